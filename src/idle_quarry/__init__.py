@@ -1,0 +1,3 @@
+"""Project templates for finishing, seen as signal paths."""
+
+__version__ = "0.1.0"

@@ -1,0 +1,111 @@
+"""What the library hands out: plain values that know no database."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field
+from typing import Any
+
+from idle_quarry.path.registry import codecs
+from idle_quarry.path.template import Template
+from idle_quarry.signal.words import format_words
+
+SHELVES = ("house", "own")
+STATES = ("draft", "in review", "approved", "withdrawn")
+
+
+@dataclass(frozen=True)
+class Revision:
+    """A saved state of a template, without its body. `time` is ISO 8601 in UTC, `hash` SHA-256."""
+
+    template_id: str
+    number: int
+    author: str
+    time: str
+    note: str
+    state: str
+    hash: str
+
+
+@dataclass(frozen=True)
+class Summary:
+    """One template on a shelf with its newest revision, and what it is searched by."""
+
+    id: str
+    name: str
+    shelf: str
+    owner: str
+    latest: Revision
+    territory: str
+    working: str
+    lines: int
+    deliveries: tuple[str, ...]
+    text: str
+    default: bool = False
+
+    def matches(self, words: tuple[str, ...]) -> bool:
+        """Return whether every one of `words` (lower case) stands somewhere in the template."""
+        text = self.text
+        return all(word in text for word in words)
+
+
+@dataclass(frozen=True)
+class Stored:
+    """A revision with its body."""
+
+    name: str
+    shelf: str
+    revision: Revision
+    template: Template
+
+
+@dataclass(frozen=True)
+class JobRecord:
+    """A job started from this library."""
+
+    id: str
+    title: str
+    folder: str
+    template_id: str
+    template_name: str
+    revision: int
+    hash: str
+    author: str
+    time: str
+
+
+@dataclass(frozen=True)
+class Described:
+    """What is kept beside a revision so that lists need not read its body."""
+
+    territory: str
+    working: str
+    lines: int
+    deliveries: tuple[str, ...]
+    text: str = field(default="")
+
+    @classmethod
+    def of(cls, template: Template) -> Described:
+        """Return the description of a template."""
+        words = format_words(template.working.format)
+        parts = [template.name, template.note, template.territory, words, format_words(template.working.format, fields=True)]
+        for source in template.sources:
+            parts += [source.name, format_words(source.format)]
+        for delivery in template.deliveries:
+            parts += [delivery.name, format_words(delivery.format), codecs()[delivery.codec].name]
+        parts.append(codecs()[template.intermediate.codec].name)
+        deliveries = tuple(delivery.name for delivery in template.deliveries)
+        text = " ".join(parts).lower()
+        return cls(template.territory, words, template.working.format.raster.height, deliveries, text)
+
+    def to_text(self) -> str:
+        data: dict[str, Any] = {
+            "territory": self.territory, "working": self.working, "lines": self.lines,
+            "deliveries": list(self.deliveries), "text": self.text,
+        }  # fmt: skip
+        return json.dumps(data, ensure_ascii=False)
+
+    @classmethod
+    def from_text(cls, text: str) -> Described:
+        data = json.loads(text)
+        return cls(data["territory"], data["working"], data["lines"], tuple(data["deliveries"]), data["text"])

@@ -1,0 +1,377 @@
+"""What a clip declares: every property its container, its codec and its headers say, before pictures are looked at."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+from av.container import InputContainer
+from av.error import FFmpegError
+from av.video.format import VideoFormat
+from av.video.stream import VideoStream
+
+from idle_quarry.errors import MediaError, QuarryError
+from idle_quarry.media.sequences import STILL_SUFFIXES, run_of, still_header
+from idle_quarry.signal.formats import Encoding, SignalFormat, standard_field_order
+from idle_quarry.signal.rasters import FOUR_THREE, LINE_CONVENTIONS, SIXTEEN_NINE, Raster, sd_pixel_aspect
+from idle_quarry.signal.rates import nearest_named_rate
+from idle_quarry.signal.words import default_encoding, format_words
+
+MEDIA_SUFFIXES = frozenset(
+    ".mov .mxf .mp4 .m4v .mkv .mpg .mpeg .m2v .vob .ts .m2ts .mts .dv .wav .bwf .avi .webm".split()
+) | frozenset(STILL_SUFFIXES)
+
+# Numbers of ITU-T H.273, which FFmpeg's libraries report, to this program's names.
+_PRIMARIES = {1: "bt709", 5: "bt601-625", 6: "bt601-525", 7: "bt601-525", 9: "bt2020", 11: "p3", 12: "p3"}
+_TRANSFERS = {
+    1: "bt709", 6: "bt709", 7: "bt709", 8: "linear", 13: "srgb", 14: "bt709", 15: "bt709", 16: "pq", 17: "gamma2.6", 18: "hlg",
+}  # fmt: skip
+_MATRICES = {0: "rgb", 1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}
+_RANGES = {1: "narrow", 2: "full"}
+#: FFmpeg's AVFieldOrder: progressive 1, tt 2, bb 3, tb 4, bt 5. By the wording of its documentation the second
+#: letter is the field shown first; but files (QuickTime 'fiel' 9 and 14, TN2162) and its own decoders mean the first.
+_ORDERS = {2: "top", 3: "bottom", 4: "top", 5: "bottom"}
+_FULL_RANGE_PIXELS = ("yuvj",)
+
+
+@dataclass(frozen=True)
+class Audio:
+    """One sound stream."""
+
+    channels: int
+    layout: str
+    sample_rate: int
+    bit_depth: int | None
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "channels": self.channels,
+            "layout": self.layout,
+            "sample_rate": self.sample_rate,
+            "bit_depth": self.bit_depth,
+        }
+
+
+@dataclass(frozen=True)
+class Declared:
+    """A clip's declared properties. Picture properties are 0 or None where there is no picture stream.
+
+    `rate` is frames a second, None where neither container nor header says one (stills).
+    """
+
+    width: int
+    height: int
+    sample_aspect: Fraction
+    rate: Fraction | None
+    scan: str
+    field_order: str | None
+    pixel_format: str
+    bit_depth: int
+    sampling: str
+    primaries: str | None
+    transfer: str | None
+    matrix: str | None
+    range: str | None
+    codec: str
+    profile: str | None
+    container: str
+    timecode: str | None
+    drop_frame: bool | None
+    frames: int | None
+    duration_s: float | None
+    audio: tuple[Audio, ...] = ()
+    gaps: tuple[tuple[int, int], ...] = ()
+
+    @property
+    def has_picture(self) -> bool:
+        return self.width > 0
+
+    @property
+    def display_aspect(self) -> Fraction:
+        return Fraction(self.width, self.height) * self.sample_aspect if self.height else Fraction(0)
+
+    def to_json(self) -> dict[str, Any]:
+        """Return the properties under the keys of the command line's contract."""
+        return {
+            "width": self.width,
+            "height": self.height,
+            "sample_aspect": _ratio(self.sample_aspect),
+            "display_aspect": _ratio(self.display_aspect),
+            "rate": _ratio(self.rate) if self.rate else None,
+            "scan": self.scan,
+            "field_order": self.field_order,
+            "pixel_format": self.pixel_format,
+            "bit_depth": self.bit_depth,
+            "sampling": self.sampling,
+            "primaries": self.primaries,
+            "transfer": self.transfer,
+            "matrix": self.matrix,
+            "range": self.range,
+            "codec": self.codec,
+            "profile": self.profile,
+            "container": self.container,
+            "timecode": self.timecode,
+            "drop_frame": self.drop_frame,
+            "frames": self.frames,
+            "duration_s": self.duration_s,
+            "audio": [audio.to_json() for audio in self.audio],
+            "gaps": [list(gap) for gap in self.gaps],
+        }
+
+
+@dataclass(frozen=True)
+class Clip:
+    """A clip looked at: where it is, how it is called, what it declares."""
+
+    path: Path
+    name: str
+    declared: Declared
+    format: SignalFormat | None = None
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "path": str(self.path),
+            "declared": self.declared.to_json(),
+            "measured": None,
+            "format": format_words(self.format, fields=True) if self.format else "",
+            "disagreements": [],
+        }
+
+
+def _ratio(value: Fraction) -> str:
+    return f"{value.numerator}/{value.denominator}"
+
+
+def inspect(path: Path) -> Clip:
+    """Return what the clip at `path` declares; a still of a numbered run stands for the whole run.
+
+    Raises `MediaError` with what is wrong: missing, a folder, empty, cut short, or no media at all.
+    """
+    if not path.exists():
+        raise MediaError("no such file", subject=str(path), remedy="check the path")
+    if path.is_dir():
+        raise MediaError("a folder, not a clip", subject=str(path), remedy="give the clips in it")
+    if not path.is_file():
+        raise MediaError("not an ordinary file", subject=str(path))
+    try:
+        if path.stat().st_size == 0:
+            raise MediaError("the file is empty", subject=str(path), remedy="copy it again from where it came")
+        clip = _inspected(path)
+    except (FFmpegError, OSError, ValueError, OverflowError, MemoryError, AssertionError) as error:
+        if isinstance(error, PermissionError):
+            raise MediaError("this user may not read it", subject=str(path)) from error
+        raise MediaError(
+            "not readable as media, or cut short", subject=str(path), remedy="play it elsewhere or copy it again"
+        ) from error
+    return clip
+
+
+def _inspected(path: Path) -> Clip:
+    run = run_of(path) if path.suffix.lower() in STILL_SUFFIXES else None
+    options = {"strict": "-2"}
+    # an open file is named as such: a name like "concat:..." or "pattern%d" is never interpreted
+    with av.open(f"file:{path.absolute()}", mode="r", options=options, metadata_errors="replace") as container:
+        if not container.streams.video and not container.streams.audio:
+            raise MediaError("it has neither pictures nor sound", subject=str(path))
+        audio = tuple(
+            Audio(s.codec_context.channels, s.codec_context.layout.name, s.codec_context.sample_rate, _sound_bits(s))
+            for s in container.streams.audio
+        )
+        if not container.streams.video:
+            declared = _sound_only(container, audio)
+        else:
+            declared = _with_picture(container, container.streams.video[0], audio, path)
+    name = path.name
+    if run is not None:
+        head = still_header(path)
+        several = len(run.numbers) > 1
+        name = run.label if several else path.name
+        declared = replace(
+            declared,
+            rate=head.rate,
+            timecode=head.timecode or declared.timecode,
+            frames=len(run.numbers),
+            duration_s=float(len(run.numbers) / head.rate) if head.rate else None,
+            gaps=run.gaps,
+        )
+    elif path.suffix.lower() in STILL_SUFFIXES:
+        declared = replace(declared, rate=still_header(path).rate, frames=1, duration_s=None)
+    return Clip(path, name, declared, signal_format(declared))
+
+
+def _sound_only(container: InputContainer, audio: tuple[Audio, ...]) -> Declared:
+    stream = container.streams.audio[0]
+    return Declared(
+        width=0, height=0, sample_aspect=Fraction(1), rate=None, scan="unknown", field_order=None, pixel_format="",
+        bit_depth=0, sampling="", primaries=None, transfer=None, matrix=None, range=None,
+        codec=stream.codec_context.name, profile=None, container=container.format.name,
+        timecode=None, drop_frame=None, frames=None, duration_s=_duration(container), audio=audio,
+    )  # fmt: skip
+
+
+def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[Audio, ...], path: Path) -> Declared:
+    context = stream.codec_context
+    pixel = context.format
+    if pixel is None or not context.width:
+        raise MediaError("its pictures cannot be understood", subject=str(path))
+    scan, order = _scan(container, stream)
+    rate = _rate(stream, scan)
+    timecode = _timecode(container, stream)
+    drop = None
+    if timecode is not None:
+        drop = ";" in timecode
+    aspect = stream.sample_aspect_ratio or context.sample_aspect_ratio
+    if path.suffix.lower() in STILL_SUFFIXES or not aspect or aspect <= 0:
+        aspect = Fraction(1)
+    duration = _duration(container)
+    frames = stream.frames or (round(duration * rate) if duration and rate else None)
+    return Declared(
+        width=context.width,
+        height=context.height,
+        sample_aspect=Fraction(aspect),
+        rate=rate,
+        scan=scan,
+        field_order=order,
+        pixel_format=pixel.name,
+        bit_depth=_picture_bits(stream, pixel),
+        sampling=_sampling(pixel),
+        primaries=_PRIMARIES.get(int(context.color_primaries or 0)),
+        transfer=_TRANSFERS.get(int(context.color_trc or 0)),
+        matrix="rgb" if pixel.is_rgb else _MATRICES.get(int(context.colorspace or 0)) if context.colorspace else None,
+        range="full" if pixel.name.startswith(_FULL_RANGE_PIXELS) else _RANGES.get(int(context.color_range or 0)),
+        codec=context.name,
+        profile=context.profile,
+        container=container.format.name,
+        timecode=timecode,
+        drop_frame=drop,
+        frames=frames,
+        duration_s=duration,
+        audio=audio,
+    )
+
+
+def _duration(container: InputContainer) -> float | None:
+    return container.duration / 1e6 if container.duration and container.duration > 0 else None
+
+
+def _rate(stream: VideoStream, scan: str) -> Fraction | None:
+    """Return frames a second; field counts that some headers give for interlaced pictures are halved."""
+    rate = stream.base_rate or stream.average_rate or stream.guessed_rate
+    average = stream.average_rate
+    if rate and average and rate / average > Fraction(3, 2):
+        rate = average  # a clock of fields, or of the finest interval, is not the rate of pictures
+    if not rate or rate <= 0 or rate > 1000:
+        return None
+    exact = Fraction(rate)
+    return nearest_named_rate(exact) or exact
+
+
+def _scan(container: InputContainer, stream: VideoStream) -> tuple[str, str | None]:
+    """Return scan and field order from the stream's header, or from its first picture's flags."""
+    order = int(stream.codec_context.field_order or 0)
+    if order == 1:
+        return "progressive", None
+    if order in _ORDERS:
+        return "interlaced", _ORDERS[order]
+    if stream.codec_context.name in ("dvvideo",):
+        return _first_picture(container, stream, "bottom")
+    if stream.codec_context.name in ("mpeg2video", "mpeg1video", "h264", "hevc", "vc1", "dnxhd", "prores", "jpeg2000"):
+        return _first_picture(container, stream, None)
+    return "unknown", None
+
+
+def _first_picture(container: InputContainer, stream: VideoStream, default_order: str | None) -> tuple[str, str | None]:
+    try:
+        frame = next(iter(container.decode(stream)), None)
+    except FFmpegError:
+        return "unknown", None
+    if frame is None:
+        return "unknown", None
+    return ("interlaced", default_order) if frame.interlaced_frame else ("progressive", None)
+
+
+def _timecode(container: InputContainer, stream: VideoStream) -> str | None:
+    found = stream.metadata.get("timecode") or container.metadata.get("timecode")
+    if found is None:
+        for other in container.streams:
+            found = other.metadata.get("timecode")
+            if found:
+                break
+    if not found or len(found) > 20:
+        return None
+    text = found.strip()
+    # the mark before the frames says the count; dots and commas are other hands' semicolons
+    return text[:-3] + (";" if text[-3] in ";,." else ":") + text[-2:] if len(text) >= 11 else text
+
+
+def _picture_bits(stream: VideoStream, pixel: VideoFormat) -> int:
+    raw = stream.codec_context.bits_per_coded_sample
+    bits = max((component.bits for component in pixel.components), default=8)
+    if stream.codec_context.name in ("dpx",) and raw in (8, 10, 12, 16):
+        return int(raw)
+    return bits
+
+
+def _sampling(pixel: VideoFormat) -> str:
+    if pixel.is_rgb or len(pixel.components) < 3:
+        return "4:4:4" if pixel.is_rgb else "4:0:0"
+    chroma = pixel.components[1]
+    across = chroma.width < pixel.width if pixel.width else pixel.chroma_width(64) < 64
+    down = chroma.height < pixel.height if pixel.height else pixel.chroma_height(64) < 64
+    if across and not down and pixel.chroma_width(64) == 16:
+        return "4:1:1"
+    return "4:2:0" if across and down else "4:2:2" if across else "4:4:0" if down else "4:4:4"
+
+
+def _sound_bits(stream: Any) -> int | None:
+    context = stream.codec_context
+    if context.name.startswith("pcm_") and context.format is not None:
+        raw = context.name.removeprefix("pcm_").lstrip("sfu")[:2]
+        return int(raw) if raw.isdecimal() else 8 if raw[:1] == "8" else int(context.format.bits)
+    if context.name in ("flac", "alac", "wavpack", "truehd"):
+        return int(context.format.bits) if context.format is not None else None
+    return None
+
+
+def signal_format(declared: Declared) -> SignalFormat | None:
+    """Return the signal format a clip declares, with its standard's own values where it is silent, or None.
+
+    None where there is no picture, no rate, or the parts exclude one another.
+    """
+    if not declared.has_picture or declared.rate is None:
+        return None
+    try:
+        raster = Raster(declared.width, declared.height, sd_convention(declared))
+        default = default_encoding(raster)
+        bits = min((b for b in (8, 10, 12, 16) if b >= declared.bit_depth), default=16)
+        encoding = Encoding(
+            primaries=declared.primaries or default.primaries,
+            transfer=declared.transfer or default.transfer,
+            matrix=declared.matrix or default.matrix,
+            range=declared.range or ("full" if declared.matrix == "rgb" else "narrow"),
+            bit_depth=bits,
+            sampling=declared.sampling if declared.sampling in ("4:2:0", "4:2:2", "4:4:4") else "4:2:0",
+        )
+        interlaced = declared.scan == "interlaced"
+        order = (declared.field_order or standard_field_order(raster)) if interlaced else None
+        return SignalFormat(raster, declared.rate, "interlaced" if interlaced else "progressive", order, encoding)
+    except QuarryError:
+        return None
+
+
+def sd_convention(declared: Declared) -> Fraction:
+    """Return the pixel aspect a clip means: for SD the convention nearest to what it writes."""
+    written = declared.sample_aspect
+    system = {576: 625, 480: 525, 486: 525}.get(declared.height)
+    if system is None or declared.width != 720:
+        return written
+    options = {
+        sd_pixel_aspect(declared.height, aspect, samples)
+        for aspect in (FOUR_THREE, SIXTEEN_NINE)
+        for samples in LINE_CONVENTIONS[system]
+    }
+    nearest = min(options, key=lambda each: abs(each - written))
+    return nearest if abs(nearest / written - 1) < Fraction(1, 100) else written

@@ -1,0 +1,133 @@
+"""Numbered runs of still pictures: which files belong together, where the gaps are, what their headers say."""
+
+from __future__ import annotations
+
+import re
+import struct
+from collections.abc import Iterable
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+from idle_quarry.signal.rates import nearest_named_rate
+
+STILL_SUFFIXES = (".dpx", ".exr", ".tif", ".tiff", ".png")
+_NUMBERED = re.compile(r"(.*?)(\d+)(\.[A-Za-z]+)")
+
+
+@dataclass(frozen=True)
+class Run:
+    """A numbered run: its folder, name around the number, how many digits, and the numbers there are."""
+
+    folder: Path
+    prefix: str
+    suffix: str
+    digits: int
+    numbers: tuple[int, ...]
+
+    @property
+    def first(self) -> Path:
+        return self.folder / self.file_name(self.numbers[0])
+
+    def file_name(self, number: int) -> str:
+        return f"{self.prefix}{number:0{self.digits}d}{self.suffix}"
+
+    @property
+    def label(self) -> str:
+        """The run as people write it: name[0001-0048].dpx."""
+        return f"{self.prefix}[{self.numbers[0]:0{self.digits}d}-{self.numbers[-1]:0{self.digits}d}]{self.suffix}"
+
+    @property
+    def gaps(self) -> tuple[tuple[int, int], ...]:
+        """The numbers missing between first and last, as inclusive spans."""
+        found = []
+        for before, after in zip(self.numbers, self.numbers[1:], strict=False):
+            if after > before + 1:
+                found.append((before + 1, after - 1))
+        return tuple(found)
+
+    @property
+    def pattern(self) -> str:
+        """The run as FFmpeg's image2 reads it."""
+        prefix = (str(self.folder) + "/" + self.prefix).replace("%", "%%")
+        return f"{prefix}%0{self.digits}d{self.suffix}"
+
+
+def run_of(path: Path) -> Run | None:
+    """Return the run that a still's file belongs to, or None where its name has no number."""
+    match = _NUMBERED.fullmatch(path.name)
+    if match is None or path.suffix.lower() not in STILL_SUFFIXES:
+        return None
+    prefix, digits, suffix = match.groups()
+    numbers = []
+    for other in path.parent.iterdir():
+        each = _NUMBERED.fullmatch(other.name)
+        if each and each[1] == prefix and each[3] == suffix and _same_padding(each[2], digits):
+            numbers.append(int(each[2]))
+    return Run(path.parent, prefix, suffix, len(digits), tuple(sorted(numbers)))
+
+
+def _same_padding(number: str, pattern: str) -> bool:
+    return len(number) == len(pattern) or (len(number) > len(pattern) and number[0] != "0")
+
+
+def grouped(paths: Iterable[Path]) -> list[Path]:
+    """Return paths with each numbered run of stills reduced to its first file."""
+    kept: list[Path] = []
+    seen: set[tuple[Path, str, str, int]] = set()
+    for path in paths:
+        run = run_of(path) if path.suffix.lower() in STILL_SUFFIXES and path.is_file() else None
+        if run is None or len(run.numbers) < 2:
+            kept.append(path)
+            continue
+        key = (run.folder, run.prefix, run.suffix, run.digits)
+        if key not in seen:
+            seen.add(key)
+            kept.append(run.first)
+    return kept
+
+
+@dataclass(frozen=True)
+class StillHeader:
+    """What a still's own header says beyond its picture: frame rate and timecode, where it says them."""
+
+    rate: Fraction | None = None
+    timecode: str | None = None
+
+
+def still_header(path: Path) -> StillHeader:
+    """Return rate and timecode from a DPX (ST 268-1) or OpenEXR header; empty for other kinds."""
+    with path.open("rb") as file:
+        head = file.read(4096)
+    if head[:4] in (b"SDPX", b"XPDS") and len(head) >= 2048:
+        return _dpx(head)
+    if head[:4] == b"\x76\x2f\x31\x01":
+        return _exr(head)
+    return StillHeader()
+
+
+def _dpx(head: bytes) -> StillHeader:
+    order = ">" if head[:4] == b"SDPX" else "<"
+    film = struct.unpack_from(order + "f", head, 1724)[0]  # ST 268-1, motion picture header, field 54
+    television = struct.unpack_from(order + "f", head, 1940)[0]  # television header, frame rate
+    rate = None
+    for value in (film, television):
+        if 1.0 <= value <= 1000.0:
+            exact = Fraction(value).limit_denominator(1001)
+            rate = nearest_named_rate(exact) or exact
+            break
+    word = struct.unpack_from(order + "I", head, 1920)[0]  # television header, BCD timecode
+    timecode = None
+    if word not in (0xFFFFFFFF, 0):
+        digits = f"{word:08x}"
+        if digits.isdecimal():
+            timecode = ":".join(digits[i : i + 2] for i in (0, 2, 4, 6))
+    return StillHeader(rate, timecode)
+
+
+def _exr(head: bytes) -> StillHeader:
+    at = head.find(b"framesPerSecond\x00rational\x00")
+    if at < 0 or at + 36 > len(head):
+        return StillHeader()
+    top, bottom = struct.unpack_from("<iI", head, at + len(b"framesPerSecond\x00rational\x00") + 4)
+    return StillHeader(Fraction(top, bottom) if top > 0 and bottom > 0 else None)

@@ -1,0 +1,80 @@
+"""Evaluation: from a template to its stations, links and findings, a pure function of the value."""
+
+from __future__ import annotations
+
+from idle_quarry.path.codecs import cannot_hold, coding_grade, mbps
+from idle_quarry.path.evaluation import Coding, Evaluation, Link, Station
+from idle_quarry.path.findings import find
+from idle_quarry.path.policies import DEFAULT_POLICY
+from idle_quarry.path.registry import Codec, codecs, monitors
+from idle_quarry.path.steps import plan
+from idle_quarry.path.template import Template
+from idle_quarry.signal.formats import SignalFormat
+
+
+def coding_of(codec: Codec, fmt: SignalFormat) -> Coding:
+    """Return what coding `fmt` once with `codec` costs."""
+    refusals = cannot_hold(codec, fmt)
+    if refusals:
+        return Coding(codec, "broken", f"{codec.name} cannot hold it: {refusals[0]}", mbps(codec, fmt), refusals)
+    grade, text = coding_grade(codec)
+    return Coding(codec, grade, text, mbps(codec, fmt))
+
+
+def stations_of(template: Template) -> tuple[Station, ...]:
+    """Return the stations of a template in the order of the path."""
+    store = codecs()
+    found = [
+        Station(f"source:{s.id}", "source", s.name, s.format, f"sources.{s.id}", share=s.share) for s in template.sources
+    ]
+    found.append(Station("working", "working", template.working.name, template.working.format, "working"))
+    codec = store[template.intermediate.codec]
+    found.append(Station("intermediate", "intermediate", codec.name, template.intermediate_format, "intermediate", codec=codec))
+    if template.proxy and template.proxy_format:
+        light = store[template.proxy.codec]
+        found.append(Station("proxy", "proxy", light.name, template.proxy_format, "proxy", codec=light))
+    if template.monitor:
+        device = monitors().get(template.monitor.monitor)
+        name = device.name if device else template.monitor.monitor
+        found.append(Station("monitor", "monitor", name, template.monitor.format, "monitor"))
+    found += [
+        Station(f"delivery:{d.id}", "delivery", d.name, d.format, f"deliveries.{d.id}", codec=store[d.codec])
+        for d in template.deliveries
+    ]
+    return tuple(found)
+
+
+def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, ...]:
+    """Return the links of a template: sources into working, working on to all else, deliveries from the intermediate."""
+    by_id = {station.id: station for station in stations}
+    working, kept = template.working.format, by_id["intermediate"]
+    found = [Link(f"source:{s.id}", "working", plan(s.format, working, s.policy), s.policy) for s in template.sources]
+    assert kept.codec is not None
+    policy = template.intermediate.policy
+    found.append(
+        Link("working", "intermediate", plan(working, kept.format, policy), policy, coding_of(kept.codec, kept.format))
+    )
+    if template.proxy:
+        proxy = by_id["proxy"]
+        assert proxy.codec is not None
+        found.append(
+            Link(
+                "working", "proxy", plan(working, proxy.format, DEFAULT_POLICY), DEFAULT_POLICY,
+                coding_of(proxy.codec, proxy.format),
+            )
+        )  # fmt: skip
+    if template.monitor:
+        feed = template.monitor
+        found.append(Link("working", "monitor", plan(working, feed.format, feed.policy), feed.policy))
+    for d in template.deliveries:
+        coding = coding_of(codecs()[d.codec], d.format)
+        found.append(Link("intermediate", f"delivery:{d.id}", plan(kept.format, d.format, d.policy), d.policy, coding))
+    return tuple(found)
+
+
+def evaluate(template: Template) -> Evaluation:
+    """Return the stations, links and findings of a template; findings gravest first, in path order."""
+    stations = stations_of(template)
+    links = links_of(template, stations)
+    bare = Evaluation(template, stations, links, ())
+    return Evaluation(template, stations, links, find(bare))

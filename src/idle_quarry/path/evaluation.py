@@ -1,0 +1,165 @@
+"""What evaluating a template gives: stations, links with steps and grades, findings with remedies."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from idle_quarry.path.codecs import gb_per_hour
+from idle_quarry.path.edits import Edit
+from idle_quarry.path.grades import Step, worst
+from idle_quarry.path.policies import Policy
+from idle_quarry.path.registry import Codec
+from idle_quarry.path.steps import LinkPlan
+from idle_quarry.path.template import Template
+from idle_quarry.signal.formats import SignalFormat, format_to_json
+from idle_quarry.signal.words import format_words
+
+SEVERITIES = ("stop", "caution", "note")
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """What to click, and the edits it makes."""
+
+    label: str
+    edits: tuple[Edit, ...]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something the evaluation wants said: how grave, which kind, where (a station's id), in a sentence."""
+
+    severity: str
+    code: str
+    where: str
+    text: str
+    remedy: Remedy | None = None
+    numbers: dict[str, Any] = field(default_factory=dict, hash=False)
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "severity": self.severity,
+            "code": self.code,
+            "where": self.where,
+            "text": self.text,
+            "remedy": self.remedy.label if self.remedy else None,
+            "numbers": self.numbers,
+        }
+
+
+@dataclass(frozen=True)
+class Coding:
+    """What a codec adds to a link: its grade, whether it can hold the format, and its data rate."""
+
+    codec: Codec
+    grade: str
+    text: str
+    mbps: float
+    refusals: tuple[str, ...] = ()
+
+    @property
+    def gb_per_hour(self) -> float:
+        return gb_per_hour(self.mbps)
+
+
+@dataclass(frozen=True)
+class Station:
+    """A place on the path with one signal format. `place` is where its settings lie in the template."""
+
+    id: str
+    kind: str
+    name: str
+    format: SignalFormat
+    place: str
+    share: float | None = None
+    codec: Codec | None = None
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "id": self.id,
+            "kind": self.kind,
+            "name": self.name,
+            "format": described_format(self.format),
+            "share": self.share,
+            "codec": self.codec.id if self.codec else None,
+        }
+
+
+@dataclass(frozen=True)
+class Link:
+    """From one station to the next: the steps, what coding adds, and the grade of both."""
+
+    source: str
+    target: str
+    plan: LinkPlan
+    policy: Policy
+    coding: Coding | None = None
+
+    @property
+    def grade(self) -> str:
+        return worst([self.plan.grade, self.coding.grade]) if self.coding else self.plan.grade
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        return self.plan.steps
+
+    def to_json(self) -> dict[str, Any]:
+        coding = None
+        if self.coding:
+            coding = {
+                "codec": self.coding.codec.id,
+                "grade": self.coding.grade,
+                "text": self.coding.text,
+                "mbps": round(self.coding.mbps, 3),
+                "gb_per_hour": round(self.coding.gb_per_hour, 3),
+            }
+        return {
+            "from": self.source,
+            "to": self.target,
+            "grade": self.grade,
+            "steps": [step.to_json() for step in self.steps],
+            "coding": coding,
+        }
+
+
+@dataclass(frozen=True)
+class Evaluation:
+    """Everything that follows from one template."""
+
+    template: Template
+    stations: tuple[Station, ...]
+    links: tuple[Link, ...]
+    findings: tuple[Finding, ...]
+
+    @property
+    def worst_grade(self) -> str:
+        return worst(link.grade for link in self.links)
+
+    def station(self, ident: str) -> Station:
+        """Return a station by id; raises `KeyError`."""
+        for station in self.stations:
+            if station.id == ident:
+                return station
+        raise KeyError(ident)
+
+    def link_to(self, ident: str) -> Link | None:
+        """Return the link that ends at a station, or None."""
+        return next((link for link in self.links if link.target == ident), None)
+
+    def link_of(self, ident: str) -> Link | None:
+        """Return the link that belongs to a station: out of a source, into any other."""
+        return next(
+            (link for link in self.links if link.source == ident or link.target == ident)
+            if ident.startswith("source:")
+            else (link for link in self.links if link.target == ident),
+            None,
+        )
+
+    def count(self, severity: str) -> int:
+        return sum(finding.severity == severity for finding in self.findings)
+
+
+def described_format(fmt: SignalFormat) -> dict[str, Any]:
+    """Return a format as the command line shows it: stored form and words."""
+    return {**format_to_json(fmt), "words": format_words(fmt, fields=True)}

@@ -1,0 +1,103 @@
+"""Findings about colour, range, depth and chroma."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from idle_quarry.path.evaluation import Evaluation, Finding
+from idle_quarry.path.findings.common import Joined, joined, remedy
+from idle_quarry.path.grades import percent
+from idle_quarry.signal.colour import PRIMARIES, TRANSFERS, is_hdr
+from idle_quarry.signal.words import default_encoding
+
+_GAMUT_SEEN = 0.02
+
+
+def find(e: Evaluation) -> Iterator[Finding]:
+    for each in joined(e):
+        if each.own.kind in ("intermediate", "proxy"):
+            continue
+        yield from _colour(each)
+        yield from _range(each)
+        if each.own.kind != "monitor":
+            yield from _depth(each)
+    yield from _working(e)
+
+
+def _colour(each: Joined) -> Iterator[Finding]:
+    step = each.link.plan.step("colour")
+    if step is None:
+        return
+    name, place = each.own.name, each.own.place
+    source, target = each.source.format.encoding, each.target.format.encoding
+    if each.link.policy.colour == "leave":
+        convert = remedy("Convert", (f"{place}.policy.colour", "convert"))
+        severity = "stop" if step.grade == "broken" else "caution"
+        yield Finding(severity, "colour_left", each.own.id, f"{name}: {step.text}.", convert)
+        return
+    outside = float(step.numbers["gamut_outside"])
+    if is_hdr(source.transfer) and not is_hdr(target.transfer):
+        before, after = TRANSFERS[source.transfer][0], TRANSFERS[target.transfer][0]
+        text = f"{name}: {before} becomes {after}; light above {TRANSFERS[source.transfer][2]} is compressed"
+        text += f", and {percent(outside, 0)} of the colours lie outside {PRIMARIES[target.primaries].label}." if outside else "."
+        severity = "note" if each.own.kind == "monitor" else "caution"
+        yield Finding(severity, "hdr_to_sdr", each.own.id, text, None, {"gamut_outside": outside})
+    elif is_hdr(target.transfer) and not is_hdr(source.transfer):
+        text = f"{name}: SDR is placed in {TRANSFERS[target.transfer][0]} with its white at reference white; it gains no highlights."
+        yield Finding("note", "sdr_to_hdr", each.own.id, text)
+    elif outside > _GAMUT_SEEN:
+        text = (
+            f"{name}: {percent(outside)} of {PRIMARIES[source.primaries].label}'s colours lie outside "
+            f"{PRIMARIES[target.primaries].label} and are clipped."
+        )
+        yield Finding("caution", "gamut_clipped", each.own.id, text, None, {"gamut_outside": outside})
+    elif source.matrix != target.matrix and "rgb" not in (source.matrix, target.matrix) and each.own.kind == "source":
+        text = f"{name}: {step.text}. Shown without this conversion, greens and reds shift."
+        yield Finding("note", "matrix_change", each.own.id, text)
+
+
+def _range(each: Joined) -> Iterator[Finding]:
+    step = each.link.plan.step("range")
+    if step is None:
+        return
+    source = each.source.format.encoding
+    text = f"{each.own.name}: {step.text}. Taken one for the other, blacks turn grey or are crushed."
+    cure = None
+    if each.own.kind in ("monitor", "delivery"):
+        cure = remedy(f"Send {source.range} range", (f"{each.own.place}.format.range", source.range))
+    yield Finding("caution", "range_mismatch", each.own.id, text, cure, {"codes_lost": step.numbers["codes_lost"]})
+
+
+def _depth(each: Joined) -> Iterator[Finding]:
+    step = each.link.plan.step("depth")
+    name = each.own.name
+    if step is not None and step.grade == "lossy":
+        numbers = {"codes_lost": step.numbers["codes_lost"]}
+        if each.link.policy.rounding == "truncate":
+            cure = remedy("Dither", (f"{each.own.place}.policy.rounding", "dither"))
+            yield Finding("caution", "depth_truncated", each.own.id, f"{name}: {step.text}.", cure, numbers)
+        elif each.own.kind == "source":
+            bits = each.source.format.encoding.bit_depth
+            cure = remedy(f"Work at {bits} bits", ("working.format.bit_depth", bits))
+            yield Finding("caution", "depth_loss", each.own.id, f"{name}: {step.text}.", cure, numbers)
+        else:
+            yield Finding("note", "depth_loss", each.own.id, f"{name}: {step.text}.", None, numbers)
+    chroma = each.link.plan.step("sampling")
+    if chroma is not None and chroma.grade == "lossy":
+        yield Finding("note", "chroma_loss", each.own.id, f"{name}: {chroma.text}.")
+
+
+def _working(e: Evaluation) -> Iterator[Finding]:
+    fmt = e.template.working.format
+    encoding = fmt.encoding
+    if encoding.bit_depth == 8:
+        text = "Programme: 8 bits (220 luma codes) is enough only where nothing will be graded."
+        yield Finding("caution", "eight_bits", "working", text, remedy("Work at 10 bits", ("working.format.bit_depth", 10)))
+    standard = default_encoding(fmt.raster)
+    if fmt.raster.line_system and encoding.matrix not in (standard.matrix, "rgb"):
+        text = f"Programme: {fmt.raster.height} lines with the matrix of {encoding.matrix.upper()}: SD is BT.601."
+        yield Finding("caution", "matrix_unusual", "working", text, remedy("BT.601", ("working.format.matrix", "bt601")))
+    if encoding.range == "full":
+        text = "Programme: full range in a house of narrow-range signals: every way in and out must convert."
+        cure = remedy("Work in narrow range", ("working.format.range", "narrow"))
+        yield Finding("caution", "range_full", "working", text, cure)

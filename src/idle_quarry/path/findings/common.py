@@ -1,0 +1,37 @@
+"""What the finders share: walking links with their stations, and saying names and numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from idle_quarry.path.edits import Edit
+from idle_quarry.path.evaluation import Evaluation, Link, Remedy, Station
+
+
+class Joined(NamedTuple):
+    """A link with its two stations; `own` is the one whose policy and settings the link's are."""
+
+    link: Link
+    source: Station
+    target: Station
+    own: Station
+
+
+def joined(e: Evaluation) -> Iterator[Joined]:
+    """Yield every link with its stations."""
+    by_id = {station.id: station for station in e.stations}
+    for link in e.links:
+        source, target = by_id[link.source], by_id[link.target]
+        yield Joined(link, source, target, source if source.kind == "source" else target)
+
+
+def remedy(label: str, *edits: tuple[str, object]) -> Remedy:
+    """Return a remedy that makes `edits`, pairs of place and value."""
+    return Remedy(label, tuple(Edit(place, value) for place, value in edits))
+
+
+def main_source(e: Evaluation) -> Station | None:
+    """Return the source with the largest share, the first of equals."""
+    sources = [station for station in e.stations if station.kind == "source"]
+    return max(sources, key=lambda station: station.share or 0, default=None)

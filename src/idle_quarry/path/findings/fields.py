@@ -1,0 +1,72 @@
+"""Findings about fields: made, taken apart, swapped, or never there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from idle_quarry.path.evaluation import Evaluation, Finding
+from idle_quarry.path.findings.common import joined, remedy
+from idle_quarry.signal.formats import standard_field_order
+from idle_quarry.signal.rates import rate_text
+
+_FIRST = {"top": "upper field first", "bottom": "lower field first"}
+
+
+def find(e: Evaluation) -> Iterator[Finding]:
+    working = e.template.working.format
+    fielded = [d for d in e.template.deliveries if d.format.scan == "interlaced"]
+    for each in joined(e):
+        step = each.link.plan.step("scan")
+        source, target = each.source.format, each.target.format
+        if step is None or each.own.kind in ("intermediate", "proxy", "monitor"):
+            continue
+        there_and_back = each.own.kind == "source" and working.scan != "interlaced" and fielded
+        if step.grade == "broken":
+            cure = remedy("Deinterlace by motion", (f"{each.own.place}.policy.scan", "adaptive"))
+            yield Finding("stop", "fields_left_woven", each.own.id, f"{each.own.name}: {step.text}.", cure)
+        elif there_and_back and source.scan == "interlaced":
+            text = (
+                f"{each.own.name} is interlaced, the programme is not, and {fielded[0].name} is again: "
+                "fields are thrown together and made anew."
+            )
+            cure = None
+            if working.raster.height == fielded[0].format.raster.height:
+                fmt = fielded[0].format
+                edits = [("working.format.scan", "interlaced"), ("working.format.field_order", fmt.field_order)]
+                cure = remedy("Work interlaced", ("working.format.rate", fmt.rate), *edits)
+            yield Finding("caution", "fields_there_and_back", each.own.id, text, cure)
+        elif source.scan == "interlaced" and target.scan != "interlaced":
+            yield Finding("caution", "deinterlaced", each.own.id, f"{each.own.name}: {step.text}.")
+        elif step.numbers["method"] == "fields from pictures":
+            yield Finding("note", "interlaced_from_pictures", each.own.id, f"{each.own.name}: {step.text}.")
+        elif source.scan == "psf" and target.scan == "interlaced":
+            text = (
+                f"{each.own.name} is PsF: whole pictures that travel as two segments. In an interlaced programme "
+                "anything that deinterlaces it halves its sharpness for nothing."
+            )
+            only = {s.format.scan for s in e.template.sources} <= {"psf", "progressive"}
+            cure = remedy("Work in PsF", ("working.format.scan", "psf")) if each.own.kind == "source" and only else None
+            yield Finding("caution", "psf_as_interlaced", each.own.id, text, cure)
+        elif step.numbers["method"] == "whole pictures as fields" and each.own.kind == "delivery":
+            text = f"{each.own.name} is interlaced, but its pictures are whole: motion stays {rate_text(source.rate)} a second."
+            yield Finding("note", "pictures_as_fields", each.own.id, text)
+        if step.numbers["field_order_changes"]:
+            text = (
+                f"{each.own.name}: {_FIRST[source.field_order or 'top']} becomes {_FIRST[target.field_order or 'top']} "
+                f"({step.numbers['method']}). Copied line for line, movement would judder."
+            )
+            yield Finding("caution", "field_order_swap", each.own.id, text)
+    for station in e.stations:
+        order = station.format.field_order
+        if station.kind in ("working", "delivery", "source") and order and station.format.scan == "interlaced":
+            standard = standard_field_order(station.format.raster)
+            if order != standard:
+                text = (
+                    f"{station.name} is {_FIRST[order]}; the standard of {station.format.raster.height} lines is "
+                    f"{_FIRST[standard]}."
+                )
+                cure = remedy(_FIRST[standard].capitalize(), (f"{station.place}.format.field_order", standard))
+                if station.kind == "source":  # DV is lower first; what the tape holds is a fact, not a choice
+                    yield Finding("note", "field_order_unusual", station.id, text)
+                else:
+                    yield Finding("caution", "field_order_unusual", station.id, text, cure)

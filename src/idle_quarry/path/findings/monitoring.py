@@ -1,0 +1,124 @@
+"""Findings about monitoring: what the screen cannot show, and where it differs from the programme."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from fractions import Fraction
+from functools import lru_cache
+
+from idle_quarry.path.evaluation import Evaluation, Finding
+from idle_quarry.path.findings.common import remedy
+from idle_quarry.path.grades import GRADES
+from idle_quarry.path.registry import Door, Monitor, monitors
+from idle_quarry.path.steps import plan
+from idle_quarry.signal.formats import SignalFormat, standard_field_order
+from idle_quarry.signal.interfaces import INTERFACES, carriage
+from idle_quarry.signal.rasters import Raster, default_pixel_aspect
+from idle_quarry.signal.rates import NAMED_RATES, rate_text
+from idle_quarry.signal.words import COLOUR_WORDS, default_encoding, format_words
+
+
+def refusals(monitor: Monitor, fmt: SignalFormat) -> tuple[str, ...]:
+    """Return why the monitor's screen stays black for `fmt`, by the door that comes nearest; empty where it shows it."""
+    return _refusals(monitor.id, fmt)
+
+
+@lru_cache(maxsize=4096)
+def _refusals(monitor_id: str, fmt: SignalFormat) -> tuple[str, ...]:
+    monitor = monitors()[monitor_id]
+    each = [_door_refusals(door, fmt) for door in monitor.accepts]
+    best = min(each, key=len)
+    if best:
+        return tuple(best)
+    return () if fmt.encoding.range in monitor.ranges else (f"it takes only {' or '.join(monitor.ranges)} range",)
+
+
+def _door_refusals(door: Door, fmt: SignalFormat) -> list[str]:
+    said: list[str] = []
+    if fmt.raster.height not in door.lines or fmt.raster.width not in door.widths:
+        said.append(f"it takes {door.widths[0]} × {' or '.join(str(n) for n in door.lines)}")
+    if fmt.scan not in door.scans:
+        said.append("it takes " + " or ".join("PsF" if s == "psf" else s for s in door.scans))
+    if rate_text(fmt.rate) not in door.rates:
+        said.append(f"it takes {', '.join(door.rates)} frames a second")
+    if fmt.encoding.transfer not in door.transfers:
+        said.append("it shows " + " or ".join({"bt709": "SDR"}.get(t, t.upper()) for t in door.transfers))
+    travels = carriage(fmt)
+    if not said and (travels is None or INTERFACES.index(travels.interface) > INTERFACES.index(door.interface)):
+        needs = f"needs {travels.interface}" if travels else "travels over no serial interface"
+        said.append(f"its input is {door.interface}, and the signal {needs}")
+    return said
+
+
+def acceptable_formats(monitor: Monitor, working: SignalFormat) -> list[SignalFormat]:
+    """Return what the monitor shows, nearest to `working` first: best grade, then fewest steps, then size."""
+    return list(_acceptable(monitor.id, working))
+
+
+@lru_cache(maxsize=256)
+def _acceptable(monitor_id: str, working: SignalFormat) -> tuple[SignalFormat, ...]:
+    monitor = monitors()[monitor_id]
+    found: list[SignalFormat] = []
+    for door in monitor.accepts:
+        for fmt in _of_door(door, working, monitor.ranges):
+            if not refusals(monitor, fmt) and fmt not in found:
+                found.append(fmt)
+
+    def cost(fmt: SignalFormat) -> tuple[int, float, int, int]:
+        link = plan(working, fmt)
+        rate = abs(float(fmt.moments / working.moments) - 1)
+        return (GRADES.index(link.grade), round(rate, 4), len(link.steps), abs(fmt.raster.height - working.raster.height))
+
+    return tuple(sorted(found, key=cost))
+
+
+def _of_door(door: Door, working: SignalFormat, ranges: tuple[str, ...]) -> Iterator[SignalFormat]:
+    for lines in door.lines:
+        width = working.raster.width if working.raster.width in door.widths else door.widths[0]
+        same = (width, lines) == (working.raster.width, working.raster.height)
+        raster = working.raster if same else Raster(width, lines, default_pixel_aspect(width, lines))
+        transfer = working.encoding.transfer if working.encoding.transfer in door.transfers else door.transfers[0]
+        encoding = default_encoding(raster)
+        if transfer != "bt709":
+            encoding = replace(encoding, **COLOUR_WORDS[transfer])
+        elif same and not working.encoding.primaries == "bt2020":
+            encoding = replace(working.encoding, bit_depth=10, sampling="4:2:2")
+        kept = working.encoding.range if working.encoding.range in ranges else ranges[0]
+        encoding = replace(encoding, range=kept)
+        for scan in door.scans:
+            order = None if scan == "progressive" else standard_field_order(raster)
+            for name in door.rates:
+                yield SignalFormat(raster, Fraction(NAMED_RATES[name]), scan, order, encoding)
+
+
+def find(e: Evaluation) -> Iterator[Finding]:
+    feed = e.template.monitor
+    if feed is None:
+        return
+    monitor = monitors().get(feed.monitor)
+    if monitor is None:
+        text = f"No monitor is known by the name {feed.monitor!r}."
+        yield Finding("stop", "monitor_unknown", "monitor", text)
+        return
+    why = refusals(monitor, feed.format)
+    sent = format_words(feed.format)
+    if why:
+        options = acceptable_formats(monitor, e.template.working.format)
+        cure = None
+        if options:
+            best = options[0]
+            only_psf = replace(feed.format, scan="psf", field_order=standard_field_order(feed.format.raster)) == best
+            cure = remedy("Send PsF" if only_psf else f"Send {format_words(best)}", ("monitor.format", best))
+        text = f"{monitor.name} is sent {sent}, but {'; '.join(why)}. The screen would stay black."
+        yield Finding("stop", "monitor_black", "monitor", text, cure)
+        return
+    link = e.link_to("monitor")
+    if link is not None and link.steps:
+        kinds = ", ".join({"fit": "size", "scan": "scan", "depth": "bits", "sampling": "chroma"}.get(s.kind, s.kind) for s in link.steps)
+        text = f"{monitor.name} is sent {sent}, not the programme itself: it differs in {kinds}."
+        best = next(iter(acceptable_formats(monitor, e.template.working.format)), None)
+        cure = None
+        if best is not None and best != feed.format and GRADES.index(plan(e.template.working.format, best).grade) < GRADES.index(link.grade):
+            cure = remedy(f"Send {format_words(best)}", ("monitor.format", best))
+        yield Finding("caution" if link.grade == "broken" or cure else "note", "monitor_differs", "monitor", text, cure)

@@ -1,0 +1,86 @@
+"""Findings about frame rates: what will be seen and heard where they disagree."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
+from idle_quarry.path.findings.common import Joined, joined, main_source, remedy
+from idle_quarry.signal.rates import counterpart, rate_text
+
+
+def find(e: Evaluation) -> Iterator[Finding]:
+    for each in joined(e):
+        step = each.link.plan.step("rate")
+        if step is None or each.target.kind in ("intermediate", "proxy", "monitor"):
+            continue
+        before, after = each.source.format.rate, each.target.format.rate
+        numbers = {k: v for k, v in step.numbers.items() if isinstance(v, float)}
+        name = each.own.name
+        if counterpart(before) == after:
+            yield Finding("caution", "rate_near_miss", each.own.id, _near_miss(each), _whole_rate_remedy(e, each), numbers)
+        elif step.grade == "broken":
+            text = f"{name}: the policy takes no other rate, and {rate_text(before)} is not {rate_text(after)}."
+            cure = remedy("Keep duration, nearest picture", (f"{each.own.place}.policy.retime", "nearest"))
+            yield Finding("stop", "rate_refused", each.own.id, text, cure, numbers)
+        elif step.numbers["method"] == "speed":
+            heard = (
+                "pitch is corrected"
+                if e.template.sound.correct_pitch
+                else f"sound is {step.numbers['pitch_semitones']:+.3f} semitones off"
+            )
+            text = f"{name}: {step.text.split(', pitch')[0]}; {heard}."
+            yield Finding("note", "rate_by_speed", each.own.id, text, None, numbers)
+        elif "cadence" in step.numbers:
+            text = f"{name}: {step.text}. Motion is uneven: pictures stay for {step.numbers['cadence']} in turn."
+            even = len(set(str(step.numbers["cadence"]).split(":"))) == 1
+            if even:
+                text = f"{name}: every picture is shown {step.numbers['cadence'][0]} times; motion stays {rate_text(before)} a second."
+            yield Finding("note", "rate_cadence", each.own.id, text, None, numbers)
+        else:
+            text = f"{name}: {step.text}. Movement will {_seen(str(step.numbers['method']))}."
+            yield Finding("caution", "rate_mismatch", each.own.id, text, _work_at_remedy(e, each), numbers)
+
+
+def _near_miss(each: Joined) -> str:
+    step = each.link.plan.step("rate")
+    assert step is not None
+    before, after = rate_text(each.source.format.rate), rate_text(each.target.format.rate)
+    slow, whole = (before, after) if "." in before else (after, before)
+    return (
+        f"{each.own.name}: {step.text}. What is called {whole} is usually {slow}; "
+        f"{before} and {after} are not the same rate."
+    )
+
+
+def _whole_rate_remedy(e: Evaluation, each: Joined) -> Remedy | None:
+    """Return the remedy that takes the slowed rate at both ends: cameras that say 30 record 30000/1001."""
+    before, after = each.source.format.rate, each.target.format.rate
+    slow = min(before, after)
+    if each.own.kind == "source" and slow != before:
+        return remedy(f"Read it as {rate_text(slow)}", (f"{each.own.place}.format.rate", slow))
+    if each.own.kind == "source":
+        return remedy(f"Work at {rate_text(slow)}", ("working.format.rate", slow))
+    return remedy(f"Deliver at {rate_text(before)}", (f"{each.own.place}.format.rate", before))
+
+
+def _work_at_remedy(e: Evaluation, each: Joined) -> Remedy | None:
+    if each.own.kind == "source":
+        main = main_source(e)
+        fmt = each.source.format
+        if main is not None and main.id == each.own.id and fmt.scan == each.target.format.scan:
+            return remedy(f"Work at {rate_text(fmt.rate)}", ("working.format.rate", fmt.rate))
+        return None
+    delivered = next(d for d in e.template.deliveries if f"delivery:{d.id}" == each.own.id)
+    if delivered.standard is not None and delivered.standard.startswith("web-"):
+        rate = each.source.format.rate
+        return remedy(f"Deliver at {rate_text(rate)}", (f"{each.own.place}.format.rate", rate))
+    return None
+
+
+def _seen(method: str) -> str:
+    return {
+        "nearest": "stutter where pictures repeat or drop",
+        "blend": "smear where two pictures are mixed",
+        "compensated": "tear where motion cannot be followed",
+    }.get(method, "change")

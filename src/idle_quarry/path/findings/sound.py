@@ -1,0 +1,54 @@
+"""Findings about sound: the programme's plan against what each delivery asks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from idle_quarry.path.evaluation import Evaluation, Finding
+from idle_quarry.path.findings.common import remedy
+
+_CHANNELS = {"mono": 1, "stereo": 2, "5.1": 6}
+
+
+def db(value: float) -> str:
+    """Return a level with a true minus sign and no needless decimals."""
+    return f"{value:g}".replace("-", "−")
+
+
+def find(e: Evaluation) -> Iterator[Finding]:
+    plan = e.template.sound
+    if plan.sample_rate not in (48000, 96000):
+        text = f"Sound at {plan.sample_rate / 1000:g} kHz: pictures are worked with at 48 kHz."
+        yield Finding("caution", "sample_rate_unusual", "sound", text, remedy("48 kHz", ("sound.sample_rate", 48000)))
+    if plan.bit_depth < 24:
+        text = f"Sound at {plan.bit_depth} bits leaves no room for mixing."
+        yield Finding("caution", "sound_bits", "sound", text, remedy("24 bits", ("sound.bit_depth", 24)))
+    for d in e.template.deliveries:
+        where = f"delivery:{d.id}"
+        if d.sample_rate != plan.sample_rate:
+            text = f"{d.name} wants {d.sample_rate / 1000:g} kHz, the programme has {plan.sample_rate / 1000:g}: sound is resampled."
+            cure = remedy(f"Work at {d.sample_rate / 1000:g} kHz", ("sound.sample_rate", d.sample_rate))
+            yield Finding("caution", "sample_rate_differs", where, text, cure)
+        if d.sound_bits < plan.bit_depth:
+            yield Finding("note", "sound_bits_fewer", where, f"{d.name}: {plan.bit_depth} bits become {d.sound_bits}, dithered.")
+        if d.line_up_dbfs != plan.line_up_dbfs:
+            apart = abs(d.line_up_dbfs - plan.line_up_dbfs)
+            text = (
+                f"{d.name} lines up at {db(d.line_up_dbfs)} dBFS, the programme at {db(plan.line_up_dbfs)}: "
+                f"{db(apart)} dB apart on every meter."
+            )
+            web = d.standard is not None and d.standard.startswith("web-")
+            cure = remedy(f"Line up at {db(d.line_up_dbfs)} dBFS", ("sound.line_up_dbfs", d.line_up_dbfs))
+            yield Finding("note" if web else "caution", "line_up_differs", where, text, None if web else cure)
+        if d.loudness_lufs is not None and d.loudness_lufs != plan.loudness_lufs:
+            text = f"{d.name} is {db(d.loudness_lufs)} LUFS, the programme {db(plan.loudness_lufs)}: it is levelled for delivery."
+            yield Finding("note", "loudness_differs", where, text)
+        if d.true_peak_dbtp is not None and plan.true_peak_dbtp > d.true_peak_dbtp:
+            text = f"{d.name} allows peaks to {db(d.true_peak_dbtp)} dBTP, the programme to {db(plan.true_peak_dbtp)}."
+            cure = remedy(f"Limit to {db(d.true_peak_dbtp)} dBTP", ("sound.true_peak_dbtp", d.true_peak_dbtp))
+            yield Finding("caution", "true_peak_differs", where, text, cure)
+        if _CHANNELS[d.layout] > _CHANNELS[plan.layout]:
+            text = f"{d.name} wants {d.layout}, the programme is made in {plan.layout}."
+            yield Finding("caution", "layout_short", where, text, remedy(f"Work in {d.layout}", ("sound.layout", d.layout)))
+        elif _CHANNELS[d.layout] < _CHANNELS[plan.layout]:
+            yield Finding("note", "layout_folded", where, f"{d.name}: {plan.layout} is folded down to {d.layout}.")

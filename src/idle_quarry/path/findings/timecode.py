@@ -1,0 +1,68 @@
+"""Findings about timecode: counts that do not exist, starts that disagree."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
+from idle_quarry.path.findings.common import remedy
+from idle_quarry.path.registry import territories
+from idle_quarry.signal.rates import rate_text
+from idle_quarry.signal.timecode import Timecode, can_drop, drift_text
+
+
+def parsed(start: str, drop: bool, rate: Fraction) -> Timecode:
+    """Return a plan's start at `rate`; raises `QuarryError` where text or count cannot be."""
+    text = start.replace(";", ":").strip()
+    return Timecode.from_text(f"{text[:-3]};{text[-2:]}" if drop and len(text) >= 11 else text, rate)
+
+
+def find(e: Evaluation) -> Iterator[Finding]:
+    t = e.template
+    rate, plan = t.working.format.rate, t.timecode
+    start: Timecode | None = None
+    if plan.drop and not can_drop(rate):
+        text = f"There is no drop-frame at {rate_text(rate)}: it exists only at 29.97 and 59.94."
+        yield Finding("stop", "drop_frame_impossible", "timecode", text, _count_all("timecode", plan.start))
+    else:
+        try:
+            start = parsed(plan.start, plan.drop, rate)
+        except QuarryError as error:
+            own = territories()[t.territory]
+            label, edits = f"Start at {own.start}", (("timecode.start", own.start.replace(";", ":")),)
+            yield Finding("stop", "start_not_possible", "timecode", f"Programme start: {error}.", remedy(label, *edits))
+    if start is not None and start.seconds < plan.line_up_lead_s and plan.line_up_lead_s:
+        text = f"The line-up begins {plan.line_up_lead_s} s before {start}: its timecode is from the day before."
+        own_start = territories()[t.territory].start
+        yield Finding("note", "line_up_before_midnight", "timecode", text + f" {own_start} leaves room.")
+    if not plan.drop and can_drop(rate):
+        yield Finding("note", "drift_of_count", "timecode", f"Counted without dropping at {rate_text(rate)}: {drift_text(rate)}.")
+    for d in t.deliveries:
+        where, place = f"delivery:{d.id}", f"deliveries.{d.id}"
+        if d.drop and not can_drop(d.format.rate):
+            text = f"{d.name}: there is no drop-frame at {rate_text(d.format.rate)}."
+            yield Finding("stop", "drop_frame_impossible", where, text, _count_all(place, d.start))
+            continue
+        try:
+            theirs = parsed(d.start, d.drop, d.format.rate)
+        except QuarryError as error:
+            yield Finding("stop", "start_not_possible", where, f"{d.name}: {error}.")
+            continue
+        if start is None:
+            continue
+        if d.drop != plan.drop and can_drop(rate):
+            how = "with drop-frame" if d.drop else "without drop-frame"
+            text = f"{d.name} counts {how}, the programme does not." if d.drop else f"{d.name} counts {how}, the programme with it."
+            cure = remedy("Count as delivered", ("timecode.drop", d.drop))
+            yield Finding("caution", "count_differs", where, text, cure)
+        elif abs(theirs.seconds - start.seconds) > 1:
+            text = f"{d.name} starts at {theirs}, the programme at {start}: one of them must be renumbered."
+            cure = remedy(f"Start at {theirs}", ("timecode.start", d.start.replace(";", ":")))
+            web = d.standard is not None and d.standard.startswith("web-")
+            yield Finding("note" if web else "caution", "start_differs", where, text, None if web else cure)
+
+
+def _count_all(place: str, start: str) -> Remedy:
+    return remedy("Count without dropping", (f"{place}.drop", False), (f"{place}.start", start.replace(";", ":")))

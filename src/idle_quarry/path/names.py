@@ -1,0 +1,38 @@
+"""Names that every file system takes, and what to make of those that some refuse."""
+
+from __future__ import annotations
+
+import re
+
+_FORBIDDEN = re.compile(r'[<>:"/\\|?*\x00-\x1f\x7f]')
+_DEVICES = {"con", "prn", "aux", "nul", *(f"com{i}" for i in range(1, 10)), *(f"lpt{i}" for i in range(1, 10))}
+MOST_BYTES = 255
+
+
+def name_refused(name: str) -> str | None:
+    """Return why some file system refuses `name` as a folder's or file's name, or None."""
+    if not name.strip():
+        return "it is empty"
+    if name in (".", ".."):
+        return "it stands for a folder itself"
+    found = _FORBIDDEN.search(name)
+    if found:
+        sign = found.group()
+        return f"it has {sign!r} in it" if sign.isprintable() else "it has a control character in it"
+    if name != name.strip() or name.endswith("."):
+        return "it begins or ends with a space, or ends with a dot"
+    if name.split(".")[0].lower() in _DEVICES:
+        return "Windows keeps this name for a device"
+    if len(name.encode()) > MOST_BYTES:
+        return f"it is longer than {MOST_BYTES} bytes"
+    return None
+
+
+def cleaned_name(name: str, otherwise: str = "unnamed") -> str:
+    """Return `name` changed as little as makes it acceptable everywhere."""
+    made = " ".join(_FORBIDDEN.sub(" ", name).split()).strip().rstrip(".").strip()
+    while len(made.encode()) > MOST_BYTES:
+        made = made[:-1].strip()
+    if made.split(".")[0].lower() in _DEVICES:
+        made = f"{made} folder" if "." not in made else f"x {made}"
+    return made if made and name_refused(made) is None else otherwise

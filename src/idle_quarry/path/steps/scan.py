@@ -1,0 +1,80 @@
+"""The scan step: from whole pictures to fields and back, field order, PsF."""
+
+from __future__ import annotations
+
+from idle_quarry.path.grades import Step
+from idle_quarry.path.policies import Policy
+from idle_quarry.path.steps.cadence import is_pulldown
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.rates import rate_text
+
+_DEINTERLACERS = {
+    "adaptive": "motion-adaptive",
+    "compensated": "motion-compensated",
+    "interpolate": "vertical interpolation",
+    "blend": "field blend",
+    "drop": "one field dropped",
+}
+
+
+def scan_step(source: SignalFormat, target: SignalFormat, policy: Policy, *, scales_lines: bool) -> Step | None:
+    """Return how fields are made, kept or taken apart, or None where nothing has to be done."""
+    if source.scan == "interlaced":
+        return _from_fields(source, target, policy, scales_lines)
+    if target.scan == "interlaced":
+        return _to_fields(source, target)
+    if source.scan != target.scan:
+        split = target.scan == "psf"
+        text = "each picture is sent as two segments" if split else "two segments are joined into their picture"
+        return _step("clean", "split into segments" if split else "join segments", text)
+    return None
+
+
+def _step(grade: str, method: str, text: str, *, swaps: bool = False) -> Step:
+    return Step("scan", grade, text, {"method": method, "field_order_changes": swaps})
+
+
+def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, scales_lines: bool) -> Step | None:
+    swaps = target.scan == "interlaced" and source.field_order != target.field_order
+    retimed = source.moments != target.moments
+    if target.scan == "interlaced" and not scales_lines and not retimed:
+        if not swaps:
+            return None
+        return _step(
+            "lossy", "line shift", "field order changes: the picture moves by one line, one line is lost", swaps=True
+        )
+    if policy.scan == "leave":
+        return _step(
+            "broken",
+            "leave",
+            "fields of two moments stay woven"
+            + (" while lines are scaled: both moments are mixed" if scales_lines else ": moving edges comb"),
+            swaps=swaps,
+        )
+    name = _DEINTERLACERS[policy.scan]
+    if target.scan == "interlaced":
+        why = "lines are scaled" if scales_lines else "the field rate changes"
+        text = f"fields are made whole ({name}) because {why}, then separated again"
+        text += ", in the other field order" if swaps else ""
+        return _step("lossy", "deinterlace, convert, interlace", text, swaps=swaps)
+    pictures = min(source.moments, target.moments)
+    kept = f"{rate_text(source.moments)} fields become {rate_text(pictures)} whole pictures a second ({name})"
+    if target.moments <= source.rate:
+        kept += "; every second moment is lost"
+    return _step("lossy", f"deinterlace, {name}", kept)
+
+
+def _to_fields(source: SignalFormat, target: SignalFormat) -> Step:
+    if source.scan == "psf" and source.rate == target.rate:
+        return _step("clean", "segments kept as fields", f"PsF travels as fields; motion stays {rate_text(source.rate)} a second")
+    if source.rate == target.rate:
+        return _step(
+            "clean", "whole pictures as fields", f"both fields show one moment; motion stays {rate_text(source.rate)} a second"
+        )
+    if is_pulldown(source.moments, target.moments):
+        return _step("clean", "2:3 pulldown", "pictures are spread over two and three fields in turn")
+    if source.moments >= target.moments:
+        return _step(
+            "lossy", "fields from pictures", "each picture gives one field: half its lines, low-passed against twitter"
+        )
+    return _step("lossy", "interlace", "pictures are retimed to fields")

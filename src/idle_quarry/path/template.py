@@ -1,0 +1,300 @@
+"""The template: one immutable value that holds everything a job starts with."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import re
+from collections.abc import Iterator
+from typing import Annotated, Any, Literal
+
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    PlainSerializer,
+    StringConstraints,
+    WithJsonSchema,
+    model_validator,
+)
+
+from idle_quarry.path.codecs import as_held
+from idle_quarry.path.policies import Policy
+from idle_quarry.path.registry import codecs
+from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
+from idle_quarry.signal.formats import (
+    RANGES,
+    SAMPLINGS,
+    SCANS,
+    SignalFormat,
+    format_from_json,
+    format_to_json,
+)
+from idle_quarry.signal.rasters import Raster
+
+#: The number of the stored form. Every earlier number stays readable (see `exchange`).
+FORMAT_NUMBER = 1
+
+_FRACTION = {"type": "string", "pattern": r"^\d+/\d+$"}
+_FORMAT_SCHEMA: dict[str, Any] = {
+    "type": "object",
+    "title": "SignalFormat",
+    "additionalProperties": False,
+    "properties": {
+        "width": {"type": "integer", "minimum": 16, "maximum": 32768},
+        "height": {"type": "integer", "minimum": 16, "maximum": 32768},
+        "sample_aspect": _FRACTION,
+        "rate": _FRACTION,
+        "scan": {"enum": list(SCANS)},
+        "field_order": {"enum": ["top", "bottom", None]},
+        "sampling": {"enum": list(SAMPLINGS)},
+        "bit_depth": {"enum": [8, 10, 12, 16]},
+        "range": {"enum": list(RANGES)},
+        "primaries": {"enum": list(PRIMARIES)},
+        "transfer": {"enum": list(TRANSFERS)},
+        "matrix": {"enum": list(MATRICES)},
+    },
+}
+_FORMAT_SCHEMA["required"] = list(_FORMAT_SCHEMA["properties"])
+
+
+def _to_format(value: Any) -> SignalFormat:
+    return value if isinstance(value, SignalFormat) else format_from_json(value)
+
+
+Format = Annotated[
+    SignalFormat,
+    BeforeValidator(_to_format),
+    PlainSerializer(format_to_json, return_type=dict),
+    WithJsonSchema(_FORMAT_SCHEMA),
+]
+Id = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+Text = Annotated[str, StringConstraints(max_length=4000)]
+HexColour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
+
+
+class _Value(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True)
+
+
+class Source(_Value):
+    """A class of material that comes in, with its share of the programme in per cent."""
+
+    id: Id
+    name: Name
+    format: Format
+    share: Annotated[float, Field(ge=0, le=100)] = 100.0
+    policy: Policy = Policy()
+
+
+class Working(_Value):
+    """The format the programme is made in."""
+
+    name: Name = "Programme"
+    format: Format
+
+
+class Intermediate(_Value):
+    """What renders and conformed material are kept in, and how many streams must play at once."""
+
+    codec: Id
+    place: Id | None = None
+    streams: Annotated[int, Field(ge=1, le=64)] = 2
+    policy: Policy = Policy()
+
+
+class Proxy(_Value):
+    """A smaller copy for slow machines: the working raster divided by a whole number."""
+
+    codec: Id = "rdd36-proxy"
+    divisor: Literal[1, 2, 3, 4, 6, 8] = 2
+
+
+class MonitorFeed(_Value):
+    """The monitor, and the format it is sent."""
+
+    monitor: Id
+    format: Format
+    policy: Policy = Policy()
+
+
+class Delivered(_Value):
+    """One delivery: its format, codec, timecode start and sound."""
+
+    id: Id
+    name: Name
+    standard: Id | None = None
+    format: Format
+    codec: Id
+    start: Text = "10:00:00:00"
+    drop: bool = False
+    sample_rate: Annotated[int, Field(ge=8000, le=384000)] = 48000
+    sound_bits: Literal[16, 24, 32] = 24
+    line_up_dbfs: Annotated[float, Field(ge=-40, le=0)] = -18.0
+    loudness_lufs: Annotated[float, Field(ge=-70, le=0)] | None = None
+    true_peak_dbtp: Annotated[float, Field(ge=-40, le=0)] | None = None
+    layout: Literal["mono", "stereo", "5.1"] = "stereo"
+    policy: Policy = Policy()
+
+
+class Sound(_Value):
+    """Sound of the programme: sampling, line-up level (dBFS), loudness (LUFS) and true peak (dBTP) aimed at."""
+
+    sample_rate: Annotated[int, Field(ge=8000, le=384000)] = 48000
+    bit_depth: Literal[16, 24, 32] = 24
+    layout: Literal["mono", "stereo", "5.1"] = "stereo"
+    line_up_dbfs: Annotated[float, Field(ge=-40, le=0)] = -18.0
+    loudness_lufs: Annotated[float, Field(ge=-70, le=0)] = -23.0
+    true_peak_dbtp: Annotated[float, Field(ge=-40, le=0)] = -1.0
+    correct_pitch: bool = True
+
+
+class TimecodePlan(_Value):
+    """Where the programme starts, how numbers are counted, and how long the line-up before it is."""
+
+    start: Text = "10:00:00:00"
+    drop: bool = False
+    line_up_lead_s: Annotated[int, Field(ge=0, le=600)] = 60
+    line_up_length_s: Annotated[int, Field(ge=1, le=300)] = 20
+
+
+class Place(_Value):
+    """Where something is kept: what for, the path, what kind of disk, and what it plays in MB/s."""
+
+    id: Id
+    name: Name
+    purpose: Literal["work", "cache", "stills", "capture"]
+    path: Text = ""
+    disk: Literal["system", "internal", "external", "network", "not known"] = "not known"
+    plays_mb_s: Annotated[float, Field(gt=0, le=100000)] | None = None
+
+
+class Folder(_Value):
+    """A folder of the job, with the folders in it."""
+
+    id: Id
+    name: Annotated[str, StringConstraints(max_length=255)]
+    children: tuple[Folder, ...] = ()
+
+
+class Track(_Value):
+    """A named, coloured track; in its timeline's order, pictures from the bottom up."""
+
+    id: Id
+    name: Annotated[str, StringConstraints(max_length=120)]
+    kind: Literal["video", "audio"]
+    role: Literal["picture", "graphics", "subtitles", "dialogue", "effects", "ambience", "music", "mix"]
+    colour: HexColour = "#8a8a8a"
+    channels: Annotated[int, Field(ge=1, le=16)] = 1
+
+
+class Timeline(_Value):
+    """A timeline with its canvas; no width and height means the working raster."""
+
+    id: Id
+    name: Annotated[str, StringConstraints(max_length=120)]
+    width: Annotated[int, Field(ge=16, le=32768)] | None = None
+    height: Annotated[int, Field(ge=16, le=32768)] | None = None
+    fit: Literal["inside", "fill"] = "fill"
+    tracks: tuple[Track, ...] = ()
+
+    @model_validator(mode="after")
+    def _both_sides(self) -> Timeline:
+        if (self.width is None) != (self.height is None):
+            raise ValueError("a canvas has a width and a height, or neither")
+        return self
+
+
+class Template(_Value):
+    """Everything a job starts with, as one value; edits make new ones."""
+
+    format_number: Literal[1] = FORMAT_NUMBER
+    name: Name
+    note: Text = ""
+    territory: Literal["50 Hz", "59.94 Hz", "cinema", "web"] = "50 Hz"
+    title_language: Annotated[str, StringConstraints(pattern=r"^[a-z]{2,3}(-[A-Z]{2})?$")] = "en"
+    sources: tuple[Source, ...] = ()
+    working: Working
+    intermediate: Intermediate
+    proxy: Proxy | None = None
+    monitor: MonitorFeed | None = None
+    deliveries: tuple[Delivered, ...] = ()
+    sound: Sound = Sound()
+    timecode: TimecodePlan = TimecodePlan()
+    places: tuple[Place, ...] = ()
+    numbered_folders: bool = True
+    folders: tuple[Folder, ...] = ()
+    timelines: tuple[Timeline, ...] = ()
+
+    @model_validator(mode="after")
+    def _references(self) -> Template:
+        for what, ids in (
+            ("source", [s.id for s in self.sources]),
+            ("delivery", [d.id for d in self.deliveries]),
+            ("place", [p.id for p in self.places]),
+            ("timeline", [t.id for t in self.timelines]),
+            ("folder", [f.id for f in all_folders(self.folders)]),
+            *(("track", [k.id for k in t.tracks]) for t in self.timelines),
+        ):
+            twice = {each for each in ids if ids.count(each) > 1} if len(set(ids)) != len(ids) else set()
+            if twice:
+                raise ValueError(f"two of the {what} entries have the id {sorted(twice)[0]!r}")
+        used = [self.intermediate.codec, *(d.codec for d in self.deliveries)]
+        used += [self.proxy.codec] if self.proxy else []
+        for codec in used:
+            if codec not in codecs():
+                raise ValueError(f"no codec has the id {codec!r}")
+        return self
+
+    @property
+    def intermediate_format(self) -> SignalFormat:
+        """The working format as the intermediate codec keeps it."""
+        return as_held(codecs()[self.intermediate.codec], self.working.format)
+
+    @property
+    def proxy_format(self) -> SignalFormat | None:
+        """The working format at the proxy's size, as its codec keeps it, on even samples and lines."""
+        if self.proxy is None:
+            return None
+        raster, by = self.working.format.raster, self.proxy.divisor
+        small = Raster(max(16, raster.width // by // 2 * 2), max(16, raster.height // by // 2 * 2), raster.pixel_aspect)
+        fmt = self.working.format
+        scan, order = (fmt.scan, fmt.field_order) if by == 1 else ("progressive", None)
+        held = SignalFormat(small, fmt.rate, scan, order, fmt.encoding)
+        return as_held(codecs()[self.proxy.codec], held)
+
+    def canvas(self, timeline: Timeline) -> Raster:
+        """Return the raster of a timeline: its own with square pixels, or the working one."""
+        if timeline.width is None or timeline.height is None:
+            return self.working.format.raster
+        return Raster(timeline.width, timeline.height)
+
+
+def all_folders(folders: tuple[Folder, ...]) -> Iterator[Folder]:
+    """Yield folders depth first."""
+    for folder in folders:
+        yield folder
+        yield from all_folders(folder.children)
+
+
+def numbered(name: str, index: int, on: bool) -> str:
+    """Return a folder's name on disk: with its two-digit number where folders are numbered."""
+    return f"{index + 1:02d} {name}" if on else name
+
+
+def content_hash(template: Template) -> str:
+    """Return the SHA-256 (64 hex digits) of a template's canonical JSON: sorted keys, no spaces, UTF-8."""
+    data = template.model_dump(mode="json")
+    canonical = json.dumps(data, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+    return hashlib.sha256(canonical.encode()).hexdigest()
+
+
+def slug(text: str, taken: set[str] | None = None) -> str:
+    """Return an id made of `text` that is not in `taken`."""
+    base = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:32] or "item"
+    result, count = base, 2
+    while taken and result in taken:
+        result, count = f"{base}-{count}", count + 1
+    return result

@@ -1,0 +1,142 @@
+"""Primaries, transfers and matrices: their values as the standards print them, and plain facts of them."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+Point = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Primaries:
+    """Chromaticities CIE 1931 x, y of red, green, blue and white, with their standard."""
+
+    red: Point
+    green: Point
+    blue: Point
+    white: Point
+    label: str
+    standard: str
+
+
+_D65 = (0.3127, 0.3290)
+
+PRIMARIES: dict[str, Primaries] = {
+    "bt709": Primaries((0.640, 0.330), (0.300, 0.600), (0.150, 0.060), _D65, "BT.709", "ITU-R BT.709-6, 1.3"),
+    "bt601-625": Primaries(
+        (0.640, 0.330), (0.290, 0.600), (0.150, 0.060), _D65, "BT.601, 625 lines", "ITU-R BT.601-7, 2.5"
+    ),
+    "bt601-525": Primaries(
+        (0.630, 0.340), (0.310, 0.595), (0.155, 0.070), _D65, "BT.601, 525 lines", "ITU-R BT.601-7, 2.5"
+    ),
+    "bt2020": Primaries((0.708, 0.292), (0.170, 0.797), (0.131, 0.046), _D65, "BT.2020", "ITU-R BT.2020-2, table 3"),
+    "p3": Primaries((0.680, 0.320), (0.265, 0.690), (0.150, 0.060), _D65, "P3, D65", "SMPTE EG 432-1"),
+}
+
+#: Transfer → (label, is it high dynamic range, what reference white is as a share of signal, source).
+TRANSFERS: dict[str, tuple[str, bool, str, str]] = {
+    "bt709": ("BT.709 (SDR)", False, "reference white 100 %", "ITU-R BT.709-6, 1.2; displayed by BT.1886"),
+    "hlg": ("HLG", True, "reference white 75 %", "ITU-R BT.2100-2, table 5; BT.2408"),
+    "pq": ("PQ", True, "reference white 58 %, 203 cd/m²", "ITU-R BT.2100-2, table 4; BT.2408"),
+    "gamma2.6": ("gamma 2.6", False, "white 48 cd/m² in a cinema", "SMPTE ST 428-1"),
+    "srgb": ("sRGB", False, "reference white 100 %", "IEC 61966-2-1"),
+    "linear": ("linear light", False, "1.0 is white", "SMPTE ST 2065-4"),
+}
+
+#: Matrix → (label, Kr, Kb, source); RGB has none.
+MATRICES: dict[str, tuple[str, float | None, float | None, str]] = {
+    "bt601": ("BT.601", 0.299, 0.114, "ITU-R BT.601-7, 2.5.1"),
+    "bt709": ("BT.709", 0.2126, 0.0722, "ITU-R BT.709-6, 3.2"),
+    "bt2020": ("BT.2020", 0.2627, 0.0593, "ITU-R BT.2020-2, table 4"),
+    "rgb": ("RGB, no matrix", None, None, "ITU-R BT.2100-2, table 7"),
+}
+
+
+def is_hdr(transfer: str) -> bool:
+    """Return whether `transfer` carries high dynamic range."""
+    return TRANSFERS[transfer][1]
+
+
+def uv(point: Point) -> Point:
+    """Return CIE 1976 u′, v′ of CIE 1931 x, y (CIE 15:2004, 8.2).
+
+    >>> tuple(round(c, 4) for c in uv((0.3127, 0.3290)))
+    (0.1978, 0.4683)
+    """
+    x, y = point
+    scale = -2 * x + 12 * y + 3
+    return 4 * x / scale, 9 * y / scale
+
+
+def triangle(name: str) -> tuple[Point, Point, Point]:
+    """Return the u′v′ corners red, green, blue of named primaries."""
+    found = PRIMARIES[name]
+    return uv(found.red), uv(found.green), uv(found.blue)
+
+
+def _area(polygon: tuple[Point, ...]) -> float:
+    total = 0.0
+    for (x0, y0), (x1, y1) in zip(polygon, polygon[1:] + polygon[:1], strict=True):
+        total += x0 * y1 - x1 * y0
+    return abs(total) / 2
+
+
+def _clipped(subject: tuple[Point, ...], clip: tuple[Point, ...]) -> tuple[Point, ...]:
+    """Return the part of convex `subject` inside convex `clip`, both counter-clockwise or both clockwise."""
+    result = list(subject)
+    sign = math.copysign(1.0, _signed(clip))
+    for (ax, ay), (bx, by) in zip(clip, clip[1:] + clip[:1], strict=True):
+        kept: list[Point] = []
+        for (px, py), (qx, qy) in zip(result, result[1:] + result[:1], strict=True):
+            p_side = sign * ((bx - ax) * (py - ay) - (by - ay) * (px - ax))
+            q_side = sign * ((bx - ax) * (qy - ay) - (by - ay) * (qx - ax))
+            if p_side >= 0:
+                kept.append((px, py))
+            if (p_side < 0) != (q_side < 0):
+                t = p_side / (p_side - q_side)
+                kept.append((px + t * (qx - px), py + t * (qy - py)))
+        result = kept
+        if not result:
+            break
+    return tuple(result)
+
+
+def _signed(polygon: tuple[Point, ...]) -> float:
+    return sum(
+        x0 * y1 - x1 * y0 for (x0, y0), (x1, y1) in zip(polygon, polygon[1:] + polygon[:1], strict=True)
+    )
+
+
+@lru_cache(maxsize=64)
+def gamut_outside(source: str, target: str) -> float:
+    """Return the share (0 to 1) of the source gamut's u′v′ area that the target's gamut does not cover.
+
+    >>> round(gamut_outside("bt2020", "bt709"), 2)
+    0.46
+    """
+    if source == target:
+        return 0.0
+    inside = _clipped(triangle(source), triangle(target))
+    return max(0.0, 1 - _area(inside) / _area(triangle(source))) if inside else 1.0
+
+
+def hlg_signal(scene_light: float) -> float:
+    """Return the HLG signal 0…1 of scene light 0…1 (BT.2100-2, table 5, OETF); clipped outside."""
+    e = min(max(scene_light, 0.0), 1.0)
+    a, b, c = 0.17883277, 0.28466892, 0.55991073
+    return math.sqrt(3 * e) if e <= 1 / 12 else a * math.log(12 * e - b) + c
+
+
+def pq_signal(luminance_cdm2: float) -> float:
+    """Return the PQ signal 0…1 of a luminance in cd/m² (BT.2100-2, table 4, inverse EOTF); clipped outside.
+
+    >>> round(pq_signal(203.0), 3)
+    0.581
+    """
+    y = min(max(luminance_cdm2, 0.0), 10000.0) / 10000.0
+    m1, m2 = 2610 / 16384, 2523 / 4096 * 128
+    c1, c2, c3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
+    power = y**m1
+    return float(((c1 + c2 * power) / (1 + c3 * power)) ** m2)

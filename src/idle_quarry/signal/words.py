@@ -1,0 +1,274 @@
+"""Signal formats in words, both ways: "1080i25", "2160p50 hlg", "576i25 4:3"."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from fractions import Fraction
+
+from idle_quarry.errors import NotUnderstood
+from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
+from idle_quarry.signal.formats import Encoding, SignalFormat, standard_field_order
+from idle_quarry.signal.rasters import (
+    DEFAULT_WIDTHS,
+    FOUR_THREE,
+    LINE_CONVENTIONS,
+    SIXTEEN_NINE,
+    Raster,
+    default_pixel_aspect,
+    sd_pixel_aspect,
+)
+from idle_quarry.signal.rates import NAMED_RATES, rate_from_text, rate_text
+
+_HEAD = re.compile(r"(?:(\d{2,5})[x×])?(\d{2,5})(psf|p|i)/?(\d[\d./]*)", re.ASCII)
+_SCAN_OF = {"p": "progressive", "i": "interlaced", "psf": "psf"}
+_LETTER_OF = {scan: letter for letter, scan in _SCAN_OF.items()}
+#: Frame rates that interlaced standards have (BT.601, ST 274), and the field rates people say for them.
+_FRAMES_INTERLACED = {NAMED_RATES[name] for name in ("25", "29.97", "30")}
+_FIELDS_INTERLACED = {2 * rate for rate in _FRAMES_INTERLACED}
+_ASPECTS = {"4:3": FOUR_THREE, "16:9": SIXTEEN_NINE}
+_ASPECT = re.compile(r"(\d{1,5}:\d{1,5})(?:=(\d{3}))?", re.ASCII)
+#: A word → the parts of the encoding it says.
+COLOUR_WORDS: dict[str, dict[str, str]] = {
+    "bt601-525": {"primaries": "bt601-525", "transfer": "bt709", "matrix": "bt601"},
+    "bt601-625": {"primaries": "bt601-625", "transfer": "bt709", "matrix": "bt601"},
+    "bt709": {"primaries": "bt709", "transfer": "bt709", "matrix": "bt709"},
+    "bt2020": {"primaries": "bt2020", "transfer": "bt709", "matrix": "bt2020"},
+    "p3": {"primaries": "p3", "transfer": "gamma2.6", "matrix": "rgb"},
+    "hlg": {"primaries": "bt2020", "transfer": "hlg", "matrix": "bt2020"},
+    "pq": {"primaries": "bt2020", "transfer": "pq", "matrix": "bt2020"},
+}
+#: Two colour words that together say one thing.
+_COLOUR_PAIRS = {
+    frozenset({"hlg", "bt2020"}): COLOUR_WORDS["hlg"],
+    frozenset({"pq", "bt2020"}): COLOUR_WORDS["pq"],
+    frozenset({"pq", "p3"}): {"primaries": "p3", "transfer": "pq", "matrix": "bt2020"},
+}
+_DEPTHS = {f"{bits}bit": bits for bits in (8, 10, 12, 16)}
+_KEYED = {"primaries": PRIMARIES, "transfer": TRANSFERS, "matrix": MATRICES}
+
+
+def format_from_words(text: str) -> SignalFormat:
+    """Return the signal format written as `text`.
+
+    What is left out takes the standard's own value for the raster. Raises `NotUnderstood` for text that
+    can be read in no way or in two, naming the readings, and `NotPossible` for a format that cannot be.
+
+    >>> format_from_words("1080i50").rate
+    Fraction(25, 1)
+    """
+    cleaned = re.sub(r"\(\s*\d[\d./]* fields/s\s*\)", " ", text.strip().lower())
+    cleaned = re.sub(r"(\d+) bit\b", r"\1bit", cleaned)
+    words = cleaned.split()
+    if not words:
+        raise NotUnderstood("no format was given", remedy="write one such as 1080i25 or 2160p50 hlg")
+    match = _HEAD.fullmatch(words[0])
+    if match is None:
+        raise NotUnderstood("not a signal format", subject=repr(text), remedy=_advice(words[0]))
+    width_text, lines_text, letter, rate_word = match.groups()
+    height = int(lines_text)
+    if width_text is None and height not in DEFAULT_WIDTHS:
+        raise NotUnderstood(
+            f"{height} lines say nothing of the width", subject=repr(text), remedy=_widths_advice(words[0], height)
+        )
+    width = int(width_text) if width_text else DEFAULT_WIDTHS[height]
+    rate = _frames(rate_from_text(rate_word), letter, words[0], rate_word)
+    said = _Words(text)
+    for word in words[1:]:
+        said.take(word)
+    aspect, samples = said.aspect
+    if samples is not None:
+        pixel_aspect = sd_pixel_aspect(height, aspect or FOUR_THREE, samples)
+    else:
+        pixel_aspect = default_pixel_aspect(width, height, aspect)
+    raster = Raster(width, height, pixel_aspect)
+    scan = _SCAN_OF[letter]
+    if said.field_order and scan == "progressive":
+        raise NotUnderstood("progressive pictures have no field order", subject=repr(text), remedy="leave out tff or bff")
+    order = None if scan == "progressive" else said.field_order or standard_field_order(raster)
+    return SignalFormat(raster, rate, scan, order, replace(default_encoding(raster), **said.encoding()))
+
+
+def default_encoding(raster: Raster) -> Encoding:
+    """Return the encoding a raster's standard gives: BT.601 of 625 or 525 lines for SD, else BT.709."""
+    system = {576: "bt601-625", 480: "bt601-525", 486: "bt601-525"}.get(raster.height)
+    return Encoding(**COLOUR_WORDS[system]) if system and raster.width <= 768 else Encoding()  # type: ignore[arg-type]
+
+
+def _frames(rate: Fraction, letter: str, head: str, rate_word: str) -> Fraction:
+    """Return frames a second: interlaced rates that only a count of fields can be are halved."""
+    stem = head[: head.rindex(rate_word)]
+    if letter == "i":
+        if rate in _FRAMES_INTERLACED:
+            return rate
+        if rate in _FIELDS_INTERLACED:
+            return rate / 2
+        raise NotUnderstood(
+            f"no standard has interlaced pictures at {rate_text(rate)} frames or fields a second",
+            subject=repr(head),
+            remedy=f"write {stem}25, {stem}29.97 or {stem}30, or {stem[:-1]}p{rate_word} for whole pictures",
+        )
+    if letter == "psf" and rate > 30:
+        half = rate_text(rate / 2)
+        raise NotUnderstood(
+            f"this reads as {rate_text(rate)} segments ({stem}{half}) or {rate_text(rate)} pictures a second "
+            f"({stem[:-3]}p{rate_text(rate)}), and PsF has at most 30 pictures",
+            subject=repr(head),
+            remedy="write the one that is meant",
+        )
+    return rate
+
+
+class _Words:
+    """The optional words of one text, refusing what is said twice and differently."""
+
+    def __init__(self, text: str) -> None:
+        self._text = text
+        self._said: dict[str, tuple[object, str]] = {}
+        self._colours: list[str] = []
+
+    def take(self, word: str) -> None:
+        aspect = _ASPECT.fullmatch(word)
+        if word in _DEPTHS:
+            self._say("bit_depth", _DEPTHS[word], word)
+        elif word in ("4:2:0", "4:2:2", "4:4:4"):
+            self._say("sampling", word, word)
+        elif word in ("narrow", "full"):
+            self._say("range", word, word)
+        elif word in ("tff", "bff"):
+            self._say("field_order", "top" if word == "tff" else "bottom", word)
+        elif word in COLOUR_WORDS:
+            if word not in self._colours:
+                self._colours.append(word)
+            if len(self._colours) > 1 and frozenset(self._colours) not in _COLOUR_PAIRS:
+                raise NotUnderstood(
+                    f"{self._colours[0]} and {word} contradict one another", subject=repr(self._text), remedy="keep one"
+                )
+        elif "=" in word and word.split("=", 1)[0] in _KEYED:
+            key, value = word.split("=", 1)
+            if value not in _KEYED[key]:
+                raise NotUnderstood(f"no such {key}", subject=repr(value), remedy="use " + ", ".join(_KEYED[key]))
+            self._say(key, value, word)
+        elif aspect is not None:
+            across, down = (int(part) for part in aspect[1].split(":"))
+            if not across or not down:
+                raise NotUnderstood("an aspect has two sides", subject=repr(word))
+            samples = int(aspect[2]) if aspect[2] else None
+            if samples is not None and samples not in {s for each in LINE_CONVENTIONS.values() for s in each}:
+                raise NotUnderstood("a picture is counted over 702, 704, 711 or 720 samples", subject=repr(word))
+            self._say("aspect", (Fraction(across, down), samples), word)
+        else:
+            raise NotUnderstood(
+                f"{word!r} is no word of a signal format",
+                subject=repr(self._text),
+                remedy="use 4:3 16:9, tff bff, 8bit 10bit 12bit 16bit, 4:2:0 4:2:2 4:4:4, narrow full, "
+                + " ".join(COLOUR_WORDS),
+            )
+
+    def _say(self, key: str, value: object, word: str) -> None:
+        before = self._said.get(key)
+        if before is not None and before[0] != value:
+            raise NotUnderstood(
+                f"{before[1]} and {word} contradict one another", subject=repr(self._text), remedy="keep one"
+            )
+        self._said[key] = (value, word)
+
+    @property
+    def aspect(self) -> tuple[Fraction | None, int | None]:
+        said = self._said.get("aspect")
+        return said[0] if said else (None, None)  # type: ignore[return-value]
+
+    @property
+    def field_order(self) -> str | None:
+        said = self._said.get("field_order")
+        return str(said[0]) if said else None
+
+    def encoding(self) -> dict[str, object]:
+        """Return the parts of the encoding that were said."""
+        parts: dict[str, object] = {}
+        if len(self._colours) == 2:
+            parts.update(_COLOUR_PAIRS[frozenset(self._colours)])
+        elif self._colours:
+            parts.update(COLOUR_WORDS[self._colours[0]])
+        for key in ("bit_depth", "sampling", "range", "primaries", "transfer", "matrix"):
+            if key in self._said:
+                parts[key] = self._said[key][0]
+        return parts
+
+
+def _advice(head: str) -> str:
+    """Return what to write instead, from what can be made out of `head`."""
+    if re.fullmatch(r"\d{1,3}(\.\d+)?[pi]", head):
+        rate, letter = head[:-1], head[-1]
+        if letter == "i" and rate in ("50", "60", "59.94"):
+            half = rate_text(rate_from_text(rate) / 2)
+            return f"lines are missing: {rate} fields a second is 1080i{half} or {'576' if rate == '50' else '480'}i{half}"
+        return f"lines are missing: write 1080{letter}{rate}, 2160{letter}{rate} or others"
+    if re.fullmatch(r"(\d+[x×])?\d+[pi]", head):
+        return f"the rate is missing: write {head}25 or {head}29.97"
+    if re.fullmatch(r"\d+[x×]\d+", head):
+        return f"scan and rate are missing: write {head}p25 or {head}i25"
+    return "write lines, p, i or psf, and frames a second, such as 1080i25"
+
+
+def _widths_advice(head: str, height: int) -> str:
+    widths = {858: ("2048",), 1716: ("4096",), 1920: ("1080",), 1350: ("1080",)}.get(height, ("1920",))
+    return "write the width too: " + " or ".join(f"{width}x{head}" for width in widths)
+
+
+def format_words(fmt: SignalFormat, *, fields: bool = False) -> str:
+    """Return a format in words, with only what differs from the standard's own values.
+
+    With `fields`, an interlaced rate is said both ways: "1080i25 (50 fields/s)".
+    `format_from_words` reads back the same format.
+    """
+    raster, e = fmt.raster, fmt.encoding
+    lines = str(raster.height) if DEFAULT_WIDTHS.get(raster.height) == raster.width else f"{raster.width}x{raster.height}"
+    words = [f"{lines}{_LETTER_OF[fmt.scan]}{rate_text(fmt.rate)}"]
+    if fields and fmt.scan == "interlaced":
+        words[0] += f" ({rate_text(fmt.rate * 2)} fields/s)"
+    words += _aspect_words(raster)
+    if fmt.field_order and fmt.field_order != standard_field_order(raster):
+        words.append("tff" if fmt.field_order == "top" else "bff")
+    default = default_encoding(raster)
+    words += _colour_words(e, default)
+    if e.bit_depth != 10:
+        words.append(f"{e.bit_depth}bit")
+    if e.sampling != "4:2:2":
+        words.append(e.sampling)
+    if e.range != "narrow":
+        words.append(e.range)
+    return " ".join(words)
+
+
+def _aspect_words(raster: Raster) -> list[str]:
+    convention = raster.convention
+    if convention is not None:
+        samples, aspect = convention
+        word = "4:3" if aspect == FOUR_THREE else "16:9"
+        system = raster.line_system
+        assert system is not None  # a convention exists only inside a line system
+        return [word if samples == LINE_CONVENTIONS[system][0] else f"{word}={samples}"]
+    if raster.pixel_aspect == default_pixel_aspect(raster.width, raster.height) and raster.line_system is None:
+        return []
+    exact = raster.width * raster.pixel_aspect / raster.height
+    if raster.width == 704 and raster.line_system is not None:
+        for word, aspect in _ASPECTS.items():
+            if default_pixel_aspect(raster.width, raster.height, aspect) == raster.pixel_aspect:
+                return [word]
+    return [f"{exact.numerator}:{exact.denominator}"]
+
+
+def _colour_words(e: Encoding, default: Encoding) -> list[str]:
+    parts = {"primaries": e.primaries, "transfer": e.transfer, "matrix": e.matrix}
+    if parts == {"primaries": default.primaries, "transfer": default.transfer, "matrix": default.matrix}:
+        return []
+    for word, said in COLOUR_WORDS.items():
+        if said == parts:
+            return [word]
+    for pair, said in _COLOUR_PAIRS.items():
+        if said == parts:
+            return sorted(pair, reverse=True)
+    return [
+        f"{key}={value}" for key, value in parts.items() if value != getattr(default, key)
+    ]
