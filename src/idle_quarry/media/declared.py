@@ -362,16 +362,27 @@ def signal_format(declared: Declared) -> SignalFormat | None:
         return None
 
 
+#: Codecs that write 4:3 or 16:9 and no pixel aspect: the samples a reader counts it over are the reader's guess.
+_DISPLAY_ASPECT_ONLY = ("dvvideo", "mpeg2video", "mpeg1video")
+
+
 def sd_convention(declared: Declared) -> Fraction:
-    """Return the pixel aspect a clip means: for SD the convention nearest to what it writes."""
+    """Return the pixel aspect a clip means: for SD the convention nearest to what it writes.
+
+    Where the codec writes only the picture's aspect, the standard's own convention is meant.
+    """
     written = declared.sample_aspect
     system = {576: 625, 480: 525, 486: 525}.get(declared.height)
     if system is None or declared.width != 720:
         return written
+    conventions = LINE_CONVENTIONS[system]
+    if declared.codec in _DISPLAY_ASPECT_ONLY:
+        aspect = min((FOUR_THREE, SIXTEEN_NINE), key=lambda each: abs(each - declared.display_aspect))
+        return sd_pixel_aspect(declared.height, aspect, conventions[0])
     options = {
         sd_pixel_aspect(declared.height, aspect, samples)
         for aspect in (FOUR_THREE, SIXTEEN_NINE)
-        for samples in LINE_CONVENTIONS[system]
+        for samples in conventions
     }
     nearest = min(options, key=lambda each: abs(each - written))
     return nearest if abs(nearest / written - 1) < Fraction(1, 100) else written

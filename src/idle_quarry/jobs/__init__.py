@@ -1,0 +1,1 @@
+"""Jobs: started from a revision of a template, and checked against it."""

@@ -1,0 +1,138 @@
+"""Checking a job: what has been moved, altered, lost or added since it was started."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from idle_quarry.errors import JobError, QuarryError
+from idle_quarry.files import sha256_of
+from idle_quarry.jobs.start import JOB_FORMAT
+from idle_quarry.jobs.structure import JOB_FILE
+from idle_quarry.library.exchange import template_from_data
+from idle_quarry.path.template import Template, content_hash
+
+
+@dataclass(frozen=True)
+class Drift:
+    """One difference from the job as it was started; `kind` is missing, altered, moved or extra."""
+
+    path: str
+    kind: str
+    text: str
+
+    def to_json(self) -> dict[str, str]:
+        return vars(self)
+
+
+@dataclass(frozen=True)
+class CheckedJob:
+    """A job read back, with its drift."""
+
+    folder: Path
+    title: str
+    template_name: str
+    revision: int
+    hash: str
+    template: Template
+    folders: tuple[str, ...]
+    files: tuple[str, ...]
+    drift: tuple[Drift, ...]
+
+
+def read_job(folder: Path) -> dict[str, Any]:
+    """Return the record of a job. Raises `JobError` where the folder is none or the record is damaged."""
+    path = folder / JOB_FILE
+    if not folder.is_dir():
+        raise JobError("no such folder", subject=str(folder), remedy="say where the job is now")
+    if not path.is_file():
+        raise JobError(f"not a job: it has no {JOB_FILE}", subject=str(folder), remedy="give a job's own folder")
+    try:
+        data = json.loads(path.read_text())
+    except (OSError, ValueError, RecursionError) as error:
+        raise JobError("the job's record is damaged", subject=str(path), remedy="put back a copy of it") from error
+    if not isinstance(data, dict) or data.get("kind") != "idle-quarry job":
+        raise JobError("not a job's record", subject=str(path))
+    number = data.get("format_number")
+    if isinstance(number, int) and number > JOB_FORMAT:
+        raise JobError("the job was started by a newer version of this program", subject=str(path), remedy="update Idle Quarry")
+    return data
+
+
+def check_job(folder: Path) -> CheckedJob:
+    """Return a job with what has drifted from its start. Raises `JobError`.
+
+    Folders of the template and the job's own files are checked. Material that was put into the template's
+    folders is work, not drift; what lies outside them is extra.
+    """
+    data = read_job(folder)
+    path = str(folder / JOB_FILE)
+    try:
+        template = template_from_data(data["settings"])
+        pinned = data["template"]
+        name, revision, claimed = str(pinned["name"]), int(pinned["revision"]), str(pinned["hash"])
+        folders = tuple(str(each) for each in data["folders"])
+        files = {str(key): str(value["sha256"]) for key, value in data["files"].items()}
+        title = str(data["title"])
+    except (KeyError, TypeError, ValueError, AttributeError, ValidationError, QuarryError) as error:
+        raise JobError("the job's record is damaged", subject=path, remedy="put back a copy of it") from error
+    if any(Path(each).is_absolute() or ".." in Path(each).parts for each in (*folders, *files)):
+        raise JobError("the job's record names files outside its folder", subject=path)
+    drift: list[Drift] = []
+    if content_hash(template) != claimed:
+        drift.append(Drift(JOB_FILE, "altered", "the settings in the record do not match the hash of their revision"))
+    drift += _drift(folder, folders, files)
+    return CheckedJob(folder, title, name, revision, claimed, template, folders, tuple(files), tuple(drift))
+
+
+def _drift(folder: Path, folders: tuple[str, ...], files: dict[str, str]) -> list[Drift]:
+    found: list[Drift] = []
+    missing = [name for name in files if not (folder / name).is_file()]
+    lost_folders = [name for name in folders if not (folder / name).is_dir()]
+    strangers = _strangers(folder, folders, files)
+    by_hash = _hashes([folder / name for name in strangers], {files[name] for name in missing}) if missing else {}
+    for name, digest in files.items():
+        if name in missing:
+            moved = by_hash.get(digest)
+            if moved is not None:
+                now_at = moved.relative_to(folder).as_posix()
+                found.append(Drift(name, "moved", f"{name} is now {now_at}"))
+                strangers.discard(now_at)
+            else:
+                found.append(Drift(name, "missing", f"{name} is no longer there"))
+        elif sha256_of(folder / name) != digest:
+            found.append(Drift(name, "altered", f"{name} is not as it was written"))
+    for name in lost_folders:
+        found.append(Drift(name, "missing", f"the folder {name} is no longer there"))
+    inside = set(folders)
+    for name in sorted(strangers):
+        top = name.split("/", 1)[0]
+        if top not in inside and not name.startswith("."):
+            found.append(Drift(name, "extra", f"{name} lies outside the template's folders"))
+    return found
+
+
+def _strangers(folder: Path, folders: tuple[str, ...], files: dict[str, str]) -> set[str]:
+    """Return the files below the job that it did not write, as relative paths."""
+    names = set()
+    for path in folder.rglob("*"):
+        name = path.relative_to(folder).as_posix()
+        if path.is_file() and name not in files and name != JOB_FILE:
+            names.add(name)
+    return names
+
+
+def _hashes(paths: list[Path], wanted: set[str]) -> dict[str, Path]:
+    found: dict[str, Path] = {}
+    for path in paths:
+        try:
+            digest = sha256_of(path)
+        except OSError:
+            continue
+        if digest in wanted:
+            found[digest] = path
+    return found

@@ -1,0 +1,77 @@
+"""The line-up clip of a job: bars of the working standard, tone, ident, in the intermediate codec."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from idle_quarry.jobs.structure import line_up_start
+from idle_quarry.media import inspect
+from idle_quarry.media.encode import Progress, encode_still
+from idle_quarry.path.findings.sound import db
+from idle_quarry.path.registry import codecs
+from idle_quarry.path.template import Template
+from idle_quarry.picture.bars import pattern, rgb_picture
+from idle_quarry.picture.ident import with_ident
+from idle_quarry.signal.words import format_words
+from idle_quarry.sound.tone import LINE_UP_HZ, line_up_tone
+
+#: A run of files is kept short: every picture of it is a whole file of its own.
+_MOST_FILES = 25
+
+
+@dataclass(frozen=True)
+class LineUp:
+    """What was written: the format in words, frames, start, and how what was read back differs."""
+
+    format: str
+    frames: int
+    start: str
+    bars: str
+    differs: tuple[str, ...]
+
+    def to_json(self) -> dict[str, Any]:
+        return {**vars(self), "differs": list(self.differs)}
+
+
+def write_line_up(template: Template, title: str, path: Path, progress: Progress | None = None) -> LineUp:
+    """Encode the line-up clip to `path` and read it back. Raises `MediaError`."""
+    fmt = template.intermediate_format
+    codec = codecs()[template.intermediate.codec]
+    start = line_up_start(template)
+    frames = round(template.timecode.line_up_length_s * fmt.rate)
+    if codec.one_picture_a_file:
+        frames = min(frames, _MOST_FILES)
+    plan = template.sound
+    name, _ = pattern(fmt)
+    ident = (
+        title,
+        f"{format_words(fmt, fields=True)}  ·  {codec.name}",
+        f"{start}  ·  {LINE_UP_HZ // 1000} kHz at {db(plan.line_up_dbfs)} dBFS  ·  left interrupted",
+    )
+    picture = with_ident(rgb_picture(fmt), ident)
+    tone = line_up_tone(plan.line_up_dbfs, float(frames / fmt.rate), plan.sample_rate, plan.layout)
+    carried = encode_still(
+        path, codec, fmt, picture, frames, start, tone, plan.sample_rate, plan.bit_depth, progress
+    )
+    return LineUp(format_words(carried, fields=True), frames, str(start), name, _differences(path, carried, start))
+
+
+def _differences(path: Path, carried: Any, start: Any) -> tuple[str, ...]:
+    """Return in words where the written file declares something else than was meant."""
+    clip = inspect(path)
+    said = []
+    if clip.format is not None:
+        for what, meant, found in (
+            ("raster", carried.raster.size_text, clip.format.raster.size_text),
+            ("rate", carried.rate, clip.format.rate),
+            ("scan", carried.scan if carried.scan != "psf" else "interlaced", clip.format.scan),
+            ("primaries", carried.encoding.primaries, clip.format.encoding.primaries),
+            ("transfer", carried.encoding.transfer, clip.format.encoding.transfer),
+        ):
+            if meant != found:
+                said.append(f"{what}: {meant} was meant, the file says {found}")
+    if clip.declared.timecode is not None and clip.declared.timecode != str(start):
+        said.append(f"timecode: {start} was meant, the file says {clip.declared.timecode}")
+    return tuple(said)

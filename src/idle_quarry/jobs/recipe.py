@@ -1,0 +1,72 @@
+"""The recipe: a shell script that makes intermediates with FFmpeg's command line, as the template's links say."""
+
+from __future__ import annotations
+
+import shlex
+
+from idle_quarry.media.encode import clip_suffix, encoder_options, encoder_pixels
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.registry import codecs
+from idle_quarry.path.template import Template
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.rates import rate_fraction_text
+from idle_quarry.signal.words import format_words
+
+_PRIMARIES = {"bt709": "bt709", "bt601-625": "bt470bg", "bt601-525": "smpte170m", "bt2020": "bt2020", "p3": "smpte432"}
+_TRANSFERS = {"bt709": "bt709", "hlg": "arib-std-b67", "pq": "smpte2084", "srgb": "iec61966-2-1", "linear": "linear", "gamma2.6": "smpte428"}
+_MATRICES = {"bt601": "smpte170m", "bt709": "bt709", "bt2020": "bt2020nc", "rgb": "rgb"}
+
+
+def recipe(template: Template) -> str:
+    """Return the script. It takes a source and a target and encodes the intermediate, flags and all.
+
+    It conforms nothing: a clip that is not in the working format is refused by its raster and rate,
+    since how it should be converted is the source link's policy, stated in the comments.
+    """
+    fmt = template.intermediate_format
+    codec = codecs()[template.intermediate.codec]
+    pixels = encoder_pixels(codec, fmt)
+    options: list[str] = []
+    for key, value in encoder_options(codec, pixels.format).items():
+        if key not in ("aspect", "flags", "field_order"):
+            options += [f"-{'b:v' if key == 'b' else key}", value]
+    e = pixels.format.encoding
+    colour = [
+        "-color_primaries", _PRIMARIES[e.primaries], "-color_trc", _TRANSFERS[e.transfer],
+        "-colorspace", _MATRICES[e.matrix], "-color_range", "pc" if e.range == "full" else "tv",
+    ]  # fmt: skip
+    aspect = fmt.raster.pixel_aspect
+    filters = [f"setsar={aspect.numerator}/{aspect.denominator}", _field_filter(fmt)]
+    flags = ["-flags", "+ildct+ilme" if codec.encode.encoder in ("mpeg2video", "libx264") else "+ildct"]
+    command = ["ffmpeg", "-hide_banner", "-i", '"$1"', "-map", "0:v:0", "-map", "0:a?", "-vf", ",".join(filters)]
+    command += ["-r", rate_fraction_text(fmt.rate), "-c:v", codec.encode.encoder, "-pix_fmt", pixels.name, *options, *colour]
+    command += flags if fmt.scan != "progressive" else []
+    command += ["-c:a", f"pcm_s{template.sound.bit_depth}le", "-ar", str(template.sound.sample_rate), '"$2"']
+    quoted = " ".join(part if part.startswith('"$') else shlex.quote(part) for part in command)
+    notes = [f"#   {link.source}: {link.grade}" for link in evaluate(template).links if link.source.startswith("source:")]
+    size = f"{fmt.raster.width}x{fmt.raster.height}"
+    return "\n".join(
+        [
+            "#!/bin/sh",
+            f"# Intermediate of {_comment(template.name)}: {codec.name}, {format_words(fmt, fields=True)}",
+            f"# usage: sh 'Intermediate recipe.sh' SOURCE TARGET{clip_suffix(codec)}",
+            "# SOURCE is already in the working format; links of the template that convert:",
+            *(notes or ["#   none"]),
+            "set -eu",
+            '[ $# -eq 2 ] || { echo "usage: SOURCE TARGET" >&2; exit 2; }',
+            'found=$(ffprobe -v error -select_streams v:0 -show_entries stream=width,height -of csv=p=0:s=x "$1")',
+            f'case "$found" in {size}*) ;; *) echo "$1 is $found, the template works at {size}: convert it first" >&2; exit 1;; esac',
+            quoted,
+            "",
+        ]
+    )
+
+
+def _field_filter(fmt: SignalFormat) -> str:
+    if fmt.scan == "progressive":
+        return "setfield=prog"
+    return f"setfield={'tff' if fmt.field_order == 'top' else 'bff'}"
+
+
+def _comment(text: str) -> str:
+    return " ".join(text.split())

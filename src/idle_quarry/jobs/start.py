@@ -1,0 +1,165 @@
+"""Starting a job: everything is made beside its place and put there in one move, or nothing is."""
+
+from __future__ import annotations
+
+import errno
+import json
+import os
+import shutil
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from idle_quarry import __version__
+from idle_quarry.errors import JobError, MediaError, QuarryError
+from idle_quarry.files import sha256_of
+from idle_quarry.jobs.lineup import write_line_up
+from idle_quarry.jobs.papers import camera_sheet, setup_sheet
+from idle_quarry.jobs.recipe import recipe
+from idle_quarry.jobs.structure import JOB_FILE, LINE_UP, PAPERS, TIMELINES, Planned, line_up_file, planned
+from idle_quarry.jobs.timelines import write_timelines
+from idle_quarry.library.records import Stored
+from idle_quarry.library.store import now
+from idle_quarry.path.codecs import mbps
+from idle_quarry.path.registry import codecs
+from idle_quarry.path.template import Template
+
+#: Writes HTML as a PDF; the caller brings it, since drawing pages needs a toolkit that lies above this package.
+WritePdf = Callable[[str, Path], None]
+#: Told what is being done, and how far it is from 0 to 1. May raise to cancel.
+Progress = Callable[[str, float], None]
+JOB_FORMAT = 1
+
+
+@dataclass(frozen=True)
+class StartedJob:
+    """A job as it was made: its folder and the relative paths of its files."""
+
+    folder: Path
+    files: tuple[str, ...]
+
+
+def bytes_needed(template: Template) -> int:
+    """Return about how many bytes a job's own files take, most of them the line-up clip."""
+    codec = codecs()[template.intermediate.codec]
+    seconds = template.timecode.line_up_length_s
+    if codec.one_picture_a_file:
+        seconds = 1
+    return int(mbps(codec, template.intermediate_format) * 1e6 / 8 * seconds) + 4_000_000
+
+
+def start_job(
+    stored: Stored, title: str, at: Path, write_pdf: WritePdf, person: str, progress: Progress | None = None
+) -> StartedJob:
+    """Make the job `title` from a stored revision as a new folder in `at`.
+
+    Raises `JobError` where title, place or template will not do; nothing is left behind then, also not
+    when `progress` raises.
+    """
+    plan = planned(stored.template, title)
+    _check_place(at, title, bytes_needed(stored.template))
+    try:
+        beside = Path(tempfile.mkdtemp(dir=at, prefix=f".{title[:40]}.", suffix=".part"))
+    except OSError as error:
+        raise _no_room(error, at) from error
+    try:
+        _fill(beside, stored, title, plan, write_pdf, person, progress or (lambda _what, _share: None))
+        os.chmod(beside, 0o755)
+        target = at / title
+        if target.exists():
+            raise JobError("the folder exists", subject=str(target), remedy="choose another title or place")
+        os.rename(beside, target)
+    except OSError as error:
+        shutil.rmtree(beside, ignore_errors=True)
+        raise _no_room(error, at) from error
+    except MediaError as error:
+        shutil.rmtree(beside, ignore_errors=True)
+        raise JobError(f"the line-up clip could not be made: {error.what}", subject=title) from error
+    except BaseException:
+        shutil.rmtree(beside, ignore_errors=True)
+        raise
+    return StartedJob(target, plan.files)
+
+
+def _check_place(at: Path, title: str, needed: int) -> None:
+    if not at.exists():
+        raise JobError("no such folder", subject=str(at), remedy="make it first, or choose another")
+    if not at.is_dir():
+        raise JobError("not a folder", subject=str(at))
+    if os.path.lexists(at / title):
+        raise JobError("the folder exists", subject=str(at / title), remedy="choose another title or place")
+    taken = next((each.name for each in at.iterdir() if each.name.lower() == title.lower()), None)
+    if taken is not None:
+        raise JobError(
+            f"a folder {taken!r} exists, which differs only in capitals", subject=str(at), remedy="choose another title"
+        )
+    if not os.access(at, os.W_OK | os.X_OK):
+        raise JobError("this user may not write there", subject=str(at), remedy="choose another place")
+    free = shutil.disk_usage(at).free
+    if free < needed:
+        raise JobError(
+            f"the disk has {free / 1e6:.0f} MB free, the job's own files need about {needed / 1e6:.0f}",
+            subject=str(at),
+            remedy="make room or choose another place",
+        )
+
+
+def _no_room(error: OSError, at: Path) -> JobError:
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return JobError("the disk is full; nothing was left behind", subject=str(at), remedy="make room")
+    if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM):
+        return JobError("nothing may be written there", subject=str(at), remedy="choose another place")
+    return JobError(f"the job could not be written ({error.strerror or error})", subject=str(at))
+
+
+def _fill(
+    folder: Path, stored: Stored, title: str, plan: Planned, write_pdf: WritePdf, person: str, progress: Progress
+) -> None:
+    template = stored.template
+    progress("folders", 0.0)
+    for each in plan.folders:
+        (folder / each).mkdir(parents=True, exist_ok=True)
+    progress("timelines", 0.02)
+    try:
+        write_timelines(template, folder / TIMELINES)
+    except QuarryError as error:
+        raise JobError(f"the timelines could not be made: {error}", subject=title) from error
+    codec = codecs()[template.intermediate.codec]
+    line_up = write_line_up(
+        template,
+        title,
+        folder / line_up_file(codec, title),
+        lambda done, of: progress("line-up clip", 0.05 + 0.8 * done / max(1, of)),
+    )
+    progress("papers", 0.9)
+    papers = folder / PAPERS
+    for name, html in (("Setup sheet", setup_sheet(stored, title)), ("Camera sheet", camera_sheet(stored, title))):
+        (papers / f"{name}.html").write_text(html)
+        write_pdf(html, papers / f"{name}.pdf")
+    (papers / "Intermediate recipe.sh").write_text(recipe(template))
+    progress("checksums", 0.95)
+    revision = stored.revision
+    made = sorted(path.relative_to(folder).as_posix() for path in folder.rglob("*") if path.is_file())
+    record = {
+        "kind": "idle-quarry job",
+        "format_number": JOB_FORMAT,
+        "program": __version__,
+        "title": title,
+        "started": now(),
+        "by": person,
+        "template": {
+            "id": revision.template_id,
+            "name": stored.name,
+            "revision": revision.number,
+            "hash": revision.hash,
+            "state": revision.state,
+        },
+        "settings": template.model_dump(mode="json"),
+        "folders": list(plan.folders),
+        "line_up": line_up.to_json(),
+        "files": {path: {"sha256": sha256_of(folder / path), "bytes": (folder / path).stat().st_size} for path in made},
+    }
+    (folder / JOB_FILE).write_text(json.dumps(record, indent=2, ensure_ascii=False) + "\n")
+    assert set(plan.files) <= {*made, JOB_FILE}, set(plan.files) - {*made}
+    assert (folder / LINE_UP).is_dir()

@@ -1,0 +1,85 @@
+"""What a job will consist of, before anything is written: folders, files, and why a title will not do."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from idle_quarry.errors import JobError
+from idle_quarry.media.encode import clip_suffix
+from idle_quarry.path.findings.timecode import parsed
+from idle_quarry.path.names import cleaned_name, name_refused
+from idle_quarry.path.registry import Codec, codecs
+from idle_quarry.path.template import Folder, Template, numbered
+from idle_quarry.signal.timecode import Timecode
+
+JOB_FILE = "job.json"
+TIMELINES, LINE_UP, PAPERS = "Timelines", "Line-up", "Papers"
+
+
+@dataclass(frozen=True)
+class Planned:
+    """Relative paths of the folders and files a job will have, in the order they are made."""
+
+    folder_name: str
+    folders: tuple[str, ...]
+    files: tuple[str, ...]
+
+
+def check_title(title: str) -> None:
+    """Raise `JobError` where `title` cannot be a folder's name everywhere."""
+    why = name_refused(title)
+    if why:
+        better = cleaned_name(title, "")
+        raise JobError(
+            f"the title cannot be a folder's name, because {why}",
+            subject=repr(title[:60]),
+            remedy=f"call it {better!r}" if better else "choose another",
+        )
+
+
+def template_folders(folders: tuple[Folder, ...], with_numbers: bool, above: str = "") -> Iterator[str]:
+    """Yield the relative paths of a template's folders, parents first."""
+    for index, folder in enumerate(folders):
+        name = numbered(folder.name, index, with_numbers)
+        why = name_refused(name) or name_refused(folder.name)
+        if why:
+            raise JobError(f"the template's folder cannot be made, because {why}", subject=repr(folder.name))
+        yield above + name
+        yield from template_folders(folder.children, with_numbers, f"{above}{name}/")
+
+
+def line_up_start(template: Template) -> Timecode:
+    """Return the timecode of the line-up's first frame: so many seconds of count before the programme."""
+    rate, plan = template.working.format.rate, template.timecode
+    start = parsed(plan.start, plan.drop, rate)
+    lead = plan.line_up_lead_s * rate
+    return start - round(lead)
+
+
+def line_up_file(codec: Codec, title: str) -> str:
+    """Return the relative path of the line-up clip (the first file where a codec has one picture a file)."""
+    number = ".000001" if codec.one_picture_a_file else ""
+    return f"{LINE_UP}/{title} line-up{number}{clip_suffix(codec)}"
+
+
+def planned(template: Template, title: str) -> Planned:
+    """Return what a job called `title` will consist of. Raises `JobError`."""
+    check_title(title)
+    own = list(template_folders(template.folders, template.numbered_folders))
+    names = [timeline.name for timeline in template.timelines]
+    if not names:
+        raise JobError("the template has no timeline", subject=template.name, remedy="add one in its Structure sheet")
+    for name in names:
+        why = name_refused(name)
+        if why:
+            raise JobError(f"the timeline's name cannot be a file's, because {why}", subject=repr(name))
+    if len({name.lower() for name in names}) != len(names):
+        raise JobError("two timelines have the same name", subject=template.name, remedy="rename one")
+    top = [folder for folder in (TIMELINES, LINE_UP, PAPERS) if folder not in own]
+    codec = codecs()[template.intermediate.codec]
+    files = [f"{TIMELINES}/{name}.otio" for name in names]
+    files.append(line_up_file(codec, title))
+    files += [f"{PAPERS}/{kind}.{suffix}" for kind in ("Setup sheet", "Camera sheet") for suffix in ("html", "pdf")]
+    files += [f"{PAPERS}/Intermediate recipe.sh", JOB_FILE]
+    return Planned(title, tuple(own + top), tuple(files))

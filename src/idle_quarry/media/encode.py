@@ -1,0 +1,281 @@
+"""Encoding with the real encoders: a still picture with sound, in any codec of the registry, correctly flagged."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+from av.error import FFmpegError
+from av.video.codeccontext import VideoCodecContext
+from numpy.typing import NDArray
+
+from idle_quarry.errors import MediaError
+from idle_quarry.path.codecs import mbps
+from idle_quarry.path.registry import Codec
+from idle_quarry.picture.bars import ycbcr_codes
+from idle_quarry.signal.formats import SAMPLINGS, SignalFormat
+from idle_quarry.signal.timecode import Timecode
+
+Progress = Callable[[int, int], None]
+
+#: Encoders whose packets stand alone, so that one coded picture can be written as often as it is shown.
+_STANDALONE = ("prores_ks", "dnxhd", "cfhd", "ffv1", "v210", "jpeg2000")
+_PRIMARIES = {"bt709": 1, "bt601-625": 5, "bt601-525": 6, "bt2020": 9, "p3": 12}
+_TRANSFERS = {"bt709": 1, "linear": 8, "srgb": 13, "pq": 16, "gamma2.6": 17, "hlg": 18}
+_MATRICES = {"rgb": 0, "bt709": 1, "bt601": 6, "bt2020": 9}
+_PCM = {16: "pcm_s16le", 24: "pcm_s24le", 32: "pcm_s32le"}
+
+
+@dataclass(frozen=True)
+class Pixels:
+    """The pixel format an encoder takes for a signal format, and the format it then carries."""
+
+    name: str
+    format: SignalFormat
+
+
+def encoder_pixels(codec: Codec, fmt: SignalFormat) -> Pixels:
+    """Return the encoder's pixel format nearest to `fmt`: at least its bits and chroma where there is one."""
+    wants_rgb = fmt.encoding.matrix == "rgb"
+    wanted = (_chroma("rgb" if wants_rgb else fmt.encoding.sampling), fmt.encoding.bit_depth)
+
+    def distance(key: str) -> tuple[bool, bool, int]:
+        bits, sampling = key.split()
+        have = (_chroma(sampling), int(bits))
+        short = have[0] < wanted[0] or have[1] < wanted[1]
+        return short, (sampling == "rgb") != wants_rgb, abs(have[0] - wanted[0]) * 8 + abs(have[1] - wanted[1])
+
+    key = min(codec.encode.pixels, key=distance)
+    bits, sampling = key.split()
+    encoding: dict[str, Any] = {"bit_depth": int(bits), "sampling": sampling}
+    if sampling == "rgb":
+        encoding |= {"sampling": "4:4:4", "matrix": "rgb", "range": "full"}
+    elif wants_rgb:
+        encoding |= {"matrix": "bt2020" if fmt.encoding.primaries == "bt2020" else "bt709", "range": "narrow"}
+    return Pixels(codec.encode.pixels[key], fmt.with_encoding(**encoding))
+
+
+def _chroma(sampling: str) -> int:
+    return SAMPLINGS.index("4:4:4" if sampling == "rgb" else sampling)
+
+
+def clip_suffix(codec: Codec) -> str:
+    """Return the file suffix of a clip in this codec."""
+    return "." + codec.containers[0]
+
+
+def encode_still(
+    path: Path,
+    codec: Codec,
+    fmt: SignalFormat,
+    rgb: NDArray[np.float64],
+    frames: int,
+    start: Timecode | None = None,
+    sound: NDArray[np.int32] | None = None,
+    sample_rate: int = 48000,
+    sound_bits: int = 24,
+    progress: Progress | None = None,
+) -> SignalFormat:
+    """Write a clip that shows R′G′B′ `rgb` (h, w, 3) for `frames` frames; return the format it carries.
+
+    Field order, pixel aspect, colour and start timecode are flagged. `sound` is (samples, channels) int32.
+    For codecs of one picture a file, `path` names the first file, whose number is counted on.
+    Raises `MediaError`; what was written by then is left for the caller to remove.
+    """
+    pixels = encoder_pixels(codec, fmt)
+    try:
+        if codec.one_picture_a_file:
+            _write_files(path, codec, pixels, rgb, frames, progress)
+        else:
+            _write_clip(path, codec, pixels, rgb, frames, start, sound, sample_rate, sound_bits, progress)
+    except (FFmpegError, OSError, ValueError) as error:
+        raise MediaError(f"the {codec.name} encoder refused ({error})", subject=path.name) from error
+    return pixels.format
+
+
+def _picture(pixels: Pixels, rgb: NDArray[np.float64]) -> av.VideoFrame:
+    fmt = pixels.format
+    frame = av.VideoFrame(fmt.raster.width, fmt.raster.height, pixels.name)
+    if pixels.name == "gbrpf32le":
+        planes: list[NDArray[Any]] = [rgb[..., i].astype("<f4") for i in (1, 2, 0)]
+    elif pixels.name.startswith("gbr"):
+        order = ">u2" if pixels.name.endswith("be") else "<u2"
+        top = (1 << fmt.encoding.bit_depth) - 1
+        planes = [np.rint(np.clip(rgb[..., i], 0, 1) * top).astype(order) for i in (1, 2, 0)]
+    else:
+        kind = np.uint8 if fmt.encoding.bit_depth == 8 else np.dtype("<u2")
+        planes = [plane.astype(kind) for plane in ycbcr_codes(rgb, fmt.encoding)]
+    for plane, data in zip(frame.planes, planes, strict=True):
+        rows = data.view(np.uint8).reshape(data.shape[0], -1)
+        padded = np.zeros((data.shape[0], plane.line_size), np.uint8)
+        padded[:, : rows.shape[1]] = rows
+        plane.update(padded.tobytes())
+    return frame
+
+
+def _flagged(frame: av.VideoFrame, fmt: SignalFormat) -> av.VideoFrame:
+    """Return the frame with field and colour flags; PyAV sets field flags only through a filter."""
+    graph = av.filter.Graph()
+    source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=Fraction(1, 25))
+    mode = {"top": "tff", "bottom": "bff", None: "prog"}[fmt.field_order if fmt.scan != "progressive" else None]
+    field = graph.add("setfield", mode)
+    sink = graph.add("buffersink")
+    source.link_to(field)
+    field.link_to(sink)
+    graph.configure()
+    frame.pts, frame.time_base = 0, Fraction(1, 25)
+    source.push(frame)
+    result = sink.pull()
+    assert isinstance(result, av.VideoFrame)
+    _colour_flags(result, fmt)
+    return result
+
+
+def _colour_flags(target: Any, fmt: SignalFormat) -> None:
+    e = fmt.encoding
+    target.color_primaries = _PRIMARIES[e.primaries]
+    target.color_trc = _TRANSFERS[e.transfer] if e.matrix != "bt601" else 6
+    target.colorspace = _MATRICES[e.matrix]
+    target.color_range = 2 if e.range == "full" else 1
+
+
+def encoder_options(codec: Codec, fmt: SignalFormat) -> dict[str, str]:
+    """Return the encoder options that code `fmt` as it is: bit rate, fields, pixel aspect."""
+    options = dict(codec.encode.options)
+    aspect = fmt.raster.pixel_aspect
+    options["aspect"] = f"{aspect.numerator}:{aspect.denominator}"
+    if codec.encode.encoder == "dnxhd" and options.get("profile") == "dnxhd":
+        options["b"] = str(_vc3_rate(codec, fmt, codec.encode.pixels))
+    if fmt.scan != "progressive":
+        # interlaced coding; the container's word for the order is FFmpeg's tb and bt (see `declared`)
+        options["flags"] = "+ildct" + ("+ilme" if codec.encode.encoder in ("mpeg2video", "libx264") else "")
+        options["field_order"] = "tb" if fmt.field_order == "top" else "bt"
+        if codec.encode.encoder == "libx264":
+            params = options.get("x264-params", "")
+            options["x264-params"] = ":".join(p for p in (params, "tff=1" if fmt.field_order == "top" else "bff=1") if p)
+    else:
+        options["field_order"] = "progressive"
+    return options
+
+
+#: Nominal rates (Mb/s) by which compression IDs are named, at all their frame rates (ST 2019-1, annex).
+_VC3_RATES = (36, 42, 45, 60, 63, 75, 80, 84, 90, 100, 110, 115, 120, 145, 175, 180, 185, 220, 240, 290, 365, 440)
+
+
+def _vc3_rate(codec: Codec, fmt: SignalFormat, pixels: dict[str, str]) -> int:
+    """Return the nominal bit rate, in bits a second, that makes the encoder take this compression ID.
+
+    The encoder knows the rates of each ID; the nearest to the coded rate that it accepts is the right one.
+    """
+    exact = mbps(codec, fmt)
+    for rate in sorted(_VC3_RATES, key=lambda each: abs(each - exact)):
+        trial = av.CodecContext.create("dnxhd", "w")
+        assert isinstance(trial, VideoCodecContext)
+        trial.width, trial.height = fmt.raster.width, fmt.raster.height
+        trial.pix_fmt, trial.time_base = next(iter(pixels.values())), 1 / fmt.rate
+        trial.options = {"b": str(rate * 1_000_000), "flags": "+ildct" if fmt.scan != "progressive" else "0"}
+        try:
+            trial.open()
+        except FFmpegError:
+            continue
+        return rate * 1_000_000
+    raise MediaError("no compression ID fits", subject=codec.name)
+
+
+def _write_clip(
+    path: Path,
+    codec: Codec,
+    pixels: Pixels,
+    rgb: NDArray[np.float64],
+    frames: int,
+    start: Timecode | None,
+    sound: NDArray[np.int32] | None,
+    sample_rate: int,
+    sound_bits: int,
+    progress: Progress | None,
+) -> None:
+    fmt = pixels.format
+    options = {"movflags": "+write_colr"} if path.suffix == ".mov" else {}
+    if path.suffix == ".dv":
+        sound_bits = 16  # DV carries no other
+    with av.open(f"file:{path.absolute()}", "w", options=options) as container:
+        stream = container.add_stream(codec.encode.encoder, rate=fmt.rate)
+        context = stream.codec_context
+        context.width, context.height, context.pix_fmt = fmt.raster.width, fmt.raster.height, pixels.name
+        context.time_base = 1 / fmt.rate
+        context.options = encoder_options(codec, fmt)
+        _colour_flags(context, fmt)
+        if start is not None:
+            stream.metadata["timecode"] = str(start)
+        voice = None
+        if sound is not None:
+            voice = container.add_stream(_PCM[sound_bits], rate=sample_rate)
+            voice.codec_context.layout = {1: "mono", 2: "stereo", 6: "5.1(side)"}[sound.shape[1]]
+            voice.codec_context.format = "s16" if sound_bits == 16 else "s32"
+        frame = _flagged(_picture(pixels, rgb), fmt)
+        coded: list[tuple[bytes, bool]] = []
+        at = 0  # samples of sound written so far
+        for index in range(frames):
+            if progress is not None:
+                progress(index, frames)
+            if coded and codec.encode.encoder in _STANDALONE:
+                packet = av.Packet(coded[0][0])
+                packet.stream, packet.time_base = stream, 1 / fmt.rate
+                packet.pts = packet.dts = index
+                packet.duration, packet.is_keyframe = 1, True
+                container.mux(packet)
+            else:
+                frame.pts, frame.time_base = index, 1 / fmt.rate
+                standalone = codec.encode.encoder in _STANDALONE
+                for packet in [*stream.encode(frame), *(stream.encode(None) if standalone else ())]:
+                    packet.pts = packet.dts = index if standalone else packet.pts
+                    if standalone:
+                        packet.duration, packet.time_base = 1, 1 / fmt.rate
+                        coded.append((bytes(packet), True))
+                    container.mux(packet)
+            if voice is not None and sound is not None:
+                upto = min(len(sound), int((index + 1) * sample_rate / fmt.rate))
+                container.mux(_encoded_sound(voice, sound[at:upto], at, sample_rate))
+                at = upto
+        if codec.encode.encoder not in _STANDALONE:
+            container.mux(stream.encode(None))
+        if voice is not None:
+            container.mux(voice.encode(None))
+
+
+def _encoded_sound(voice: Any, samples: NDArray[np.int32], at: int, rate: int) -> list[av.Packet]:
+    if not len(samples):
+        return []
+    wide = voice.codec_context.format.name == "s32"
+    data = samples if wide else (samples >> 16).astype(np.int16)
+    frame = av.AudioFrame.from_ndarray(
+        np.ascontiguousarray(data.reshape(1, -1)), format="s32" if wide else "s16", layout=voice.codec_context.layout.name
+    )
+    frame.sample_rate, frame.pts, frame.time_base = rate, at, Fraction(1, rate)
+    return list(voice.encode(frame))
+
+
+def _write_files(
+    path: Path, codec: Codec, pixels: Pixels, rgb: NDArray[np.float64], frames: int, progress: Progress | None
+) -> None:
+    """Write one file a picture: the first coded, the rest the same bytes under the next numbers."""
+    context = av.CodecContext.create(codec.encode.encoder, "w")
+    assert isinstance(context, VideoCodecContext)
+    fmt = pixels.format
+    context.width, context.height, context.pix_fmt = fmt.raster.width, fmt.raster.height, pixels.name
+    context.time_base = 1 / fmt.rate
+    context.options = dict(codec.encode.options)
+    frame = _flagged(_picture(pixels, rgb), fmt)
+    packets = [*context.encode(frame), *context.encode(None)]
+    data = b"".join(bytes(packet) for packet in packets)
+    stem, number = path.stem.rsplit(".", 1)
+    for index in range(frames):
+        if progress is not None:
+            progress(index, frames)
+        name = f"{stem}.{int(number) + index:0{len(number)}d}{path.suffix}"
+        (path.parent / name).write_bytes(data)

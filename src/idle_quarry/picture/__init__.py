@@ -1,0 +1,1 @@
+"""Pictures as arrays: bars, ident, code values."""

@@ -1,0 +1,1 @@
+"""Sound: line-up tone and ident."""
