@@ -23,8 +23,20 @@ from idle_quarry.signal.timecode import Timecode
 
 Progress = Callable[[int, int], None]
 
-#: Encoders whose packets stand alone, so that one coded picture can be written as often as it is shown.
+#: Encoders whose packets stand alone, so that a coded picture can be written as often as it is shown.
 _STANDALONE = ("prores_ks", "dnxhd", "cfhd", "ffv1", "v210", "jpeg2000")
+
+
+def _coded_once(codec: Codec) -> int:
+    """Return how many pictures must be coded for a still of any length; 0 where each must be.
+
+    Two for intra-only H.264: neighbouring IDR pictures must differ in their idr_pic_id (H.264, 7.4.3).
+    """
+    if codec.encode.encoder in _STANDALONE:
+        return 1
+    return 2 if "avcintra" in codec.encode.options.get("x264-params", "") else 0
+
+
 _PRIMARIES = {"bt709": 1, "bt601-625": 5, "bt601-525": 6, "bt2020": 9, "p3": 12}
 _TRANSFERS = {"bt709": 1, "linear": 8, "srgb": 13, "pq": 16, "gamma2.6": 17, "hlg": 18}
 _MATRICES = {"rgb": 0, "bt709": 1, "bt601": 6, "bt2020": 9}
@@ -218,34 +230,38 @@ def _write_clip(
             voice.codec_context.layout = {1: "mono", 2: "stereo", 6: "5.1(side)"}[sound.shape[1]]
             voice.codec_context.format = "s16" if sound_bits == 16 else "s32"
         frame = _flagged(_picture(pixels, rgb), fmt)
-        coded: list[tuple[bytes, bool]] = []
+        coded = _coded_packets(stream, frame, _coded_once(codec), fmt.rate)
         at = 0  # samples of sound written so far
         for index in range(frames):
             if progress is not None:
                 progress(index, frames)
-            if coded and codec.encode.encoder in _STANDALONE:
-                packet = av.Packet(coded[0][0])
+            if coded:
+                packet = av.Packet(coded[index % len(coded)])
                 packet.stream, packet.time_base = stream, 1 / fmt.rate
                 packet.pts = packet.dts = index
                 packet.duration, packet.is_keyframe = 1, True
                 container.mux(packet)
             else:
                 frame.pts, frame.time_base = index, 1 / fmt.rate
-                standalone = codec.encode.encoder in _STANDALONE
-                for packet in [*stream.encode(frame), *(stream.encode(None) if standalone else ())]:
-                    packet.pts = packet.dts = index if standalone else packet.pts
-                    if standalone:
-                        packet.duration, packet.time_base = 1, 1 / fmt.rate
-                        coded.append((bytes(packet), True))
-                    container.mux(packet)
+                container.mux(stream.encode(frame))
             if voice is not None and sound is not None:
                 upto = min(len(sound), int((index + 1) * sample_rate / fmt.rate))
                 container.mux(_encoded_sound(voice, sound[at:upto], at, sample_rate))
                 at = upto
-        if codec.encode.encoder not in _STANDALONE:
+        if not coded:
             container.mux(stream.encode(None))
         if voice is not None:
             container.mux(voice.encode(None))
+
+
+def _coded_packets(stream: Any, frame: av.VideoFrame, count: int, rate: Fraction) -> list[bytes]:
+    packets: list[bytes] = []
+    for index in range(count):
+        frame.pts, frame.time_base = index, 1 / rate
+        packets += [bytes(packet) for packet in stream.encode(frame)]
+    if count:
+        packets += [bytes(packet) for packet in stream.encode(None)]
+    return [packet for packet in packets if packet]
 
 
 def _encoded_sound(voice: Any, samples: NDArray[np.int32], at: int, rate: int) -> list[av.Packet]:

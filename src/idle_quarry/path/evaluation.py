@@ -134,7 +134,8 @@ class Evaluation:
 
     @property
     def worst_grade(self) -> str:
-        return worst(link.grade for link in self.links)
+        """The worst grade of any link but the proxy's, which is a stand-in and lossy by intent."""
+        return worst(link.grade for link in self.links if link.target != "proxy")
 
     def station(self, ident: str) -> Station:
         """Return a station by id; raises `KeyError`."""

@@ -107,9 +107,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
         options = acceptable_formats(monitor, e.template.working.format)
         cure = None
         if options:
-            best = options[0]
-            only_psf = replace(feed.format, scan="psf", field_order=standard_field_order(feed.format.raster)) == best
-            cure = remedy("Send PsF" if only_psf else f"Send {format_words(best)}", ("monitor.format", best))
+            segmented = replace(feed.format, scan="psf", field_order=standard_field_order(feed.format.raster))
+            takes_psf = not refusals(monitor, segmented)  # what was chosen, sent so that the screen takes it
+            best = segmented if takes_psf else options[0]
+            cure = remedy("Send PsF" if takes_psf else f"Send {format_words(best)}", ("monitor.format", best))
         text = f"{monitor.name} is sent {sent}, but {'; '.join(why)}. The screen would stay black."
         yield Finding("stop", "monitor_black", "monitor", text, cure)
         return

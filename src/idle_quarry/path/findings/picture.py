@@ -36,7 +36,7 @@ def _placed(each: Joined) -> Iterator[Finding]:
     source, target = each.source.format.raster, each.target.format.raster
     numbers = dict(step.numbers)
     error = abs(float(where.geometry_error) - 1)
-    if (where.scale_x, where.scale_y) == (1, 1) and error:
+    if (where.scale_x, where.scale_y) == (1, 1) and error and source.display_aspect == target.display_aspect:
         count = source.convention
         text = f"{name}: its {aspect_text(source.display_aspect)} picture is counted over {source.picture_width} samples"
         text += f", the programme's over {target.picture_width}: {percent(error)} in shape, samples untouched."

@@ -17,8 +17,8 @@ def find(e: Evaluation) -> Iterator[Finding]:
         before, after = each.source.format.rate, each.target.format.rate
         numbers = {k: v for k, v in step.numbers.items() if isinstance(v, float)}
         name = each.own.name
-        if counterpart(before) == after:
-            yield Finding("caution", "rate_near_miss", each.own.id, _near_miss(each), _whole_rate_remedy(e, each), numbers)
+        if counterpart(before) == after and step.numbers["method"] != "speed":
+            yield Finding("caution", "rate_near_miss", each.own.id, _near_miss(each), _whole_rate_remedy(each), numbers)
         elif step.grade == "broken":
             text = f"{name}: the policy takes no other rate, and {rate_text(before)} is not {rate_text(after)}."
             cure = remedy("Keep duration, nearest picture", (f"{each.own.place}.policy.retime", "nearest"))
@@ -47,13 +47,11 @@ def _near_miss(each: Joined) -> str:
     assert step is not None
     before, after = rate_text(each.source.format.rate), rate_text(each.target.format.rate)
     slow, whole = (before, after) if "." in before else (after, before)
-    return (
-        f"{each.own.name}: {step.text}. What is called {whole} is usually {slow}; "
-        f"{before} and {after} are not the same rate."
-    )
+    called = f"What is called {whole} is usually {slow}; " if whole in ("30", "60") else ""
+    return f"{each.own.name}: {step.text}. {called}{before} and {after} are not the same rate."
 
 
-def _whole_rate_remedy(e: Evaluation, each: Joined) -> Remedy | None:
+def _whole_rate_remedy(each: Joined) -> Remedy | None:
     """Return the remedy that takes the slowed rate at both ends: cameras that say 30 record 30000/1001."""
     before, after = each.source.format.rate, each.target.format.rate
     slow = min(before, after)
@@ -61,7 +59,7 @@ def _whole_rate_remedy(e: Evaluation, each: Joined) -> Remedy | None:
         return remedy(f"Read it as {rate_text(slow)}", (f"{each.own.place}.format.rate", slow))
     if each.own.kind == "source":
         return remedy(f"Work at {rate_text(slow)}", ("working.format.rate", slow))
-    return remedy(f"Deliver at {rate_text(before)}", (f"{each.own.place}.format.rate", before))
+    return remedy("Play it 0.1 % off speed", (f"{each.own.place}.policy.retime", "speed"))
 
 
 def _work_at_remedy(e: Evaluation, each: Joined) -> Remedy | None:

@@ -36,7 +36,8 @@ def find(e: Evaluation) -> Iterator[Finding]:
     if start is not None and start.seconds < plan.line_up_lead_s and plan.line_up_lead_s:
         text = f"The line-up begins {plan.line_up_lead_s} s before {start}: its timecode is from the day before."
         own_start = territories()[t.territory].start
-        yield Finding("note", "line_up_before_midnight", "timecode", text + f" {own_start} leaves room.")
+        leaves_room = f" {own_start} leaves room." if not own_start.startswith("00") else ""
+        yield Finding("note", "line_up_before_midnight", "timecode", text + leaves_room)
     if not plan.drop and can_drop(rate):
         yield Finding("note", "drift_of_count", "timecode", f"Counted without dropping at {rate_text(rate)}: {drift_text(rate)}.")
     for d in t.deliveries:
@@ -55,9 +56,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
         if d.drop != plan.drop and can_drop(rate):
             how = "with drop-frame" if d.drop else "without drop-frame"
             text = f"{d.name} counts {how}, the programme does not." if d.drop else f"{d.name} counts {how}, the programme with it."
-            cure = remedy("Count as delivered", ("timecode.drop", d.drop))
-            yield Finding("caution", "count_differs", where, text, cure)
-        elif abs(theirs.seconds - start.seconds) > 1:
+            web = d.standard is not None and d.standard.startswith("web-")
+            cure = None if web else remedy("Count as delivered", ("timecode.drop", d.drop))
+            yield Finding("note" if web else "caution", "count_differs", where, text, cure)
+        elif str(theirs).replace(";", ":") != str(start).replace(";", ":"):
             text = f"{d.name} starts at {theirs}, the programme at {start}: one of them must be renumbered."
             cure = remedy(f"Start at {theirs}", ("timecode.start", d.start.replace(";", ":")))
             web = d.standard is not None and d.standard.startswith("web-")

@@ -1,0 +1,376 @@
+"""The commands, one function each: options in, output and exit status out."""
+
+from __future__ import annotations
+
+import argparse
+import re
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from idle_quarry.cli.output import Output, table
+from idle_quarry.errors import ExchangeError, LibraryError, MediaError, NotUnderstood
+from idle_quarry.path.codecs import gb_per_hour, holding, mbps
+from idle_quarry.path.edits import differences, flattened
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.evaluation import Evaluation, Finding, described_format
+from idle_quarry.path.grades import Step
+from idle_quarry.path.policies import EXPLAINED, Policy
+from idle_quarry.path.steps import plan as plan_link
+from idle_quarry.places import DEMO, library_place, person
+from idle_quarry.signal import format_from_words, format_words
+
+if TYPE_CHECKING:
+    from idle_quarry.library import Library, Stored
+
+Options = argparse.Namespace
+
+
+@contextmanager
+def _library(options: Options) -> Iterator[Library]:
+    from idle_quarry.library import open_library  # the database's code is read only by commands that need it
+
+    if re.match(r"[a-z+0-9]+://", options.library or ""):
+        raise LibraryError("this version keeps libraries in files", subject=options.library, remedy="give a file")
+    if options.library == DEMO:
+        from idle_quarry.demo.lay_out import lay_out
+        from idle_quarry.printing import write_pdf
+
+        lay_out(write_pdf, lambda text: print(f"idle-quarry: {text}", file=sys.stderr))
+    library = open_library(library_place(options.library), person(options.library))
+    try:
+        yield library
+    finally:
+        library.close()
+
+
+def _stored(library: Library, name: str) -> Stored:
+    """Return the revision that "NAME", "shelf/NAME" or "NAME@3" names."""
+    base, at, number = name.rpartition("@")
+    if at and number.isascii() and number.isdigit():
+        return library.stored(library.find(base).id, int(number))
+    return library.stored(library.find(name).id)
+
+
+def _steps(steps: tuple[Step, ...]) -> list[str]:
+    return [f"  {step.kind:<9} {step.grade:<7} {step.text}" for step in steps]
+
+
+def _findings(findings: tuple[Finding, ...]) -> list[str]:
+    lines = []
+    for finding in findings:
+        lines.append(f"  {finding.severity:<8} {finding.text}")
+        if finding.remedy:
+            lines.append(f"           → {finding.remedy.label}")
+    return lines
+
+
+def inspect(options: Options, out: Output) -> int:
+    """What each clip declares."""
+    from idle_quarry.media import inspect as look
+
+    clips, failed = [], False
+    for path in _media(options.media):
+        try:
+            clips.append(look(path))
+        except MediaError as error:
+            failed = True
+            print(f"idle-quarry: {error}", file=sys.stderr)
+    lines = []
+    for clip in clips:
+        d = clip.declared
+        lines.append(f"{clip.name}: {clip.to_json()['format'] or 'no signal format'}")
+        for key, value in d.to_json().items():
+            if key == "audio":
+                for audio in d.audio:
+                    bits = f", {audio.bit_depth} bit" if audio.bit_depth else ""
+                    lines.append(f"  {'audio':<16} {audio.layout}, {audio.sample_rate} Hz{bits}")
+            elif value not in (None, "", [], 0):
+                lines.append(f"  {key:<16} {value}")
+    out.show([clip.to_json() for clip in clips], lines)
+    return 2 if failed else 0
+
+
+def _media(given: list[str]) -> list[Path]:
+    """Return the clips that paths name: folders stand for the media in them, stills for their run."""
+    from idle_quarry.media import MEDIA_SUFFIXES, grouped
+
+    paths: list[Path] = []
+    for each in given:
+        path = Path(each)
+        if path.is_dir():
+            paths += sorted(p for p in path.rglob("*") if p.is_file() and p.suffix.lower() in MEDIA_SUFFIXES)
+        else:
+            paths.append(path)
+    return grouped(paths)
+
+
+def plan(options: Options, out: Output) -> int:
+    """The steps and the grade from one signal format to another."""
+    source, target = format_from_words(options.source), format_from_words(options.target)
+    chosen = {}
+    for name, explained in EXPLAINED.items():
+        value = getattr(options, name)
+        if value is not None:
+            if value not in explained:
+                raise NotUnderstood(f"no such {name} policy", subject=repr(value), remedy="use " + ", ".join(explained))
+            chosen[name] = value
+    link = plan_link(source, target, Policy(**chosen))
+    document = {
+        "from": described_format(source),
+        "to": described_format(target),
+        "grade": link.grade,
+        "steps": [step.to_json() for step in link.steps],
+    }
+    head = f"{format_words(source, fields=True)} → {format_words(target, fields=True)}: {link.grade}"
+    out.show(document, [head, *_steps(link.steps)])
+    return 0
+
+
+def template_list(options: Options, out: Output) -> int:
+    """The templates of both shelves."""
+    document = []
+    with _library(options) as library:
+        for each in library.summaries():
+            grade = evaluate(library.stored(each.id).template).worst_grade
+            document.append(
+                {
+                    "name": each.name,
+                    "shelf": each.shelf,
+                    "revision": each.latest.number,
+                    "state": each.latest.state,
+                    "default": each.default,
+                    "worst_grade": grade,
+                    "working": each.working,
+                }
+            )
+    rows = [
+        (d["name"], d["shelf"], f"revision {d['revision']}", d["state"], d["working"], d["worst_grade"], "default" if d["default"] else "")
+        for d in document
+    ]
+    out.show(document, table(rows))
+    return 0
+
+
+def template_show(options: Options, out: Output) -> int:
+    """One template's settings."""
+    from idle_quarry.path.settings import settings_of
+
+    with _library(options) as library:
+        stored = _stored(library, options.name)
+    revision = stored.revision
+    head = {"name": stored.name, "shelf": stored.shelf, "revision": revision.number, "state": revision.state}
+    head |= {"author": revision.author, "time": revision.time, "note": revision.note, "hash": revision.hash}
+    rows = [(s.sheet, s.label, s.text, s.follows) for s in settings_of(stored.template)]
+    lines = [f"{stored.name}, revision {revision.number} by {revision.author}: {revision.note}", *table(rows)]
+    out.show({**head, "template": stored.template.model_dump(mode="json")}, lines)
+    return 0
+
+
+def template_validate(options: Options, out: Output) -> int:
+    """Whether a file is a template file, whole and unaltered: 0, else an error (1 where its hash does not hold)."""
+    from idle_quarry.library.exchange import import_file
+
+    found = import_file(Path(options.file))
+    result = evaluate(found.template)
+    document = {
+        "name": found.template.name,
+        "valid": True,
+        "genuine": found.genuine,
+        "worst_grade": result.worst_grade,
+        "stops": result.count("stop"),
+        "cautions": result.count("caution"),
+    }
+    hash_text = {True: "its hash holds", False: "its hash does not hold: it was changed since", None: "it has no hash"}
+    out.show(document, [f"{found.template.name}: a template file; {hash_text[found.genuine]}"])
+    return 1 if found.genuine is False else 0
+
+
+def template_export(options: Options, out: Output) -> int:
+    """Write a template file."""
+    from idle_quarry.library.exchange import export_file
+
+    with _library(options) as library:
+        stored = _stored(library, options.name)
+    revision = stored.revision
+    origin = {"name": stored.name, "revision": revision.number, "author": revision.author, "time": revision.time}
+    export_file(stored.template, Path(options.file), origin)
+    out.show({"file": options.file, **origin, "hash": revision.hash}, [f"{stored.name} → {options.file}"])
+    return 0
+
+
+def template_import(options: Options, out: Output) -> int:
+    """Put a template file on a shelf; where the shelf has the name, only as the user said."""
+    from idle_quarry.library.exchange import import_file
+
+    from idle_quarry.path.edits import Edit, edited
+
+    found = import_file(Path(options.file))
+    if found.genuine is False:
+        raise ExchangeError("its hash does not hold: it was changed since it was exported", subject=options.file)
+    template, note = found.template, f"imported from {Path(options.file).name}"
+    with _library(options) as library:
+        taken = next(
+            (s for s in library.summaries() if s.shelf == options.shelf and s.name.lower() == template.name.lower()), None
+        )
+        if taken is not None and options.if_taken is None:
+            raise LibraryError(
+                f"the {options.shelf} shelf has a template of this name",
+                subject=template.name,
+                remedy="say --if-taken keep-both, revision or leave",
+            )
+        if taken is not None and options.if_taken == "leave":
+            out.show({"imported": False, "name": template.name}, [f"{template.name}: left as it is"])
+            return 0
+        if taken is not None and options.if_taken == "revision":
+            revision = library.save_revision(taken.id, template, note)
+        else:
+            name = library.free_name(template.name, options.shelf)
+            revision = library.save_new(edited(template, Edit("name", name)), options.shelf, note)
+            template = edited(template, Edit("name", name))
+    document = {"imported": True, "name": template.name, "shelf": options.shelf, "revision": revision.number}
+    out.show(document, [f"{template.name}: revision {revision.number} on the {options.shelf} shelf"])
+    return 0
+
+
+def template_diff(options: Options, out: Output) -> int:
+    """The settings in which two templates or revisions differ; 1 where there are any."""
+    from idle_quarry.path.settings import label_of
+
+    with _library(options) as library:
+        a, b = _stored(library, options.a).template, _stored(library, options.b).template
+    found = differences(a, b)
+    known = flattened(b)
+    lines = [f"{label_of(b if d.place in known else a, d.place)}: {d.a} → {d.b}" for d in found]
+    out.show([{"setting": d.place, "a": d.a, "b": d.b} for d in found], lines or ["no difference"])
+    return 1 if found else 0
+
+
+def explain(options: Options, out: Output) -> int:
+    """A template's evaluated path and findings."""
+    with _library(options) as library:
+        stored = _stored(library, options.name)
+    result = evaluate(stored.template)
+    document: dict[str, Any] = {
+        "template": stored.name,
+        "revision": stored.revision.number,
+        "state": stored.revision.state,
+        "worst_grade": result.worst_grade,
+        "stations": [station.to_json() for station in result.stations],
+        "links": [link.to_json() for link in result.links],
+        "findings": [finding.to_json() for finding in result.findings],
+    }
+    out.show(document, _explained(stored, result))
+    return 0
+
+
+def _explained(stored: Stored, result: Evaluation) -> list[str]:
+    lines = [f"{stored.name}, revision {stored.revision.number}: worst link {result.worst_grade}", "", "stations"]
+    lines += ["  " + line for line in table([(s.kind, s.name, format_words(s.format, fields=True)) for s in result.stations])]
+    lines += ["", "links"]
+    for link in result.links:
+        coded = f" · {link.coding.text}, {link.coding.mbps:.0f} Mb/s" if link.coding else ""
+        lines.append(f"  {result.station(link.source).name} → {result.station(link.target).name}: {link.grade}{coded}")
+        lines += ["  " + line for line in _steps(link.steps)]
+    return [*lines, "", "findings", *_findings(result.findings)]
+
+
+def check(options: Options, out: Output) -> int:
+    """Clips against a template's source stations; 1 where one is not what the template expects."""
+    from idle_quarry.media import inspect as look
+    from idle_quarry.media.against import against
+
+    with _library(options) as library:
+        template = _stored(library, options.template).template
+    document, lines, failed, found = [], [], False, False
+    for path in _media(options.media):
+        try:
+            clip = look(path)
+        except MediaError as error:
+            failed = True
+            print(f"idle-quarry: {error}", file=sys.stderr)
+            continue
+        verdict = against(template, clip)
+        found |= any(finding.severity != "note" for finding in verdict.findings)
+        document.append(
+            {
+                "path": str(path),
+                "source": f"source:{verdict.source.id}" if verdict.source else None,
+                "grade": verdict.grade,
+                "steps": [step.to_json() for step in verdict.steps],
+                "findings": [finding.to_json() for finding in verdict.findings],
+            }
+        )
+        lines.append(f"{clip.name}: {verdict.source.name if verdict.source else 'no source of the template'}, {verdict.grade}")
+        lines += _findings(verdict.findings)
+    out.show(document, lines)
+    return 2 if failed else 1 if found else 0
+
+
+def job_new(options: Options, out: Output) -> int:
+    """Start a job from a template."""
+    from idle_quarry.jobs.start import start_job
+    from idle_quarry.printing import write_pdf
+
+    with _library(options) as library:
+        if options.name is None:
+            default = library.default_id()
+            if default is None:
+                raise LibraryError("no template was named, and the library has no default", remedy="name one")
+            stored = library.stored(default)
+        else:
+            stored = _stored(library, options.name)
+        job = start_job(stored, options.title, Path(options.at).expanduser(), write_pdf, library.person)
+        library.record_job(options.title, job.folder.resolve(), stored)
+    document = {
+        "folder": str(job.folder),
+        "template": stored.name,
+        "revision": stored.revision.number,
+        "files": list(job.files),
+    }
+    out.show(document, [str(job.folder), *(f"  {name}" for name in job.files)])
+    return 0
+
+
+def job_check(options: Options, out: Output) -> int:
+    """What in a job has drifted from its revision; 1 where anything has."""
+    from idle_quarry.jobs.check import check_job
+
+    job = check_job(Path(options.folder).expanduser())
+    document = {
+        "folder": str(job.folder),
+        "template": job.template_name,
+        "revision": job.revision,
+        "drift": [drift.to_json() for drift in job.drift],
+    }
+    lines = [f"{job.title}: {job.template_name}, revision {job.revision}"]
+    lines += [f"  {drift.kind:<8} {drift.text}" for drift in job.drift] or ["  as it was started"]
+    out.show(document, lines)
+    return 1 if job.drift else 0
+
+
+def codecs(options: Options, out: Output) -> int:
+    """The codecs that can hold a format, lowest data rate first."""
+    fmt = format_from_words(options.format_words)
+    document, rows = [], []
+    for codec in holding(fmt):
+        rate = mbps(codec, fmt)
+        document.append(
+            {
+                "id": codec.id,
+                "name": codec.name,
+                "standard": codec.standard,
+                "profile": codec.profile,
+                "mbps": round(rate, 3),
+                "gb_per_hour": round(gb_per_hour(rate), 3),
+                "lossless": codec.lossless,
+                "bit_depth": codec.holds.bit_depth,
+                "sampling": max(codec.holds.samplings),
+                "quality": codec.quality,
+            }
+        )
+        rows.append((codec.name, f"{rate:.1f} Mb/s", f"{gb_per_hour(rate):.1f} GB/h", codec.quality, codec.standard))
+    out.show(document, table(rows))
+    return 0

@@ -1,0 +1,101 @@
+"""The command line: arguments in, one document or one line out, and the exit status."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from collections.abc import Callable
+from typing import Any, NoReturn
+
+from idle_quarry import __version__
+from idle_quarry.cli.output import Output
+from idle_quarry.errors import NotUnderstood, QuarryError
+from idle_quarry.places import DEMO
+
+#: Opens the window on a library (None for the user's own); returns the exit status.
+OpenWindow = Callable[[str | None], int]
+
+_POLICIES = ("fit", "position", "kernel", "scan", "retime", "colour", "rounding")
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        raise NotUnderstood(message.replace("\n", " "), remedy=f"see '{self.prog} --help'")
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="idle-quarry", description="Project templates for finishing, seen as signal paths.")
+    parser.add_argument("--version", action="version", version=f"Idle Quarry {__version__}")
+    parser.add_argument("--library", metavar="PLACE", help="a library file, or 'demo'")
+    parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
+    shared = _Parser(add_help=False)
+    shared.add_argument("--json", action="store_true", default=argparse.SUPPRESS, help="one JSON document on standard output")
+    shared.add_argument("--library", metavar="PLACE", default=argparse.SUPPRESS, help="a library file, or 'demo'")
+    commands = parser.add_subparsers(dest="command", parser_class=_Parser, metavar="COMMAND")
+
+    def add(group: Any, name: str, text: str) -> argparse.ArgumentParser:
+        made: argparse.ArgumentParser = group.add_parser(name, help=text, description=text, parents=[shared])
+        return made
+
+    add(commands, "demo", "open the application on the demo library and clips")
+    each = add(commands, "inspect", "what each clip declares")
+    each.add_argument("media", nargs="+", metavar="MEDIA")
+    each = add(commands, "plan", "the steps and the grade from one signal format to another")
+    each.add_argument("source", metavar="FROM")
+    each.add_argument("target", metavar="TO")
+    for name in _POLICIES:
+        each.add_argument(f"--{name}", metavar="POLICY")
+    template = add(commands, "template", "the library").add_subparsers(
+        dest="action", parser_class=_Parser, metavar="ACTION", required=True
+    )
+    add(template, "list", "the templates of both shelves")
+    add(template, "show", "one template's settings").add_argument("name", metavar="NAME")
+    add(template, "validate", "whether a template file is one").add_argument("file", metavar="FILE")
+    each = add(template, "export", "write a template file")
+    each.add_argument("name", metavar="NAME")
+    each.add_argument("file", metavar="FILE")
+    each = add(template, "import", "put a template file on the own shelf")
+    each.add_argument("file", metavar="FILE")
+    each.add_argument("--shelf", choices=("own", "house"), default="own")
+    each.add_argument("--if-taken", choices=("keep-both", "revision", "leave"), help="what to do where the shelf has the name")
+    each = add(template, "diff", "the settings in which two templates differ")
+    each.add_argument("a", metavar="A")
+    each.add_argument("b", metavar="B")
+    add(commands, "explain", "a template's evaluated path and findings").add_argument("name", metavar="NAME")
+    each = add(commands, "check", "clips against a template's source stations")
+    each.add_argument("media", nargs="+", metavar="MEDIA")
+    each.add_argument("--template", required=True, metavar="NAME")
+    job = add(commands, "job", "jobs").add_subparsers(dest="action", parser_class=_Parser, metavar="ACTION", required=True)
+    each = add(job, "new", "start a job from a template")
+    each.add_argument("name", metavar="NAME", nargs="?", help="the default template where none is named")
+    each.add_argument("--title", required=True)
+    each.add_argument("--at", required=True, metavar="FOLDER")
+    add(job, "check", "what in a job has drifted from its revision").add_argument("folder", metavar="FOLDER")
+    each = add(commands, "codecs", "the codecs that can hold a format, with data rates")
+    each.add_argument("--format", required=True, metavar="F", dest="format_words")
+    return parser
+
+
+def run(arguments: list[str], open_window: OpenWindow) -> int:
+    """Carry out `arguments`; return 0, 1 where a check found something, or 2 for an error."""
+    out = Output(as_json="--json" in arguments)
+    try:
+        options = _parser().parse_args(arguments)
+        if options.command in (None, "demo"):
+            return open_window(DEMO if options.command == "demo" else options.library)
+        from idle_quarry.cli import commands  # NumPy and FFmpeg's libraries are read only where they are used
+
+        name = "_".join(part for part in (options.command, getattr(options, "action", None)) if part)
+        return int(getattr(commands, name)(options, out))
+    except QuarryError as error:
+        print(f"idle-quarry: {' '.join(str(error).split())}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)  # whoever read the output has gone: nothing is left to say
+        return 2
+    except KeyboardInterrupt:
+        return 130
+    except SystemExit as left:  # --help and --version
+        return int(left.code or 0)
+

@@ -1,0 +1,1 @@
+"""Larkmoor Finishing, a made-up facility: its templates, its people, its computed clips."""

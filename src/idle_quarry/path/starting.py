@@ -1,0 +1,169 @@
+"""Where templates begin: from a standard delivery, from a clip's format, with what a house takes for granted."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from idle_quarry.path.codecs import holding, mbps
+from idle_quarry.path.findings.monitoring import acceptable_formats, refusals
+from idle_quarry.path.registry import deliveries, monitors, territories
+from idle_quarry.path.template import (
+    Delivered,
+    Folder,
+    Intermediate,
+    MonitorFeed,
+    Place,
+    Sound,
+    Source,
+    Template,
+    Timeline,
+    TimecodePlan,
+    Track,
+    Working,
+    slug,
+)
+from idle_quarry.signal.catalogue import StandardFormat, nearest_standard, standard_of, territories_of_rate
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.rates import rate_text
+from idle_quarry.signal.timecode import can_drop
+from idle_quarry.signal.words import format_words
+
+TRACKS = (
+    Track(id="v1", name="Picture", kind="video", role="picture"),
+    Track(id="v2", name="Graphics", kind="video", role="graphics", colour="#a58fb5"),
+    Track(id="a1", name="Dialogue", kind="audio", role="dialogue", colour="#8fb59b"),
+    Track(id="a2", name="Effects", kind="audio", role="effects", colour="#dba445", channels=2),
+    Track(id="a3", name="Ambience", kind="audio", role="ambience", colour="#dba445", channels=2),
+    Track(id="a4", name="Music", kind="audio", role="music", colour="#7f9fbf", channels=2),
+)
+FOLDERS = (
+    Folder(id="material", name="Material"),
+    Folder(id="graphics", name="Graphics"),
+    Folder(id="renders", name="Renders"),
+    Folder(id="mix", name="Mix"),
+    Folder(id="deliveries", name="Deliveries"),
+)
+PLACES = (
+    Place(id="work", name="Work", purpose="work"),
+    Place(id="cache", name="Cache", purpose="cache"),
+)
+
+
+def delivered(standard: str, *, name: str | None = None, ident: str | None = None, rate_of: SignalFormat | None = None) -> Delivered:
+    """Return a delivery station made from a standard delivery; web deliveries follow `rate_of`'s rate."""
+    found = deliveries()[standard]
+    fmt = found.signal
+    if found.follows_rate and rate_of is not None:
+        fmt = replace(fmt, rate=rate_of.rate)
+    sound = found.sound
+    drop = found.drop and can_drop(fmt.rate)
+    return Delivered(
+        id=ident or standard, name=name or found.name, standard=standard, format=fmt, codec=found.codec,
+        start=found.start.replace(";", ":"), drop=drop, sample_rate=sound.sample_rate, sound_bits=sound.bit_depth,
+        line_up_dbfs=sound.line_up_dbfs, loudness_lufs=sound.loudness_lufs, true_peak_dbtp=sound.true_peak_dbtp,
+        layout=sound.layout,
+    )  # fmt: skip
+
+
+def territory_of(fmt: SignalFormat) -> str:
+    """Return the territory whose programmes run at a format's rate."""
+    used = [t for t in territories_of_rate(fmt.rate) if t in territories()]
+    return used[0] if used else "50 Hz"
+
+
+def working_codec(fmt: SignalFormat) -> str:
+    """Return the codec a house would take for renders: made for work, nearest to a fifth of uncompressed."""
+    able = [codec for codec in holding(fmt) if codec.quality == "intermediate"] or holding(fmt)
+    share = {"4:2:0": 1.5, "4:2:2": 2.0, "4:4:4": 3.0}[fmt.encoding.sampling] * fmt.encoding.bit_depth / 5
+    aim = fmt.raster.width * fmt.raster.height * share * float(fmt.rate) / 1e6
+    return min(able, key=lambda codec: abs(mbps(codec, fmt) - aim)).id
+
+
+def monitor_for(fmt: SignalFormat) -> MonitorFeed | None:
+    """Return a feed to a monitor that shows `fmt` itself, or what comes nearest to it."""
+    for monitor in monitors().values():
+        if not refusals(monitor, fmt):
+            return MonitorFeed(monitor=monitor.id, format=fmt)
+    for monitor in monitors().values():
+        options = acceptable_formats(monitor, fmt)
+        if options and options[0].rate == fmt.rate:
+            return MonitorFeed(monitor=monitor.id, format=options[0])
+    return None
+
+
+def from_working(
+    name: str, working: SignalFormat, sources: tuple[Source, ...], outs: tuple[Delivered, ...], note: str = ""
+) -> Template:
+    """Return a template around a working format, with what its territory takes for granted."""
+    own = territories()[territory_of(working)]
+    drop = own.drop and can_drop(working.rate)
+    sound = Sound(line_up_dbfs=own.line_up_dbfs)
+    start = own.start
+    if outs:
+        first = outs[0]
+        sound = Sound(
+            sample_rate=first.sample_rate, line_up_dbfs=first.line_up_dbfs, layout=first.layout,
+            loudness_lufs=-23.0 if first.loudness_lufs is None else first.loudness_lufs,
+            true_peak_dbtp=-1.0 if first.true_peak_dbtp is None else first.true_peak_dbtp,
+        )  # fmt: skip
+        drop, start = first.drop and can_drop(working.rate), first.start
+    return Template(
+        name=name, note=note, territory=own.id, sources=sources, working=Working(format=working),
+        intermediate=Intermediate(codec=working_codec(working)), monitor=monitor_for(working), deliveries=outs, sound=sound,
+        timecode=TimecodePlan(start=start.replace(";", ":"), drop=drop), places=PLACES, folders=FOLDERS,
+        timelines=(Timeline(id="main", name="Programme", tracks=TRACKS),),
+    )  # fmt: skip
+
+
+def from_delivery(standard: str) -> Template:
+    """Return a template whose programme is made as a standard delivery wants it."""
+    out = delivered(standard)
+    fmt = out.format
+    working = fmt if fmt.encoding.bit_depth >= 10 else fmt.with_encoding(bit_depth=10)
+    if working.encoding.sampling == "4:2:0":
+        working = working.with_encoding(sampling="4:2:2")
+    return from_working(f"New from {out.name}", working, (), (out,))
+
+
+def working_from(fmt: SignalFormat) -> SignalFormat:
+    """Return a clip's format as one would work in it: 10 bits and 4:2:2 at least."""
+    bits, sampling = max(10, fmt.encoding.bit_depth), fmt.encoding.sampling
+    return fmt.with_encoding(bit_depth=bits, sampling="4:2:2" if sampling == "4:2:0" else sampling)
+
+
+def from_clip(name: str, fmt: SignalFormat, working: SignalFormat) -> Template:
+    """Return a template with one source of `fmt` and the given working format."""
+    source = Source(id=slug(name), name=name[:120], format=fmt)
+    return from_working(f"From {name}"[:120], working, (source,), _natural_deliveries(working))
+
+
+def _natural_deliveries(working: SignalFormat) -> tuple[Delivered, ...]:
+    """Return the standard delivery that a programme in `working` would go out as, where there is one."""
+    for found in deliveries().values():
+        if found.follows_rate:
+            continue
+        fmt = found.signal
+        same = (fmt.raster.width, fmt.raster.height, fmt.rate, fmt.scan) == (
+            working.raster.width, working.raster.height, working.rate, working.scan,
+        )  # fmt: skip
+        if same and fmt.encoding.transfer == working.encoding.transfer:
+            return (delivered(found.id),)
+    return ()
+
+
+def standard_near(fmt: SignalFormat) -> tuple[StandardFormat, list[str]] | None:
+    """Return the standard format nearest to one that no standard has, with what differs; None where it fits one."""
+    if standard_of(fmt) is not None:
+        return None
+    near = nearest_standard(fmt)
+    other = near.format
+    differs = []
+    if other.raster != fmt.raster:
+        differs.append(f"raster {fmt.raster.size_text} becomes {other.raster.size_text}")
+    if other.rate != fmt.rate:
+        differs.append(f"rate {rate_text(fmt.rate)} becomes {rate_text(other.rate)}")
+    if other.scan != fmt.scan:
+        differs.append(f"{fmt.scan} becomes {other.scan}")
+    if (other.encoding.primaries, other.encoding.transfer) != (fmt.encoding.primaries, fmt.encoding.transfer):
+        differs.append(f"colour becomes that of {format_words(other)}")
+    return near, differs
