@@ -1,0 +1,142 @@
+"""The desk: the library, the person, what is open, and what the views tell one another."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.document import Document
+from idle_quarry.app.drafts import Draft, Drafts
+from idle_quarry.app.preferences import Preferences
+from idle_quarry.app.work import Workers
+from idle_quarry.errors import LibraryError, QuarryError
+from idle_quarry.library import Library, Stored
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.evaluation import Evaluation
+from idle_quarry.path.template import Template
+
+
+class Desk(QObject):
+    """Handed to every view when it is made. Views change the library and the document only through it."""
+
+    opened = Signal()
+    shelves_changed = Signal()
+    jobs_changed = Signal()
+    view_wanted = Signal(str)
+    job_wanted = Signal(object)
+    said = Signal(str, bool, object)
+
+    def __init__(self, library: Library, preferences: Preferences) -> None:
+        super().__init__()
+        self.library = library
+        self.preferences = preferences
+        self.workers = Workers()
+        self.drafts = Drafts(library.place, library.person)
+        self.document: Document | None = None
+        self._held: dict[str, Document] = {}
+        self._stored: Callable[[str, int, str], Stored] = lru_cache(maxsize=256)(
+            lambda template_id, number, _hash: self.library.stored(template_id, number)
+        )
+        self._evaluated: Callable[[str, int, str], Evaluation] = lru_cache(maxsize=512)(
+            lambda template_id, number, hash_: evaluate(self._stored(template_id, number, hash_).template)
+        )
+
+    def say(self, text: str, *, refusal: bool = False, action: tuple[str, Callable[[], object]] | None = None) -> None:
+        """Have the window say a sentence."""
+        self.said.emit(text, refusal, action)
+
+    def refuse(self, error: QuarryError) -> None:
+        self.say(str(error), refusal=True)
+
+    def evaluation(self, template_id: str, number: int, hash_: str) -> Evaluation:
+        """Return a stored revision's evaluation; revisions never change, so each is made once."""
+        return self._evaluated(template_id, number, hash_)
+
+    def open_stored(self, template_id: str, number: int | None = None) -> None:
+        """Open a template; unsaved work on it is taken up where it was left."""
+        try:
+            stored = self.library.stored(template_id, number)
+        except LibraryError as error:
+            self.refuse(error)
+            return
+        held = self._held.get(template_id)
+        if held is not None and (number is None or (held.base and held.base.revision.number == number)):
+            self._show(held)
+            return
+        draft = next((d for d in self.drafts.all() if d.key == template_id), None) if number is None else None
+        if draft is not None and draft.revision is not None:
+            try:
+                base = self.library.stored(template_id, draft.revision)
+            except LibraryError:
+                base = stored
+            self._show(Document(draft.template, base, self.drafts, self.workers))
+            self.say("Unsaved work on this template was kept and is back.", action=("Drop it", self._drop_draft))
+            return
+        self._show(Document(stored.template, stored, self.drafts, self.workers))
+
+    def open_new(self, template: Template, key: str | None = None) -> None:
+        """Open a template that no shelf has yet."""
+        self._show(Document(template, None, self.drafts, self.workers, key))
+        if self.document is not None:
+            self.document._keep()
+
+    def new_drafts(self) -> list[Draft]:
+        """Return unsaved templates that no shelf has yet, left by an earlier run."""
+        return [draft for draft in self.drafts.all() if draft.key.startswith("new-")]
+
+    def unfinished(self) -> list[Draft]:
+        """Return every draft an earlier run left."""
+        return self.drafts.all()
+
+    def _drop_draft(self) -> None:
+        if self.document is not None and self.document.base is not None:
+            self.document.replace(self.document.base.template, "Drop unsaved work")
+
+    def _show(self, document: Document) -> None:
+        self._held[document.key] = document
+        self.document = document
+        self.opened.emit()
+        self.view_wanted.emit("Path")
+
+    def save(self, note: str) -> None:
+        """Save the open template as the next revision, or as a new template. Raises `QuarryError`."""
+        document = self.document
+        if document is None:
+            return
+        if document.base is None:
+            revision = self.library.save_new(document.template, "own", note)
+        else:
+            revision = self.library.save_revision(document.base.revision.template_id, document.template, note)
+        old = document.key
+        document.became(self.library.stored(revision.template_id, revision.number))
+        self._held.pop(old, None)
+        self._held[document.key] = document
+        self.shelves_changed.emit()
+
+    def forget_held(self, template_id: str) -> None:
+        """Let go of a document whose template was changed on its shelf."""
+        held = self._held.get(template_id)
+        if held is not None and not held.dirty:
+            del self._held[template_id]
+            if self.document is held:
+                self.document = Document(self.library.stored(template_id).template, self.library.stored(template_id), self.drafts, self.workers)
+                self._held[template_id] = self.document
+                self.opened.emit()
+
+    def jobs_folder(self) -> Path:
+        """Return where jobs were last put."""
+        kept = self.preferences.jobs_folder
+        return Path(kept) if kept and Path(kept).is_dir() else Path.home()
+
+    def close(self) -> None:
+        """Keep unsaved work and let go of everything."""
+        for document in self._held.values():
+            try:
+                document.keep_now()
+            except OSError:
+                continue
+        self.workers.close()
+        self.library.close()

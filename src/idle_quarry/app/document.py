@@ -1,0 +1,112 @@
+"""The open template: one immutable value, an undo stack of such values, and what follows from the newest."""
+
+from __future__ import annotations
+
+import uuid
+
+from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from idle_quarry.app.drafts import Draft, Drafts
+from idle_quarry.app.work import Workers
+from idle_quarry.errors import QuarryError
+from idle_quarry.library.records import Stored
+from idle_quarry.path.edits import Change, Edit, changes, edited
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.evaluation import Evaluation
+from idle_quarry.path.template import Template
+
+
+class _Replace(QUndoCommand):
+    """One edit: the whole template before and after."""
+
+    def __init__(self, document: Document, before: Template, after: Template, text: str) -> None:
+        super().__init__(text)
+        self._document, self._before, self._after = document, before, after
+
+    def undo(self) -> None:
+        self._document._take(self._before)
+
+    def redo(self) -> None:
+        self._document._take(self._after)
+
+
+class Document(QObject):
+    """What is open. `changed` follows every real change, after it was checked and evaluated."""
+
+    changed = Signal()
+    saved = Signal()
+
+    def __init__(self, template: Template, base: Stored | None, drafts: Drafts, workers: Workers, key: str | None = None) -> None:
+        super().__init__()
+        self.base = base
+        self.undo_stack = QUndoStack(self)
+        self._template = template
+        self._evaluation = evaluate(template)
+        self._drafts, self._workers = drafts, workers
+        self.key = key or (base.revision.template_id if base else f"new-{uuid.uuid4()}")
+        self._keep_soon = QTimer(self, singleShot=True, interval=300)
+        self._keep_soon.timeout.connect(self._keep)
+        self.restored = base is not None and template != base.template
+
+    @property
+    def template(self) -> Template:
+        return self._template
+
+    @property
+    def evaluation(self) -> Evaluation:
+        return self._evaluation
+
+    @property
+    def dirty(self) -> bool:
+        """Whether there is something no revision holds."""
+        return self.base is None or self._template != self.base.template
+
+    def changes(self) -> list[Change]:
+        """Return what differs from the revision it began from; nothing for a template that has none."""
+        return changes(self.base.template, self._template) if self.base is not None else []
+
+    def apply(self, text: str, *edits: Edit) -> None:
+        """Make edits as one step that can be undone. Raises `QuarryError`; then nothing has changed."""
+        self.replace(edited(self._template, *edits), text)
+
+    def replace(self, template: Template, text: str) -> None:
+        """Put another template in place as one step that can be undone; the same one is no step."""
+        if template != self._template:
+            self.undo_stack.push(_Replace(self, self._template, template, text))
+
+    def _take(self, template: Template) -> None:
+        self._template = template
+        self._evaluation = evaluate(template)
+        self._keep_soon.start()
+        self.changed.emit()
+
+    def became(self, stored: Stored) -> None:
+        """Say that the present template is now that revision."""
+        if self.key != stored.revision.template_id:
+            self._drafts.drop(self.key)
+            self.key = stored.revision.template_id
+        self.base = stored
+        self._keep_soon.stop()
+        self._drafts.drop(self.key)
+        self.restored = False
+        self.saved.emit()
+        self.changed.emit()
+
+    def _keep(self) -> None:
+        if not self.dirty:
+            self._drafts.drop(self.key)
+            return
+        base = self.base.revision if self.base else None
+        draft = Draft(self.key, self._template, base.template_id if base else None, base.number if base else None)
+        self._workers.start(lambda _ticket: self._drafts.keep(draft), lambda _none: None, self._not_kept)
+
+    def _not_kept(self, error: QuarryError) -> None:
+        self.setProperty("draft_error", str(error))
+
+    def keep_now(self) -> None:
+        """Keep the draft at once, on this thread: the window is closing."""
+        self._keep_soon.stop()
+        if self.dirty and self.undo_stack.count():
+            base = self.base.revision if self.base else None
+            self._drafts.keep(Draft(self.key, self._template, base.template_id if base else None, base.number if base else None))

@@ -1,0 +1,1 @@
+"""Evidence: what can be computed of a link, drawn."""

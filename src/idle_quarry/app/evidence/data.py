@@ -1,0 +1,58 @@
+"""The data-rate ladder: the codecs that can hold the programme, lowest first, against what the disk plays."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen
+
+from idle_quarry.app.evidence.common import Subject, caption, heading, text_at
+from idle_quarry.app.theme import theme
+from idle_quarry.path.codecs import gb_per_hour, holding, mbps
+from idle_quarry.path.findings.coding import MARGIN
+from idle_quarry.path.registry import codecs
+
+
+def paint(p: QPainter, area: QRectF, s: Subject) -> None:
+    template = s.evaluation.template
+    at_delivery = s.target.kind == "delivery"
+    fmt = s.target.format if at_delivery else template.working.format
+    chosen = s.target.codec if at_delivery and s.target.codec else codecs()[template.intermediate.codec]
+    streams = 1 if at_delivery else template.intermediate.streams
+    able = holding(fmt)
+    heading(p, area, f"Codecs that hold {s.target.name if at_delivery else 'the programme'}, lowest data rate first")
+    place = next((each for each in template.places if each.id == template.intermediate.place), None)
+    limit = None if at_delivery or place is None or place.plays_mb_s is None else place.plays_mb_s * MARGIN
+    if not able:
+        caption(p, area, "No codec of the list can hold this format.")
+        return
+    room = area.adjusted(theme.px(14), theme.px(32), -theme.px(14), -theme.px(52))
+    line = min(theme.px(21), room.height() / len(able))
+    names = min(theme.px(230), room.width() * 0.36)
+    bars = QRectF(room.left() + names, room.top(), room.width() - names - theme.px(150), room.height())
+    most = max(max(mbps(c, fmt) for c in able) / 8 * streams, limit or 0)
+    for index, codec in enumerate(able):
+        y = room.top() + index * line
+        each = mbps(codec, fmt) / 8 * streams
+        role = "lichen" if codec.id == chosen.id else "dust"
+        slow = limit is not None and each > limit
+        width = max(2.0, bars.width() * (each / most) ** 0.5)  # root scale: proxies stay visible beside uncompressed
+        colour = theme.colour("oxide" if slow else role)
+        if codec.id != chosen.id:
+            colour.setAlphaF(0.6)
+        p.fillRect(QRectF(bars.left(), y + line * 0.22, width, line * 0.56), colour)
+        size = 12 if line >= theme.px(16) else 11
+        p.setFont(theme.font(size))
+        text = QFontMetricsF(p.font()).elidedText(codec.name, Qt.TextElideMode.ElideRight, names - 8)
+        text_at(p, room.left(), y + line * 0.72, text, "chalk" if codec.id == chosen.id else "dust", size)
+        rate = mbps(codec, fmt)
+        number = f"{rate:,.0f} Mb/s".replace(",", "\u2009")
+        hourly = f"{gb_per_hour(rate):,.0f} GB/h".replace(",", "\u2009")
+        text_at(p, bars.right() + theme.px(8), y + line * 0.72, f"{number:>11}", "chalk", 11, mono=True)
+        text_at(p, bars.right() + theme.px(92), y + line * 0.72, hourly, "dust", 11, mono=True)
+    second = f"× {streams} streams · bars by the root of the rate"
+    if limit is not None and place is not None:
+        x = bars.left() + bars.width() * (limit / most) ** 0.5
+        p.setPen(QPen(theme.colour("ochre"), 1.5, Qt.PenStyle.DashLine))
+        p.drawLine(QPointF(x, bars.top()), QPointF(x, bars.top() + line * len(able)))
+        second += f" · dashed: {place.name} plays {place.plays_mb_s:g} MB/s, a fifth kept in reserve"
+    caption(p, area, f"{chosen.name}: {mbps(chosen, fmt) / 8:.0f} MB/s a stream, {chosen.source}", second)

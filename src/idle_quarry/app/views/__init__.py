@@ -1,0 +1,1 @@
+"""The four views, in the order of the work."""

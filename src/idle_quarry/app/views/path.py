@@ -1,0 +1,417 @@
+"""The Path view: the strip, the sheet of what is chosen on it, the evidence beside it, the findings below."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.document import Document
+from idle_quarry.app.evidence.panel import Evidence
+from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.basics import AskBar, button, label
+from idle_quarry.app.widgets.findings import Findings
+from idle_quarry.app.widgets.sheet import Sheet
+from idle_quarry.app.widgets.strip import Strip
+from idle_quarry.app.widgets.structure import Structure
+from idle_quarry.errors import QuarryError
+from idle_quarry.path.edits import Edit, put_back
+from idle_quarry.path.evaluation import Finding
+from idle_quarry.path.registry import deliveries
+from idle_quarry.path.settings import Setting, label_of, settings_of
+from idle_quarry.path.starting import delivered, monitor_for
+from idle_quarry.path.template import Place, Proxy, Source, slug
+from idle_quarry.signal.words import format_words
+
+#: Sheets that belong to no station, in the order they are thought of.
+SHEETS = {"template": "Template", "sound": "Sound", "timecode": "Timecode", "places": "Places", "structure": "Structure"}
+
+
+class PathView(QWidget):
+    """One template. Everything shown follows the document; every edit goes through it."""
+
+    clips_dropped = Signal(list)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.sheet_id = "working"
+        self._watched: Document | None = None
+        self._empty = label("Nothing is open. Choose a template in the Library, or make one there.", "dust")
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._build()
+        desk.opened.connect(self._opened)
+        self._opened()
+
+    # -- what it is made of ----------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        self._title, self._about = label(role="title"), label(role="dust")
+        self.save_button = button("Save revision", self.ask_save, tip="Ctrl+S")
+        self.job_button = button("Start a job", self._start_job, main=True, tip="Ctrl+J")
+        names = QVBoxLayout()
+        names.setSpacing(theme.px(1))
+        names.addWidget(self._title)
+        names.addWidget(self._about)
+        self.changes_button = button("", self._show_changes, quiet=True)
+        head = QHBoxLayout()
+        head.setContentsMargins(theme.px(16), theme.px(7), theme.px(16), theme.px(7))
+        head.addLayout(names, 1)
+        head.addWidget(self.changes_button)
+        head.addWidget(self.save_button)
+        head.addWidget(self.job_button)
+        self.ask = AskBar()
+        self.strip = Strip()
+        self.sheet, self.structure = Sheet(), Structure()
+        self._sheets = QStackedWidget()
+        self._sheets.addWidget(self.sheet)
+        self._sheets.addWidget(self.structure)
+        self.evidence, self.findings = Evidence(), Findings()
+        left = QWidget()
+        left.setProperty("role", "ground")
+        left.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(self._sheet_tabs())
+        column.addLayout(self._sheet_head())
+        column.addWidget(self._sheets, 1)
+        self.middle = QSplitter(Qt.Orientation.Horizontal)
+        self.middle.addWidget(left)
+        self.middle.addWidget(self.evidence)
+        self.middle.setSizes([theme.px(560), theme.px(720)])
+        self.middle.setChildrenCollapsible(False)
+        self.lower = QSplitter(Qt.Orientation.Vertical)
+        self.lower.addWidget(self.middle)
+        self.lower.addWidget(self.findings)
+        self.lower.setSizes([theme.px(330), theme.px(150)])
+        self.lower.setChildrenCollapsible(False)
+        self._full = QWidget()
+        whole = QVBoxLayout(self._full)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addLayout(head)
+        whole.addWidget(self.ask)
+        whole.addWidget(self.strip)
+        whole.addWidget(self.lower, 1)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(self._empty)
+        outer.addWidget(self._full)
+        self.strip.chosen.connect(self.choose)
+        self.strip.clips_dropped.connect(self.clips_dropped)
+        self.strip.source_wanted.connect(self.add_source)
+        self.strip.delivery_wanted.connect(self.add_delivery)
+        self.sheet.typed.connect(self._typed)
+        self.sheet.put_back.connect(self._put_back)
+        self.structure.edited.connect(self._structure_edited)
+        self.findings.cured.connect(self.cure)
+        self.findings.shown.connect(self.choose)
+
+    def _sheet_tabs(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(theme.px(9), theme.px(4), theme.px(8), 0)
+        row.setSpacing(0)
+        self._tabs = QButtonGroup(self)
+        self._tabs.setExclusive(False)
+        self.tabs: dict[str, QPushButton] = {}
+        for ident, name in {"station": "Chosen station", **SHEETS}.items():
+            tab = QPushButton(name)
+            tab.setCheckable(True)
+            tab.setProperty("quiet", "true")
+            tab.clicked.connect(lambda _on, ident=ident: self.choose(self.strip.selected if ident == "station" else ident))
+            row.addWidget(tab)
+            self.tabs[ident] = tab
+        row.addStretch(1)
+        return row
+
+    def _sheet_head(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(theme.px(16), theme.px(6), theme.px(10), theme.px(2))
+        self._sheet_title, self._sheet_note = label(role="head"), label(role="dust")
+        self.remove_button = button("Remove", self._remove_station, quiet=True)
+        self.add_button = button("", self._add, quiet=True)
+        row.addWidget(self._sheet_title)
+        row.addStretch(1)
+        row.addWidget(self._sheet_note)
+        row.addWidget(self.add_button)
+        row.addWidget(self.remove_button)
+        return row
+
+    # -- showing ---------------------------------------------------------------------------------------
+
+    def _opened(self) -> None:
+        if self._watched is not None:
+            self._watched.changed.disconnect(self.refresh)
+        document = self._watched = self.desk.document
+        self._empty.setVisible(document is None)
+        self._full.setVisible(document is not None)
+        self.ask.hide()
+        if document is not None:
+            document.changed.connect(self.refresh)
+            self.sheet_id = "working"
+            self.strip.show_evaluation(document.evaluation, "working")
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show the document as it is now."""
+        document = self.desk.document
+        if document is None:
+            return
+        evaluation, template = document.evaluation, document.template
+        ids = [station.id for station in evaluation.stations]
+        if self.strip.selected not in ids:
+            self.strip.show_evaluation(evaluation, "working")
+        else:
+            self.strip.show_evaluation(evaluation)
+        if self.sheet_id not in SHEETS and self.sheet_id not in ids:
+            self.sheet_id = "working"
+        self._title.setText(template.name)
+        changed = document.changes()
+        if document.base is None:
+            about = "not saved yet"
+        else:
+            revision = document.base.revision
+            about = f"{'House' if document.base.shelf == 'house' else 'Own'} shelf · revision {revision.number} by {revision.author}"
+        self._about.setText(f"{about} · {template.territory}")
+        count = len(changed)
+        self.changes_button.setText(f"{count} change{'s' if count != 1 else ''} since revision {document.base.revision.number}" if document.base else "")
+        self.changes_button.setVisible(bool(changed))
+        self.save_button.setEnabled(document.dirty)
+        self.job_button.setToolTip("Jobs start from saved revisions" if document.dirty else "Ctrl+J")
+        self.findings.show_evaluation(evaluation)
+        self.evidence.show_evaluation(evaluation, self.strip.selected)
+        self._show_sheet()
+
+    def _show_sheet(self) -> None:
+        document = self.desk.document
+        if document is None:
+            return
+        for ident, tab in self.tabs.items():
+            tab.setChecked(ident == (self.sheet_id if self.sheet_id in SHEETS else "station"))
+        self._sheet_title.setText(self._sheet_name())
+        locked = "■ locked once a job has a timeline" if self.sheet_id == "working" else ""
+        self._sheet_note.setText(locked)
+        self.remove_button.setVisible(self.sheet_id.startswith(("source:", "delivery:")) or self.sheet_id in ("monitor", "proxy"))
+        adds = {"places": "+ place"}
+        if self.sheet_id == "intermediate" and document.template.proxy is None:
+            adds["intermediate"] = "+ proxy"
+        if self.sheet_id == "working" and document.template.monitor is None:
+            adds["working"] = "+ monitor"
+        self.add_button.setText(adds.get(self.sheet_id, ""))
+        self.add_button.setVisible(self.sheet_id in adds)
+        if self.sheet_id == "structure":
+            self._sheets.setCurrentWidget(self.structure)
+            self.structure.show_template(document.template)
+            return
+        self._sheets.setCurrentWidget(self.sheet)
+        settings = [setting for setting in settings_of(document.template) if setting.sheet == self.sheet_id]
+        before: dict[tuple[str, str], str] = {}
+        if document.base is not None and document.dirty:
+            before = {(s.place, s.label): s.text for s in settings_of(document.base.template)}
+        self.sheet.show_settings(settings, before)
+
+    def _sheet_name(self) -> str:
+        document = self.desk.document
+        assert document is not None
+        if self.sheet_id in SHEETS:
+            return SHEETS[self.sheet_id]
+        station = document.evaluation.station(self.sheet_id)
+        kinds = {"working": "Working picture", "intermediate": "Intermediate", "proxy": "Proxy", "monitor": "Monitor"}
+        return kinds.get(station.kind, f"{station.kind.capitalize()}: {station.name}")
+
+    def choose(self, ident: str) -> None:
+        """Show the sheet of a station, or one of the others."""
+        document = self.desk.document
+        if document is None:
+            return
+        if ident in {station.id for station in document.evaluation.stations}:
+            self.sheet_id = ident
+            if self.strip.selected != ident:
+                self.strip.show_evaluation(document.evaluation, ident)
+            self.evidence.show_evaluation(document.evaluation, ident)
+        elif ident in SHEETS:
+            self.sheet_id = ident
+        self._show_sheet()
+
+    def show_setting(self, setting: Setting) -> None:
+        """Bring one setting into sight with the keyboard on it."""
+        self.choose(setting.sheet)
+        self.sheet.focus(setting.place)
+
+    # -- editing ---------------------------------------------------------------------------------------
+
+    def _typed(self, setting: Setting, text: str) -> None:
+        document = self.desk.document
+        if document is None:
+            return
+        try:
+            document.apply(f"Change {label_of(document.template, setting.place)}", setting.edit(text))
+        except QuarryError as error:
+            row = self.sheet.row(setting.place, setting.label)
+            if row is not None:
+                row.refuse(error)
+
+    def _edit(self, text: str, *edits: Edit) -> bool:
+        document = self.desk.document
+        if document is None:
+            return False
+        try:
+            document.apply(text, *edits)
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return False
+        return True
+
+    def _structure_edited(self, text: str, edits: list[Edit]) -> None:
+        if not edits:
+            self.desk.say(text[:1].upper() + text[1:] + ".", refusal=True)
+        elif not self._edit(text, *edits) and self.desk.document is not None:
+            self.structure._refill()
+
+    def cure(self, finding: Finding) -> None:
+        """Carry out a finding's remedy as one step that can be undone."""
+        if finding.remedy is not None and self._edit(finding.remedy.label, *finding.remedy.edits):
+            self.desk.say(f"{finding.remedy.label}: done.", action=("Undo", self.undo))
+
+    def undo(self) -> None:
+        if self.desk.document is not None:
+            self.desk.document.undo_stack.undo()
+
+    def redo(self) -> None:
+        if self.desk.document is not None:
+            self.desk.document.undo_stack.redo()
+
+    def _put_back(self, place: str) -> None:
+        document = self.desk.document
+        if document is None:
+            return
+        change = next((c for c in document.changes() if c.place == place or place.startswith(c.place + ".") or c.place.startswith(place + ".")), None)
+        if change is None:
+            return
+        try:
+            document.replace(put_back(document.template, change), f"Put back {label_of(document.template, place)}")
+        except QuarryError as error:
+            self.desk.refuse(error)
+
+    def _show_changes(self) -> None:
+        document = self.desk.document
+        if document is None or document.base is None:
+            return
+        menu = QMenu(self)
+        for change in document.changes():
+            where = document.template if change.after is not None else document.base.template
+            text = f"Put back {label_of(where, change.place)}{_was(change.before)}"
+            action = menu.addAction(text)
+            action.triggered.connect(lambda _on, change=change: document.replace(put_back(document.template, change), text))
+        menu.addSeparator()
+        base = document.base.template
+        menu.addAction("Put back everything").triggered.connect(lambda: document.replace(base, "Put back everything"))
+        menu.exec(self.changes_button.mapToGlobal(self.changes_button.rect().bottomLeft()))
+
+    # -- stations come and go --------------------------------------------------------------------------
+
+    def add_source(self) -> None:
+        """Add a source in the working format, ready to be changed."""
+        document = self.desk.document
+        if document is None:
+            return
+        template = document.template
+        ident = slug("source", {s.id for s in template.sources})
+        share = max(0.0, 100 - sum(s.share for s in template.sources)) or 10.0
+        source = Source(id=ident, name=f"Source {len(template.sources) + 1}", format=template.working.format, share=share)
+        if self._edit("Add source", Edit(f"sources.{ident}", source)):
+            self.choose(f"source:{ident}")
+            self.sheet.focus(f"sources.{ident}.format")
+
+    def add_delivery(self) -> None:
+        """Offer the standard deliveries and add the one that is taken."""
+        menu = QMenu(self)
+        for each in deliveries().values():
+            action = menu.addAction(f"{each.name}  ·  {format_words(each.signal)}")
+            action.triggered.connect(lambda _on, ident=each.id: self.add_standard_delivery(ident))
+        corner = self.strip.mapToGlobal(self.strip.rect().topRight())
+        menu.exec(corner - QPoint(menu.sizeHint().width(), -theme.px(26)))
+
+    def add_standard_delivery(self, standard: str) -> None:
+        """Add a standard delivery at the end of the path."""
+        document = self.desk.document
+        if document is None:
+            return
+        template = document.template
+        ident = slug(standard, {d.id for d in template.deliveries})
+        made = delivered(standard, ident=ident, rate_of=template.working.format)
+        if self._edit("Add delivery", Edit(f"deliveries.{ident}", made)):
+            self.choose(f"delivery:{ident}")
+
+    def _remove_station(self) -> None:
+        kind, _, ident = self.sheet_id.partition(":")
+        place = {"source": f"sources.{ident}", "delivery": f"deliveries.{ident}"}.get(kind, kind)
+        if self._edit(f"Remove {kind}", Edit(place, None)):
+            self.choose("working")
+
+    def _add(self) -> None:
+        document = self.desk.document
+        if document is None:
+            return
+        if self.sheet_id == "places":
+            ident = slug("place", {p.id for p in document.template.places})
+            self._edit("Add place", Edit(f"places.{ident}", Place(id=ident, name="New place", purpose="work")))
+        elif self.sheet_id == "intermediate":
+            self._edit("Add proxy", Edit("proxy", Proxy()))
+            self.choose("proxy")
+        elif self.sheet_id == "working":
+            self._edit("Add monitor", Edit("monitor", monitor_for(document.template.working.format)))
+            self.choose("monitor")
+
+    # -- saving ----------------------------------------------------------------------------------------
+
+    def ask_save(self) -> None:
+        """Ask for a note and save the next revision."""
+        document = self.desk.document
+        if document is None or not document.dirty:
+            return
+        number = document.base.revision.number + 1 if document.base else 1
+
+        def accept(note: str) -> str | None:
+            try:
+                self.desk.save(note)
+            except QuarryError as error:
+                return str(error)
+            self.desk.say(f"Saved as revision {number}.")
+            return None
+
+        self.ask.ask_text(f"Revision {number}: what has changed?", "", "Save", accept)
+
+    def _start_job(self) -> None:
+        document = self.desk.document
+        if document is None:
+            return
+        if document.dirty:
+            self.desk.say("Jobs start from saved revisions: save this one first.", refusal=True, action=("Save revision", self.ask_save))
+            return
+        self.desk.job_wanted.emit(document.base)
+
+    def export_to(self, path: Path) -> None:
+        """Write the open template as a file."""
+        from idle_quarry.library.exchange import export_file
+
+        document = self.desk.document
+        if document is None:
+            return
+        base = document.base.revision if document.base else None
+        origin = {"name": document.template.name, "revision": base.number, "author": base.author} if base else {}
+        try:
+            export_file(document.template, path, origin)
+        except QuarryError as error:
+            self.desk.refuse(error)
+        else:
+            self.desk.say(f"Exported to {path.name}.")
+
+
+def _was(value: object) -> str:
+    text = format_words(value) if hasattr(value, "encoding") else str(value)  # type: ignore[arg-type]
+    return f" (was {text})" if isinstance(value, str | int | float | bool) and len(text) < 40 else ""
+

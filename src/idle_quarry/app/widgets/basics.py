@@ -1,0 +1,194 @@
+"""The smallest parts: labels by role, buttons, a bar that asks one thing in place, a bar that says one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QProgressBar, QPushButton, QWidget
+
+from idle_quarry.app.theme import theme
+
+
+def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
+    """Return a label; roles are dust, title, head, refusal, good."""
+    made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    if role:
+        made.setProperty("role", role)
+    made.setWordWrap(wrap)
+    return made
+
+
+def button(text: str, pressed: Callable[[], object], *, main: bool = False, quiet: bool = False, tip: str = "") -> QPushButton:
+    """Return a button; `main` for the view's next step, `quiet` for what stays in the background."""
+    made = QPushButton(text)
+    made.clicked.connect(lambda: pressed())
+    if main:
+        made.setProperty("main", "true")
+    if quiet:
+        made.setProperty("quiet", "true")
+    made.setToolTip(tip)
+    made.setAccessibleName(text)
+    return made
+
+
+def restyle(widget: QWidget) -> None:
+    """Have the style sheet look at a widget's properties again."""
+    widget.style().unpolish(widget)
+    widget.style().polish(widget)
+
+
+class _Line(QLineEdit):
+    def __init__(self, escaped: Callable[[], None]) -> None:
+        super().__init__()
+        self._escaped = escaped
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self._escaped()
+        else:
+            super().keyPressEvent(event)
+
+
+class AskBar(QFrame):
+    """Asks for one text, or one of a few answers, in place; hidden until it asks."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "bench")
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(theme.px(16), theme.px(6), theme.px(16), theme.px(6))
+        self._question = label(wrap=True)
+        self.line = _Line(self.hide)
+        self.line.setMinimumWidth(theme.px(300))
+        self._refusal = label(role="refusal", wrap=True)
+        self._row.addWidget(self._question)
+        self._row.addWidget(self.line, 1)
+        self._row.addWidget(self._refusal, 1)
+        self._buttons: list[QPushButton] = []
+        self._accept: Callable[[str], str | None] | None = None
+        self.line.returnPressed.connect(self._entered)
+        self.hide()
+
+    def ask_text(self, question: str, text: str, verb: str, accept: Callable[[str], str | None]) -> None:
+        """Ask for a text. `accept` returns why it will not do, or None; then the bar closes."""
+        self._clear(question)
+        self._accept = accept
+        self.line.setText(text)
+        self.line.setAccessibleName(question)
+        self.line.show()
+        self._add(verb, self._entered, main=True)
+        self._add("Cancel", self.hide)
+        self.show()
+        self.line.setFocus()
+        self.line.selectAll()
+
+    def ask_choice(self, question: str, answers: dict[str, Callable[[], object]]) -> None:
+        """Ask which of a few answers is meant; each closes the bar and is carried out."""
+        self._clear(question)
+        self.line.hide()
+        for index, (text, act) in enumerate(answers.items()):
+            self._add(text, lambda act=act: (self.hide(), act()), main=index == 0)  # type: ignore[misc]
+        self.show()
+        self._buttons[0].setFocus()
+
+    def _clear(self, question: str) -> None:
+        self._question.setText(question)
+        self._refusal.hide()
+        self._accept = None
+        for each in self._buttons:
+            self._row.removeWidget(each)
+            each.deleteLater()
+        self._buttons = []
+
+    def _add(self, text: str, act: Callable[[], object], main: bool = False) -> None:
+        made = button(text, act, main=main)
+        self._row.addWidget(made)
+        self._buttons.append(made)
+
+    def _entered(self) -> None:
+        if self._accept is None:
+            return
+        why = self._accept(self.line.text().strip())
+        if why is None:
+            self.hide()
+        else:
+            self._refusal.setText(why)
+            self._refusal.show()
+
+
+class SayBar(QFrame):
+    """Says what happened in one sentence, and goes by itself; a refusal stays until it is closed."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "bench")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(theme.px(16), theme.px(4), theme.px(10), theme.px(4))
+        self._text = label(wrap=True)
+        self._act = button("", lambda: None, quiet=True)
+        self._close = button("Close", self.hide, quiet=True)
+        row.addWidget(self._text, 1)
+        row.addWidget(self._act)
+        row.addWidget(self._close)
+        self._timer = QTimer(self, singleShot=True, interval=9000)
+        self._timer.timeout.connect(self.hide)
+        self._action: Callable[[], object] | None = None
+        self._act.clicked.connect(self._acted)
+        self.hide()
+
+    @property
+    def text(self) -> str:
+        return self._text.text()
+
+    def say(self, text: str, *, refusal: bool = False, action: tuple[str, Callable[[], object]] | None = None) -> None:
+        """Say a sentence; `action` is a word to click and what it does."""
+        self._text.setText(text)
+        self._text.setProperty("role", "refusal" if refusal else "")
+        restyle(self._text)
+        self._action = action[1] if action else None
+        self._act.setVisible(action is not None)
+        if action:
+            self._act.setText(action[0])
+            self._act.setAccessibleName(action[0])
+        self.show()
+        self._timer.stop()
+        if not refusal and action is None:
+            self._timer.start()
+
+    def _acted(self) -> None:
+        self.hide()
+        if self._action is not None:
+            self._action()
+
+
+class ProgressBar(QFrame):
+    """How far long work is, with its time left and Cancel."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self._what = label(role="dust")
+        self._bar = QProgressBar()
+        self._bar.setTextVisible(False)
+        self._bar.setRange(0, 1000)
+        self._cancel = button("Cancel", lambda: None)
+        row.addWidget(self._what)
+        row.addWidget(self._bar, 1)
+        row.addWidget(self._cancel)
+        self._stop: Callable[[], None] | None = None
+        self._cancel.clicked.connect(lambda: self._stop() if self._stop else None)
+        self.hide()
+
+    def begin(self, what: str, cancel: Callable[[], None]) -> None:
+        self._stop = cancel
+        self.step(what, 0.0)
+        self.show()
+
+    def step(self, what: str, share: float, left_s: float | None = None) -> None:
+        left = f" · {left_s:.0f} s left" if left_s is not None and left_s >= 1 else ""
+        self._what.setText(what + left)
+        self._bar.setValue(int(share * 1000))

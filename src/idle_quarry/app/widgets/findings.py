@@ -1,0 +1,167 @@
+"""The findings: what the evaluation says, gravest first, each with its remedy at the right."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QAbstractListModel, QEvent, QModelIndex, QPersistentModelIndex, QPointF, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter
+from PySide6.QtWidgets import QHBoxLayout, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
+
+from idle_quarry.app.drawing import draw_severity
+from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.basics import label
+from idle_quarry.path.evaluation import Evaluation, Finding
+
+Index = QModelIndex | QPersistentModelIndex
+_ROLE = Qt.ItemDataRole.UserRole
+
+
+class FindingsModel(QAbstractListModel):
+    """Findings as rows."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.findings: tuple[Finding, ...] = ()
+        self.names: dict[str, str] = {}
+
+    def take(self, evaluation: Evaluation) -> None:
+        names = {station.id: station.name for station in evaluation.stations}
+        if evaluation.findings == self.findings and names == self.names:
+            return
+        self.beginResetModel()
+        self.findings, self.names = evaluation.findings, names
+        self.endResetModel()
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else len(self.findings)
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        finding = self.findings[index.row()]
+        if role == _ROLE:
+            return finding
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            cure = f" Remedy: {finding.remedy.label}." if finding.remedy else ""
+            return f"{finding.severity}, {self.place(finding)}: {finding.text}{cure}"
+        return finding.text if role == Qt.ItemDataRole.ToolTipRole else None
+
+    def place(self, finding: Finding) -> str:
+        """Return where a finding belongs, by the name people know."""
+        return self.names.get(finding.where, finding.where[:1].upper() + finding.where[1:])
+
+
+class _Delegate(QStyledItemDelegate):
+    def _parts(self, rect: QRect, finding: Finding) -> tuple[QRect, QRect, QRect]:
+        metrics = QFontMetrics(theme.font(13, bold=True))
+        cure_width = metrics.horizontalAdvance(finding.remedy.label) + theme.px(20) if finding.remedy else 0
+        name = QRect(rect.left() + theme.px(34), rect.top(), theme.px(150), rect.height())
+        cure = QRect(rect.right() - cure_width - theme.px(6), rect.top(), cure_width, rect.height())
+        text = QRect(name.right() + theme.px(10), rect.top(), cure.left() - name.right() - theme.px(20), rect.height())
+        return name, text, cure
+
+    def remedy_rect(self, rect: QRect, finding: Finding) -> QRect:
+        return self._parts(rect, finding)[2]
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        finding = index.data(_ROLE)
+        width = option.widget.width() if option.widget else 1200  # type: ignore[attr-defined]
+        _, text, _ = self._parts(QRect(0, 0, width - theme.px(14), 0), finding)
+        metrics = QFontMetrics(theme.font(13))
+        bounds = metrics.boundingRect(QRect(0, 0, max(80, text.width()), 10000), Qt.TextFlag.TextWordWrap, finding.text)
+        return QSize(width - theme.px(14), max(theme.px(25), bounds.height() + theme.px(8)))
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        finding: Finding = index.data(_ROLE)
+        model = index.model()
+        assert isinstance(model, FindingsModel)
+        rect: QRect = option.rect  # type: ignore[attr-defined]
+        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]
+            painter.fillRect(rect, theme.colour("ledge"))
+        draw_severity(painter, QPointF(rect.left() + theme.px(22), rect.top() + theme.px(13)), finding.severity, theme.px(9))
+        name, text, cure = self._parts(rect, finding)
+        top = Qt.AlignmentFlag.AlignTop
+        shift = theme.px(4)
+        painter.setFont(theme.font(13, bold=True))
+        painter.setPen(theme.colour("chalk"))
+        metrics = QFontMetrics(painter.font())
+        painter.drawText(name.adjusted(0, shift, 0, 0), top, metrics.elidedText(model.place(finding), Qt.TextElideMode.ElideRight, name.width()))
+        if finding.remedy:
+            painter.setPen(theme.colour("lichen"))
+            painter.drawText(cure.adjusted(0, shift, 0, 0), top | Qt.AlignmentFlag.AlignRight, finding.remedy.label)
+        painter.setFont(theme.font(13))
+        painter.setPen(theme.colour("chalk" if finding.severity != "note" else "dust"))
+        painter.drawText(text.adjusted(0, shift, 0, 0), int(top) | int(Qt.TextFlag.TextWordWrap), finding.text)
+
+
+class _List(QListView):
+    def resizeEvent(self, event: object) -> None:
+        super().resizeEvent(event)  # type: ignore[arg-type]
+        self.scheduleDelayedItemsLayout()
+
+
+class Findings(QWidget):
+    """The list with its count. `cured` carries the finding whose remedy was clicked, `shown` the station's id."""
+
+    cured = Signal(object)
+    shown = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "bench")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.model = FindingsModel()
+        self.list = _List()
+        self.list.setModel(self.model)
+        self._delegate = _Delegate()
+        self.list.setItemDelegate(self._delegate)
+        self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.list.setMouseTracking(True)
+        self.list.setAccessibleName("Findings")
+        self.list.viewport().installEventFilter(self)
+        self.list.installEventFilter(self)
+        self.list.clicked.connect(lambda index: self.shown.emit(index.data(_ROLE).where))
+        self._count = label(role="dust")
+        self._none = label("Nothing to say: every link is as good as it can be.", "good")
+        self._none.setContentsMargins(theme.px(16), 0, 0, 0)
+        head = QHBoxLayout()
+        head.setContentsMargins(theme.px(16), theme.px(7), theme.px(16), theme.px(2))
+        head.addWidget(label("Findings", "head"))
+        head.addSpacing(theme.px(10))
+        head.addWidget(self._count)
+        head.addStretch(1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(self._none)
+        column.addWidget(self.list, 1)
+
+    def show_evaluation(self, evaluation: Evaluation) -> None:
+        """Show the findings of an evaluation."""
+        self.model.take(evaluation)
+        parts = []
+        for severity in ("stop", "caution", "note"):
+            count = evaluation.count(severity)
+            if count:
+                parts.append(f"{count} {severity}{'s' if count > 1 else ''}")
+        self._count.setText(" · ".join(parts))
+        self._none.setVisible(not parts)
+
+    def eventFilter(self, watched: object, event: QEvent) -> bool:
+        if isinstance(event, QMouseEvent) and watched is self.list.viewport():
+            index = self.list.indexAt(event.position().toPoint())
+            finding = index.data(_ROLE) if index.isValid() else None
+            over = bool(
+                finding and finding.remedy and self._delegate.remedy_rect(self.list.visualRect(index), finding).contains(event.position().toPoint())
+            )
+            self.list.viewport().setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
+            if over and event.type() == QEvent.Type.MouseButtonRelease and event.button() == Qt.MouseButton.LeftButton:
+                self.cured.emit(finding)
+                return True
+        if isinstance(event, QKeyEvent) and watched is self.list and event.type() == QEvent.Type.KeyPress:
+            finding = self.list.currentIndex().data(_ROLE)
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and finding is not None:
+                if finding.remedy:
+                    self.cured.emit(finding)
+                else:
+                    self.shown.emit(finding.where)
+                return True
+        return super().eventFilter(watched, event)  # type: ignore[arg-type]

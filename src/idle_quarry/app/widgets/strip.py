@@ -1,0 +1,429 @@
+"""The strip: a template's path drawn to scale, stations as frames and links as lines of their grade."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QAccessible, QAccessibleEvent, QDragEnterEvent, QDropEvent, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from idle_quarry.app.drawing import draw_frame, draw_link, draw_severity
+from idle_quarry.app.theme import theme
+from idle_quarry.path.evaluation import SEVERITIES, Evaluation, Link, Station
+from idle_quarry.path.grades import Step
+from idle_quarry.signal.rates import rate_text
+from idle_quarry.signal.words import format_words
+
+
+@dataclass(frozen=True)
+class PlacedStation:
+    """A station's frame on the strip, and where its text stands."""
+
+    station: Station
+    frame: QRectF
+    text: QRectF
+    align: Qt.AlignmentFlag
+
+
+@dataclass(frozen=True)
+class PlacedLink:
+    """A link's line on the strip; `run` is the level part that carries its label."""
+
+    link: Link
+    points: list[QPointF]
+    run: QRectF
+
+
+@dataclass(frozen=True)
+class StripLayout:
+    """Where everything stands."""
+
+    stations: tuple[PlacedStation, ...]
+    links: tuple[PlacedLink, ...]
+    pixels_a_line: float
+
+
+def display_size(station: Station) -> tuple[float, float]:
+    """Return a station's width and height in lines of a square raster: anamorphic ones as they are shown."""
+    raster = station.format.raster
+    return float(raster.width * raster.pixel_aspect), float(raster.height)
+
+
+def lay_out(e: Evaluation, width: float, height: float, scale: float | None = None) -> StripLayout:
+    """Return the layout of an evaluation in `width` × `height` pixels, all frames at one scale.
+
+    `scale` (pixels a line) is the one of other strips beside this; None for the largest that fits.
+    """
+    by_kind: dict[str, list[Station]] = {}
+    for station in e.stations:
+        by_kind.setdefault(station.kind, []).append(station)
+    sources, outs = by_kind.get("source", []), by_kind.get("delivery", [])
+    working, kept = by_kind["working"][0], by_kind["intermediate"][0]
+    below = {"working": by_kind.get("monitor", []), "intermediate": by_kind.get("proxy", [])}
+    line = theme.px(15)
+    side = theme.px(170)
+    top, gap = theme.px(30), theme.px(10)
+    caption = 3 * line + theme.px(4)
+    room = height - top - theme.px(8)
+
+    stacks = [sources, outs]
+    tallest = max((sum(display_size(s)[1] for s in stack) for stack in stacks if stack), default=1)
+    count = max(len(sources), len(outs), 1)
+    fits = [(room - gap * (count - 1)) / tallest]
+    for head, hanging in ((working, below["working"]), (kept, below["intermediate"])):
+        fits.append((room - caption - (gap * 2 if hanging else 0)) / (display_size(head)[1] + sum(display_size(s)[1] for s in hanging)))
+    widest = sum(max((display_size(s)[0] for s in column), default=0) for column in (sources, [working], [kept], outs))
+    links_room = 3 * theme.px(130)
+    fits.append((width - 2 * side - links_room) / widest)
+    pixels = max(0.004, min(fits)) if scale is None else scale
+
+    def size(station: Station) -> tuple[float, float]:
+        w, h = display_size(station)
+        return max(6.0, round(w * pixels)), max(4.0, round(h * pixels))
+
+    left_w = max((size(s)[0] for s in sources), default=theme.px(40))
+    right_w = max((size(s)[0] for s in outs), default=theme.px(40))
+    first_x, last_x = side, width - side - right_w
+    inner = last_x - first_x - left_w
+    mid_w = [size(working)[0], size(kept)[0]]
+    free = (inner - sum(mid_w)) / 3
+    mid_x = [first_x + left_w + free, first_x + left_w + 2 * free + mid_w[0]]
+
+    placed: dict[str, PlacedStation] = {}
+
+    def stack(stations: list[Station], x: float, full: float, text_left: bool) -> None:
+        heights = [max(size(s)[1], 3 * line) for s in stations]
+        total = sum(heights) + gap * (len(stations) - 1)
+        y = top + max(0.0, (room - total) / 2)
+        for station, slot in zip(stations, heights, strict=True):
+            w, h = size(station)
+            frame = QRectF(x + (full - w if text_left else 0), y + (slot - h) / 2, w, h)
+            start = frame.left() - side + theme.px(14) if text_left else frame.right() + theme.px(12)
+            text_width = side - theme.px(26)
+            text = QRectF(max(theme.px(14), start - (full - w if text_left else 0)), y + (slot - 3 * line) / 2, text_width, 3 * line)
+            if text_left:
+                text = QRectF(theme.px(14), text.top(), frame.left() - theme.px(26), text.height())
+            placed[station.id] = PlacedStation(station, frame, text, Qt.AlignmentFlag.AlignLeft)
+            y += slot + gap
+
+    stack(sources, first_x, left_w, True)
+    stack(outs, last_x, right_w, False)
+    for head, x, hanging in ((working, mid_x[0], below["working"]), (kept, mid_x[1], below["intermediate"])):
+        w, h = size(head)
+        hung = sum(size(s)[1] + 2 * gap for s in hanging)
+        y = top + max(0.0, (room - h - caption - hung) / 2)
+        frame = QRectF(x, y, w, h)
+        placed[head.id] = PlacedStation(
+            head, frame, QRectF(frame.center().x() - side / 2, frame.bottom() + theme.px(4), side, 3 * line), Qt.AlignmentFlag.AlignHCenter
+        )
+        for station in hanging:
+            hw, hh = size(station)
+            hy = frame.bottom() + caption + 2 * gap
+            hang = QRectF(x, hy, hw, hh)
+            text = QRectF(hang.right() + theme.px(9), hang.center().y() - 1.5 * line, side, 3 * line)
+            placed[station.id] = PlacedStation(station, hang, text, Qt.AlignmentFlag.AlignLeft)
+    links = [_routed(e, link, placed) for link in e.links]
+    return StripLayout(tuple(placed[s.id] for s in e.stations), tuple(links), pixels)
+
+
+def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation]) -> PlacedLink:
+    source, target = placed[link.source].frame, placed[link.target].frame
+    kind = placed[link.target].station.kind
+    if kind in ("monitor", "proxy"):
+        x = target.left() + min(theme.px(10), target.width() / 2)
+        points = [QPointF(x, source.bottom()), QPointF(x, target.top())]
+        return PlacedLink(link, points, QRectF(x - 8, source.bottom(), 16, target.top() - source.bottom()))
+    start, end = QPointF(source.right() + 5, source.center().y()), QPointF(target.left() - 5, target.center().y())
+    siblings = [each for each in e.links if (each.target == link.target if kind == "working" else each.source == link.source)]
+    siblings = [each for each in siblings if placed[each.target].station.kind == kind]
+    index, of = siblings.index(link), len(siblings)
+    spread = (index - (of - 1) / 2) * min(10.0, (target if kind == "working" else source).height() / (of + 1))
+    if kind == "working":
+        end = QPointF(end.x(), end.y() + spread)
+        turn = end.x() - theme.px(14) - 4 * abs(index - (of - 1) / 2)
+        run = QRectF(QPointF(start.x(), start.y() - 20), QPointF(turn, start.y() + 20))
+    else:
+        start = QPointF(start.x(), start.y() + spread)
+        turn = start.x() + theme.px(14) + 4 * abs(index - (of - 1) / 2)
+        run = QRectF(QPointF(turn, end.y() - 20), QPointF(end.x(), end.y() + 20))
+    if abs(start.y() - end.y()) < 2:
+        level = QPointF(end.x(), start.y())
+        return PlacedLink(link, [start, level], QRectF(QPointF(start.x(), start.y() - 20), QPointF(end.x(), start.y() + 20)))
+    return PlacedLink(link, [start, QPointF(turn, start.y()), QPointF(turn, end.y()), end], run)
+
+
+def step_word(step: Step) -> str:
+    """Return a step in a word or two for the strip."""
+    n = step.numbers
+    if step.kind == "fit":
+        if n["scale_x"] == n["scale_y"] == 1:
+            return "trim" if n["cropped"] else "bars" if n["unused"] else "label"
+        return {0.5: "½ size", 2.0: "2 × size", 0.25: "¼ size"}.get(n["scale_y"], f"{n['scale_y'] * 100:.0f} % high")
+    if step.kind == "rate":
+        return {"speed": "speed", "nearest": "repeats" if n["repeated"] else "drops"}.get(n["method"], n["method"])
+    if step.kind == "scan":
+        return "deinterlace" if str(n["method"]).startswith("deinterlace") else {"line shift": "line shift"}.get(n["method"], "fields")
+    if step.kind == "colour":
+        short = {"bt709": "SDR", "hlg": "HLG", "pq": "PQ", "gamma2.6": "print", "srgb": "sRGB", "linear": "linear"}
+        if n["transfer_from"] != n["transfer_to"]:
+            return f"{short[n['transfer_from']]}→{short[n['transfer_to']]}"
+        return "colour"
+    if step.kind == "depth":
+        return f"{n['from_bits']}→{n['to_bits']} bit"
+    return {"range": "range", "sampling": "chroma"}[step.kind]
+
+
+def station_lines(station: Station) -> tuple[str, str, str]:
+    """Return what stands beside a frame: name, format, depth and rate or share."""
+    fmt = station.format
+    words = format_words(fmt).split()
+    head = words[0].replace("psf", " PsF ") if fmt.scan == "psf" else words[0]
+    if fmt.scan == "interlaced":
+        stem = head.rpartition("i")[0]
+        head = f"{stem}i/{rate_text(fmt.rate)}"
+    colour = [w for w in words[1:] if not w.endswith("bit") and w not in ("4:2:0", "4:2:2", "4:4:4")]
+    shown = {"hlg": "HLG", "pq": "PQ", "p3": "P3", "bff": "lower first", "tff": "upper first"}
+    second = " ".join([head, *(shown.get(w, w) for w in colour)])
+    third = f"{fmt.encoding.bit_depth} bit {fmt.encoding.sampling}"
+    if fmt.scan == "interlaced":
+        third = f"{rate_text(fmt.rate * 2)} fields/s · {fmt.encoding.bit_depth} bit"
+    return station.name, second, third
+
+
+def _head(station: Station) -> str:
+    kind = {"source": "SOURCE", "delivery": "DELIVERY"}.get(station.kind, station.kind.upper())
+    return f"{kind} · {station.share:g} %" if station.share is not None else kind
+
+
+class Strip(QWidget):
+    """The strip as a widget: click or arrow keys choose a station, clips can be dropped on it."""
+
+    chosen = Signal(str)
+    clips_dropped = Signal(list)
+    source_wanted = Signal()
+    delivery_wanted = Signal()
+
+    def __init__(self, parent: QWidget | None = None, *, editable: bool = True) -> None:
+        super().__init__(parent)
+        self._evaluation: Evaluation | None = None
+        self._layout: StripLayout | None = None
+        self._selected = "working"
+        self._editable = editable
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAcceptDrops(editable)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Signal path")
+        self.setMouseTracking(True)
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(900), theme.px(236))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(300, theme.px(150))
+
+    def show_evaluation(self, evaluation: Evaluation | None, selected: str | None = None) -> None:
+        """Draw another evaluation; the chosen station stays where it is still there."""
+        self._evaluation, self._layout = evaluation, None
+        if selected is not None:
+            self._selected = selected
+        if evaluation is not None:
+            said = ", ".join(f"{link.source} to {link.target} {link.grade}" for link in evaluation.links)
+            self.setAccessibleDescription(said)
+        self.update()
+
+    @property
+    def selected(self) -> str:
+        return self._selected
+
+    def select(self, ident: str) -> None:
+        """Choose a station and say so."""
+        if ident != self._selected:
+            self._selected = ident
+            self.update()
+        self.chosen.emit(ident)
+
+    def layout_now(self) -> StripLayout | None:
+        """Return where everything stands at the widget's size."""
+        if self._layout is None and self._evaluation is not None:
+            self._layout = lay_out(self._evaluation, self.width(), self.height())
+        return self._layout
+
+    def resizeEvent(self, event: object) -> None:
+        self._layout = None
+
+    def station_at(self, point: QPointF) -> str | None:
+        """Return the id of the station whose frame, text or link lies at `point`."""
+        layout = self.layout_now()
+        if layout is None:
+            return None
+        for placed in layout.stations:
+            if placed.frame.adjusted(-4, -4, 4, 4).contains(point) or placed.text.contains(point):
+                return placed.station.id
+        for each in layout.links:
+            if each.run.adjusted(0, -2, 0, 2).contains(point):
+                link = each.link
+                return link.source if link.source.startswith("source:") else link.target
+        return None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        found = self.station_at(event.position())
+        if found is not None:
+            self.select(found)
+        elif self._editable and self._evaluation is not None:
+            if self._add_rect("source").contains(event.position()):
+                self.source_wanted.emit()
+            elif self._add_rect("delivery").contains(event.position()):
+                self.delivery_wanted.emit()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        over = self.station_at(event.position())
+        adds = self._editable and any(self._add_rect(kind).contains(event.position()) for kind in ("source", "delivery"))
+        self.setCursor(Qt.CursorShape.PointingHandCursor if over or adds else Qt.CursorShape.ArrowCursor)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1}
+        step = steps.get(Qt.Key(event.key()))
+        if step is None or self._evaluation is None:
+            super().keyPressEvent(event)
+            return
+        ids = [station.id for station in self._evaluation.stations]
+        index = ids.index(self._selected) if self._selected in ids else 0
+        self.select(ids[(index + step) % len(ids)])
+        station = self._evaluation.station(self._selected)
+        self.setAccessibleDescription(f"{station.kind} {station.name}, {format_words(station.format)}")
+        QAccessible.updateAccessibility(QAccessibleEvent(self, QAccessible.Event.DescriptionChanged))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        if paths:
+            event.acceptProposedAction()
+            self.clips_dropped.emit(paths)
+
+    def _add_rect(self, kind: str) -> QRectF:
+        """Where "+ source" and "+ delivery" stand."""
+        width = theme.px(100)
+        x = theme.px(14) if kind == "source" else self.width() - width - theme.px(14)
+        return QRectF(x, theme.px(5), width, theme.px(20))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour("bench"))
+        layout = self.layout_now()
+        if layout is None or self._evaluation is None:
+            return
+        paint_strip(painter, self._evaluation, layout, self._selected)
+        if self._editable:
+            painter.setFont(theme.font(12))
+            painter.setPen(theme.colour("lichen"))
+            painter.drawText(self._add_rect("source"), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, "+ source")
+            painter.drawText(self._add_rect("delivery"), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "+ delivery")
+        if self.hasFocus():
+            painter.setPen(QPen(theme.colour("lichen"), 1, Qt.PenStyle.DotLine))
+            painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
+
+
+def paint_strip(painter: QPainter, e: Evaluation, layout: StripLayout, selected: str) -> None:
+    """Draw a strip with its texts."""
+    worst: dict[str, str] = {}
+    for finding in e.findings:
+        if finding.where not in worst or SEVERITIES.index(finding.severity) < SEVERITIES.index(worst[finding.where]):
+            worst[finding.where] = finding.severity
+    for each in layout.links:
+        draw_link(painter, each.points, each.link.grade)
+        if each.run.width() > 40:
+            _paint_label(painter, each)
+    for placed in layout.stations:
+        draw_frame(painter, placed.frame, placed.station.format.scan, chosen=placed.station.id == selected)
+        if placed.station.id in worst and worst[placed.station.id] != "note":
+            draw_severity(painter, placed.frame.topRight() + QPointF(-1, 1), worst[placed.station.id], theme.px(10))
+        _paint_texts(painter, placed)
+    for kind in ("source", "working", "intermediate", "delivery"):
+        frames = [p for p in layout.stations if p.station.kind == kind]
+        if frames:
+            _paint_head(painter, kind, frames)
+
+
+def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation]) -> None:
+    box = placed[0].frame
+    for each in placed[1:]:
+        box = box.united(each.frame)
+    names = {"source": "SOURCE", "working": "WORKING", "intermediate": "INTERMEDIATE", "delivery": "DELIVERY"}
+    text = names[kind] + (f"  {len(placed)}" if len(placed) > 1 else "")
+    painter.setFont(theme.font(11))
+    painter.setPen(theme.colour("dust"))
+    rect = QRectF(box.center().x() - theme.px(80), theme.px(6), theme.px(160), theme.px(18))
+    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _paint_label(painter: QPainter, each: PlacedLink) -> None:
+    """Write a link's grade over its line and its steps under it."""
+    steps = each.link.steps
+    text = each.link.grade + (f" · {len(steps)} step{'s' if len(steps) != 1 else ''}" if steps else "")
+    painter.setFont(theme.font(12, bold=True))
+    painter.setPen(theme.grade(each.link.grade))
+    middle = each.run.center().y()
+    above = QRectF(each.run.left(), middle - theme.px(20), each.run.width(), theme.px(16))
+    painter.drawText(above, Qt.AlignmentFlag.AlignCenter, text)
+    summary = " · ".join(step_word(step) for step in steps)
+    if not summary and each.link.coding is not None:
+        quality = each.link.coding.codec.quality
+        summary = {"lossless": "lossless", "intermediate": "visually lossless"}.get(quality, "made for " + ("viewing" if quality == "proxy" else "delivery"))
+    if summary:
+        painter.setFont(theme.font(11))
+        painter.setPen(theme.colour("dust"))
+        below = QRectF(each.run.left(), middle + theme.px(4), each.run.width(), theme.px(16))
+        metrics = QFontMetricsF(painter.font())
+        painter.drawText(below, Qt.AlignmentFlag.AlignCenter, metrics.elidedText(summary, Qt.TextElideMode.ElideRight, below.width() - 4))
+
+
+def _paint_texts(painter: QPainter, placed: PlacedStation) -> None:
+    station = placed.station
+    first, second, third = station_lines(station)
+    if station.share is not None:
+        first = f"{first}"
+        third = f"{station.share:g} % · {third}"
+    if station.kind == "intermediate" and station.codec is not None:
+        from idle_quarry.path.codecs import gb_per_hour, mbps
+
+        rate = mbps(station.codec, station.format)
+        second, third = f"{rate:.0f} Mb/s", f"{gb_per_hour(rate):.0f} GB an hour"
+    if station.kind in ("monitor", "proxy"):
+        first = {"monitor": "Monitor: ", "proxy": "Proxy: "}[station.kind] + first
+    line = placed.text.height() / 3
+    for index, (text, bold) in enumerate(((first, True), (second, False), (third, False))):
+        painter.setFont(theme.font(12, bold=bold))
+        painter.setPen(theme.colour("chalk" if bold else "dust"))
+        rect = QRectF(placed.text.left(), placed.text.top() + index * line, placed.text.width(), line)
+        metrics = QFontMetricsF(painter.font())
+        painter.drawText(rect, placed.align | Qt.AlignmentFlag.AlignVCenter, metrics.elidedText(text, Qt.TextElideMode.ElideRight, rect.width()))
+
+
+def paint_mini_strip(painter: QPainter, e: Evaluation, rect: QRectF, pixels_a_line: float) -> None:
+    """Draw a strip without texts into `rect`, at a scale shared with the strips around it."""
+    columns: list[list[Station]] = [[], [], [], []]
+    index = {"source": 0, "working": 1, "intermediate": 2, "delivery": 3}
+    for station in e.stations:
+        if station.kind in index:
+            columns[index[station.kind]].append(station)
+    slot = rect.width() / 4
+    frames: dict[str, QRectF] = {}
+    for number, column in enumerate(columns):
+        total = sum(display_size(s)[1] * pixels_a_line for s in column) + 3 * max(0, len(column) - 1)
+        squeeze = min(1.0, rect.height() / total) if total else 1.0
+        y = rect.center().y() - total * squeeze / 2
+        for station in column:
+            w, h = (side * pixels_a_line for side in display_size(station))
+            frames[station.id] = QRectF(round(rect.left() + slot * number + (slot - w) / 2), round(y), max(3, round(w)), max(2, round(h * squeeze)))
+            y += (h + 3) * squeeze
+    for link in e.links:
+        if link.source in frames and link.target in frames:
+            a, b = frames[link.source], frames[link.target]
+            draw_link(painter, [QPointF(a.right() + 2, a.center().y()), QPointF(b.left() - 2, b.center().y())], link.grade, 1.2)
+    for station in e.stations:
+        if station.id in frames:
+            draw_frame(painter, frames[station.id], station.format.scan)
