@@ -14,15 +14,12 @@ from av.video.format import VideoFormat
 from av.video.stream import VideoStream
 
 from idle_quarry.errors import MediaError, QuarryError
-from idle_quarry.media.sequences import STILL_SUFFIXES, run_of, still_header
+from idle_quarry.media.names import STILL_SUFFIXES
+from idle_quarry.media.sequences import run_of, still_header
 from idle_quarry.signal.formats import Encoding, SignalFormat, standard_field_order
 from idle_quarry.signal.rasters import FOUR_THREE, LINE_CONVENTIONS, SIXTEEN_NINE, Raster, sd_pixel_aspect
 from idle_quarry.signal.rates import nearest_named_rate
 from idle_quarry.signal.words import default_encoding, format_words
-
-MEDIA_SUFFIXES = frozenset(
-    ".mov .mxf .mp4 .m4v .mkv .mpg .mpeg .m2v .vob .ts .m2ts .mts .dv .wav .bwf .avi .webm".split()
-) | frozenset(STILL_SUFFIXES)
 
 # Numbers of ITU-T H.273, which FFmpeg's libraries report, to this program's names.
 _PRIMARIES = {1: "bt709", 5: "bt601-625", 6: "bt601-525", 7: "bt601-525", 9: "bt2020", 11: "p3", 12: "p3"}

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
+from idle_quarry.media.names import STILL_SUFFIXES
 from idle_quarry.signal.rates import nearest_named_rate
 
-STILL_SUFFIXES = (".dpx", ".exr", ".tif", ".tiff", ".png")
 _NUMBERED = re.compile(r"(.*?)(\d+)(\.[A-Za-z]+)")
 
 

@@ -1,0 +1,84 @@
+"""Opening the application: the library, the window, and the last things at its end."""
+
+from __future__ import annotations
+
+import os
+import sys
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.places import DEMO, library_place, person
+
+
+def run_window(place: str | None) -> int:
+    """Open the window on a library and return the exit status when it is closed. Raises `QuarryError`."""
+    if sys.platform.startswith("linux") and not (
+        os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
+    ):
+        raise QuarryError("there is no screen to open a window on", remedy="set DISPLAY, or run it under xvfb-run")
+    if place == DEMO:
+        from idle_quarry.demo.lay_out import lay_out
+
+        lay_out(None, lambda text: print(f"idle-quarry: {text}", file=sys.stderr))
+    from PySide6.QtCore import QTimer
+    from PySide6.QtWidgets import QApplication
+
+    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.preferences import Preferences
+    from idle_quarry.app.theme import load_type, theme
+    from idle_quarry.app.window import MainWindow
+    from idle_quarry.library import open_library
+
+    library = open_library(library_place(place), person(place))
+    app = QApplication.instance() or QApplication(["idle-quarry"])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("Idle Quarry")
+    app.setDesktopFileName("idle-quarry")
+    load_type()
+    preferences = Preferences.load()
+    theme.apply(app, preferences.brightness, preferences.text_percent)
+    desk = Desk(library, preferences)
+    window = MainWindow(desk)
+    window.show()
+    QTimer.singleShot(0, lambda: _welcome_back(desk))
+    if place == DEMO:
+        QTimer.singleShot(400, lambda: _demo_jobs(desk))
+    status = app.exec()
+    desk.close()
+    return status
+
+
+def _welcome_back(desk: object) -> None:
+    """Offer what an earlier run left unsaved."""
+    from idle_quarry.app.desk import Desk
+
+    assert isinstance(desk, Desk)
+    drafts = desk.unfinished()
+    if not drafts:
+        return
+    draft = drafts[0]
+
+    def take_up() -> None:
+        if draft.template_id is None:
+            desk.open_new(draft.template, draft.key)
+        else:
+            desk.open_stored(draft.template_id)
+
+    more = f" and {len(drafts) - 1} more" if len(drafts) > 1 else ""
+    desk.say(f"Unsaved work on {draft.template.name}{more} was kept.", action=("Take it up", take_up))
+
+
+def _demo_jobs(desk: object) -> None:
+    """Start the demo's jobs behind the window, where they are not there yet."""
+    from idle_quarry.app.desk import Desk
+
+    assert isinstance(desk, Desk)
+
+    def work(_ticket: object) -> bool:
+        from idle_quarry.demo.lay_out import lay_out
+        from idle_quarry.printing import write_pdf
+
+        before = {job.id for job in desk.library.jobs()}
+        lay_out(write_pdf)
+        return {job.id for job in desk.library.jobs()} != before
+
+    desk.workers.start(work, lambda fresh: desk.jobs_changed.emit() if fresh else None, desk.refuse)

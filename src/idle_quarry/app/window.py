@@ -1,0 +1,356 @@
+"""The window: the views, the commands and their keys, the search, and what is said at the foot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from PySide6.QtCore import QByteArray, QSize, Qt
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeySequence, QPainter, QPixmap
+from PySide6.QtWidgets import QApplication, QButtonGroup, QHBoxLayout, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.finder import Entry, Finder
+from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES, theme
+from idle_quarry.app.views.library import LibraryView
+from idle_quarry.app.views.path import PathView
+from idle_quarry.app.widgets.basics import SayBar, button, label
+from idle_quarry.errors import QuarryError
+from idle_quarry.media.names import MEDIA_SUFFIXES
+from idle_quarry.path.settings import settings_of
+from idle_quarry.signal.words import format_words
+
+VIEWS = ("Library", "Path", "Intake", "Jobs")
+
+
+@dataclass(frozen=True)
+class Command:
+    """Something a person can do: its name, its key, and the plain function behind both."""
+
+    name: str
+    key: str
+    act: Callable[[], object]
+
+
+class MainWindow(QMainWindow):
+    """The whole window. Views are made when they are first shown."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setWindowTitle("Idle Quarry")
+        self.setWindowIcon(icon())
+        self.resize(1280, 800)
+        self.setMinimumSize(900, 560)
+        self.setAcceptDrops(True)
+        self._made: dict[str, QWidget] = {}
+        self._stack = QStackedWidget()
+        self.say_bar = SayBar()
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._header())
+        column.addWidget(self._stack, 1)
+        column.addWidget(self.say_bar)
+        self.setCentralWidget(body)
+        self.finder = Finder(body)
+        self.commands = self._commands()
+        for command in self.commands:
+            if command.key:
+                action = QAction(command.name, self)
+                action.setShortcut(QKeySequence(command.key))
+                action.triggered.connect(lambda _on, act=command.act: act())
+                self.addAction(action)
+        desk.said.connect(lambda text, refusal, action: self.say_bar.say(text, refusal=refusal, action=action))
+        desk.view_wanted.connect(self.show_view)
+        desk.job_wanted.connect(self._job_wanted)
+        desk.opened.connect(self._title)
+        if desk.preferences.geometry:
+            self.restoreGeometry(QByteArray(desk.preferences.geometry_bytes()))
+        self.show_view("Library")
+
+    def _header(self) -> QWidget:
+        made = QWidget()
+        made.setProperty("role", "bench")
+        made.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(made)
+        row.setContentsMargins(theme.px(8), theme.px(4), theme.px(16), 0)
+        row.setSpacing(theme.px(2))
+        group = QButtonGroup(made)
+        self.tabs: dict[str, QPushButton] = {}
+        for name in VIEWS:
+            tab = QPushButton(name)
+            tab.setCheckable(True)
+            tab.setProperty("quiet", "true")
+            tab.setAccessibleName(f"{name} view")
+            tab.clicked.connect(lambda _on, name=name: self.show_view(name))
+            group.addButton(tab)
+            row.addWidget(tab)
+            self.tabs[name] = tab
+        row.addStretch(1)
+        self.search_button = button("Find a template, station, clip or setting      Ctrl+F", self.find)
+        self.search_button.setMinimumWidth(theme.px(360))
+        self.search_button.setProperty("quiet", "true")
+        self.search_button.setAccessibleName("Find")
+        row.addWidget(self.search_button)
+        row.addStretch(1)
+        row.addWidget(label(f"{self.desk.library.person} · {self.desk.library.place.stem}", "dust"))
+        return made
+
+    # -- views -----------------------------------------------------------------------------------------
+
+    def view(self, name: str) -> QWidget:
+        """Return a view, made at its first use."""
+        if name not in self._made:
+            self._made[name] = self._make(name)
+            self._stack.addWidget(self._made[name])
+        return self._made[name]
+
+    def _make(self, name: str) -> QWidget:
+        if name == "Library":
+            library = LibraryView(self.desk)
+            library.clips_wanted.connect(self._clips_wanted)
+            return library
+        if name == "Path":
+            path = PathView(self.desk)
+            path.clips_dropped.connect(self._clips_on_strip)
+            return path
+        # these read NumPy, FFmpeg's libraries and OpenTimelineIO: not before they are looked at
+        if name == "Intake":
+            from idle_quarry.app.views.intake import IntakeView
+
+            return IntakeView(self.desk)
+        from idle_quarry.app.views.jobs import JobsView
+
+        return JobsView(self.desk)
+
+    def show_view(self, name: str) -> None:
+        """Bring a view to the front."""
+        self._stack.setCurrentWidget(self.view(name))
+        self.tabs[name].setChecked(True)
+
+    @property
+    def path(self) -> PathView:
+        view = self.view("Path")
+        assert isinstance(view, PathView)
+        return view
+
+    @property
+    def library(self) -> LibraryView:
+        view = self.view("Library")
+        assert isinstance(view, LibraryView)
+        return view
+
+    def _title(self) -> None:
+        document = self.desk.document
+        self.setWindowTitle(f"{document.template.name} · Idle Quarry" if document else "Idle Quarry")
+
+    def _job_wanted(self, stored: object) -> None:
+        if "Jobs" not in self._made:
+            from idle_quarry.app.views.jobs import JobsView
+
+            view = self.view("Jobs")
+            assert isinstance(view, JobsView)
+            view.prepare(stored)  # type: ignore[arg-type]
+        self.show_view("Jobs")
+
+    def _clips_wanted(self) -> None:
+        self.show_view("Intake")
+        self.desk.say("Open or drop clips here, choose one, and start a template from it.")
+
+    # -- commands --------------------------------------------------------------------------------------
+
+    def _commands(self) -> list[Command]:
+        path = lambda name: lambda: getattr(self.path, name)()  # noqa: E731
+        made = [Command(f"Show {name}", f"Ctrl+{number}", lambda name=name: self.show_view(name)) for number, name in enumerate(VIEWS, 1)]  # type: ignore[misc]
+        made += [
+            Command("Find a template, station, clip or setting", "Ctrl+F", self.find),
+            Command("All commands and settings", "Ctrl+K", self.all_commands),
+            Command("Undo", "Ctrl+Z", path("undo")),
+            Command("Redo", "Ctrl+Shift+Z", path("redo")),
+            Command("Save revision", "Ctrl+S", self._save),
+            Command("Start a job from the open template", "Ctrl+J", path("_start_job")),
+            Command("Add a source", "", path("add_source")),
+            Command("Add a delivery", "", path("add_delivery")),
+            Command("Open the chosen template", "", lambda: self.library.open_chosen()),
+            Command("Duplicate the chosen template", "", lambda: self.library.duplicate()),
+            Command("Rename the chosen template", "", lambda: self.library.rename()),
+            Command("Export the chosen template", "", lambda: self.library.export_asked()),
+            Command("Import templates", "", lambda: self.library.import_asked()),
+            Command("Brighter or darker window", "Ctrl+B", self.next_brightness),
+            Command("Larger text", "Ctrl++", lambda: self.text_size(1)),
+            Command("Smaller text", "Ctrl+-", lambda: self.text_size(-1)),
+            Command("Close the window", "Ctrl+Q", self.close),
+        ]
+        for name in BRIGHTNESSES:
+            made.append(Command(f"Brightness: {name}", "", lambda name=name: self.dress(name, theme.percent)))  # type: ignore[misc]
+        return made
+
+    def _save(self) -> None:
+        if self.desk.document is None or not self.desk.document.dirty:
+            self.desk.say("Nothing has changed since the last revision.")
+            return
+        self.show_view("Path")
+        self.path.ask_save()
+
+    def all_commands(self) -> None:
+        """Open the palette: every command, and every setting of the open template."""
+        entries = [Entry("command", c.name, c.key, c.act) for c in self.commands]
+        self.finder.open(entries + self._setting_entries(), "Do something, or go to a setting")
+
+    def find(self) -> None:
+        """Search templates, stations, clips and settings."""
+        entries: list[Entry] = []
+        try:
+            for each in self.desk.library.summaries():
+                entries.append(Entry("template", each.name, f"{each.working} · {each.shelf}", lambda ident=each.id: self.desk.open_stored(ident)))  # type: ignore[misc]
+        except QuarryError as error:
+            self.desk.refuse(error)
+        if self.desk.document is not None:
+            for station in self.desk.document.evaluation.stations:
+                entries.append(
+                    Entry("station", station.name, f"{station.kind} · {format_words(station.format)}", lambda ident=station.id: self._go(ident))  # type: ignore[misc]
+                )
+        if "Intake" in self._made:
+            for row in self._made["Intake"].model.rows:  # type: ignore[attr-defined]
+                entries.append(Entry("clip", row.path.name, "clip", lambda: self.show_view("Intake")))
+        self.finder.open(entries + self._setting_entries(), "Find a template, station, clip or setting")
+
+    def _setting_entries(self) -> list[Entry]:
+        document = self.desk.document
+        if document is None:
+            return []
+        names = {station.id: station.name for station in document.evaluation.stations}
+        return [
+            Entry("setting", f"{names.get(s.sheet, s.sheet.capitalize())}: {s.label}", s.text, lambda s=s: self._go_setting(s))  # type: ignore[misc]
+            for s in settings_of(document.template)
+        ]
+
+    def _go(self, station: str) -> None:
+        self.show_view("Path")
+        self.path.choose(station)
+
+    def _go_setting(self, setting: object) -> None:
+        self.show_view("Path")
+        self.path.show_setting(setting)  # type: ignore[arg-type]
+
+    # -- how it looks ----------------------------------------------------------------------------------
+
+    def next_brightness(self) -> None:
+        """Take the next of the three brightnesses."""
+        index = BRIGHTNESSES.index(theme.scheme.name)
+        self.dress(BRIGHTNESSES[(index + 1) % len(BRIGHTNESSES)], theme.percent)
+
+    def text_size(self, step: int) -> None:
+        """Take the next larger or smaller text."""
+        index = max(0, min(len(TEXT_SIZES) - 1, TEXT_SIZES.index(theme.percent) + step))
+        self.dress(theme.scheme.name, TEXT_SIZES[index])
+
+    def dress(self, brightness: str, percent: int) -> None:
+        """Take a brightness and a text size; views are made anew, since their measures hang on them."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        current = next((name for name, tab in self.tabs.items() if tab.isChecked()), "Library")
+        theme.apply(app, brightness, percent)
+        self.desk.preferences.brightness, self.desk.preferences.text_percent = brightness, percent
+        self.redressed(current)
+
+    def redressed(self, current: str) -> None:
+        """Replace this window by a new one on the same desk."""
+        geometry = self.saveGeometry()
+        self.desk.disconnect(None)  # type: ignore[call-overload]
+        fresh = MainWindow(self.desk)
+        fresh.restoreGeometry(geometry)
+        intake = self._made.get("Intake")
+        if intake is not None:
+            for row in intake.model.rows:  # type: ignore[attr-defined]
+                fresh.view("Intake").model.add(row)  # type: ignore[attr-defined]
+            fresh.view("Intake")._show_state()  # type: ignore[attr-defined]
+        fresh.show()
+        fresh.show_view(current)
+        if self.desk.document is not None:
+            fresh.path.choose(self.path.sheet_id if "Path" in self._made else "working")
+        _windows.append(fresh)
+        self._replaced = True
+        self.close()
+        self.deleteLater()
+
+    # -- drops and the end -----------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        self.take_files(paths)
+
+    def take_files(self, paths: list[Path]) -> None:
+        """Take dropped files: template files are imported, clips and folders looked at."""
+        templates = [path for path in paths if path.suffix.lower() == ".json"]
+        media = [path for path in paths if path not in templates]
+        for path in templates:
+            self.show_view("Library")
+            self.library.import_from(path)
+        if media:
+            self.show_view("Intake")
+            self.view("Intake").look_at(media)  # type: ignore[attr-defined]
+
+    def _clips_on_strip(self, names: list[str]) -> None:
+        """Clips dropped on the strip become sources of the open template."""
+        from idle_quarry.media import inspect
+        from idle_quarry.path.edits import Edit
+        from idle_quarry.path.template import Source, slug
+
+        paths = [Path(name) for name in names]
+        if any(path.suffix.lower() not in MEDIA_SUFFIXES for path in paths):
+            self.take_files(paths)
+            return
+
+        def done(clip: object) -> None:
+            document = self.desk.document
+            fmt, path = clip.format, clip.path  # type: ignore[attr-defined]
+            if document is None or fmt is None:
+                self.desk.say(f"{path.name} has no signal format to be a source of.", refusal=True)
+                return
+            ident = slug(path.stem, {s.id for s in document.template.sources})
+            share = 10.0 if document.template.sources else 100.0
+            try:
+                document.apply("Add source from clip", Edit(f"sources.{ident}", Source(id=ident, name=path.stem[:120], format=fmt, share=share)))
+            except QuarryError as error:
+                self.desk.refuse(error)
+            else:
+                self.path.choose(f"source:{ident}")
+
+        for path in paths:
+            self.desk.workers.start(lambda _ticket, path=path: inspect(path), done, self.desk.refuse)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not getattr(self, "_replaced", False):
+            self.desk.preferences.geometry = bytes(self.saveGeometry().toBase64().data()).decode()
+            self.desk.preferences.save()
+        super().closeEvent(event)
+
+    def sizeHint(self) -> QSize:
+        return QSize(1280, 800)
+
+
+_windows: list[MainWindow] = []
+
+
+def icon() -> QIcon:
+    """Return the program's icon."""
+    from importlib.resources import files
+
+    data = files("idle_quarry.app").joinpath("icons/idle-quarry.svg").read_bytes()
+    pixmap = QPixmap()
+    if not pixmap.loadFromData(data, "SVG"):  # Qt without its SVG part: the window's own frame, drawn
+        pixmap = QPixmap(64, 64)
+        pixmap.fill(theme.colour("ground"))
+        painter = QPainter(pixmap)
+        painter.setPen(theme.colour("lichen"))
+        painter.drawRect(10, 22, 26, 20)
+        painter.end()
+    return QIcon(pixmap)
