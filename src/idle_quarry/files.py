@@ -17,11 +17,11 @@ def written_whole(path: Path, data: bytes) -> None:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
-        os.chmod(name, 0o644)
-        os.replace(name, path)
+        Path(name).chmod(0o644)
+        Path(name).replace(path)
     except BaseException:
         with contextlib.suppress(OSError):
-            os.unlink(name)
+            Path(name).unlink()
         raise
 
 

@@ -122,7 +122,12 @@ class Desk(QObject):
         if held is not None and not held.dirty:
             del self._held[template_id]
             if self.document is held:
-                self.document = Document(self.library.stored(template_id).template, self.library.stored(template_id), self.drafts, self.workers)
+                self.document = Document(
+                    self.library.stored(template_id).template,
+                    self.library.stored(template_id),
+                    self.drafts,
+                    self.workers,
+                )
                 self._held[template_id] = self.document
                 self.opened.emit()
 

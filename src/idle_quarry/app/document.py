@@ -37,7 +37,9 @@ class Document(QObject):
     changed = Signal()
     saved = Signal()
 
-    def __init__(self, template: Template, base: Stored | None, drafts: Drafts, workers: Workers, key: str | None = None) -> None:
+    def __init__(
+        self, template: Template, base: Stored | None, drafts: Drafts, workers: Workers, key: str | None = None
+    ) -> None:
         super().__init__()
         self.base = base
         self.undo_stack = QUndoStack(self)
@@ -109,4 +111,6 @@ class Document(QObject):
         self._keep_soon.stop()
         if self.dirty and self.undo_stack.count():
             base = self.base.revision if self.base else None
-            self._drafts.keep(Draft(self.key, self._template, base.template_id if base else None, base.number if base else None))
+            self._drafts.keep(
+                Draft(self.key, self._template, base.template_id if base else None, base.number if base else None)
+            )

@@ -44,7 +44,9 @@ def _draw_broken(painter: QPainter, points: list[QPointF], pen: QPen) -> None:
     middle = (start + end) / 2
     gap = 9.0 if abs(end.x() - start.x()) + abs(end.y() - start.y()) > 40 else 5.0
     across = abs(end.x() - start.x()) >= abs(end.y() - start.y())
-    step = QPointF(gap if end.x() > start.x() else -gap, 0) if across else QPointF(0, gap if end.y() > start.y() else -gap)
+    step = (
+        QPointF(gap if end.x() > start.x() else -gap, 0) if across else QPointF(0, gap if end.y() > start.y() else -gap)
+    )
     painter.drawLine(start, middle - step)
     painter.drawPolyline(QPolygonF([middle + step, *points[1:]]))
     painter.setPen(QPen(pen.color(), pen.widthF() + 0.7))
@@ -65,7 +67,14 @@ def draw_severity(painter: QPainter, centre: QPointF, severity: str, size: float
     elif severity == "caution":
         reach = half * 1.2
         painter.drawPolygon(
-            QPolygonF([centre + QPointF(0, -reach), centre + QPointF(reach, 0), centre + QPointF(0, reach), centre + QPointF(-reach, 0)])
+            QPolygonF(
+                [
+                    centre + QPointF(0, -reach),
+                    centre + QPointF(reach, 0),
+                    centre + QPointF(0, reach),
+                    centre + QPointF(-reach, 0),
+                ]
+            )
         )
     else:
         painter.drawEllipse(centre, half * 0.7, half * 0.7)

@@ -62,7 +62,9 @@ class Finder(QFrame):
         parent = self.parentWidget()
         assert parent is not None
         width = min(theme.px(680), parent.width() - 40)
-        self.setGeometry((parent.width() - width) // 2, theme.px(44), width, min(theme.px(430), parent.height() - theme.px(80)))
+        self.setGeometry(
+            (parent.width() - width) // 2, theme.px(44), width, min(theme.px(430), parent.height() - theme.px(80))
+        )
         self.show()
         self.raise_()
         self.field.setFocus()
@@ -111,4 +113,3 @@ class Finder(QFrame):
         if self._back is not None:
             self._back.setFocus()
             self._back = None
-

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import os
+import tempfile
 from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
 
-from PySide6.QtGui import QColor, QFont, QPalette
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPalette, QPen
 from PySide6.QtWidgets import QApplication
 
 from idle_quarry.printing import load_fonts
@@ -110,10 +115,11 @@ class Theme:
         QToolTip {{ background: {s.ledge}; color: {s.chalk}; border: 1px solid {s.seam}; padding: 4px; }}
         QLineEdit, QPlainTextEdit, QComboBox, QSpinBox {{
             background: {s.ledge}; border: 1px solid {s.ledge}; border-radius: 3px;
-            padding: {px(2)}px {px(7)}px; selection-background-color: {s.lichen}; selection-color: {s.on_lichen}; }}
+            padding: {px(1)}px {px(7)}px; selection-background-color: {s.lichen}; selection-color: {s.on_lichen}; }}
         QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus, QSpinBox:focus {{ border: 1px solid {s.lichen}; }}
         QLineEdit[refused="true"], QComboBox[refused="true"] {{ border: 1px solid {s.oxide}; }}
-        QComboBox::drop-down {{ width: {px(16)}px; border: none; }}
+        QComboBox::drop-down {{ width: {px(18)}px; border: none; }}
+        QComboBox::down-arrow {{ image: url({arrow_file(s.dust)}); width: {px(9)}px; height: {px(6)}px; }}
         QComboBox QAbstractItemView {{ background: {s.ledge}; border: 1px solid {s.seam}; outline: none;
             selection-background-color: {s.lichen}; selection-color: {s.on_lichen}; }}
         QPushButton {{ background: {s.ledge}; border: 1px solid {s.ledge}; border-radius: 3px; padding: {px(4)}px {px(13)}px; }}
@@ -127,6 +133,7 @@ class Theme:
         QPushButton[quiet="true"]:hover {{ color: {s.chalk}; }}
         QPushButton[quiet="true"]:focus {{ border-color: {s.lichen}; }}
         QPushButton[quiet="true"]:checked {{ color: {s.chalk}; font-weight: bold; border-bottom: 2px solid {s.lichen}; border-radius: 0; }}
+        QPushButton[field="true"] {{ background: {s.ledge}; color: {s.dust}; text-align: left; padding: {px(4)}px {px(10)}px; }}
         QPushButton::menu-indicator {{ width: 0; }}
         QCheckBox:focus {{ color: {s.lichen}; }}
         QMenu {{ background: {s.ledge}; border: 1px solid {s.seam}; padding: 4px; }}
@@ -136,7 +143,9 @@ class Theme:
         QAbstractScrollArea {{ background: transparent; border: none; }}
         QTreeView, QTableView, QListView {{ background: transparent; border: none; outline: none;
             selection-background-color: {s.ledge}; selection-color: {s.chalk}; alternate-background-color: {s.bench}; }}
-        QTreeView::item, QListView::item {{ padding: {px(3)}px 2px; }}
+        QTreeView::item, QListView::item {{ padding: {px(3)}px {px(4)}px; }}
+        QTableView::item {{ padding: 0 {px(6)}px; }}
+        QListWidget::item {{ padding: {px(5)}px {px(12)}px; }}
         QTreeView::item:selected, QTableView::item:selected {{ background: {s.ledge}; color: {s.chalk}; }}
         QTreeView:focus, QTableView:focus, QListView:focus {{ border: 1px solid {s.seam}; }}
         QHeaderView {{ background: {s.bench}; }}
@@ -158,6 +167,21 @@ class Theme:
         QLabel[role="refusal"] {{ color: {s.oxide}; }}
         QLabel[role="good"] {{ color: {s.sage}; }}
         """
+
+
+@lru_cache(maxsize=8)
+def arrow_file(colour: str) -> str:
+    """Return a picture file of a small arrow; style sheets take pictures only from files."""
+    path = Path(tempfile.gettempdir()) / f"idle-quarry-arrow-{colour.lstrip('#')}-{os.getuid()}.png"
+    image = QImage(18, 12, QImage.Format.Format_ARGB32)
+    image.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor(colour), 2.4))
+    painter.drawPolyline([QPointF(2, 2), QPointF(9, 10), QPointF(16, 2)])
+    painter.end()
+    image.save(str(path))
+    return path.as_posix()
 
 
 theme = Theme()

@@ -4,11 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QSize, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeySequence, QPainter, QPixmap
-from PySide6.QtWidgets import QApplication, QButtonGroup, QHBoxLayout, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QHBoxLayout,
+    QMainWindow,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.finder import Entry, Finder
@@ -76,7 +86,7 @@ class MainWindow(QMainWindow):
         made.setProperty("role", "bench")
         made.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(made)
-        row.setContentsMargins(theme.px(8), theme.px(4), theme.px(16), 0)
+        row.setContentsMargins(theme.px(8), theme.px(5), theme.px(16), theme.px(3))
         row.setSpacing(theme.px(2))
         group = QButtonGroup(made)
         self.tabs: dict[str, QPushButton] = {}
@@ -84,19 +94,22 @@ class MainWindow(QMainWindow):
             tab = QPushButton(name)
             tab.setCheckable(True)
             tab.setProperty("quiet", "true")
+            tab.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             tab.setAccessibleName(f"{name} view")
             tab.clicked.connect(lambda _on, name=name: self.show_view(name))
             group.addButton(tab)
             row.addWidget(tab)
             self.tabs[name] = tab
         row.addStretch(1)
-        self.search_button = button("Find a template, station, clip or setting      Ctrl+F", self.find)
+        self.search_button = button("Find a template, station, clip or setting          Ctrl+F", self.open_find)
         self.search_button.setMinimumWidth(theme.px(360))
-        self.search_button.setProperty("quiet", "true")
+        self.search_button.setProperty("field", "true")
         self.search_button.setAccessibleName("Find")
         row.addWidget(self.search_button)
         row.addStretch(1)
-        row.addWidget(label(f"{self.desk.library.person} · {self.desk.library.place.stem}", "dust"))
+        place = self.desk.library.place
+        name = place.parent.name if place.stem == "library" else place.stem
+        row.addWidget(label(f"{self.desk.library.person} · {name}", "dust"))
         return made
 
     # -- views -----------------------------------------------------------------------------------------
@@ -128,8 +141,12 @@ class MainWindow(QMainWindow):
 
     def show_view(self, name: str) -> None:
         """Bring a view to the front."""
-        self._stack.setCurrentWidget(self.view(name))
+        view = self.view(name)
+        self._stack.setCurrentWidget(view)
         self.tabs[name].setChecked(True)
+        first = getattr(view, "first_focus", None)
+        if first is not None and not view.isAncestorOf(QApplication.focusWidget() or self):
+            first.setFocus()
 
     @property
     def path(self) -> PathView:
@@ -163,17 +180,19 @@ class MainWindow(QMainWindow):
     # -- commands --------------------------------------------------------------------------------------
 
     def _commands(self) -> list[Command]:
-        path = lambda name: lambda: getattr(self.path, name)()  # noqa: E731
-        made = [Command(f"Show {name}", f"Ctrl+{number}", lambda name=name: self.show_view(name)) for number, name in enumerate(VIEWS, 1)]  # type: ignore[misc]
+        made = [
+            Command(f"Show {name}", f"Ctrl+{number}", partial(self.show_view, name))
+            for number, name in enumerate(VIEWS, 1)
+        ]
         made += [
-            Command("Find a template, station, clip or setting", "Ctrl+F", self.find),
+            Command("Find a template, station, clip or setting", "Ctrl+F", self.open_find),
             Command("All commands and settings", "Ctrl+K", self.all_commands),
-            Command("Undo", "Ctrl+Z", path("undo")),
-            Command("Redo", "Ctrl+Shift+Z", path("redo")),
+            Command("Undo", "Ctrl+Z", lambda: self.path.undo()),
+            Command("Redo", "Ctrl+Shift+Z", lambda: self.path.redo()),
             Command("Save revision", "Ctrl+S", self._save),
-            Command("Start a job from the open template", "Ctrl+J", path("_start_job")),
-            Command("Add a source", "", path("add_source")),
-            Command("Add a delivery", "", path("add_delivery")),
+            Command("Start a job from the open template", "Ctrl+J", lambda: self.path._start_job()),
+            Command("Add a source", "", lambda: self.path.add_source()),
+            Command("Add a delivery", "", lambda: self.path.add_delivery()),
             Command("Open the chosen template", "", lambda: self.library.open_chosen()),
             Command("Duplicate the chosen template", "", lambda: self.library.duplicate()),
             Command("Rename the chosen template", "", lambda: self.library.rename()),
@@ -185,7 +204,7 @@ class MainWindow(QMainWindow):
             Command("Close the window", "Ctrl+Q", self.close),
         ]
         for name in BRIGHTNESSES:
-            made.append(Command(f"Brightness: {name}", "", lambda name=name: self.dress(name, theme.percent)))  # type: ignore[misc]
+            made.append(Command(f"Brightness: {name}", "", partial(self._brightness, name)))
         return made
 
     def _save(self) -> None:
@@ -200,18 +219,30 @@ class MainWindow(QMainWindow):
         entries = [Entry("command", c.name, c.key, c.act) for c in self.commands]
         self.finder.open(entries + self._setting_entries(), "Do something, or go to a setting")
 
-    def find(self) -> None:
+    def open_find(self) -> None:
         """Search templates, stations, clips and settings."""
         entries: list[Entry] = []
         try:
             for each in self.desk.library.summaries():
-                entries.append(Entry("template", each.name, f"{each.working} · {each.shelf}", lambda ident=each.id: self.desk.open_stored(ident)))  # type: ignore[misc]
+                entries.append(
+                    Entry(
+                        "template",
+                        each.name,
+                        f"{each.working} · {each.shelf}",
+                        partial(self.desk.open_stored, each.id),
+                    )
+                )
         except QuarryError as error:
             self.desk.refuse(error)
         if self.desk.document is not None:
             for station in self.desk.document.evaluation.stations:
                 entries.append(
-                    Entry("station", station.name, f"{station.kind} · {format_words(station.format)}", lambda ident=station.id: self._go(ident))  # type: ignore[misc]
+                    Entry(
+                        "station",
+                        station.name,
+                        f"{station.kind} · {format_words(station.format)}",
+                        partial(self._go, station.id),
+                    )
                 )
         if "Intake" in self._made:
             for row in self._made["Intake"].model.rows:  # type: ignore[attr-defined]
@@ -224,7 +255,12 @@ class MainWindow(QMainWindow):
             return []
         names = {station.id: station.name for station in document.evaluation.stations}
         return [
-            Entry("setting", f"{names.get(s.sheet, s.sheet.capitalize())}: {s.label}", s.text, lambda s=s: self._go_setting(s))  # type: ignore[misc]
+            Entry(
+                "setting",
+                f"{names.get(s.sheet, s.sheet.capitalize())}: {s.label}",
+                s.text,
+                partial(self._go_setting, s),
+            )
             for s in settings_of(document.template)
         ]
 
@@ -237,6 +273,9 @@ class MainWindow(QMainWindow):
         self.path.show_setting(setting)  # type: ignore[arg-type]
 
     # -- how it looks ----------------------------------------------------------------------------------
+
+    def _brightness(self, name: str) -> None:
+        self.dress(name, theme.percent)
 
     def next_brightness(self) -> None:
         """Take the next of the three brightnesses."""
@@ -300,7 +339,6 @@ class MainWindow(QMainWindow):
 
     def _clips_on_strip(self, names: list[str]) -> None:
         """Clips dropped on the strip become sources of the open template."""
-        from idle_quarry.media import inspect
         from idle_quarry.path.edits import Edit
         from idle_quarry.path.template import Source, slug
 
@@ -318,14 +356,17 @@ class MainWindow(QMainWindow):
             ident = slug(path.stem, {s.id for s in document.template.sources})
             share = 10.0 if document.template.sources else 100.0
             try:
-                document.apply("Add source from clip", Edit(f"sources.{ident}", Source(id=ident, name=path.stem[:120], format=fmt, share=share)))
+                document.apply(
+                    "Add source from clip",
+                    Edit(f"sources.{ident}", Source(id=ident, name=path.stem[:120], format=fmt, share=share)),
+                )
             except QuarryError as error:
                 self.desk.refuse(error)
             else:
                 self.path.choose(f"source:{ident}")
 
         for path in paths:
-            self.desk.workers.start(lambda _ticket, path=path: inspect(path), done, self.desk.refuse)
+            self.desk.workers.start(partial(_inspect, path), done, self.desk.refuse)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not getattr(self, "_replaced", False):
@@ -335,6 +376,12 @@ class MainWindow(QMainWindow):
 
     def sizeHint(self) -> QSize:
         return QSize(1280, 800)
+
+
+def _inspect(path: Path, _ticket: object) -> object:
+    from idle_quarry.media import inspect
+
+    return inspect(path)
 
 
 _windows: list[MainWindow] = []

@@ -100,7 +100,9 @@ class Workers:
             self._relay.answer.emit(_Answer(ticket, "failed", error))
         except Exception as error:  # the window must say so rather than wait for ever
             traceback.print_exc()
-            self._relay.answer.emit(_Answer(ticket, "failed", QuarryError(f"something unforeseen went wrong ({error})")))
+            self._relay.answer.emit(
+                _Answer(ticket, "failed", QuarryError(f"something unforeseen went wrong ({error})"))
+            )
         else:
             self._relay.answer.emit(_Answer(ticket, "done", value))
         finally:

@@ -131,7 +131,7 @@ def plan(options: Options, out: Output) -> int:
 
 def template_list(options: Options, out: Output) -> int:
     """The templates of both shelves."""
-    document = []
+    document: list[dict[str, Any]] = []
     with _library(options) as library:
         for each in library.summaries():
             grade = evaluate(library.stored(each.id).template).worst_grade
@@ -147,7 +147,15 @@ def template_list(options: Options, out: Output) -> int:
                 }
             )
     rows = [
-        (d["name"], d["shelf"], f"revision {d['revision']}", d["state"], d["working"], d["worst_grade"], "default" if d["default"] else "")
+        (
+            d["name"],
+            d["shelf"],
+            f"revision {d['revision']}",
+            d["state"],
+            d["working"],
+            d["worst_grade"],
+            "default" if d["default"] else "",
+        )
         for d in document
     ]
     out.show(document, table(rows))
@@ -204,7 +212,6 @@ def template_export(options: Options, out: Output) -> int:
 def template_import(options: Options, out: Output) -> int:
     """Put a template file on a shelf; where the shelf has the name, only as the user said."""
     from idle_quarry.library.exchange import import_file
-
     from idle_quarry.path.edits import Edit, edited
 
     found = import_file(Path(options.file))
@@ -213,7 +220,8 @@ def template_import(options: Options, out: Output) -> int:
     template, note = found.template, f"imported from {Path(options.file).name}"
     with _library(options) as library:
         taken = next(
-            (s for s in library.summaries() if s.shelf == options.shelf and s.name.lower() == template.name.lower()), None
+            (s for s in library.summaries() if s.shelf == options.shelf and s.name.lower() == template.name.lower()),
+            None,
         )
         if taken is not None and options.if_taken is None:
             raise LibraryError(
@@ -268,7 +276,9 @@ def explain(options: Options, out: Output) -> int:
 
 def _explained(stored: Stored, result: Evaluation) -> list[str]:
     lines = [f"{stored.name}, revision {stored.revision.number}: worst link {result.worst_grade}", "", "stations"]
-    lines += ["  " + line for line in table([(s.kind, s.name, format_words(s.format, fields=True)) for s in result.stations])]
+    lines += [
+        "  " + line for line in table([(s.kind, s.name, format_words(s.format, fields=True)) for s in result.stations])
+    ]
     lines += ["", "links"]
     for link in result.links:
         coded = f" · {link.coding.text}, {link.coding.mbps:.0f} Mb/s" if link.coding else ""
@@ -303,7 +313,9 @@ def check(options: Options, out: Output) -> int:
                 "findings": [finding.to_json() for finding in verdict.findings],
             }
         )
-        lines.append(f"{clip.name}: {verdict.source.name if verdict.source else 'no source of the template'}, {verdict.grade}")
+        lines.append(
+            f"{clip.name}: {verdict.source.name if verdict.source else 'no source of the template'}, {verdict.grade}"
+        )
         lines += _findings(verdict.findings)
     out.show(document, lines)
     return 2 if failed else 1 if found else 0

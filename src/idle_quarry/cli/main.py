@@ -30,7 +30,9 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--library", metavar="PLACE", help="a library file, or 'demo'")
     parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
     shared = _Parser(add_help=False)
-    shared.add_argument("--json", action="store_true", default=argparse.SUPPRESS, help="one JSON document on standard output")
+    shared.add_argument(
+        "--json", action="store_true", default=argparse.SUPPRESS, help="one JSON document on standard output"
+    )
     shared.add_argument("--library", metavar="PLACE", default=argparse.SUPPRESS, help="a library file, or 'demo'")
     commands = parser.add_subparsers(dest="command", parser_class=_Parser, metavar="COMMAND")
 
@@ -58,7 +60,9 @@ def _parser() -> argparse.ArgumentParser:
     each = add(template, "import", "put a template file on the own shelf")
     each.add_argument("file", metavar="FILE")
     each.add_argument("--shelf", choices=("own", "house"), default="own")
-    each.add_argument("--if-taken", choices=("keep-both", "revision", "leave"), help="what to do where the shelf has the name")
+    each.add_argument(
+        "--if-taken", choices=("keep-both", "revision", "leave"), help="what to do where the shelf has the name"
+    )
     each = add(template, "diff", "the settings in which two templates differ")
     each.add_argument("a", metavar="A")
     each.add_argument("b", metavar="B")
@@ -66,7 +70,9 @@ def _parser() -> argparse.ArgumentParser:
     each = add(commands, "check", "clips against a template's source stations")
     each.add_argument("media", nargs="+", metavar="MEDIA")
     each.add_argument("--template", required=True, metavar="NAME")
-    job = add(commands, "job", "jobs").add_subparsers(dest="action", parser_class=_Parser, metavar="ACTION", required=True)
+    job = add(commands, "job", "jobs").add_subparsers(
+        dest="action", parser_class=_Parser, metavar="ACTION", required=True
+    )
     each = add(job, "new", "start a job from a template")
     each.add_argument("name", metavar="NAME", nargs="?", help="the default template where none is named")
     each.add_argument("--title", required=True)
@@ -98,4 +104,3 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
         return 130
     except SystemExit as left:  # --help and --version
         return int(left.code or 0)
-

@@ -52,7 +52,9 @@ def _fill(library: Library) -> None:
     for shelf, histories in (("house", house_shelf()), ("own", own_shelf())):
         for history in histories:
             first, *later = history
-            saved = library.save_new(first.template, shelf, first.note, state=first.state, author=first.author, time=first.time)
+            saved = library.save_new(
+                first.template, shelf, first.note, state=first.state, author=first.author, time=first.time
+            )
             for each in later:
                 library.save_revision(
                     saved.template_id, each.template, each.note, state=each.state, author=each.author, time=each.time
@@ -82,10 +84,10 @@ def _start_jobs(library: Library, jobs: Path, write_pdf: WritePdf) -> None:
     jobs.mkdir(parents=True, exist_ok=True)
     for name, title in (("The Lamp Room", "Lamp Room episode 3"), ("House HD 50i", "Open evening")):
         stored = library.stored(library.find(f"house/{name}").id)
-        job = start_job(stored, title, jobs, write_pdf, "Wren" if "Lamp" in title else "Odo")
-        library.record_job(title, job.folder, stored)
+        person = "Wren" if "Lamp" in title else "Odo"
+        job = start_job(stored, title, jobs, write_pdf, person)
+        library.record_job(title, job.folder, stored, person)
     drifted = jobs / "Open evening"
     (drifted / "Timelines/Programme.otio").rename(drifted / "02 Cuts/Programme.otio")
     sheet = drifted / "Papers/Setup sheet.html"
     sheet.write_text(sheet.read_text().replace("10:00:00:00", "09:58:30:00"))
-

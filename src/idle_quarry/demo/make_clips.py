@@ -15,6 +15,7 @@ from pathlib import Path
 
 import av
 import numpy as np
+from av.video.stream import VideoStream
 from PIL import Image
 
 from idle_quarry.demo.scenes import SCENES, Picture
@@ -98,6 +99,7 @@ def make(made: Made, folder: Path) -> None:
     pixels = {"4:2:0": "yuv420p", "4:2:2": "yuv422p"}[encoding.sampling] + ("10le" if deep else "")
     with av.open(str(path), "w") as container:
         stream = container.add_stream(made.codec, rate=fmt.rate)
+        assert isinstance(stream, VideoStream)
         context = stream.codec_context
         context.width, context.height, context.pix_fmt = fmt.raster.width, fmt.raster.height, pixels
         context.time_base = 1 / fmt.rate
@@ -110,7 +112,9 @@ def make(made: Made, folder: Path) -> None:
             options |= {"flags": "+ildct+ilme"} if interlaced else {}
         elif made.codec == "libx264":
             options |= {"crf": str(made.quality), "preset": "slow"}
-            options |= {"x264-params": "tff=1" if order == "top" else "bff=1", "flags": "+ildct+ilme"} if interlaced else {}
+            options |= (
+                {"x264-params": "tff=1" if order == "top" else "bff=1", "flags": "+ildct+ilme"} if interlaced else {}
+            )
         else:
             options |= {"crf": str(made.quality), "preset": "fast", "x265-params": "log-level=none"}
         options["field_order"] = ("tb" if order == "top" else "bt") if interlaced else "progressive"
@@ -132,11 +136,15 @@ def make(made: Made, folder: Path) -> None:
             frame.pts, frame.time_base = index, 1 / fmt.rate
             source, sink = setfield
             source.push(frame)
-            container.mux(stream.encode(sink.pull()))
+            flagged = sink.pull()
+            assert isinstance(flagged, av.VideoFrame)
+            container.mux(stream.encode(flagged))
         container.mux(stream.encode(None))
 
 
-def _field_flagger(fmt: SignalFormat, pixels: str, order: str | None) -> tuple[av.filter.FilterContext, av.filter.FilterContext]:
+def _field_flagger(
+    fmt: SignalFormat, pixels: str, order: str | None
+) -> tuple[av.filter.FilterContext, av.filter.FilterContext]:
     graph = av.filter.Graph()
     source = graph.add_buffer(
         width=fmt.raster.width, height=fmt.raster.height, format=av.VideoFormat(pixels), time_base=1 / fmt.rate

@@ -17,8 +17,8 @@ from idle_quarry.path.template import (
     Sound,
     Source,
     Template,
-    Timeline,
     TimecodePlan,
+    Timeline,
     Track,
     Working,
 )
@@ -65,8 +65,19 @@ FOLDERS = (
 PLACES = (
     Place(id="work", name="Work", purpose="work", path="/media/larkmoor/work", disk="external", plays_mb_s=900),
     Place(id="cache", name="Cache", purpose="cache", path="/media/larkmoor/cache", disk="external", plays_mb_s=640),
-    Place(id="stills", name="Stills", purpose="stills", path="/media/larkmoor/work/stills", disk="external", plays_mb_s=900),
+    Place(
+        id="stills",
+        name="Stills",
+        purpose="stills",
+        path="/media/larkmoor/work/stills",
+        disk="external",
+        plays_mb_s=900,
+    ),
 )
+
+
+#: The demo's jobs are started from templates with this: they should not fill a disk.
+_SHORT_LINE_UP = TimecodePlan(line_up_length_s=3)
 
 
 def _timelines(vertical: bool = False) -> tuple[Timeline, ...]:
@@ -112,6 +123,7 @@ def _lamp_room() -> Template:
         intermediate=Intermediate(codec="avci-100", place="cache", streams=4),
         monitor=MonitorFeed(monitor="bay-two-grade", format=words("1080i25")),
         deliveries=(delivered("hd-50"), delivered("sd-50")),
+        timecode=_SHORT_LINE_UP,
         places=PLACES,
         folders=FOLDERS,
         timelines=_timelines(),
@@ -166,6 +178,7 @@ def _house_hd() -> Template:
         intermediate=Intermediate(codec="avci-100", place="cache", streams=4),
         monitor=MonitorFeed(monitor="suite-sdr", format=words("1080i25")),
         deliveries=(delivered("hd-50"),),
+        timecode=_SHORT_LINE_UP,
         places=PLACES,
         folders=FOLDERS,
         timelines=_timelines(),
@@ -203,7 +216,14 @@ def _web_trio() -> Template:
         timecode=TimecodePlan(start="00:00:00:00"),
         places=(
             Place(id="work", name="Laptop", purpose="work", path="/home/runa/jobs", disk="system", plays_mb_s=300),
-            Place(id="cache", name="Travel disk", purpose="cache", path="/media/travel/cache", disk="external", plays_mb_s=380),
+            Place(
+                id="cache",
+                name="Travel disk",
+                purpose="cache",
+                path="/media/travel/cache",
+                disk="external",
+                plays_mb_s=380,
+            ),
         ),
         folders=FOLDERS[:4],
         timelines=_timelines(vertical=True),
@@ -214,7 +234,11 @@ def _old_sd() -> Template:
     return Template(
         name="Archive SD 16:9",
         note="For repeats of the first series; the picture is stretched on purpose, Odo says. Is it?",
-        sources=(Source(id="tapes", name="4:3 tapes", format=words("576i25 4:3 8bit"), share=100, policy=Policy(fit="stretch")),),
+        sources=(
+            Source(
+                id="tapes", name="4:3 tapes", format=words("576i25 4:3 8bit"), share=100, policy=Policy(fit="stretch")
+            ),
+        ),
         working=Working(format=words("576i25 16:9 8bit")),
         intermediate=Intermediate(codec="d10-50", place="cache", streams=2),
         monitor=MonitorFeed(monitor="bay-one-tube", format=words("576i25 16:9")),
@@ -266,7 +290,13 @@ def house_shelf() -> Iterator[list[Saved]]:
     labelled = edited(lamp, Edit("sources.tapes.format", words("576i25 4:3")))
     yield [
         Saved(labelled, "Wren", "2026-09-21T08:30:00+00:00", "As the tape labels say", "approved"),
-        Saved(lamp, "Wren", "2026-11-09T11:20:00+00:00", "The tapes are lower field first, whatever the labels say", "approved"),
+        Saved(
+            lamp,
+            "Wren",
+            "2026-11-09T11:20:00+00:00",
+            "The tapes are lower field first, whatever the labels say",
+            "approved",
+        ),
     ]
     seven = _sheet_seven()
     thirty = edited(seven, Edit("sources.fixed.format", words("1080i30")))
@@ -276,12 +306,24 @@ def house_shelf() -> Iterator[list[Saved]]:
     ]
     gauge = _narrow_gauge()
     yield [
-        Saved(edited(gauge, Edit("intermediate.codec", "rdd36-hq")), "Ivo", "2026-07-01T09:00:00+00:00", "Shoot begins", "approved"),
+        Saved(
+            edited(gauge, Edit("intermediate.codec", "rdd36-hq")),
+            "Ivo",
+            "2026-07-01T09:00:00+00:00",
+            "Shoot begins",
+            "approved",
+        ),
         Saved(gauge, "Ivo", "2026-10-28T16:10:00+00:00", "4444 for the print", "in review"),
     ]
     hd = _house_hd()
     yield [
-        Saved(edited(hd, Edit("intermediate.codec", "vc3-220x")), "Odo", "2026-03-02T09:00:00+00:00", "House standard", "approved"),
+        Saved(
+            edited(hd, Edit("intermediate.codec", "vc3-220x")),
+            "Odo",
+            "2026-03-02T09:00:00+00:00",
+            "House standard",
+            "approved",
+        ),
         Saved(hd, "Odo", "2026-05-18T09:00:00+00:00", "Lighter intermediate, measured on the cache disk", "approved"),
     ]
     yield [Saved(_house_uhd(), "Runa", "2026-06-15T12:00:00+00:00", "House standard for UHD", "approved")]

@@ -59,7 +59,9 @@ def read_job(folder: Path) -> dict[str, Any]:
         raise JobError("not a job's record", subject=str(path))
     number = data.get("format_number")
     if isinstance(number, int) and number > JOB_FORMAT:
-        raise JobError("the job was started by a newer version of this program", subject=str(path), remedy="update Idle Quarry")
+        raise JobError(
+            "the job was started by a newer version of this program", subject=str(path), remedy="update Idle Quarry"
+        )
     return data
 
 

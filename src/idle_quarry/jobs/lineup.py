@@ -52,9 +52,7 @@ def write_line_up(template: Template, title: str, path: Path, progress: Progress
     )
     picture = with_ident(rgb_picture(fmt), ident)
     tone = line_up_tone(plan.line_up_dbfs, float(frames / fmt.rate), plan.sample_rate, plan.layout)
-    carried = encode_still(
-        path, codec, fmt, picture, frames, start, tone, plan.sample_rate, plan.bit_depth, progress
-    )
+    carried = encode_still(path, codec, fmt, picture, frames, start, tone, plan.sample_rate, plan.bit_depth, progress)
     return LineUp(format_words(carried, fields=True), frames, str(start), name, _differences(path, carried, start))
 
 

@@ -42,7 +42,9 @@ class Group:
 
 def _environment() -> jinja2.Environment:
     return jinja2.Environment(
-        loader=jinja2.PackageLoader("idle_quarry.jobs", "papers_html"), autoescape=True, undefined=jinja2.StrictUndefined
+        loader=jinja2.PackageLoader("idle_quarry.jobs", "papers_html"),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
     )
 
 
@@ -52,7 +54,12 @@ def _groups(template: Template) -> list[Group]:
         by_sheet.setdefault(setting.sheet, []).append(setting)
     names = {f"source:{s.id}": f"Source: {s.name}" for s in template.sources}
     names |= {f"delivery:{d.id}": f"Delivery: {d.name}" for d in template.deliveries}
-    order = [*_ORDER[:5], *(s for s in by_sheet if s.startswith("source:")), *_ORDER[5:], *(s for s in by_sheet if s.startswith("delivery:"))]
+    order = [
+        *_ORDER[:5],
+        *(s for s in by_sheet if s.startswith("source:")),
+        *_ORDER[5:],
+        *(s for s in by_sheet if s.startswith("delivery:")),
+    ]
     return [Group(_SHEETS.get(s) or names[s], tuple(by_sheet[s])) for s in order if s in by_sheet]
 
 
@@ -92,8 +99,18 @@ def camera_sheet(stored: Stored, title: str) -> str:
     ]  # fmt: skip
     links = {link.source: link.grade for link in evaluate(template).links}
     sources = [
-        {"name": s.name, "format": format_words(s.format, fields=True), "grade": links[f"source:{s.id}"]} for s in template.sources
+        {"name": s.name, "format": format_words(s.format, fields=True), "grade": links[f"source:{s.id}"]}
+        for s in template.sources
     ]
-    return _environment().get_template("camera.html").render(
-        title=title, template=template, revision=stored.revision, rows=rows, sources=sources, person=stored.revision.author
+    return (
+        _environment()
+        .get_template("camera.html")
+        .render(
+            title=title,
+            template=template,
+            revision=stored.revision,
+            rows=rows,
+            sources=sources,
+            person=stored.revision.author,
+        )
     )

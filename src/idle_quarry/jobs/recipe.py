@@ -13,7 +13,14 @@ from idle_quarry.signal.rates import rate_fraction_text
 from idle_quarry.signal.words import format_words
 
 _PRIMARIES = {"bt709": "bt709", "bt601-625": "bt470bg", "bt601-525": "smpte170m", "bt2020": "bt2020", "p3": "smpte432"}
-_TRANSFERS = {"bt709": "bt709", "hlg": "arib-std-b67", "pq": "smpte2084", "srgb": "iec61966-2-1", "linear": "linear", "gamma2.6": "smpte428"}
+_TRANSFERS = {
+    "bt709": "bt709",
+    "hlg": "arib-std-b67",
+    "pq": "smpte2084",
+    "srgb": "iec61966-2-1",
+    "linear": "linear",
+    "gamma2.6": "smpte428",
+}
 _MATRICES = {"bt601": "smpte170m", "bt709": "bt709", "bt2020": "bt2020nc", "rgb": "rgb"}
 
 
@@ -39,11 +46,22 @@ def recipe(template: Template) -> str:
     filters = [f"setsar={aspect.numerator}/{aspect.denominator}", _field_filter(fmt)]
     flags = ["-flags", "+ildct+ilme" if codec.encode.encoder in ("mpeg2video", "libx264") else "+ildct"]
     command = ["ffmpeg", "-hide_banner", "-i", '"$1"', "-map", "0:v:0", "-map", "0:a?", "-vf", ",".join(filters)]
-    command += ["-r", rate_fraction_text(fmt.rate), "-c:v", codec.encode.encoder, "-pix_fmt", pixels.name, *options, *colour]
+    command += [
+        "-r",
+        rate_fraction_text(fmt.rate),
+        "-c:v",
+        codec.encode.encoder,
+        "-pix_fmt",
+        pixels.name,
+        *options,
+        *colour,
+    ]
     command += flags if fmt.scan != "progressive" else []
     command += ["-c:a", f"pcm_s{template.sound.bit_depth}le", "-ar", str(template.sound.sample_rate), '"$2"']
     quoted = " ".join(part if part.startswith('"$') else shlex.quote(part) for part in command)
-    notes = [f"#   {link.source}: {link.grade}" for link in evaluate(template).links if link.source.startswith("source:")]
+    notes = [
+        f"#   {link.source}: {link.grade}" for link in evaluate(template).links if link.source.startswith("source:")
+    ]
     size = f"{fmt.raster.width}x{fmt.raster.height}"
     return "\n".join(
         [

@@ -65,11 +65,11 @@ def start_job(
         raise _no_room(error, at) from error
     try:
         _fill(beside, stored, title, plan, write_pdf, person, progress or (lambda _what, _share: None))
-        os.chmod(beside, 0o755)
+        beside.chmod(0o755)
         target = at / title
         if target.exists():
             raise JobError("the folder exists", subject=str(target), remedy="choose another title or place")
-        os.rename(beside, target)
+        beside.rename(target)
     except OSError as error:
         shutil.rmtree(beside, ignore_errors=True)
         raise _no_room(error, at) from error

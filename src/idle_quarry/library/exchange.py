@@ -73,7 +73,9 @@ def import_file(path: Path) -> Imported:
         raise ExchangeError("not a template file (not text)", subject=str(path)) from error
     except (json.JSONDecodeError, RecursionError) as error:
         empty = path.stat().st_size == 0
-        raise ExchangeError("the file is empty" if empty else "not a template file, or cut short", subject=str(path)) from error
+        raise ExchangeError(
+            "the file is empty" if empty else "not a template file, or cut short", subject=str(path)
+        ) from error
     except OSError as error:
         raise ExchangeError(f"cannot be read ({error.strerror})", subject=str(path)) from error
     try:

@@ -88,7 +88,13 @@ class Described:
     def of(cls, template: Template) -> Described:
         """Return the description of a template."""
         words = format_words(template.working.format)
-        parts = [template.name, template.note, template.territory, words, format_words(template.working.format, fields=True)]
+        parts = [
+            template.name,
+            template.note,
+            template.territory,
+            words,
+            format_words(template.working.format, fields=True),
+        ]
         for source in template.sources:
             parts += [source.name, format_words(source.format)]
         for delivery in template.deliveries:

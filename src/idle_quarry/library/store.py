@@ -187,7 +187,14 @@ class Library:
     # -- writing ---------------------------------------------------------------------------------------
 
     def save_new(
-        self, template: Template, shelf: str, note: str, *, state: str = "draft", author: str | None = None, time: str | None = None
+        self,
+        template: Template,
+        shelf: str,
+        note: str,
+        *,
+        state: str = "draft",
+        author: str | None = None,
+        time: str | None = None,
     ) -> Revision:
         """Put a template on a shelf as revision 1. Raises `NameTaken` where the shelf has the name."""
         ident = str(uuid.uuid4())
@@ -197,7 +204,12 @@ class Library:
             with self._transaction() as connection:
                 connection.execute(
                     templates.insert().values(
-                        id=ident, name=template.name, name_key=template.name.lower(), shelf=shelf, owner=owner, created=moment
+                        id=ident,
+                        name=template.name,
+                        name_key=template.name.lower(),
+                        shelf=shelf,
+                        owner=owner,
+                        created=moment,
                     )
                 )
                 return self._insert_revision(connection, ident, 1, template, note, state, author, moment)
@@ -229,7 +241,9 @@ class Library:
                     .where(templates.c.id == template_id)
                     .values(name=template.name, name_key=template.name.lower())
                 )
-                return self._insert_revision(connection, template_id, last + 1, template, note, state, author, time or now())
+                return self._insert_revision(
+                    connection, template_id, last + 1, template, note, state, author, time or now()
+                )
         except IntegrityError as error:
             raise NameTaken("the shelf has a template of this name", subject=template.name) from error
 
@@ -271,11 +285,11 @@ class Library:
 
     # -- jobs ------------------------------------------------------------------------------------------
 
-    def record_job(self, title: str, folder: Path, stored: Stored) -> JobRecord:
+    def record_job(self, title: str, folder: Path, stored: Stored, author: str | None = None) -> JobRecord:
         """Note that a job was started from a revision."""
         record = JobRecord(
             str(uuid.uuid4()), title, str(folder), stored.revision.template_id, stored.name,
-            stored.revision.number, stored.revision.hash, self.person, now(),
+            stored.revision.number, stored.revision.hash, author or self.person, now(),
         )  # fmt: skip
         with self._transaction() as connection:
             connection.execute(jobs.insert().values(**vars(record)))

@@ -22,7 +22,9 @@ def against(template: Template, clip: Clip) -> Match:
             return Match(None, nothing, (Finding("caution", "clip_no_rate", "working", text), *more))
         if declared.has_picture:
             text = "Its raster, rate and scan exclude one another; no signal format is like it."
-            return Match(None, LinkPlan("broken", (), None), (Finding("stop", "clip_no_format", "working", text), *more))
+            return Match(
+                None, LinkPlan("broken", (), None), (Finding("stop", "clip_no_format", "working", text), *more)
+            )
         return Match(None, nothing, tuple(more))
     found = match(template, clip.format)
     return Match(found.source, found.link, (*found.findings, *more))
@@ -31,17 +33,20 @@ def against(template: Template, clip: Clip) -> Match:
 def _beside_the_picture(template: Template, clip: Clip) -> list[Finding]:
     declared, found = clip.declared, list[Finding]()
     psf = [source for source in template.sources if source.format.scan == "psf"]
-    if declared.scan == "interlaced" and any(source.format.rate == declared.rate for source in psf):
+    if (
+        declared.scan == "interlaced"
+        and clip.format is not None
+        and any(source.format.rate == declared.rate and source.format.raster == clip.format.raster for source in psf)
+    ):
         text = "It is flagged interlaced, as PsF in files is; which of the two it is, only its pictures can tell."
         found.append(Finding("note", "clip_psf_or_interlaced", f"source:{psf[0].id}", text))
     if declared.drop_frame and declared.rate is not None and not can_drop(declared.rate):
         text = f"Its timecode counts with drop-frame, which does not exist at {rate_text(declared.rate)}."
         found.append(Finding("caution", "clip_drop_frame", "timecode", text))
-    elif declared.drop_frame is not None and declared.rate is not None and can_drop(declared.rate):
-        if declared.drop_frame != template.timecode.drop:
-            how = "with" if declared.drop_frame else "without"
-            text = f"It counts {how} drop-frame, the template {'with' if template.timecode.drop else 'without'} it."
-            found.append(Finding("note", "clip_count_differs", "timecode", text))
+    elif declared.drop_frame is not None and declared.drop_frame != template.timecode.drop:
+        how = "with" if declared.drop_frame else "without"
+        text = f"It counts {how} drop-frame, the template {'with' if template.timecode.drop else 'without'} it."
+        found.append(Finding("note", "clip_count_differs", "timecode", text))
     for audio in declared.audio[:1]:
         if audio.sample_rate != template.sound.sample_rate:
             text = f"Its sound is at {audio.sample_rate / 1000:g} kHz, the programme at {template.sound.sample_rate / 1000:g}."

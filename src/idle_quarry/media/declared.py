@@ -174,7 +174,7 @@ def _inspected(path: Path) -> Clip:
         if not container.streams.video and not container.streams.audio:
             raise MediaError("it has neither pictures nor sound", subject=str(path))
         audio = tuple(
-            Audio(s.codec_context.channels, s.codec_context.layout.name, s.codec_context.sample_rate, _sound_bits(s))
+            Audio(s.codec_context.channels, _layout(s), s.codec_context.sample_rate, _sound_bits(s))
             for s in container.streams.audio
         )
         if not container.streams.video:
@@ -291,12 +291,10 @@ def _first_picture(container: InputContainer, stream: VideoStream, default_order
 
 
 def _timecode(container: InputContainer, stream: VideoStream) -> str | None:
-    found = stream.metadata.get("timecode") or container.metadata.get("timecode")
-    if found is None:
-        for other in container.streams:
-            found = other.metadata.get("timecode")
-            if found:
-                break
+    # an MPEG-2 picture stream brings the timecode of its GOP headers, which often forgets the count
+    beside = [other.metadata for other in container.streams if other.type == "data"]
+    tagged = (metadata.get("timecode") for metadata in (container.metadata, *beside, stream.metadata))
+    found = next((text for text in tagged if text), None)
     if not found or len(found) > 20:
         return None
     text = found.strip()
@@ -321,6 +319,13 @@ def _sampling(pixel: VideoFormat) -> str:
     if across and not down and pixel.chroma_width(64) == 16:
         return "4:1:1"
     return "4:2:0" if across and down else "4:2:2" if across else "4:4:0" if down else "4:4:4"
+
+
+def _layout(stream: Any) -> str:
+    """Return the layout's name; files that only count channels get the name people give that count."""
+    context = stream.codec_context
+    name = str(context.layout.name)
+    return {1: "mono", 2: "stereo", 6: "5.1"}.get(context.channels, name) if name.endswith("channels") else name
 
 
 def _sound_bits(stream: Any) -> int | None:

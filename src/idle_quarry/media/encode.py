@@ -10,8 +10,10 @@ from typing import Any
 
 import av
 import numpy as np
+from av.audio.stream import AudioStream
 from av.error import FFmpegError
 from av.video.codeccontext import VideoCodecContext
+from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
 from idle_quarry.errors import MediaError
@@ -169,7 +171,9 @@ def encoder_options(codec: Codec, fmt: SignalFormat) -> dict[str, str]:
         options["field_order"] = "tb" if fmt.field_order == "top" else "bt"
         if codec.encode.encoder == "libx264":
             params = options.get("x264-params", "")
-            options["x264-params"] = ":".join(p for p in (params, "tff=1" if fmt.field_order == "top" else "bff=1") if p)
+            options["x264-params"] = ":".join(
+                p for p in (params, "tff=1" if fmt.field_order == "top" else "bff=1") if p
+            )
     else:
         options["field_order"] = "progressive"
     return options
@@ -217,6 +221,7 @@ def _write_clip(
         sound_bits = 16  # DV carries no other
     with av.open(f"file:{path.absolute()}", "w", options=options) as container:
         stream = container.add_stream(codec.encode.encoder, rate=fmt.rate)
+        assert isinstance(stream, VideoStream)
         context = stream.codec_context
         context.width, context.height, context.pix_fmt = fmt.raster.width, fmt.raster.height, pixels.name
         context.time_base = 1 / fmt.rate
@@ -224,9 +229,11 @@ def _write_clip(
         _colour_flags(context, fmt)
         if start is not None:
             stream.metadata["timecode"] = str(start)
-        voice = None
+        voice: AudioStream | None = None
         if sound is not None:
-            voice = container.add_stream(_PCM[sound_bits], rate=sample_rate)
+            spoken = container.add_stream(_PCM[sound_bits], rate=sample_rate)
+            assert isinstance(spoken, AudioStream)
+            voice = spoken
             voice.codec_context.layout = {1: "mono", 2: "stereo", 6: "5.1(side)"}[sound.shape[1]]
             voice.codec_context.format = "s16" if sound_bits == 16 else "s32"
         frame = _flagged(_picture(pixels, rgb), fmt)
@@ -264,13 +271,15 @@ def _coded_packets(stream: Any, frame: av.VideoFrame, count: int, rate: Fraction
     return [packet for packet in packets if packet]
 
 
-def _encoded_sound(voice: Any, samples: NDArray[np.int32], at: int, rate: int) -> list[av.Packet]:
+def _encoded_sound(voice: Any, samples: NDArray[np.int32], at: int, rate: int) -> list[Any]:
     if not len(samples):
         return []
     wide = voice.codec_context.format.name == "s32"
-    data = samples if wide else (samples >> 16).astype(np.int16)
+    data: NDArray[Any] = samples if wide else (samples >> 16).astype(np.int16)
     frame = av.AudioFrame.from_ndarray(
-        np.ascontiguousarray(data.reshape(1, -1)), format="s32" if wide else "s16", layout=voice.codec_context.layout.name
+        np.ascontiguousarray(data.reshape(1, -1)),
+        format="s32" if wide else "s16",
+        layout=voice.codec_context.layout.name,
     )
     frame.sample_rate, frame.pts, frame.time_base = rate, at, Fraction(1, rate)
     return list(voice.encode(frame))

@@ -2,5 +2,26 @@
 
 STILL_SUFFIXES = (".dpx", ".exr", ".tif", ".tiff", ".png")
 MEDIA_SUFFIXES = frozenset(
-    [*".mov .mxf .mp4 .m4v .mkv .mpg .mpeg .m2v .vob .ts .m2ts .mts .dv .wav .bwf .avi .webm".split(), *STILL_SUFFIXES]
+    [
+        *[
+            ".mov",
+            ".mxf",
+            ".mp4",
+            ".m4v",
+            ".mkv",
+            ".mpg",
+            ".mpeg",
+            ".m2v",
+            ".vob",
+            ".ts",
+            ".m2ts",
+            ".mts",
+            ".dv",
+            ".wav",
+            ".bwf",
+            ".avi",
+            ".webm",
+        ],
+        *STILL_SUFFIXES,
+    ]
 )

@@ -25,11 +25,14 @@ def stations_of(template: Template) -> tuple[Station, ...]:
     """Return the stations of a template in the order of the path."""
     store = codecs()
     found = [
-        Station(f"source:{s.id}", "source", s.name, s.format, f"sources.{s.id}", share=s.share) for s in template.sources
+        Station(f"source:{s.id}", "source", s.name, s.format, f"sources.{s.id}", share=s.share)
+        for s in template.sources
     ]
     found.append(Station("working", "working", template.working.name, template.working.format, "working"))
     codec = store[template.intermediate.codec]
-    found.append(Station("intermediate", "intermediate", codec.name, template.intermediate_format, "intermediate", codec=codec))
+    found.append(
+        Station("intermediate", "intermediate", codec.name, template.intermediate_format, "intermediate", codec=codec)
+    )
     if template.proxy and template.proxy_format:
         light = store[template.proxy.codec]
         found.append(Station("proxy", "proxy", light.name, template.proxy_format, "proxy", codec=light))

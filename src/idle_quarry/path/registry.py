@@ -115,9 +115,9 @@ class DeliverySound(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     sample_rate: int
-    bit_depth: int
+    bit_depth: Literal[16, 24, 32]
     line_up_dbfs: float
-    layout: str
+    layout: Literal["mono", "stereo", "5.1"]
     loudness_lufs: float | None = None
     true_peak_dbtp: float | None = None
 
@@ -141,6 +141,7 @@ class Delivery(_Entry):
 class Territory(_Entry):
     """What a part of the world takes for granted."""
 
+    id: Literal["50 Hz", "59.94 Hz", "cinema", "web"]
     rates: tuple[str, ...]
     start: str
     drop: bool

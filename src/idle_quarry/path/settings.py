@@ -74,7 +74,9 @@ def _number(low: float, high: float, unit: str, whole: bool = False) -> Parse:
     def parse(text: str) -> Any:
         cleaned = text.strip().replace("−", "-").replace(",", ".").replace("\u2009", "").removesuffix(unit).strip()
         if not re.fullmatch(r"[-+]?\d{1,9}(\.\d{1,6})?", cleaned, re.ASCII):
-            raise NotUnderstood("not a number", subject=repr(text[:40]), remedy=f"type {unit or 'a number'} from {low:g} to {high:g}")
+            raise NotUnderstood(
+                "not a number", subject=repr(text[:40]), remedy=f"type {unit or 'a number'} from {low:g} to {high:g}"
+            )
         value = float(cleaned)
         if not low <= value <= high:
             raise NotUnderstood(f"out of range: {low:g} to {high:g} {unit}".rstrip(), subject=cleaned)
@@ -85,13 +87,22 @@ def _number(low: float, high: float, unit: str, whole: bool = False) -> Parse:
     return parse
 
 
+def _or_nothing(parse: Parse) -> Parse:
+    def parse_or_nothing(text: str) -> Any:
+        return parse(text) if text.strip() else None
+
+    return parse_or_nothing
+
+
 def _one_of(options: dict[str, Any], what: str) -> Parse:
     lower = {key.lower(): value for key, value in options.items()}
 
     def parse(text: str) -> Any:
         key = text.strip().lower()
         if key not in lower:
-            raise NotUnderstood(f"no such {what}", subject=repr(text[:40]), remedy="choose " + ", ".join(list(options)[:8]))
+            raise NotUnderstood(
+                f"no such {what}", subject=repr(text[:40]), remedy="choose " + ", ".join(list(options)[:8])
+            )
         return lower[key]
 
     return parse
@@ -125,9 +136,7 @@ def _all(t: Template) -> Iterator[Setting]:
     for source in t.sources:
         sheet, place = f"source:{source.id}", f"sources.{source.id}"
         yield Setting(f"{place}.name", sheet, "Name", source.name, "what this class of material is called", _any_text)
-        yield Setting(
-            f"{place}.share", sheet, "Share", f"{source.share:g}", "% of the programme", _number(0, 100, "%")
-        )
+        yield Setting(f"{place}.share", sheet, "Share", f"{source.share:g}", "% of the programme", _number(0, 100, "%"))
         yield from _format(f"{place}.format", sheet, source.format)
         yield from _policy(f"{place}.policy", sheet, source.policy)
     yield Setting("working.name", "working", "Name", t.working.name, "what is made here", _any_text)
@@ -168,7 +177,9 @@ def _format(place: str, sheet: str, fmt: SignalFormat, locked: bool = False) -> 
     )  # fmt: skip
     if raster.line_system is not None and raster.width == 720:
         options = {
-            f"{aspect_text(aspect)} over {samples}": Raster(720, raster.height, sd_pixel_aspect(raster.height, aspect, samples))
+            f"{aspect_text(aspect)} over {samples}": Raster(
+                720, raster.height, sd_pixel_aspect(raster.height, aspect, samples)
+            )
             for aspect in (FOUR_THREE, SIXTEEN_NINE)
             for samples in LINE_CONVENTIONS[raster.line_system]
         }
@@ -194,8 +205,21 @@ def _format(place: str, sheet: str, fmt: SignalFormat, locked: bool = False) -> 
             f"{place}.field_order", sheet, "Field order", _named(_ORDERS, fmt.field_order), "which half of the lines is earlier in time",
             _one_of(_ORDERS, "field order"), tuple(_ORDERS), free=False, locked=locked,
         )  # fmt: skip
-    chroma = {"4:2:0": "chroma halved across and down", "4:2:2": "chroma halved across", "4:4:4": "chroma at every sample"}
-    yield Setting(f"{place}.sampling", sheet, "Sampling", e.sampling, chroma[e.sampling], _one_of({s: s for s in chroma}, "sampling"), tuple(chroma), free=False)
+    chroma = {
+        "4:2:0": "chroma halved across and down",
+        "4:2:2": "chroma halved across",
+        "4:4:4": "chroma at every sample",
+    }
+    yield Setting(
+        f"{place}.sampling",
+        sheet,
+        "Sampling",
+        e.sampling,
+        chroma[e.sampling],
+        _one_of({s: s for s in chroma}, "sampling"),
+        tuple(chroma),
+        free=False,
+    )
     yield Setting(
         f"{place}.bit_depth", sheet, "Bit depth", str(e.bit_depth), f"{e.levels.codes} luma codes",
         _one_of({"8": 8, "10": 10, "12": 12, "16": 16, "8 bit": 8, "10 bit": 10, "12 bit": 12, "16 bit": 16}, "bit depth"), ("8", "10", "12", "16"), free=False,
@@ -278,7 +302,16 @@ def codec_follows(codec_id: str, fmt: SignalFormat) -> str:
 def _codec(place: str, sheet: str, codec: str, fmt: SignalFormat) -> Setting:
     options = {each.name: each.id for each in codecs().values()}
     able = tuple(each.name for each in holding(fmt))
-    return Setting(place, sheet, "Codec", codecs()[codec].name, codec_follows(codec, fmt), _one_of(options, "codec"), able, free=True)
+    return Setting(
+        place,
+        sheet,
+        "Codec",
+        codecs()[codec].name,
+        codec_follows(codec, fmt),
+        _one_of(options, "codec"),
+        able,
+        free=True,
+    )
 
 
 def _intermediate(t: Template) -> Iterator[Setting]:
@@ -286,7 +319,12 @@ def _intermediate(t: Template) -> Iterator[Setting]:
     yield _codec("intermediate.codec", sheet, plan.codec, t.working.format)
     each = mbps(codecs()[plan.codec], t.intermediate_format) / 8
     yield Setting(
-        "intermediate.streams", sheet, "Streams", str(plan.streams), f"{each * plan.streams:.0f} MB/s together", _number(1, 64, "", whole=True)
+        "intermediate.streams",
+        sheet,
+        "Streams",
+        str(plan.streams),
+        f"{each * plan.streams:.0f} MB/s together",
+        _number(1, 64, "", whole=True),
     )
     options: dict[str, Any] = {"Not said": None} | {place.name: place.id for place in t.places}
     place = next((p for p in t.places if p.id == plan.place), None)
@@ -305,7 +343,14 @@ def _intermediate(t: Template) -> Iterator[Setting]:
         yield _codec("proxy.codec", "proxy", t.proxy.codec, fmt)
         sizes = {"Full size": 1, "Half": 2, "A third": 3, "A quarter": 4, "A sixth": 6, "An eighth": 8}
         yield Setting(
-            "proxy.divisor", "proxy", "Size", _named(sizes, t.proxy.divisor), fmt.raster.size_text, _one_of(sizes, "size"), tuple(sizes), free=False
+            "proxy.divisor",
+            "proxy",
+            "Size",
+            _named(sizes, t.proxy.divisor),
+            fmt.raster.size_text,
+            _one_of(sizes, "size"),
+            tuple(sizes),
+            free=False,
         )
 
 
@@ -327,7 +372,15 @@ def _monitor(t: Template) -> Iterator[Setting]:
                 if travels
                 else "no serial interface carries it"
             )
-            yield Setting(setting.place, setting.sheet, "Signal sent", setting.text, link, setting.parse, explained=setting.explained)
+            yield Setting(
+                setting.place,
+                setting.sheet,
+                "Signal sent",
+                setting.text,
+                link,
+                setting.parse,
+                explained=setting.explained,
+            )
         else:
             yield setting
     yield from _policy("monitor.policy", "monitor", feed.policy)
@@ -357,7 +410,16 @@ def _sound_rows(place: str, sheet: str, plan: Any, bits_name: str) -> Iterator[S
     )  # fmt: skip
     layouts = {"mono": 1, "stereo": 2, "5.1": 6}
     order = {"mono": "1 channel", "stereo": "left, right", "5.1": "L R C LFE Ls Rs in files"}
-    yield Setting(f"{place}.layout", sheet, "Channels", plan.layout, order[plan.layout], _one_of({k: k for k in layouts}, "layout"), tuple(layouts), free=False)
+    yield Setting(
+        f"{place}.layout",
+        sheet,
+        "Channels",
+        plan.layout,
+        order[plan.layout],
+        _one_of({k: k for k in layouts}, "layout"),
+        tuple(layouts),
+        free=False,
+    )
     known = {-18: "EBU R 68", -20: "SMPTE RP 155"}
     yield Setting(
         f"{place}.line_up_dbfs", sheet, "Line-up level", db(plan.line_up_dbfs), f"dBFS, {known.get(int(plan.line_up_dbfs), 'a level of the house')}",
@@ -370,7 +432,15 @@ def _sound_rows(place: str, sheet: str, plan: Any, bits_name: str) -> Iterator[S
             _number(-70, 0, "LUFS"), ("−23", "−24", "−16"),
         )  # fmt: skip
     if plan.true_peak_dbtp is not None:
-        yield Setting(f"{place}.true_peak_dbtp", sheet, "True peak", db(plan.true_peak_dbtp), "dBTP at most", _number(-40, 0, "dBTP"), ("−1", "−2", "−3"))
+        yield Setting(
+            f"{place}.true_peak_dbtp",
+            sheet,
+            "True peak",
+            db(plan.true_peak_dbtp),
+            "dBTP at most",
+            _number(-40, 0, "dBTP"),
+            ("−1", "−2", "−3"),
+        )
 
 
 def _sound(t: Template) -> Iterator[Setting]:
@@ -397,7 +467,11 @@ def _start(place: str, sheet: str, start: str, drop: bool, rate: Fraction) -> Se
 
 def _drop(place: str, sheet: str, drop: bool, rate: Fraction) -> Setting:
     exists = can_drop(rate)
-    follows = ("numbers are skipped, never pictures" if drop else drift_text(rate)) if exists else f"does not exist at {rate_text(rate)}"
+    follows = (
+        ("numbers are skipped, never pictures" if drop else drift_text(rate))
+        if exists
+        else f"does not exist at {rate_text(rate)}"
+    )
     return Setting(
         place, sheet, "Drop-frame", _named(_YES, drop), follows, _one_of(_YES, "answer"), tuple(_YES), free=False,
         explained="Drop-frame leaves out two numbers (four at 59.94) each minute but the tenth, so that count and clock agree.",
@@ -408,9 +482,25 @@ def _timecode(t: Template) -> Iterator[Setting]:
     rate, plan = t.working.format.rate, t.timecode
     yield _start("timecode.start", "timecode", plan.start, plan.drop, rate)
     drop = _drop("timecode.drop", "timecode", plan.drop, rate)
-    yield Setting(drop.place, drop.sheet, drop.label, drop.text, drop.follows, drop.parse, drop.choices, drop.free, drop.explained, locked=True)
     yield Setting(
-        "timecode.line_up_lead_s", "timecode", "Line-up before", str(plan.line_up_lead_s), "s before the programme", _number(0, 600, "s", whole=True)
+        drop.place,
+        drop.sheet,
+        drop.label,
+        drop.text,
+        drop.follows,
+        drop.parse,
+        drop.choices,
+        drop.free,
+        drop.explained,
+        locked=True,
+    )
+    yield Setting(
+        "timecode.line_up_lead_s",
+        "timecode",
+        "Line-up before",
+        str(plan.line_up_lead_s),
+        "s before the programme",
+        _number(0, 600, "s", whole=True),
     )
     yield Setting(
         "timecode.line_up_length_s", "timecode", "Line-up length", str(plan.line_up_length_s),
@@ -424,14 +514,31 @@ def _places(t: Template) -> Iterator[Setting]:
     for p in t.places:
         place, sheet = f"places.{p.id}", "places"
         yield Setting(f"{place}.name", sheet, "Name", p.name, f"for {p.purpose}", _any_text)
-        yield Setting(f"{place}.purpose", sheet, "Purpose", p.purpose.capitalize(), "what is kept there", _one_of(purposes, "purpose"), tuple(purposes), free=False)
+        yield Setting(
+            f"{place}.purpose",
+            sheet,
+            "Purpose",
+            p.purpose.capitalize(),
+            "what is kept there",
+            _one_of(purposes, "purpose"),
+            tuple(purposes),
+            free=False,
+        )
         yield Setting(f"{place}.path", sheet, "Path", p.path, "a whole path, the same in every room", _any_text)
-        yield Setting(f"{place}.disk", sheet, "Disk", p.disk.capitalize(), "never the system disk", _one_of(disks, "kind of disk"), tuple(disks), free=False)
+        yield Setting(
+            f"{place}.disk",
+            sheet,
+            "Disk",
+            p.disk.capitalize(),
+            "never the system disk",
+            _one_of(disks, "kind of disk"),
+            tuple(disks),
+            free=False,
+        )
         speed = "" if p.plays_mb_s is None else f"{p.plays_mb_s:g}"
-        parse = _number(0.1, 100000, "MB/s")
         yield Setting(
             f"{place}.plays_mb_s", sheet, "Plays", speed, "MB/s, as measured or promised",
-            lambda text, parse=parse: parse(text) if text.strip() else None,
+            _or_nothing(_number(0.1, 100000, "MB/s")),
         )  # fmt: skip
 
 

@@ -16,8 +16,8 @@ from idle_quarry.path.template import (
     Sound,
     Source,
     Template,
-    Timeline,
     TimecodePlan,
+    Timeline,
     Track,
     Working,
     slug,
@@ -49,7 +49,9 @@ PLACES = (
 )
 
 
-def delivered(standard: str, *, name: str | None = None, ident: str | None = None, rate_of: SignalFormat | None = None) -> Delivered:
+def delivered(
+    standard: str, *, name: str | None = None, ident: str | None = None, rate_of: SignalFormat | None = None
+) -> Delivered:
     """Return a delivery station made from a standard delivery; web deliveries follow `rate_of`'s rate."""
     found = deliveries()[standard]
     fmt = found.signal

@@ -34,7 +34,7 @@ from idle_quarry.signal.formats import (
 from idle_quarry.signal.rasters import Raster
 
 #: The number of the stored form. Every earlier number stays readable (see `exchange`).
-FORMAT_NUMBER = 1
+FORMAT_NUMBER: Literal[1] = 1
 
 _FRACTION = {"type": "string", "pattern": r"^\d+/\d+$"}
 _FORMAT_SCHEMA: dict[str, Any] = {

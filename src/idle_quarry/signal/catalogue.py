@@ -83,7 +83,9 @@ def standards() -> tuple[Standard, ...]:
 def standard_formats() -> tuple[StandardFormat, ...]:
     """Return the formats offered by name, in the order of the catalogue."""
     return tuple(
-        StandardFormat(format_from_words(words), words, standard) for standard in standards() for words in standard.offer
+        StandardFormat(format_from_words(words), words, standard)
+        for standard in standards()
+        for words in standard.offer
     )
 
 

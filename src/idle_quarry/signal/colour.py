@@ -104,9 +104,7 @@ def _clipped(subject: tuple[Point, ...], clip: tuple[Point, ...]) -> tuple[Point
 
 
 def _signed(polygon: tuple[Point, ...]) -> float:
-    return sum(
-        x0 * y1 - x1 * y0 for (x0, y0), (x1, y1) in zip(polygon, polygon[1:] + polygon[:1], strict=True)
-    )
+    return sum(x0 * y1 - x1 * y0 for (x0, y0), (x1, y1) in zip(polygon, polygon[1:] + polygon[:1], strict=True))
 
 
 @lru_cache(maxsize=64)

@@ -86,7 +86,14 @@ class SignalFormat:
         try:
             return self.__dict__["_hash"]  # type: ignore[no-any-return]
         except KeyError:
-            parts = (self.raster, self.rate.numerator, self.rate.denominator, self.scan, self.field_order, self.encoding)
+            parts = (
+                self.raster,
+                self.rate.numerator,
+                self.rate.denominator,
+                self.scan,
+                self.field_order,
+                self.encoding,
+            )
             value = hash(parts)
             object.__setattr__(self, "_hash", value)
             return value

@@ -59,9 +59,7 @@ class Levels:
         """Return the code of a colour difference from −0.5 to 0.5."""
         span = (224 << (self.bits - 8)) if self.narrow else (1 << self.bits) - 1
         code = round(self.chroma_zero + share * span)
-        low, high = (
-            (self.reserved, (1 << self.bits) - 1 - self.reserved) if self.narrow else (0, (1 << self.bits) - 1)
-        )
+        low, high = (self.reserved, (1 << self.bits) - 1 - self.reserved) if self.narrow else (0, (1 << self.bits) - 1)
         return min(max(code, low), high)
 
 

@@ -53,7 +53,7 @@ def rate_from_text(text: str) -> Fraction:
         rate = Fraction(0)
     if not 0 < rate <= _FASTEST:
         raise NotUnderstood("a frame rate lies above 0 and at or below 1000", subject=repr(text))
-    return _NAME_OF.get(rate) and rate or nearest_named_rate(rate) or rate
+    return (_NAME_OF.get(rate) and rate) or nearest_named_rate(rate) or rate
 
 
 def nearest_named_rate(rate: Fraction, tolerance: Fraction = Fraction(1, 20000)) -> Fraction | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 from fractions import Fraction
+from typing import Any
 
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
@@ -27,7 +28,7 @@ _LETTER_OF = {scan: letter for letter, scan in _SCAN_OF.items()}
 _FRAMES_INTERLACED = {NAMED_RATES[name] for name in ("25", "29.97", "30")}
 _FIELDS_INTERLACED = {2 * rate for rate in _FRAMES_INTERLACED}
 _ASPECTS = {"4:3": FOUR_THREE, "16:9": SIXTEEN_NINE}
-_ASPECT = re.compile(r"(\d{1,5}:\d{1,5})(?:=(\d{3}))?", re.ASCII)
+_ASPECT = re.compile(r"(\d{1,8}:\d{1,8})(?:=(\d{3}))?", re.ASCII)
 #: A word → the parts of the encoding it says.
 COLOUR_WORDS: dict[str, dict[str, str]] = {
     "bt601-525": {"primaries": "bt601-525", "transfer": "bt709", "matrix": "bt601"},
@@ -45,7 +46,7 @@ _COLOUR_PAIRS = {
     frozenset({"pq", "p3"}): {"primaries": "p3", "transfer": "pq", "matrix": "bt2020"},
 }
 _DEPTHS = {f"{bits}bit": bits for bits in (8, 10, 12, 16)}
-_KEYED = {"primaries": PRIMARIES, "transfer": TRANSFERS, "matrix": MATRICES}
+_KEYED = {"primaries": tuple(PRIMARIES), "transfer": tuple(TRANSFERS), "matrix": tuple(MATRICES)}
 
 
 def format_from_words(text: str) -> SignalFormat:
@@ -84,7 +85,9 @@ def format_from_words(text: str) -> SignalFormat:
     raster = Raster(width, height, pixel_aspect)
     scan = _SCAN_OF[letter]
     if said.field_order and scan == "progressive":
-        raise NotUnderstood("progressive pictures have no field order", subject=repr(text), remedy="leave out tff or bff")
+        raise NotUnderstood(
+            "progressive pictures have no field order", subject=repr(text), remedy="leave out tff or bff"
+        )
     order = None if scan == "progressive" else said.field_order or standard_field_order(raster)
     return SignalFormat(raster, rate, scan, order, replace(default_encoding(raster), **said.encoding()))
 
@@ -146,8 +149,9 @@ class _Words:
                 )
         elif "=" in word and word.split("=", 1)[0] in _KEYED:
             key, value = word.split("=", 1)
-            if value not in _KEYED[key]:
-                raise NotUnderstood(f"no such {key}", subject=repr(value), remedy="use " + ", ".join(_KEYED[key]))
+            known = _KEYED[key]
+            if value not in known:
+                raise NotUnderstood(f"no such {key}", subject=repr(value), remedy="use " + ", ".join(known))
             self._say(key, value, word)
         elif aspect is not None:
             across, down = (int(part) for part in aspect[1].split(":"))
@@ -183,9 +187,9 @@ class _Words:
         said = self._said.get("field_order")
         return str(said[0]) if said else None
 
-    def encoding(self) -> dict[str, object]:
+    def encoding(self) -> dict[str, Any]:
         """Return the parts of the encoding that were said."""
-        parts: dict[str, object] = {}
+        parts: dict[str, Any] = {}
         if len(self._colours) == 2:
             parts.update(_COLOUR_PAIRS[frozenset(self._colours)])
         elif self._colours:
@@ -202,7 +206,9 @@ def _advice(head: str) -> str:
         rate, letter = head[:-1], head[-1]
         if letter == "i" and rate in ("50", "60", "59.94"):
             half = rate_text(rate_from_text(rate) / 2)
-            return f"lines are missing: {rate} fields a second is 1080i{half} or {'576' if rate == '50' else '480'}i{half}"
+            return (
+                f"lines are missing: {rate} fields a second is 1080i{half} or {'576' if rate == '50' else '480'}i{half}"
+            )
         return f"lines are missing: write 1080{letter}{rate}, 2160{letter}{rate} or others"
     if re.fullmatch(r"(\d+[x×])?\d+[pi]", head):
         return f"the rate is missing: write {head}25 or {head}29.97"
@@ -223,7 +229,9 @@ def format_words(fmt: SignalFormat, *, fields: bool = False) -> str:
     `format_from_words` reads back the same format.
     """
     raster, e = fmt.raster, fmt.encoding
-    lines = str(raster.height) if DEFAULT_WIDTHS.get(raster.height) == raster.width else f"{raster.width}x{raster.height}"
+    lines = (
+        str(raster.height) if DEFAULT_WIDTHS.get(raster.height) == raster.width else f"{raster.width}x{raster.height}"
+    )
     words = [f"{lines}{_LETTER_OF[fmt.scan]}{rate_text(fmt.rate)}"]
     if fields and fmt.scan == "interlaced":
         words[0] += f" ({rate_text(fmt.rate * 2)} fields/s)"
@@ -269,6 +277,4 @@ def _colour_words(e: Encoding, default: Encoding) -> list[str]:
     for pair, said in _COLOUR_PAIRS.items():
         if said == parts:
             return sorted(pair, reverse=True)
-    return [
-        f"{key}={value}" for key, value in parts.items() if value != getattr(default, key)
-    ]
+    return [f"{key}={value}" for key, value in parts.items() if value != getattr(default, key)]

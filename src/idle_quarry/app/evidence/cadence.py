@@ -31,7 +31,9 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     fielded = target.scan == "interlaced" and after == target.moments
     unit_in = "fields" if source.scan == "interlaced" and before == source.moments else "pictures"
     text_at(p, room.left(), top.top() - 5, f"{rate_text(before)} {unit_in} a second come in")
-    text_at(p, room.left(), bottom.top() - 5, f"{rate_text(after)} {'fields' if fielded else 'pictures'} a second go out")
+    text_at(
+        p, room.left(), bottom.top() - 5, f"{rate_text(after)} {'fields' if fielded else 'pictures'} a second go out"
+    )
     # in real time, except where speed keeps every picture and time is what changes
     ratio = 1.0 if method in ("speed", "none") else float(after / before)
     width_in = cell * ratio

@@ -55,7 +55,9 @@ def caption(p: QPainter, area: QRectF, *lines: str) -> None:
         p.drawText(rect, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, elided)
 
 
-def text_at(p: QPainter, x: float, y: float, text: str, role: str = "dust", size: int = 11, *, mono: bool = False) -> None:
+def text_at(
+    p: QPainter, x: float, y: float, text: str, role: str = "dust", size: int = 11, *, mono: bool = False
+) -> None:
     """Write `text` with its base line's left end at a point."""
     p.setFont(theme.font(size, mono=mono))
     p.setPen(theme.colour(role))

@@ -34,9 +34,9 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
 
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     p.setPen(QPen(theme.colour("seam"), 1))
-    for step in range(1, 7):
-        p.drawLine(at((step / 10, 0)), at((step / 10, 0.62)))
-        p.drawLine(at((0, step / 10)), at((0.66, step / 10)))
+    for tenth in range(1, 7):
+        p.drawLine(at((tenth / 10, 0)), at((tenth / 10, 0.62)))
+        p.drawLine(at((0, tenth / 10)), at((0.66, tenth / 10)))
     p.setPen(QPen(theme.colour("dust"), 1))
     p.drawPolygon(QPolygonF([at(uv(point)) for point in _LOCUS]))
     for name, role, width in ((source.primaries, "ochre", 2.0), (target.primaries, "lichen", 1.4)):

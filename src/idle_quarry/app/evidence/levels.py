@@ -23,7 +23,9 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         for code, to in ((source.levels.black, target.levels.black), (source.levels.white, target.levels.white)):
             y0, y1 = _y(left, source.levels, code), _y(right, target.levels, to)
-            p.setPen(QPen(theme.colour("sage"), 1.5, Qt.PenStyle.SolidLine if abs(y0 - y1) < 1 else Qt.PenStyle.DashLine))
+            p.setPen(
+                QPen(theme.colour("sage"), 1.5, Qt.PenStyle.SolidLine if abs(y0 - y1) < 1 else Qt.PenStyle.DashLine)
+            )
             p.drawLine(QPointF(left.right() + 4, y0), QPointF(right.left() - 4, y1))
         p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
     text_at(p, left.left(), left.top() - 8, f"{source.bit_depth} bit {source.range}", "chalk", 12)

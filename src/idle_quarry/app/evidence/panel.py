@@ -23,7 +23,15 @@ KINDS: dict[str, Paint] = {
     "Data": data.paint,
 }
 #: What is most telling of a step.
-_BY_STEP = {"fit": "Raster", "scan": "Time", "rate": "Time", "colour": "Gamut", "range": "Levels", "depth": "Levels", "sampling": "Levels"}
+_BY_STEP = {
+    "fit": "Raster",
+    "scan": "Time",
+    "rate": "Time",
+    "colour": "Gamut",
+    "range": "Levels",
+    "depth": "Levels",
+    "sampling": "Levels",
+}
 
 
 class _Canvas(QWidget):
@@ -102,4 +110,6 @@ class Evidence(QWidget):
         subject = self.canvas.subject
         if subject is not None and subject.link is not None:
             text = "; ".join(step.text for step in subject.link.steps) or "nothing has to be converted"
-            self.canvas.setAccessibleDescription(f"{self._kind}: {subject.source.name} to {subject.target.name}: {text}")
+            self.canvas.setAccessibleDescription(
+                f"{self._kind}: {subject.source.name} to {subject.target.name}: {text}"
+            )

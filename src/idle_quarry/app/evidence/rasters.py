@@ -24,7 +24,9 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     picture = QRectF(inside)
     if where is not None:
         width = float(source.picture_width * where.scale_x) * aspect
-        picture = QRectF(float(where.offset_x) * aspect, float(where.offset_y), width, float(source.height * where.scale_y))
+        picture = QRectF(
+            float(where.offset_x) * aspect, float(where.offset_y), width, float(source.height * where.scale_y)
+        )
     whole = inside.united(picture)
     room = area.adjusted(theme.px(14), theme.px(30), -theme.px(14), -theme.px(58))
     scale = min(room.width() / whole.width(), room.height() / whole.height())
@@ -32,7 +34,9 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     origin_y = room.center().y() - whole.center().y() * scale
 
     def placed(rect: QRectF) -> QRectF:
-        return QRectF(origin_x + rect.x() * scale, origin_y + rect.y() * scale, rect.width() * scale, rect.height() * scale)
+        return QRectF(
+            origin_x + rect.x() * scale, origin_y + rect.y() * scale, rect.width() * scale, rect.height() * scale
+        )
 
     frame, landed = placed(inside), placed(picture)
     p.fillRect(frame, theme.colour("ground"))
@@ -55,7 +59,14 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     # a circle of the source, shaped as it will be
     size = min(picture.width(), picture.height()) * 0.3
     error = float(where.geometry_error) if where else 1.0
-    circle = placed(QRectF(picture.center().x() - size * error**0.5, picture.center().y() - size / error**0.5, 2 * size * error**0.5, 2 * size / error**0.5))
+    circle = placed(
+        QRectF(
+            picture.center().x() - size * error**0.5,
+            picture.center().y() - size / error**0.5,
+            2 * size * error**0.5,
+            2 * size / error**0.5,
+        )
+    )
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     p.setPen(QPen(theme.colour("oxide" if abs(error - 1) > 0.03 else "sage"), 1.5))
     p.drawEllipse(circle)

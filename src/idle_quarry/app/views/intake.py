@@ -3,9 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSortFilterProxyModel, Qt
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPointF,
+    QRectF,
+    QSortFilterProxyModel,
+    Qt,
+)
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -78,7 +87,16 @@ def _cells(row: Looked) -> tuple[str, ...]:
     else:
         verdict = "no source of it" if clip.format else "not to be told"
     profile = f" {d.profile}" if d.profile and d.profile.lower() != d.codec else ""
-    return (clip.name, what, f"{d.codec}{profile}", depth, _colour(d) if d.has_picture else "", d.timecode or "none", sound, verdict)
+    return (
+        clip.name,
+        what,
+        f"{d.codec}{profile}",
+        depth,
+        _colour(d) if d.has_picture else "",
+        d.timecode or "none",
+        sound,
+        verdict,
+    )
 
 
 class IntakeModel(QAbstractTableModel):
@@ -142,7 +160,7 @@ class _Verdict(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         row: Looked = index.data(ROW)
-        rect = option.rect  # type: ignore[attr-defined]
+        rect = option.rect
         if row.match is None:
             super().paint(painter, option, index)
             return
@@ -170,9 +188,11 @@ class IntakeView(QWidget):
         self.proxy.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self._ticket: Ticket | None = None
         self._build()
+        self.first_focus = self.table
         desk.opened.connect(self._opened)
         desk.shelves_changed.connect(self._fill_templates)
         self._fill_templates()
+        self._opened()
         self._show_state()
 
     def _build(self) -> None:
@@ -189,6 +209,7 @@ class IntakeView(QWidget):
         self.template.setMinimumContentsLength(22)
         self.template.activated.connect(lambda _i: self._judge())
         tools = QHBoxLayout()
+        tools.setSpacing(theme.px(7))
         tools.setContentsMargins(theme.px(12), theme.px(10), theme.px(12), theme.px(8))
         for widget in (self.add_button, self.folder_button, self.clear_button):
             tools.addWidget(widget)
@@ -215,6 +236,7 @@ class IntakeView(QWidget):
         self.table.setAccessibleName("Clips")
         self.table.setWordWrap(False)
         head = self.table.horizontalHeader()
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         head.setStretchLastSection(True)
         head.setHighlightSections(False)
         for column, width in enumerate((215, 205, 120, 90, 165, 100, 105)):
@@ -231,6 +253,7 @@ class IntakeView(QWidget):
         self.start_button = button("Start a template from this clip", self._start_menu, main=True)
         self.source_button = button("This is another source of the template", self.add_as_source)
         bar = QHBoxLayout()
+        bar.setSpacing(theme.px(7))
         bar.setContentsMargins(theme.px(16), 0, theme.px(12), 0)
         bar.addWidget(self._clip_name, 1)
         bar.addWidget(self.source_button)
@@ -257,7 +280,8 @@ class IntakeView(QWidget):
     def _fill_templates(self) -> None:
         kept = self.template.currentData()
         self.template.clear()
-        self.template.addItem("the open template", "open")
+        document = self.desk.document
+        self.template.addItem(f"{document.template.name} (open)" if document else "the open template", "open")
         try:
             for each in self.desk.library.summaries():
                 self.template.addItem(each.name, each.id)
@@ -318,13 +342,15 @@ class IntakeView(QWidget):
                     looked = Looked(path, inspect(path))
                 except QuarryError as error:
                     looked = Looked(path, None, error.what)
-                self.desk.workers.start(lambda _t, looked=looked: looked, self._arrived, self.desk.refuse)
+                self.desk.workers.start(partial(_itself, looked), self._arrived, self.desk.refuse)
             return len(clips)
 
         self.progress.begin("looking at clips", self._cancel)
         self._empty.hide()
         self.split.show()
-        self._ticket = self.desk.workers.start(work, self._done, self._failed, lambda what, share: self.progress.step(what, share))
+        self._ticket = self.desk.workers.start(
+            work, self._done, self._failed, lambda what, share: self.progress.step(what, share)
+        )
 
     def _arrived(self, looked: Looked) -> None:
         template = self.chosen_template()
@@ -343,7 +369,9 @@ class IntakeView(QWidget):
     def _failed(self, error: QuarryError) -> None:
         self.progress.hide()
         self._ticket = None
-        self.desk.say("Stopped; the clips looked at so far are shown." if "cancelled" in str(error) else str(error), refusal=True)
+        self.desk.say(
+            "Stopped; the clips looked at so far are shown." if "cancelled" in str(error) else str(error), refusal=True
+        )
         self._show_state()
 
     def _cancel(self) -> None:
@@ -402,7 +430,9 @@ class IntakeView(QWidget):
             grid.addWidget(label(f"Exactly {source.name}.", "good"), line, 1, 1, 4)
             line += 1
         against_what = source.name if source else "no source"
-        for column, text in enumerate(("", "", "the file declares", f"{against_what} of {template.name}" if template else "", "")):
+        for column, text in enumerate(
+            ("", "", "the file declares", f"{against_what} of {template.name}" if template else "", "")
+        ):
             grid.addWidget(label(text, "dust"), line, column)
         line += 1
         facts: list[tuple[str, str, str | None]] = []
@@ -431,7 +461,14 @@ class IntakeView(QWidget):
             if expected is not None:
                 grid.addWidget(label(expected, "dust"), line, 3)
                 agrees = declared == expected or silent
-                grid.addWidget(label("taken from the standard" if silent else "agrees" if agrees else "differs", "good" if agrees else "refusal"), line, 4)
+                grid.addWidget(
+                    label(
+                        "taken from the standard" if silent else "agrees" if agrees else "differs",
+                        "good" if agrees else "refusal",
+                    ),
+                    line,
+                    4,
+                )
             line += 1
         grid.setColumnStretch(4, 1)
 
@@ -476,6 +513,10 @@ class IntakeView(QWidget):
         self.desk.say(f"{source.name} is now a source of {template.name}.")
 
 
+def _itself(looked: Looked, _ticket: Ticket) -> Looked:
+    return looked
+
+
 class _Mark(QWidget):
     """A severity's mark as a widget."""
 
@@ -491,5 +532,7 @@ class _Mark(QWidget):
 
 
 def _scan(scan: str, order: str | None) -> str:
-    first = {"top": ", upper field first", "bottom": ", lower field first", None: ""}[order if scan != "progressive" else None]
+    first = {"top": ", upper field first", "bottom": ", lower field first", None: ""}[
+        order if scan != "progressive" else None
+    ]
     return {"psf": "PsF", "unknown": "not said"}.get(scan, scan) + (first if scan == "interlaced" else "")

@@ -49,6 +49,7 @@ class JobsView(QWidget):
         self._started_at = 0.0
         self._checked: dict[str, CheckedJob | QuarryError] = {}
         self._build()
+        self.first_focus = self.list
         desk.job_wanted.connect(self.prepare)
         desk.jobs_changed.connect(self.reload)
         desk.shelves_changed.connect(self._fill_templates)
@@ -59,6 +60,7 @@ class JobsView(QWidget):
         self.new_button = button("New job", lambda: self.prepare(None), main=True)
         self.check_button = button("Check all again", self.reload)
         tools = QHBoxLayout()
+        tools.setSpacing(theme.px(7))
         tools.setContentsMargins(theme.px(12), theme.px(10), theme.px(12), theme.px(8))
         tools.addWidget(label("Jobs started here", "head"))
         tools.addStretch(1)
@@ -67,7 +69,11 @@ class JobsView(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Jobs")
         self.list.currentItemChanged.connect(lambda item, _old: self._show_job(item))
-        self._none = label("No job yet. A job takes folders, timelines, line-up and papers from a template. Press New job.", "dust", wrap=True)
+        self._none = label(
+            "No job yet. A job takes folders, timelines, line-up and papers from a template. Press New job.",
+            "dust",
+            wrap=True,
+        )
         self._none.setContentsMargins(theme.px(16), theme.px(6), theme.px(16), 0)
         left = QWidget()
         column = QVBoxLayout(left)
@@ -122,8 +128,8 @@ class JobsView(QWidget):
         self.preview.setHeaderHidden(True)
         self.preview.setAccessibleName("Folders and files to be made")
         column.addWidget(self.preview, 1)
-        self.size = label(role="dust", wrap=True)
-        column.addWidget(self.size)
+        self.size_note = label(role="dust", wrap=True)
+        column.addWidget(self.size_note)
         row = QHBoxLayout()
         self.progress = ProgressBar()
         self.start_button = button("Start the job", self.start, main=True)
@@ -219,7 +225,9 @@ class JobsView(QWidget):
             state = result.what
         else:
             state = "as it was started" if not result.drift else f"{len(result.drift)} drifted"
-        item.setText(f"{record.title}\n{record.template_name}, revision {record.revision} · {record.time[:10]} · {state}")
+        item.setText(
+            f"{record.title}\n{record.template_name}, revision {record.revision} · {record.time[:10]} · {state}"
+        )
         bad = isinstance(result, QuarryError)
         drifted = isinstance(result, CheckedJob) and bool(result.drift)
         item.setForeground(theme.colour("oxide" if bad else "ochre" if drifted else "chalk"))
@@ -238,7 +246,9 @@ class JobsView(QWidget):
         self.tree.clear()
         if isinstance(result, CheckedJob):
             self.lanes.show_template(result.template)
-            self.drift_head.setText("As it was started" if not result.drift else f"{len(result.drift)} drifted since it was started")
+            self.drift_head.setText(
+                "As it was started" if not result.drift else f"{len(result.drift)} drifted since it was started"
+            )
             self.drift.setText("\n".join(drift.text for drift in result.drift))
             drifted = {drift.path: drift.kind for drift in result.drift}
             _fill_tree(self.tree, (*result.folders, *result.files, "job.json"), drifted)
@@ -308,7 +318,7 @@ class JobsView(QWidget):
         """Show what would be made, or why nothing can be."""
         title = self.title.text().strip()
         self.preview.clear()
-        self.size.setText("")
+        self.size_note.setText("")
         why, wanted = "", False
         if self._stored is None:
             why = "There is no template to start from: make one in the Library."
@@ -321,7 +331,9 @@ class JobsView(QWidget):
                 plan = planned(self._stored.template, title or "Title")
                 _fill_tree(self.preview, (*plan.folders, *plan.files), {})
                 size = bytes_needed(self._stored.template)
-                self.size.setText(f"{len(plan.folders)} folders and {len(plan.files)} files, about {size / 1e6:.0f} MB, most of it the line-up clip.")
+                self.size_note.setText(
+                    f"{len(plan.folders)} folders and {len(plan.files)} files, about {size / 1e6:.0f} MB, most of it the line-up clip."
+                )
             except QuarryError as error:
                 why, wanted = str(error), False
         folder = Path(self.folder.text()).expanduser()
@@ -338,15 +350,25 @@ class JobsView(QWidget):
         stored = self._stored
         if stored is None:
             return
-        title, folder, person = self.title.text().strip(), Path(self.folder.text()).expanduser(), self.desk.library.person
+        title, folder, person = (
+            self.title.text().strip(),
+            Path(self.folder.text()).expanduser(),
+            self.desk.library.person,
+        )
         self._started_at = time.monotonic()
 
         def work(ticket: Ticket) -> StartedJob:
             return start_job(stored, title, folder, write_pdf, person, ticket.progress)
 
-        self.progress.begin("starting", lambda: self._ticket and self._ticket.cancel())  # type: ignore[func-returns-value]
-        self._ticket = self.desk.workers.start(work, lambda job: self._started(job, stored, title), self._failed, self._progressed)
+        self.progress.begin("starting", self._cancel)
+        self._ticket = self.desk.workers.start(
+            work, lambda job: self._started(job, stored, title), self._failed, self._progressed
+        )
         self.start_button.setEnabled(False)
+
+    def _cancel(self) -> None:
+        if self._ticket is not None:
+            self._ticket.cancel()
 
     def _progressed(self, what: str, share: float) -> None:
         passed = time.monotonic() - self._started_at

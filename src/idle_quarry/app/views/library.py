@@ -2,10 +2,22 @@
 
 from __future__ import annotations
 
+import itertools
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QListView, QMenu, QScrollArea, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListView,
+    QMenu,
+    QScrollArea,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
@@ -25,7 +37,6 @@ from idle_quarry.path.template import Template
 from idle_quarry.signal.words import format_words
 
 
-
 class LibraryView(QWidget):
     """Find, look at, open, copy and hand over templates."""
 
@@ -36,7 +47,7 @@ class LibraryView(QWidget):
         self.desk = desk
         self.model = ShelfModel()
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search name, note, format, territory, delivery")
+        self.search.setPlaceholderText("Search name, note, format, delivery")
         self.search.setClearButtonEnabled(True)
         self.search.setAccessibleName("Search templates")
         self.territory, self.lines = QComboBox(), QComboBox()
@@ -56,10 +67,13 @@ class LibraryView(QWidget):
         self.ask = AskBar()
         self._build_right()
         self._build()
+        self.first_focus = self.list
         self.search.textChanged.connect(self._find)
         self.territory.activated.connect(self._find)
         self.lines.activated.connect(self._find)
-        self.list.selectionModel().currentChanged.connect(lambda index, _old: self._show(index.data(SUMMARY) if index.isValid() else None))
+        self.list.selectionModel().currentChanged.connect(
+            lambda index, _old: self._show(index.data(SUMMARY) if index.isValid() else None)
+        )
         self.list.activated.connect(lambda index: self.open_chosen())
         desk.shelves_changed.connect(self.reload)
         self.reload()
@@ -68,6 +82,7 @@ class LibraryView(QWidget):
         new = button("New", self._new_menu, main=True)
         self.new_button = new
         tools = QHBoxLayout()
+        tools.setSpacing(theme.px(7))
         tools.addWidget(self.search, 1)
         tools.addWidget(self.territory)
         tools.addWidget(self.lines)
@@ -101,6 +116,7 @@ class LibraryView(QWidget):
         self.job_button = button("Start a job", self._start_job)
         self.more_button = button("More", self._more_menu)
         head = QHBoxLayout()
+        head.setSpacing(theme.px(7))
         head.addWidget(self._name, 1)
         head.addWidget(self.more_button)
         head.addWidget(self.job_button)
@@ -199,7 +215,7 @@ class LibraryView(QWidget):
         except QuarryError as error:
             self.desk.refuse(error)
             return
-        changed = [len(differences(old, new)) for new, old in zip(bodies, bodies[1:], strict=False)] + [0]
+        changed = [len(differences(old, new)) for new, old in itertools.pairwise(bodies)] + [0]
         self._name.setText(summary.name)
         self.core.show_revisions(list(zip(revisions, changed, strict=True)))
         self._show_revision(revisions[0].number)
@@ -211,7 +227,9 @@ class LibraryView(QWidget):
         revision = next(r for r in self.desk.library.revisions(summary.id) if r.number == number)
         evaluation = self.desk.evaluation(summary.id, number, revision.hash)
         shelf = "House" if summary.shelf == "house" else "Own"
-        self._about.setText(f"{shelf} shelf · revision {number} by {revision.author}, {revision.time[:10]} · worst link {evaluation.worst_grade}")
+        self._about.setText(
+            f"{shelf} shelf · revision {number} by {revision.author}, {revision.time[:10]} · worst link {evaluation.worst_grade}"
+        )
         self._note.setText(evaluation.template.note)
         self.strip.show_evaluation(evaluation, "")
         self.findings.show_evaluation(evaluation)
@@ -284,7 +302,9 @@ class LibraryView(QWidget):
                 stored = self.desk.library.stored(summary.id)
                 if name == stored.template.name:
                     return None
-                self.desk.library.save_revision(summary.id, edited(stored.template, Edit("name", name)), f"renamed from {stored.name}")
+                self.desk.library.save_revision(
+                    summary.id, edited(stored.template, Edit("name", name)), f"renamed from {stored.name}"
+                )
             except QuarryError as error:
                 return str(error)
             self.desk.forget_held(summary.id)
@@ -322,7 +342,12 @@ class LibraryView(QWidget):
         try:
             stored = self.desk.library.stored(summary.id, self.core.selected)
             revision = stored.revision
-            origin = {"name": stored.name, "revision": revision.number, "author": revision.author, "time": revision.time}
+            origin = {
+                "name": stored.name,
+                "revision": revision.number,
+                "author": revision.author,
+                "time": revision.time,
+            }
             export_file(stored.template, path, origin)
         except QuarryError as error:
             self.desk.refuse(error)
@@ -332,7 +357,9 @@ class LibraryView(QWidget):
 
     def import_asked(self) -> None:
         """Ask for files and import them."""
-        names, _kind = QFileDialog.getOpenFileNames(self, "Import templates", self.desk.preferences.export_folder, "Template (*.json)")
+        names, _kind = QFileDialog.getOpenFileNames(
+            self, "Import templates", self.desk.preferences.export_folder, "Template (*.json)"
+        )
         for name in names:
             self.import_from(Path(name))
 
@@ -344,7 +371,10 @@ class LibraryView(QWidget):
             self.desk.refuse(error)
             return
         if found.genuine is False:
-            self.desk.say(f"{path.name}: its hash does not hold; it was changed since it was exported. Not imported.", refusal=True)
+            self.desk.say(
+                f"{path.name}: its hash does not hold; it was changed since it was exported. Not imported.",
+                refusal=True,
+            )
             return
         self._put_imported(found.template, path.name)
 

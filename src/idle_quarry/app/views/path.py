@@ -5,7 +5,16 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.document import Document
@@ -26,7 +35,13 @@ from idle_quarry.path.template import Place, Proxy, Source, slug
 from idle_quarry.signal.words import format_words
 
 #: Sheets that belong to no station, in the order they are thought of.
-SHEETS = {"template": "Template", "sound": "Sound", "timecode": "Timecode", "places": "Places", "structure": "Structure"}
+SHEETS = {
+    "template": "Template",
+    "sound": "Sound",
+    "timecode": "Timecode",
+    "places": "Places",
+    "structure": "Structure",
+}
 
 
 class PathView(QWidget):
@@ -42,6 +57,7 @@ class PathView(QWidget):
         self._empty = label("Nothing is open. Choose a template in the Library, or make one there.", "dust")
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._build()
+        self.first_focus = self.strip
         desk.opened.connect(self._opened)
         self._opened()
 
@@ -58,6 +74,7 @@ class PathView(QWidget):
         self.changes_button = button("", self._show_changes, quiet=True)
         head = QHBoxLayout()
         head.setContentsMargins(theme.px(16), theme.px(7), theme.px(16), theme.px(7))
+        head.setSpacing(theme.px(7))
         head.addLayout(names, 1)
         head.addWidget(self.changes_button)
         head.addWidget(self.save_button)
@@ -83,11 +100,11 @@ class PathView(QWidget):
         self.middle.addWidget(self.evidence)
         self.middle.setSizes([theme.px(560), theme.px(720)])
         self.middle.setChildrenCollapsible(False)
-        self.lower = QSplitter(Qt.Orientation.Vertical)
-        self.lower.addWidget(self.middle)
-        self.lower.addWidget(self.findings)
-        self.lower.setSizes([theme.px(330), theme.px(150)])
-        self.lower.setChildrenCollapsible(False)
+        self.halves = QSplitter(Qt.Orientation.Vertical)
+        self.halves.addWidget(self.middle)
+        self.halves.addWidget(self.findings)
+        self.halves.setSizes([theme.px(330), theme.px(150)])
+        self.halves.setChildrenCollapsible(False)
         self._full = QWidget()
         whole = QVBoxLayout(self._full)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -95,7 +112,7 @@ class PathView(QWidget):
         whole.addLayout(head)
         whole.addWidget(self.ask)
         whole.addWidget(self.strip)
-        whole.addWidget(self.lower, 1)
+        whole.addWidget(self.halves, 1)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(self._empty)
@@ -121,7 +138,9 @@ class PathView(QWidget):
             tab = QPushButton(name)
             tab.setCheckable(True)
             tab.setProperty("quiet", "true")
-            tab.clicked.connect(lambda _on, ident=ident: self.choose(self.strip.selected if ident == "station" else ident))
+            tab.clicked.connect(
+                lambda _on, ident=ident: self.choose(self.strip.selected if ident == "station" else ident)
+            )
             row.addWidget(tab)
             self.tabs[ident] = tab
         row.addStretch(1)
@@ -177,7 +196,11 @@ class PathView(QWidget):
             about = f"{'House' if document.base.shelf == 'house' else 'Own'} shelf · revision {revision.number} by {revision.author}"
         self._about.setText(f"{about} · {template.territory}")
         count = len(changed)
-        self.changes_button.setText(f"{count} change{'s' if count != 1 else ''} since revision {document.base.revision.number}" if document.base else "")
+        self.changes_button.setText(
+            f"{count} change{'s' if count != 1 else ''} since revision {document.base.revision.number}"
+            if document.base
+            else ""
+        )
         self.changes_button.setVisible(bool(changed))
         self.save_button.setEnabled(document.dirty)
         self.job_button.setToolTip("Jobs start from saved revisions" if document.dirty else "Ctrl+J")
@@ -192,9 +215,11 @@ class PathView(QWidget):
         for ident, tab in self.tabs.items():
             tab.setChecked(ident == (self.sheet_id if self.sheet_id in SHEETS else "station"))
         self._sheet_title.setText(self._sheet_name())
-        locked = "■ locked once a job has a timeline" if self.sheet_id == "working" else ""
+        locked = "† locked once a job has a timeline" if self.sheet_id == "working" else ""
         self._sheet_note.setText(locked)
-        self.remove_button.setVisible(self.sheet_id.startswith(("source:", "delivery:")) or self.sheet_id in ("monitor", "proxy"))
+        self.remove_button.setVisible(
+            self.sheet_id.startswith(("source:", "delivery:")) or self.sheet_id in ("monitor", "proxy")
+        )
         adds = {"places": "+ place"}
         if self.sheet_id == "intermediate" and document.template.proxy is None:
             adds["intermediate"] = "+ proxy"
@@ -288,7 +313,14 @@ class PathView(QWidget):
         document = self.desk.document
         if document is None:
             return
-        change = next((c for c in document.changes() if c.place == place or place.startswith(c.place + ".") or c.place.startswith(place + ".")), None)
+        change = next(
+            (
+                c
+                for c in document.changes()
+                if c.place == place or place.startswith(c.place + ".") or c.place.startswith(place + ".")
+            ),
+            None,
+        )
         if change is None:
             return
         try:
@@ -305,7 +337,9 @@ class PathView(QWidget):
             where = document.template if change.after is not None else document.base.template
             text = f"Put back {label_of(where, change.place)}{_was(change.before)}"
             action = menu.addAction(text)
-            action.triggered.connect(lambda _on, change=change: document.replace(put_back(document.template, change), text))
+            action.triggered.connect(
+                lambda _on, change=change, text=text: document.replace(put_back(document.template, change), text)
+            )
         menu.addSeparator()
         base = document.base.template
         menu.addAction("Put back everything").triggered.connect(lambda: document.replace(base, "Put back everything"))
@@ -321,7 +355,9 @@ class PathView(QWidget):
         template = document.template
         ident = slug("source", {s.id for s in template.sources})
         share = max(0.0, 100 - sum(s.share for s in template.sources)) or 10.0
-        source = Source(id=ident, name=f"Source {len(template.sources) + 1}", format=template.working.format, share=share)
+        source = Source(
+            id=ident, name=f"Source {len(template.sources) + 1}", format=template.working.format, share=share
+        )
         if self._edit("Add source", Edit(f"sources.{ident}", source)):
             self.choose(f"source:{ident}")
             self.sheet.focus(f"sources.{ident}.format")
@@ -390,7 +426,11 @@ class PathView(QWidget):
         if document is None:
             return
         if document.dirty:
-            self.desk.say("Jobs start from saved revisions: save this one first.", refusal=True, action=("Save revision", self.ask_save))
+            self.desk.say(
+                "Jobs start from saved revisions: save this one first.",
+                refusal=True,
+                action=("Save revision", self.ask_save),
+            )
             return
         self.desk.job_wanted.emit(document.base)
 
@@ -414,4 +454,3 @@ class PathView(QWidget):
 def _was(value: object) -> str:
     text = format_words(value) if hasattr(value, "encoding") else str(value)  # type: ignore[arg-type]
     return f" (was {text})" if isinstance(value, str | int | float | bool) and len(text) < 40 else ""
-

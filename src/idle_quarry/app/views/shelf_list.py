@@ -14,8 +14,8 @@ from idle_quarry.library import Summary
 
 Index = QModelIndex | QPersistentModelIndex
 SUMMARY = Qt.ItemDataRole.UserRole
-#: Pixels a line of all small strips: 2160 lines are 43 pixels.
-MINI_SCALE = 0.02
+#: Pixels a line of all small strips: 2160 lines are 36 pixels.
+MINI_SCALE = 0.0165
 
 
 class ShelfModel(QAbstractListModel):
@@ -37,7 +37,9 @@ class ShelfModel(QAbstractListModel):
     def find(self, text: str, territory: str | None, lines: int | None) -> None:
         """Show the templates that have every word of `text`, of a territory and a number of lines where given."""
         words = tuple(text.lower().split())
-        longer = len(words) == len(self._words) and all(new.startswith(old) for new, old in zip(words, self._words, strict=True))
+        longer = len(words) == len(self._words) and all(
+            new.startswith(old) for new, old in zip(words, self._words, strict=True)
+        )
         same_filters = (territory, lines) == (self._territory, self._lines)
         # what did not match a shorter word will not match a longer one
         pool = self.shown if longer and same_filters and self.shown and words != self._words else self._all
@@ -45,7 +47,9 @@ class ShelfModel(QAbstractListModel):
         found = [
             each
             for each in pool
-            if (territory is None or each.territory == territory) and (lines is None or each.lines == lines) and each.matches(words)
+            if (territory is None or each.territory == territory)
+            and (lines is None or each.lines == lines)
+            and each.matches(words)
         ]
         self.beginResetModel()
         self.shown = found
@@ -85,8 +89,8 @@ class ShelfDelegate(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         each: Summary = index.data(SUMMARY)
-        rect: QRect = option.rect  # type: ignore[attr-defined]
-        state = option.state  # type: ignore[attr-defined]
+        rect: QRect = option.rect
+        state = option.state
         if state & QStyle.StateFlag.State_Selected:
             painter.fillRect(rect, theme.colour("ledge"))
             painter.fillRect(QRect(rect.left(), rect.top(), 3, rect.height()), theme.colour("lichen"))
@@ -116,7 +120,8 @@ class ShelfDelegate(QStyledItemDelegate):
         worst = "cannot be read" if grade is None else f"worst link {grade}"
         painter.setPen(theme.colour("dust"))
         first = f"{each.working} · {each.territory} · "
-        painter.drawText(x, rect.top() + theme.px(39), small.elidedText(first, Qt.TextElideMode.ElideRight, width))
+        first = small.elidedText(first, Qt.TextElideMode.ElideRight, width - small.horizontalAdvance(worst))
+        painter.drawText(x, rect.top() + theme.px(39), first)
         painter.setPen(theme.grade(grade) if grade else theme.colour("oxide"))
         painter.drawText(x + small.horizontalAdvance(first), rect.top() + theme.px(39), worst)
         painter.setPen(theme.colour("dust"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent
@@ -21,7 +22,9 @@ def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
     return made
 
 
-def button(text: str, pressed: Callable[[], object], *, main: bool = False, quiet: bool = False, tip: str = "") -> QPushButton:
+def button(
+    text: str, pressed: Callable[[], object], *, main: bool = False, quiet: bool = False, tip: str = ""
+) -> QPushButton:
     """Return a button; `main` for the view's next step, `quiet` for what stays in the background."""
     made = QPushButton(text)
     made.clicked.connect(lambda: pressed())
@@ -90,9 +93,13 @@ class AskBar(QFrame):
         self._clear(question)
         self.line.hide()
         for index, (text, act) in enumerate(answers.items()):
-            self._add(text, lambda act=act: (self.hide(), act()), main=index == 0)  # type: ignore[misc]
+            self._add(text, partial(self._answered, act), main=index == 0)
         self.show()
         self._buttons[0].setFocus()
+
+    def _answered(self, act: Callable[[], object]) -> None:
+        self.hide()
+        act()
 
     def _clear(self, question: str) -> None:
         self._question.setText(question)

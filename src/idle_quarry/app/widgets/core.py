@@ -53,15 +53,23 @@ class Core(QWidget):
             painter.fillRect(rect, theme.colour("lichen" if chosen else "seam"))
             painter.setPen(QPen(theme.colour("ground"), 1))
             for line in range(int(rect.top()) + 6, int(rect.bottom()) - 2, 6):
-                painter.drawLine(int(rect.left()) + 3 + (line * 7) % 9, line, int(rect.left()) + 12 + (line * 5) % 13, line)
-            text = QRectF(rect.right() + theme.px(12), rect.top(), self.width() - rect.right() - theme.px(20), theme.px(16))
+                painter.drawLine(
+                    int(rect.left()) + 3 + (line * 7) % 9, line, int(rect.left()) + 12 + (line * 5) % 13, line
+                )
+            text = QRectF(
+                rect.right() + theme.px(12), rect.top(), self.width() - rect.right() - theme.px(20), theme.px(16)
+            )
             painter.setFont(theme.font(12, bold=True))
             painter.setPen(theme.colour("lichen" if chosen else "chalk"))
-            painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, f"{revision.number}  {revision.author}, {revision.time[:10]}")
+            painter.drawText(
+                text, Qt.AlignmentFlag.AlignVCenter, f"{revision.number}  {revision.author}, {revision.time[:10]}"
+            )
             painter.setFont(theme.font(12))
             painter.setPen(theme.colour("dust"))
             what = f" · {changed} settings changed" if changed > 1 else " · 1 setting changed" if changed else ""
-            line_text = QFontMetricsF(painter.font()).elidedText((revision.note or "no note") + what, Qt.TextElideMode.ElideRight, text.width())
+            line_text = QFontMetricsF(painter.font()).elidedText(
+                (revision.note or "no note") + what, Qt.TextElideMode.ElideRight, text.width()
+            )
             painter.drawText(text.translated(0, theme.px(15)), Qt.AlignmentFlag.AlignVCenter, line_text)
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("lichen"), 1, Qt.PenStyle.DotLine))

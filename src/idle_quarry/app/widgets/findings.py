@@ -2,9 +2,27 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QAbstractListModel, QEvent, QModelIndex, QPersistentModelIndex, QPointF, QRect, QSize, Qt, Signal
+from PySide6.QtCore import (
+    QAbstractListModel,
+    QEvent,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPointF,
+    QRect,
+    QSize,
+    Qt,
+    Signal,
+)
 from PySide6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter
-from PySide6.QtWidgets import QHBoxLayout, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QListView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from idle_quarry.app.drawing import draw_severity
 from idle_quarry.app.theme import theme
@@ -62,7 +80,7 @@ class _Delegate(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         finding = index.data(_ROLE)
-        width = option.widget.width() if option.widget else 1200  # type: ignore[attr-defined]
+        width = option.widget.width() if option.widget else 1200
         _, text, _ = self._parts(QRect(0, 0, width - theme.px(14), 0), finding)
         metrics = QFontMetrics(theme.font(13))
         bounds = metrics.boundingRect(QRect(0, 0, max(80, text.width()), 10000), Qt.TextFlag.TextWordWrap, finding.text)
@@ -72,17 +90,23 @@ class _Delegate(QStyledItemDelegate):
         finding: Finding = index.data(_ROLE)
         model = index.model()
         assert isinstance(model, FindingsModel)
-        rect: QRect = option.rect  # type: ignore[attr-defined]
-        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]
+        rect: QRect = option.rect
+        if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(rect, theme.colour("ledge"))
-        draw_severity(painter, QPointF(rect.left() + theme.px(22), rect.top() + theme.px(13)), finding.severity, theme.px(9))
+        draw_severity(
+            painter, QPointF(rect.left() + theme.px(22), rect.top() + theme.px(13)), finding.severity, theme.px(9)
+        )
         name, text, cure = self._parts(rect, finding)
         top = Qt.AlignmentFlag.AlignTop
         shift = theme.px(4)
         painter.setFont(theme.font(13, bold=True))
         painter.setPen(theme.colour("chalk"))
         metrics = QFontMetrics(painter.font())
-        painter.drawText(name.adjusted(0, shift, 0, 0), top, metrics.elidedText(model.place(finding), Qt.TextElideMode.ElideRight, name.width()))
+        painter.drawText(
+            name.adjusted(0, shift, 0, 0),
+            top,
+            metrics.elidedText(model.place(finding), Qt.TextElideMode.ElideRight, name.width()),
+        )
         if finding.remedy:
             painter.setPen(theme.colour("lichen"))
             painter.drawText(cure.adjusted(0, shift, 0, 0), top | Qt.AlignmentFlag.AlignRight, finding.remedy.label)
@@ -150,7 +174,11 @@ class Findings(QWidget):
             index = self.list.indexAt(event.position().toPoint())
             finding = index.data(_ROLE) if index.isValid() else None
             over = bool(
-                finding and finding.remedy and self._delegate.remedy_rect(self.list.visualRect(index), finding).contains(event.position().toPoint())
+                finding
+                and finding.remedy
+                and self._delegate.remedy_rect(self.list.visualRect(index), finding).contains(
+                    event.position().toPoint()
+                )
             )
             self.list.viewport().setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
             if over and event.type() == QEvent.Type.MouseButtonRelease and event.button() == Qt.MouseButton.LeftButton:

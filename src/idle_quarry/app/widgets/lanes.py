@@ -45,7 +45,10 @@ class Lanes(QWidget):
         rate = template.working.format.rate
         start = parsed(template.timecode.start, template.timecode.drop, rate)
         before = line_up_start(template)
-        largest = max(max(template.canvas(t).width * float(template.canvas(t).pixel_aspect), template.canvas(t).height) for t in template.timelines)
+        largest = max(
+            max(template.canvas(t).width * float(template.canvas(t).pixel_aspect), template.canvas(t).height)
+            for t in template.timelines
+        )
         head = theme.px(112)
         scale = (head - theme.px(24)) / largest
         lane = QRectF(theme.px(16) + head, 0, self.width() - head - theme.px(32), 0)
@@ -59,7 +62,9 @@ class Lanes(QWidget):
             canvas = template.canvas(timeline)
             rows = max(5, len(timeline.tracks))
             height = rows * theme.px(15)
-            frame = QRectF(theme.px(16), y + theme.px(18), canvas.width * float(canvas.pixel_aspect) * scale, canvas.height * scale)
+            frame = QRectF(
+                theme.px(16), y + theme.px(18), canvas.width * float(canvas.pixel_aspect) * scale, canvas.height * scale
+            )
             if frame.height() > height:
                 frame.setHeight(height)
                 frame.setWidth(height * canvas.width * float(canvas.pixel_aspect) / canvas.height)
@@ -70,12 +75,17 @@ class Lanes(QWidget):
             bold = QFontMetricsF(p.font()).horizontalAdvance(timeline.name)
             p.setFont(theme.font(12))
             p.setPen(theme.colour("dust"))
-            p.drawText(QPointF(theme.px(16) + bold + theme.px(12), y + theme.px(12)), f"{canvas.size_text} · {rate_text(rate)} frames/s")
+            p.drawText(
+                QPointF(theme.px(16) + bold + theme.px(12), y + theme.px(12)),
+                f"{canvas.size_text} · {rate_text(rate)} frames/s",
+            )
             for number, track in enumerate(reversed([t for t in timeline.tracks if t.kind == "video"])):
                 self._track(p, lane, lead, y + theme.px(18) + number * theme.px(15), track.name, track.colour, "video")
             shown = sum(t.kind == "video" for t in timeline.tracks)
             for number, track in enumerate(t for t in timeline.tracks if t.kind == "audio"):
-                self._track(p, lane, lead, y + theme.px(18) + (shown + number) * theme.px(15), track.name, track.colour, "audio")
+                self._track(
+                    p, lane, lead, y + theme.px(18) + (shown + number) * theme.px(15), track.name, track.colour, "audio"
+                )
             y += height + theme.px(32)
         p.setPen(QPen(theme.colour("lichen"), 1))
         p.drawLine(QPointF(lane.left() + lead, theme.px(18)), QPointF(lane.left() + lead, y - theme.px(12)))
@@ -89,4 +99,8 @@ class Lanes(QWidget):
             p.drawLine(QPointF(band.left() + lead, band.bottom()), QPointF(band.right(), band.bottom()))
         p.setFont(theme.font(11))
         p.setPen(theme.colour("chalk"))
-        p.drawText(QRectF(band.left() + lead + theme.px(6), y, band.width() - lead, band.height()), Qt.AlignmentFlag.AlignVCenter, name)
+        p.drawText(
+            QRectF(band.left() + lead + theme.px(6), y, band.width() - lead, band.height()),
+            Qt.AlignmentFlag.AlignVCenter,
+            name,
+        )

@@ -60,7 +60,7 @@ class Row(QObject):
         self.editor.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.editor.installEventFilter(self)
         self.follows = label(setting.follows, "dust", wrap=True)
-        self.back = QPushButton("●")
+        self.back = QPushButton("•")
         self.back.setProperty("quiet", "true")
         self.back.setFixedWidth(theme.px(22))
         self.back.setStyleSheet(f"color: {theme.scheme.lichen}; padding: 0;")
@@ -95,7 +95,7 @@ class Row(QObject):
         tip = setting.explained or setting.follows
         self.name.setToolTip(tip)
         self.editor.setToolTip(tip)
-        self.name.setText(setting.label + (" ■" if setting.locked else ""))
+        self.name.setText(setting.label + (" †" if setting.locked else ""))
         if setting.locked:
             self.name.setToolTip("Locked once a job has a timeline. " + setting.explained)
         self.back.setVisible(was is not None)
@@ -175,7 +175,7 @@ class Sheet(QScrollArea):
         grid = QGridLayout(body)
         grid.setContentsMargins(theme.px(16), theme.px(4), theme.px(10), theme.px(10))
         grid.setHorizontalSpacing(theme.px(8))
-        grid.setVerticalSpacing(theme.px(5))
+        grid.setVerticalSpacing(theme.px(3))
         grid.setColumnMinimumWidth(0, theme.px(98))
         grid.setColumnStretch(1, 5)
         grid.setColumnStretch(3, 6)

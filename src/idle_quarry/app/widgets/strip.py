@@ -3,9 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QAccessible, QAccessibleEvent, QDragEnterEvent, QDropEvent, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QAccessible,
+    QAccessibleEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from idle_quarry.app.drawing import draw_frame, draw_link, draw_severity
@@ -62,7 +74,8 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
     working, kept = by_kind["working"][0], by_kind["intermediate"][0]
     below = {"working": by_kind.get("monitor", []), "intermediate": by_kind.get("proxy", [])}
     line = theme.px(15)
-    side = theme.px(170)
+    narrow = width < theme.px(880)
+    side = theme.px(118 if narrow else 170)
     top, gap = theme.px(30), theme.px(10)
     caption = 3 * line + theme.px(4)
     room = height - top - theme.px(8)
@@ -72,9 +85,12 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
     count = max(len(sources), len(outs), 1)
     fits = [(room - gap * (count - 1)) / tallest]
     for head, hanging in ((working, below["working"]), (kept, below["intermediate"])):
-        fits.append((room - caption - (gap * 2 if hanging else 0)) / (display_size(head)[1] + sum(display_size(s)[1] for s in hanging)))
+        fits.append(
+            (room - caption - (gap * 2 if hanging else 0))
+            / (display_size(head)[1] + sum(display_size(s)[1] for s in hanging))
+        )
     widest = sum(max((display_size(s)[0] for s in column), default=0) for column in (sources, [working], [kept], outs))
-    links_room = 3 * theme.px(130)
+    links_room = 3 * theme.px(58 if narrow else 130)
     fits.append((width - 2 * side - links_room) / widest)
     pixels = max(0.004, min(fits)) if scale is None else scale
 
@@ -96,33 +112,41 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
         heights = [max(size(s)[1], 3 * line) for s in stations]
         total = sum(heights) + gap * (len(stations) - 1)
         y = top + max(0.0, (room - total) / 2)
+        if len(stations) == 1:  # one source and one delivery lie on the line of the programme
+            y = max(float(top), head_y + head_h / 2 - total / 2)
         for station, slot in zip(stations, heights, strict=True):
             w, h = size(station)
             frame = QRectF(x + (full - w if text_left else 0), y + (slot - h) / 2, w, h)
             start = frame.left() - side + theme.px(14) if text_left else frame.right() + theme.px(12)
             text_width = side - theme.px(26)
-            text = QRectF(max(theme.px(14), start - (full - w if text_left else 0)), y + (slot - 3 * line) / 2, text_width, 3 * line)
+            text = QRectF(start, y + (slot - 3 * line) / 2, text_width, 3 * line)
             if text_left:
                 text = QRectF(theme.px(14), text.top(), frame.left() - theme.px(26), text.height())
             placed[station.id] = PlacedStation(station, frame, text, Qt.AlignmentFlag.AlignLeft)
             y += slot + gap
 
-    stack(sources, first_x, left_w, True)
-    stack(outs, last_x, right_w, False)
+    hung = max((size(s)[1] + 2 * gap for stations in below.values() for s in stations), default=0.0)
+    head_h = max(size(working)[1], size(kept)[1])
+    head_y = top + max(0.0, (room - head_h - caption - hung) / 2)
     for head, x, hanging in ((working, mid_x[0], below["working"]), (kept, mid_x[1], below["intermediate"])):
         w, h = size(head)
-        hung = sum(size(s)[1] + 2 * gap for s in hanging)
-        y = top + max(0.0, (room - h - caption - hung) / 2)
-        frame = QRectF(x, y, w, h)
-        placed[head.id] = PlacedStation(
-            head, frame, QRectF(frame.center().x() - side / 2, frame.bottom() + theme.px(4), side, 3 * line), Qt.AlignmentFlag.AlignHCenter
-        )
+        frame = QRectF(x, round(head_y + (head_h - h) / 2), w, h)
+        below_frame = frame.bottom() + theme.px(4)
+        if hanging:  # the branch comes down at the left of the text
+            text = QRectF(frame.left() + theme.px(14), below_frame, side, 3 * line)
+            placed[head.id] = PlacedStation(head, frame, text, Qt.AlignmentFlag.AlignLeft)
+        else:
+            text = QRectF(frame.center().x() - side / 2, below_frame, side, 3 * line)
+            placed[head.id] = PlacedStation(head, frame, text, Qt.AlignmentFlag.AlignHCenter)
         for station in hanging:
             hw, hh = size(station)
-            hy = frame.bottom() + caption + 2 * gap
-            hang = QRectF(x, hy, hw, hh)
-            text = QRectF(hang.right() + theme.px(9), hang.center().y() - 1.5 * line, side, 3 * line)
+            hang = QRectF(x, head_y + head_h + caption + 2 * gap, hw, hh)
+            ends = mid_x[1] - theme.px(8) if head is working else x + w + theme.px(12)
+            left = hang.right() + theme.px(9)
+            text = QRectF(left, hang.center().y() - 1.5 * line, max(theme.px(40), ends - left), 3 * line)
             placed[station.id] = PlacedStation(station, hang, text, Qt.AlignmentFlag.AlignLeft)
+    stack(sources, first_x, left_w, True)
+    stack(outs, last_x, right_w, False)
     links = [_routed(e, link, placed) for link in e.links]
     return StripLayout(tuple(placed[s.id] for s in e.stations), tuple(links), pixels)
 
@@ -131,11 +155,13 @@ def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation]) -> Plac
     source, target = placed[link.source].frame, placed[link.target].frame
     kind = placed[link.target].station.kind
     if kind in ("monitor", "proxy"):
-        x = target.left() + min(theme.px(10), target.width() / 2)
+        x = target.left() + min(theme.px(6), target.width() / 2)
         points = [QPointF(x, source.bottom()), QPointF(x, target.top())]
         return PlacedLink(link, points, QRectF(x - 8, source.bottom(), 16, target.top() - source.bottom()))
     start, end = QPointF(source.right() + 5, source.center().y()), QPointF(target.left() - 5, target.center().y())
-    siblings = [each for each in e.links if (each.target == link.target if kind == "working" else each.source == link.source)]
+    siblings = [
+        each for each in e.links if (each.target == link.target if kind == "working" else each.source == link.source)
+    ]
     siblings = [each for each in siblings if placed[each.target].station.kind == kind]
     index, of = siblings.index(link), len(siblings)
     spread = (index - (of - 1) / 2) * min(10.0, (target if kind == "working" else source).height() / (of + 1))
@@ -149,21 +175,27 @@ def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation]) -> Plac
         run = QRectF(QPointF(turn, end.y() - 20), QPointF(end.x(), end.y() + 20))
     if abs(start.y() - end.y()) < 2:
         level = QPointF(end.x(), start.y())
-        return PlacedLink(link, [start, level], QRectF(QPointF(start.x(), start.y() - 20), QPointF(end.x(), start.y() + 20)))
+        return PlacedLink(
+            link, [start, level], QRectF(QPointF(start.x(), start.y() - 20), QPointF(end.x(), start.y() + 20))
+        )
     return PlacedLink(link, [start, QPointF(turn, start.y()), QPointF(turn, end.y()), end], run)
 
 
 def step_word(step: Step) -> str:
     """Return a step in a word or two for the strip."""
-    n = step.numbers
+    n: dict[str, Any] = step.numbers
     if step.kind == "fit":
         if n["scale_x"] == n["scale_y"] == 1:
             return "trim" if n["cropped"] else "bars" if n["unused"] else "label"
         return {0.5: "½ size", 2.0: "2 × size", 0.25: "¼ size"}.get(n["scale_y"], f"{n['scale_y'] * 100:.0f} % high")
     if step.kind == "rate":
-        return {"speed": "speed", "nearest": "repeats" if n["repeated"] else "drops"}.get(n["method"], n["method"])
+        return {"speed": "speed", "nearest": "repeats" if n["repeated"] else "drops"}.get(n["method"], str(n["method"]))
     if step.kind == "scan":
-        return "deinterlace" if str(n["method"]).startswith("deinterlace") else {"line shift": "line shift"}.get(n["method"], "fields")
+        return (
+            "deinterlace"
+            if str(n["method"]).startswith("deinterlace")
+            else {"line shift": "line shift"}.get(n["method"], "fields")
+        )
     if step.kind == "colour":
         short = {"bt709": "SDR", "hlg": "HLG", "pq": "PQ", "gamma2.6": "print", "srgb": "sRGB", "linear": "linear"}
         if n["transfer_from"] != n["transfer_to"]:
@@ -189,11 +221,6 @@ def station_lines(station: Station) -> tuple[str, str, str]:
     if fmt.scan == "interlaced":
         third = f"{rate_text(fmt.rate * 2)} fields/s · {fmt.encoding.bit_depth} bit"
     return station.name, second, third
-
-
-def _head(station: Station) -> str:
-    kind = {"source": "SOURCE", "delivery": "DELIVERY"}.get(station.kind, station.kind.upper())
-    return f"{kind} · {station.share:g} %" if station.share is not None else kind
 
 
 class Strip(QWidget):
@@ -278,7 +305,9 @@ class Strip(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         over = self.station_at(event.position())
-        adds = self._editable and any(self._add_rect(kind).contains(event.position()) for kind in ("source", "delivery"))
+        adds = self._editable and any(
+            self._add_rect(kind).contains(event.position()) for kind in ("source", "delivery")
+        )
         self.setCursor(Qt.CursorShape.PointingHandCursor if over or adds else Qt.CursorShape.ArrowCursor)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -320,8 +349,12 @@ class Strip(QWidget):
         if self._editable:
             painter.setFont(theme.font(12))
             painter.setPen(theme.colour("lichen"))
-            painter.drawText(self._add_rect("source"), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, "+ source")
-            painter.drawText(self._add_rect("delivery"), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "+ delivery")
+            painter.drawText(
+                self._add_rect("source"), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, "+ source"
+            )
+            painter.drawText(
+                self._add_rect("delivery"), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "+ delivery"
+            )
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("lichen"), 1, Qt.PenStyle.DotLine))
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
@@ -363,7 +396,8 @@ def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation]) -> No
 def _paint_label(painter: QPainter, each: PlacedLink) -> None:
     """Write a link's grade over its line and its steps under it."""
     steps = each.link.steps
-    text = each.link.grade + (f" · {len(steps)} step{'s' if len(steps) != 1 else ''}" if steps else "")
+    roomy = each.run.width() > theme.px(96)
+    text = each.link.grade + (f" · {len(steps)} step{'s' if len(steps) != 1 else ''}" if steps and roomy else "")
     painter.setFont(theme.font(12, bold=True))
     painter.setPen(theme.grade(each.link.grade))
     middle = each.run.center().y()
@@ -372,35 +406,44 @@ def _paint_label(painter: QPainter, each: PlacedLink) -> None:
     summary = " · ".join(step_word(step) for step in steps)
     if not summary and each.link.coding is not None:
         quality = each.link.coding.codec.quality
-        summary = {"lossless": "lossless", "intermediate": "visually lossless"}.get(quality, "made for " + ("viewing" if quality == "proxy" else "delivery"))
-    if summary:
+        summary = {"lossless": "lossless", "intermediate": "visually lossless"}.get(
+            quality, "made for " + ("viewing" if quality == "proxy" else "delivery")
+        )
+    if summary and roomy:
         painter.setFont(theme.font(11))
         painter.setPen(theme.colour("dust"))
         below = QRectF(each.run.left(), middle + theme.px(4), each.run.width(), theme.px(16))
         metrics = QFontMetricsF(painter.font())
-        painter.drawText(below, Qt.AlignmentFlag.AlignCenter, metrics.elidedText(summary, Qt.TextElideMode.ElideRight, below.width() - 4))
+        painter.drawText(
+            below,
+            Qt.AlignmentFlag.AlignCenter,
+            metrics.elidedText(summary, Qt.TextElideMode.ElideRight, below.width() - 4),
+        )
 
 
 def _paint_texts(painter: QPainter, placed: PlacedStation) -> None:
     station = placed.station
     first, second, third = station_lines(station)
     if station.share is not None:
-        first = f"{first}"
         third = f"{station.share:g} % · {third}"
     if station.kind == "intermediate" and station.codec is not None:
         from idle_quarry.path.codecs import gb_per_hour, mbps
 
         rate = mbps(station.codec, station.format)
         second, third = f"{rate:.0f} Mb/s", f"{gb_per_hour(rate):.0f} GB an hour"
-    if station.kind in ("monitor", "proxy"):
-        first = {"monitor": "Monitor: ", "proxy": "Proxy: "}[station.kind] + first
+    if station.kind == "proxy":
+        first, second, third = "Proxy", station.name, f"{station.format.raster.size_text}"
     line = placed.text.height() / 3
     for index, (text, bold) in enumerate(((first, True), (second, False), (third, False))):
         painter.setFont(theme.font(12, bold=bold))
         painter.setPen(theme.colour("chalk" if bold else "dust"))
         rect = QRectF(placed.text.left(), placed.text.top() + index * line, placed.text.width(), line)
         metrics = QFontMetricsF(painter.font())
-        painter.drawText(rect, placed.align | Qt.AlignmentFlag.AlignVCenter, metrics.elidedText(text, Qt.TextElideMode.ElideRight, rect.width()))
+        painter.drawText(
+            rect,
+            placed.align | Qt.AlignmentFlag.AlignVCenter,
+            metrics.elidedText(text, Qt.TextElideMode.ElideRight, rect.width()),
+        )
 
 
 def paint_mini_strip(painter: QPainter, e: Evaluation, rect: QRectF, pixels_a_line: float) -> None:
@@ -418,12 +461,22 @@ def paint_mini_strip(painter: QPainter, e: Evaluation, rect: QRectF, pixels_a_li
         y = rect.center().y() - total * squeeze / 2
         for station in column:
             w, h = (side * pixels_a_line for side in display_size(station))
-            frames[station.id] = QRectF(round(rect.left() + slot * number + (slot - w) / 2), round(y), max(3, round(w)), max(2, round(h * squeeze)))
+            frames[station.id] = QRectF(
+                round(rect.left() + slot * number + (slot - w) / 2),
+                round(y),
+                max(3, round(w)),
+                max(2, round(h * squeeze)),
+            )
             y += (h + 3) * squeeze
     for link in e.links:
         if link.source in frames and link.target in frames:
             a, b = frames[link.source], frames[link.target]
-            draw_link(painter, [QPointF(a.right() + 2, a.center().y()), QPointF(b.left() - 2, b.center().y())], link.grade, 1.2)
+            draw_link(
+                painter,
+                [QPointF(a.right() + 2, a.center().y()), QPointF(b.left() - 2, b.center().y())],
+                link.grade,
+                1.2,
+            )
     for station in e.stations:
         if station.id in frames:
             draw_frame(painter, frames[station.id], station.format.scan)

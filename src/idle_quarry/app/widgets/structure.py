@@ -6,7 +6,19 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QAction, QColor, QDropEvent, QIcon, QKeyEvent, QPixmap
-from PySide6.QtWidgets import QAbstractItemView, QCheckBox, QComboBox, QHBoxLayout, QHeaderView, QMenu, QScrollArea, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QMenu,
+    QScrollArea,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import button, label
@@ -60,6 +72,11 @@ class _Tree(QTreeWidget):
             self.setCurrentItem(item)
             self.moved.emit()
 
+    def order(self) -> list[str]:
+        """Return the ids of the rows from top to bottom."""
+        items = (self.topLevelItem(i) for i in range(self.topLevelItemCount()))
+        return [item.data(0, _ID) for item in items if item is not None]
+
     def fit(self) -> None:
         """Be as tall as the rows need."""
         rows = 0
@@ -68,7 +85,7 @@ class _Tree(QTreeWidget):
             nonlocal rows
             for i in range(item.childCount()):
                 rows += 1
-                count(item.child(i))
+                count(item.child(i))  # type: ignore[arg-type]
 
         count(self.invisibleRootItem())
         header = 0 if self.isHeaderHidden() else self.header().sizeHint().height()
@@ -99,14 +116,21 @@ class Structure(QScrollArea):
         self.timelines.setRootIsDecorated(False)
         self.timelines.setHeaderLabels(["Timeline", "Canvas"])
         column.addWidget(self.timelines)
-        column.addLayout(self._head("Tracks", ("+ picture", lambda: self._add_track("video")), ("+ sound", lambda: self._add_track("audio")), ("Remove", self._remove_track)))
+        column.addLayout(
+            self._head(
+                "Tracks",
+                ("+ picture", lambda: self._add_track("video")),
+                ("+ sound", lambda: self._add_track("audio")),
+                ("Remove", self._remove_track),
+            )
+        )
         self.tracks = _Tree("Tracks")
         self.tracks.setRootIsDecorated(False)
         self.tracks.setHeaderLabels(["Track", "Role", "Channels"])
         column.addWidget(self.tracks)
         column.addLayout(self._head("Folders", ("+ folder", self._add_folder), ("Remove", self._remove_folder)))
         self.numbers = QCheckBox("Number them")
-        self.numbers.toggled.connect(lambda on: self._filling or self.edited.emit("Number folders", [Edit("numbered_folders", on)]))
+        self.numbers.toggled.connect(self._numbering)
         column.addWidget(self.numbers)
         self.folders = _Tree("Folders")
         self.folders.setHeaderHidden(True)
@@ -125,7 +149,9 @@ class Structure(QScrollArea):
         self.tracks.moved.connect(self._tracks_moved)
         self.tracks.removed.connect(self._remove_track)
         self.tracks.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.tracks.customContextMenuRequested.connect(lambda point: self._colour_menu().exec(self.tracks.mapToGlobal(point)))
+        self.tracks.customContextMenuRequested.connect(
+            lambda point: self._colour_menu().exec(self.tracks.mapToGlobal(point))
+        )
         self.folders.itemChanged.connect(self._folder_renamed)
         self.folders.moved.connect(self._folders_moved)
         self.folders.removed.connect(self._remove_folder)
@@ -168,7 +194,12 @@ class Structure(QScrollArea):
             text = f"{canvas.width} × {canvas.height}" if timeline.width else "as working"
             item = QTreeWidgetItem([timeline.name, text])
             item.setData(0, _ID, timeline.id)
-            item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsDragEnabled)
+            item.setFlags(
+                Qt.ItemFlag.ItemIsEnabled
+                | Qt.ItemFlag.ItemIsSelectable
+                | Qt.ItemFlag.ItemIsEditable
+                | Qt.ItemFlag.ItemIsDragEnabled
+            )
             self.timelines.addTopLevelItem(item)
             if timeline.id == self._timeline:
                 self.timelines.setCurrentItem(item)
@@ -184,7 +215,12 @@ class Structure(QScrollArea):
             item = QTreeWidgetItem([track.name, "", str(track.channels) if track.kind == "audio" else ""])
             item.setData(0, _ID, track.id)
             item.setIcon(0, _swatch(track.colour))
-            flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsDragEnabled
+            flags = (
+                Qt.ItemFlag.ItemIsEnabled
+                | Qt.ItemFlag.ItemIsSelectable
+                | Qt.ItemFlag.ItemIsEditable
+                | Qt.ItemFlag.ItemIsDragEnabled
+            )
             item.setFlags(flags)
             self.tracks.addTopLevelItem(item)
             roles = QComboBox()
@@ -208,7 +244,12 @@ class Structure(QScrollArea):
             for index, folder in enumerate(folders):
                 item = QTreeWidgetItem([numbered(folder.name, index, template.numbered_folders)])
                 item.setData(0, _ID, folder.id)
-                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsDragEnabled | Qt.ItemFlag.ItemIsDropEnabled)
+                item.setFlags(
+                    item.flags()
+                    | Qt.ItemFlag.ItemIsEditable
+                    | Qt.ItemFlag.ItemIsDragEnabled
+                    | Qt.ItemFlag.ItemIsDropEnabled
+                )
                 above.addChild(item)
                 add(item, folder.children)
                 if folder.id == chosen_id:
@@ -241,12 +282,18 @@ class Structure(QScrollArea):
             return
         timeline = next(t for t in self._template.timelines if t.id == ident)
         sides = [int(part) for part in text.replace("x", "×").split("×") if part.strip().isdigit()]
-        update: dict[str, int | None] = {"width": sides[0], "height": sides[1]} if len(sides) == 2 else {"width": None, "height": None}
+        update: dict[str, int | None] = (
+            {"width": sides[0], "height": sides[1]} if len(sides) == 2 else {"width": None, "height": None}
+        )
         if len(sides) != 2 and text.lower() not in ("", "as working"):
             self.edited.emit("not a canvas: type width × height, or as working", [])
             self._refill()
             return
         self.edited.emit("Change canvas", [Edit(f"timelines.{ident}", {**timeline.model_dump(), **update})])
+
+    def _numbering(self, on: bool) -> None:
+        if not self._filling:
+            self.edited.emit("Number folders", [Edit("numbered_folders", on)])
 
     def _refill(self) -> None:
         template, self._template = self._template, None
@@ -256,7 +303,7 @@ class Structure(QScrollArea):
     def _timelines_moved(self) -> None:
         if self._template is None:
             return
-        order = [self.timelines.topLevelItem(i).data(0, _ID) for i in range(self.timelines.topLevelItemCount())]
+        order = self.timelines.order()
         by_id = {t.id: t for t in self._template.timelines}
         self.edited.emit("Reorder timelines", [Edit("timelines", tuple(by_id[i] for i in order if i in by_id))])
         self._refill()
@@ -280,7 +327,9 @@ class Structure(QScrollArea):
 
     def _track_set(self, ident: str, name: str, value: object) -> None:
         if not self._filling:
-            self.edited.emit(f"Change track's {name}", [Edit(f"timelines.{self._timeline}.tracks.{ident}.{name}", value)])
+            self.edited.emit(
+                f"Change track's {name}", [Edit(f"timelines.{self._timeline}.tracks.{ident}.{name}", value)]
+            )
 
     def _track_edited(self, item: QTreeWidgetItem, column: int) -> None:
         if self._filling:
@@ -298,7 +347,7 @@ class Structure(QScrollArea):
         if timeline is None:
             return
         by_id = {t.id: t for t in timeline.tracks}
-        order = [self.tracks.topLevelItem(i).data(0, _ID) for i in range(self.tracks.topLevelItemCount())]
+        order = self.tracks.order()
         tracks = tuple(by_id[i] for i in order if i in by_id)
         self.edited.emit("Reorder tracks", [Edit(f"timelines.{timeline.id}.tracks", tracks)])
         self._refill()
@@ -311,7 +360,9 @@ class Structure(QScrollArea):
         ident = slug("v1" if kind == "video" else "a1", {t.id for t in timeline.tracks})
         role = ROLES[kind][0]
         names = {t.name for t in timeline.tracks}
-        name = next(n for n in (role.capitalize(), *(f"{role.capitalize()} {i}" for i in range(2, 200))) if n not in names)
+        name = next(
+            n for n in (role.capitalize(), *(f"{role.capitalize()} {i}" for i in range(2, 200))) if n not in names
+        )
         new = Track(id=ident, name=name, kind=kind, role=role, colour="#8fb59b" if kind == "audio" else "#8a8a8a")  # type: ignore[arg-type]
         self.edited.emit("Add track", [Edit(f"timelines.{timeline.id}.tracks.{ident}", new)])
 
@@ -327,7 +378,9 @@ class Structure(QScrollArea):
             action = QAction(_swatch(colour), name, menu)
             if item is not None:
                 ident = item.data(0, _ID)
-                action.triggered.connect(lambda _on, colour=colour, ident=ident: self._track_set(ident, "colour", colour))
+                action.triggered.connect(
+                    lambda _on, colour=colour, ident=ident: self._track_set(ident, "colour", colour)
+                )
             menu.addAction(action)
         return menu
 
@@ -341,6 +394,7 @@ class Structure(QScrollArea):
             made = []
             for i in range(item.childCount()):
                 child = item.child(i)
+                assert child is not None
                 ident = child.data(0, _ID)
                 made.append(Folder(id=ident, name=names[ident], children=below(child)))
             return tuple(made)

@@ -5,7 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from idle_quarry.path.evaluation import SEVERITIES, Evaluation, Finding
-from idle_quarry.path.findings import coding, colour, fields, monitoring, picture, places, rates, sound, structure, timecode
+from idle_quarry.path.findings import (
+    coding,
+    colour,
+    fields,
+    monitoring,
+    picture,
+    places,
+    rates,
+    sound,
+    structure,
+    timecode,
+)
 
 Finder = Callable[[Evaluation], Iterator[Finding]]
 

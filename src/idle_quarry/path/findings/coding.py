@@ -20,7 +20,9 @@ def find(e: Evaluation) -> Iterator[Finding]:
         if coding is None or not coding.refusals:
             continue
         wanted = e.template.working.format if each.own.kind == "intermediate" else each.target.format
-        text = f"{coding.codec.name} cannot hold {each.target.name if each.own.kind == 'delivery' else 'the programme'}: "
+        text = (
+            f"{coding.codec.name} cannot hold {each.target.name if each.own.kind == 'delivery' else 'the programme'}: "
+        )
         text += "; ".join(coding.refusals) + "."
         yield Finding("stop", "codec_cannot_hold", each.own.id, text, _other(each.own.place, wanted, coding.mbps))
     yield from _intermediate(e)
@@ -61,7 +63,9 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
     place = next((p for p in e.template.places if p.id == plan.place), None)
     if plan.place is not None and place is None:
         text = "The intermediate's place is none of the template's places."
-        yield Finding("stop", "place_unknown", "intermediate", text, remedy("Leave it open", ("intermediate.place", None)))
+        yield Finding(
+            "stop", "place_unknown", "intermediate", text, remedy("Leave it open", ("intermediate.place", None))
+        )
         return
     if place is None:
         return
@@ -85,5 +89,10 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
         f"{codec.name} is {each_mb:.0f} MB/s a stream: {place.name} plays {streams} at its {place.plays_mb_s:.0f} MB/s "
         f"less a fifth in reserve, not the {plan.streams} the template asks for."
     )
-    numbers = {"mb_s_each": each_mb, "streams_played": streams, "streams_wanted": plan.streams, "plays_mb_s": place.plays_mb_s}
+    numbers = {
+        "mb_s_each": each_mb,
+        "streams_played": streams,
+        "streams_wanted": plan.streams,
+        "plays_mb_s": place.plays_mb_s,
+    }
     yield Finding("stop" if streams == 0 else "caution", "disk_too_slow", "intermediate", text, cure, numbers)

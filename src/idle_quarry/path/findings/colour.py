@@ -39,7 +39,11 @@ def _colour(each: Joined) -> Iterator[Finding]:
     if is_hdr(source.transfer) and not is_hdr(target.transfer):
         before, after = TRANSFERS[source.transfer][0], TRANSFERS[target.transfer][0]
         text = f"{name}: {before} becomes {after}; light above {TRANSFERS[source.transfer][2]} is compressed"
-        text += f", and {percent(outside, 0)} of the colours lie outside {PRIMARIES[target.primaries].label}." if outside else "."
+        text += (
+            f", and {percent(outside, 0)} of the colours lie outside {PRIMARIES[target.primaries].label}."
+            if outside
+            else "."
+        )
         severity = "note" if each.own.kind == "monitor" else "caution"
         yield Finding(severity, "hdr_to_sdr", each.own.id, text, None, {"gamut_outside": outside})
     elif is_hdr(target.transfer) and not is_hdr(source.transfer):
@@ -92,11 +96,15 @@ def _working(e: Evaluation) -> Iterator[Finding]:
     encoding = fmt.encoding
     if encoding.bit_depth == 8:
         text = "Programme: 8 bits (220 luma codes) is enough only where nothing will be graded."
-        yield Finding("caution", "eight_bits", "working", text, remedy("Work at 10 bits", ("working.format.bit_depth", 10)))
+        yield Finding(
+            "caution", "eight_bits", "working", text, remedy("Work at 10 bits", ("working.format.bit_depth", 10))
+        )
     standard = default_encoding(fmt.raster)
     if fmt.raster.line_system and encoding.matrix not in (standard.matrix, "rgb"):
         text = f"Programme: {fmt.raster.height} lines with the matrix of {encoding.matrix.upper()}: SD is BT.601."
-        yield Finding("caution", "matrix_unusual", "working", text, remedy("BT.601", ("working.format.matrix", "bt601")))
+        yield Finding(
+            "caution", "matrix_unusual", "working", text, remedy("BT.601", ("working.format.matrix", "bt601"))
+        )
     if encoding.range == "full":
         text = "Programme: full range in a house of narrow-range signals: every way in and out must convert."
         cure = remedy("Work in narrow range", ("working.format.range", "narrow"))

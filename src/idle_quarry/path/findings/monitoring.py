@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
 from functools import lru_cache
+from typing import Any, cast
 
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import remedy
@@ -68,7 +69,12 @@ def _acceptable(monitor_id: str, working: SignalFormat) -> tuple[SignalFormat, .
     def cost(fmt: SignalFormat) -> tuple[int, float, int, int]:
         link = plan(working, fmt)
         rate = abs(float(fmt.moments / working.moments) - 1)
-        return (GRADES.index(link.grade), round(rate, 4), len(link.steps), abs(fmt.raster.height - working.raster.height))
+        return (
+            GRADES.index(link.grade),
+            round(rate, 4),
+            len(link.steps),
+            abs(fmt.raster.height - working.raster.height),
+        )
 
     return tuple(sorted(found, key=cost))
 
@@ -81,8 +87,8 @@ def _of_door(door: Door, working: SignalFormat, ranges: tuple[str, ...]) -> Iter
         transfer = working.encoding.transfer if working.encoding.transfer in door.transfers else door.transfers[0]
         encoding = default_encoding(raster)
         if transfer != "bt709":
-            encoding = replace(encoding, **COLOUR_WORDS[transfer])
-        elif same and not working.encoding.primaries == "bt2020":
+            encoding = replace(encoding, **cast("dict[str, Any]", COLOUR_WORDS[transfer]))
+        elif same and working.encoding.primaries != "bt2020":
             encoding = replace(working.encoding, bit_depth=10, sampling="4:2:2")
         kept = working.encoding.range if working.encoding.range in ranges else ranges[0]
         encoding = replace(encoding, range=kept)
@@ -116,10 +122,17 @@ def find(e: Evaluation) -> Iterator[Finding]:
         return
     link = e.link_to("monitor")
     if link is not None and link.steps:
-        kinds = ", ".join({"fit": "size", "scan": "scan", "depth": "bits", "sampling": "chroma"}.get(s.kind, s.kind) for s in link.steps)
+        kinds = ", ".join(
+            {"fit": "size", "scan": "scan", "depth": "bits", "sampling": "chroma"}.get(s.kind, s.kind)
+            for s in link.steps
+        )
         text = f"{monitor.name} is sent {sent}, not the programme itself: it differs in {kinds}."
-        best = next(iter(acceptable_formats(monitor, e.template.working.format)), None)
+        nearest = next(iter(acceptable_formats(monitor, e.template.working.format)), None)
         cure = None
-        if best is not None and best != feed.format and GRADES.index(plan(e.template.working.format, best).grade) < GRADES.index(link.grade):
-            cure = remedy(f"Send {format_words(best)}", ("monitor.format", best))
+        if (
+            nearest is not None
+            and nearest != feed.format
+            and GRADES.index(plan(e.template.working.format, nearest).grade) < GRADES.index(link.grade)
+        ):
+            cure = remedy(f"Send {format_words(nearest)}", ("monitor.format", nearest))
         yield Finding("caution" if link.grade == "broken" or cure else "note", "monitor_differs", "monitor", text, cure)

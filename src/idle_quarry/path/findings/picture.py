@@ -36,9 +36,11 @@ def _placed(each: Joined) -> Iterator[Finding]:
     source, target = each.source.format.raster, each.target.format.raster
     numbers = dict(step.numbers)
     error = abs(float(where.geometry_error) - 1)
-    if (where.scale_x, where.scale_y) == (1, 1) and error and source.display_aspect == target.display_aspect:
+    if where.scale_x == where.scale_y == 1 and error and source.display_aspect == target.display_aspect:
         count = source.convention
-        text = f"{name}: its {aspect_text(source.display_aspect)} picture is counted over {source.picture_width} samples"
+        text = (
+            f"{name}: its {aspect_text(source.display_aspect)} picture is counted over {source.picture_width} samples"
+        )
         text += f", the programme's over {target.picture_width}: {percent(error)} in shape, samples untouched."
         cure = None
         if each.own.kind == "source" and count:
@@ -47,7 +49,9 @@ def _placed(each: Joined) -> Iterator[Finding]:
         return
     if error > _SHAPE_SEEN:
         shape = f"{aspect_text(source.display_aspect)} is stretched to {aspect_text(target.display_aspect)}"
-        text = f"{name}: {shape}; circles become {percent(error)} {'wider' if where.geometry_error > 1 else 'narrower'}."
+        text = (
+            f"{name}: {shape}; circles become {percent(error)} {'wider' if where.geometry_error > 1 else 'narrower'}."
+        )
         yield Finding("stop", "aspect_stretched", each.own.id, text, remedy("Fit inside", (place, "inside")), numbers)
     if where.cropped:
         text = f"{name}: {percent(float(where.cropped))} of the picture is trimmed ({source.size_text} into {target.size_text})."

@@ -24,18 +24,30 @@ def find(e: Evaluation) -> Iterator[Finding]:
     t = e.template
     if not any(place.purpose == "work" for place in t.places):
         yield Finding("caution", "no_work_place", "places", "Nothing says where work is kept.")
-    safe = next((p for p in t.places if p.path and p.disk in ("external", "internal") and not on_system_disk(p.path)), None)
+    safe = next(
+        (p for p in t.places if p.path and p.disk in ("external", "internal") and not on_system_disk(p.path)), None
+    )
     for place in t.places:
         where = f"places.{place.id}"
         if place.disk == "system" or (place.disk == "not known" and on_system_disk(place.path)):
-            text = f"{place.name} ({place.path or 'no path'}) is on the system disk: when it fills up, the machine stops."
+            text = (
+                f"{place.name} ({place.path or 'no path'}) is on the system disk: when it fills up, the machine stops."
+            )
             cure = None
             if safe is not None and safe.id != place.id:
                 new = f"{safe.path.rstrip('/')}/{place.purpose}"
                 cure = remedy(f"Keep it on {safe.name}", (f"{where}.path", new), (f"{where}.disk", safe.disk))
             yield Finding("stop", "place_on_system_disk", "places", text, cure)
         elif not place.path.strip():
-            yield Finding("note", "place_open", "places", f"{place.name} has no path yet: each room will have to choose.")
+            yield Finding(
+                "note", "place_open", "places", f"{place.name} has no path yet: each room will have to choose."
+            )
         elif not place.path.startswith("/"):
             text = f"{place.name}: {place.path!r} is not a whole path; it should begin with /."
-            yield Finding("caution", "place_not_absolute", "places", text, remedy("Begin with /", (f"{where}.path", "/" + place.path)))
+            yield Finding(
+                "caution",
+                "place_not_absolute",
+                "places",
+                text,
+                remedy("Begin with /", (f"{where}.path", "/" + place.path)),
+            )

@@ -30,7 +30,9 @@ def find(e: Evaluation) -> Iterator[Finding]:
             cure = remedy(f"Work at {d.sample_rate / 1000:g} kHz", ("sound.sample_rate", d.sample_rate))
             yield Finding("caution", "sample_rate_differs", where, text, cure)
         if d.sound_bits < plan.bit_depth:
-            yield Finding("note", "sound_bits_fewer", where, f"{d.name}: {plan.bit_depth} bits become {d.sound_bits}, dithered.")
+            yield Finding(
+                "note", "sound_bits_fewer", where, f"{d.name}: {plan.bit_depth} bits become {d.sound_bits}, dithered."
+            )
         if d.line_up_dbfs != plan.line_up_dbfs:
             apart = abs(d.line_up_dbfs - plan.line_up_dbfs)
             text = (
@@ -49,6 +51,8 @@ def find(e: Evaluation) -> Iterator[Finding]:
             yield Finding("caution", "true_peak_differs", where, text, cure)
         if _CHANNELS[d.layout] > _CHANNELS[plan.layout]:
             text = f"{d.name} wants {d.layout}, the programme is made in {plan.layout}."
-            yield Finding("caution", "layout_short", where, text, remedy(f"Work in {d.layout}", ("sound.layout", d.layout)))
+            yield Finding(
+                "caution", "layout_short", where, text, remedy(f"Work in {d.layout}", ("sound.layout", d.layout))
+            )
         elif _CHANNELS[d.layout] < _CHANNELS[plan.layout]:
             yield Finding("note", "layout_folded", where, f"{d.name}: {plan.layout} is folded down to {d.layout}.")

@@ -28,15 +28,24 @@ def find(e: Evaluation) -> Iterator[Finding]:
     names = [timeline.name.lower() for timeline in t.timelines]
     for timeline in t.timelines:
         if names.count(timeline.name.lower()) > 1:
-            yield _rename(f"timelines.{timeline.id}", timeline.name, "another timeline has it", f"{timeline.name} {timeline.id}")
+            yield _rename(
+                f"timelines.{timeline.id}", timeline.name, "another timeline has it", f"{timeline.name} {timeline.id}"
+            )
     yield from _folders(t.folders, "folders", t.numbered_folders)
 
 
 def _ends(t: Template) -> Iterator[Finding]:
     if not t.sources:
-        yield Finding("note", "no_source", "working", "Nothing is said yet of what comes in: add a source, or drop clips on the strip.")
+        yield Finding(
+            "note",
+            "no_source",
+            "working",
+            "Nothing is said yet of what comes in: add a source, or drop clips on the strip.",
+        )
     if not t.deliveries:
-        yield Finding("caution", "no_delivery", "working", "Nothing is said of what is delivered, and to whom: add a delivery.")
+        yield Finding(
+            "caution", "no_delivery", "working", "Nothing is said of what is delivered, and to whom: add a delivery."
+        )
     total = sum(source.share for source in t.sources)
     if t.sources and abs(total - 100) > 0.5:
         edits = [(f"sources.{s.id}.share", round(s.share * 100 / total, 1)) for s in t.sources] if total else []
@@ -75,7 +84,11 @@ def _timeline(t: Template, timeline: Timeline) -> Iterator[Finding]:
     names = [track.name for track in timeline.tracks]
     for track in timeline.tracks:
         if not track.name.strip() or names.count(track.name) > 1:
-            text = f"Timeline {name}: two tracks are called {track.name!r}." if track.name.strip() else f"Timeline {name}: a track has no name."
+            text = (
+                f"Timeline {name}: two tracks are called {track.name!r}."
+                if track.name.strip()
+                else f"Timeline {name}: a track has no name."
+            )
             new_name = f"{track.name.strip() or track.role.capitalize()} {track.id}"
             cure = remedy(f"Call it {new_name}", (f"{place}.tracks.{track.id}.name", new_name))
             yield Finding("caution", "track_name", "structure", text, cure)
@@ -96,7 +109,10 @@ def _canvas(t: Template, timeline: Timeline, name: str) -> Iterator[Finding]:
         width = round(timeline.width * height / timeline.height / 2) * 2
         if timeline.fit == "inside":
             width, height = int(square_width) // 2 * 2, round(timeline.height * square_width / timeline.width / 2) * 2
-        cure = remedy(f"Canvas of {width} × {height}", (f"timelines.{timeline.id}", timeline.model_copy(update={"width": width, "height": height})))
+        cure = remedy(
+            f"Canvas of {width} × {height}",
+            (f"timelines.{timeline.id}", timeline.model_copy(update={"width": width, "height": height})),
+        )
         text = (
             f"Timeline {name}: its canvas of {timeline.width} × {timeline.height} needs the working picture enlarged "
             f"to {percent(scale, 0)}."

@@ -39,7 +39,9 @@ def find(e: Evaluation) -> Iterator[Finding]:
         leaves_room = f" {own_start} leaves room." if not own_start.startswith("00") else ""
         yield Finding("note", "line_up_before_midnight", "timecode", text + leaves_room)
     if not plan.drop and can_drop(rate):
-        yield Finding("note", "drift_of_count", "timecode", f"Counted without dropping at {rate_text(rate)}: {drift_text(rate)}.")
+        yield Finding(
+            "note", "drift_of_count", "timecode", f"Counted without dropping at {rate_text(rate)}: {drift_text(rate)}."
+        )
     for d in t.deliveries:
         where, place = f"delivery:{d.id}", f"deliveries.{d.id}"
         if d.drop and not can_drop(d.format.rate):
@@ -55,7 +57,11 @@ def find(e: Evaluation) -> Iterator[Finding]:
             continue
         if d.drop != plan.drop and can_drop(rate):
             how = "with drop-frame" if d.drop else "without drop-frame"
-            text = f"{d.name} counts {how}, the programme does not." if d.drop else f"{d.name} counts {how}, the programme with it."
+            text = (
+                f"{d.name} counts {how}, the programme does not."
+                if d.drop
+                else f"{d.name} counts {how}, the programme with it."
+            )
             web = d.standard is not None and d.standard.startswith("web-")
             cure = None if web else remedy("Count as delivered", ("timecode.drop", d.drop))
             yield Finding("note" if web else "caution", "count_differs", where, text, cure)

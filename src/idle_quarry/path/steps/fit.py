@@ -108,7 +108,7 @@ def fit_step(found: Placement | None, source: Raster, target: Raster) -> Step | 
     """Return the step of a placement, or None where the rasters agree."""
     if found is None:
         return None
-    scaled = (found.scale_x, found.scale_y) != (1, 1)
+    scaled = not (found.scale_x == found.scale_y == 1)
     numbers = {
         "scale_x": float(found.scale_x),
         "scale_y": float(found.scale_y),

@@ -53,5 +53,7 @@ def sampling_step(source: Encoding, target: Encoding) -> Step | None:
     }
     if fewer:
         kept = "half" if numbers["chroma_kept"] == 0.5 else "a quarter"
-        return Step("sampling", "lossy", f"{source.sampling} to {target.sampling}: {kept} of the chroma samples kept", numbers)
+        return Step(
+            "sampling", "lossy", f"{source.sampling} to {target.sampling}: {kept} of the chroma samples kept", numbers
+        )
     return Step("sampling", "clean", f"{source.sampling} to {target.sampling}: chroma interpolated, none lost", numbers)

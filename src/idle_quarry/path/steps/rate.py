@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from fractions import Fraction
+from typing import Any
 
 from idle_quarry.path.grades import Step
 from idle_quarry.path.policies import Policy
@@ -43,7 +44,7 @@ def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> Ste
     if source.scan == "interlaced" and target.scan != "interlaced" and after == source.rate:
         return None  # 1080i25 to 25 whole pictures: deinterlacing has said that every second moment goes
     name_before, name_after = rate_text(source.rate), rate_text(target.rate)
-    numbers = {
+    numbers: dict[str, Any] = {
         "method": method,
         "speed": Fraction(1),
         "repeated": 0.0,
@@ -80,7 +81,7 @@ def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> Ste
     return Step("rate", "lossy", f"{name_before} to {name_after}: {share} of pictures are {made}", numbers)
 
 
-def _cadence_step(source: SignalFormat, target: SignalFormat, cadence: str, numbers: dict[str, object]) -> Step:
+def _cadence_step(source: SignalFormat, target: SignalFormat, cadence: str, numbers: dict[str, Any]) -> Step:
     """Return the step of a regular cadence: undone without loss, but motion is no smoother than before."""
     pictures_per_frame = source.rate / target.rate
     numbers["repeated"] = float(max(Fraction(0), 1 - pictures_per_frame) * 1000)

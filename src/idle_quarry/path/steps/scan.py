@@ -66,10 +66,14 @@ def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, sca
 
 def _to_fields(source: SignalFormat, target: SignalFormat) -> Step:
     if source.scan == "psf" and source.rate == target.rate:
-        return _step("clean", "segments kept as fields", f"PsF travels as fields; motion stays {rate_text(source.rate)} a second")
+        return _step(
+            "clean", "segments kept as fields", f"PsF travels as fields; motion stays {rate_text(source.rate)} a second"
+        )
     if source.rate == target.rate:
         return _step(
-            "clean", "whole pictures as fields", f"both fields show one moment; motion stays {rate_text(source.rate)} a second"
+            "clean",
+            "whole pictures as fields",
+            f"both fields show one moment; motion stays {rate_text(source.rate)} a second",
         )
     if is_pulldown(source.moments, target.moments):
         return _step("clean", "2:3 pulldown", "pictures are spread over two and three fields in turn")

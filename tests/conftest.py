@@ -1,0 +1,55 @@
+"""What the tests share: a home of their own, a template that has everything, clips written by FFmpeg's own program."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import tempfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+_HOME = Path(tempfile.mkdtemp(prefix="quarry-tests-"))
+for _name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME", "HOME"):
+    os.environ[_name] = str(_HOME / _name.lower())
+    (_HOME / _name.lower()).mkdir()
+os.environ.pop("IDLE_QUARRY_PERSON", None)
+
+import pytest  # noqa: E402  (the home must be set before anything reads it)
+
+from idle_quarry.demo.templates import house_shelf  # noqa: E402
+from idle_quarry.library import Library, open_library  # noqa: E402
+from idle_quarry.path.template import Template  # noqa: E402
+
+
+def pytest_sessionfinish() -> None:
+    shutil.rmtree(_HOME, ignore_errors=True)
+
+
+def demo_template(name: str) -> Template:
+    """Return the newest revision of a demo template."""
+    return next(history[-1].template for history in house_shelf() if history[-1].template.name == name)
+
+
+@pytest.fixture
+def library(tmp_path: Path) -> Iterator[Library]:
+    made = open_library(tmp_path / "library.db", "Runa")
+    yield made
+    made.close()
+
+
+@pytest.fixture(scope="session")
+def ffmpeg(tmp_path_factory: pytest.TempPathFactory) -> Callable[..., Path]:
+    """Return a function that makes a clip with Debian's FFmpeg, an encoder and muxer that are not this program's."""
+    assert shutil.which("ffmpeg"), "Debian's ffmpeg is missing: ./quarry test installs it"
+    folder = tmp_path_factory.mktemp("ffmpeg")
+
+    def make(name: str, size: str, rate: str, *options: str, seconds: float = 0.32, sound: bool = False) -> Path:
+        path = folder / name
+        source = ["-f", "lavfi", "-i", f"testsrc2=s={size}:r={rate}"]
+        source += ["-f", "lavfi", "-i", "sine=r=48000"] if sound else []
+        command = ["ffmpeg", "-v", "error", "-y", *source, "-t", str(seconds), *options, str(path)]
+        subprocess.run(command, check=True, capture_output=True, text=True)
+        return path
+
+    return make

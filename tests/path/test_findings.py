@@ -1,0 +1,242 @@
+"""Findings: each is provoked, and each remedy cures what it was offered for and can be undone."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from tests.conftest import demo_template
+
+from idle_quarry.demo.templates import house_shelf, own_shelf
+from idle_quarry.errors import QuarryError
+from idle_quarry.path.edits import Edit, changes, differences, edited, flattened, put_back
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.evaluation import Evaluation, Finding
+from idle_quarry.path.policies import Policy
+from idle_quarry.path.registry import deliveries
+from idle_quarry.path.settings import settings_of, with_setting
+from idle_quarry.path.starting import delivered, from_clip, from_delivery, standard_near, working_from
+from idle_quarry.path.template import Folder, Place, Source, Template, Timeline, Track, content_hash
+from idle_quarry.signal.words import format_from_words as words
+
+HD = demo_template("House HD 50i")
+ALL = [saved.template for history in [*house_shelf(), *own_shelf()] for saved in history]
+
+
+def source(words_: str, **policy: str) -> Edit:
+    return Edit("sources.cameras", Source(id="cameras", name="Cameras", format=words(words_), policy=Policy(**policy)))  # type: ignore[arg-type]
+
+
+def working(words_: str) -> Edit:
+    return Edit("working.format", words(words_))
+
+
+def monitor(ident: str, words_: str) -> tuple[Edit, Edit]:
+    return Edit("monitor.monitor", ident), Edit("monitor.format", words(words_))
+
+
+MAIN = HD.timelines[0]
+PROVOKED: dict[str, tuple[Edit, ...]] = {
+    "rate_near_miss": (source("1080p30"), working("1080p29.97")),
+    "rate_mismatch": (source("1080p50"), working("1080p29.97")),
+    "rate_refused": (source("1080p50", retime="refuse"), working("1080p29.97")),
+    "rate_by_speed": (source("1080p24"), working("1080p25")),
+    "rate_cadence": (source("1080p23.976"), working("1080i29.97")),
+    "deinterlaced": (source("1080i25"), working("1080p25"), Edit("deliveries", (delivered("hd-50-psf"),))),
+    "fields_there_and_back": (source("1080i25"), working("1080p50")),
+    "fields_left_woven": (source("576i25", scan="leave"),),
+    "field_order_swap": (source("576i25 bff"),),
+    "field_order_unusual": (working("1080i25 bff"),),
+    "psf_as_interlaced": (source("1080psf25"),),
+    "aspect_stretched": (source("576i25 4:3", fit="stretch"),),
+    "cropped": (source("576i25 4:3", fit="fill"),),
+    "unused_area": (source("576i25 4:3"),),
+    "shape_convention": (source("576i25 4:3=720"), working("576i25 4:3")),
+    "enlarged": (source("576i25 16:9"),),
+    "delivery_enlarged": (Edit("deliveries", (delivered("uhd-50"),)),),
+    "format_irregular": (working("1080p37"),),
+    "hdr_to_sdr": (source("2160p50 hlg"),),
+    "sdr_to_hdr": (source("1080p50"), working("2160p50 hlg")),
+    "gamut_clipped": (source("2160p50 bt2020"),),
+    "matrix_change": (source("576i25"),),
+    "matrix_unusual": (working("576i25 matrix=bt709"),),
+    "colour_left": (source("2160p50 hlg", colour="leave"),),
+    "range_mismatch": (Edit("deliveries.hd-50.format.range", "full"),),
+    "range_full": (Edit("working.format.range", "full"),),
+    "depth_loss": (source("1080i25 12bit"),),
+    "depth_truncated": (source("1080i25 12bit", rounding="truncate"),),
+    "chroma_loss": (source("1080i25 4:4:4"),),
+    "eight_bits": (Edit("working.format.bit_depth", 8),),
+    "codec_cannot_hold": (Edit("intermediate.codec", "vc3-hr-hqx"),),
+    "codec_drops_precision": (Edit("intermediate.codec", "vc3-145"),),
+    "codec_not_for_work": (Edit("intermediate.codec", "rdd36-proxy"),),
+    "disk_too_slow": (Edit("intermediate.codec", "v210"), Edit("intermediate.streams", 8)),
+    "disk_speed_unknown": (Edit("places.cache.plays_mb_s", None),),
+    "place_unknown": (Edit("intermediate.place", "nowhere"),),
+    "monitor_black": monitor("lounge", "1080i25"),
+    "monitor_differs": monitor("suite-sdr", "1080psf25"),
+    "drop_frame_impossible": (Edit("timecode.drop", True),),
+    "start_not_possible": (Edit("timecode.start", "99:00:00:00"),),
+    "start_differs": (Edit("timecode.start", "01:00:00:00"),),
+    "line_up_before_midnight": (Edit("timecode.start", "00:00:00:00"),),
+    "drift_of_count": (working("1080i29.97"),),
+    "count_differs": (working("1080i29.97"), Edit("timecode.drop", True)),
+    "sample_rate_differs": (Edit("sound.sample_rate", 96000),),
+    "sample_rate_unusual": (Edit("sound.sample_rate", 44100),),
+    "sound_bits": (Edit("sound.bit_depth", 16),),
+    "sound_bits_fewer": (Edit("deliveries.hd-50.sound_bits", 16),),
+    "line_up_differs": (Edit("sound.line_up_dbfs", -20.0),),
+    "loudness_differs": (Edit("sound.loudness_lufs", -16.0),),
+    "true_peak_differs": (Edit("deliveries.hd-50.true_peak_dbtp", -3.0),),
+    "layout_short": (Edit("deliveries.hd-50.layout", "5.1"),),
+    "layout_folded": (Edit("sound.layout", "5.1"),),
+    "no_timeline": (Edit("timelines", ()),),
+    "no_picture_track": (Edit("timelines.main.tracks", tuple(t for t in MAIN.tracks if t.kind == "audio")),),
+    "no_dialogue_track": (Edit("timelines.main.tracks", tuple(t for t in MAIN.tracks if t.role != "dialogue")),),
+    "music_not_lowest": (Edit("timelines.main.tracks", MAIN.tracks[::-1]),),
+    "track_name": (Edit("timelines.main.tracks.a1.name", "Music"),),
+    "canvas_larger": (Edit("timelines.tall", Timeline(id="tall", name="Tall", width=1080, height=1920, tracks=MAIN.tracks)),),
+    "canvas_trims": (Edit("timelines.sq", Timeline(id="sq", name="Square", width=540, height=540, tracks=MAIN.tracks)),),
+    "name_refused": (Edit("folders.cuts.name", "Cuts/old"),),
+    "no_source": (Edit("sources", ()),),
+    "no_delivery": (Edit("deliveries", ()),),
+    "shares_off": (Edit("sources.cameras.share", 60.0),),
+    "no_work_place": (Edit("places.work", None),),
+    "place_on_system_disk": (Edit("places.stills.path", "/home/runa/stills"), Edit("places.stills.disk", "not known")),
+    "place_open": (Edit("places.stills.path", ""),),
+    "place_not_absolute": (Edit("places.stills.path", "media/stills"),),
+    "interlaced_from_pictures": (source("1080p50"),),
+    "pictures_as_fields": (source("1080p25"), working("1080p25")),
+}  # fmt: skip
+
+
+def codes(evaluation: Evaluation) -> set[str]:
+    return {finding.code for finding in evaluation.findings}
+
+
+@pytest.mark.parametrize("code", PROVOKED)
+def test_each_finding_is_provoked_and_cured(code: str) -> None:
+    assert code not in codes(evaluate(HD))
+    template = edited(HD, *PROVOKED[code])
+    found = [finding for finding in evaluate(template).findings if finding.code == code]
+    assert found, sorted(codes(evaluate(template)))
+    for finding in found:
+        assert finding.text.endswith(".") and "{" not in finding.text
+        if finding.remedy is not None:
+            after = evaluate(edited(template, *finding.remedy.edits))
+            assert _same(finding) not in {_same(each) for each in after.findings}, finding.remedy.label
+
+
+def _same(finding: Finding) -> tuple[str, str]:
+    return finding.code, finding.where
+
+
+def test_the_table_above_knows_every_code() -> None:
+    import re
+    from importlib.resources import files
+
+    written: set[str] = set()
+    for entry in files("idle_quarry.path.findings").iterdir():
+        if entry.name.endswith(".py"):
+            written |= set(re.findall(r'"(?:stop|caution|note)"[^"\n]*,\s*"([a-z_]+)"', entry.read_text()))
+            written |= set(re.findall(r'Finding\(\s*severity, "([a-z_]+)"', entry.read_text()))
+    assert written - set(PROVOKED) == {"monitor_unknown"}
+
+
+@pytest.mark.parametrize("template", ALL, ids=lambda template: template.name)
+def test_remedies_of_the_demo_cure(template: Template) -> None:
+    for finding in evaluate(template).findings:
+        if finding.remedy:
+            after = edited(template, *finding.remedy.edits)
+            assert finding not in evaluate(after).findings
+            back = after
+            for change in changes(template, after)[::-1]:
+                back = put_back(back, change)
+            assert content_hash(back) == content_hash(template)
+
+
+def test_the_house_standard_is_clean_and_says_nothing() -> None:
+    result = evaluate(HD)
+    assert result.worst_grade == "clean" and result.findings == ()
+
+
+@pytest.mark.parametrize("standard", deliveries())
+def test_a_template_from_a_delivery_has_nothing_to_stop_it(standard: str) -> None:
+    result = evaluate(from_delivery(standard))
+    assert not [f for f in result.findings if f.severity == "stop"], result.findings
+    assert result.worst_grade != "broken"
+
+
+def test_a_clip_that_fits_no_standard_is_offered_both_ways() -> None:
+    odd = words("1920x1088p25 8bit 4:2:0")
+    assert from_clip("odd", odd, working_from(odd)).working.format.raster.height == 1088
+    near = standard_near(working_from(odd))
+    assert near is not None and near[0].words == "1080p25" and "1088" in near[1][0]
+    assert standard_near(words("1080p25")) is None
+
+
+# -- edits ---------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("template", ALL, ids=lambda template: template.name)
+def test_every_setting_reads_back_what_it_shows(template: Template) -> None:
+    for setting in settings_of(template):
+        try:
+            assert with_setting(template, setting, setting.text) == template, setting.label
+        except QuarryError:
+            assert evaluate(template).count("stop"), setting  # only what a finding stops may show what it refuses
+
+
+nonsense = st.one_of(
+    st.text(max_size=30),
+    st.sampled_from(["1080i50", "-1", "1e9", "nan", "24:00:00:00", "4096 × 99999", "16:9", "Yes", "/", "٣"]),
+)
+
+
+@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(st.sampled_from(ALL), st.lists(st.tuples(st.integers(0, 10_000), nonsense), max_size=6))
+def test_anything_typed_anywhere_is_taken_or_refused_in_a_sentence(
+    template: Template, typed: list[tuple[int, str]]
+) -> None:
+    start = template
+    for number, text in typed:
+        every = settings_of(template)
+        setting = every[number % len(every)]
+        try:
+            template = with_setting(template, setting, text)
+        except QuarryError as error:
+            assert str(error) and "\n" not in str(error) and "Traceback" not in str(error)
+    result = evaluate(template)
+    assert {link.target for link in result.links} >= {"working", "intermediate"} or not template.sources
+    assert Template.model_validate(template.model_dump(mode="json")) == template
+    back = template
+    for change in changes(start, template)[::-1]:
+        back = put_back(back, change)
+    assert back == start
+
+
+def test_differences_name_settings_and_values() -> None:
+    other = edited(
+        HD, Edit("working.format.rate", words("1080i29.97").rate), Edit("folders.new", Folder(id="new", name="New"))
+    )
+    found = {d.place: (d.a, d.b) for d in differences(HD, other)}
+    assert found["working.format.rate"] == ("25/1", "30000/1001")
+    assert found["folders.new.name"] == (None, "New")
+    assert set(flattened(HD)) - set(flattened(other)) == set()
+
+
+@pytest.mark.parametrize(
+    "edit",
+    [
+        Edit("working.format.scan", "wobbly"), Edit("working.format.bit_depth", 11), Edit("nothing.here", 1), Edit("sources.cameras.share", 140.0),
+        Edit("name", ""), Edit("sources.other", None), Edit("intermediate.codec", "no-codec"), Edit("working.format.raster", None),
+        Edit("places.work", Place(id="cache", name="x", purpose="work")), Edit("timelines.main.tracks.v1", Track(id="v2", name="x", kind="video", role="picture")),
+        Edit("title_language", "English, please"), Edit("timelines.main.width", 100),
+    ],
+)  # fmt: skip
+def test_impossible_edits_change_nothing(edit: Edit) -> None:
+    before = content_hash(HD)
+    with pytest.raises((QuarryError, TypeError, AttributeError)) as refusal:
+        edited(HD, edit)
+    assert isinstance(refusal.value, QuarryError), refusal.value
+    assert content_hash(HD) == before

@@ -1,0 +1,106 @@
+"""Formats in words: the contract's examples, round trips of anything, refusals that name the readings."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from idle_quarry.errors import NotPossible, NotUnderstood, QuarryError
+from idle_quarry.signal import Encoding, Raster, SignalFormat, format_from_words, format_words
+from idle_quarry.signal.catalogue import irregularities, nearest_standard, standard_formats, standard_of
+from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
+from idle_quarry.signal.formats import format_from_json, format_to_json
+from idle_quarry.signal.rates import NAMED_RATES
+
+
+def test_defaults_are_the_standards_own() -> None:
+    tape = format_from_words("576i25")
+    assert (tape.raster.width, tape.field_order, tape.raster.display_aspect) == (720, "top", Fraction(4, 3))
+    assert tape.raster.pixel_aspect == Fraction(4, 3) * 576 / 702  # BT.601: the picture is 702 of 720 samples
+    assert (tape.encoding.primaries, tape.encoding.matrix) == ("bt601-625", "bt601")
+    assert format_from_words("480i29.97").field_order == "bottom"
+    assert format_from_words("2160p50").encoding.primaries == "bt709"
+    hlg = format_from_words("2160p50 hlg").encoding
+    assert (hlg.primaries, hlg.transfer, hlg.matrix, hlg.bit_depth, hlg.sampling, hlg.range) == (
+        "bt2020", "hlg", "bt2020", 10, "4:2:2", "narrow",
+    )  # fmt: skip
+    assert format_from_words("1440x1080i25").raster.pixel_aspect == Fraction(4, 3)
+
+
+@pytest.mark.parametrize(
+    ("said", "meant"),
+    [
+        ("1080i50", "1080i25"),
+        ("1080i59.94", "1080i29.97"),
+        ("1080i60", "1080i30"),
+        ("576i50", "576i25"),
+        ("1080i/25", "1080i25"),
+    ],
+)
+def test_fields_are_written_back_in_frames(said: str, meant: str) -> None:
+    fmt = format_from_words(said)
+    assert fmt == format_from_words(meant)
+    assert "fields/s)" in format_words(fmt, fields=True)
+    assert format_from_words(format_words(fmt, fields=True)) == fmt
+
+
+@pytest.mark.parametrize("each", standard_formats(), ids=lambda each: each.words)
+def test_every_standard_format_is_written_as_it_is_read(each: object) -> None:
+    words = each.words  # type: ignore[attr-defined]
+    fmt = each.format  # type: ignore[attr-defined]
+    assert format_words(fmt) == words
+    assert irregularities(fmt) == ()
+    assert standard_of(fmt) == each.standard  # type: ignore[attr-defined]
+    assert nearest_standard(fmt).format == fmt
+    assert each.territories  # type: ignore[attr-defined]
+
+
+formats = st.builds(
+    lambda w, h, par, rate, scan, order, encoding: SignalFormat(
+        Raster(w, h, par), rate, scan if h <= 1080 else "progressive",
+        None if scan == "progressive" or h > 1080 else order, encoding,
+    ),
+    st.integers(16, 8000), st.integers(8, 2200).map(lambda n: 2 * n),
+    st.sampled_from([Fraction(1), Fraction(4, 3), Fraction(16, 15), Fraction(128, 117), Fraction(8, 9)]),
+    st.sampled_from([NAMED_RATES["25"], NAMED_RATES["29.97"], Fraction(30)]),
+    st.sampled_from(["progressive", "interlaced", "psf"]), st.sampled_from(["top", "bottom"]),
+    st.builds(
+        Encoding, st.sampled_from(sorted(PRIMARIES)), st.sampled_from(sorted(TRANSFERS)), st.sampled_from(sorted(MATRICES)),
+        st.sampled_from(["narrow", "full"]), st.sampled_from([8, 10, 12, 16]), st.sampled_from(["4:2:0", "4:2:2", "4:4:4"]),
+    ),
+)  # fmt: skip
+
+
+@given(formats)
+def test_any_format_survives_words_and_json(fmt: SignalFormat) -> None:
+    assert format_from_json(format_to_json(fmt)) == fmt
+    back = format_from_words(format_words(fmt))
+    assert back == fmt or (fmt.scan == "psf" and format_from_words(format_words(fmt)).raster == fmt.raster)
+
+
+@pytest.mark.parametrize(
+    ("text", "shown"),
+    [
+        ("50i", "1080i25"), ("1080psf50", "1080psf25"), ("1080psf50", "1080p50"), ("2160i25", "2160"), ("1080", "p"),
+        ("1080p", "rate"), ("858p24", "2048x858"), ("1080i24", "1080i25"), ("1080p25 hlg pq", "hlg"), ("1080p25 8bit 10bit", "8bit"),
+        ("1080p25 narrow full", "narrow"), ("1080p25 tff", "tff"), ("1080p25 wide", "wide"), ("", "1080i25"), ("1080p0", "above 0"),
+        ("576i25 4:3 16:9", "4:3"), ("1080p25 0:3", "sides"), ("720x576i25 4:3=705", "702"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_read_shows_what_was_meant(text: str, shown: str) -> None:
+    with pytest.raises((NotUnderstood, NotPossible)) as refusal:
+        format_from_words(text)
+    assert shown in str(refusal.value)
+    assert "\n" not in str(refusal.value)
+
+
+@given(st.text(max_size=60))
+def test_any_text_is_read_or_refused(text: str) -> None:
+    try:
+        fmt = format_from_words(text)
+    except QuarryError:
+        return
+    assert format_from_words(format_words(fmt)) == fmt
