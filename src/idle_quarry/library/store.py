@@ -41,6 +41,7 @@ class Library:
         self.place = place
         self.person = person
         self._engine = _engine(place)
+        self._writer = self._engine.execution_options(begin="BEGIN IMMEDIATE")
         try:
             self._prepare()
         except BaseException:
@@ -53,7 +54,7 @@ class Library:
 
     def _prepare(self) -> None:
         new = not self.place.exists() or self.place.stat().st_size == 0
-        with self._transaction() as connection:
+        with self._transaction(write=new) as connection:
             if not new:
                 names = set(sa.inspect(connection).get_table_names())
                 if not {"template", "revision", "alembic_version"} <= names:
@@ -72,9 +73,10 @@ class Library:
             _migrate(connection)
 
     @contextmanager
-    def _transaction(self) -> Iterator[sa.Connection]:
+    def _transaction(self, *, write: bool = False) -> Iterator[sa.Connection]:
+        """Yield a connection inside one transaction; a writing one waits for other writers before it reads."""
         try:
-            with self._engine.begin() as connection:
+            with (self._writer if write else self._engine).begin() as connection:
                 yield connection
         except IntegrityError:
             raise
@@ -201,7 +203,7 @@ class Library:
         moment = time or now()
         owner = "" if shelf == "house" else author or self.person
         try:
-            with self._transaction() as connection:
+            with self._transaction(write=True) as connection:
                 connection.execute(
                     templates.insert().values(
                         id=ident,
@@ -230,7 +232,7 @@ class Library:
     ) -> Revision:
         """Add the next revision of a template; its name follows. Raises `NameTaken`, `LibraryError`."""
         try:
-            with self._transaction() as connection:
+            with self._transaction(write=True) as connection:
                 last = connection.execute(
                     sa.select(sa.func.max(revisions.c.number)).where(revisions.c.template_id == template_id)
                 ).scalar()
@@ -278,7 +280,7 @@ class Library:
 
     def set_default(self, template_id: str | None) -> None:
         """Make a template the one new jobs start from; None for no default."""
-        with self._transaction() as connection:
+        with self._transaction(write=True) as connection:
             connection.execute(settings.delete().where(settings.c.key == _DEFAULT))
             if template_id is not None:
                 connection.execute(settings.insert().values(key=_DEFAULT, value=template_id))
@@ -291,7 +293,7 @@ class Library:
             str(uuid.uuid4()), title, str(folder), stored.revision.template_id, stored.name,
             stored.revision.number, stored.revision.hash, author or self.person, now(),
         )  # fmt: skip
-        with self._transaction() as connection:
+        with self._transaction(write=True) as connection:
             connection.execute(jobs.insert().values(**vars(record)))
         return record
 
@@ -308,9 +310,14 @@ def _engine(place: Path) -> sa.Engine:
     @event.listens_for(engine, "connect")
     def _settings(connection: Any, _record: Any) -> None:
         cursor = connection.cursor()
-        cursor.execute("PRAGMA busy_timeout = 4000")
+        connection.isolation_level = None  # transactions begin below, not behind the back of the first statement
+        cursor.execute("PRAGMA busy_timeout = 8000")
         cursor.execute("PRAGMA foreign_keys = ON")
         cursor.close()
+
+    @event.listens_for(engine, "begin")
+    def _begin(connection: sa.Connection) -> None:
+        connection.exec_driver_sql(str(connection.get_execution_options().get("begin", "BEGIN")))
 
     return engine
 

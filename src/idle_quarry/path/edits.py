@@ -17,6 +17,7 @@ from pydantic import BaseModel, ValidationError
 
 from idle_quarry.errors import NotPossible, NotUnderstood, QuarryError
 from idle_quarry.path.template import Template
+from idle_quarry.signal import Raster
 from idle_quarry.signal.formats import Encoding, SignalFormat, format_to_json, standard_field_order
 
 _ENCODING_PARTS = tuple(Encoding.__dataclass_fields__)
@@ -107,6 +108,8 @@ def _put_in_format(fmt: SignalFormat, part: str, new: Any, place: str) -> Signal
     if part == "rate":
         return replace(fmt, rate=Fraction(new))
     if part == "raster":
+        if not isinstance(new, Raster):
+            raise NotPossible("a raster is wanted", subject=place)
         order = fmt.field_order
         if order == standard_field_order(fmt.raster):  # the standard's order stays the standard's
             order = standard_field_order(new)

@@ -172,7 +172,7 @@ def _format(place: str, sheet: str, fmt: SignalFormat, locked: bool = False) -> 
         format_from_words, explained="The whole format in words: lines, p, i or psf, frames a second, and what differs from the standard.",
     )  # fmt: skip
     yield Setting(
-        f"{place}.raster", sheet, "Raster", raster.size_text, _raster_follows(raster), raster_from_text,
+        f"{place}.raster", sheet, "Raster", raster.size_text, _raster_follows(raster), _raster_beside(raster),
         tuple(f"{w} × {h}" for w, h in NAMED), locked=locked,
     )  # fmt: skip
     if raster.line_system is not None and raster.width == 720:
@@ -246,6 +246,16 @@ def _format(place: str, sheet: str, fmt: SignalFormat, locked: bool = False) -> 
         f"{place}.matrix", sheet, "Matrix", MATRICES[e.matrix][0], f"luma is {red:g} R + {1 - red - (blue or 0):.4g} G + {blue:g} B" if red else "R, G and B as they are",
         _one_of(matrices, "matrix"), tuple(matrices), free=False,
     )  # fmt: skip
+
+
+def _raster_beside(present: Raster) -> Parse:
+    """Return a parser of rasters that keeps the present pixel shape where the size is the same."""
+
+    def parse(text: str) -> Raster:
+        typed = raster_from_text(text)
+        return present if (typed.width, typed.height) == (present.width, present.height) else typed
+
+    return parse
 
 
 def _raster_follows(raster: Raster) -> str:

@@ -1,0 +1,184 @@
+"""The library: shelves and revisions, collisions, damaged and foreign and newer files, exchange and its schema."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import threading
+from pathlib import Path
+
+import jsonschema
+import pytest
+import sqlalchemy as sa
+from alembic.config import Config
+from alembic.script import ScriptDirectory
+from tests.conftest import demo_template
+
+from idle_quarry.demo.templates import house_shelf, own_shelf
+from idle_quarry.errors import ExchangeError, LibraryError, NameTaken
+from idle_quarry.library import Library, open_library
+from idle_quarry.library.exchange import export_file, exported, import_file, schema
+from idle_quarry.library.schema import HEAD, metadata
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.template import Template, content_hash
+
+ROOT = Path(__file__).resolve().parents[2]
+HD = demo_template("House HD 50i")
+
+
+def test_revisions_are_kept_and_never_change(library: Library) -> None:
+    first = library.save_new(HD, "house", "first")
+    other = edited(HD, Edit("sound.line_up_dbfs", -20.0))
+    second = library.save_revision(first.template_id, other, "line-up")
+    assert [r.number for r in library.revisions(first.template_id)] == [2, 1]
+    assert library.stored(first.template_id, 1).template == HD
+    assert library.stored(first.template_id).template == other
+    assert second.hash == content_hash(other)
+    for statement in ("UPDATE revision SET note = 'x'", "DELETE FROM revision"):
+        with sqlite3.connect(library.place) as raw, pytest.raises(sqlite3.IntegrityError, match="never changes"):
+            raw.execute(statement)
+    with pytest.raises(LibraryError):
+        library.stored(first.template_id, 9)
+
+
+def test_names_shelves_and_the_default(library: Library) -> None:
+    house = library.save_new(HD, "house", "")
+    with pytest.raises(NameTaken):
+        library.save_new(edited(HD, Edit("name", HD.name.upper())), "house", "")
+    own = library.save_new(HD, "own", "")
+    with pytest.raises(LibraryError, match="both shelves"):
+        library.find(HD.name)
+    assert library.find(f"own/{HD.name}").id == own.template_id
+    assert library.find(f"house/{HD.name}".lower().replace("house hd", "House HD")).id == house.template_id
+    assert library.free_name(HD.name, "own") == f"{HD.name} 2"
+    library.set_default(house.template_id)
+    assert [s.id for s in library.summaries() if s.default] == [house.template_id]
+    stranger = open_library(library.place, "Odo")
+    assert {s.shelf for s in stranger.summaries()} == {"house"}  # another person's own shelf is their own
+    stranger.close()
+
+
+def test_search_text_holds_what_people_look_for(library: Library) -> None:
+    for history in [*house_shelf(), *own_shelf()]:
+        library.save_new(history[-1].template, "house", "")
+    found = {
+        word: {s.name for s in library.summaries() if s.matches(tuple(word.split()))}
+        for word in ("scope", "hlg 2160p50", "curling", "59.94", "zzz")
+    }
+    assert found["scope"] == {"Narrow Gauge", "Scope print 24"}
+    assert found["hlg 2160p50"] == {"Saltmarsh Hours", "House UHD HLG 50p"}
+    assert found["curling"] == {"Sheet Seven"} and "Sheet Seven" in found["59.94"] and not found["zzz"]
+
+
+def test_many_writers_lose_nothing(library: Library) -> None:
+    ident = library.save_new(HD, "house", "").template_id
+
+    def write(person: str) -> None:
+        mine = open_library(library.place, person)
+        for number in range(8):
+            mine.save_revision(ident, edited(HD, Edit("note", f"{person} {number}")), str(number))
+        mine.close()
+
+    threads = [threading.Thread(target=write, args=(name,)) for name in ("Runa", "Odo", "Wren")]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    revisions = library.revisions(ident)
+    assert [r.number for r in revisions] == list(range(25, 0, -1))
+    assert {r.author for r in revisions} == {"Runa", "Odo", "Wren"}
+
+
+def test_a_revision_changed_from_outside_is_noticed(library: Library) -> None:
+    ident = library.save_new(HD, "house", "").template_id
+    with sqlite3.connect(library.place) as raw:
+        raw.execute("DROP TRIGGER revision_never_changes")
+        raw.execute('UPDATE revision SET body = replace(body, \'"note": "\', \'"note": "not \')')
+    with pytest.raises(LibraryError, match="hash"):
+        library.stored(ident)
+
+
+@pytest.mark.parametrize("kind", ["text", "noise", "other database", "newer", "cut", "folder", "zeros"])
+def test_files_that_are_no_library(kind: str, tmp_path: Path, library: Library) -> None:
+    place = tmp_path / "place.db"
+    library.save_new(HD, "house", "")
+    whole = library.place.read_bytes()
+    if kind == "folder":
+        place.mkdir()
+    elif kind in ("other database", "newer"):
+        place.write_bytes(whole if kind == "newer" else b"")
+        with sqlite3.connect(place) as raw:
+            raw.execute(
+                "UPDATE alembic_version SET version_num = '9999'" if kind == "newer" else "CREATE TABLE fish (x)"
+            )
+    else:
+        place.write_bytes(
+            {
+                "text": b"hello " * 400,
+                "noise": bytes(range(1, 255)) * 30,
+                "cut": whole[: len(whole) // 2],
+                "zeros": bytes(9000),
+            }[kind]
+        )
+    before = place.read_bytes() if place.is_file() else b""
+    with pytest.raises(LibraryError) as refusal:
+        opened = open_library(place, "Runa")
+        opened.summaries()
+        opened.stored(opened.summaries()[0].id)
+    assert str(place) in str(refusal.value) or kind == "cut"
+    assert (place.read_bytes() if place.is_file() else b"") == before
+
+
+def test_migrations_make_the_tables_the_code_knows(library: Library) -> None:
+    config = Config()
+    config.set_main_option("script_location", "idle_quarry.library:migrations")
+    assert ScriptDirectory.from_config(config).get_current_head() == HEAD
+    with sa.create_engine(f"sqlite:///{library.place}").connect() as connection:
+        for table in metadata.sorted_tables:
+            found = {(c["name"], c["nullable"]) for c in sa.inspect(connection).get_columns(table.name)}
+            assert found == {(c.name, bool(c.nullable)) for c in table.columns}
+
+
+@pytest.mark.parametrize("template", [h[-1].template for h in [*house_shelf(), *own_shelf()]], ids=lambda t: t.name)
+def test_export_and_import_is_a_round_trip(template: Template, tmp_path: Path) -> None:
+    path = tmp_path / "template.json"
+    export_file(template, path, {"name": template.name, "revision": 3})
+    found = import_file(path)
+    assert found.template == template and found.genuine is True and found.origin["revision"] == 3
+    jsonschema.validate(json.loads(path.read_text()), schema(), cls=jsonschema.Draft202012Validator)
+
+
+def test_the_published_schema_is_this_one() -> None:
+    published = json.loads((ROOT / "docs/template.schema.json").read_text())
+    assert published == json.loads(json.dumps(schema())), (
+        "run: python -m idle_quarry.library.publish_schema docs/template.schema.json"
+    )
+    jsonschema.Draft202012Validator.check_schema(published)
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate({"kind": "idle-quarry template", "template": {"name": "x"}}, published)
+
+
+@pytest.mark.parametrize("path", sorted((ROOT / "tests/fixtures").glob("template-format-*.json")), ids=lambda p: p.name)
+def test_every_earlier_format_number_reads(path: Path) -> None:
+    assert import_file(path).template.sources
+
+
+def test_bad_template_files(tmp_path: Path) -> None:
+    good = exported(HD)
+    data = json.loads(good)
+    cases: dict[str, bytes] = {
+        "empty": b"", "cut": good.encode()[:500], "list": b"[]", "deep": b"[" * 200_000, "binary": bytes(range(256)), "kind": b'{"kind": "recipe"}',
+        "newer": json.dumps({**data, "template": {**data["template"], "format_number": 2}}).encode(),
+        "raster": good.replace('"width": 1920', '"width": 3').encode(),
+        "extra": json.dumps({**data, "template": {**data["template"], "surprise": 1}}).encode(),
+        "huge": b'{"kind": "' + b"x" * 9_000_000 + b'"}',
+    }  # fmt: skip
+    for name, content in cases.items():
+        path = tmp_path / f"{name}.json"
+        path.write_bytes(content)
+        with pytest.raises(ExchangeError) as refusal:
+            import_file(path)
+        assert "\n" not in str(refusal.value) and len(str(refusal.value)) < 400, name
+    changed = tmp_path / "changed.json"
+    changed.write_text(good.replace('"note": "', '"note": "now '))
+    assert import_file(changed).genuine is False
