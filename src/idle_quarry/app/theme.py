@@ -39,11 +39,11 @@ class Scheme:
 SCHEMES: dict[str, Scheme] = {
     "dark suite": Scheme(
         "dark suite", "#141414", "#1a1a1a", "#242424", "#363636", "#2a2a2a",
-        "#d2d2cf", "#93938f", "#a9b34e", "#141414", "#7fa58b", "#c8933a", "#d0644e",
+        "#d2d2cf", "#93938f", "#a9b34e", "#141414", "#7fa58b", "#c8933a", "#dd7963",
     ),
     "dim room": Scheme(
         "dim room", "#232323", "#2b2b2b", "#343434", "#454545", "#383838",
-        "#e6e6e3", "#a9a9a5", "#bcc65a", "#1d1d1d", "#8fb59b", "#dba445", "#e27a63",
+        "#e6e6e3", "#a9a9a5", "#bcc65a", "#1d1d1d", "#8fb59b", "#dba445", "#ea8d78",
     ),
     "office": Scheme(
         "office", "#e2e2e2", "#ececec", "#f7f7f7", "#bdbdbd", "#d6d6d6",

@@ -73,7 +73,7 @@ class MainWindow(QMainWindow):
                 action.setShortcut(QKeySequence(command.key))
                 action.triggered.connect(lambda _on, act=command.act: act())
                 self.addAction(action)
-        desk.said.connect(lambda text, refusal, action: self.say_bar.say(text, refusal=refusal, action=action))
+        desk.said.connect(self._said)
         desk.view_wanted.connect(self.show_view)
         desk.job_wanted.connect(self._job_wanted)
         desk.opened.connect(self._title)
@@ -159,6 +159,9 @@ class MainWindow(QMainWindow):
         view = self.view("Library")
         assert isinstance(view, LibraryView)
         return view
+
+    def _said(self, text: str, refusal: bool, action: tuple[str, Callable[[], object]] | None) -> None:
+        self.say_bar.say(text, refusal=refusal, action=action)
 
     def _title(self) -> None:
         document = self.desk.document
@@ -299,7 +302,6 @@ class MainWindow(QMainWindow):
     def redressed(self, current: str) -> None:
         """Replace this window by a new one on the same desk."""
         geometry = self.saveGeometry()
-        self.desk.disconnect(None)  # type: ignore[call-overload]
         fresh = MainWindow(self.desk)
         fresh.restoreGeometry(geometry)
         intake = self._made.get("Intake")

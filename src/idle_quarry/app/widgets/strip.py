@@ -133,7 +133,9 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
         frame = QRectF(x, round(head_y + (head_h - h) / 2), w, h)
         below_frame = frame.bottom() + theme.px(4)
         if hanging:  # the branch comes down at the left of the text
-            text = QRectF(frame.left() + theme.px(14), below_frame, side, 3 * line)
+            ends = (mid_x[1] if head is working else last_x) - theme.px(6)
+            start = frame.left() + theme.px(14)
+            text = QRectF(start, below_frame, min(side, ends - start), 3 * line)
             placed[head.id] = PlacedStation(head, frame, text, Qt.AlignmentFlag.AlignLeft)
         else:
             text = QRectF(frame.center().x() - side / 2, below_frame, side, 3 * line)

@@ -1,0 +1,81 @@
+"""The real window on a library of the demo's templates, in a folder of the test's own."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+import shiboken6
+from PySide6.QtCore import QCoreApplication, QEvent, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit
+from pytestqt.qtbot import QtBot
+
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.preferences import Preferences
+from idle_quarry.app.theme import load_type, theme
+from idle_quarry.app.window import MainWindow
+from idle_quarry.demo.templates import house_shelf, own_shelf
+from idle_quarry.library import open_library
+
+Open = Callable[[], MainWindow]
+
+
+def filled(place: Path) -> Path:
+    """Put the demo's templates into a new library at `place`."""
+    library = open_library(place, "Runa")
+    for shelf, histories in (("house", house_shelf()), ("own", own_shelf())):
+        for history in histories:
+            first, *later = history
+            saved = library.save_new(first.template, shelf, first.note, author=first.author, time=first.time)
+            for each in later:
+                library.save_revision(saved.template_id, each.template, each.note, author=each.author, time=each.time)
+            if first.template.name == "House HD 50i":
+                library.set_default(saved.template_id)
+    library.close()
+    return place
+
+
+@pytest.fixture
+def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[Open]:
+    """Return a function that opens a window, as often as wanted, on one library."""
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    load_type()
+    theme.apply(app, "dim room", 100)
+    place = filled(tmp_path / "library.db")
+    desks: list[Desk] = []
+    windows: list[MainWindow] = []
+
+    def make() -> MainWindow:
+        desk = Desk(open_library(place, "Runa"), Preferences(jobs_folder=str(tmp_path)))
+        desks.append(desk)
+        window = MainWindow(desk)
+        windows.append(window)
+        window.show()
+        window.activateWindow()
+        qtbot.waitExposed(window)
+        return window
+
+    yield make
+    for window in windows:
+        if shiboken6.isValid(window):
+            window.close()
+            window.deleteLater()
+    for desk in desks:
+        desk.close()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # type: ignore[arg-type]
+    assert not [t for t in threading.enumerate() if t.name.startswith("quarry") and t.is_alive()]
+
+
+def type_into(editor: QComboBox | QLineEdit, text: str) -> None:
+    """Type as a person does: select all, keys, Enter."""
+    line = editor.lineEdit() if isinstance(editor, QComboBox) else editor
+    assert line is not None, "this setting is chosen, not typed"
+    line.setFocus()
+    line.selectAll()
+    QTest.keyClick(line, Qt.Key.Key_Delete)
+    QTest.keyClicks(line, text)
+    QTest.keyClick(line, Qt.Key.Key_Return)

@@ -1,0 +1,447 @@
+"""The window as a person uses it: from a clip to a job, with mistakes, remedies, undo, a crash, and bad input."""
+
+from __future__ import annotations
+
+import gc
+import json
+from pathlib import Path
+
+import av
+import opentimelineio as otio
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QWidget,
+)
+from pytestqt.qtbot import QtBot
+from tests.app.conftest import Open, type_into
+from tests.conftest import demo_template
+
+from idle_quarry.app.theme import BRIGHTNESSES, SCHEMES, theme
+from idle_quarry.app.views.intake import IntakeView
+from idle_quarry.app.views.jobs import JobsView
+from idle_quarry.app.views.path import SHEETS
+from idle_quarry.app.widgets.strip import lay_out
+from idle_quarry.app.window import VIEWS, MainWindow
+from idle_quarry.demo import make_clips
+from idle_quarry.library.exchange import export_file
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.evaluation import Finding
+from idle_quarry.path.template import content_hash
+
+CLIPS = Path(make_clips.__file__).parent / "clips"
+
+
+def opened(window: MainWindow, name: str) -> MainWindow:
+    window.desk.open_stored(window.desk.library.find(name).id)
+    return window
+
+
+def finding(window: MainWindow, code: str) -> Finding:
+    assert window.desk.document is not None
+    return next(f for f in window.desk.document.evaluation.findings if f.code == code)
+
+
+def click_remedy(window: MainWindow, code: str) -> None:
+    """Click the remedy of a finding where it is painted."""
+    findings = window.path.findings
+    row = next(i for i, f in enumerate(findings.model.findings) if f.code == code)
+    index = findings.model.index(row)
+    findings.list.scrollTo(index)
+    rect = findings._delegate.remedy_rect(findings.list.visualRect(index), findings.model.findings[row])
+    QTest.mouseClick(findings.list.viewport(), Qt.MouseButton.LeftButton, pos=rect.center())
+
+
+def _top(tree: QTreeWidget, row: int) -> QTreeWidgetItem:
+    item = tree.topLevelItem(row)
+    assert item is not None
+    return item
+
+
+def codes(window: MainWindow) -> list[str]:
+    assert window.desk.document is not None
+    return [f.code for f in window.desk.document.evaluation.findings]
+
+
+def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    window = open_window()
+    # a clip is dropped on the window
+    mime = QMimeData()
+    mime.setUrls(
+        [QUrl.fromLocalFile(str(CLIPS / "train platform.mxf")), QUrl.fromLocalFile(str(CLIPS / "stone roaming 1.mov"))]
+    )
+    drop = QDropEvent(
+        QPointF(400, 400), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    window.dropEvent(drop)
+    intake = window.view("Intake")
+    assert isinstance(intake, IntakeView)
+    qtbot.waitUntil(lambda: len(intake.model.rows) == 2, timeout=15000)
+    row = next(i for i in range(2) if intake.proxy.index(i, 0).data() == "train platform.mxf")
+    intake.table.selectRow(row)
+    chosen = intake.chosen()
+    assert chosen is not None and chosen.clip is not None and intake.start_button.isEnabled()
+    [(text, template)] = intake.beginnings(chosen.clip)
+    assert "1080i25 (50 fields/s)" in text
+    window.desk.open_new(template)
+    document = window.desk.document
+    assert document is not None and window.tabs["Path"].isChecked()
+    assert document.evaluation.worst_grade == "clean" and document.evaluation.count("stop") == 0
+    # it is broken on purpose: another rate, and a monitor that stays black
+    path = window.path
+    path.choose("working")
+    rate = path.sheet.row("working.format.rate")
+    assert rate is not None
+    type_into(rate.editor, "29.97")
+    assert document.template.working.format.rate == 30000 / 1001 or "rate_mismatch" in codes(window)
+    assert {"rate_mismatch", "monitor_differs"} <= set(codes(window))
+    path.undo()
+    assert "rate_mismatch" not in codes(window)
+    path.choose("monitor")
+    device = path.sheet.row("monitor.monitor")
+    assert device is not None and isinstance(device.editor, QComboBox)
+    device.editor.setCurrentText("Lounge television")
+    device.editor.textActivated.emit("Lounge television")
+    assert "stay black" in finding(window, "monitor_black").text
+    click_remedy(window, "monitor_black")
+    assert "monitor_black" not in codes(window)
+    path.undo()
+    assert "monitor_black" in codes(window)
+    path.redo()
+    assert "monitor_black" not in codes(window)
+    # it is saved with a note, and a job is started from it
+    path.ask_save()
+    QTest.keyClicks(path.ask.line, "from the platform clip")
+    QTest.keyClick(path.ask.line, Qt.Key.Key_Return)
+    assert document.base is not None and document.base.revision.note == "from the platform clip" and not document.dirty
+    path.choose("timecode")
+    length = path.sheet.row("timecode.line_up_length_s")
+    assert length is not None
+    type_into(length.editor, "1")
+    window.desk.save("short line-up")
+    path.job_button.click()
+    jobs = window.view("Jobs")
+    assert isinstance(jobs, JobsView)
+    jobs.folder.setText(str(tmp_path))
+    jobs.title.setText("a/b")
+    assert "folder's name" in jobs.refusal.text() and not jobs.start_button.isEnabled()
+    jobs.title.setText("Platform")
+    assert jobs.start_button.isEnabled() and jobs.preview.topLevelItemCount() > 4
+    jobs.start_button.click()
+    folder = tmp_path / "Platform"
+    qtbot.waitUntil(lambda: (folder / "job.json").is_file() and jobs.list.count() == 1, timeout=60000)
+    timeline = otio.adapters.read_from_file(str(folder / "Timelines/Programme.otio"))
+    assert timeline.metadata["idle_quarry"]["rate"] == "25/1"
+    with av.open(str(next((folder / "Line-up").iterdir()))) as container:
+        assert sum(1 for _ in container.decode(video=0)) == 25
+    assert json.loads((folder / "job.json").read_text())["template"]["revision"] == 2
+    qtbot.waitUntil(lambda: "as it was started" in jobs.list.item(0).text(), timeout=10000)
+    (folder / "Papers/Camera sheet.pdf").unlink()
+    jobs.check_button.click()
+    qtbot.waitUntil(lambda: "1 drifted" in jobs.list.item(0).text(), timeout=10000)
+
+
+def test_the_strip_is_drawn_to_scale_and_is_the_map(open_window: Open, qtbot: QtBot) -> None:
+    window = opened(open_window(), "Saltmarsh Hours")
+    strip = window.path.strip
+    layout = strip.layout_now()
+    assert layout is not None
+    frames = {p.station.id: p.frame for p in layout.stations}
+    camera, tape, hd = frames["source:estuary"], frames["source:tape"], frames["delivery:hd-50"]
+    assert camera.height() / tape.height() == pytest.approx(2160 / 576, rel=0.08)
+    assert camera.height() / hd.height() == pytest.approx(2, rel=0.05)
+    assert camera.width() / camera.height() == pytest.approx(16 / 9, rel=0.03)
+    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=tape.center().toPoint())
+    assert window.path.sheet_id == "source:tape" and window.path.sheet.row("sources.tape.format.rate") is not None
+    QTest.keyClick(strip, Qt.Key.Key_Right)
+    assert window.path.sheet_id == "working"
+    for a in layout.stations:
+        for b in layout.stations:
+            assert a is b or not a.frame.intersects(b.frame)
+        assert strip.rect().toRectF().contains(a.frame)
+
+
+@pytest.mark.parametrize(
+    "name", ["Saltmarsh Hours", "Web trio 25p", "Scope print 24", "House HD 50i", "Archive SD 16:9"]
+)
+@pytest.mark.parametrize("size", [(1280, 236), (640, 236), (1900, 300)])
+def test_nothing_on_the_strip_overlaps(name: str, size: tuple[int, int], open_window: Open) -> None:
+    from idle_quarry.demo.templates import house_shelf, own_shelf
+
+    template = next(h[-1].template for h in [*house_shelf(), *own_shelf()] if h[-1].template.name == name)
+    layout = lay_out(evaluate(template), *size)
+    for a in layout.stations:
+        assert a.frame.left() >= 0 and a.frame.right() <= size[0] and a.frame.bottom() <= size[1] + 1
+        for b in layout.stations:
+            assert a is b or not (a.frame.intersects(b.frame) or a.text.intersects(b.frame)), (
+                a.station.id,
+                b.station.id,
+            )
+
+
+def test_refusals_stand_in_their_row_and_change_nothing(open_window: Open) -> None:
+    window = opened(open_window(), "House HD 50i")
+    document = window.desk.document
+    assert document is not None
+    before = content_hash(document.template)
+    for sheet, place, nonsense in (
+        ("working", "working.format.rate", "fast"), ("working", "working.format", "50i"), ("working", "working.format.raster", "12"),
+        ("timecode", "timecode.start", "99:99:99:99"), ("source:cameras", "sources.cameras.share", "130"), ("template", "title_language", "English"),
+        ("template", "name", ""), ("places", "places.work.plays_mb_s", "-4"), ("intermediate", "intermediate.codec", "a good one"),
+    ):  # fmt: skip
+        window.path.choose(sheet)
+        row = window.path.sheet.row(place)
+        assert row is not None
+        type_into(row.editor, nonsense)
+        assert row.follows.property("role") == "refusal" and row.follows.text(), place
+        QTest.keyClick(row.editor, Qt.Key.Key_Escape)
+        assert row.follows.property("role") == "dust"
+    assert content_hash(document.template) == before and document.undo_stack.count() == 0
+
+
+def test_changes_are_marked_and_put_back_one_by_one(open_window: Open) -> None:
+    window = opened(open_window(), "House HD 50i")
+    document, path = window.desk.document, window.path
+    assert document is not None
+    document.apply("level", Edit("sound.line_up_dbfs", -20.0))
+    document.apply("depth", Edit("working.format.bit_depth", 12))
+    assert path.changes_button.text().startswith("2 changes since revision 2")
+    path.choose("sound")
+    level, rate = path.sheet.row("sound.line_up_dbfs"), path.sheet.row("sound.sample_rate")
+    assert level is not None and rate is not None
+    assert level.back.isVisible() and not rate.back.isVisible() and "−18" in level.back.toolTip()
+    level.back.click()
+    assert document.template.sound.line_up_dbfs == -18 and document.template.working.format.encoding.bit_depth == 12
+    path.undo()
+    assert document.template.sound.line_up_dbfs == -20
+
+
+def test_structure_is_edited_in_place(open_window: Open) -> None:
+    window = opened(open_window(), "House HD 50i")
+    document, path = window.desk.document, window.path
+    assert document is not None
+    path.choose("structure")
+    structure = path.structure
+    item = structure.tracks.topLevelItem(0)
+    assert item is not None
+    item.setText(0, "Main picture")
+    assert document.template.timelines[0].tracks[0].name == "Main picture"
+    structure.tracks.setCurrentItem(_top(structure.tracks, 0))
+    QTest.keyClick(structure.tracks, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    assert [t.id for t in document.template.timelines[0].tracks][:2] == ["v2", "v1"]
+    structure._colour_menu().actions()[2].trigger()
+    folder = structure.folders.topLevelItem(1)
+    assert folder is not None and folder.text(0) == "02 Cuts"
+    folder.setText(0, "02 Edits/old")
+    assert "name_refused" in codes(window)
+    path.cure(finding(window, "name_refused"))
+    assert document.template.folders[1].name == "Edits old"
+    structure.folders.setCurrentItem(_top(structure.folders, 1))
+    structure._add_folder()
+    assert document.template.folders[1].children[0].name == "New folder"
+    QTest.keyClick(structure.folders, Qt.Key.Key_Delete)
+    structure._add_timeline()
+    structure._add_track("audio")
+    assert len(document.template.timelines) == 2 and len(document.template.timelines[1].tracks) == 10
+    while document.undo_stack.canUndo():
+        path.undo()
+    assert document.template == demo_template("House HD 50i")
+
+
+def test_stations_come_and_go(open_window: Open) -> None:
+    window = opened(open_window(), "House HD 50i")
+    document, path = window.desk.document, window.path
+    assert document is not None
+    path.add_standard_delivery("web-square")
+    assert path.sheet_id == "delivery:web-square" and document.evaluation.link_to("delivery:web-square") is not None
+    path.add_source()
+    assert len(document.template.sources) == 2 and path.sheet_id.startswith("source:")
+    path.remove_button.click()
+    assert len(document.template.sources) == 1
+    path.choose("monitor")
+    path.remove_button.click()
+    assert document.template.monitor is None
+    path.choose("working")
+    path.add_button.click()
+    assert document.template.monitor is not None
+
+
+def test_clips_dropped_on_the_strip_become_sources(open_window: Open, qtbot: QtBot) -> None:
+    window = opened(open_window(), "House HD 50i")
+    window.path.strip.clips_dropped.emit([str(CLIPS / "gauge A004.mp4")])
+    document = window.desk.document
+    assert document is not None
+    qtbot.waitUntil(lambda: len(document.template.sources) == 2, timeout=15000)
+    assert window.path.sheet_id == "source:gauge-a004" and "hdr_to_sdr" in codes(window)
+
+
+def test_unsaved_work_survives_a_crash(open_window: Open, qtbot: QtBot) -> None:
+    window = opened(open_window(), "House HD 50i")
+    document = window.desk.document
+    assert document is not None
+    document.apply("level", Edit("sound.line_up_dbfs", -12.0))
+    qtbot.waitUntil(lambda: bool(window.desk.drafts.all()), timeout=5000)
+    # nothing is closed: a second window finds what the first, killed, would have left
+    again = open_window()
+    assert [d.template.sound.line_up_dbfs for d in again.desk.unfinished()] == [-12.0]
+    opened(again, "House HD 50i")
+    restored = again.desk.document
+    assert restored is not None and restored.template.sound.line_up_dbfs == -12 and restored.dirty
+    assert "kept" in again.say_bar.text
+    again.desk.save("kept after all")
+    assert not again.desk.unfinished()
+
+
+def test_search_filters_and_the_finder(open_window: Open, qtbot: QtBot) -> None:
+    window = open_window()
+    library = window.library
+    QTest.keyClicks(library.search, "scope")
+    assert {s.name for s in library.model.shown} == {"Narrow Gauge", "Scope print 24"}
+    library.search.clear()
+    library.territory.setCurrentText("59.94 Hz")
+    library._find()
+    assert {s.name for s in library.model.shown} == {"Sheet Seven"}
+    library.territory.setCurrentIndex(0)
+    QTest.keyClicks(library.search, "nothing like this")
+    assert library._nothing.isVisible() and "Clear the search" in library._nothing.text()
+    library.search.clear()
+    window.open_find()
+    QTest.keyClicks(window.finder.field, "lamp room")
+    QTest.keyClick(window.finder.field, Qt.Key.Key_Return)
+    assert window.desk.document is not None and window.desk.document.template.name == "The Lamp Room"
+    window.all_commands()
+    QTest.keyClicks(window.finder.field, "line-up level")
+    QTest.keyClick(window.finder.field, Qt.Key.Key_Return)
+    assert window.path.sheet_id in ("sound", "delivery:hd-50", "delivery:sd-50")
+    window.all_commands()
+    QTest.keyClicks(window.finder.field, "show jobs")
+    QTest.keyClick(window.finder.field, Qt.Key.Key_Return)
+    assert window.tabs["Jobs"].isChecked()
+
+
+def test_duplicate_rename_default_export_import(open_window: Open, tmp_path: Path) -> None:
+    window = open_window()
+    library, store = window.library, window.desk.library
+    library.choose(store.find("The Lamp Room").id)
+    library.duplicate()
+    copy = store.find("The Lamp Room copy")
+    assert copy.shelf == "own" and library.chosen() is not None and library.chosen().id == copy.id  # type: ignore[union-attr]
+    library.rename()
+    library.ask.line.setText("Sheet Seven")
+    library.ask.line.returnPressed.emit()  # the house shelf has that name, the own shelf does not
+    assert store.find("own/Sheet Seven").latest.number == 2
+    library.toggle_default()
+    assert store.default_id() == copy.id
+    file = tmp_path / "out.json"
+    library.export_to(file)
+    before = len(store.summaries())
+    library.import_from(file)
+    assert library.ask.isVisible() and len(store.summaries()) == before  # never silently
+    answers = {b.text(): b for b in library.ask._buttons}
+    assert set(answers) == {"Keep both", "Add as revision 3", "Leave it"}
+    answers["Add as revision 3"].click()
+    assert store.find("own/Sheet Seven").latest.number == 3
+    library.import_from(file)
+    {b.text(): b for b in library.ask._buttons}["Keep both"].click()
+    assert store.find("Sheet Seven 2").shelf == "own"
+    broken = tmp_path / "broken.json"
+    broken.write_text(file.read_text()[:200])
+    library.import_from(broken)
+    assert "broken.json" in window.say_bar.text and window.say_bar.isVisible()
+    edited_copy = edited(store.stored(copy.id).template, Edit("note", "x"))
+    export_file(edited_copy, file)
+    file.write_text(file.read_text().replace('"note": "x"', '"note": "y"'))
+    library.import_from(file)
+    assert "hash does not hold" in window.say_bar.text
+
+
+def test_bad_clips_are_rows_that_say_why(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    window = open_window()
+    (tmp_path / "clips").mkdir()
+    (tmp_path / "clips/empty.mov").write_bytes(b"")
+    (tmp_path / "clips/noise.mxf").write_bytes(bytes(range(256)) * 9)
+    window.take_files([tmp_path / "clips"])
+    intake = window.view("Intake")
+    assert isinstance(intake, IntakeView)
+    qtbot.waitUntil(lambda: len(intake.model.rows) == 2, timeout=10000)
+    assert {row.refusal for row in intake.model.rows} == {"the file is empty", "not readable as media, or cut short"}
+    intake.table.selectRow(0)
+    assert not intake.start_button.isEnabled()
+
+
+@pytest.mark.parametrize("percent", [100, 150])
+@pytest.mark.parametrize("brightness", BRIGHTNESSES)
+def test_every_view_in_every_dress(brightness: str, percent: int, open_window: Open, qtbot: QtBot) -> None:
+    window = opened(open_window(), "Saltmarsh Hours")
+    window.dress(brightness, percent)
+    fresh = next(
+        w for w in QApplication.topLevelWidgets() if isinstance(w, MainWindow) and w is not window and w.isVisible()
+    )
+    try:
+        for view in VIEWS:
+            fresh.show_view(view)
+            for sheet in ("working", "source:tape", *SHEETS) if view == "Path" else ("",):
+                if sheet:
+                    fresh.path.choose(sheet)
+                qtbot.wait(10)
+                assert not fresh.grab().isNull()
+                assert _unnamed(fresh) == []
+        for kind in fresh.path.evidence.tabs:
+            fresh.path.evidence.show_kind(kind)
+            assert not fresh.path.evidence.canvas.grab().isNull()
+    finally:
+        fresh.close()
+        fresh.deleteLater()
+        theme.apply(QApplication.instance(), "dim room", 100)  # type: ignore[arg-type]
+        gc.collect()
+
+
+def _unnamed(window: QWidget) -> list[QWidget]:
+    """Return the controls that say nothing to a screen reader."""
+    controls = [
+        w for kind in (QAbstractButton, QLineEdit, QComboBox) for w in window.findChildren(kind) if w.isVisible()
+    ]
+    return [
+        w for w in controls
+        if not (w.accessibleName() or (isinstance(w, QAbstractButton) and w.text()) or isinstance(w.parent(), QComboBox) or w.objectName().startswith("qt_"))
+    ]  # fmt: skip
+
+
+def test_text_can_be_read_in_every_brightness() -> None:
+    """WCAG 2 contrast of text on its grounds: at least 4.5 : 1."""
+
+    def luminance(colour: str) -> float:
+        parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+        linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    def contrast(a: str, b: str) -> float:
+        high, low = sorted((luminance(a), luminance(b)), reverse=True)
+        return (high + 0.05) / (low + 0.05)
+
+    for scheme in SCHEMES.values():
+        for ground in (scheme.ground, scheme.bench, scheme.ledge):
+            for text in (scheme.chalk, scheme.dust, scheme.lichen, scheme.sage, scheme.ochre, scheme.oxide):
+                assert contrast(text, ground) >= 4.5, (scheme.name, text, ground, contrast(text, ground))
+        assert contrast(scheme.chalk, scheme.surround) >= 4.5 and contrast(scheme.dust, scheme.surround) >= 4.4
+        assert contrast(scheme.on_lichen, scheme.lichen) >= 4.5
+        for grey in (scheme.ground, scheme.bench, scheme.ledge, scheme.seam, scheme.surround):
+            assert grey[1:3] == grey[3:5] == grey[5:7], "greys beside pictures are pure"
+
+
+def test_rows_say_what_follows(open_window: Open) -> None:
+    window = opened(open_window(), "House HD 50i")
+    window.path.choose("working")
+    texts = [label.text() for label in window.path.sheet.findChildren(QLabel)]
+    assert {"50 fields/s", "877 luma codes", "40 ms a frame, no drop-frame"} <= set(texts)
+    assert window.path.mapFromGlobal(QPoint(0, 0)) is not None

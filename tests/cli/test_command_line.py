@@ -1,0 +1,187 @@
+"""The command line as scripts meet it: the contract's keys, exit statuses, one line for each error."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from idle_quarry.demo.lay_out import clips_folder, lay_out
+from idle_quarry.path.evaluation import SEVERITIES
+from idle_quarry.path.grades import GRADES, STEP_KINDS
+
+ROOT = Path(__file__).resolve().parents[2]
+
+
+def run(*arguments: str, status: int = 0) -> str:
+    done = subprocess.run(
+        [sys.executable, "-m", "idle_quarry", *arguments],
+        capture_output=True, text=True, check=False, timeout=120, env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
+    )  # fmt: skip
+    assert done.returncode == status, (arguments, done.stdout[-500:], done.stderr)
+    assert "Traceback" not in done.stderr
+    if status == 2:
+        assert done.stderr.count("\n") == 1 and done.stderr.startswith("idle-quarry: ")
+    return done.stdout
+
+
+def document(*arguments: str, status: int = 0) -> Any:
+    return json.loads(run(*arguments, "--json", status=status))
+
+
+@pytest.fixture(scope="module", autouse=True)
+def demo() -> None:
+    lay_out(None)
+    (clips_folder().parent / "jobs").mkdir(exist_ok=True)  # this module's own jobs are enough
+
+
+def test_inspect() -> None:
+    tape, tone = str(clips_folder() / "lamp tape 014.mpg"), str(clips_folder() / "gauge location tone.wav")
+    found = document("inspect", tape, tone)
+    assert set(found[0]) >= {"path", "declared", "measured", "format", "disagreements"} and found[0]["measured"] is None
+    declared = found[0]["declared"]
+    assert set(declared) >= {
+        "width", "height", "sample_aspect", "display_aspect", "rate", "scan", "field_order", "pixel_format", "bit_depth", "sampling",
+        "primaries", "transfer", "matrix", "range", "codec", "profile", "container", "timecode", "drop_frame", "frames", "audio",
+    }  # fmt: skip
+    assert (declared["rate"], declared["scan"], declared["field_order"]) == ("25/1", "interlaced", "top")
+    assert found[1]["declared"]["audio"] == [{"channels": 2, "layout": "stereo", "sample_rate": 48000, "bit_depth": 24}]
+
+
+def test_plan() -> None:
+    found = document("plan", "1080i50", "1080p25")
+    assert found["from"]["words"] == "1080i25 (50 fields/s)" and found["grade"] in GRADES
+    assert set(found["to"]) >= {
+        "width",
+        "height",
+        "sample_aspect",
+        "rate",
+        "scan",
+        "field_order",
+        "sampling",
+        "bit_depth",
+        "range",
+        "primaries",
+        "transfer",
+        "matrix",
+        "words",
+    }
+    fit = document("plan", "576i25", "1080i25", "--fit", "fill")["steps"][1]
+    assert set(fit) >= {
+        "kind",
+        "grade",
+        "text",
+        "scale_x",
+        "scale_y",
+        "offset_x",
+        "offset_y",
+        "cropped",
+        "unused",
+        "geometry_error",
+    }
+    rate = document("plan", "1080p24", "1080p25")["steps"][0]
+    assert rate["speed"] == "25/24" and set(rate) >= {
+        "method",
+        "repeated",
+        "dropped",
+        "blended",
+        "drift_seconds_per_hour",
+        "pitch_semitones",
+    }
+    depth = document("plan", "1080p25", "1080p25 8bit")["steps"][0]
+    assert (depth["from_bits"], depth["to_bits"], depth["codes_lost"]) == (10, 8, 657)
+
+
+def test_library_commands(tmp_path: Path) -> None:
+    listed = document("--library", "demo", "template", "list")
+    assert len(listed) >= 8 and all(
+        set(each) >= {"name", "shelf", "revision", "state", "default", "worst_grade", "working"} for each in listed
+    )
+    assert sum(each["default"] for each in listed) == 1
+    explained = document("--library", "demo", "explain", "The Lamp Room")
+    assert {link["from"] for link in explained["links"]} <= {station["id"] for station in explained["stations"]}
+    assert all(step["kind"] in STEP_KINDS for link in explained["links"] for step in link["steps"])
+    assert all(
+        f["severity"] in SEVERITIES and set(f) >= {"code", "where", "text", "remedy"} for f in explained["findings"]
+    )
+    diff = document("--library", "demo", "template", "diff", "The Lamp Room@1", "The Lamp Room@2", status=1)
+    assert {"setting": "sources.tapes.format.field_order", "a": "top", "b": "bottom"} in diff
+    assert document("--library", "demo", "template", "diff", "The Lamp Room", "The Lamp Room") == []
+    file, library = str(tmp_path / "t.json"), str(tmp_path / "own.db")
+    run("--library", "demo", "template", "export", "The Lamp Room", file)
+    assert document("template", "validate", file)["genuine"] is True
+    assert document("--library", library, "template", "import", file)["revision"] == 1
+    run("--library", library, "template", "import", file, status=2)
+    assert document("--library", library, "template", "import", file, "--if-taken", "revision")["revision"] == 2
+    assert (
+        document("--library", library, "template", "import", file, "--if-taken", "keep-both")["name"]
+        == "The Lamp Room 2"
+    )
+    assert document("--library", library, "template", "import", file, "--if-taken", "leave")["imported"] is False
+    assert document("--library", library, "template", "show", "The Lamp Room")["template"]["name"] == "The Lamp Room"
+
+
+def test_check_and_jobs(tmp_path: Path) -> None:
+    scan, phone = str(clips_folder() / "lamp scan 3.mov"), str(clips_folder() / "stone bench phone.mp4")
+    good = document("--library", "demo", "check", scan, "--template", "The Lamp Room")
+    assert good[0]["source"] == "source:scans"
+    bad = document("--library", "demo", "check", phone, "--template", "The Lamp Room", status=1)
+    assert bad[0]["source"] is None and set(bad[0]) >= {"path", "source", "grade", "steps", "findings"}
+    made = document("--library", "demo", "job", "new", "House HD 50i", "--title", "Try", "--at", str(tmp_path))
+    assert set(made) >= {"folder", "template", "revision", "files"} and Path(made["folder"], made["files"][0]).is_file()
+    assert document("job", "check", made["folder"])["drift"] == []
+    Path(made["folder"], made["files"][0]).unlink()
+    drift = document("job", "check", made["folder"], status=1)["drift"]
+    assert [(d["kind"], d["path"]) for d in drift] == [("missing", made["files"][0])]
+    run("--library", "demo", "job", "new", "House HD 50i", "--title", "Try", "--at", str(tmp_path), status=2)
+
+
+def test_codecs() -> None:
+    found = document("codecs", "--format", "1080i25")
+    assert [each["mbps"] for each in found] == sorted(each["mbps"] for each in found)
+    assert set(found[0]) >= {
+        "id",
+        "name",
+        "standard",
+        "profile",
+        "mbps",
+        "gb_per_hour",
+        "lossless",
+        "bit_depth",
+        "sampling",
+    }
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ("plan", "50i", "1080p25"), ("plan", "1080i25"), ("plan", "1080i25", "1080p25", "--fit", "wide"), ("nonsense",), ("template",),
+        ("template", "show", "No such"), ("template", "validate", "/no/such/file"), ("inspect", "/no/such/clip.mov"), ("inspect",),
+        ("job", "check", "/no/such/folder"), ("codecs", "--format", "1080psf50"), ("--library", "/proc/nowhere/l.db", "template", "list"),
+        ("--library", "postgresql://host/db", "template", "list"), ("check", "/no/such.mov", "--template", "No such"),
+        ("job", "new", "No such", "--title", "x", "--at", "/tmp"),
+    ],
+)  # fmt: skip
+def test_errors_are_one_line(arguments: tuple[str, ...]) -> None:
+    assert run(*arguments, status=2) == ""
+
+
+def test_a_bad_clip_does_not_hide_the_good_ones(tmp_path: Path) -> None:
+    bad = tmp_path / "bad.mov"
+    bad.write_bytes(b"not a clip at all")
+    out = run("inspect", str(bad), str(clips_folder() / "train 03.mov"), "--json", status=2)
+    assert [Path(each["path"]).name for each in json.loads(out)] == ["train 03.mov"]
+
+
+def test_no_screen_is_said_in_a_line() -> None:
+    without = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    done = subprocess.run(
+        [sys.executable, "-m", "idle_quarry", "demo"], capture_output=True, text=True, check=False, timeout=60,
+        env={**without, "PYTHONPATH": str(ROOT / "src")},
+    )  # fmt: skip
+    assert done.returncode == 2 and "no screen" in done.stderr and done.stderr.count("\n") == 1
