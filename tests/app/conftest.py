@@ -66,7 +66,7 @@ def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[Open]:
             window.deleteLater()
     for desk in desks:
         desk.close()
-    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # type: ignore[arg-type]
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     assert not [t for t in threading.enumerate() if t.name.startswith("quarry") and t.is_alive()]
 
 

@@ -6,12 +6,14 @@ import shutil
 from collections.abc import Callable
 from importlib.resources import as_file, files
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.start import WritePdf, start_job
 from idle_quarry.library import Library, open_library
 from idle_quarry.places import DEMO, DEMO_PERSON, library_place
+
+if TYPE_CHECKING:
+    from idle_quarry.jobs.start import WritePdf
 
 
 def clips_folder() -> Path:
@@ -49,6 +51,8 @@ def lay_out(write_pdf: WritePdf | None, say: Callable[[str], None] = lambda _tex
 
 
 def _fill(library: Library) -> None:
+    from idle_quarry.demo.templates import house_shelf, own_shelf
+
     for shelf, histories in (("house", house_shelf()), ("own", own_shelf())):
         for history in histories:
             first, *later = history
@@ -81,6 +85,8 @@ def _copy_clips() -> None:
 
 def _start_jobs(library: Library, jobs: Path, write_pdf: WritePdf) -> None:
     """Start two jobs, and let one drift: a timeline put elsewhere, a sheet scribbled on."""
+    from idle_quarry.jobs.start import start_job  # encoders and timelines: only where a job is started
+
     jobs.mkdir(parents=True, exist_ok=True)
     for name, title in (("The Lamp Room", "Lamp Room episode 3"), ("House HD 50i", "Open evening")):
         stored = library.stored(library.find(f"house/{name}").id)

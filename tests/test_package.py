@@ -1,0 +1,85 @@
+"""The package as others get it: a wheel that has its data, a launcher, shipped files that parse."""
+
+from __future__ import annotations
+
+import configparser
+import os
+import subprocess
+import sys
+import xml.etree.ElementTree as ElementTree
+import zipfile
+from pathlib import Path
+
+import pytest
+
+import idle_quarry
+
+ROOT = Path(__file__).resolve().parents[1]
+
+
+@pytest.fixture(scope="module")
+def wheel(tmp_path_factory: pytest.TempPathFactory) -> zipfile.ZipFile:
+    folder = tmp_path_factory.mktemp("wheel")
+    subprocess.run(
+        [sys.executable, "-m", "hatchling", "build", "-t", "wheel", "-d", str(folder)],
+        cwd=ROOT,
+        check=True,
+        capture_output=True,
+    )
+    return zipfile.ZipFile(next(folder.glob("*.whl")))
+
+
+def test_the_wheel_has_everything(wheel: zipfile.ZipFile) -> None:
+    names = set(wheel.namelist())
+    for path in (ROOT / "src/idle_quarry").rglob("*"):
+        if path.is_file() and "__pycache__" not in path.parts:
+            assert path.relative_to(ROOT / "src").as_posix() in names, path
+    for end in ("idle-quarry.desktop", "idle-quarry.metainfo.xml", "apps/idle-quarry.svg"):
+        assert any(name.endswith(end) for name in names), end
+    entry = next(name for name in names if name.endswith("entry_points.txt"))
+    assert "idle-quarry = idle_quarry.__main__:main" in wheel.read(entry).decode()
+
+
+def test_it_runs_from_the_wheel_alone(wheel: zipfile.ZipFile, tmp_path: Path) -> None:
+    wheel.extractall(tmp_path)
+    environment = {**os.environ, "PYTHONPATH": str(tmp_path), "XDG_DATA_HOME": str(tmp_path / "data")}
+    done = subprocess.run(
+        [sys.executable, "-m", "idle_quarry", "--library", str(tmp_path / "new.db"), "template", "list", "--json"],
+        cwd=tmp_path, env=environment, capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert (done.returncode, done.stdout.strip()) == (0, "[]"), done.stderr
+    done = subprocess.run(
+        [sys.executable, "-m", "idle_quarry", "--version"],
+        cwd=tmp_path,
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    assert idle_quarry.__version__ in done.stdout
+
+
+def test_shipped_files_parse() -> None:
+    desktop = configparser.ConfigParser(interpolation=None)
+    desktop.read(ROOT / "data/idle-quarry.desktop")
+    assert desktop["Desktop Entry"]["Exec"] == "idle-quarry"
+    for name in ("data/idle-quarry.metainfo.xml", "src/idle_quarry/app/icons/idle-quarry.svg"):
+        assert ElementTree.parse(ROOT / name).getroot() is not None
+    assert f'"{idle_quarry.__version__}"' in (ROOT / "pyproject.toml").read_text()
+
+
+def test_the_launcher_and_what_it_installs() -> None:
+    subprocess.run(["bash", "-n", str(ROOT / "quarry")], check=True)
+    for name in ("run", "test"):
+        text = (ROOT / f"requirements/{name}.txt").read_text()
+        assert "--index-url" not in text and "://" not in text, "the pinned files name no index"
+        pins = [line for line in text.splitlines() if "==" in line and not line.startswith(("#", " "))]
+        assert pins and all(line.endswith("\\") for line in pins) and text.count("--hash=sha256:") >= len(pins)
+
+
+def test_the_readme_shows_every_screenshot() -> None:
+    readme = (ROOT / "README.md").read_text()
+    shots = sorted((ROOT / "docs/screenshots").glob("*.png"))
+    assert 4 <= len(shots) < 20 and all(shot.name in readme for shot in shots)
+    for line in ("./quarry demo", "./quarry test"):
+        assert line in readme
