@@ -55,6 +55,13 @@ def caption(p: QPainter, area: QRectF, *lines: str) -> None:
         p.drawText(rect, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, elided)
 
 
+def text_before(p: QPainter, x: float, y: float, text: str, role: str = "dust", size: int = 11) -> None:
+    """Write `text` with its base line's right end at a point: numbers in columns."""
+    p.setFont(theme.font(size))
+    p.setPen(theme.colour(role))
+    p.drawText(QPointF(x - QFontMetricsF(p.font()).horizontalAdvance(text), y), text)
+
+
 def text_at(
     p: QPainter, x: float, y: float, text: str, role: str = "dust", size: int = 11, *, mono: bool = False
 ) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen
 
-from idle_quarry.app.evidence.common import Subject, caption, heading, text_at
+from idle_quarry.app.evidence.common import Subject, caption, heading, text_at, text_before
 from idle_quarry.app.theme import theme
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.findings.coding import MARGIN
@@ -26,6 +26,12 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
         caption(p, area, "No codec of the list can hold this format.")
         return
     room = area.adjusted(theme.px(14), theme.px(32), -theme.px(14), -theme.px(52))
+    # what does not fit is left out at the ends, never the chosen codec
+    fits = max(1, int(room.height() // theme.px(17)))
+    at = next((i for i, codec in enumerate(able) if codec.id == chosen.id), 0)
+    first = max(0, min(at - fits // 2, len(able) - fits))
+    left_out = max(0, len(able) - fits)
+    able = able[first : first + fits]
     line = min(theme.px(21), room.height() / len(able))
     names = min(theme.px(230), room.width() * 0.36)
     bars = QRectF(room.left() + names, room.top(), room.width() - names - theme.px(150), room.height())
@@ -47,9 +53,11 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
         rate = mbps(codec, fmt)
         number = f"{rate:,.0f} Mb/s".replace(",", "\u2009")
         hourly = f"{gb_per_hour(rate):,.0f} GB/h".replace(",", "\u2009")
-        text_at(p, bars.right() + theme.px(8), y + line * 0.72, f"{number:>11}", "chalk", 11, mono=True)
-        text_at(p, bars.right() + theme.px(92), y + line * 0.72, hourly, "dust", 11, mono=True)
+        text_before(p, bars.right() + theme.px(78), y + line * 0.72, number, "chalk", 12)
+        text_before(p, room.right(), y + line * 0.72, hourly, "dust", 12)
     second = f"× {streams} streams · bars by the root of the rate"
+    if left_out:
+        second = f"{left_out} more do not fit here · {second}"
     if limit is not None and place is not None:
         x = bars.left() + bars.width() * (limit / most) ** 0.5
         p.setPen(QPen(theme.colour("ochre"), 1.5, Qt.PenStyle.DashLine))

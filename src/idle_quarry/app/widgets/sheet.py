@@ -112,8 +112,10 @@ class Row(QObject):
         if isinstance(self.editor, QComboBox):
             index = self.editor.findText(text)
             self.editor.setCurrentIndex(index)
-            if self.editor.isEditable() or index < 0:
+            inner = self.editor.lineEdit()
+            if inner is not None:
                 self.editor.setCurrentText(text)
+                inner.setCursorPosition(0)
         else:
             self.editor.setText(text)
             self.editor.setCursorPosition(0)

@@ -127,25 +127,27 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
 
     hung = max((size(s)[1] + 2 * gap for stations in below.values() for s in stations), default=0.0)
     head_h = max(size(working)[1], size(kept)[1])
+    # text under a head ends before the lines that bend down beside it
+    bends = theme.px(12) if len(outs) > 1 else links_room / 3
+    ends = {working.id: mid_x[1] - theme.px(6), kept.id: mid_x[1] + size(kept)[0] + bends}
     head_y = top + max(0.0, (room - head_h - caption - hung) / 2)
     for head, x, hanging in ((working, mid_x[0], below["working"]), (kept, mid_x[1], below["intermediate"])):
         w, h = size(head)
         frame = QRectF(x, round(head_y + (head_h - h) / 2), w, h)
         below_frame = frame.bottom() + theme.px(4)
         if hanging:  # the branch comes down at the left of the text
-            ends = (mid_x[1] if head is working else last_x) - theme.px(6)
             start = frame.left() + theme.px(14)
-            text = QRectF(start, below_frame, min(side, ends - start), 3 * line)
+            text = QRectF(start, below_frame, min(side, ends[head.id] - start), 3 * line)
             placed[head.id] = PlacedStation(head, frame, text, Qt.AlignmentFlag.AlignLeft)
         else:
-            text = QRectF(frame.center().x() - side / 2, below_frame, side, 3 * line)
+            half = min(side / 2, ends[head.id] - frame.center().x())
+            text = QRectF(frame.center().x() - half, below_frame, 2 * half, 3 * line)
             placed[head.id] = PlacedStation(head, frame, text, Qt.AlignmentFlag.AlignHCenter)
         for station in hanging:
             hw, hh = size(station)
             hang = QRectF(x, head_y + head_h + caption + 2 * gap, hw, hh)
-            ends = mid_x[1] - theme.px(8) if head is working else x + w + theme.px(12)
             left = hang.right() + theme.px(9)
-            text = QRectF(left, hang.center().y() - 1.5 * line, max(theme.px(40), ends - left), 3 * line)
+            text = QRectF(left, hang.center().y() - 1.5 * line, max(theme.px(40), ends[head.id] - left), 3 * line)
             placed[station.id] = PlacedStation(station, hang, text, Qt.AlignmentFlag.AlignLeft)
     stack(sources, first_x, left_w, True)
     stack(outs, last_x, right_w, False)
@@ -246,7 +248,9 @@ class Strip(QWidget):
         self.setMouseTracking(True)
 
     def sizeHint(self) -> QSize:
-        return QSize(theme.px(900), theme.px(236))
+        # with large text the strip would take the room that the sheet needs
+        most = int(self.window().height() * 0.31)
+        return QSize(theme.px(900), min(theme.px(236), max(theme.px(190), most)))
 
     def minimumSizeHint(self) -> QSize:
         return QSize(300, theme.px(150))
