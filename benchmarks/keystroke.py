@@ -43,9 +43,7 @@ def main() -> None:
 
         for value in values:
             keystroke(value)
-        taken = [
-            t for index in range(120) for t in timed(partial(keystroke, values[index % len(values)]), 1)
-        ]
+        taken = [t for index in range(120) for t in timed(partial(keystroke, values[index % len(values)]), 1)]
         print(f"keystroke to repainted strip and findings ({machine()}): {milliseconds(taken)} (aim 50 ms)")
         window.close()
         desk.close()

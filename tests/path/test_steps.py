@@ -98,7 +98,7 @@ def test_thirty_is_not_thirty() -> None:
 def test_repeats_and_drops_as_counted(source: str, target: str) -> None:
     a, b = words(f"1080p{source}").rate, words(f"1080p{target}").rate
     count = 60_000
-    shown = [math.floor(index * a / b) for index in range(count)]
+    shown = [math.floor((index + Fraction(1, 2)) * a / b) for index in range(count)]
     pairs = list(pairwise(shown))
     repeated = 1000 * sum(x == y for x, y in pairs) / count
     dropped = 1000 * sum(max(0, y - x - 1) for x, y in pairs) / count
@@ -126,6 +126,10 @@ def test_blends_as_counted() -> None:
 def test_cadences(source: str, target: str, cadence: str, grade: str) -> None:
     rate = step(source, target, "rate")
     assert (rate["cadence"], rate["grade"]) == (cadence, grade)
+    a, b = words(source), words(target)
+    shown = [int(cell.source) for cell in ribbon(a.rate, b.moments, "nearest", 40)]
+    lengths = [shown.count(picture) for picture in range(8)]
+    assert lengths[:4] == ([2, 3, 2, 3] if "3" in cadence else [2, 2, 2, 2])
 
 
 @pytest.mark.parametrize(

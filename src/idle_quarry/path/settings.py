@@ -135,7 +135,7 @@ def _all(t: Template) -> Iterator[Setting]:
     yield from _programme(t)
     for source in t.sources:
         sheet, place = f"source:{source.id}", f"sources.{source.id}"
-        yield Setting(f"{place}.name", sheet, "Name", source.name, "what this class of material is called", _any_text)
+        yield Setting(f"{place}.name", sheet, "Name", source.name, "what the house calls it", _any_text)
         yield Setting(f"{place}.share", sheet, "Share", f"{source.share:g}", "% of the programme", _number(0, 100, "%"))
         yield from _format(f"{place}.format", sheet, source.format)
         yield from _policy(f"{place}.policy", sheet, source.policy)
@@ -202,7 +202,7 @@ def _format(place: str, sheet: str, fmt: SignalFormat, locked: bool = False) -> 
     )  # fmt: skip
     if fmt.scan == "interlaced" and fmt.field_order:
         yield Setting(
-            f"{place}.field_order", sheet, "Field order", _named(_ORDERS, fmt.field_order), "which half of the lines is earlier in time",
+            f"{place}.field_order", sheet, "Field order", _named(_ORDERS, fmt.field_order), "the half of the lines that is earlier",
             _one_of(_ORDERS, "field order"), tuple(_ORDERS), free=False, locked=locked,
         )  # fmt: skip
     chroma = {

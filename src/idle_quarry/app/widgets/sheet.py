@@ -179,8 +179,8 @@ class Sheet(QScrollArea):
         grid.setHorizontalSpacing(theme.px(8))
         grid.setVerticalSpacing(theme.px(3))
         grid.setColumnMinimumWidth(0, theme.px(98))
-        grid.setColumnStretch(1, 5)
-        grid.setColumnStretch(3, 6)
+        grid.setColumnStretch(1, 4)
+        grid.setColumnStretch(3, 7)
         line, in_policy = 0, False
         for setting, key in zip(settings, keys, strict=True):
             if ".policy." in setting.place and not in_policy:

@@ -32,7 +32,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
             text = f"{name}: {step.text.split(', pitch')[0]}; {heard}."
             yield Finding("note", "rate_by_speed", each.own.id, text, None, numbers)
         elif "cadence" in step.numbers:
-            text = f"{name}: {step.text}. Motion is uneven: pictures stay for {step.numbers['cadence']} in turn."
+            text = f"{name}: {step.text}. Motion is uneven: pictures stay for {str(step.numbers['cadence']).replace(':', ' and ')} in turn."
             even = len(set(str(step.numbers["cadence"]).split(":"))) == 1
             if even:
                 text = f"{name}: every picture is shown {step.numbers['cadence'][0]} times; motion stays {rate_text(before)} a second."

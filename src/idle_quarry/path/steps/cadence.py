@@ -55,15 +55,18 @@ class Cell:
 def ribbon(source: Fraction, target: Fraction, method: str, count: int) -> tuple[Cell, ...]:
     """Return the first `count` output pictures of a conversion from `source` to `target` moments a second."""
     cells: list[Cell] = []
+    blends = method in ("blend", "compensated")
     before = -1
     for index in range(count):
-        exact = index * source / target if method not in ("speed", "none") else Fraction(index)
-        if method in ("blend", "compensated") and exact.denominator != 1:
+        # each output picture shows what is on at its middle: 24 in 60 begins with two fields, then three
+        middle = Fraction(2 * index + 1, 2) * source / target
+        exact = Fraction(index) if method in ("speed", "none") else index * source / target if blends else middle
+        if blends and exact.denominator != 1:
             cells.append(Cell(exact, "blended"))
             before = int(exact)
             continue
         shown = exact.numerator // exact.denominator
-        skipped = max(0, shown - before - 1) if method not in ("blend", "compensated") else 0
+        skipped = 0 if blends else max(0, shown - before - 1)
         cells.append(Cell(Fraction(shown), "repeated" if shown == before else "new", skipped))
         before = shown
     return tuple(cells)
