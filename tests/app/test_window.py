@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import gc
 import json
+import os
+import signal
+import subprocess
+import sys
 from pathlib import Path
 
 import av
@@ -26,6 +30,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, type_into
 from tests.conftest import demo_template
 
+from idle_quarry.app.drafts import Drafts
 from idle_quarry.app.theme import BRIGHTNESSES, SCHEMES, theme
 from idle_quarry.app.views.intake import IntakeView
 from idle_quarry.app.views.jobs import JobsView
@@ -300,6 +305,41 @@ def test_unsaved_work_survives_a_crash(open_window: Open, qtbot: QtBot) -> None:
     assert "kept" in again.say_bar.text
     again.desk.save("kept after all")
     assert not again.desk.unfinished()
+
+
+def test_a_killed_process_loses_nothing(tmp_path: Path) -> None:
+    """The real thing: another process edits, is killed without warning, and its edit is there."""
+    code = f"""
+import os, signal, sys
+from pathlib import Path
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.preferences import Preferences
+from idle_quarry.app.window import MainWindow
+from idle_quarry.library import open_library
+from idle_quarry.path.edits import Edit
+from idle_quarry.path.starting import from_delivery
+app = QApplication([])
+library = open_library(Path({str(tmp_path / "l.db")!r}), "Runa")
+saved = library.save_new(from_delivery("hd-50"), "own", "")
+desk = Desk(library, Preferences())
+window = MainWindow(desk)
+window.show()
+desk.open_stored(saved.template_id)
+desk.document.apply("edit", Edit("sound.line_up_dbfs", -12.0))
+QTimer.singleShot(1500, lambda: os.kill(os.getpid(), signal.SIGKILL))
+app.exec()
+"""
+    done = subprocess.run(
+        [sys.executable, "-c", code],
+        env=dict(os.environ, PYTHONPATH=os.pathsep.join(sys.path)),
+        check=False,
+        timeout=60,
+    )
+    assert done.returncode == -signal.SIGKILL
+    [draft] = Drafts(tmp_path / "l.db", "Runa").all()
+    assert draft.template.sound.line_up_dbfs == -12.0 and draft.revision == 1
 
 
 def test_search_filters_and_the_finder(open_window: Open, qtbot: QtBot) -> None:

@@ -23,7 +23,6 @@ class Preferences:
     view: str = "Library"
     jobs_folder: str = ""
     export_folder: str = ""
-    splitter: str = ""
 
     @classmethod
     def load(cls) -> Preferences:

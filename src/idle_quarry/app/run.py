@@ -4,9 +4,17 @@ from __future__ import annotations
 
 import os
 import sys
+from typing import TYPE_CHECKING
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.places import DEMO, library_place, person
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+
+#: Set for programs that a desktop starts, and not for those started in a terminal.
+_FROM_A_DESKTOP = ("GIO_LAUNCHED_DESKTOP_FILE", "DESKTOP_STARTUP_ID", "XDG_ACTIVATION_TOKEN")
 
 
 def run_window(place: str | None) -> int:
@@ -20,7 +28,7 @@ def run_window(place: str | None) -> int:
 
         lay_out(None, lambda text: print(f"idle-quarry: {text}", file=sys.stderr))
     from PySide6.QtCore import QTimer
-    from PySide6.QtWidgets import QApplication
+    from PySide6.QtWidgets import QApplication, QMessageBox
 
     from idle_quarry.app.desk import Desk
     from idle_quarry.app.preferences import Preferences
@@ -28,9 +36,14 @@ def run_window(place: str | None) -> int:
     from idle_quarry.app.window import MainWindow
     from idle_quarry.library import open_library
 
-    library = open_library(library_place(place), person(place))
     app = QApplication.instance() or QApplication(["idle-quarry"])
     assert isinstance(app, QApplication)
+    try:
+        library = open_library(library_place(place), person(place))
+    except QuarryError as error:
+        if any(name in os.environ for name in _FROM_A_DESKTOP):  # nobody reads standard error there
+            QMessageBox.critical(None, "Idle Quarry", str(error))
+        raise
     app.setApplicationName("Idle Quarry")
     app.setDesktopFileName("idle-quarry")
     load_type()
@@ -47,11 +60,8 @@ def run_window(place: str | None) -> int:
     return status
 
 
-def _welcome_back(desk: object) -> None:
+def _welcome_back(desk: Desk) -> None:
     """Offer what an earlier run left unsaved."""
-    from idle_quarry.app.desk import Desk
-
-    assert isinstance(desk, Desk)
     drafts = desk.unfinished()
     if not drafts:
         return
@@ -67,11 +77,8 @@ def _welcome_back(desk: object) -> None:
     desk.say(f"Unsaved work on {draft.template.name}{more} was kept.", action=("Take it up", take_up))
 
 
-def _demo_jobs(desk: object) -> None:
+def _demo_jobs(desk: Desk) -> None:
     """Start the demo's jobs behind the window, where they are not there yet."""
-    from idle_quarry.app.desk import Desk
-
-    assert isinstance(desk, Desk)
 
     def work(_ticket: object) -> bool:
         from idle_quarry.demo.lay_out import lay_out

@@ -79,7 +79,8 @@ class MainWindow(QMainWindow):
         desk.opened.connect(self._title)
         if desk.preferences.geometry:
             self.restoreGeometry(QByteArray(desk.preferences.geometry_bytes()))
-        self.show_view("Library")
+        kept = desk.preferences.view
+        self.show_view(kept if kept in ("Library", "Intake", "Jobs") else "Library")
 
     def _header(self) -> QWidget:
         made = QWidget()
@@ -372,6 +373,7 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not getattr(self, "_replaced", False):
+            self.desk.preferences.view = next(name for name, tab in self.tabs.items() if tab.isChecked())
             self.desk.preferences.geometry = bytes(self.saveGeometry().toBase64().data()).decode()
             self.desk.preferences.save()
         super().closeEvent(event)

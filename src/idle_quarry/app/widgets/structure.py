@@ -121,6 +121,7 @@ class Structure(QScrollArea):
                 "Tracks",
                 ("+ picture", lambda: self._add_track("video")),
                 ("+ sound", lambda: self._add_track("audio")),
+                ("Colour", self._choose_colour),
                 ("Remove", self._remove_track),
             )
         )
@@ -370,6 +371,14 @@ class Structure(QScrollArea):
         item = self.tracks.currentItem()
         if item is not None:
             self.edited.emit("Remove track", [Edit(f"timelines.{self._timeline}.tracks.{item.data(0, _ID)}", None)])
+
+    def _choose_colour(self) -> None:
+        item = self.tracks.currentItem()
+        if item is None:
+            self.edited.emit("choose a track first, then its colour", [])
+            return
+        rect = self.tracks.visualItemRect(item)
+        self._colour_menu().exec(self.tracks.viewport().mapToGlobal(rect.bottomLeft()))
 
     def _colour_menu(self) -> QMenu:
         menu = QMenu(self)

@@ -1,0 +1,10 @@
+"""Every setting of a template as a person meets it: its name, how it is typed, what follows from it.
+
+One list serves the sheets, the search, the comparison of revisions and the setup sheet on paper.
+"""
+
+from idle_quarry.path.settings.formats import codec_follows
+from idle_quarry.path.settings.index import label_of, settings_of, settings_on
+from idle_quarry.path.settings.setting import Setting, with_setting
+
+__all__ = ["Setting", "codec_follows", "label_of", "settings_of", "settings_on", "with_setting"]

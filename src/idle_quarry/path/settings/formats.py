@@ -1,0 +1,274 @@
+"""The settings of a signal format, of a link's policy and of a codec."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from idle_quarry.path.codecs import cannot_hold, gb_per_hour, holding, mbps
+from idle_quarry.path.policies import EXPLAINED, Policy
+from idle_quarry.path.registry import codecs
+from idle_quarry.path.settings.setting import (
+    ORDER_NAMES,
+    SCAN_NAMES,
+    Parse,
+    Setting,
+    named,
+    one_of,
+)
+from idle_quarry.signal.catalogue import standard_formats, standard_of
+from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS, gamut_outside
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.levels import Levels
+from idle_quarry.signal.rasters import (
+    FOUR_THREE,
+    LINE_CONVENTIONS,
+    NAMED,
+    SIXTEEN_NINE,
+    Raster,
+    aspect_text,
+    raster_from_text,
+    sd_pixel_aspect,
+)
+from idle_quarry.signal.rates import NAMED_RATES, rate_from_text, rate_text
+from idle_quarry.signal.timecode import can_drop
+from idle_quarry.signal.words import format_from_words, format_words
+
+
+def format_settings(place: str, sheet: str, fmt: SignalFormat, locked: bool = False) -> Iterator[Setting]:
+    """Yield the settings of a signal format at `place`, on a sheet."""
+    e, raster = fmt.encoding, fmt.raster
+    standard = standard_of(fmt)
+    yield Setting(
+        place,
+        sheet,
+        "Format",
+        format_words(fmt),
+        standard.source.split(";")[0] if standard else "no standard's format",
+        format_from_words,
+        tuple(each.words for each in standard_formats()),
+        explained="The whole format in words: lines, p, i or psf, frames a second, and what differs from the standard.",
+    )
+    yield Setting(
+        f"{place}.raster",
+        sheet,
+        "Raster",
+        raster.size_text,
+        _raster_follows(raster),
+        _raster_beside(raster),
+        tuple(f"{w} × {h}" for w, h in NAMED),
+        locked=locked,
+    )
+    if raster.line_system is not None and raster.width == 720:
+        options = {
+            f"{aspect_text(aspect)} over {samples}": Raster(
+                720, raster.height, sd_pixel_aspect(raster.height, aspect, samples)
+            )
+            for aspect in (FOUR_THREE, SIXTEEN_NINE)
+            for samples in LINE_CONVENTIONS[raster.line_system]
+        }
+        current = next((key for key, value in options.items() if value == raster), aspect_text(raster.display_aspect))
+        yield Setting(
+            f"{place}.raster",
+            sheet,
+            "Picture aspect",
+            current,
+            f"pixel aspect {float(raster.pixel_aspect):.4f}",
+            one_of(options, "picture aspect"),
+            tuple(options),
+            free=False,
+            explained="SD lines have 720 samples, but the picture fills 702 (or 711) by BT.601; others count it over 704 or 720.",
+        )
+    yield Setting(
+        f"{place}.rate",
+        sheet,
+        "Frame rate",
+        rate_text(fmt.rate),
+        _rate_follows(fmt),
+        rate_from_text,
+        tuple(NAMED_RATES),
+        locked=locked,
+        explained="Whole frames a second, also where pictures are interlaced.",
+    )
+    fields = f"{rate_text(fmt.rate * 2)} fields/s" if fmt.scan == "interlaced" else ""
+    psf = "whole pictures, sent as two segments" if fmt.scan == "psf" else ""
+    yield Setting(
+        f"{place}.scan",
+        sheet,
+        "Scan",
+        named(SCAN_NAMES, fmt.scan),
+        fields or psf or "whole pictures",
+        one_of(SCAN_NAMES, "scan"),
+        tuple(SCAN_NAMES),
+        free=False,
+        locked=locked,
+        explained="PsF: progressive segmented frame, a whole picture that travels as two halves under an interlaced flag.",
+    )
+    if fmt.scan == "interlaced" and fmt.field_order:
+        yield Setting(
+            f"{place}.field_order",
+            sheet,
+            "Field order",
+            named(ORDER_NAMES, fmt.field_order),
+            "the half of the lines that is earlier",
+            one_of(ORDER_NAMES, "field order"),
+            tuple(ORDER_NAMES),
+            free=False,
+            locked=locked,
+        )
+    chroma = {
+        "4:2:0": "chroma halved across and down",
+        "4:2:2": "chroma halved across",
+        "4:4:4": "chroma at every sample",
+    }
+    yield Setting(
+        f"{place}.sampling",
+        sheet,
+        "Sampling",
+        e.sampling,
+        chroma[e.sampling],
+        one_of({s: s for s in chroma}, "sampling"),
+        tuple(chroma),
+        free=False,
+    )
+    yield Setting(
+        f"{place}.bit_depth",
+        sheet,
+        "Bit depth",
+        str(e.bit_depth),
+        f"{e.levels.codes} luma codes",
+        one_of(
+            {"8": 8, "10": 10, "12": 12, "16": 16, "8 bit": 8, "10 bit": 10, "12 bit": 12, "16 bit": 16}, "bit depth"
+        ),
+        ("8", "10", "12", "16"),
+        free=False,
+    )
+    levels = Levels(e.bit_depth, e.range == "narrow")
+    yield Setting(
+        f"{place}.range",
+        sheet,
+        "Range",
+        e.range.capitalize(),
+        f"black {levels.black}, white {levels.white}",
+        one_of({"Narrow": "narrow", "Full": "full"}, "range"),
+        ("Narrow", "Full"),
+        free=False,
+        explained="Narrow range keeps room below black and above white; full range uses every code.",
+    )
+    primaries = {value.label: key for key, value in PRIMARIES.items()}
+    yield Setting(
+        f"{place}.primaries",
+        sheet,
+        "Primaries",
+        PRIMARIES[e.primaries].label,
+        _primaries_follows(e.primaries),
+        one_of(primaries, "primaries"),
+        tuple(primaries),
+        free=False,
+    )
+    transfers = {value[0]: key for key, value in TRANSFERS.items()}
+    yield Setting(
+        f"{place}.transfer",
+        sheet,
+        "Transfer",
+        TRANSFERS[e.transfer][0],
+        TRANSFERS[e.transfer][2],
+        one_of(transfers, "transfer"),
+        tuple(transfers),
+        free=False,
+    )
+    matrices = {value[0]: key for key, value in MATRICES.items()}
+    red, blue = MATRICES[e.matrix][1:3]
+    yield Setting(
+        f"{place}.matrix",
+        sheet,
+        "Matrix",
+        MATRICES[e.matrix][0],
+        f"luma is {red:g} R + {1 - red - (blue or 0):.4g} G + {blue:g} B" if red else "R, G and B as they are",
+        one_of(matrices, "matrix"),
+        tuple(matrices),
+        free=False,
+    )
+
+
+def _raster_beside(present: Raster) -> Parse:
+    """Return a parser of rasters that keeps the present pixel shape where the size is the same."""
+
+    def parse(text: str) -> Raster:
+        typed = raster_from_text(text)
+        return present if (typed.width, typed.height) == (present.width, present.height) else typed
+
+    return parse
+
+
+def _raster_follows(raster: Raster) -> str:
+    shape = aspect_text(raster.display_aspect)
+    if raster.pixel_aspect == 1:
+        return f"square pixels, {shape}"
+    return f"{shape}, pixels {float(raster.pixel_aspect):.3f} wide"
+
+
+def _rate_follows(fmt: SignalFormat) -> str:
+    length = float(1000 / fmt.rate)
+    text = f"{length:.4g} ms a frame"
+    return text + (", drop-frame possible" if can_drop(fmt.rate) else ", no drop-frame")
+
+
+def _primaries_follows(name: str) -> str:
+    if name == "bt2020":
+        return "the widest here"
+    inside = 1 - gamut_outside("bt2020", name)
+    return f"{inside:.0%} of BT.2020 in u′v′".replace("%", " %")
+
+
+_POLICY_LABELS = {
+    "fit": "Fit",
+    "position": "Position",
+    "kernel": "Filter",
+    "scan": "Deinterlacing",
+    "retime": "Retiming",
+    "colour": "Colour",
+    "rounding": "Rounding",
+}
+
+
+def policy_settings(place: str, sheet: str, policy: Policy) -> Iterator[Setting]:
+    """Yield the settings of a link's policy."""
+    for name, explained in EXPLAINED.items():
+        value = getattr(policy, name)
+        options = {key.capitalize(): key for key in explained}
+        yield Setting(
+            f"{place}.{name}",
+            sheet,
+            _POLICY_LABELS[name],
+            value.capitalize(),
+            explained[value],
+            one_of(options, _POLICY_LABELS[name].lower()),
+            tuple(options),
+            free=False,
+        )
+
+
+def codec_follows(codec_id: str, fmt: SignalFormat) -> str:
+    """Return a codec's data rate for a format in words, or why it cannot hold it."""
+    codec = codecs()[codec_id]
+    refused = cannot_hold(codec, fmt)
+    if refused:
+        return f"cannot hold it: {refused[0]}"
+    rate = mbps(codec, fmt)
+    return f"{rate:.0f} Mb/s, {gb_per_hour(rate):.0f} GB an hour"
+
+
+def codec_setting(place: str, sheet: str, codec: str, fmt: SignalFormat) -> Setting:
+    """Return the setting that chooses a codec for `fmt`, offering those that can hold it."""
+    options = {each.name: each.id for each in codecs().values()}
+    able = tuple(each.name for each in holding(fmt))
+    return Setting(
+        place,
+        sheet,
+        "Codec",
+        codecs()[codec].name,
+        codec_follows(codec, fmt),
+        one_of(options, "codec"),
+        able,
+        free=True,
+    )

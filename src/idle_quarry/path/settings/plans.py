@@ -1,0 +1,216 @@
+"""The settings of sound, timecode and places."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+from typing import Any
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.path.findings.sound import db
+from idle_quarry.path.findings.timecode import parsed
+from idle_quarry.path.settings.setting import (
+    YES_NO,
+    Setting,
+    any_text,
+    named,
+    number,
+    one_of,
+    or_nothing,
+)
+from idle_quarry.path.template import Template
+from idle_quarry.signal.rates import counting_base, rate_text
+from idle_quarry.signal.timecode import can_drop, drift_text
+
+
+def sound_rows(place: str, sheet: str, plan: Any, bits_name: str) -> Iterator[Setting]:
+    """Yield the settings of a sound plan, the programme's or a delivery's."""
+    bits = getattr(plan, bits_name)
+    yield Setting(
+        f"{place}.sample_rate",
+        sheet,
+        "Sample rate",
+        str(plan.sample_rate),
+        f"{plan.sample_rate / 1000:g} kHz",
+        number(8000, 384000, "Hz", whole=True),
+        ("48000", "96000", "44100"),
+    )
+    yield Setting(
+        f"{place}.{bits_name}",
+        sheet,
+        "Sound bits",
+        str(bits),
+        f"{bits * 6.02:.0f} dB from end to end",
+        one_of({"16": 16, "24": 24, "32": 32}, "sound depth"),
+        ("16", "24", "32"),
+        free=False,
+    )
+    layouts = {"mono": 1, "stereo": 2, "5.1": 6}
+    order = {"mono": "1 channel", "stereo": "left, right", "5.1": "L R C LFE Ls Rs in files"}
+    yield Setting(
+        f"{place}.layout",
+        sheet,
+        "Channels",
+        plan.layout,
+        order[plan.layout],
+        one_of({k: k for k in layouts}, "layout"),
+        tuple(layouts),
+        free=False,
+    )
+    known = {-18: "EBU R 68", -20: "SMPTE RP 155"}
+    yield Setting(
+        f"{place}.line_up_dbfs",
+        sheet,
+        "Line-up level",
+        db(plan.line_up_dbfs),
+        f"dBFS, {known.get(int(plan.line_up_dbfs), 'a level of the house')}",
+        number(-40, 0, "dBFS"),
+        ("−18", "−20", "−12"),
+    )
+    if plan.loudness_lufs is not None:
+        aims = {-23.0: "EBU R 128", -24.0: "ATSC A/85"}
+        yield Setting(
+            f"{place}.loudness_lufs",
+            sheet,
+            "Loudness",
+            db(plan.loudness_lufs),
+            f"LUFS, {aims.get(plan.loudness_lufs, 'an aim of the house')}",
+            number(-70, 0, "LUFS"),
+            ("−23", "−24", "−16"),
+        )
+    if plan.true_peak_dbtp is not None:
+        yield Setting(
+            f"{place}.true_peak_dbtp",
+            sheet,
+            "True peak",
+            db(plan.true_peak_dbtp),
+            "dBTP at most",
+            number(-40, 0, "dBTP"),
+            ("−1", "−2", "−3"),
+        )
+
+
+def sound_settings(t: Template) -> Iterator[Setting]:
+    """Yield the settings of the programme's sound."""
+    yield from sound_rows("sound", "sound", t.sound, "bit_depth")
+    yield Setting(
+        "sound.correct_pitch",
+        "sound",
+        "Correct pitch",
+        named(YES_NO, t.sound.correct_pitch),
+        "where material is played at another speed",
+        one_of(YES_NO, "answer"),
+        tuple(YES_NO),
+        free=False,
+    )
+
+
+def start_setting(place: str, sheet: str, start: str, drop: bool, rate: Fraction) -> Setting:
+    """Return the setting of a start timecode at `rate`."""
+
+    def parse(text: str) -> str:
+        cleaned = text.strip().replace(";", ":")
+        parsed(cleaned, drop, rate)
+        return cleaned
+
+    try:
+        code = parsed(start, drop, rate)
+        follows = f"{float(code.seconds):.0f} s after midnight"
+    except QuarryError as error:
+        follows = error.what
+    return Setting(place, sheet, "Start", start, follows, parse, ("10:00:00:00", "01:00:00:00", "00:00:00:00"))
+
+
+def drop_setting(place: str, sheet: str, drop: bool, rate: Fraction) -> Setting:
+    """Return the setting that says whether numbers are dropped."""
+    exists = can_drop(rate)
+    follows = (
+        ("numbers are skipped, never pictures" if drop else drift_text(rate))
+        if exists
+        else f"does not exist at {rate_text(rate)}"
+    )
+    return Setting(
+        place,
+        sheet,
+        "Drop-frame",
+        named(YES_NO, drop),
+        follows,
+        one_of(YES_NO, "answer"),
+        tuple(YES_NO),
+        free=False,
+        explained="Drop-frame leaves out two numbers (four at 59.94) each minute but the tenth, so that count and clock agree.",
+    )
+
+
+def timecode_settings(t: Template) -> Iterator[Setting]:
+    """Yield the settings of the timecode plan."""
+    rate, plan = t.working.format.rate, t.timecode
+    yield start_setting("timecode.start", "timecode", plan.start, plan.drop, rate)
+    drop = drop_setting("timecode.drop", "timecode", plan.drop, rate)
+    yield Setting(
+        drop.place,
+        drop.sheet,
+        drop.label,
+        drop.text,
+        drop.follows,
+        drop.parse,
+        drop.choices,
+        drop.free,
+        drop.explained,
+        locked=True,
+    )
+    yield Setting(
+        "timecode.line_up_lead_s",
+        "timecode",
+        "Line-up before",
+        str(plan.line_up_lead_s),
+        "s before the programme",
+        number(0, 600, "s", whole=True),
+    )
+    yield Setting(
+        "timecode.line_up_length_s",
+        "timecode",
+        "Line-up length",
+        str(plan.line_up_length_s),
+        f"s of bars and tone, {counting_base(rate) * plan.line_up_length_s} frames",
+        number(1, 300, "s", whole=True),
+    )
+
+
+def places_settings(t: Template) -> Iterator[Setting]:
+    """Yield the settings of the places."""
+    purposes = {"Work": "work", "Cache": "cache", "Stills": "stills", "Capture": "capture"}
+    disks = {name.capitalize(): name for name in ("not known", "internal", "external", "network", "system")}
+    for p in t.places:
+        place, sheet = f"places.{p.id}", "places"
+        yield Setting(f"{place}.name", sheet, "Name", p.name, f"for {p.purpose}", any_text)
+        yield Setting(
+            f"{place}.purpose",
+            sheet,
+            "Purpose",
+            p.purpose.capitalize(),
+            "what is kept there",
+            one_of(purposes, "purpose"),
+            tuple(purposes),
+            free=False,
+        )
+        yield Setting(f"{place}.path", sheet, "Path", p.path, "a whole path, the same in every room", any_text)
+        yield Setting(
+            f"{place}.disk",
+            sheet,
+            "Disk",
+            p.disk.capitalize(),
+            "never the system disk",
+            one_of(disks, "kind of disk"),
+            tuple(disks),
+            free=False,
+        )
+        speed = "" if p.plays_mb_s is None else f"{p.plays_mb_s:g}"
+        yield Setting(
+            f"{place}.plays_mb_s",
+            sheet,
+            "Plays",
+            speed,
+            "MB/s, as measured or promised",
+            or_nothing(number(0.1, 100000, "MB/s")),
+        )

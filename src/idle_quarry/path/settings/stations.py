@@ -1,0 +1,118 @@
+"""The settings of the intermediate, the proxy, the monitor and the deliveries."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+
+from idle_quarry.path.codecs import mbps
+from idle_quarry.path.policies import EXPLAINED
+from idle_quarry.path.registry import codecs, monitors
+from idle_quarry.path.settings.formats import codec_setting, format_settings, policy_settings
+from idle_quarry.path.settings.plans import drop_setting, sound_rows, start_setting
+from idle_quarry.path.settings.setting import (
+    Setting,
+    any_text,
+    named,
+    number,
+    one_of,
+)
+from idle_quarry.path.template import Template
+from idle_quarry.signal.interfaces import carriage
+
+
+def intermediate_settings(t: Template) -> Iterator[Setting]:
+    """Yield the settings of the intermediate and of the proxy where there is one."""
+    plan, sheet = t.intermediate, "intermediate"
+    yield codec_setting("intermediate.codec", sheet, plan.codec, t.working.format)
+    each = mbps(codecs()[plan.codec], t.intermediate_format) / 8
+    yield Setting(
+        "intermediate.streams",
+        sheet,
+        "Streams",
+        str(plan.streams),
+        f"{each * plan.streams:.0f} MB/s together",
+        number(1, 64, "", whole=True),
+    )
+    options: dict[str, Any] = {"Not said": None} | {place.name: place.id for place in t.places}
+    place = next((p for p in t.places if p.id == plan.place), None)
+    speed = f"plays {place.plays_mb_s:g} MB/s" if place and place.plays_mb_s else "its speed is not said"
+    yield Setting(
+        "intermediate.place",
+        sheet,
+        "Kept at",
+        place.name if place else "Not said",
+        speed if place else "renders go to the job's folder",
+        one_of(options, "place"),
+        tuple(options),
+        free=False,
+    )
+    yield Setting(
+        "intermediate.policy.rounding",
+        sheet,
+        "Rounding",
+        plan.policy.rounding.capitalize(),
+        EXPLAINED["rounding"][plan.policy.rounding],
+        one_of({key.capitalize(): key for key in EXPLAINED["rounding"]}, "rounding"),
+        tuple(key.capitalize() for key in EXPLAINED["rounding"]),
+        free=False,
+    )
+    if t.proxy is not None and t.proxy_format is not None:
+        fmt = t.proxy_format
+        yield codec_setting("proxy.codec", "proxy", t.proxy.codec, fmt)
+        sizes = {"Full size": 1, "Half": 2, "A third": 3, "A quarter": 4, "A sixth": 6, "An eighth": 8}
+        yield Setting(
+            "proxy.divisor",
+            "proxy",
+            "Size",
+            named(sizes, t.proxy.divisor),
+            fmt.raster.size_text,
+            one_of(sizes, "size"),
+            tuple(sizes),
+            free=False,
+        )
+
+
+def monitor_settings(t: Template) -> Iterator[Setting]:
+    """Yield the settings of the monitoring feed where there is one."""
+    feed = t.monitor
+    if feed is None:
+        return
+    device = monitors().get(feed.monitor)
+    options = {each.name: each.id for each in monitors().values()}
+    yield Setting(
+        "monitor.monitor",
+        "monitor",
+        "Monitor",
+        device.name if device else feed.monitor,
+        device.kind if device else "not known here",
+        one_of(options, "monitor"),
+        tuple(options),
+        free=False,
+    )
+    travels = carriage(feed.format)
+    for setting in format_settings("monitor.format", "monitor", feed.format):
+        if setting.label == "Format":
+            link = (
+                f"{travels.total_samples} × {travels.total_lines} in all, {travels.gbps:.4g} Gb/s: {travels.interface}"
+                if travels
+                else "no serial interface carries it"
+            )
+            yield replace(setting, label="Signal sent", follows=link)
+        else:
+            yield setting
+    yield from policy_settings("monitor.policy", "monitor", feed.policy)
+
+
+def delivery_settings(t: Template, ident: str) -> Iterator[Setting]:
+    """Yield the settings of one delivery."""
+    d = next(each for each in t.deliveries if each.id == ident)
+    sheet, place = f"delivery:{ident}", f"deliveries.{ident}"
+    yield Setting(f"{place}.name", sheet, "Name", d.name, "who it is for", any_text)
+    yield from format_settings(f"{place}.format", sheet, d.format)
+    yield codec_setting(f"{place}.codec", sheet, d.codec, d.format)
+    yield start_setting(f"{place}.start", sheet, d.start, d.drop, d.format.rate)
+    yield drop_setting(f"{place}.drop", sheet, d.drop, d.format.rate)
+    yield from sound_rows(place, sheet, d, "sound_bits")
+    yield from policy_settings(f"{place}.policy", sheet, d.policy)
