@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import sys
+
+# pydantic would read the metadata of every installed package in search of plugins, at each start
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 
 
 def main(arguments: list[str] | None = None) -> int:

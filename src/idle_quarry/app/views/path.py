@@ -29,7 +29,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import Edit, put_back
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.registry import deliveries
-from idle_quarry.path.settings import Setting, label_of, settings_of
+from idle_quarry.path.settings import Setting, label_of, settings_on
 from idle_quarry.path.starting import delivered, monitor_for
 from idle_quarry.path.template import Place, Proxy, Source, slug
 from idle_quarry.signal.words import format_words
@@ -232,10 +232,10 @@ class PathView(QWidget):
             self.structure.show_template(document.template)
             return
         self._sheets.setCurrentWidget(self.sheet)
-        settings = [setting for setting in settings_of(document.template) if setting.sheet == self.sheet_id]
+        settings = settings_on(document.template, self.sheet_id)
         before: dict[tuple[str, str], str] = {}
         if document.base is not None and document.dirty:
-            before = {(s.place, s.label): s.text for s in settings_of(document.base.template)}
+            before = {(s.place, s.label): s.text for s in settings_on(document.base.template, self.sheet_id)}
         self.sheet.show_settings(settings, before)
 
     def _sheet_name(self) -> str:

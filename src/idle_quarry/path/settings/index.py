@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import value_at
@@ -15,37 +15,51 @@ from idle_quarry.path.settings.setting import (
     number,
     one_of,
 )
-from idle_quarry.path.settings.stations import delivery_settings, intermediate_settings, monitor_settings
-from idle_quarry.path.template import Template
+from idle_quarry.path.settings.stations import (
+    delivery_settings,
+    intermediate_settings,
+    monitor_settings,
+    proxy_settings,
+)
+from idle_quarry.path.template import Source, Template
 
 
 def settings_of(template: Template) -> list[Setting]:
     """Return every setting of a template, in the order one types them into a system."""
-    return list(_all(template))
+    return [setting for sheet in sheets(template) for setting in settings_on(template, sheet)]
+
+
+def sheets(t: Template) -> list[str]:
+    """Return the sheets of a template, in the order of its settings; a place's settings are on one sheet."""
+    sources, outs = [f"source:{s.id}" for s in t.sources], [f"delivery:{d.id}" for d in t.deliveries]
+    return ["template", *sources, "working", "intermediate", "proxy", "monitor", *outs, "sound", "timecode", "places"]
 
 
 def settings_on(template: Template, sheet: str) -> list[Setting]:
-    """Return the settings of one sheet."""
-    return [setting for setting in _all(template) if setting.sheet == sheet]
+    """Return the settings of one sheet; none for a sheet the template does not have."""
+    kind, _, ident = sheet.partition(":")
+    if kind == "source":
+        return [setting for source in template.sources if source.id == ident for setting in source_settings(source)]
+    if kind == "delivery":
+        here = any(delivery.id == ident for delivery in template.deliveries)
+        return list(delivery_settings(template, ident)) if here else []
+    make = _SHEETS.get(sheet)
+    return list(make(template)) if make is not None else []
 
 
-def _all(t: Template) -> Iterator[Setting]:
-    yield from programme_settings(t)
-    for source in t.sources:
-        sheet, place = f"source:{source.id}", f"sources.{source.id}"
-        yield Setting(f"{place}.name", sheet, "Name", source.name, "what the house calls it", any_text)
-        yield Setting(f"{place}.share", sheet, "Share", f"{source.share:g}", "% of the programme", number(0, 100, "%"))
-        yield from format_settings(f"{place}.format", sheet, source.format)
-        yield from policy_settings(f"{place}.policy", sheet, source.policy)
+def source_settings(source: Source) -> Iterator[Setting]:
+    """Yield the settings of one source."""
+    sheet, place = f"source:{source.id}", f"sources.{source.id}"
+    yield Setting(f"{place}.name", sheet, "Name", source.name, "what the house calls it", any_text)
+    yield Setting(f"{place}.share", sheet, "Share", f"{source.share:g}", "% of the programme", number(0, 100, "%"))
+    yield from format_settings(f"{place}.format", sheet, source.format)
+    yield from policy_settings(f"{place}.policy", sheet, source.policy)
+
+
+def working_settings(t: Template) -> Iterator[Setting]:
+    """Yield the settings of the working picture."""
     yield Setting("working.name", "working", "Name", t.working.name, "what is made here", any_text)
     yield from format_settings("working.format", "working", t.working.format, locked=True)
-    yield from intermediate_settings(t)
-    yield from monitor_settings(t)
-    for delivery in t.deliveries:
-        yield from delivery_settings(t, delivery.id)
-    yield from sound_settings(t)
-    yield from timecode_settings(t)
-    yield from places_settings(t)
 
 
 def programme_settings(t: Template) -> Iterator[Setting]:
@@ -74,10 +88,22 @@ def programme_settings(t: Template) -> Iterator[Setting]:
     )
 
 
+_SHEETS: dict[str, Callable[[Template], Iterator[Setting]]] = {
+    "template": programme_settings,
+    "working": working_settings,
+    "intermediate": intermediate_settings,
+    "proxy": proxy_settings,
+    "monitor": monitor_settings,
+    "sound": sound_settings,
+    "timecode": timecode_settings,
+    "places": places_settings,
+}
+
+
 def label_of(template: Template, place: str) -> str:
     """Return a place in words a person knows: "Estuary cameras · Frame rate"."""
     sheet_names = {"working": "Working", "intermediate": "Intermediate", "proxy": "Proxy", "monitor": "Monitor"}
-    for setting in _all(template):
+    for setting in settings_of(template):
         if setting.place == place and setting.label not in ("Picture aspect",):
             head = setting.sheet
             if ":" in head or head == "places":

@@ -23,7 +23,7 @@ from idle_quarry.signal.interfaces import carriage
 
 
 def intermediate_settings(t: Template) -> Iterator[Setting]:
-    """Yield the settings of the intermediate and of the proxy where there is one."""
+    """Yield the settings of the intermediate."""
     plan, sheet = t.intermediate, "intermediate"
     yield codec_setting("intermediate.codec", sheet, plan.codec, t.working.format)
     each = mbps(codecs()[plan.codec], t.intermediate_format) / 8
@@ -58,6 +58,10 @@ def intermediate_settings(t: Template) -> Iterator[Setting]:
         tuple(key.capitalize() for key in EXPLAINED["rounding"]),
         free=False,
     )
+
+
+def proxy_settings(t: Template) -> Iterator[Setting]:
+    """Yield the settings of the proxy where there is one."""
     if t.proxy is not None and t.proxy_format is not None:
         fmt = t.proxy_format
         yield codec_setting("proxy.codec", "proxy", t.proxy.codec, fmt)
