@@ -55,7 +55,8 @@ def test_the_encoder_writes_what_the_data_says(ident: str, format_words: str, tm
 
 @pytest.mark.parametrize("codec", codecs().values(), ids=lambda codec: codec.id)
 def test_every_codec_holds_something_and_only_offers_what_it_holds(codec: object) -> None:
-    held = [each.format for each in standard_formats() if not cannot_hold(codec, as_held(codec, each.format))]  # type: ignore[arg-type]
+    known = [*(each.format for each in standard_formats()), words("576i25 4:3 bff")]  # the last is what DV has
+    held = [fmt for fmt in known if not cannot_hold(codec, as_held(codec, fmt))]  # type: ignore[arg-type]
     assert held
     for fmt in held[:6]:
         kept = as_held(codec, fmt)  # type: ignore[arg-type]

@@ -16,7 +16,7 @@ from av.video.stream import VideoStream
 from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media.names import STILL_SUFFIXES
 from idle_quarry.media.sequences import run_of, still_header
-from idle_quarry.signal.formats import Encoding, SignalFormat, standard_field_order
+from idle_quarry.signal.formats import SAMPLINGS, Encoding, SignalFormat, standard_field_order
 from idle_quarry.signal.rasters import FOUR_THREE, LINE_CONVENTIONS, SIXTEEN_NINE, Raster, sd_pixel_aspect
 from idle_quarry.signal.rates import nearest_named_rate
 from idle_quarry.signal.words import default_encoding, format_words
@@ -355,7 +355,7 @@ def signal_format(declared: Declared) -> SignalFormat | None:
             matrix=declared.matrix or default.matrix,
             range=declared.range or ("full" if declared.matrix == "rgb" else "narrow"),
             bit_depth=bits,
-            sampling=declared.sampling if declared.sampling in ("4:2:0", "4:2:2", "4:4:4") else "4:2:0",
+            sampling=declared.sampling if declared.sampling in SAMPLINGS else "4:2:0",
         )
         interlaced = declared.scan == "interlaced"
         order = (declared.field_order or standard_field_order(raster)) if interlaced else None

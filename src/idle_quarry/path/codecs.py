@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import lru_cache
 
 from idle_quarry.path.registry import Codec, codecs
@@ -85,8 +86,8 @@ def _frame_bits(codec: Codec, fmt: SignalFormat) -> float:
         return rate.bits * width * height
     assert rate.share is not None
     bits = int(rate.bits) if isinstance(rate.bits, float | int) else fmt.encoding.bit_depth
-    per_pixel = {"4:2:0": 1.5, "4:2:2": 2.0, "4:4:4": 3.0}[rate.sampling or fmt.encoding.sampling]
-    return rate.share * width * height * per_pixel * bits
+    coded = replace(fmt.encoding, sampling=rate.sampling) if rate.sampling else fmt.encoding
+    return rate.share * width * height * coded.samples_per_pixel * bits
 
 
 def _packed_bytes(packing: str | None, width: int, height: int) -> int:

@@ -23,7 +23,7 @@ from idle_quarry.path.template import (
     slug,
 )
 from idle_quarry.signal.catalogue import StandardFormat, nearest_standard, standard_of, territories_of_rate
-from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.formats import CHROMA_SHARE, SignalFormat
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import can_drop
 from idle_quarry.signal.words import format_words
@@ -76,7 +76,7 @@ def territory_of(fmt: SignalFormat) -> str:
 def working_codec(fmt: SignalFormat) -> str:
     """Return the codec a house would take for renders: made for work, nearest to a fifth of uncompressed."""
     able = [codec for codec in holding(fmt) if codec.quality == "intermediate"] or holding(fmt)
-    share = {"4:2:0": 1.5, "4:2:2": 2.0, "4:4:4": 3.0}[fmt.encoding.sampling] * fmt.encoding.bit_depth / 5
+    share = fmt.encoding.samples_per_pixel * fmt.encoding.bit_depth / 5
     aim = fmt.raster.width * fmt.raster.height * share * float(fmt.rate) / 1e6
     return min(able, key=lambda codec: abs(mbps(codec, fmt) - aim)).id
 
@@ -122,7 +122,7 @@ def from_delivery(standard: str) -> Template:
     out = delivered(standard)
     fmt = out.format
     working = fmt if fmt.encoding.bit_depth >= 10 else fmt.with_encoding(bit_depth=10)
-    if working.encoding.sampling == "4:2:0":
+    if CHROMA_SHARE[working.encoding.sampling] < 0.5:
         working = working.with_encoding(sampling="4:2:2")
     return from_working(f"New from {out.name}", working, (), (out,))
 
@@ -130,7 +130,7 @@ def from_delivery(standard: str) -> Template:
 def working_from(fmt: SignalFormat) -> SignalFormat:
     """Return a clip's format as one would work in it: 10 bits and 4:2:2 at least."""
     bits, sampling = max(10, fmt.encoding.bit_depth), fmt.encoding.sampling
-    return fmt.with_encoding(bit_depth=bits, sampling="4:2:2" if sampling == "4:2:0" else sampling)
+    return fmt.with_encoding(bit_depth=bits, sampling="4:2:2" if CHROMA_SHARE[sampling] < 0.5 else sampling)
 
 
 def from_clip(name: str, fmt: SignalFormat, working: SignalFormat) -> Template:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.signal.colour import MATRICES, is_hdr
-from idle_quarry.signal.formats import Encoding, SignalFormat
+from idle_quarry.signal.formats import CHROMA_STEPS, Encoding, SignalFormat
 
 Colour = tuple[float, float, float]
 Planes = tuple[NDArray[np.uint16], NDArray[np.uint16], NDArray[np.uint16]]
@@ -90,10 +90,9 @@ def ycbcr_codes(rgb: NDArray[np.float64], encoding: Encoding) -> Planes:
     luma = kr * red + (1 - kr - kb) * green + kb * blue
     cb = (blue - luma) / (2 * (1 - kb))
     cr = (red - luma) / (2 * (1 - kr))
-    if encoding.sampling in ("4:2:2", "4:2:0"):
-        cb, cr = ((c[:, 0::2] + c[:, 1::2]) / 2 for c in (cb, cr))
-    if encoding.sampling == "4:2:0":
-        cb, cr = ((c[0::2] + c[1::2]) / 2 for c in (cb, cr))
+    across, down = CHROMA_STEPS[encoding.sampling]
+    height, width = rgb.shape[:2]
+    cb, cr = (c.reshape(height // down, down, width // across, across).mean(axis=(1, 3)) for c in (cb, cr))
     levels = encoding.levels
     top = (1 << levels.bits) - 1
     low, high = (levels.reserved, top - levels.reserved) if levels.narrow else (0, top)

@@ -12,7 +12,11 @@ from idle_quarry.signal.levels import BIT_DEPTHS, Levels
 from idle_quarry.signal.rasters import Raster
 
 SCANS = ("progressive", "interlaced", "psf")
-SAMPLINGS = ("4:2:0", "4:2:2", "4:4:4")
+#: Luma samples across and lines down for one chroma sample, fewest chroma first. 4:1:1 is 525-line DV's.
+CHROMA_STEPS = {"4:1:1": (4, 1), "4:2:0": (2, 2), "4:2:2": (2, 1), "4:4:4": (1, 1)}
+SAMPLINGS = tuple(CHROMA_STEPS)
+#: Chroma samples of each of the two kinds for each luma sample.
+CHROMA_SHARE = {sampling: 1 / (across * down) for sampling, (across, down) in CHROMA_STEPS.items()}
 RANGES = ("narrow", "full")
 FIELD_ORDERS = ("top", "bottom")
 #: Above this many lines no standard has fields.
@@ -43,6 +47,11 @@ class Encoding:
                 raise NotPossible(
                     f"no such {what}", subject=str(value), remedy="use " + ", ".join(str(k) for k in known)
                 )
+
+    @property
+    def samples_per_pixel(self) -> float:
+        """Luma and chroma samples for each pixel of the raster: 2 at 4:2:2."""
+        return 1 + 2 * CHROMA_SHARE[self.sampling]
 
     @property
     def levels(self) -> Levels:

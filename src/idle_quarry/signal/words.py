@@ -9,7 +9,7 @@ from typing import Any
 
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
-from idle_quarry.signal.formats import Encoding, SignalFormat, standard_field_order
+from idle_quarry.signal.formats import SAMPLINGS, Encoding, SignalFormat, standard_field_order
 from idle_quarry.signal.rasters import (
     DEFAULT_WIDTHS,
     FOUR_THREE,
@@ -134,7 +134,7 @@ class _Words:
         aspect = _ASPECT.fullmatch(word)
         if word in _DEPTHS:
             self._say("bit_depth", _DEPTHS[word], word)
-        elif word in ("4:2:0", "4:2:2", "4:4:4"):
+        elif word in SAMPLINGS:
             self._say("sampling", word, word)
         elif word in ("narrow", "full"):
             self._say("range", word, word)
@@ -165,7 +165,7 @@ class _Words:
             raise NotUnderstood(
                 f"{word!r} is no word of a signal format",
                 subject=repr(self._text),
-                remedy="use 4:3 16:9, tff bff, 8bit 10bit 12bit 16bit, 4:2:0 4:2:2 4:4:4, narrow full, "
+                remedy="use 4:3 16:9, tff bff, 8bit 10bit 12bit 16bit, 4:1:1 4:2:0 4:2:2 4:4:4, narrow full, "
                 + " ".join(COLOUR_WORDS),
             )
 

@@ -24,6 +24,7 @@ from idle_quarry.app.drawing import draw_frame, draw_link, draw_severity
 from idle_quarry.app.theme import theme
 from idle_quarry.path.evaluation import SEVERITIES, Evaluation, Link, Station
 from idle_quarry.path.grades import Step
+from idle_quarry.signal.formats import SAMPLINGS
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.words import format_words
 
@@ -218,7 +219,7 @@ def station_lines(station: Station) -> tuple[str, str, str]:
     if fmt.scan == "interlaced":
         stem = head.rpartition("i")[0]
         head = f"{stem}i/{rate_text(fmt.rate)}"
-    colour = [w for w in words[1:] if not w.endswith("bit") and w not in ("4:2:0", "4:2:2", "4:4:4")]
+    colour = [w for w in words[1:] if not w.endswith("bit") and w not in SAMPLINGS]
     shown = {"hlg": "HLG", "pq": "PQ", "p3": "P3", "bff": "lower first", "tff": "upper first"}
     second = " ".join([head, *(shown.get(w, w) for w in colour)])
     third = f"{fmt.encoding.bit_depth} bit {fmt.encoding.sampling}"

@@ -116,6 +116,7 @@ def format_settings(place: str, sheet: str, fmt: SignalFormat, locked: bool = Fa
             locked=locked,
         )
     chroma = {
+        "4:1:1": "chroma quartered across",
         "4:2:0": "chroma halved across and down",
         "4:2:2": "chroma halved across",
         "4:4:4": "chroma at every sample",

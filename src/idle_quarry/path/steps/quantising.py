@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from idle_quarry.path.grades import Step
 from idle_quarry.path.policies import Policy
-from idle_quarry.signal.formats import SAMPLINGS, Encoding
+from idle_quarry.signal.formats import CHROMA_SHARE, Encoding
 from idle_quarry.signal.levels import Levels, codes_lost
 
 _ROUNDED = {"dither": "dithered", "round": "rounded: ramps may band", "truncate": "cut off: ramps band and darken"}
@@ -44,14 +44,18 @@ def sampling_step(source: Encoding, target: Encoding) -> Step | None:
     """Return the change of chroma sampling, or None."""
     if source.sampling == target.sampling:
         return None
-    fewer = SAMPLINGS.index(target.sampling) < SAMPLINGS.index(source.sampling)
-    share = {"4:4:4": 1.0, "4:2:2": 0.5, "4:2:0": 0.25}
+    before, after = CHROMA_SHARE[source.sampling], CHROMA_SHARE[target.sampling]
     numbers = {
         "from_sampling": source.sampling,
         "to_sampling": target.sampling,
-        "chroma_kept": min(1.0, share[target.sampling] / share[source.sampling]),
+        "chroma_kept": min(1.0, after / before),
     }
-    if fewer:
+    if after == before:  # 4:1:1 and 4:2:0: what one keeps across the other keeps down
+        text = (
+            f"{source.sampling} to {target.sampling}: as many chroma samples in other places, half of their detail kept"
+        )
+        return Step("sampling", "lossy", text, numbers | {"chroma_kept": 0.5})
+    if after < before:
         kept = "half" if numbers["chroma_kept"] == 0.5 else "a quarter"
         return Step(
             "sampling", "lossy", f"{source.sampling} to {target.sampling}: {kept} of the chroma samples kept", numbers
