@@ -6,9 +6,15 @@ import os
 import platform
 import statistics
 import sys
-from collections.abc import Callable
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from time import perf_counter
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from idle_quarry.app.window import MainWindow
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -39,3 +45,29 @@ def offscreen() -> None:
     """Draw off screen where there is no screen."""
     if not os.environ.get("DISPLAY") and sys.platform.startswith("linux"):
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+@contextmanager
+def demo_window() -> Iterator[MainWindow]:
+    """Yield the real window on a demo library in a home of its own."""
+    offscreen()
+    with tempfile.TemporaryDirectory() as home:
+        os.environ["XDG_DATA_HOME"] = os.environ["XDG_CONFIG_HOME"] = home
+        from PySide6.QtWidgets import QApplication
+
+        from idle_quarry.app.desk import Desk
+        from idle_quarry.app.preferences import Preferences
+        from idle_quarry.app.theme import load_type, theme
+        from idle_quarry.app.window import MainWindow
+        from idle_quarry.demo.lay_out import lay_out
+        from idle_quarry.library import open_library
+
+        app = QApplication([])
+        load_type()
+        theme.apply(app, "dim room", 100)
+        desk = Desk(open_library(lay_out(None), "Runa"), Preferences())
+        window = MainWindow(desk)
+        window.show()
+        yield window
+        window.close()
+        desk.close()
