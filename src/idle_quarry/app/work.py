@@ -75,6 +75,7 @@ class Workers:
         self._pool = ThreadPoolExecutor(max_workers=4, thread_name_prefix="quarry")
         self._relay = Relay()
         self._open: set[Ticket] = set()
+        self._closed = False
 
     def start(
         self,
@@ -86,6 +87,9 @@ class Workers:
         """Run `work` on a thread; `done`, `failed` and `progressed` are called on the interface thread."""
         ticket = Ticket(self._relay, done, failed)
         ticket.progressed = progressed
+        if self._closed:  # the window is going: nobody would hear the answer
+            ticket.cancel()
+            return ticket
         self._open.add(ticket)
         self._pool.submit(self._run, ticket, work)
         return ticket
@@ -110,6 +114,7 @@ class Workers:
 
     def close(self) -> None:
         """Cancel what is under way and wait for it."""
+        self._closed = True
         for ticket in list(self._open):
             ticket.cancel()
         self._pool.shutdown(wait=True, cancel_futures=True)

@@ -115,7 +115,8 @@ def start_setting(place: str, sheet: str, start: str, drop: bool, rate: Fraction
 
     try:
         code = parsed(start, drop, rate)
-        follows = f"{float(code.seconds):.0f} s after midnight"
+        hours = float(code.seconds) / 3600
+        follows = "midnight" if not hours else f"{hours:.4g} h into the day"
     except QuarryError as error:
         follows = error.what
     return Setting(place, sheet, "Start", start, follows, parse, ("10:00:00:00", "01:00:00:00", "00:00:00:00"))

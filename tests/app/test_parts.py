@@ -1,0 +1,230 @@
+"""Parts of the window by themselves: documents, drafts, work on threads, the strip's words, evidence, the lanes."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QImage, QPainter
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+from tests.conftest import demo_template
+
+from idle_quarry.app.document import Document
+from idle_quarry.app.drafts import Draft, Drafts
+from idle_quarry.app.evidence.common import subject_of
+from idle_quarry.app.evidence.panel import KINDS
+from idle_quarry.app.preferences import Preferences
+from idle_quarry.app.theme import TEXT_SIZES, theme
+from idle_quarry.app.widgets.core import Core
+from idle_quarry.app.widgets.lanes import Lanes
+from idle_quarry.app.widgets.strip import lay_out, paint_mini_strip, station_lines, step_word
+from idle_quarry.app.work import Ticket, Workers
+from idle_quarry.demo.templates import house_shelf, own_shelf
+from idle_quarry.errors import QuarryError
+from idle_quarry.library.records import Revision
+from idle_quarry.path.edits import Edit
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.steps import plan
+from idle_quarry.path.template import Template
+from idle_quarry.signal.catalogue import standard_formats
+
+ALL = [history[-1].template for history in [*house_shelf(), *own_shelf()]]
+HD = demo_template("House HD 50i")
+
+
+@pytest.fixture
+def workers(qtbot: QtBot) -> Iterator[Workers]:
+    made = Workers()
+    yield made
+    made.close()
+
+
+EDITS = st.one_of(
+    st.builds(lambda v: Edit("sound.line_up_dbfs", float(v)), st.integers(-30, -1)),
+    st.builds(lambda v: Edit("working.format.bit_depth", v), st.sampled_from([8, 10, 12])),
+    st.builds(lambda v: Edit("working.format.scan", v), st.sampled_from(["interlaced", "progressive", "psf"])),
+    st.builds(lambda v: Edit("note", v), st.text(max_size=12)),
+    st.builds(lambda v: Edit("timelines.main.tracks", HD.timelines[0].tracks[v:]), st.integers(0, 6)),
+    st.just(Edit("sources.cameras.share", 300.0)),
+)
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(st.one_of(EDITS, st.sampled_from(["undo", "redo"])), max_size=25))
+def test_undo_is_a_walk_through_whole_values(tmp_path: Path, workers: Workers, acts: list[Edit | str]) -> None:
+    document = Document(HD, None, Drafts(tmp_path / "l.db", "Runa"), workers)
+    past: list[Template] = [HD]
+    at = 0
+    for act in acts:
+        if act == "undo":
+            document.undo_stack.undo()
+            at = max(0, at - 1)
+        elif act == "redo":
+            document.undo_stack.redo()
+            at = min(len(past) - 1, at + 1)
+        else:
+            assert isinstance(act, Edit)
+            try:
+                document.apply("edit", act)
+            except QuarryError:
+                assert act.place == "sources.cameras.share"
+            if document.template != past[at]:
+                past = [*past[: at + 1], document.template]
+                at += 1
+        assert document.template == past[at]
+        assert document.evaluation.template == document.template
+    while document.undo_stack.canUndo():
+        document.undo_stack.undo()
+    assert document.template == HD
+
+
+def test_drafts_are_whole_or_not_there(tmp_path: Path) -> None:
+    drafts = Drafts(tmp_path / "l.db", "Runa")
+    assert drafts.all() == []
+    drafts.keep(Draft("one", HD, "one", 3))
+    drafts.keep(Draft("new-x", ALL[0], None, None))
+    (drafts._folder / "bad.json").write_text("{ cut")
+    (drafts._folder / "old.json").write_text('{"key": "old"}')
+    assert {(d.key, d.revision) for d in drafts.all()} == {("one", 3), ("new-x", None)}
+    assert Drafts(tmp_path / "l.db", "Odo").all() == []  # another person's are their own
+    drafts.drop("one")
+    drafts.drop("never was")
+    assert [d.key for d in drafts.all()] == ["new-x"]
+    assert not list(drafts._folder.glob("*.part"))
+
+
+def test_preferences_survive_damage() -> None:
+    kept = Preferences(brightness="office", text_percent=130, view="Jobs")
+    kept.save()
+    assert Preferences.load() == kept
+    from idle_quarry.app.preferences import _file
+
+    for text in ("", "[]", '{"text_percent": "huge", "brightness": 7}', "\x00\x01"):
+        _file().write_text(text)
+        assert Preferences.load() == Preferences()
+    _file().unlink()
+
+
+def test_work_answers_on_the_interface_thread(qtbot: QtBot, workers: Workers) -> None:
+    said: list[tuple[str, object]] = []
+
+    def work(ticket: Ticket) -> int:
+        assert threading.current_thread() is not threading.main_thread()
+        ticket.progress("half", 0.5)
+        return 42
+
+    def done(value: int) -> None:
+        assert threading.current_thread() is threading.main_thread()
+        said.append(("done", value))
+
+    workers.start(
+        work, done, lambda error: said.append(("failed", str(error))), lambda what, share: said.append((what, share))
+    )
+    qtbot.waitUntil(lambda: ("done", 42) in said)
+    assert said == [("half", 0.5), ("done", 42)]
+
+    def refuse(_ticket: Ticket) -> None:
+        raise QuarryError("no", subject="this")
+
+    workers.start(refuse, done, lambda error: said.append(("failed", str(error))))
+    qtbot.waitUntil(lambda: ("failed", "this: no") in said)
+
+
+def test_cancelled_work_stops_and_never_answers(qtbot: QtBot, workers: Workers) -> None:
+    steps: list[int] = []
+    said: list[str] = []
+
+    def work(ticket: Ticket) -> str:
+        for number in range(1000):
+            steps.append(number)
+            ticket.progress("on", number / 1000)
+            time.sleep(0.005)
+        return "finished"
+
+    ticket = workers.start(work, lambda value: said.append(str(value)), lambda error: said.append(str(error)))
+    qtbot.waitUntil(lambda: len(steps) > 3)
+    ticket.cancel()
+    qtbot.waitUntil(lambda: bool(said))
+    assert "nothing was left behind" in said[0] and len(steps) < 900
+
+
+def test_every_step_and_station_has_its_words() -> None:
+    for a in standard_formats():
+        for b in standard_formats()[::3]:
+            for step in plan(a.format, b.format).steps:
+                word = step_word(step)
+                assert word and len(word) < 30
+    for template in ALL:
+        for station in evaluate(template).stations:
+            name, second, third = station_lines(station)
+            assert name and second and third
+            if station.format.scan == "interlaced":
+                assert "i/" in second and "fields/s" in third  # the EBU's way and the trade's, both
+
+
+@pytest.mark.parametrize("template", ALL, ids=lambda template: template.name)
+@pytest.mark.parametrize("percent", TEXT_SIZES)
+def test_evidence_is_painted_for_every_link(template: Template, percent: int, qtbot: QtBot) -> None:
+    theme.percent = percent
+    try:
+        evaluation = evaluate(template)
+        for station in evaluation.stations:
+            subject = subject_of(evaluation, station.id)
+            for paint in KINDS.values():
+                image = QImage(720, 320, QImage.Format.Format_RGB32)
+                image.fill(0)
+                painter = QPainter(image)
+                paint(painter, QRectF(image.rect()), subject)
+                painter.end()
+                assert len({image.pixel(x, y) for x in range(0, 720, 9) for y in range(0, 320, 7)}) > 2
+    finally:
+        theme.percent = 100
+
+
+def test_small_strips_share_one_scale(qtbot: QtBot) -> None:
+    sizes = {}
+    for template in ALL:
+        image = QImage(400, 60, QImage.Format.Format_RGB32)
+        image.fill(0)
+        painter = QPainter(image)
+        paint_mini_strip(painter, evaluate(template), QRectF(image.rect()), 0.0165)
+        painter.end()
+        sizes[template.name] = lay_out(evaluate(template), 1280, 236, scale=0.02)
+    uhd, hd = (
+        next(p.frame for p in sizes[name].stations if p.station.id == "working")
+        for name in ("House UHD HLG 50p", "House HD 50i")
+    )
+    assert uhd.height() / hd.height() == pytest.approx(2, rel=0.06)
+
+
+def test_the_core_and_the_lanes(qtbot: QtBot) -> None:
+    core = Core()
+    qtbot.addWidget(core)
+    revisions = [
+        (Revision("x", n, "Runa", "2026-11-24T00:00:00+00:00", f"note {n}", "draft", "0" * 64), n * 3)
+        for n in (3, 2, 1)
+    ]
+    core.show_revisions(revisions)
+    core.resize(core.sizeHint())
+    core.show()
+    chosen: list[int] = []
+    core.chosen.connect(chosen.append)
+    heights = [rect.height() for rect, _, _ in core._segments()]
+    assert heights == sorted(heights, reverse=True)  # taller where more was changed
+    middle = core._segments()[1][0].center().toPoint()
+    QTest.mouseClick(core, Qt.MouseButton.LeftButton, pos=middle)
+    assert chosen == [2] and "note 2" in core.accessibleDescription()
+    lanes = Lanes()
+    qtbot.addWidget(lanes)
+    for template in ALL:
+        lanes.show_template(template)
+        lanes.resize(800, lanes.sizeHint().height())
+        assert not lanes.grab().isNull()
+        assert all(timeline.name in lanes.accessibleDescription() for timeline in template.timelines)
