@@ -55,6 +55,7 @@ class StripLayout:
     stations: tuple[PlacedStation, ...]
     links: tuple[PlacedLink, ...]
     pixels_a_line: float
+    narrow: bool
 
 
 def display_size(station: Station) -> tuple[float, float]:
@@ -76,7 +77,7 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
     below = {"working": by_kind.get("monitor", []), "intermediate": by_kind.get("proxy", [])}
     line = theme.px(15)
     narrow = width < theme.px(880)
-    side = theme.px(118 if narrow else 170)
+    side = theme.px(146 if narrow else 170)
     top, gap = theme.px(30), theme.px(10)
     caption = 3 * line + theme.px(4)
     room = height - top - theme.px(8)
@@ -131,13 +132,18 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
     # text under a head ends before the lines that bend down beside it
     bends = theme.px(12) if len(outs) > 1 else links_room / 3
     ends = {working.id: mid_x[1] - theme.px(6), kept.id: mid_x[1] + size(kept)[0] + bends}
+    # what hangs from working may say its name under the intermediate, where nothing hangs there
+    room_beside = {working.id: ends[working.id if below["intermediate"] else kept.id], kept.id: ends[kept.id]}
+    if not below["intermediate"] and not narrow:  # the intermediate's text is centred and comes nearer
+        middle = mid_x[1] + size(kept)[0] / 2
+        ends[working.id] = middle - min(side / 2, ends[kept.id] - middle) - theme.px(8)
     head_y = top + max(0.0, (room - head_h - caption - hung) / 2)
     for head, x, hanging in ((working, mid_x[0], below["working"]), (kept, mid_x[1], below["intermediate"])):
         w, h = size(head)
         frame = QRectF(x, round(head_y + (head_h - h) / 2), w, h)
         below_frame = frame.bottom() + theme.px(4)
-        if hanging:  # the branch comes down at the left of the text
-            start = frame.left() + theme.px(14)
+        if hanging or narrow:  # the branch comes down at the left of the text
+            start = frame.left() + (theme.px(14) if hanging else 0)
             text = QRectF(start, below_frame, min(side, ends[head.id] - start), 3 * line)
             placed[head.id] = PlacedStation(head, frame, text, Qt.AlignmentFlag.AlignLeft)
         else:
@@ -148,12 +154,12 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
             hw, hh = size(station)
             hang = QRectF(x, head_y + head_h + caption + 2 * gap, hw, hh)
             left = hang.right() + theme.px(9)
-            text = QRectF(left, hang.center().y() - 1.5 * line, max(theme.px(40), ends[head.id] - left), 3 * line)
+            text = QRectF(left, hang.center().y() - 1.5 * line, max(theme.px(40), room_beside[head.id] - left), 3 * line)
             placed[station.id] = PlacedStation(station, hang, text, Qt.AlignmentFlag.AlignLeft)
     stack(sources, first_x, left_w, True)
     stack(outs, last_x, right_w, False)
     links = [_routed(e, link, placed) for link in e.links]
-    return StripLayout(tuple(placed[s.id] for s in e.stations), tuple(links), pixels)
+    return StripLayout(tuple(placed[s.id] for s in e.stations), tuple(links), pixels, narrow)
 
 
 def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation]) -> PlacedLink:
@@ -381,7 +387,7 @@ def paint_strip(painter: QPainter, e: Evaluation, layout: StripLayout, selected:
         draw_frame(painter, placed.frame, placed.station.format.scan, chosen=placed.station.id == selected)
         if placed.station.id in worst and worst[placed.station.id] != "note":
             draw_severity(painter, placed.frame.topRight() + QPointF(-1, 1), worst[placed.station.id], theme.px(10))
-        _paint_texts(painter, placed)
+        _paint_texts(painter, placed, narrow=layout.narrow)
     for kind in ("source", "working", "intermediate", "delivery"):
         frames = [p for p in layout.stations if p.station.kind == kind]
         if frames:
@@ -428,9 +434,11 @@ def _paint_label(painter: QPainter, each: PlacedLink) -> None:
         )
 
 
-def _paint_texts(painter: QPainter, placed: PlacedStation) -> None:
+def _paint_texts(painter: QPainter, placed: PlacedStation, *, narrow: bool) -> None:
     station = placed.station
     first, second, third = station_lines(station)
+    if narrow:
+        third = f"{station.format.encoding.bit_depth} bit {station.format.encoding.sampling}"
     if station.share is not None:
         third = f"{station.share:g} % · {third}"
     if station.kind == "intermediate" and station.codec is not None:
