@@ -22,6 +22,11 @@ def settings_folder() -> Path:
     return platformdirs.user_config_path("idle-quarry")
 
 
+def cache_folder() -> Path:
+    """Return the folder for what can be computed again."""
+    return platformdirs.user_cache_path("idle-quarry")
+
+
 def library_place(place: str | None) -> Path:
     """Return the library file that `place` names; the user's own where nothing is named."""
     if place == DEMO:

@@ -1,0 +1,109 @@
+"""What the fields of neighbouring frames have in common: six distances for each pair of frames, by blocks.
+
+A frame is two fields, T (even lines, the upper field) and B (odd lines). Between frame n and the next, six
+distances are taken, each a mean square in 8-bit code values that grows with the time between the two fields:
+
+    a  T of n     to  B of n         comb of the frame as it is woven
+    b  B of n     to  T of n + 1     comb of the frame woven from its second half and the next one's first
+    c  T of n     to  B of n + 1     comb of the frame woven the other way
+    t  T of n     to  T of n + 1     plain difference of like fields
+    u  B of n     to  B of n + 1     plain difference of like fields
+    w  T of n − 1 to  T of n + 1     over two frames: what moves has come farther, what is noise has not
+
+Combs are read with a vertical filter at the finest frequency the lines can carry, since that is where two moments
+woven into one frame show; what is finely detailed and stands still adds the same to a, b and c.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Luma = NDArray[np.float32]
+
+#: Lines of a field and (reduced) columns in a block.
+BLOCK_LINES, BLOCK_COLUMNS = 8, 16
+#: Columns a picture is reduced to at the most: neighbours are averaged, which lowers noise and not combs.
+MOST_COLUMNS = 480
+#: Lines looked at in a picture at the most, and in one band: 16 of each field between what the filter needs.
+MOST_LINES, _BAND = 576, 36
+A, B, C, T, U, W = range(6)
+#: (6, −4, −4, 1, 1): the filter's gain for white noise, by which combs and differences become comparable.
+_COMB_GAIN = 70.0 / 2
+
+
+class PairMeter:
+    """Takes the frames of one unbroken run, in order, and keeps the six distances of each pair of neighbours."""
+
+    def __init__(self) -> None:
+        self._before: tuple[Luma, Luma, Luma, Luma] | None = None
+        self._earlier: Luma | None = None  # the upper field of two frames ago
+        self._pairs: list[NDArray[np.float32]] = []
+
+    def take(self, luma: NDArray[np.generic], bits: int = 8) -> None:
+        """Take a frame's luma, shape (h, w), code values of `bits` bits; 16 lines and columns at the least."""
+        bands = reduced(luma, bits)
+        top, bottom = bands[:, 0::2], bands[:, 1::2]
+        # centred on each odd line but the first and last: the odd lines' part of the filter, and the even lines'
+        odd = 6 * bottom[:, 1:-1] + bottom[:, :-2] + bottom[:, 2:]
+        even = 4 * (top[:, 1:-1] + top[:, 2:])
+        now = (top[:, 1:-1], bottom[:, 1:-1], odd, even)
+        if self._before is not None:
+            top0, bottom0, odd0, even0 = self._before
+            self._pairs.append(
+                np.stack(
+                    [
+                        _blocks(odd0 - even0) / _COMB_GAIN,
+                        _blocks(odd0 - even) / _COMB_GAIN,
+                        _blocks(odd - even0) / _COMB_GAIN,
+                        _blocks(now[0] - top0),
+                        _blocks(now[1] - bottom0),
+                        _blocks(now[0] - (top0 if self._earlier is None else self._earlier)),
+                    ]
+                )
+            )
+            self._earlier = top0
+        self._before = now
+
+    @property
+    def pairs(self) -> NDArray[np.float32]:
+        """The distances so far: shape (pairs, 6, block rows, block columns), mean squares of 8-bit codes."""
+        if not self._pairs:
+            return np.zeros((0, 6, 1, 1), np.float32)
+        return np.stack(self._pairs)
+
+
+def reduced(luma: NDArray[np.generic], bits: int) -> Luma:
+    """Return bands of lines, shape (bands, lines, columns), as float32 in 8-bit code values.
+
+    A picture of up to `MOST_LINES` lines is one band; a taller one is bands of `_BAND` lines spread evenly over it,
+    each beginning on an even line. Columns are averaged to `MOST_COLUMNS` or fewer.
+    """
+    height, width = luma.shape
+    step = -(-width // MOST_COLUMNS)
+    used = width // step * step
+    if height <= MOST_LINES:
+        bands = luma[None, : height // 2 * 2]
+    else:
+        count = MOST_LINES // _BAND
+        starts = [(height - _BAND) * n // (count - 1) // 2 * 2 for n in range(count)]
+        bands = np.stack([luma[start : start + _BAND] for start in starts])
+    scale = np.float32(1 / (step * (1 << (bits - 8))))
+    if step == 1:
+        return bands.astype(np.float32) * scale
+    # whole numbers are added faster than floats are made
+    total = bands[:, :, 0:used:step].astype(np.uint16 if step << bits <= 65536 else np.uint32)
+    for offset in range(1, step):
+        total += bands[:, :, offset:used:step]
+    return total.astype(np.float32) * scale
+
+
+def _blocks(difference: Luma) -> NDArray[np.float32]:
+    """Return the mean square of each whole block of bands, bands below one another; shape (rows, columns)."""
+    bands, height, width = difference.shape
+    rows, columns = max(1, height // BLOCK_LINES), max(1, width // BLOCK_COLUMNS)
+    lines, across = height // rows, width // columns
+    cut = difference[:, : rows * lines, : columns * across]
+    by_line = np.square(cut).reshape(bands, rows, lines, columns, across)
+    summed: NDArray[np.float32] = np.einsum("brlca->brc", by_line)
+    return summed.reshape(bands * rows, columns) / np.float32(lines * across)

@@ -1,0 +1,229 @@
+"""Measuring a clip: windows spread over it, more where the answer is unsure, and the places where it changes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from fractions import Fraction
+from pathlib import Path
+
+from idle_quarry.errors import MediaError, QuarryError
+from idle_quarry.media.declared import Declared
+from idle_quarry.media.measurement.active import ActiveMeter
+from idle_quarry.media.measurement.field_pairs import PairMeter
+from idle_quarry.media.measurement.fields import Fields, RunSeen, fields_of
+from idle_quarry.media.measurement.levels import LevelMeter
+from idle_quarry.media.measurement.measured import Measured, TimecodeBreak
+from idle_quarry.media.measurement.sound import SoundFound, heard
+from idle_quarry.media.measurement.structure import evidence
+from idle_quarry.media.pictures import Picture, Reader
+from idle_quarry.signal.formats import Encoding, SignalFormat
+from idle_quarry.signal.rates import nearest_named_rate
+from idle_quarry.signal.timecode import Timecode, can_drop
+
+#: Told between pictures: what is being done and the share that is done. It may raise to cancel.
+Progress = Callable[[str, float], None]
+
+#: Clips of so many frames are examined whole; of longer ones, windows of `_WINDOW` frames.
+_WHOLE = 120
+_WINDOW = 15
+_FIRST_WINDOWS, _MOST_WINDOWS = 5, 17
+_SURE = 0.95
+#: A change is looked for until it is known to so many frames.
+_CLOSE = 12
+#: Frames by which a group's timecode may seem off without a break.
+_GROUP_SLACK = 4
+#: Pictures whose levels are taken, about.
+_LEVEL_PICTURES = 15
+
+
+class _Examination:
+    """The meters of one clip, and the runs of frames they have seen."""
+
+    def __init__(self, reader: Reader, encoding: Encoding, progress: Progress | None) -> None:
+        self.reader = reader
+        self.levels = LevelMeter(encoding)
+        self.active = ActiveMeter()
+        self.runs: list[RunSeen] = []
+        self.frames = 0
+        self.flagged = 0
+        self.rates: list[Fraction] = []
+        self.breaks: list[TimecodeBreak] = []
+        self._seen: set[int] = set()
+        self._progress = progress
+
+    def look(self, first: int, count: int, every: int, share: tuple[float, float]) -> int:
+        """Examine frames from `first`, levels of every `every`th; return how many were new."""
+        meter: PairMeter | None = None
+        start = before = -2
+        times: list[float] = []
+        stamps: list[Picture] = []
+        new = 0
+        for picture in self.reader.window(first, count):
+            if self._progress is not None:
+                self._progress("measuring", share[0] + (share[1] - share[0]) * new / count)
+            if picture.index in self._seen:
+                continue
+            if meter is None or picture.index != before + 1:
+                self._end(meter, start)
+                meter, start = PairMeter(), picture.index
+            if min(picture.luma.shape) >= 16:
+                meter.take(picture.luma, picture.bits)
+            if new % every == 0:
+                self.levels.take(picture)
+                self.active.take(picture)
+            if picture.timecode is not None:
+                stamps.append(picture)
+            times.append(picture.seconds)
+            self._seen.add(picture.index)
+            self.frames += 1
+            self.flagged += picture.interlaced
+            new += 1
+            before = picture.index
+        self._end(meter, start)
+        if len(times) > 8 and times[-1] > times[0]:
+            self.rates.append(Fraction(len(times) - 1) / Fraction(times[-1] - times[0]).limit_denominator(10**7))
+        self._follow(stamps)
+        return new
+
+    def _end(self, meter: PairMeter | None, start: int) -> None:
+        if meter is not None and len(meter.pairs):
+            self.runs.append(RunSeen(start, evidence(meter.pairs)))
+            self.runs.sort(key=lambda run: run.first)
+
+    def _follow(self, stamps: list[Picture]) -> None:
+        """Hold the pictures' own timecodes against one another."""
+        known: tuple[int, Timecode] | None = None
+        for picture in stamps:
+            code = _timecode(picture, self.reader.rate)
+            if code is None:
+                continue
+            if known is not None and known[1].drop == code.drop:
+                expected = known[1] + (picture.index - known[0])
+                # a group's timecode may be laid on one of the pictures that are coded after its first
+                if abs(expected.frames - code.frames) > _GROUP_SLACK:
+                    self.breaks.append(TimecodeBreak(picture.index, str(expected), str(code)))
+            known = (picture.index, code)
+
+
+def _timecode(picture: Picture, rate: Fraction) -> Timecode | None:
+    """Return a picture's own timecode, None where it has none or its number is none of the count's."""
+    if picture.timecode is None:
+        return None
+    drop, hours, minutes, seconds, frame = picture.timecode
+    mark = ";" if drop and can_drop(rate) else ":"
+    try:
+        return Timecode.from_text(f"{hours:02d}:{minutes:02d}:{seconds:02d}{mark}{frame:02d}", rate)
+    except QuarryError:
+        return None
+
+
+def measure(
+    path: Path,
+    declared: Declared,
+    fmt: SignalFormat | None,
+    progress: Progress | None = None,
+    *,
+    threads: int = 0,
+) -> Measured:
+    """Return what a clip really is. `fmt` is its declared format; `threads` for decoding, 0 for all.
+
+    Raises `MediaError` where nothing in it can be read, and whatever `progress` raises.
+    """
+    sound = tuple(_sound(path, declared, progress))
+    if not declared.has_picture:
+        return Measured(None, None, None, sound)
+    encoding = fmt.encoding if fmt is not None else Encoding()
+    with Reader(path, declared, threads=threads) as reader:
+        seen = _Examination(reader, encoding, progress)
+        total = reader.frames
+        if total is None or total <= _WHOLE:
+            seen.look(0, _WHOLE, max(1, (total or _WHOLE) // _LEVEL_PICTURES), (0.0, 1.0))
+            found = _fields(seen, declared)
+        else:
+            found = _adaptive(seen, declared, total)
+        if not seen.frames:
+            raise MediaError(
+                "none of its pictures can be decoded", subject=str(path), remedy="copy it again from where it came"
+            )
+        return Measured(
+            found,
+            seen.active.found(encoding.range == "narrow"),
+            seen.levels.found(),
+            sound,
+            _stamped(seen.rates),
+            tuple(seen.breaks),
+            seen.frames,
+            reader.damaged,
+        )
+
+
+def _fields(seen: _Examination, declared: Declared) -> Fields:
+    flagged = declared.scan == "interlaced" or (declared.scan == "unknown" and 2 * seen.flagged > seen.frames)
+    return fields_of(seen.runs, declared.rate, flagged)
+
+
+def _adaptive(seen: _Examination, declared: Declared, total: int) -> Fields:
+    """Examine windows spread over a long clip until the answer is sure, then close in on changes."""
+    every = _WINDOW * _FIRST_WINDOWS // _LEVEL_PICTURES
+    done = 0
+    for start in _spread(total - _WINDOW):
+        seen.look(start, _WINDOW, max(1, every), (done / _MOST_WINDOWS, (done + 1) / _MOST_WINDOWS))
+        done += 1
+        if done < _FIRST_WINDOWS:
+            continue
+        found = _fields(seen, declared)
+        if done >= _MOST_WINDOWS or (found.confidence >= _SURE and found.scan != "mixed"):
+            break
+    found = _fields(seen, declared)
+    for _ in range(24):
+        gap = _widest_change(found, seen)
+        if gap is None:
+            break
+        new = seen.look((gap[0] + gap[1] - _WINDOW) // 2 + 1, _WINDOW, _WINDOW, (0.9, 1.0))
+        if not new:
+            break
+        found = _fields(seen, declared)
+    return found
+
+
+def _spread(last: int) -> Iterator[int]:
+    """Yield where windows begin: first `_FIRST_WINDOWS` evenly from end to end, then between them, finer each time."""
+    given: set[int] = set()
+    parts = _FIRST_WINDOWS - 1
+    while True:
+        for number in range(parts + 1):
+            start = last * number // parts
+            if start not in given:
+                given.add(start)
+                yield start
+        if parts > last:
+            return
+        parts *= 2
+
+
+def _widest_change(found: Fields, seen: _Examination) -> tuple[int, int] | None:
+    """Return the widest span of unexamined frames in which the structure changes, None where all are close."""
+    if found.scan != "mixed":
+        return None
+    widest: tuple[int, int] | None = None
+    for stretch in found.stretches[1:]:
+        before = [run.first + len(run.found.likelihood) for run in seen.runs if run.first < stretch.start]
+        if before and stretch.start - max(before) > _CLOSE and (
+            widest is None or stretch.start - max(before) > widest[1] - widest[0]
+        ):
+            widest = (max(before), stretch.start)
+    return widest
+
+
+def _stamped(rates: list[Fraction]) -> Fraction | None:
+    if not rates:
+        return None
+    middle = sorted(rates)[len(rates) // 2]
+    return nearest_named_rate(middle, Fraction(1, 4000)) or middle.limit_denominator(1001)
+
+
+def _sound(path: Path, declared: Declared, progress: Progress | None) -> Iterator[SoundFound | None]:
+    for index, audio in enumerate(declared.audio):
+        if progress is not None:
+            progress("listening", 0.0)
+        yield heard(path, index, audio.sample_rate, declared.duration_s)

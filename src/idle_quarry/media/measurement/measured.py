@@ -1,0 +1,122 @@
+"""What was measured in a clip, as one value."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from idle_quarry.media.measurement.active import ActivePicture
+from idle_quarry.media.measurement.fields import Fields
+from idle_quarry.media.measurement.levels import LevelsFound
+from idle_quarry.media.measurement.sound import SoundFound
+
+
+@dataclass(frozen=True)
+class TimecodeBreak:
+    """A frame whose own timecode does not follow from the one before."""
+
+    frame: int
+    expected: str
+    found: str
+
+
+@dataclass(frozen=True)
+class Measured:
+    """Everything measured in a clip; picture parts are None where there is no picture that could be read.
+
+    `stamped_rate` is frames a second by the pictures' time stamps.
+    """
+
+    fields: Fields | None
+    active: ActivePicture | None
+    levels: LevelsFound | None
+    sound: tuple[SoundFound | None, ...] = ()
+    stamped_rate: Fraction | None = None
+    timecode_breaks: tuple[TimecodeBreak, ...] = ()
+    frames_examined: int = 0
+    damaged: int = 0
+
+    def to_json(self) -> dict[str, Any] | None:
+        """Return the measurements under the keys of the command line's contract, None for sound alone."""
+        document: dict[str, Any] = {}
+        if self.fields is not None:
+            found = self.fields
+            document = {
+                "scan": found.scan,
+                "field_order": found.field_order,
+                "cadence": found.cadence,
+                "true_rate": _ratio(found.true_rate),
+                "repeated_frames": round(found.repeated_frames, 4),
+                "active_picture": None,
+                "luma": None,
+                "frames_examined": self.frames_examined,
+                "confidence": round(found.confidence, 3),
+                "stretches": [
+                    {
+                        "start": s.start, "stop": s.stop, "scan": s.scan, "field_order": s.field_order,
+                        "cadence": s.cadence,
+                    }
+                    for s in found.stretches
+                ],
+                "cadence_breaks": list(found.breaks),
+                "damaged_frames": self.damaged,
+                "stamped_rate": _ratio(self.stamped_rate),
+                "timecode_breaks": [
+                    {"frame": b.frame, "expected": b.expected, "found": b.found} for b in self.timecode_breaks
+                ],
+            }  # fmt: skip
+        if self.active is not None:
+            a = self.active
+            document["active_picture"] = {"x": a.x, "y": a.y, "width": a.width, "height": a.height}
+            document["half_line"] = a.half_line
+        if self.levels is not None:
+            luma = self.levels.luma
+            document["luma"] = {
+                "min": luma.minimum, "max": luma.maximum,
+                "below_black": round(luma.below_black, 6), "above_white": round(luma.above_white, 6),
+            }  # fmt: skip
+            document["chroma"] = (
+                None
+                if self.levels.chroma_minimum is None
+                else {"min": self.levels.chroma_minimum, "max": self.levels.chroma_maximum}
+            )
+            document["range"] = self.levels.range
+            outside = self.levels.outside_gamut
+            document["outside_gamut"] = None if outside is None else round(outside, 5)
+            document["significant_bits"] = self.levels.significant_bits
+            document["bars_matrix"] = self.levels.bars_matrix
+        if self.sound:
+            document["sound"] = [None if each is None else _sound(each) for each in self.sound]
+        return document or None
+
+
+def _sound(found: SoundFound) -> dict[str, Any]:
+    return {
+        "sample_rate": found.sample_rate,
+        "seconds": round(found.seconds, 3),
+        "loudness_lufs": found.loudness_lufs,
+        "loudness_range_lu": found.range_lu,
+        "true_peak_dbtp": found.true_peak_dbtp,
+        "identical": [list(pair) for pair in found.identical],
+        "inverted": [list(pair) for pair in found.inverted],
+        "channels": [
+            {
+                "peak_dbfs": c.peak_dbfs,
+                "rms_dbfs": c.rms_dbfs,
+                "silent": c.silent,
+                "tone": None
+                if c.tone is None
+                else {
+                    "frequency_hz": c.tone.frequency_hz,
+                    "level_dbfs": c.tone.level_dbfs,
+                    "line_up": c.tone.line_up,
+                },
+            }
+            for c in found.channels
+        ],
+    }
+
+
+def _ratio(value: Fraction | None) -> str | None:
+    return None if value is None else f"{value.numerator}/{value.denominator}"

@@ -1,0 +1,262 @@
+"""What a clip's sound is: silent, alike or inverted channels, peaks, loudness, a steady tone, line-up found and named.
+
+Loudness and true peak are EBU R 128's (ITU-R BS.1770-5), by FFmpeg's ebur128 filter.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+from av.audio.frame import AudioFrame
+from av.error import FFmpegError
+from numpy.typing import NDArray
+
+#: Below this a channel is silent, dBFS.
+_SILENT_DBFS = -80.0
+#: Sound as long as this is heard whole; of longer sound, `_WINDOWS` windows of `_WINDOW_S` seconds.
+_WHOLE_S, _WINDOWS, _WINDOW_S = 90.0, 8, 6.0
+#: Line-up levels that houses use, dBFS of a sine's peak, and who says so.
+LINE_UPS = {-18.0: "EBU R 68", -20.0: "SMPTE RP 155", -12.0: "a house level", -14.0: "a house level", -9.0: "a house level"}
+_FLOOR = 1e-10
+
+
+@dataclass(frozen=True)
+class Tone:
+    """A steady sine: frequency in Hz, level of its peak in dBFS, and whose line-up that is."""
+
+    frequency_hz: float
+    level_dbfs: float
+    line_up: str | None
+
+
+@dataclass(frozen=True)
+class Channel:
+    """One channel: sample peak in dBFS (None for digital silence), and a tone where it has one."""
+
+    peak_dbfs: float | None
+    rms_dbfs: float | None
+    silent: bool
+    tone: Tone | None
+
+
+@dataclass(frozen=True)
+class SoundFound:
+    """One sound stream. Pairs name channels from 1; loudness is None where it is too short or too quiet to have one."""
+
+    sample_rate: int
+    seconds: float
+    channels: tuple[Channel, ...]
+    identical: tuple[tuple[int, int], ...]
+    inverted: tuple[tuple[int, int], ...]
+    loudness_lufs: float | None
+    range_lu: float | None
+    true_peak_dbtp: float | None
+
+    def said(self) -> tuple[str, ...]:
+        """Return what is worth saying, a sentence each."""
+        lines = []
+        silent = [n for n, channel in enumerate(self.channels, 1) if channel.silent]
+        if silent and len(silent) == len(self.channels):
+            lines.append("the sound is silent")
+        elif silent:
+            lines.append(f"silent: channel{'s' if len(silent) > 1 else ''} {_listed(silent)}")
+        for one, other in self.identical:
+            lines.append(f"channels {one} and {other} are identical: mono on two tracks")
+        for one, other in self.inverted:
+            lines.append(f"channels {one} and {other} are out of phase: together they cancel")
+        tones = {}
+        for n, channel in enumerate(self.channels, 1):
+            if channel.tone is not None:
+                tones.setdefault((round(channel.tone.frequency_hz), round(channel.tone.level_dbfs, 1)), []).append(n)
+        for (frequency, level), numbers in tones.items():
+            named = next(
+                c.tone.line_up for c in self.channels if c.tone is not None and round(c.tone.frequency_hz) == frequency
+            )
+            as_named = f", line-up by {named}" if named else ""
+            lines.append(f"steady tone of {frequency} Hz at {level:g} dBFS on {_listed(numbers)}{as_named}")
+        return tuple(lines)
+
+
+def _listed(numbers: list[int]) -> str:
+    return ", ".join(str(n) for n in numbers)
+
+
+def heard(path: Path, stream_index: int, sample_rate: int, duration_s: float | None) -> SoundFound | None:
+    """Return what sound stream `stream_index` of a clip is; None where nothing of it can be decoded."""
+    blocks: list[NDArray[np.float32]] = []
+    layout = "stereo"
+    for frame in _frames(path, stream_index, duration_s):
+        layout = frame.layout.name
+        blocks.append(_floats(frame))
+    if not blocks:
+        return None
+    samples = np.concatenate(blocks, axis=1)
+    channels = tuple(_channel(samples[n], sample_rate) for n in range(samples.shape[0]))
+    identical, inverted = _pairs(samples, channels)
+    loudness, spread, peak = _loudness(samples, sample_rate, layout)
+    return SoundFound(
+        sample_rate, samples.shape[1] / sample_rate, channels, identical, inverted, loudness, spread, peak
+    )
+
+
+def _frames(path: Path, stream_index: int, duration_s: float | None) -> Iterator[AudioFrame]:
+    try:
+        with av.open(f"file:{path.absolute()}", options={"strict": "-2"}, metadata_errors="replace") as container:
+            stream = container.streams.audio[stream_index]
+            if duration_s is None or duration_s <= _WHOLE_S:
+                yield from _some(container, stream, None)
+                return
+            for number in range(_WINDOWS):
+                start = (duration_s - _WINDOW_S) * number / (_WINDOWS - 1)
+                container.seek(int(start * 1_000_000), backward=True)
+                yield from _some(container, stream, _WINDOW_S)
+    except (FFmpegError, OSError, ValueError, IndexError):
+        return
+
+
+def _some(container: Any, stream: Any, seconds: float | None) -> Iterator[AudioFrame]:
+    given = 0.0
+    for packet in container.demux(stream):
+        try:
+            decoded = packet.decode()
+        except FFmpegError:
+            continue
+        for frame in decoded:
+            if isinstance(frame, AudioFrame) and frame.samples:
+                yield frame
+                given += frame.samples / frame.sample_rate
+        if seconds is not None and given >= seconds:
+            return
+
+
+def _floats(frame: AudioFrame) -> NDArray[np.float32]:
+    """Return samples as floats of ±1, shape (channels, samples)."""
+    data = frame.to_ndarray()
+    count = frame.layout.nb_channels
+    if not frame.format.is_planar:
+        data = data.reshape(-1, count).T
+    if data.dtype.kind == "f":
+        return data.astype(np.float32)
+    if data.dtype == np.uint8:
+        return (data.astype(np.float32) - 128) / 128
+    return (data.astype(np.float64) / -float(np.iinfo(data.dtype).min)).astype(np.float32)
+
+
+def _dbfs(value: float) -> float | None:
+    return round(20 * float(np.log10(value)), 2) if value > _FLOOR else None
+
+
+def _channel(samples: NDArray[np.float32], rate: int) -> Channel:
+    peak = float(np.abs(samples).max()) if len(samples) else 0.0
+    rms = float(np.sqrt(np.mean(samples.astype(np.float64) ** 2))) if len(samples) else 0.0
+    level = _dbfs(peak)
+    silent = level is None or level < _SILENT_DBFS
+    return Channel(level, _dbfs(rms), silent, None if silent else tone_of(samples, rate))
+
+
+def tone_of(samples: NDArray[np.float32], rate: int) -> Tone | None:
+    """Return the steady sine that most half seconds of sound are, or None. Levels are of the sine's peak."""
+    size = rate // 2
+    count = min(40, len(samples) // size)
+    if not count:
+        return None
+    window = np.hanning(size)
+    found = []
+    for number in range(count):
+        part = samples[number * size : (number + 1) * size].astype(np.float64)
+        power = float(np.mean(part**2))
+        if power < 1e-9:
+            continue  # the ident's gaps
+        spectrum = np.abs(np.fft.rfft(part * window))
+        top = int(spectrum[1:-1].argmax()) + 1
+        near = spectrum[max(0, top - 3) : top + 4]
+        if float((near**2).sum()) < 0.98 * float((spectrum**2).sum()):
+            continue
+        below, at, above = np.log(spectrum[top - 1 : top + 2] + 1e-12)
+        shift = 0.5 * (below - above) / (below - 2 * at + above)
+        # half seconds that a gap cuts are quieter: their power would give another level
+        found.append(((top + shift) * rate / size, float(np.sqrt(2 * power))))
+    if len(found) < max(1, 0.4 * count):
+        return None
+    frequency = float(np.median([f for f, _ in found]))
+    if np.mean([abs(f - frequency) < 2 for f, _ in found]) < 0.8:
+        return None
+    level = 20 * float(np.log10(np.percentile([a for _, a in found], 75)))
+    near_up = min(LINE_UPS, key=lambda each: abs(each - level))
+    named = LINE_UPS[near_up] if abs(near_up - level) < 0.3 and 390 <= frequency <= 1010 else None
+    return Tone(round(frequency, 1), round(level, 2), named)
+
+
+def _pairs(
+    samples: NDArray[np.float32], channels: tuple[Channel, ...]
+) -> tuple[tuple[tuple[int, int], ...], tuple[tuple[int, int], ...]]:
+    """Return the neighbouring channels that are identical, and those that are inverted, numbered from 1.
+
+    Line-up's left is interrupted, so that tone on both is not mono.
+    """
+    same, against = [], []
+    step = max(1, samples.shape[1] // 400_000)
+    for n in range(0, len(channels) - 1):
+        if channels[n].silent or channels[n + 1].silent:
+            continue
+        one, other = samples[n, ::step].astype(np.float64), samples[n + 1, ::step].astype(np.float64)
+        power = float(one @ one + other @ other)
+        if float(((one - other) ** 2).sum()) < 1e-5 * power:
+            same.append((n + 1, n + 2))
+        elif float(one @ other) / float(np.sqrt((one @ one) * (other @ other)) + 1e-12) < -0.95:
+            against.append((n + 1, n + 2))
+    return tuple(same), tuple(against)
+
+
+def _loudness(
+    samples: NDArray[np.float32], rate: int, layout: str
+) -> tuple[float | None, float | None, float | None]:
+    """Return integrated loudness (LUFS), loudness range (LU) and true peak (dBTP) by FFmpeg's ebur128."""
+    if samples.shape[1] < rate * 2 // 5:
+        return None, None, None
+    graph = av.filter.Graph()
+    try:
+        source = graph.add_abuffer(sample_rate=rate, format="fltp", layout=layout)
+        meter = graph.add("ebur128", "peak=true:metadata=1")
+        sink = graph.add("abuffersink")
+        source.link_to(meter)
+        meter.link_to(sink)
+        graph.configure()
+        size = rate
+        last: dict[str, str] = {}
+        for start in range(0, samples.shape[1], size):
+            block = np.ascontiguousarray(samples[:, start : start + size])
+            frame = AudioFrame.from_ndarray(block, format="fltp", layout=layout)
+            frame.sample_rate, frame.pts = rate, start
+            source.push(frame)
+            last = _drained(sink) or last
+        source.push(None)
+        last = _drained(sink) or last
+    except (FFmpegError, ValueError, OSError):
+        return None, None, None
+
+    def value(key: str) -> float | None:
+        try:
+            number = float(last.get(key, "nan"))
+        except ValueError:
+            return None
+        return round(number, 2) if np.isfinite(number) and number > -70 else None
+
+    peaks = [value(f"lavfi.r128.true_peaks_ch{n}") for n in range(samples.shape[0])]
+    heard_peaks = [20 * float(np.log10(p)) for p in peaks if p is not None and p > 0]
+    return value("lavfi.r128.I"), value("lavfi.r128.LRA"), round(max(heard_peaks), 2) if heard_peaks else None
+
+
+def _drained(sink: Any) -> dict[str, str]:
+    last: dict[str, str] = {}
+    while True:
+        try:
+            frame = sink.pull()
+        except (BlockingIOError, EOFError, FFmpegError):
+            return last
+        last = dict(frame.metadata) if hasattr(frame, "metadata") else last

@@ -1,0 +1,236 @@
+"""Pictures of a clip as arrays: windows of neighbouring frames, read from anywhere in it, damage counted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+import av
+import numpy as np
+from av.container import InputContainer
+from av.error import FFmpegError
+from av.video.frame import VideoFrame
+from av.video.stream import VideoStream
+from numpy.typing import NDArray
+
+from idle_quarry.errors import MediaError
+from idle_quarry.media.declared import Declared
+from idle_quarry.media.names import STILL_SUFFIXES
+from idle_quarry.media.sequences import run_of
+
+Plane = NDArray[np.generic]
+#: Luma weights for pictures that come as R′G′B′ (BT.709): only for what needs a luma at all.
+_LUMA = (0.2126, 0.7152, 0.0722)
+#: A file of which this many packets in a row cannot be decoded is given up at that place.
+_MOST_DAMAGE = 200
+#: Frames before the one asked for that are given rather than decoded for nothing.
+_NEAR = 12
+
+
+@dataclass(frozen=True)
+class Picture:
+    """One decoded frame. `index` counts frames from the clip's first; planes are code values of `bits` bits.
+
+    `luma` is (h, w); `chroma` (C′B, C′R), each (h', w') by the sampling, None for monochrome; `rgb` is (h, w, 3)
+    where the file holds R′G′B′, whose luma is computed. `timecode` is the frame's own, packed as (drop, h, m, s, f).
+    """
+
+    index: int
+    seconds: float
+    luma: Plane
+    chroma: tuple[Plane, Plane] | None
+    rgb: Plane | None
+    bits: int
+    interlaced: bool
+    timecode: tuple[bool, int, int, int, int] | None = None
+
+
+class Reader:
+    """An open clip. Use it as a context; not to be shared between threads.
+
+    Raises `MediaError` where the clip cannot be opened or has no pictures.
+    """
+
+    def __init__(self, path: Path, declared: Declared, *, threads: int = 0) -> None:
+        if not declared.has_picture:
+            raise MediaError("it has no pictures", subject=str(path))
+        self.path = path
+        self.rate = declared.rate or Fraction(25)
+        self.damaged = 0
+        self._threads = threads
+        self._container: InputContainer | None = None
+        self._stills: list[Path] = []
+        if path.suffix.lower() in STILL_SUFFIXES:
+            run = run_of(path)
+            self._stills = [run.folder / run.file_name(n) for n in run.numbers] if run else [path]
+            self.frames: int | None = len(self._stills)
+        else:
+            self.frames = declared.frames
+        self._at_start = False
+
+    def __enter__(self) -> Reader:
+        if not self._stills:
+            self._open()
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        if self._container is not None:
+            self._container.close()
+            self._container = None
+
+    def _open(self) -> None:
+        self.close()
+        try:
+            self._container = av.open(
+                f"file:{self.path.absolute()}", options={"strict": "-2"}, metadata_errors="replace"
+            )
+        except (FFmpegError, OSError, ValueError) as error:
+            raise MediaError("not readable as media, or cut short", subject=str(self.path)) from error
+        self._stream: VideoStream = self._container.streams.video[0]
+        self._stream.thread_type = "AUTO"
+        if self._threads:
+            self._stream.codec_context.thread_count = self._threads
+        self._origin = self._stream.start_time or 0
+        self._at_start = True
+
+    def window(self, first: int, count: int) -> Iterator[Picture]:
+        """Yield up to `count` neighbouring frames from at or a few before frame `first`.
+
+        Decoding begins where the codec lets it; what lies more than `_NEAR` frames before `first` is not yielded.
+        Damaged pictures are counted in `damaged` and passed over: indices then jump.
+        """
+        if self._stills:
+            yield from self._stills_window(first, count)
+            return
+        if first <= 0:
+            if not self._at_start:
+                self._open()
+        else:
+            self._seek(first)
+        given = 0
+        for picture in self._decoded(jumped=first > 0):
+            if picture.index < first - _NEAR:
+                continue
+            yield picture
+            given += 1
+            if given >= count:
+                return
+
+    def _seek(self, first: int) -> None:
+        assert self._container is not None
+        base = self._stream.time_base or Fraction(1, 90000)
+        target = self._origin + int(first / self.rate / base)
+        try:
+            self._container.seek(target, stream=self._stream, backward=True)
+        except (FFmpegError, OSError):
+            self._open()  # no index: from the beginning
+            return
+        self._at_start = False
+
+    def _decoded(self, *, jumped: bool) -> Iterator[Picture]:
+        """Yield pictures as they are shown; frames are counted on from the time stamp of the first."""
+        assert self._container is not None
+        self._at_start = False
+        whole = not jumped  # after a jump, pictures before the first whole one lean on what was not read
+        index: int | None = None
+        bad = 0
+        try:
+            for packet in self._container.demux(self._stream):
+                try:
+                    decoded = packet.decode()
+                except FFmpegError:
+                    self.damaged += 1
+                    bad += 1
+                    if bad >= _MOST_DAMAGE:
+                        return
+                    continue
+                for frame in decoded:
+                    whole = whole or bool(frame.key_frame)
+                    if not whole:
+                        continue
+                    index = self._index(frame) if index is None else index + 1
+                    if frame.is_corrupt:
+                        self.damaged += 1
+                        continue
+                    bad = 0
+                    yield _picture(frame, index, self._seconds(frame, index))
+        except FFmpegError:
+            self.damaged += 1
+
+    def _seconds(self, frame: VideoFrame, index: int) -> float:
+        base = self._stream.time_base or Fraction(1, 90000)
+        return float((frame.pts - self._origin) * base) if frame.pts is not None else index / float(self.rate)
+
+    def _index(self, frame: VideoFrame) -> int:
+        return max(0, round(self._seconds(frame, 0) * float(self.rate)))
+
+    def _stills_window(self, first: int, count: int) -> Iterator[Picture]:
+        for index in range(max(0, first), min(len(self._stills), first + count)):
+            try:
+                with av.open(f"file:{self._stills[index].absolute()}", options={"strict": "-2"}) as container:
+                    frame = next(iter(container.decode(video=0)))
+            except (FFmpegError, OSError, ValueError, StopIteration):
+                self.damaged += 1
+                continue
+            yield _picture(frame, index, index / float(self.rate))
+
+
+def _picture(frame: VideoFrame, index: int, seconds: float) -> Picture:
+    luma, chroma, rgb, bits = planes_of(frame)
+    return Picture(index, seconds, luma, chroma, rgb, bits, bool(frame.interlaced_frame), _timecode(frame))
+
+
+def planes_of(frame: VideoFrame) -> tuple[Plane, tuple[Plane, Plane] | None, Plane | None, int]:
+    """Return luma, chroma, R′G′B′ and bits of a frame; packed layouts are laid out as planes first, without loss."""
+    name = frame.format.name
+    if frame.format.is_rgb:
+        deep = max(component.bits for component in frame.format.components) > 8
+        frame = frame.reformat(format="gbrp16le" if deep else "gbrp")
+        bits = 16 if deep else 8
+        green, blue, red = (_array(plane, frame.width, bits) for plane in frame.planes[:3])
+        rgb = np.stack([red, green, blue], axis=-1)
+        luma = np.rint(rgb.astype(np.float32) @ np.array(_LUMA, np.float32)).astype(rgb.dtype)
+        return luma, None, rgb, bits
+    bits = frame.format.components[0].bits
+    planar = name.startswith(("yuv", "gray")) and not name.endswith("be") and len(frame.planes) in (1, 3, 4)
+    if not planar or name.startswith(("yuyv", "yuvy")):
+        frame = frame.reformat(format={8: "yuv422p", 10: "yuv422p10le"}.get(bits, "yuv444p16le"))
+        bits = frame.format.components[0].bits
+    luma = _array(frame.planes[0], frame.width, bits)
+    if len(frame.planes) < 3:
+        return luma, None, None, bits
+    across = frame.format.chroma_width(frame.width)
+    chroma = (_array(frame.planes[1], across, bits), _array(frame.planes[2], across, bits))
+    return luma, chroma, None, bits
+
+
+def _array(plane: Any, width: int, bits: int) -> Plane:
+    wide = bits > 8
+    raw = np.frombuffer(plane, np.dtype("<u2") if wide else np.uint8)
+    line = plane.line_size // (2 if wide else 1)
+    return raw[: plane.height * line].reshape(plane.height, line)[:, :width]
+
+
+def _timecode(frame: VideoFrame) -> tuple[bool, int, int, int, int] | None:
+    """Return the frame's own timecode from its GOP header (MPEG-2) or ST 12-1 side data, or None."""
+    for data in frame.side_data:
+        name = str(data.type).rpartition(".")[2]
+        if name == "GOP_TIMECODE":
+            word = int.from_bytes(bytes(data)[:8], "little")
+            drop, hours = bool(word >> 24 & 1), word >> 19 & 31
+            return drop, hours, word >> 13 & 63, word >> 6 & 63, word & 63
+        if name == "S12M_TIMECODE":
+            # ST 12-1 binary groups, as FFmpeg packs them: tens and units of frames, seconds, minutes, hours
+            word = int.from_bytes(bytes(data)[4:8], "little")
+            units = [(word >> s & 15) + 10 * (word >> (s + 4) & m) for s, m in ((24, 3), (16, 7), (8, 7), (0, 3))]
+            return bool(word >> 30 & 1), units[3], units[2], units[1], units[0]
+    return None
