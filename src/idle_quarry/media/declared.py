@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import av
 from av.container import InputContainer
@@ -20,6 +20,10 @@ from idle_quarry.signal.formats import SAMPLINGS, Encoding, SignalFormat, standa
 from idle_quarry.signal.rasters import FOUR_THREE, LINE_CONVENTIONS, SIXTEEN_NINE, Raster, sd_pixel_aspect
 from idle_quarry.signal.rates import nearest_named_rate
 from idle_quarry.signal.words import default_encoding, format_words
+
+if TYPE_CHECKING:
+    from idle_quarry.media.measurement.disagreements import Disagreement
+    from idle_quarry.media.measurement.measured import Measured
 
 # Numbers of ITU-T H.273, which FFmpeg's libraries report, to this program's names.
 _PRIMARIES = {1: "bt709", 5: "bt601-625", 6: "bt601-525", 7: "bt601-525", 9: "bt2020", 11: "p3", 12: "p3"}
@@ -121,20 +125,30 @@ class Declared:
 
 @dataclass(frozen=True)
 class Clip:
-    """A clip looked at: where it is, how it is called, what it declares."""
+    """A clip looked at: where it is, how it is called, what it declares and, where it was measured, what it is.
+
+    `format` is the signal format it is taken as: as corrected by hand, else as measured, else as declared.
+    `trouble` says why it was not measured, where that was tried.
+    """
 
     path: Path
     name: str
     declared: Declared
     format: SignalFormat | None = None
+    measured: Measured | None = None
+    disagreements: tuple[Disagreement, ...] = ()
+    corrected: bool = False
+    trouble: str = ""
 
     def to_json(self) -> dict[str, Any]:
+        """Return the clip under the keys of the command line's contract."""
         return {
             "path": str(self.path),
             "declared": self.declared.to_json(),
-            "measured": None,
+            "measured": self.measured.to_json() if self.measured is not None else None,
             "format": format_words(self.format, fields=True) if self.format else "",
-            "disagreements": [],
+            "corrected": self.corrected,
+            "disagreements": [each.to_json() for each in self.disagreements],
         }
 
 

@@ -12,6 +12,8 @@ from idle_quarry.signal.levels import Levels
 
 #: Above black by this many 8-bit codes, a line is not black any more; the picture beside a bar is brighter by `_PICTURE`.
 _BLACK, _PICTURE = 9.0, 18.0
+#: Within so many lines or columns a bar's edge is at full brightness.
+_EDGE = 4
 
 
 @dataclass(frozen=True)
@@ -78,7 +80,11 @@ def _inside(profile: NDArray[np.float32]) -> tuple[int, int]:
     if not len(bright):
         return 0, size
     first, last = int(bright[0]), int(bright[-1]) + 1
-    # a bar ends within two lines; a dark picture fades in
-    start = first if first and profile[first : first + 3].max() > _PICTURE else 0
-    stop = last if last < size and profile[max(0, last - 3) : last].max() > _PICTURE else size
+    # a bar ends within a few lines (a dark picture fades in), and where half of the picture's brightness is reached:
+    # what is less is the ringing of filters and coding
+    start, stop = 0, size
+    if first and (bright_edge := profile[first : first + _EDGE].max()) > _PICTURE:
+        start = first + int((profile[first : first + _EDGE] > bright_edge / 2).argmax())
+    if last < size and (bright_edge := profile[max(0, last - _EDGE) : last].max()) > _PICTURE:
+        stop = last - int((profile[max(0, last - _EDGE) : last][::-1] > bright_edge / 2).argmax())
     return start, stop

@@ -139,7 +139,7 @@ def _marks(
 ) -> tuple[tuple[int, str], ...]:
     """Return (frame, pattern) for each pair: "?" where too little moves to say, "R" where nothing changed at all."""
     patterns = [pattern for segment in found.segments for pattern in segment.patterns]
-    quiet = max(2.0, 0.02 * float(np.percentile(strength, 80)))
+    quiet = max(4.0, 0.08 * float(np.percentile(strength, 80)))
     return tuple(
         (int(frame), "R" if identical else pattern if force >= quiet else "?")
         for frame, pattern, force, identical in zip(frames, patterns, strength, same, strict=True)

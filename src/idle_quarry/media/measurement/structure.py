@@ -38,7 +38,7 @@ _GROWTH = ((1.0, 1.15), (2.0, 2.6), (3.0, 5.5))
 #: How much of a difference between moments shows as comb: less where the difference is fine in the vertical.
 _COMBING = (1.0, 0.65, 0.35)
 #: How large a pair's movement is against its neighbours': a cut is larger, a pause smaller.
-_SCALES = ((5.0, 2.5), (2.0, 1.2), (1.0, 0.0), (0.6, 0.5), (0.3, 1.5), (0.13, 2.0))
+_SCALES = ((5.0, 2.5), (2.0, 1.2), (1.0, 0.0), (0.6, 0.5), (0.3, 1.5), (0.13, 3.5))
 _MODEL_ERROR = 0.13
 _FLOOR = 9.0  # nats that one pair can say against a pattern: a flash or a dropout is no proof
 #: No block differs by more than this: frames repeated, or coded as unchanged.

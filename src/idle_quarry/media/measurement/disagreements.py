@@ -1,0 +1,209 @@
+"""Where a clip's declarations and its pictures part, a sentence each, with what it would do to the picture."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from idle_quarry.media.declared import Declared
+from idle_quarry.media.measurement.fields import Fields, Stretch
+from idle_quarry.media.measurement.measured import Measured
+from idle_quarry.signal.colour import MATRICES
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.levels import Levels
+from idle_quarry.signal.rasters import FOUR_THREE, default_pixel_aspect
+from idle_quarry.signal.rates import rate_fraction_text, rate_text
+from idle_quarry.signal.timecode import can_drop
+
+ORDERS = {"top": "upper field first", "bottom": "lower field first", None: "no field order"}
+#: A share by which time stamps must differ from the declared rate to be another rate: 29.97 and 30 differ by 0.001.
+_OTHER_RATE = Fraction(1, 2500)
+
+
+@dataclass(frozen=True)
+class Disagreement:
+    """One declared property that the clip does not keep: `field` is a key of the declared properties."""
+
+    field: str
+    declared: Any
+    measured: Any
+    text: str
+    grave: bool = True
+
+    def to_json(self) -> dict[str, Any]:
+        return {"field": self.field, "declared": self.declared, "measured": self.measured, "text": self.text}
+
+
+def disagreements(declared: Declared, fmt: SignalFormat | None, measured: Measured) -> tuple[Disagreement, ...]:
+    """Return where `declared` (and the format taken from it) and `measured` part, gravest first."""
+    found = [
+        *_scan(declared, measured),
+        *_rate(declared, measured),
+        *_levels(declared, fmt, measured),
+        *_shape(declared),
+        *_timecode(declared, measured),
+    ]
+    return tuple(sorted(found, key=lambda each: not each.grave))
+
+
+def measured_format(fmt: SignalFormat | None, measured: Measured) -> SignalFormat | None:
+    """Return the signal format as the pictures show it: the declared one with scan, field order and range as measured."""
+    if fmt is None or measured.fields is None:
+        return fmt
+    found = measured.fields
+    scan, order = fmt.scan, fmt.field_order
+    if found.scan in ("interlaced", "pulldown") and fmt.rate <= 30:
+        scan, order = "interlaced", found.field_order
+    elif found.scan == "psf":
+        scan, order = "psf", fmt.field_order or "top"
+    elif found.scan == "progressive":
+        scan, order = "progressive", None
+    encoding = fmt.encoding
+    seen = measured.levels.range if measured.levels is not None else None
+    if seen is not None and encoding.matrix != "rgb" and seen != encoding.range:
+        fmt = fmt.with_encoding(range=seen)
+    return SignalFormat(fmt.raster, fmt.rate, scan, order, fmt.encoding)
+
+
+def _perhaps(found: Fields, text: str) -> str:
+    return text if found.confidence >= 0.9 else f"Probably, not surely: {text[0].lower()}{text[1:]}"
+
+
+def _scan(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
+    found = measured.fields
+    if found is None or found.scan == "undetermined":
+        return
+    rate = declared.rate
+    if found.scan == "mixed":
+        parts = ", then ".join(_stretch(stretch) for stretch in found.stretches)
+        text = f"It changes on the way: {parts}. No one setting fits all of it."
+        yield Disagreement("scan", declared.scan, "mixed", _perhaps(found, text))
+        return
+    if found.scan == "pulldown":
+        pictures = rate_text(found.true_rate) if found.true_rate else "fewer"
+        text = (
+            f"{found.cadence} pulldown: {pictures} pictures a second spread over fields, {ORDERS[found.field_order]}. "
+            "Deinterlaced it would judder and lose sharpness; taken out of its cadence it loses nothing."
+        )
+        yield Disagreement("scan", declared.scan, "pulldown", _perhaps(found, text))
+    elif found.scan == "psf" and declared.scan == "interlaced":
+        text = (
+            "The flags say interlaced, but the pictures are whole (PsF): deinterlacing this would halve its vertical "
+            "sharpness for nothing."
+        )
+        yield Disagreement("scan", "interlaced", "psf", _perhaps(found, text))
+    elif found.scan == "interlaced" and declared.scan == "progressive":
+        text = (
+            f"The flags say progressive, but every frame holds two moments, {ORDERS[found.field_order]}: scaled or "
+            "shown as it is, movement would tear into combs."
+        )
+        yield Disagreement("scan", "progressive", "interlaced", _perhaps(found, text))
+    if found.field_order and declared.field_order and found.field_order != declared.field_order:
+        text = (
+            f"The flags say {ORDERS[declared.field_order]}, but movement runs {ORDERS[found.field_order]}: shown as "
+            "flagged, everything that moves would jump forward and back."
+        )
+        yield Disagreement("field_order", declared.field_order, found.field_order, _perhaps(found, text))
+
+
+def _stretch(stretch: Stretch) -> str:
+    kind = stretch.scan if stretch.cadence is None else f"{stretch.cadence} {stretch.scan}"
+    order = f" ({ORDERS[stretch.field_order]})" if stretch.field_order else ""
+    return f"{kind}{order} from frame {stretch.start}"
+
+
+def _rate(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
+    found, rate = measured.fields, declared.rate
+    if rate is None:
+        return
+    if found is not None and found.scan in ("progressive", "psf") and found.true_rate and found.true_rate != rate:
+        if found.cadence == "2:2":
+            how = "each is shown twice"
+        elif found.cadence is not None:
+            how = f"they are held {found.cadence.replace(':', ', ')} in turn"
+        else:
+            how = f"{found.repeated_frames * 100:.1f} % repeat the one before"
+        text = (
+            f"{rate_text(rate)} pictures a second are declared, but {how}: only {rate_text(found.true_rate)} are "
+            "real. Kept as it is, it carries pictures twice; halved or retimed without regard to them, it judders."
+        )
+        yield Disagreement("rate", rate_fraction_text(rate), rate_fraction_text(found.true_rate), _perhaps(found, text))
+    stamped = measured.stamped_rate
+    if stamped is not None and abs(stamped / rate - 1) > _OTHER_RATE:
+        text = (
+            f"The header says {rate_text(rate)} frames a second, the pictures' time stamps {rate_text(stamped)}: by "
+            f"the header it would run {abs(float(rate / stamped) - 1) * 100:.2g} % "
+            f"{'fast' if rate > stamped else 'slow'} against its sound."
+        )
+        yield Disagreement("rate", rate_fraction_text(rate), rate_fraction_text(stamped), text)
+
+
+def _levels(declared: Declared, fmt: SignalFormat | None, measured: Measured) -> Iterator[Disagreement]:
+    found = measured.levels
+    if found is None or fmt is None or fmt.encoding.matrix == "rgb":
+        return
+    taken = fmt.encoding.range
+    said = "is tagged" if declared.range else "says nothing and is taken as"
+    if found.range is not None and found.range != taken:
+        levels = Levels(found.luma.bits, True)
+        share = (found.luma.below_black + found.luma.above_white) * 100
+        if found.range == "full":
+            text = (
+                f"It {said} {taken} range, but {share:.1f} % of its luma codes lie outside {levels.black} to "
+                f"{levels.white}, down to {found.luma.minimum} and up to {found.luma.maximum}: it is full range. Taken "
+                "as tagged, shadows and highlights would be clipped and contrast raised."
+            )
+        else:
+            text = (
+                f"It is tagged full range, but its blacks gather at {levels.black} and nothing lies below: it is "
+                "narrow range. Taken as tagged, blacks would be grey and whites dull."
+            )
+        yield Disagreement("range", declared.range, found.range, text)
+    if found.bars_matrix is not None and found.bars_matrix != fmt.encoding.matrix:
+        text = (
+            f"Its colour bars fit the matrix {MATRICES[found.bars_matrix][0]}, not "
+            f"{MATRICES[fmt.encoding.matrix][0]}: decoded as declared, greens and reds would shift."
+        )
+        yield Disagreement("matrix", declared.matrix, found.bars_matrix, text)
+    if found.significant_bits < declared.bit_depth and measured.frames_examined > 1:
+        text = (
+            f"The file has {declared.bit_depth} bits a sample, but the lowest {declared.bit_depth - found.significant_bits} "
+            f"are always 0: it holds {found.significant_bits} bits, and bands where {declared.bit_depth} would not."
+        )
+        yield Disagreement("bit_depth", declared.bit_depth, found.significant_bits, text, grave=False)
+
+
+def _shape(declared: Declared) -> Iterator[Disagreement]:
+    """Rasters that no standard has with square samples, in files that say the samples are square."""
+    if declared.sample_aspect != 1 or not declared.has_picture:
+        return
+    standard = default_pixel_aspect(declared.width, declared.height, FOUR_THREE)
+    thin = (declared.width, declared.height) in ((1440, 1080), (1280, 1080), (960, 720))
+    if thin:
+        standard = default_pixel_aspect(declared.width, declared.height)
+    if standard == 1 or not (thin or declared.height in (480, 486, 576)):
+        return
+    text = (
+        f"The file says its samples are square, but {declared.width} × {declared.height} has samples of "
+        f"{standard.numerator}:{standard.denominator}: shown as tagged, circles would be eggs."
+    )
+    yield Disagreement("sample_aspect", "1/1", f"{standard.numerator}/{standard.denominator}", text)
+
+
+def _timecode(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
+    if declared.drop_frame and declared.rate is not None and not can_drop(declared.rate):
+        text = (
+            f"The timecode is marked drop-frame, but there is none at {rate_text(declared.rate)}: counted as marked, it "
+            "would leave out numbers that exist."
+        )
+        yield Disagreement("drop_frame", True, False, text, grave=False)
+    if measured.timecode_breaks:
+        first = measured.timecode_breaks[0]
+        more = f", and {len(measured.timecode_breaks) - 1} more" if len(measured.timecode_breaks) > 1 else ""
+        text = (
+            f"The timecode jumps at frame {first.frame}, from {first.expected} to {first.found}{more}: cuts found by "
+            "number after it would be found in the wrong place."
+        )
+        yield Disagreement("timecode", first.expected, first.found, text, grave=False)
