@@ -153,9 +153,7 @@ def _paste(picture: NDArray[np.float32], patch: NDArray[np.float32], y: float, x
     inside_y = np.clip(np.minimum(from_y, patch.shape[0] - 1 - from_y) / 2, 0, 1)
     inside_x = np.clip(np.minimum(from_x, patch.shape[1] - 1 - from_x) / 2, 0, 1)
     alpha = (inside_y[:, None] * inside_x[None, :]).astype(np.float32)
-    laid = _sampled(
-        patch, np.clip(from_y, 0, patch.shape[0] - 1.001), np.clip(from_x, 0, patch.shape[1] - 1.001)
-    )
+    laid = _sampled(patch, np.clip(from_y, 0, patch.shape[0] - 1.001), np.clip(from_x, 0, patch.shape[1] - 1.001))
     part = picture[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
     part += alpha * (laid - part)
 
@@ -168,10 +166,12 @@ def moments(kind: str, count: int, phase: int = 0) -> tuple[list[tuple[float, fl
         second = 0.5
         found = [(n, n + second) if kind == "top" else (n + second, float(n)) for n in range(count)]
         return [(float(a), float(b)) for a, b in found], Truth(kind, "interlaced", kind)
-    if kind.startswith("2:3") or (kind.startswith("2:2 ")):
+    if kind.startswith(("2:3", "2:2 ")):
         cadence, order = kind.split()
         lengths = {"2:3": (2, 3), "2:3:3:2": (2, 3, 3, 2), "2:2": (2,)}[cadence]
-        shown: list[int] = [0] if cadence == "2:2" else []  # 2:2 across frames: the first field is of the picture before
+        shown: list[int] = (
+            [0] if cadence == "2:2" else []
+        )  # 2:2 across frames: the first field is of the picture before
         picture = 1 if shown else 0
         while len(shown) < 2 * (count + 8):
             shown += [picture] * lengths[picture % len(lengths)] if cadence != "2:2" else [picture] * 2
@@ -241,8 +241,8 @@ def coded(run: Frames, quality: int, *, interlaced: bool) -> Frames:
         container.mux(stream.encode(None))
     memory.seek(0)
     found = []
-    with av.open(memory) as container:
-        for frame in container.decode(video=0):
+    with av.open(memory, "r") as read:
+        for frame in read.decode(video=0):
             plane = frame.planes[0]
             found.append(np.frombuffer(bytes(plane), np.uint8).reshape(plane.height, -1)[:, :w].copy())
     return np.stack(found)

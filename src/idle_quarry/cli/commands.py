@@ -24,6 +24,7 @@ from idle_quarry.signal import format_from_words, format_words
 
 if TYPE_CHECKING:
     from idle_quarry.library import Library, Stored
+    from idle_quarry.media import Clip
 
 Options = argparse.Namespace
 
@@ -67,17 +68,30 @@ def _findings(findings: tuple[Finding, ...]) -> list[str]:
     return lines
 
 
-def inspect(options: Options, out: Output) -> int:
-    """What each clip declares."""
-    from idle_quarry.media import inspect as look
+def _looked(given: list[str]) -> tuple[list[Clip], bool]:
+    """Return the clips that paths name, in their order, and whether one could not be read; errors are printed."""
+    from idle_quarry.media.looking import look_at_all
 
-    clips, failed = [], False
-    for path in _media(options.media):
-        try:
-            clips.append(look(path))
-        except MediaError as error:
+    paths = _media(given)
+    found: dict[Path, Clip] = {}
+    failed = False
+    for path, answer in look_at_all(paths):
+        if isinstance(answer, MediaError):
             failed = True
-            print(f"idle-quarry: {error}", file=sys.stderr)
+            print(f"idle-quarry: {answer}", file=sys.stderr)
+        else:
+            found[path] = answer
+            if answer.trouble:
+                failed = True
+                print(f"idle-quarry: {path}: {answer.trouble}", file=sys.stderr)
+    return [found[path] for path in paths if path in found], failed
+
+
+def inspect(options: Options, out: Output) -> int:
+    """What each clip declares, and what is measured in it."""
+    from idle_quarry.media.words import measured_lines
+
+    clips, failed = _looked(options.media)
     lines = []
     for clip in clips:
         d = clip.declared
@@ -89,8 +103,55 @@ def inspect(options: Options, out: Output) -> int:
                     lines.append(f"  {'audio':<16} {audio.layout}, {audio.sample_rate} Hz{bits}")
             elif value not in (None, "", [], 0):
                 lines.append(f"  {key:<16} {value}")
+        lines += [f"  measured: {text}" for text in measured_lines(clip)]
+        lines += [f"  ≠ {each.field}: {each.text}" for each in clip.disagreements]
+    if options.report:
+        from idle_quarry.media.report import write_report
+        from idle_quarry.printing import write_pdf
+
+        write_report(Path(options.report), clips, write_pdf)
     out.show([clip.to_json() for clip in clips], lines)
     return 2 if failed else 0
+
+
+def suggest(options: Options, out: Output) -> int:
+    """Working formats between two ends, best first."""
+    from idle_quarry.path.template import Delivered, Source
+    from idle_quarry.path.two_ends import delivery_from_words, source_from_words, suggested
+
+    sources: list[Source] = []
+    for text in options.source:
+        sources.append(source_from_words(_words_of_clip(text), sources))
+    outs: list[Delivered] = []
+    for text in options.delivery:
+        outs.append(delivery_from_words(text, outs))
+    found = suggested(sources, outs)
+    lines = []
+    for place, each in enumerate(found[:8], 1):
+        cost = each.cost
+        lines.append(
+            f"{place}. {format_words(each.working, fields=True)}: {each.grade}, loss {cost.loss:.2f}, "
+            f"{cost.gb_per_hour:.0f} GB an hour" + (f", broken {cost.broken:.2f}" if cost.broken else "")
+        )
+        lines += [f"   {reason}" for reason in each.reasons]
+    if len(found) > 8:
+        lines.append(f"and {len(found) - 8} more (--json shows all)")
+    out.show([each.to_json() for each in found], lines)
+    return 0
+
+
+def _words_of_clip(text: str) -> str:
+    """Return a source as it was typed, or the format of the clip it names, with the share that follows."""
+    head, sign, share = text.rpartition("=")
+    for path, tail in ((Path(text), ""), (Path(head), f"={share}") if sign else (Path(text), "")):
+        if path.is_file():
+            from idle_quarry.media.looking import look
+
+            clip = look(path)
+            if clip.format is None:
+                raise MediaError("it has no signal format to be a source of", subject=str(path))
+            return format_words(clip.format) + tail
+    return text
 
 
 def _media(given: list[str]) -> list[Path]:
@@ -289,24 +350,18 @@ def _explained(stored: Stored, result: Evaluation) -> list[str]:
 
 def check(options: Options, out: Output) -> int:
     """Clips against a template's source stations; 1 where one is not what the template expects."""
-    from idle_quarry.media import inspect as look
     from idle_quarry.media.against import against
 
     with _library(options) as library:
         template = _stored(library, options.template).template
-    document, lines, failed, found = [], [], False, False
-    for path in _media(options.media):
-        try:
-            clip = look(path)
-        except MediaError as error:
-            failed = True
-            print(f"idle-quarry: {error}", file=sys.stderr)
-            continue
+    clips, failed = _looked(options.media)
+    document, lines, found = [], [], False
+    for clip in clips:
         verdict = against(template, clip)
         found |= any(finding.severity != "note" for finding in verdict.findings)
         document.append(
             {
-                "path": str(path),
+                "path": str(clip.path),
                 "source": f"source:{verdict.source.id}" if verdict.source else None,
                 "grade": verdict.grade,
                 "steps": [step.to_json() for step in verdict.steps],

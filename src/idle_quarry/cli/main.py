@@ -41,8 +41,9 @@ def _parser() -> argparse.ArgumentParser:
         return made
 
     add(commands, "demo", "open the application on the demo library and clips")
-    each = add(commands, "inspect", "what each clip declares")
+    each = add(commands, "inspect", "what each clip declares and what is measured in it")
     each.add_argument("media", nargs="+", metavar="MEDIA")
+    each.add_argument("--report", metavar="FILE", help="also write the intake report: .pdf, .html, .csv or .json")
     each = add(commands, "plan", "the steps and the grade from one signal format to another")
     each.add_argument("source", metavar="FROM")
     each.add_argument("target", metavar="TO")
@@ -67,6 +68,13 @@ def _parser() -> argparse.ArgumentParser:
     each.add_argument("a", metavar="A")
     each.add_argument("b", metavar="B")
     add(commands, "explain", "a template's evaluated path and findings").add_argument("name", metavar="NAME")
+    each = add(commands, "suggest", "working formats between two ends, ranked by what they cost")
+    each.add_argument(
+        "--source", action="append", default=[], metavar="S[=SHARE]", help="a signal format or a clip, with its share"
+    )
+    each.add_argument(
+        "--delivery", action="append", default=[], metavar="D", help="a standard delivery or a signal format"
+    )
     each = add(commands, "check", "clips against a template's source stations")
     each.add_argument("media", nargs="+", metavar="MEDIA")
     each.add_argument("--template", required=True, metavar="NAME")

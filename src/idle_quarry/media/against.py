@@ -6,7 +6,7 @@ from idle_quarry.media.declared import Clip
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.matching import Match, match
 from idle_quarry.path.steps import LinkPlan
-from idle_quarry.path.template import Template
+from idle_quarry.path.template import Source, Template
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import can_drop
 
@@ -14,7 +14,7 @@ from idle_quarry.signal.timecode import can_drop
 def against(template: Template, clip: Clip) -> Match:
     """Return how `clip` stands to the template, with findings about format, timecode, sound and gaps."""
     declared = clip.declared
-    more = list(_beside_the_picture(template, clip))
+    more = _beside_the_picture(template, clip)
     if clip.format is None:
         nothing = LinkPlan("exact", (), None)
         if declared.has_picture and declared.rate is None:
@@ -26,8 +26,33 @@ def against(template: Template, clip: Clip) -> Match:
                 None, LinkPlan("broken", (), None), (Finding("stop", "clip_no_format", "working", text), *more)
             )
         return Match(None, nothing, tuple(more))
-    found = match(template, clip.format)
+    told = clip.corrected or (clip.measured is not None and _scan_known(clip))
+    found = match(template, clip.format, declared_psf_as_interlaced=not told)
+    more = _untrue(clip, found.source) + more
     return Match(found.source, found.link, (*found.findings, *more))
+
+
+def _untrue(clip: Clip, source: Source | None) -> list[Finding]:
+    """Return what the clip says untruly; what the template already expects of its source is only noted."""
+    found: list[Finding] = []
+    if clip.corrected:
+        return found
+    for each in clip.disagreements:
+        fmt = source.format if source is not None else None
+        expected = fmt is not None and each.measured in {
+            "scan": (fmt.scan, "pulldown" if fmt.scan == "interlaced" else ""),
+            "field_order": (fmt.field_order,),
+            "range": (fmt.encoding.range,),
+        }.get(each.field, ())
+        grave = each.grave and not expected
+        found.append(Finding("caution" if grave else "note", f"clip_{each.field}_untrue", "working", each.text))
+    return found
+
+
+def _scan_known(clip: Clip) -> bool:
+    return (
+        clip.measured is not None and clip.measured.fields is not None and clip.measured.fields.scan != "undetermined"
+    )
 
 
 def _beside_the_picture(template: Template, clip: Clip) -> list[Finding]:
@@ -35,10 +60,12 @@ def _beside_the_picture(template: Template, clip: Clip) -> list[Finding]:
     psf = [source for source in template.sources if source.format.scan == "psf"]
     if (
         declared.scan == "interlaced"
+        and not _scan_known(clip)
+        and not clip.corrected
         and clip.format is not None
         and any(source.format.rate == declared.rate and source.format.raster == clip.format.raster for source in psf)
     ):
-        text = "It is flagged interlaced, as PsF in files is; which of the two it is, only its pictures can tell."
+        text = "It is flagged interlaced, as PsF in files is; too little moves in it to tell which of the two it is."
         found.append(Finding("note", "clip_psf_or_interlaced", f"source:{psf[0].id}", text))
     if declared.drop_frame and declared.rate is not None and not can_drop(declared.rate):
         text = f"Its timecode counts with drop-frame, which does not exist at {rate_text(declared.rate)}."

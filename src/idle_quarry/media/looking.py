@@ -120,9 +120,7 @@ def look_at_all(
         pool.shutdown(wait=True, cancel_futures=True)
 
 
-def _tell(
-    progress: Callable[[str, float], None] | None, done: int, count: int, shares: dict[Path, float]
-) -> None:
+def _tell(progress: Callable[[str, float], None] | None, done: int, count: int, shares: dict[Path, float]) -> None:
     if progress is not None:
         progress(f"{done} of {count} clips", (done + sum(list(shares.values()))) / max(1, count))
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
-from typing import Any
+from typing import Any, cast
 
 import av
 import numpy as np
@@ -22,7 +22,7 @@ from idle_quarry.media.declared import Declared
 from idle_quarry.media.names import STILL_SUFFIXES
 from idle_quarry.media.sequences import run_of
 
-Plane = NDArray[np.generic]
+Plane = NDArray[Any]
 #: Luma weights for pictures that come as R′G′B′ (BT.709): only for what needs a luma at all.
 _LUMA = (0.2126, 0.7152, 0.0722)
 #: A file of which this many packets in a row cannot be decoded is given up at that place.
@@ -111,19 +111,30 @@ class Reader:
         if self._stills:
             yield from self._stills_window(first, count)
             return
-        if first <= 0:
-            if not self._at_start:
-                self._open()
-        else:
-            self._seek(first)
         given = 0
-        for picture in self._decoded(jumped=first > 0):
+        for picture in self._from(first):
             if picture.index < first - _NEAR:
                 continue
             yield picture
             given += 1
             if given >= count:
                 return
+
+    def _from(self, first: int) -> Iterator[Picture]:
+        """Yield pictures from at or before frame `first`; files without an index may have to be read from earlier."""
+        for back in (0, 20, 100):
+            if first - back <= 0:
+                break
+            self._seek(first - back)
+            pictures = self._decoded(jumped=not self._at_start)
+            head = next(pictures, None)
+            if head is not None and head.index <= first:
+                yield head
+                yield from pictures
+                return
+        if not self._at_start:
+            self._open()
+        yield from self._decoded(jumped=False)
 
     def _seek(self, first: int) -> None:
         assert self._container is not None
@@ -222,7 +233,7 @@ def _array(plane: Any, width: int, bits: int) -> Plane:
 
 def _timecode(frame: VideoFrame) -> tuple[bool, int, int, int, int] | None:
     """Return the frame's own timecode from its GOP header (MPEG-2) or ST 12-1 side data, or None."""
-    for data in frame.side_data:
+    for data in cast("Iterable[Any]", frame.side_data):  # yields the data themselves
         name = str(data.type).rpartition(".")[2]
         if name == "GOP_TIMECODE":
             word = int.from_bytes(bytes(data)[:8], "little")

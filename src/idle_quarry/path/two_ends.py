@@ -137,9 +137,7 @@ def suggested(sources: Sequence[Source], outs: Sequence[Delivered]) -> list[Sugg
     followed = tuple(_following(out, shared) for out in outs)
     found = [_worked_out(fmt, shared, followed) for fmt in candidates(shared, followed)]
     found.sort(key=lambda s: _rank(s.cost))
-    return [
-        replace(each, reasons=(*each.reasons, *_against(each, found, place))) for place, each in enumerate(found)
-    ]
+    return [replace(each, reasons=(*each.reasons, *_against(each, found, place))) for place, each in enumerate(found)]
 
 
 def taken_up(suggestion: Suggestion, sources: Sequence[Source], outs: Sequence[Delivered], name: str) -> Template:
@@ -167,9 +165,9 @@ def candidates(sources: Sequence[Source], outs: Sequence[Delivered]) -> list[Sig
     rates |= {other for rate in tuple(rates) if (other := counterpart(rate)) is not None}
     for fmt in own:
         for rate in sorted(rates):
-            other = _at_rate(fmt, rate)
-            if other is not None:
-                found.setdefault(other)
+            whole = _at_rate(fmt, rate)
+            if whole is not None:
+                found.setdefault(whole, None)
     heights = {fmt.raster.height for fmt in own}
     transfers = {fmt.encoding.transfer for fmt in own}
     standards = [working_from(each.format) for each in standard_formats() if each.format.rate in rates]
@@ -179,7 +177,7 @@ def candidates(sources: Sequence[Source], outs: Sequence[Delivered]) -> list[Sig
     for fmt in standards:
         if len(found) >= MOST_CANDIDATES:
             break
-        found.setdefault(fmt)
+        found.setdefault(fmt, None)
     return list(found)[:MOST_CANDIDATES]
 
 
@@ -302,5 +300,3 @@ def _kinds(suggestion: Suggestion) -> set[str]:
         "sampling": "chroma",
     }  # fmt: skip
     return {names[step.kind] for link in suggestion.links for step in link.steps if step.grade == "lossy"}
-
-

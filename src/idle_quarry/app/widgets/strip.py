@@ -154,7 +154,9 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
             hw, hh = size(station)
             hang = QRectF(x, head_y + head_h + caption + 2 * gap, hw, hh)
             left = hang.right() + theme.px(9)
-            text = QRectF(left, hang.center().y() - 1.5 * line, max(theme.px(40), room_beside[head.id] - left), 3 * line)
+            text = QRectF(
+                left, hang.center().y() - 1.5 * line, max(theme.px(40), room_beside[head.id] - left), 3 * line
+            )
             placed[station.id] = PlacedStation(station, hang, text, Qt.AlignmentFlag.AlignLeft)
     stack(sources, first_x, left_w, True)
     stack(outs, last_x, right_w, False)

@@ -59,7 +59,7 @@ class ActiveMeter:
         """Return the active picture so far; the whole raster where all is black or no edge is sharp."""
         if self._rows is None or self._columns is None or self._ends is None:
             return None
-        height, width = self._size
+        height = self._size[0]
         black = Levels(8, narrow).black
         top, bottom = _inside(self._rows - black)
         left, right = _inside(self._columns - black)

@@ -75,7 +75,6 @@ def _scan(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
     found = measured.fields
     if found is None or found.scan == "undetermined":
         return
-    rate = declared.rate
     if found.scan == "mixed":
         parts = ", then ".join(_stretch(stretch) for stretch in found.stretches)
         text = f"It changes on the way: {parts}. No one setting fits all of it."

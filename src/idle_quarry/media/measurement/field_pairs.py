@@ -16,6 +16,8 @@ woven into one frame show; what is finely detailed and stands still adds the sam
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -40,7 +42,7 @@ class PairMeter:
         self._earlier: Luma | None = None  # the upper field of two frames ago
         self._pairs: list[NDArray[np.float32]] = []
 
-    def take(self, luma: NDArray[np.generic], bits: int = 8) -> None:
+    def take(self, luma: NDArray[Any], bits: int = 8) -> None:
         """Take a frame's luma, shape (h, w), code values of `bits` bits; 16 lines and columns at the least."""
         bands = reduced(luma, bits)
         top, bottom = bands[:, 0::2], bands[:, 1::2]
@@ -73,7 +75,7 @@ class PairMeter:
         return np.stack(self._pairs)
 
 
-def reduced(luma: NDArray[np.generic], bits: int) -> Luma:
+def reduced(luma: NDArray[Any], bits: int) -> Luma:
     """Return bands of lines, shape (bands, lines, columns), as float32 in 8-bit code values.
 
     A picture of up to `MOST_LINES` lines is one band; a taller one is bands of `_BAND` lines spread evenly over it,
@@ -92,7 +94,7 @@ def reduced(luma: NDArray[np.generic], bits: int) -> Luma:
     if step == 1:
         return bands.astype(np.float32) * scale
     # whole numbers are added faster than floats are made
-    total = bands[:, :, 0:used:step].astype(np.uint16 if step << bits <= 65536 else np.uint32)
+    total: NDArray[Any] = bands[:, :, 0:used:step].astype(np.uint16 if step << bits <= 65536 else np.uint32)
     for offset in range(1, step):
         total += bands[:, :, offset:used:step]
     return total.astype(np.float32) * scale

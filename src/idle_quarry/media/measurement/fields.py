@@ -108,9 +108,7 @@ def fields_of(runs: Sequence[RunSeen], rate: Fraction | None, flagged_interlaced
     stretches = _stretches(found, frames)
     if len(stretches) > 1 and found.gain >= _MIXED_GAIN:
         sure = float(1 / (1 + np.exp(-2.2 * (np.log(found.gain) - 2.2))))
-        return Fields(
-            "mixed", None, None, None, repeated, min(_SUREST, sure), stretches, _breaks(found, frames), marks
-        )
+        return Fields("mixed", None, None, None, repeated, min(_SUREST, sure), stretches, _breaks(found, frames), marks)
     scan, order, cadence = described(found.best)
     group = scan if scan in _CONFIDENCE else "progressive"
     sure = confidence_of(group, found.margin, movement, growth)

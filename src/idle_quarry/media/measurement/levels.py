@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.media.pictures import Picture
+from idle_quarry.picture.scopes import normalised, ycbcr_to_rgb
 from idle_quarry.signal.colour import MATRICES
 from idle_quarry.signal.formats import CHROMA_STEPS, Encoding
 from idle_quarry.signal.levels import Levels
@@ -79,7 +80,7 @@ class LevelMeter:
         """Add a picture's codes."""
         luma, bits = picture.luma, picture.bits
         self._bits = bits
-        levels = Levels(bits, True)
+        levels = Levels(bits, self._encoding.matrix != "rgb")  # R′G′B′ in files fills its codes
         low, high = int(luma.min()), int(luma.max())
         self._minimum, self._maximum = min(self._minimum, low), max(self._maximum, high)
         step = max(1, int(np.sqrt(luma.size / _SAMPLES)))
@@ -102,17 +103,12 @@ class LevelMeter:
     def _gamut(self, picture: Picture, step: int) -> float:
         """Return the share of the picture whose R′G′B′ EBU R 103 does not allow."""
         assert picture.chroma is not None
-        levels = Levels(picture.bits, self._encoding.range == "narrow")
-        span = (224 << (picture.bits - 8)) if levels.narrow else (1 << picture.bits) - 1
         across, down = CHROMA_STEPS[self._encoding.sampling]
-        luma = picture.luma[::down, ::across]
-        cb, cr = (
-            (plane.astype(np.float32) - levels.chroma_zero) / span for plane in picture.chroma
-        )
+        luma, (cb, cr) = picture.luma[::down, ::across], picture.chroma
         rows, columns = min(luma.shape[0], cb.shape[0]), min(luma.shape[1], cb.shape[1])
         thin = (slice(0, rows, step), slice(0, columns, step))
-        y = (luma[thin].astype(np.float32) - levels.black) / (levels.white - levels.black)
-        red, green, blue = rgb_of(y, cb[thin], cr[thin], self._encoding.matrix)
+        parts = normalised(luma[thin], (cb[thin], cr[thin]), picture.bits, self._encoding)
+        red, green, blue = ycbcr_to_rgb(*parts, self._encoding.matrix)
         lowest, highest = (f(f(red, green), blue) for f in (np.minimum, np.maximum))
         return float(((lowest < _GAMUT[0]) | (highest > _GAMUT[1])).mean())
 
@@ -162,7 +158,7 @@ class LevelMeter:
             luma,
             min(self._chroma) if self._chroma else None,
             max(self._chroma) if self._chroma else None,
-            range_of(luma),
+            range_of(luma) if self._encoding.matrix != "rgb" else None,
             max(self._outside) if self._outside else None,
             max(1, min(bits, used)),
             best[0] if best[1] >= 0.6 else None,
@@ -184,22 +180,13 @@ def range_of(luma: LumaLevels) -> str | None:
     if far_below > 20 * _FULL_SHARE:  # blacks at 0 fill a picture that has no whites
         return "full"
     gathered = luma.share_below(levels.black + 3 * unit) - luma.share_below(levels.black - unit)
-    if gathered > 0.005 and luma.share_below(levels.black - 2 * unit) < 1e-4 and luma.maximum <= levels.white + 4 * unit:
+    if (
+        gathered > 0.005
+        and luma.share_below(levels.black - 2 * unit) < 1e-4
+        and luma.maximum <= levels.white + 4 * unit
+    ):
         return "narrow"
     return None
-
-
-def rgb_of(
-    y: NDArray[np.float32], cb: NDArray[np.float32], cr: NDArray[np.float32], matrix: str
-) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
-    """Return R′, G′, B′ (0 black, 1 white) of luma (0…1) and colour differences (−0.5…0.5) under a matrix."""
-    _, kr, kb, _ = MATRICES[matrix]
-    if kr is None or kb is None:
-        kr, kb = 0.2126, 0.0722
-    red = y + np.float32(2 * (1 - kr)) * cr
-    blue = y + np.float32(2 * (1 - kb)) * cb
-    green = (y - np.float32(kr) * red - np.float32(kb) * blue) / np.float32(1 - kr - kb)
-    return red, green, blue
 
 
 def bar_codes(matrix: str, amplitude: float) -> NDArray[np.float32]:

@@ -208,8 +208,10 @@ def _widest_change(found: Fields, seen: _Examination) -> tuple[int, int] | None:
     widest: tuple[int, int] | None = None
     for stretch in found.stretches[1:]:
         before = [run.first + len(run.found.likelihood) for run in seen.runs if run.first < stretch.start]
-        if before and stretch.start - max(before) > _CLOSE and (
-            widest is None or stretch.start - max(before) > widest[1] - widest[0]
+        if (
+            before
+            and stretch.start - max(before) > _CLOSE
+            and (widest is None or stretch.start - max(before) > widest[1] - widest[0])
         ):
             widest = (max(before), stretch.start)
     return widest

@@ -21,7 +21,13 @@ _SILENT_DBFS = -80.0
 #: Sound as long as this is heard whole; of longer sound, `_WINDOWS` windows of `_WINDOW_S` seconds.
 _WHOLE_S, _WINDOWS, _WINDOW_S = 90.0, 8, 6.0
 #: Line-up levels that houses use, dBFS of a sine's peak, and who says so.
-LINE_UPS = {-18.0: "EBU R 68", -20.0: "SMPTE RP 155", -12.0: "a house level", -14.0: "a house level", -9.0: "a house level"}
+LINE_UPS = {
+    -18.0: "EBU R 68",
+    -20.0: "SMPTE RP 155",
+    -12.0: "a house level",
+    -14.0: "a house level",
+    -9.0: "a house level",
+}
 _FLOOR = 1e-10
 
 
@@ -69,7 +75,7 @@ class SoundFound:
             lines.append(f"channels {one} and {other} are identical: mono on two tracks")
         for one, other in self.inverted:
             lines.append(f"channels {one} and {other} are out of phase: together they cancel")
-        tones = {}
+        tones: dict[tuple[int, float], list[int]] = {}
         for n, channel in enumerate(self.channels, 1):
             if channel.tone is not None:
                 tones.setdefault((round(channel.tone.frequency_hz), round(channel.tone.level_dbfs, 1)), []).append(n)
@@ -136,15 +142,15 @@ def _some(container: Any, stream: Any, seconds: float | None) -> Iterator[AudioF
 
 def _floats(frame: AudioFrame) -> NDArray[np.float32]:
     """Return samples as floats of ±1, shape (channels, samples)."""
-    data = frame.to_ndarray()
+    data: NDArray[Any] = frame.to_ndarray()
     count = frame.layout.nb_channels
     if not frame.format.is_planar:
         data = data.reshape(-1, count).T
     if data.dtype.kind == "f":
-        return data.astype(np.float32)
+        return np.asarray(data, np.float32)
     if data.dtype == np.uint8:
-        return (data.astype(np.float32) - 128) / 128
-    return (data.astype(np.float64) / -float(np.iinfo(data.dtype).min)).astype(np.float32)
+        return np.asarray((data.astype(np.float32) - 128) / 128, np.float32)
+    return np.asarray(data / float(1 << (8 * data.dtype.itemsize - 1)), np.float32)
 
 
 def _dbfs(value: float) -> float | None:
@@ -201,7 +207,7 @@ def _pairs(
     """
     same, against = [], []
     step = max(1, samples.shape[1] // 400_000)
-    for n in range(0, len(channels) - 1):
+    for n in range(len(channels) - 1):
         if channels[n].silent or channels[n + 1].silent:
             continue
         one, other = samples[n, ::step].astype(np.float64), samples[n + 1, ::step].astype(np.float64)
@@ -213,9 +219,7 @@ def _pairs(
     return tuple(same), tuple(against)
 
 
-def _loudness(
-    samples: NDArray[np.float32], rate: int, layout: str
-) -> tuple[float | None, float | None, float | None]:
+def _loudness(samples: NDArray[np.float32], rate: int, layout: str) -> tuple[float | None, float | None, float | None]:
     """Return integrated loudness (LUFS), loudness range (LU) and true peak (dBTP) by FFmpeg's ebur128."""
     if samples.shape[1] < rate * 2 // 5:
         return None, None, None

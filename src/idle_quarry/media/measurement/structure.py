@@ -132,9 +132,7 @@ def evidence(pairs: NDArray[np.float32]) -> Evidence:
     few = 1.0 / np.maximum(total, 1e-3)  # too few blocks have no spread that could be trusted
     errors = np.sqrt(spread) / total[:, None] + 0.5 * few[:, None]
     expected, patterns, scales, prior = _models()
-    sigma = np.sqrt(
-        errors[:, None, :] ** 2 + (0.03 + _MODEL_ERROR * np.maximum(scales, 0.25))[None, :, None] ** 2
-    )
+    sigma = np.sqrt(errors[:, None, :] ** 2 + (0.03 + _MODEL_ERROR * np.maximum(scales, 0.25))[None, :, None] ** 2)
     misfit = (mean[:, None, :] - expected[None]) / sigma
     each = -0.5 * np.minimum(misfit**2, 40).sum(axis=2) - np.log(sigma).sum(axis=2) + prior
     by_pattern = np.full((n, len(PATTERNS)), -np.inf)

@@ -1,0 +1,125 @@
+"""The intake report: what came in and where labels and pictures part, as HTML, PDF, CSV or JSON."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+import jinja2
+
+from idle_quarry.errors import MediaError, NotUnderstood
+from idle_quarry.files import written_whole
+from idle_quarry.media.declared import Clip
+from idle_quarry.media.words import active_text, fields_text, measured_lines, moments_text
+from idle_quarry.signal.words import format_words
+
+#: Writes HTML as a PDF file.
+WritePdf = Callable[[str, Path], None]
+SUFFIXES = (".pdf", ".html", ".csv", ".json")
+
+
+@dataclass(frozen=True)
+class Total:
+    """Clips of one format: how many, how long, and their share of all durations."""
+
+    format: str
+    count: int
+    seconds: float
+    share: float
+
+
+def totals(clips: Sequence[Clip]) -> list[Total]:
+    """Return the formats of clips by share of duration, greatest first; clips without pictures are left out."""
+    groups: dict[str, list[float]] = {}
+    for clip in clips:
+        if clip.declared.has_picture:
+            words = format_words(clip.format, fields=True) if clip.format else "no signal format"
+            groups.setdefault(words, []).append(clip.declared.duration_s or 0.0)
+    whole = sum(sum(durations) for durations in groups.values())
+    found = [
+        Total(words, len(durations), sum(durations), sum(durations) / whole if whole else len(durations) / len(clips))
+        for words, durations in groups.items()
+    ]
+    return sorted(found, key=lambda total: -total.share)
+
+
+def write_report(path: Path, clips: Sequence[Clip], write_pdf: WritePdf, against: str = "") -> None:
+    """Write the report in the form that the suffix of `path` names, whole or not at all.
+
+    Raises `NotUnderstood` for another suffix and `MediaError` where it cannot be written.
+    """
+    suffix = path.suffix.lower()
+    if suffix not in SUFFIXES:
+        raise NotUnderstood("a report is " + ", ".join(SUFFIXES), subject=path.name, remedy="name it so")
+    try:
+        if suffix == ".pdf":
+            beside = path.with_name(f".{path.name}.part")
+            try:
+                write_pdf(as_html(clips, against), beside)
+                beside.replace(path)
+            finally:
+                beside.unlink(missing_ok=True)
+        elif suffix == ".html":
+            written_whole(path, as_html(clips, against).encode())
+        elif suffix == ".csv":
+            written_whole(path, as_csv(clips).encode())
+        else:
+            document = [clip.to_json() for clip in clips]
+            written_whole(path, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
+    except OSError as error:
+        raise MediaError(
+            f"the report could not be written ({error.strerror})", subject=str(path), remedy="choose another place"
+        ) from error
+
+
+def as_html(clips: Sequence[Clip], against: str = "") -> str:
+    """Return the report as a page."""
+    environment = jinja2.Environment(
+        loader=jinja2.PackageLoader("idle_quarry.media", "report_html"),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
+    )
+    rows = [
+        {
+            "name": clip.name,
+            "words": format_words(clip.format, fields=True) if clip.format else "",
+            "corrected": clip.corrected,
+            "codec": " ".join(p for p in (clip.declared.codec, clip.declared.profile) if p),
+            "timecode": clip.declared.timecode,
+            "duration": clip.declared.duration_s,
+            "wrong": [each.text for each in clip.disagreements],
+            "measured": measured_lines(clip),
+        }
+        for clip in clips
+    ]
+    made = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
+    return environment.get_template("intake.html").render(clips=rows, totals=totals(clips), made=made, against=against)
+
+
+def as_csv(clips: Sequence[Clip]) -> str:
+    """Return the report as a table, a row a clip."""
+    text = io.StringIO()
+    table = csv.writer(text)
+    table.writerow(
+        [
+            "path", "format", "corrected", "declared_scan", "declared_order", "declared_rate", "measured", "moments",
+            "confidence", "active_picture", "codec", "timecode", "frames", "duration_s", "disagreements",
+        ]
+    )  # fmt: skip
+    for clip in clips:
+        d, fields = clip.declared, clip.measured.fields if clip.measured else None
+        table.writerow(
+            [
+                str(clip.path), format_words(clip.format, fields=True) if clip.format else "",
+                "yes" if clip.corrected else "", d.scan, d.field_order or "", str(d.rate or ""), fields_text(fields),
+                moments_text(fields), f"{fields.confidence:.2f}" if fields else "", active_text(clip), d.codec,
+                d.timecode or "", d.frames or "", f"{d.duration_s:.3f}" if d.duration_s else "",
+                " | ".join(each.text for each in clip.disagreements),
+            ]
+        )  # fmt: skip
+    return text.getvalue()

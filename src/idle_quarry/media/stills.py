@@ -1,0 +1,102 @@
+"""Single pictures of a clip to look at: a small one to know it by, and any frame at full size."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import threading
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from idle_quarry.files import written_whole
+from idle_quarry.media.declared import Clip
+from idle_quarry.media.kept import identity
+from idle_quarry.media.pictures import Picture, Reader
+from idle_quarry.picture.scopes import rgb_to_show
+from idle_quarry.places import cache_folder
+from idle_quarry.signal.formats import Encoding
+
+#: Width and height that a small picture lies in.
+SMALL = (128, 72)
+
+
+def small_picture(clip: Clip) -> bytes | None:
+    """Return a PNG of a picture from the middle of a clip, in its shape; None where it has none. Kept once made."""
+    if not clip.declared.has_picture:
+        return None
+    try:
+        place = cache_folder() / "pictures" / f"{identity(clip.path)}.png"
+    except OSError:
+        return None
+    if place.is_file():
+        with contextlib.suppress(OSError):
+            return place.read_bytes()
+    with FrameSource(clip, threads=1) as source:
+        picture = source.frame((clip.declared.frames or 2) // 2) or source.frame(0)
+    if picture is None:
+        return None
+    encoding = clip.format.encoding if clip.format else Encoding()
+    # thinned before it is converted: a small picture needs no more
+    step = max(1, picture.luma.shape[0] // (4 * SMALL[1]))
+    thin = (slice(None, None, step),) * 2
+    shown = rgb_to_show(
+        picture.luma[thin],
+        (picture.chroma[0][thin], picture.chroma[1][thin]) if picture.chroma else None,
+        picture.rgb[thin] if picture.rgb is not None else None,
+        picture.bits,
+        encoding,
+    )
+    aspect = float(clip.declared.display_aspect) or shown.shape[1] / shown.shape[0]
+    width = min(SMALL[0], round(SMALL[1] * aspect))
+    image = Image.fromarray(shown).resize((max(8, width), max(8, round(width / aspect))), Image.Resampling.BOX)
+    data = io.BytesIO()
+    image.save(data, "PNG")
+    with contextlib.suppress(OSError):
+        place.parent.mkdir(parents=True, exist_ok=True)
+        written_whole(place, data.getvalue())
+    return data.getvalue()
+
+
+class FrameSource:
+    """Any frame of one clip, one at a time; threads that share it wait for one another."""
+
+    def __init__(self, clip: Clip, *, threads: int = 0) -> None:
+        self.clip = clip
+        self._lock = threading.Lock()
+        self._reader: Reader | None = None
+        self._threads = threads
+
+    def __enter__(self) -> FrameSource:
+        return self
+
+    def __exit__(self, *_what: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        with self._lock:
+            if self._reader is not None:
+                self._reader.close()
+                self._reader = None
+
+    def frame(self, index: int) -> Picture | None:
+        """Return the frame at `index`, or the nearest after it that can be decoded; None where there is none.
+
+        Raises `MediaError` where the clip cannot be opened.
+        """
+        with self._lock:
+            if self._reader is None:
+                self._reader = Reader(self.clip.path, self.clip.declared, threads=self._threads).__enter__()
+            last: Picture | None = None
+            for picture in self._reader.window(index, 40):
+                last = picture
+                if picture.index >= index:
+                    break
+            return last
+
+
+def shown(picture: Picture, clip: Clip) -> NDArray[np.uint8]:
+    """Return a picture as R′G′B′ (h, w, 3) uint8, by the clip's encoding."""
+    encoding = clip.format.encoding if clip.format else Encoding()
+    return rgb_to_show(picture.luma, picture.chroma, picture.rgb, picture.bits, encoding)

@@ -1,0 +1,103 @@
+"""What was measured in a clip, in words: for the command line, the report and the window."""
+
+from __future__ import annotations
+
+from idle_quarry.media.declared import Clip
+from idle_quarry.media.measurement.disagreements import ORDERS
+from idle_quarry.media.measurement.fields import Fields
+from idle_quarry.media.measurement.levels import R103_AREA, LevelsFound
+from idle_quarry.signal.levels import Levels
+from idle_quarry.signal.rasters import aspect_text
+from idle_quarry.signal.rates import rate_text
+
+
+def fields_text(found: Fields | None) -> str:
+    """Return what the fields are, in a few words."""
+    if found is None:
+        return ""
+    if found.scan == "undetermined":
+        return "too little moves to tell"
+    if found.scan == "mixed":
+        return "mixed: " + ", ".join(
+            f"{s.cadence + ' ' if s.cadence else ''}{s.scan} from {s.start}" for s in found.stretches
+        )
+    words = {"psf": "PsF"}.get(found.scan, found.scan)
+    if found.cadence:
+        words = f"{found.cadence} {words}" if found.scan == "pulldown" else f"{words}, held {found.cadence}"
+    return f"{words}, {ORDERS[found.field_order]}" if found.field_order else words
+
+
+def moments_text(found: Fields | None) -> str:
+    """Return how many moments a second there really are, "" where that is unknown."""
+    if found is None or found.true_rate is None:
+        return ""
+    return f"{rate_text(found.true_rate)} moments/s"
+
+
+def sureness(found: Fields) -> str:
+    """Return how sure a verdict is, in words and per cent."""
+    word = "sure" if found.confidence >= 0.9 else "likely" if found.confidence >= 0.7 else "not sure"
+    return f"{word} ({found.confidence * 100:.0f} %)"
+
+
+def active_text(clip: Clip) -> str:
+    """Return where the picture lies in the raster, "" where it fills it."""
+    if clip.measured is None or clip.measured.active is None:
+        return ""
+    a, d = clip.measured.active, clip.declared
+    if (a.width, a.height) == (d.width, d.height):
+        return f"half a line is blank ({a.half_line})" if a.half_line else ""
+    if d.height in (480, 486, 576) and d.width == 720 and a.width >= 700 and a.height >= d.height - 4:
+        text = f"{a.width} of 720 samples hold picture, from {a.x}: blanking edges as BT.601 has them"
+    else:
+        shape = aspect_text(a.width * d.sample_aspect / a.height)
+        kind = "letterbox" if a.height < d.height and a.width == d.width else "pillarbox"
+        kind = "window" if a.height < d.height and a.width < d.width else kind
+        text = f"{kind}: {a.width} × {a.height} at {a.x}, {a.y}, a picture of {shape}"
+    return f"{text}; half a line is blank ({a.half_line})" if a.half_line else text
+
+
+def levels_lines(found: LevelsFound | None) -> list[str]:
+    """Return what is worth knowing of the levels, a sentence each."""
+    if found is None:
+        return []
+    luma = found.luma
+    levels = Levels(luma.bits, True)
+    if found.chroma_minimum is None and found.outside_gamut is None:
+        return [f"luma {luma.minimum} to {luma.maximum} at {luma.bits} bits"]
+    lines = [f"luma {luma.minimum} to {luma.maximum} at {luma.bits} bits"]
+    if found.range != "full":
+        if luma.above_white > 5e-4:
+            lines.append(f"super-white: {luma.above_white * 100:.2g} % of samples above {levels.white}")
+        if luma.below_black > 5e-4:
+            lines.append(f"sub-black: {luma.below_black * 100:.2g} % of samples below {levels.black}")
+    if found.outside_gamut is not None and found.outside_gamut > R103_AREA:
+        lines.append(f"{found.outside_gamut * 100:.2g} % of a picture is outside the RGB gamut (EBU R 103 lets 1 %)")
+    return lines
+
+
+def measured_lines(clip: Clip) -> list[str]:
+    """Return everything measured in a clip, a line each."""
+    measured = clip.measured
+    if measured is None:
+        return [f"not measured: {clip.trouble}"] if clip.trouble else []
+    lines: list[str] = []
+    if measured.fields is not None:
+        moments = moments_text(measured.fields)
+        lines.append(", ".join(p for p in (fields_text(measured.fields), moments, sureness(measured.fields)) if p))
+        if measured.fields.breaks:
+            lines.append("the cadence breaks at " + ", ".join(f"frame {n}" for n in measured.fields.breaks[:6]))
+    if active := active_text(clip):
+        lines.append(active)
+    lines += levels_lines(measured.levels)
+    for found in measured.sound:
+        if found is None:
+            lines.append("the sound could not be decoded")
+            continue
+        loud = f"{found.loudness_lufs:.1f} LUFS" if found.loudness_lufs is not None else "no loudness to measure"
+        peak = f", true peak {found.true_peak_dbtp:.1f} dBTP" if found.true_peak_dbtp is not None else ""
+        lines.append(f"sound: {loud}{peak} over {found.seconds:.1f} s")
+        lines += [f"sound: {text}" for text in found.said()]
+    if measured.damaged:
+        lines.append(f"{measured.damaged} damaged pictures passed over")
+    return lines

@@ -1,0 +1,105 @@
+"""Scopes: what a picture's codes are, as counts that can be drawn; and pictures and fields as R′G′B′ to look at."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from idle_quarry.signal.colour import MATRICES
+from idle_quarry.signal.formats import Encoding
+from idle_quarry.signal.levels import Levels
+
+Samples = NDArray[Any]
+Counts = NDArray[np.int64]
+
+
+def ycbcr_to_rgb(y: Samples, cb: Samples, cr: Samples, matrix: str) -> tuple[Samples, Samples, Samples]:
+    """Return R′, G′, B′ (0 black, 1 white) of luma (0…1) and colour differences (−0.5…0.5), float32, any one shape.
+
+    Equations of BT.601, BT.709 and BT.2020 by their Kr and Kb; values outside pass through. A matrix of "rgb", which
+    has no colour differences, is taken as BT.709's.
+    """
+    _, kr, kb, _ = MATRICES[matrix]
+    if kr is None or kb is None:
+        _, kr, kb, _ = MATRICES["bt709"]
+    assert kr is not None and kb is not None
+    red = y + np.float32(2 * (1 - kr)) * cr
+    blue = y + np.float32(2 * (1 - kb)) * cb
+    green = (y - np.float32(kr) * red - np.float32(kb) * blue) / np.float32(1 - kr - kb)
+    return red, green, blue
+
+
+def normalised(
+    luma: Samples, chroma: tuple[Samples, Samples], bits: int, encoding: Encoding
+) -> tuple[Samples, Samples, Samples]:
+    """Return luma 0…1 (h, w) and colour differences −0.5…0.5 (h', w') of code values of `bits` bits, float32."""
+    levels = Levels(bits, encoding.range == "narrow")
+    span = np.float32((224 << (bits - 8)) if levels.narrow else (1 << bits) - 1)
+    y = (luma.astype(np.float32) - levels.black) / np.float32(levels.white - levels.black)
+    cb, cr = ((plane.astype(np.float32) - levels.chroma_zero) / span for plane in chroma)
+    return y, cb, cr
+
+
+def rgb_to_show(
+    luma: Samples, chroma: tuple[Samples, Samples] | None, rgb: Samples | None, bits: int, encoding: Encoding
+) -> NDArray[np.uint8]:
+    """Return a picture as R′G′B′ (h, w, 3), uint8, as it is coded: HDR is not converted. Chroma is repeated."""
+    if rgb is not None:
+        return np.ascontiguousarray((rgb >> (bits - 8)).astype(np.uint8))
+    height, width = luma.shape
+    if chroma is None:
+        levels = Levels(bits, encoding.range == "narrow")
+        grey = (luma.astype(np.float32) - levels.black) / (levels.white - levels.black)
+        return np.repeat(np.clip(grey * 255 + 0.5, 0, 255).astype(np.uint8)[..., None], 3, axis=2)
+    y, cb, cr = normalised(luma, chroma, bits, encoding)
+    across = max(1, round(width / cb.shape[1]))
+    down = max(1, round(height / cb.shape[0]))
+    wide = [np.repeat(np.repeat(plane, down, axis=0), across, axis=1)[:height, :width] for plane in (cb, cr)]
+    if wide[0].shape != y.shape:  # odd rasters: the last samples have no chroma of their own
+        wide = [np.pad(p, ((0, height - p.shape[0]), (0, width - p.shape[1])), mode="edge") for p in wide]
+    channels = ycbcr_to_rgb(y, wide[0], wide[1], encoding.matrix)
+    shown = np.empty((height, width, 3), np.uint8)
+    for n, channel in enumerate(channels):
+        shown[..., n] = np.clip(channel * 255 + 0.5, 0, 255)
+    return shown
+
+
+def field_shown(picture: NDArray[np.uint8], order: str) -> NDArray[np.uint8]:
+    """Return one field of a picture (h, w, 3) at full height: "top" (even lines) or "bottom", lines between mixed."""
+    first = 0 if order == "top" else 1
+    lines = picture[first::2]
+    shown = np.empty_like(picture)
+    shown[first::2] = lines
+    other = shown[1 - first :: 2]
+    below = lines[: len(other)] if first == 0 else np.concatenate([lines[:1], lines])[: len(other)]
+    above = np.concatenate([lines[1:], lines[-1:]])[: len(other)] if first == 0 else lines[: len(other)]
+    other[:] = ((below.astype(np.uint16) + above[: len(other)] + 1) // 2).astype(np.uint8)
+    return shown
+
+
+def waveform(luma: Samples, bits: int, columns: int = 256) -> Counts:
+    """Return how many samples of each of `columns` parts of the width have each of 256 levels, shape (256, columns).
+
+    Row 0 is code 0. The picture's lines are thinned to about 270.
+    """
+    height, width = luma.shape
+    thin = luma[:: max(1, height // 270)]
+    level = (thin >> (bits - 8)).astype(np.intp)
+    column = np.arange(width, dtype=np.intp) * columns // width
+    flat = np.bincount((level * columns + column[None, :]).ravel(), minlength=256 * columns)
+    return flat[: 256 * columns].reshape(256, columns)
+
+
+def histogram(luma: Samples, bits: int) -> Counts:
+    """Return how many samples have each of 256 levels, lines and columns thinned, shape (256,)."""
+    step = max(1, int(np.sqrt(luma.size / 300_000)))
+    return np.bincount((luma[::step, ::step] >> (bits - 8)).ravel().astype(np.intp), minlength=256)[:256]
+
+
+def vectors(chroma: tuple[Samples, Samples], bits: int, size: int = 128) -> Counts:
+    """Return how many samples have each pair of colour differences, shape (size, size): rows C′R, columns C′B."""
+    step = max(1, int(np.sqrt(chroma[0].size / 200_000)))
+    cb, cr = ((plane[::step, ::step].ravel().astype(np.intp) * size) >> bits for plane in chroma)
+    return np.bincount(cr * size + cb, minlength=size * size)[: size * size].reshape(size, size)
