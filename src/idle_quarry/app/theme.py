@@ -146,6 +146,8 @@ class Theme:
         QTreeView::item, QListView::item {{ padding: {px(3)}px {px(4)}px; }}
         QTableView::item {{ padding: 0 {px(6)}px; }}
         QListWidget::item {{ padding: {px(5)}px {px(12)}px; }}
+        QListView::indicator, QTreeView::indicator {{ width: {px(11)}px; height: {px(11)}px; border: 1px solid {s.dust}; background: {s.ground}; }}
+        QListView::indicator:checked, QTreeView::indicator:checked {{ background: {s.lichen}; border: 1px solid {s.lichen}; }}
         QTreeView::item:selected, QTableView::item:selected {{ background: {s.ledge}; color: {s.chalk}; }}
         QTreeView:focus, QTableView:focus, QListView:focus {{ border: 1px solid {s.seam}; }}
         QHeaderView {{ background: {s.bench}; }}

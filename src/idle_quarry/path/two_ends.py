@@ -137,7 +137,7 @@ def suggested(sources: Sequence[Source], outs: Sequence[Delivered]) -> list[Sugg
     followed = tuple(_following(out, shared) for out in outs)
     found = [_worked_out(fmt, shared, followed) for fmt in candidates(shared, followed)]
     found.sort(key=lambda s: _rank(s.cost))
-    return [replace(each, reasons=(*each.reasons, *_against(each, found, place))) for place, each in enumerate(found)]
+    return [replace(each, reasons=(*_against(each, found, place), *each.reasons)) for place, each in enumerate(found)]
 
 
 def taken_up(suggestion: Suggestion, sources: Sequence[Source], outs: Sequence[Delivered], name: str) -> Template:

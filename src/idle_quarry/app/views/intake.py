@@ -1,47 +1,72 @@
-"""The Intake view: what clips declare, one row a clip, against the sources of a template."""
+"""The Intake view: what clips declare and what they really are, against the sources of a template."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from time import monotonic
 
-from PySide6.QtCore import (
-    QRectF,
-    QSortFilterProxyModel,
-    Qt,
-)
-from PySide6.QtGui import QPainter
+from PySide6.QtCore import QSortFilterProxyModel, Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
     QMenu,
-    QScrollArea,
     QSplitter,
+    QStackedWidget,
     QTableView,
     QVBoxLayout,
     QWidget,
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.drawing import draw_severity
 from idle_quarry.app.theme import theme
-from idle_quarry.app.views.intake_rows import COLUMNS, ROW, IntakeModel, Looked, VerdictDelegate
+from idle_quarry.app.views.intake_evidence import ClipEvidence
+from idle_quarry.app.views.intake_rows import COLUMNS, ROW, Index, IntakeModel, Looked, RowDelegate
+from idle_quarry.app.views.intake_shares import Shares
+from idle_quarry.app.views.two_ends import TwoEnds
+from idle_quarry.app.watching import FolderWatch
 from idle_quarry.app.widgets.basics import ProgressBar, button, label
 from idle_quarry.app.work import Ticket
-from idle_quarry.errors import QuarryError
-from idle_quarry.media import MEDIA_SUFFIXES, Clip, grouped, inspect
+from idle_quarry.errors import MediaError, QuarryError
+from idle_quarry.media import MEDIA_SUFFIXES, Clip, grouped
 from idle_quarry.media.against import against
+from idle_quarry.media.looking import corrected_clip, look_at_all
+from idle_quarry.media.report import SUFFIXES, totals, write_report
+from idle_quarry.media.stills import small_picture
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.starting import from_clip, standard_near, working_from
 from idle_quarry.path.template import Source, Template, slug
-from idle_quarry.signal.rasters import aspect_text
-from idle_quarry.signal.rates import rate_text
+from idle_quarry.printing import write_pdf
+from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
+
+
+class _Filter(QSortFilterProxyModel):
+    """Rows whose text has what was typed, and whose format is the one chosen at the left edge."""
+
+    def __init__(self, model: IntakeModel) -> None:
+        super().__init__()
+        self._model = model
+        self._text, self._format = "", ""
+        self.setSourceModel(model)
+        self.setSortCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+
+    def take(self, *, text: str | None = None, format_words: str | None = None) -> None:
+        self.beginFilterChange()
+        self._text = self._text if text is None else text.lower()
+        self._format = self._format if format_words is None else format_words
+        self.endFilterChange(QSortFilterProxyModel.Direction.Rows)
+
+    def filterAcceptsRow(self, row: int, parent: Index) -> bool:
+        found = self._model.rows[row]
+        if self._format and (found.format_words or "no signal format") != self._format:
+            return False
+        texts = (str(self._model.index(row, column).data()) for column in range(len(COLUMNS)))
+        return not self._text or any(self._text in text.lower() for text in texts)
 
 
 class IntakeView(QWidget):
@@ -52,11 +77,10 @@ class IntakeView(QWidget):
         self.desk = desk
         self.setAcceptDrops(True)
         self.model = IntakeModel()
-        self.proxy = QSortFilterProxyModel()
-        self.proxy.setSourceModel(self.model)
-        self.proxy.setFilterKeyColumn(-1)
-        self.proxy.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.proxy = _Filter(self.model)
         self._ticket: Ticket | None = None
+        self.watch: FolderWatch | None = None
+        self._announce = False
         self._build()
         self.first_focus = self.table
         desk.opened.connect(self._opened)
@@ -65,85 +89,117 @@ class IntakeView(QWidget):
         self._opened()
         self._show_state()
 
+    # -- building --------------------------------------------------------------------------------------
+
     def _build(self) -> None:
+        self.progress = ProgressBar()
+        self.progress.setContentsMargins(theme.px(16), 0, theme.px(16), theme.px(6))
+        self._empty = label(
+            "Drop clips or folders here, or open them. Each is measured: what its fields really do, its levels, its "
+            "active picture, its sound; and held against what its file declares and what a template expects.",
+            "dust", wrap=True,
+        )  # fmt: skip
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.shares = Shares()
+        self.shares.chosen.connect(lambda words: self.proxy.take(format_words=words))
+        self._build_table()
+        self.evidence = ClipEvidence(self.desk)
+        self.evidence.refusal_said = lambda text: self.desk.say(text, refusal=True)
+        self.evidence.corrected.connect(self._correct)
+        self.two_ends = TwoEnds(self.desk)
+        self._below = QStackedWidget()
+        self._below.addWidget(self.evidence)
+        self._below.addWidget(self.two_ends)
+        upper = QWidget()
+        beside = QHBoxLayout(upper)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(0)
+        beside.addWidget(self.shares)
+        beside.addWidget(self.table, 1)
+        lower = QWidget()
+        lower.setProperty("role", "bench")
+        lower.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(lower)
+        column.setContentsMargins(0, theme.px(6), 0, 0)
+        column.setSpacing(theme.px(4))
+        column.addLayout(self._clip_bar())
+        column.addWidget(self._below, 1)
+        self.split = QSplitter(Qt.Orientation.Vertical)
+        self.split.addWidget(upper)
+        self.split.addWidget(lower)
+        self.split.setSizes([theme.px(330), theme.px(380)])
+        self.split.setChildrenCollapsible(False)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(0)
+        outer.addLayout(self._tools())
+        outer.addWidget(self.progress)
+        outer.addWidget(self._empty, 1)
+        outer.addWidget(self.split, 1)
+
+    def _tools(self) -> QHBoxLayout:
         self.add_button = button("Open clips", self._ask_files, main=True)
         self.folder_button = button("Open a folder", self._ask_folder)
+        self.watch_button = button("Watch a folder", self._ask_watch)
         self.clear_button = button("Clear", self._clear)
+        self.report_button = button("Report", self._ask_report, tip="what came in, as PDF, HTML, CSV or JSON")
         self.search = QLineEdit()
         self.search.setPlaceholderText("Filter clips")
         self.search.setAccessibleName("Filter clips")
         self.search.setClearButtonEnabled(True)
-        self.search.textChanged.connect(self.proxy.setFilterFixedString)
+        self.search.textChanged.connect(lambda text: self.proxy.take(text=text))
         self.template = QComboBox()
         self.template.setAccessibleName("Template to hold clips against")
-        self.template.setMinimumContentsLength(22)
+        self.template.setMinimumContentsLength(18)
         self.template.activated.connect(lambda _i: self._judge())
         tools = QHBoxLayout()
         tools.setSpacing(theme.px(7))
         tools.setContentsMargins(theme.px(12), theme.px(10), theme.px(12), theme.px(8))
-        for widget in (self.add_button, self.folder_button, self.clear_button):
+        for widget in (self.add_button, self.folder_button, self.watch_button, self.report_button, self.clear_button):
             tools.addWidget(widget)
         tools.addWidget(self.search, 1)
         tools.addWidget(label("against", "dust"))
         tools.addWidget(self.template)
-        self.progress = ProgressBar()
-        self.progress.setContentsMargins(theme.px(16), 0, theme.px(16), theme.px(6))
-        self._empty = label(
-            "Drop clips or folders here, or open them. Each is shown with what its file declares, held against the sources of a template.",
-            "dust", wrap=True,
-        )  # fmt: skip
-        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        return tools
+
+    def _build_table(self) -> None:
         self.table = QTableView()
         self.table.setModel(self.proxy)
-        self.table.setItemDelegateForColumn(len(COLUMNS) - 1, VerdictDelegate(self.table))
+        self.table.setItemDelegate(RowDelegate(self.model, self.table))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.table.setSortingEnabled(True)
         self.table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
         self.table.verticalHeader().hide()
+        self.table.verticalHeader().setDefaultSectionSize(theme.px(42))
         self.table.setShowGrid(False)
-        self.table.setAlternatingRowColors(True)
         self.table.setAccessibleName("Clips")
         self.table.setWordWrap(False)
+        self.table.setTabKeyNavigation(False)
         head = self.table.horizontalHeader()
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         head.setStretchLastSection(True)
         head.setHighlightSections(False)
-        for column, width in enumerate((215, 205, 120, 90, 165, 100, 105)):
+        for column, width in enumerate((232, 168, 208, 178, 142)):
             self.table.setColumnWidth(column, theme.px(width))
-        self.table.verticalHeader().setDefaultSectionSize(theme.px(27))
-        head.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
         self.table.selectionModel().currentChanged.connect(lambda *_: self._show_clip())
-        self._detail = QWidget()
-        self._detail.setProperty("role", "bench")
-        self._detail.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        detail = QVBoxLayout(self._detail)
-        detail.setContentsMargins(0, theme.px(8), 0, theme.px(8))
-        self._clip_name, self._verdict = label(role="head"), label(role="dust", wrap=True)
-        self.start_button = button("Start a template from this clip", self._start_menu, main=True)
-        self.source_button = button("This is another source of the template", self.add_as_source)
+        self.table.selectionModel().selectionChanged.connect(lambda *_: self._fill_ends())
+
+    def _clip_bar(self) -> QHBoxLayout:
+        self._clip_name = label(role="head")
+        self.ends_button = button(
+            "Two ends", self._toggle_ends, quiet=True, tip="the working formats between what comes in and out"
+        )
+        self.ends_button.setCheckable(True)
+        self.start_button = button("Start a template", self._start_menu, main=True)
+        self.source_button = button("Set as a source", self._source_menu)
         bar = QHBoxLayout()
         bar.setSpacing(theme.px(7))
-        bar.setContentsMargins(theme.px(16), 0, theme.px(12), 0)
+        bar.setContentsMargins(theme.px(14), 0, theme.px(12), 0)
         bar.addWidget(self._clip_name, 1)
-        bar.addWidget(self.source_button)
-        bar.addWidget(self.start_button)
-        detail.addLayout(bar)
-        self._facts = QScrollArea()
-        self._facts.setWidgetResizable(True)
-        detail.addWidget(self._facts, 1)
-        self.split = QSplitter(Qt.Orientation.Vertical)
-        self.split.addWidget(self.table)
-        self.split.addWidget(self._detail)
-        self.split.setSizes([theme.px(380), theme.px(300)])
-        self.split.setChildrenCollapsible(False)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(0)
-        outer.addLayout(tools)
-        outer.addWidget(self.progress)
-        outer.addWidget(self._empty, 1)
-        outer.addWidget(self.split, 1)
+        for widget in (self.ends_button, self.source_button, self.start_button):
+            bar.addWidget(widget)
+        return bar
 
     # -- templates to hold against ---------------------------------------------------------------------
 
@@ -152,6 +208,7 @@ class IntakeView(QWidget):
         self.template.clear()
         document = self.desk.document
         self.template.addItem(f"{document.template.name} (open)" if document else "the open template", "open")
+        self.template.addItem("no template", "none")
         try:
             for each in self.desk.library.summaries():
                 self.template.addItem(each.name, each.id)
@@ -166,8 +223,10 @@ class IntakeView(QWidget):
         self._judge()
 
     def chosen_template(self) -> Template | None:
-        """Return the template that clips are held against, or None where nothing is open."""
+        """Return the template that clips are held against, or None for none."""
         ident = self.template.currentData()
+        if ident == "none":
+            return None
         if ident in ("open", None):
             return self.desk.document.template if self.desk.document is not None else None
         try:
@@ -194,9 +253,10 @@ class IntakeView(QWidget):
             self.look_at([Path(name)])
 
     def look_at(self, paths: list[Path]) -> None:
-        """Look at clips and at the media in folders, off the interface thread; rows come as they are read."""
+        """Measure clips and the media in folders on all cores, off the interface thread; rows come as they are known."""
         if self._ticket is not None:
             self._ticket.cancel()
+        began = monotonic()
 
         def work(ticket: Ticket) -> int:
             found: list[Path] = []
@@ -206,28 +266,38 @@ class IntakeView(QWidget):
                 else:
                     found.append(path)
             clips = grouped(found)
-            for index, path in enumerate(clips):
-                ticket.progress(f"{index} of {len(clips)} clips", index / max(1, len(clips)))
-                try:
-                    looked = Looked(path, inspect(path))
-                except QuarryError as error:
-                    looked = Looked(path, None, error.what)
+            for path, answer in look_at_all(clips, ticket.progress):
+                if isinstance(answer, MediaError):
+                    looked = Looked(path, None, answer.what)
+                else:
+                    looked = Looked(path, answer, picture=_picture(answer))
                 self.desk.workers.start(partial(_itself, looked), self._arrived, self.desk.refuse)
             return len(clips)
 
-        self.progress.begin("looking at clips", self._cancel)
+        def progressed(what: str, share: float) -> None:
+            spent = monotonic() - began
+            self.progress.step(f"measuring: {what}", share, spent * (1 - share) / share if share > 0.02 else None)
+
+        self.progress.begin("measuring clips", self._cancel)
         self._empty.hide()
         self.split.show()
-        self._ticket = self.desk.workers.start(
-            work, self._done, self._failed, lambda what, share: self.progress.step(what, share)
-        )
+        self._ticket = self.desk.workers.start(work, self._done, self._failed, progressed)
 
     def _arrived(self, looked: Looked) -> None:
         template = self.chosen_template()
         match = against(template, looked.clip) if template is not None and looked.clip is not None else None
-        self.model.add(Looked(looked.path, looked.clip, looked.refusal, match))
+        self.model.add(replace(looked, match=match))
+        self._show_shares()
         if len(self.model.rows) == 1:
             self.table.selectRow(0)
+        if self._announce and match is not None and (match.source is None or match.grade in ("lossy", "broken")):
+            why = match.findings[0].text if match.findings else f"it is {match.grade} into the programme"
+            name = template.name if template is not None else ""
+            self.desk.say(f"{looked.path.name} arrived and does not fit {name}: {why}", refusal=True)
+
+    def _show_shares(self) -> None:
+        clips = [row.clip for row in self.model.rows if row.clip is not None]
+        self.shares.show_totals(totals(clips), len(self.model.rows))
 
     def _done(self, count: int) -> None:
         self.progress.hide()
@@ -235,6 +305,7 @@ class IntakeView(QWidget):
         if count == 0:
             self.desk.say("No clips there: no file has the name of a media file.", refusal=True)
         self._show_state()
+        self._fill_ends()
 
     def _failed(self, error: QuarryError) -> None:
         self.progress.hide()
@@ -249,7 +320,9 @@ class IntakeView(QWidget):
             self._ticket.cancel()
 
     def _clear(self) -> None:
+        self._cancel()
         self.model.clear()
+        self._show_shares()
         self._show_state()
 
     def _show_state(self) -> None:
@@ -257,7 +330,44 @@ class IntakeView(QWidget):
         self._empty.setVisible(not some)
         self.split.setVisible(some)
         self.clear_button.setEnabled(some)
+        self.report_button.setEnabled(bool(self.model.rows))
         self._show_clip()
+
+    # -- a watched folder ------------------------------------------------------------------------------
+
+    def _ask_watch(self) -> None:
+        if self.watch is not None:
+            self.stop_watching()
+            return
+        name = QFileDialog.getExistingDirectory(self, "Watch a folder for new clips", str(Path.home()))
+        if name:
+            self.watch_folder(Path(name))
+
+    def watch_folder(self, folder: Path) -> None:
+        """Look at clips of a folder as they arrive, and say which do not fit the template."""
+        self.watch = FolderWatch(folder, self.desk.workers, self)
+        self.watch.arrived.connect(self._came_in)
+        self.watch.lost.connect(self._watch_lost)
+        self.watch_button.setText("Stop watching")
+        self.watch_button.setToolTip(str(folder))
+        self.desk.say(f"Watching {folder}: clips are measured once they have stopped growing.")
+
+    def stop_watching(self) -> None:
+        """Watch no longer."""
+        if self.watch is not None:
+            self.watch.stop()
+            self.watch.deleteLater()
+            self.watch = None
+        self.watch_button.setText("Watch a folder")
+        self.watch_button.setToolTip("")
+
+    def _watch_lost(self, error: QuarryError) -> None:
+        self.stop_watching()
+        self.desk.refuse(error)
+
+    def _came_in(self, paths: list[Path]) -> None:
+        self._announce = True
+        self.look_at(paths)
 
     # -- the chosen clip -------------------------------------------------------------------------------
 
@@ -266,81 +376,52 @@ class IntakeView(QWidget):
         index = self.table.currentIndex()
         return index.data(ROW) if index.isValid() else None
 
+    def selected(self) -> list[Looked]:
+        """Return the selected rows that have a format, or all of them where one or none is selected."""
+        rows = [index.data(ROW) for index in self.table.selectionModel().selectedRows()]
+        if len(rows) < 2:
+            rows = self.model.rows
+        return [row for row in rows if row.clip is not None and row.clip.format is not None]
+
     def _show_clip(self) -> None:
         row = self.chosen()
         usable = row is not None and row.clip is not None and row.clip.format is not None
         self.start_button.setEnabled(usable)
         self.source_button.setEnabled(usable and self.desk.document is not None)
         self._clip_name.setText("" if row is None else row.clip.name if row.clip else row.path.name)
-        body = QWidget()
-        grid = QGridLayout(body)
-        grid.setContentsMargins(theme.px(16), theme.px(2), theme.px(16), theme.px(4))
-        grid.setHorizontalSpacing(theme.px(18))
-        grid.setVerticalSpacing(theme.px(3))
-        if row is not None and row.clip is not None:
-            self._fill_facts(grid, row)
-        elif row is not None:
-            grid.addWidget(label(f"{row.path.name}: {row.refusal}.", "refusal", wrap=True), 0, 0)
-        grid.setRowStretch(grid.rowCount(), 1)
-        self._facts.setWidget(body)
+        self.evidence.show_row(row)
 
-    def _fill_facts(self, grid: QGridLayout, row: Looked) -> None:
-        assert row.clip is not None
-        d, fmt = row.clip.declared, row.clip.format
-        source = row.match.source if row.match else None
-        wanted = source.format if source else None
+    def _correct(self, fmt: SignalFormat | None) -> None:
+        row = self.chosen()
+        if row is None or row.clip is None:
+            return
+        try:
+            clip = corrected_clip(row.clip, fmt)
+        except MediaError as error:
+            self.desk.refuse(error)
+            return
         template = self.chosen_template()
-        line = 0
-        for finding in row.match.findings if row.match else ():
-            mark = _Mark(finding.severity)
-            grid.addWidget(mark, line, 0)
-            grid.addWidget(label(finding.text, wrap=True), line, 1, 1, 4)
-            line += 1
-        if row.match is not None and not row.match.findings and source is not None:
-            grid.addWidget(label(f"Exactly {source.name}.", "good"), line, 1, 1, 4)
-            line += 1
-        against_what = source.name if source else "no source"
-        for column, text in enumerate(
-            ("", "", "the file declares", f"{against_what} of {template.name}" if template else "", "")
-        ):
-            grid.addWidget(label(text, "dust"), line, column)
-        line += 1
-        facts: list[tuple[str, str, str | None]] = []
-        if d.has_picture:
-            facts += [
-                ("Raster", f"{d.width} × {d.height}, {aspect_text(d.display_aspect)}", f"{wanted.raster.size_text}, {aspect_text(wanted.raster.display_aspect)}" if wanted else None),
-                ("Rate", f"{rate_text(d.rate)} frames/s" if d.rate else "not said", f"{rate_text(wanted.rate)} frames/s" if wanted else None),
-                ("Scan", _scan(d.scan, d.field_order), _scan(wanted.scan, wanted.field_order) if wanted else None),
-                ("Depth", f"{d.bit_depth} bit {d.sampling}", f"{wanted.encoding.bit_depth} bit {wanted.encoding.sampling}" if wanted else None),
-                ("Primaries", d.primaries or "not said", wanted.encoding.primaries if wanted else None),
-                ("Transfer", d.transfer or "not said", wanted.encoding.transfer if wanted else None),
-                ("Matrix", d.matrix or "not said", wanted.encoding.matrix if wanted else None),
-                ("Range", d.range or "not said", wanted.encoding.range if wanted else None),
-            ]  # fmt: skip
-        facts += [
-            ("Codec", " ".join(p for p in (d.codec, d.profile, f"in {d.container.split(',')[0]}") if p), None),
-            ("Timecode", d.timecode or "none", None),
-            ("Length", f"{d.frames or '?'} frames" + (f", {d.duration_s:.2f} s" if d.duration_s else ""), None),
-            ("Sound", "; ".join(f"{a.layout}, {a.sample_rate} Hz{f', {a.bit_depth} bit' if a.bit_depth else ''}" for a in d.audio) or "none", None),
-            ("Taken as", format_words(fmt, fields=True) if fmt else "no signal format", None),
-        ]  # fmt: skip
-        for name, declared, expected in facts:
-            grid.addWidget(label(name, "dust"), line, 1)
-            silent = declared.startswith("not said")
-            grid.addWidget(label(declared, "dust" if silent else ""), line, 2)
-            if expected is not None:
-                grid.addWidget(label(expected, "dust"), line, 3)
-                agrees = declared == expected or silent
-                grid.addWidget(
-                    label(
-                        "taken from the standard" if silent else "agrees" if agrees else "differs",
-                        "good" if agrees else "refusal",
-                    ),
-                    line,
-                    4,
-                )
-            line += 1
-        grid.setColumnStretch(4, 1)
+        self.model.add(replace(row, clip=clip, match=against(template, clip) if template is not None else None))
+        self._show_shares()
+        self._show_clip()
+        words = format_words(clip.format, fields=True) if clip.format else "no format"
+        said = f"{clip.name} is taken as {words} from now on." if fmt else f"{clip.name} is taken as measured: {words}."
+        self.desk.say(said)
+
+    def _toggle_ends(self) -> None:
+        self._below.setCurrentWidget(self.two_ends if self.ends_button.isChecked() else self.evidence)
+        self._fill_ends()
+
+    def _fill_ends(self) -> None:
+        if self.ends_button.isChecked():
+            clips = [row.clip for row in self.selected() if row.clip is not None]
+            shares = [
+                (format_words(clip.format), total.share * 100)
+                for total in totals(clips)
+                for clip in clips[:]
+                if clip.format is not None and format_words(clip.format, fields=True) == total.format
+            ]
+            self.two_ends.set_sources(list(dict(shares).items()))
 
     # -- what becomes of it ----------------------------------------------------------------------------
 
@@ -365,44 +446,77 @@ class IntakeView(QWidget):
             found.append((text, from_clip(clip.name, clip.format, standard.format)))
         return found
 
+    def _source_menu(self) -> None:
+        document = self.desk.document
+        if document is None:
+            return
+        menu = QMenu(self)
+        menu.addAction("Another source, with its share").triggered.connect(self.add_as_source)
+        for source in document.template.sources:
+            action = menu.addAction(f"{source.name} is what this clip is")
+            action.triggered.connect(lambda _on, ident=source.id: self.set_source(ident))
+        menu.exec(self.source_button.mapToGlobal(self.source_button.rect().bottomLeft()))
+
     def add_as_source(self) -> None:
-        """Add the chosen clip's format as another source of the open template."""
+        """Add the chosen clip's format as another source of the open template, with its share by duration."""
         row, document = self.chosen(), self.desk.document
         if row is None or row.clip is None or row.clip.format is None or document is None:
             return
         template = document.template
         ident = slug(Path(row.clip.name).stem, {s.id for s in template.sources})
-        share = 10.0 if template.sources else 100.0
+        clips = [each.clip for each in self.model.rows if each.clip is not None]
+        by_format = {total.format: total.share * 100 for total in totals(clips)}
+        share = round(by_format.get(row.format_words, 10.0), 1) if template.sources else 100.0
         source = Source(id=ident, name=Path(row.clip.name).stem[:120] or "clip", format=row.clip.format, share=share)
+        self._edit("Add source from clip", Edit(f"sources.{ident}", source), f"{source.name} is now a source")
+
+    def set_source(self, ident: str) -> None:
+        """Give a source of the open template the chosen clip's format."""
+        row, document = self.chosen(), self.desk.document
+        if row is None or row.clip is None or row.clip.format is None or document is None:
+            return
+        name = next(s.name for s in document.template.sources if s.id == ident)
+        edit = Edit(f"sources.{ident}.format", row.clip.format)
+        self._edit("Set source from clip", edit, f"{name} is now {row.format_words}")
+
+    def _edit(self, what: str, edit: Edit, said: str) -> None:
+        document = self.desk.document
+        assert document is not None
         try:
-            document.apply("Add source from clip", Edit(f"sources.{ident}", source))
+            document.apply(what, edit)
         except QuarryError as error:
             self.desk.refuse(error)
             return
         self.desk.view_wanted.emit("Path")
-        self.desk.say(f"{source.name} is now a source of {template.name}.")
+        self.desk.say(f"{said} of {document.template.name}.")
+
+    # -- the report ------------------------------------------------------------------------------------
+
+    def _ask_report(self) -> None:
+        kinds = ";;".join(f"{suffix[1:].upper()} (*{suffix})" for suffix in SUFFIXES)
+        name, _kind = QFileDialog.getSaveFileName(self, "Write the intake report", "intake.pdf", kinds)
+        if name:
+            self.report(Path(name))
+
+    def report(self, path: Path) -> None:
+        """Write the report of all clips, off the interface thread."""
+        clips = [row.clip for row in self.model.rows if row.clip is not None]
+        template = self.chosen_template()
+        name = template.name if template is not None else ""
+
+        def work(_ticket: Ticket) -> Path:
+            write_report(path, clips, write_pdf, name)
+            return path
+
+        self.desk.workers.start(work, lambda done: self.desk.say(f"The report is in {done}."), self.desk.refuse)
 
 
 def _itself(looked: Looked, _ticket: Ticket) -> Looked:
     return looked
 
 
-class _Mark(QWidget):
-    """A severity's mark as a widget."""
-
-    def __init__(self, severity: str) -> None:
-        super().__init__()
-        self._severity = severity
-        self.setFixedSize(theme.px(16), theme.px(18))
-        self.setAccessibleName(severity)
-
-    def paintEvent(self, event: object) -> None:
-        painter = QPainter(self)
-        draw_severity(painter, QRectF(self.rect()).center(), self._severity, theme.px(9))
-
-
-def _scan(scan: str, order: str | None) -> str:
-    first = {"top": ", upper field first", "bottom": ", lower field first", None: ""}[
-        order if scan != "progressive" else None
-    ]
-    return {"psf": "PsF", "unknown": "not said"}.get(scan, scan) + (first if scan == "interlaced" else "")
+def _picture(clip: Clip) -> bytes | None:
+    try:
+        return small_picture(clip)
+    except QuarryError:
+        return None

@@ -1,78 +1,133 @@
-"""The rows of Intake: clips looked at, what each declares in a line, and how it fits a template."""
+"""The rows of Intake: clips looked at, declared and measured together where they part, and how each fits a template."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from PySide6.QtCore import (
-    QAbstractTableModel,
-    QModelIndex,
-    QPersistentModelIndex,
-    QPointF,
-    Qt,
-)
-from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import (
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-)
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QFontMetrics, QPainter, QPixmap
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from idle_quarry.app.drawing import draw_link, draw_severity
 from idle_quarry.app.theme import theme
-from idle_quarry.media import Clip, Declared
+from idle_quarry.app.widgets.ribbon import draw_ribbon
+from idle_quarry.media import Clip
 from idle_quarry.media.against import against
+from idle_quarry.media.words import fields_text, sureness
 from idle_quarry.path.matching import Match
 from idle_quarry.path.template import Template
+from idle_quarry.signal.colour import PRIMARIES, TRANSFERS
 from idle_quarry.signal.words import format_words
 
 Index = QModelIndex | QPersistentModelIndex
 ROW = Qt.ItemDataRole.UserRole
-COLUMNS = ("Clip", "Format", "Codec", "Depth", "Colour", "Timecode", "Sound", "Against the template")
+COLUMNS = ("Clip", "Motion", "Format", "Colour and levels", "Timecode and sound", "Against the template")
+CLIP, MOTION, FORMAT, COLOUR, TIME, VERDICT = range(len(COLUMNS))
 
 
 @dataclass(frozen=True)
 class Looked:
-    """One row: a clip, or why it could not be read."""
+    """One row: a clip, or why it could not be read; `picture` is a small PNG of it."""
 
     path: Path
     clip: Clip | None
     refusal: str = ""
     match: Match | None = None
+    picture: bytes | None = None
+
+    @property
+    def format_words(self) -> str:
+        """The format the clip is taken as, "" where it has none."""
+        return format_words(self.clip.format, fields=True) if self.clip and self.clip.format else ""
 
 
-def _colour(d: Declared) -> str:
-    parts = [d.primaries, d.transfer if d.transfer != d.primaries else None, d.range]
-    return " · ".join(part for part in parts if part) or "not said"
+@dataclass(frozen=True)
+class Cell:
+    """Two lines of a cell; `wrong` marks the second as what the file says untruly."""
+
+    first: str
+    second: str = ""
+    wrong: bool = False
 
 
-def _cells(row: Looked) -> tuple[str, ...]:
+def cells(row: Looked) -> tuple[Cell, ...]:
+    """Return what stands in a row."""
     if row.clip is None:
-        return (row.path.name, row.refusal, "", "", "", "", "", "cannot be read")
-    d, clip = row.clip.declared, row.clip
-    if clip.format is not None:
-        what = format_words(clip.format, fields=True).replace(f" {d.bit_depth}bit", "").replace(f" {d.sampling}", "")
-    else:
-        what = f"{d.width} × {d.height}, no rate" if d.has_picture else "sound only"
-    depth = f"{d.bit_depth} bit {d.sampling}" if d.has_picture else ""
-    sound = ", ".join(f"{a.layout} {a.sample_rate / 1000:g}k" for a in d.audio[:2]) or "none"
-    if row.match is None:
-        verdict = ""
-    elif row.match.source is not None:
-        verdict = f"{row.match.source.name}: {row.match.grade}"
-    else:
-        verdict = "no source of it" if clip.format else "not to be told"
+        return (Cell(row.path.name, row.refusal, True), *(Cell("") for _ in range(4)), Cell("cannot be read"))
+    clip, d = row.clip, row.clip.declared
+    untrue = {each.field: each for each in clip.disagreements}
     profile = f" {d.profile}" if d.profile and d.profile.lower() != d.codec else ""
+    fields = clip.measured.fields if clip.measured else None
+    motion = Cell(fields_text(fields), sureness(fields)) if fields else Cell("", clip.trouble, bool(clip.trouble))
     return (
-        clip.name,
-        what,
-        f"{d.codec}{profile}",
-        depth,
-        _colour(d) if d.has_picture else "",
-        d.timecode or "none",
-        sound,
-        verdict,
+        Cell(clip.name, f"{d.codec}{profile}"),
+        motion,
+        _format(row, untrue.keys()),
+        _colour(clip, untrue.keys()),
+        Cell(d.timecode or "no timecode", _sound(clip), "timecode" in untrue or "drop_frame" in untrue),
+        _verdict(row),
     )
+
+
+def _format(row: Looked, untrue: object) -> Cell:
+    clip = row.clip
+    assert clip is not None
+    d = clip.declared
+    if clip.format is None:
+        return Cell(f"{d.width} × {d.height}, no rate" if d.has_picture else "sound only")
+    bits = f"{d.bit_depth} bit {d.sampling}"
+    what = row.format_words.replace(f" {d.bit_depth}bit", "").replace(f" {d.sampling}", "")
+    if clip.corrected:
+        return Cell(what, "corrected by hand")
+    wrong = [each for each in clip.disagreements if each.field in ("scan", "field_order", "rate", "sample_aspect")]
+    if wrong:
+        names = {"scan": "", "field_order": "", "rate": " frames/s", "sample_aspect": " samples"}
+        words = {"top": "upper field first", "bottom": "lower field first", "1/1": "square"}
+        said = ", ".join(
+            f"{words.get(str(each.declared), str(each.declared)).removesuffix('/1')}{names[each.field]}"
+            for each in wrong
+        )
+        return Cell(what, f"declared {said}", True)
+    return Cell(what, bits)
+
+
+def _colour(clip: Clip, untrue: object) -> Cell:
+    d = clip.declared
+    if not d.has_picture:
+        return Cell("")
+    label = PRIMARIES[d.primaries].label if d.primaries else "primaries not said"
+    transfer = TRANSFERS[d.transfer][0] if d.transfer and d.transfer not in ("bt709",) else ""
+    first = " · ".join(part for part in (label, transfer) if part)
+    wrong = next((each for each in clip.disagreements if each.field in ("range", "matrix", "bit_depth")), None)
+    if wrong is not None and not clip.corrected:
+        return Cell(first, f"{wrong.measured} {wrong.field}, declared {wrong.declared or 'not at all'}", True)
+    levels = clip.measured.levels if clip.measured else None
+    spread = f", luma {levels.luma.minimum} to {levels.luma.maximum}" if levels else ""
+    return Cell(first, f"{d.range or 'narrow by default'}{spread}")
+
+
+def _sound(clip: Clip) -> str:
+    audio = clip.declared.audio
+    if not audio:
+        return "no sound"
+    said = ", ".join(f"{a.layout} {a.sample_rate / 1000:g} kHz" for a in audio[:2])
+    heard = clip.measured.sound[0] if clip.measured and clip.measured.sound else None
+    if heard is None:
+        return said
+    if all(channel.silent for channel in heard.channels):
+        return f"{said}, silent"
+    return f"{said}, {heard.loudness_lufs:.0f} LUFS" if heard.loudness_lufs is not None else said
+
+
+def _verdict(row: Looked) -> Cell:
+    if row.match is None:
+        return Cell("")
+    if row.match.source is not None:
+        return Cell(row.match.source.name, row.match.grade)
+    if row.clip is not None and row.clip.format is None:
+        return Cell("not to be told")
+    return Cell("no source of it", f"would be {row.match.grade}")
 
 
 class IntakeModel(QAbstractTableModel):
@@ -81,7 +136,7 @@ class IntakeModel(QAbstractTableModel):
     def __init__(self) -> None:
         super().__init__()
         self.rows: list[Looked] = []
-        self._texts: list[tuple[str, ...]] = []
+        self._cells: list[tuple[Cell, ...]] = []
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
         return 0 if parent.isValid() else len(self.rows)
@@ -98,11 +153,17 @@ class IntakeModel(QAbstractTableModel):
         row = self.rows[index.row()]
         if role == ROW:
             return row
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
-            return self._texts[index.row()][index.column()]
-        if role == Qt.ItemDataRole.ForegroundRole and row.clip is None:
-            return theme.colour("oxide")
+        cell = self._cells[index.row()][index.column()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return f"{cell.first} {cell.second}".strip()
+        if role == Qt.ItemDataRole.ToolTipRole:
+            untrue = [each.text for each in row.clip.disagreements] if row.clip else []
+            return "\n".join([f"{cell.first}\n{cell.second}".strip(), *untrue])
         return None
+
+    def cell(self, index: Index) -> Cell:
+        """Return a cell's two lines."""
+        return self._cells[index.row()][index.column()]
 
     def add(self, row: Looked) -> None:
         """Add a clip, or replace it where it was looked at before."""
@@ -110,41 +171,94 @@ class IntakeModel(QAbstractTableModel):
         if at is None:
             self.beginInsertRows(QModelIndex(), len(self.rows), len(self.rows))
             self.rows.append(row)
-            self._texts.append(_cells(row))
+            self._cells.append(cells(row))
             self.endInsertRows()
         else:
-            self.rows[at], self._texts[at] = row, _cells(row)
+            self.rows[at], self._cells[at] = row, cells(row)
             self.dataChanged.emit(self.index(at, 0), self.index(at, len(COLUMNS) - 1))
 
     def judge(self, template: Template | None) -> None:
         """Hold every clip against a template."""
         for i, row in enumerate(self.rows):
             match = against(template, row.clip) if template is not None and row.clip is not None else None
-            self.rows[i] = Looked(row.path, row.clip, row.refusal, match)
-            self._texts[i] = _cells(self.rows[i])
+            self.rows[i] = replace(row, match=match)
+            self._cells[i] = cells(self.rows[i])
         if self.rows:
             self.dataChanged.emit(self.index(0, 0), self.index(len(self.rows) - 1, len(COLUMNS) - 1))
 
     def clear(self) -> None:
         self.beginResetModel()
-        self.rows, self._texts = [], []
+        self.rows, self._cells = [], []
         self.endResetModel()
 
 
-class VerdictDelegate(QStyledItemDelegate):
-    """Draws the last column: the grade by its form, then the words."""
+class RowDelegate(QStyledItemDelegate):
+    """Draws a row: a small picture, the ribbon of its motion, two lines a cell, the verdict by its form."""
+
+    def __init__(self, model: IntakeModel, parent: object) -> None:
+        super().__init__(parent)  # type: ignore[arg-type]
+        self._model = model
+        self._pictures: dict[Path, tuple[bytes, QPixmap]] = {}
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         row: Looked = index.data(ROW)
+        source = index
+        proxy = index.model()
+        if proxy is not self._model:
+            source = proxy.mapToSource(index)  # type: ignore[attr-defined]
+        cell = self._model.cell(source)
         rect = option.rect
-        if row.match is None:
-            super().paint(painter, option, index)
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.fillRect(rect, theme.colour("ledge"))
+        column = index.column()
+        left = rect.left() + theme.px(6)
+        if column == CLIP:
+            left = self._picture(painter, rect, row)
+        elif column == MOTION and row.clip is not None and row.clip.measured and row.clip.measured.fields:
+            ribbon = QRectF(left, rect.top() + theme.px(5), rect.width() - theme.px(14), theme.px(12))
+            draw_ribbon(painter, ribbon, row.clip.measured.fields, row.clip.declared.frames)
+            self._text(painter, rect, left, Cell("", f"{cell.first}"), lower=True)
             return
-        worst = next((f.severity for s in ("stop", "caution") for f in row.match.findings if f.severity == s), None)
+        elif column == VERDICT and row.match is not None:
+            left = self._mark(painter, rect, row.match)
+        self._text(painter, rect, left, cell)
+
+    def _picture(self, painter: QPainter, rect: QRect, row: Looked) -> int:
+        room = QRectF(rect.left() + theme.px(6), rect.top() + theme.px(3), theme.px(62), rect.height() - theme.px(6))
+        painter.fillRect(room, theme.colour("surround"))
+        if row.picture:
+            known = self._pictures.get(row.path)
+            if known is None or known[0] is not row.picture:
+                pixmap = QPixmap()
+                pixmap.loadFromData(row.picture)
+                known = self._pictures[row.path] = (row.picture, pixmap)
+            size = known[1].size().scaled(room.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
+            place = QRectF(0, 0, size.width(), size.height())
+            place.moveCenter(room.center())
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawPixmap(place.toRect(), known[1])
+        return int(room.right()) + theme.px(9)
+
+    def _mark(self, painter: QPainter, rect: QRect, match: Match) -> int:
+        worst = next((s for s in ("stop", "caution") if any(f.severity == s for f in match.findings)), None)
         y = rect.center().y()
-        draw_link(painter, [QPointF(rect.left() + 6, y), QPointF(rect.left() + theme.px(40), y)], row.match.grade)
+        draw_link(painter, [QPointF(rect.left() + 6, y), QPointF(rect.left() + theme.px(34), y)], match.grade)
         if worst:
-            draw_severity(painter, QPointF(rect.left() + theme.px(50), y), worst, theme.px(8))
-        painter.setFont(theme.font(13))
-        painter.setPen(theme.colour("chalk" if row.match.source else "ochre"))
-        painter.drawText(rect.adjusted(theme.px(62), 0, -4, 0), Qt.AlignmentFlag.AlignVCenter, str(index.data()))
+            draw_severity(painter, QPointF(rect.left() + theme.px(44), y), worst, theme.px(8))
+        return rect.left() + theme.px(56)
+
+    def _text(self, painter: QPainter, rect: QRect, left: int, cell: Cell, *, lower: bool = False) -> None:
+        width = rect.right() - left - theme.px(4)
+        half = rect.height() // 2
+        lines = [(cell.first, "chalk", rect.top()), (cell.second, "oxide" if cell.wrong else "dust", rect.top() + half)]
+        if not cell.second and not lower:
+            lines = [(cell.first, "chalk", rect.top() + half // 2)]
+        for text, role, top in lines:
+            if not text:
+                continue
+            font = theme.font(13 if role == "chalk" else 12)
+            painter.setFont(font)
+            painter.setPen(theme.colour(role))
+            place = QRect(left, top, width, half)
+            shown = QFontMetrics(font).elidedText(text, Qt.TextElideMode.ElideRight, width)
+            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)

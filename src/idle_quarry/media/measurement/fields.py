@@ -121,7 +121,8 @@ def fields_of(runs: Sequence[RunSeen], rate: Fraction | None, flagged_interlaced
             true_rate = rate * share
         scan = "psf" if flagged_interlaced else scan
     whole = (Stretch(int(frames[0]), int(frames[-1]) + 2, scan, order, cadence),)
-    return Fields(scan, order, cadence, true_rate, repeated, sure, whole, _breaks(found, frames), marks)
+    breaks = _breaks(found, frames) if scan == "pulldown" else ()
+    return Fields(scan, order, cadence, true_rate, repeated, sure, whole, breaks, marks)
 
 
 def _true_rate(scan: str, cadence: str | None, rate: Fraction | None) -> Fraction | None:
@@ -137,7 +138,7 @@ def _marks(
 ) -> tuple[tuple[int, str], ...]:
     """Return (frame, pattern) for each pair: "?" where too little moves to say, "R" where nothing changed at all."""
     patterns = [pattern for segment in found.segments for pattern in segment.patterns]
-    quiet = max(4.0, 0.08 * float(np.percentile(strength, 80)))
+    quiet = max(4.0, 0.2 * float(np.percentile(strength, 80)))
     return tuple(
         (int(frame), "R" if identical else pattern if force >= quiet else "?")
         for frame, pattern, force, identical in zip(frames, patterns, strength, same, strict=True)

@@ -1,0 +1,178 @@
+"""The facts of a clip: what it declares, what was measured, what the template's source expects, a row each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QGridLayout, QWidget
+
+from idle_quarry.app.drawing import draw_severity
+from idle_quarry.app.theme import theme
+from idle_quarry.app.views.intake_rows import Looked
+from idle_quarry.app.widgets.basics import label
+from idle_quarry.media import Clip
+from idle_quarry.media.words import active_text, fields_text, levels_lines, sureness
+from idle_quarry.path.template import Source
+from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
+from idle_quarry.signal.rasters import aspect_text
+from idle_quarry.signal.rates import rate_text
+
+SILENT = "not said"
+
+
+@dataclass(frozen=True)
+class Fact:
+    """One property: as declared, as measured ("" where it is not), as the source expects it (None for no source)."""
+
+    name: str
+    declared: str
+    measured: str = ""
+    expected: str | None = None
+    untrue: bool = False
+
+    @property
+    def agrees(self) -> bool:
+        """Whether what the clip is agrees with the source."""
+        is_so = self.measured or self.declared
+        return self.expected is None or is_so == self.expected or self.declared == SILENT
+
+
+def scan_text(scan: str, order: str | None) -> str:
+    """Return a scan and its order in words."""
+    first = {"top": ", upper field first", "bottom": ", lower field first", None: ""}[order]
+    return {"psf": "PsF", "unknown": SILENT}.get(scan, scan) + (first if scan in ("interlaced", "pulldown") else "")
+
+
+def facts_of(clip: Clip, source: Source | None) -> list[Fact]:
+    """Return the facts of a clip, against a source where it is one."""
+    d, m = clip.declared, clip.measured
+    e = source.format if source else None
+    untrue = {each.field for each in clip.disagreements}
+    found: list[Fact] = []
+
+    def add(name: str, declared: str, measured: str = "", expected: str | None = None, *fields: str) -> None:
+        found.append(Fact(name, declared, measured, expected, any(field in untrue for field in fields)))
+
+    if d.has_picture:
+        fields = m.fields if m else None
+        known = fields is not None and fields.scan not in ("undetermined", "mixed")
+        scan = scan_text(fields.scan, fields.field_order) if fields is not None and known else ""
+        if fields is not None and fields.scan == "mixed":
+            scan = fields_text(fields)
+        rate = f"{rate_text(fields.true_rate)} moments/s" if fields and fields.true_rate else ""
+        levels = m.levels if m else None
+        add("Raster", f"{d.width} × {d.height}, {aspect_text(d.display_aspect)}", active_text(clip) if m else "",
+            None, "sample_aspect")  # fmt: skip
+        expected_scan = scan_text(e.scan, e.field_order) if e else None
+        add("Scan", scan_text(d.scan, d.field_order), scan, expected_scan, "scan", "field_order")
+        add("Rate", f"{rate_text(d.rate)} frames/s" if d.rate else SILENT, rate, None, "rate")
+        add(
+            "Depth",
+            f"{d.bit_depth} bit {d.sampling}",
+            "",
+            f"{e.encoding.bit_depth} bit {e.encoding.sampling}" if e else None,
+            "bit_depth",
+        )
+        add(
+            "Range", d.range or SILENT, (levels.range or "") if levels else "", e.encoding.range if e else None, "range"
+        )
+        add("Levels", "", "; ".join(levels_lines(levels)), None)
+        add(
+            "Primaries",
+            PRIMARIES[d.primaries].label if d.primaries else SILENT,
+            "",
+            PRIMARIES[e.encoding.primaries].label if e else None,
+        )
+        add(
+            "Transfer",
+            TRANSFERS[d.transfer][0] if d.transfer else SILENT,
+            "",
+            TRANSFERS[e.encoding.transfer][0] if e else None,
+        )
+        bars = MATRICES[levels.bars_matrix][0] + " by its bars" if levels and levels.bars_matrix else ""
+        add("Matrix", MATRICES[d.matrix][0] if d.matrix else SILENT, bars, None, "matrix")
+    breaks = f"jumps at frame {m.timecode_breaks[0].frame}" if m and m.timecode_breaks else ""
+    add(
+        "Timecode",
+        (d.timecode or "none") + (", drop-frame" if d.drop_frame else ""),
+        breaks,
+        None,
+        "timecode",
+        "drop_frame",
+    )
+    length = f"{d.frames or '?'} frames" if d.has_picture else ""
+    seconds = f"{d.duration_s:.2f} s" if d.duration_s else ""
+    add("Length", ", ".join(p for p in (length, seconds) if p), f"{m.damaged} damaged" if m and m.damaged else "")
+    profile = f" {d.profile}" if d.profile else ""
+    add("Codec", f"{d.codec}{profile} in {d.container.split(',')[0]}")
+    sound = "; ".join(
+        f"{a.layout}, {a.sample_rate} Hz" + (f", {a.bit_depth} bit" if a.bit_depth else "") for a in d.audio
+    )
+    add("Sound", sound or "none")
+    return found
+
+
+def facts_widget(row: Looked) -> QWidget:
+    """Return the facts of a row as a grid: untruths and findings first, in sentences."""
+    body = QWidget()
+    grid = QGridLayout(body)
+    grid.setContentsMargins(theme.px(14), theme.px(4), theme.px(10), theme.px(6))
+    grid.setHorizontalSpacing(theme.px(16))
+    grid.setVerticalSpacing(theme.px(2))
+    grid.setColumnStretch(2, 1)
+    grid.setColumnStretch(3, 1)
+    grid.setColumnStretch(4, 1)
+    clip = row.clip
+    if clip is None:
+        grid.addWidget(label(f"{row.path.name}: {row.refusal}.", "refusal", wrap=True), 0, 1, 1, 4)
+        grid.setRowStretch(1, 1)
+        return body
+    line = 0
+    source = row.match.source if row.match else None
+    said = [(f.severity, f.text) for f in row.match.findings] if row.match else [
+        ("caution" if each.grave else "note", each.text) for each in clip.disagreements
+    ]  # fmt: skip
+    if clip.trouble:
+        said.insert(0, ("caution", f"It could not be measured: {clip.trouble}."))
+    for severity, text in said:
+        grid.addWidget(Mark(severity), line, 0)
+        grid.addWidget(label(text, wrap=True), line, 1, 1, 4)
+        line += 1
+    if clip.measured and clip.measured.fields:
+        fields = clip.measured.fields
+        text = f"{fields_text(fields)}: {sureness(fields)}, from {clip.measured.frames_examined} frames examined"
+        grid.addWidget(label(text[0].upper() + text[1:] + ".", "dust", wrap=True), line, 1, 1, 4)
+        line += 1
+    for column, text in ((2, "declared"), (3, "measured"), (4, f"expected of {source.name}" if source else "")):
+        grid.addWidget(label(text, "dust"), line, column)
+    line += 1
+    for fact in facts_of(clip, source):
+        grid.addWidget(label(fact.name, "dust"), line, 1)
+        grid.addWidget(
+            label(fact.declared, "refusal" if fact.untrue else "dust" if fact.declared == SILENT else "", wrap=True),
+            line,
+            2,
+        )
+        grid.addWidget(label(fact.measured, "good" if fact.untrue else "", wrap=True), line, 3)
+        if fact.expected is not None:
+            verdict = "agrees" if fact.agrees else fact.expected
+            grid.addWidget(label(verdict, "good" if fact.agrees else "refusal"), line, 4)
+        line += 1
+    grid.setRowStretch(line, 1)
+    return body
+
+
+class Mark(QWidget):
+    """A severity's mark as a widget."""
+
+    def __init__(self, severity: str) -> None:
+        super().__init__()
+        self._severity = severity
+        self.setFixedSize(theme.px(16), theme.px(18))
+        self.setAccessibleName(severity)
+
+    def paintEvent(self, event: object) -> None:
+        painter = QPainter(self)
+        draw_severity(painter, QRectF(self.rect()).center(), self._severity, theme.px(9))

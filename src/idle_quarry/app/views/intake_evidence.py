@@ -1,0 +1,151 @@
+"""The evidence for the chosen clip: its picture, and beside it facts, levels, or sound."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.theme import theme
+from idle_quarry.app.views.clip_facts import facts_widget
+from idle_quarry.app.views.intake_rows import Looked
+from idle_quarry.app.widgets.basics import button, label
+from idle_quarry.app.widgets.clip_picture import FIELDS, WOVEN, ClipPicture
+from idle_quarry.app.widgets.scopes import LevelScopes, SoundLevels
+from idle_quarry.errors import QuarryError
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.words import format_from_words, format_words
+
+KINDS = ("Facts", "Levels", "Sound")
+
+
+class ClipEvidence(QWidget):
+    """Everything computed from one clip. `corrected` says the format that somebody knows better, None to take it back."""
+
+    corrected = Signal(object)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.picture = ClipPicture(desk.workers)
+        self.scopes = LevelScopes()
+        self.sound = SoundLevels()
+        self.facts = QScrollArea()
+        self.facts.setWidgetResizable(True)
+        self.facts.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.picture.seen.connect(self.scopes.show_seen)
+        self._stack = QStackedWidget()
+        for widget in (self.facts, self.scopes, self.sound):
+            self._stack.addWidget(widget)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(theme.px(12), 0, theme.px(12), theme.px(8))
+        row.setSpacing(theme.px(12))
+        left = QVBoxLayout()
+        left.setSpacing(theme.px(3))
+        left.addLayout(self._modes())
+        left.addWidget(self.picture, 1)
+        right = QVBoxLayout()
+        right.setSpacing(theme.px(3))
+        right.addLayout(self._tabs())
+        right.addWidget(self._stack, 1)
+        row.addLayout(left, 36)
+        row.addLayout(right, 64)
+
+    def _switch(self, names: tuple[str, ...], act: Callable[[str], None]) -> tuple[QHBoxLayout, dict[str, QPushButton]]:
+        line = QHBoxLayout()
+        line.setSpacing(theme.px(2))
+        group = QButtonGroup(self)
+        made: dict[str, QPushButton] = {}
+        for name in names:
+            tab = QPushButton(name)
+            tab.setCheckable(True)
+            tab.setProperty("quiet", "true")
+            tab.setAccessibleName(name)
+            tab.clicked.connect(lambda _on, name=name: act(name))
+            group.addButton(tab)
+            line.addWidget(tab)
+            made[name] = tab
+        made[names[0]].setChecked(True)
+        return line, made
+
+    def _modes(self) -> QHBoxLayout:
+        line, self.modes = self._switch(
+            ("Woven", "Fields"), lambda name: self.picture.set_mode(FIELDS if name == "Fields" else WOVEN)
+        )
+        self.picture.seen.connect(lambda _seen: self._show_mode())
+        line.addStretch(1)
+        self.back = button("‹", lambda: self.picture.step(-1), quiet=True, tip="one frame or field back (Left)")
+        self.on = button("›", lambda: self.picture.step(1), quiet=True, tip="one frame or field on (Right)")
+        self.back.setAccessibleName("Step back")
+        self.on.setAccessibleName("Step on")
+        line.addWidget(self.back)
+        line.addWidget(self.on)
+        return line
+
+    def _show_mode(self) -> None:
+        self.modes["Fields" if self.picture.mode == FIELDS else "Woven"].setChecked(True)
+
+    def _tabs(self) -> QHBoxLayout:
+        line, self.tabs = self._switch(KINDS, lambda name: self._stack.setCurrentIndex(KINDS.index(name)))
+        line.addStretch(1)
+        line.addWidget(label("Taken as", "dust"))
+        self.taken_as = QLineEdit()
+        self.taken_as.setAccessibleName("Taken as: the clip's format in words")
+        self.taken_as.setToolTip("Type another format where you know better; it is kept with the clip.")
+        self.taken_as.setMinimumWidth(theme.px(230))
+        self.taken_as.editingFinished.connect(self._typed)
+        line.addWidget(self.taken_as)
+        self.put_back = button("As measured", lambda: self.corrected.emit(None), quiet=True)
+        line.addWidget(self.put_back)
+        self._refusal = label(role="refusal")
+        self._refusal.hide()
+        return line
+
+    def show_row(self, row: Looked | None) -> None:
+        """Show another clip, or nothing."""
+        clip = row.clip if row is not None else None
+        if clip is None or self.picture.clip is None or self.picture.clip.path != clip.path:
+            self.picture.show_clip(clip)
+            self.scopes.show_seen(None)
+        self.sound.show_clip(clip)
+        self.facts.setWidget(facts_widget(row) if row is not None else QWidget())
+        self._format = clip.format if clip is not None else None
+        self.taken_as.setText(format_words(self._format) if self._format else "")
+        self.taken_as.setEnabled(clip is not None and clip.declared.has_picture)
+        self.taken_as.setToolTip("Type another format where you know better; it is kept with the clip.")
+        self.put_back.setVisible(clip is not None and clip.corrected)
+
+    def _typed(self) -> None:
+        text = self.taken_as.text().strip()
+        if not text or (self._format is not None and text == format_words(self._format)):
+            return
+        try:
+            fmt: SignalFormat = format_from_words(text)
+        except QuarryError as error:
+            self.refused(error)
+            self.taken_as.setText(format_words(self._format) if self._format else "")
+            return
+        if fmt != self._format:
+            self.corrected.emit(fmt)
+
+    def refused(self, error: QuarryError) -> None:
+        """Say in place why a typed format will not do."""
+        self.taken_as.setToolTip(str(error))
+        self.refusal_said(str(error))
+
+    #: Set by the view: says a refusal where the window says things.
+    refusal_said: Callable[[str], None] = staticmethod(lambda _text: None)
+
+    def keyboard_to_picture(self) -> None:
+        """Give the picture the keyboard."""
+        self.picture.setFocus(Qt.FocusReason.OtherFocusReason)
