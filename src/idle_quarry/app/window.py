@@ -307,9 +307,7 @@ class MainWindow(QMainWindow):
         fresh.restoreGeometry(geometry)
         intake = self._made.get("Intake")
         if intake is not None:
-            for row in intake.model.rows:  # type: ignore[attr-defined]
-                fresh.view("Intake").model.add(row)  # type: ignore[attr-defined]
-            fresh.view("Intake")._show_state()  # type: ignore[attr-defined]
+            fresh.view("Intake").take_over(intake.model.rows)  # type: ignore[attr-defined]
         fresh.show()
         fresh.show_view(current)
         if self.desk.document is not None:

@@ -15,7 +15,9 @@ from pathlib import Path
 
 import av
 import numpy as np
+from av.audio.stream import AudioStream
 from av.video.stream import VideoStream
+from numpy.typing import NDArray
 from PIL import Image
 
 from idle_quarry.demo.scenes import SCENES, Picture
@@ -29,8 +31,10 @@ from idle_quarry.sound.tone import line_up_tone
 class Made:
     """One clip: file name, scene, true format in words, and how pictures become frames.
 
-    `motion`: "frames", "fields" (two moments a frame), "psf", "2:3" (24 pictures in 60 fields) or "2:2" (each
-    picture twice). `flags` are what the file says where it differs from the truth.
+    `motion` says which moments the fields show: "frames", "fields" (two moments a frame), "psf", a pulldown of 23.976
+    pictures ("2:3", "2:3:3:2", or "2:3 broken", with a cut in mid-cadence), whole pictures held ("2:2", "3:2"),
+    "still", or "mixed" (fields, then whole pictures from the middle on). `flags` are what the file says where it
+    differs from the truth. `window` is the part of the raster that holds picture, `half_line` blanks half of the first.
     """
 
     name: str
@@ -43,6 +47,9 @@ class Made:
     flags: dict[str, str] = field(default_factory=dict)
     quality: int = 24
     codes_as_full: bool = False
+    window: tuple[int, int, int, int] | None = None
+    half_line: bool = False
+    sound: str = ""
 
 
 CLIPS = (
@@ -60,34 +67,90 @@ CLIPS = (
     Made("train 03.mov", "passing train", "1080p23.976 8bit 4:2:0", timecode="01:04:10:00"),
     Made("train 03 for broadcast.mxf", "passing train", "1080i29.97 8bit", "2:3", "mpeg2video", timecode="01:04:10;00"),
     Made("train carriage thin.mov", "passing train", "1440x1080i25 8bit 4:2:0", "fields", timecode="11:20:00:00"),
+    Made("train 05 advanced.mov", "passing train", "1080i29.97 8bit 4:2:0", "2:3:3:2", timecode="01:07:00;00"),
+    Made("train 07 recut.mpg", "passing train", "480i29.97 16:9 8bit 4:2:0", "2:3 broken", "mpeg2video"),
+    Made("stone film night.mp4", "sliding stone", "720p59.94 8bit 4:2:0", "3:2"),
+    Made("gauge title card.mov", "tide gauge", "1080p25 8bit 4:2:0", "still"),
+    Made("lamp reel mixed.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "mixed", "mpeg2video", seconds=3.0),
+    Made("lamp tape 030 letterbox.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "fields", "mpeg2video", window=(9, 72, 702, 432)),
+    Made("lamp tape 031 edges.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "fields", "mpeg2video", window=(9, 0, 702, 576), half_line=True),
+    Made("stone commentary.mov", "sliding stone", "640x360p25 8bit 4:2:0", timecode="19:40:00:00", sound="inverted"),
+    Made("stone ambience.mov", "sliding stone", "640x360p25 8bit 4:2:0", timecode="19:41:00:00", sound="mono on two, silent"),
     Made("train platform.mxf", "passing train", "1080i25 8bit", "fields", "mpeg2video", timecode="11:22:00:00"),
 )  # fmt: skip
 
 
+def _times(made: Made, fmt: SignalFormat) -> list[tuple[float, float]]:
+    """Return for each frame the times, in seconds, that its earlier and its later field show."""
+    count, rate = int(made.seconds * fmt.rate), float(fmt.rate)
+    if made.motion in ("frames", "psf"):
+        return [(n / rate, n / rate) for n in range(count)]
+    if made.motion == "still":
+        return [(1.0, 1.0)] * count
+    if made.motion == "2:2":
+        return [(n // 2 * 2 / rate,) * 2 for n in range(count)]
+    if made.motion in ("fields", "mixed"):
+        later = count if made.motion == "fields" else count // 2
+        return [(n / rate, (n + (0.5 if n < later else 0)) / rate) for n in range(count)]
+    picture_s = 1 / float(NAMED_RATES["23.976"])
+    if made.motion == "3:2":
+        return [((n // 5 * 2 + (n % 5 >= 3)) * picture_s,) * 2 for n in range(count)]
+
+    def picture(number: int) -> int:
+        """Of every ten fields four pictures have two and three in turn, or two, three, three and two."""
+        group, place = divmod(number, 10)
+        ends = (2, 5, 8, 10) if made.motion == "2:3:3:2" else (2, 5, 7, 10)
+        return group * 4 + sum(place >= end for end in ends)
+
+    def time(number: int) -> float:
+        cut = count  # in fields: half of the clip
+        jump = 17 if made.motion == "2:3 broken" and number >= cut else 0
+        return picture(number + (3 if jump else 0)) * picture_s + jump
+
+    return [(time(2 * n), time(2 * n + 1)) for n in range(count)]
+
+
 def _moments(made: Made, fmt: SignalFormat) -> Iterator[Picture]:
-    """Yield the frames of a clip: pictures, or two moments woven line by line."""
+    """Yield the frames of a clip: two moments woven line by line, which may be the same."""
     scene, width, height = SCENES[made.scene], fmt.raster.width, fmt.raster.height
-    count = int(made.seconds * fmt.rate)
+    x, y, w, h = made.window or (0, 0, width, height)
     first = 1 if fmt.field_order == "bottom" else 0
-    if made.motion in ("frames", "psf", "2:2"):
-        share = 2 if made.motion == "2:2" else 1
-        for index in range(count):
-            yield scene(float((index // share * share) / fmt.rate), width, height)
-        return
-    shown: dict[int, Picture] = {}
-    for index in range(count):
-        fields = []
-        for number in (2 * index, 2 * index + 1):
-            # 2:3: of every five fields the first picture has two and the second three
-            moment = number if made.motion == "fields" else number // 5 * 2 + (number % 5 >= 2)
-            per_second = fmt.rate * 2 if made.motion == "fields" else NAMED_RATES["23.976"]
-            if moment not in shown:
-                shown = {key: value for key, value in shown.items() if key >= moment - 1}
-                shown[moment] = scene(float(moment / per_second), width, height)
-            fields.append(shown[moment])
-        woven = np.empty_like(fields[0])
-        woven[first::2], woven[1 - first :: 2] = fields[0][first::2], fields[1][1 - first :: 2]
+    shown: dict[float, Picture] = {}
+
+    def at(time: float) -> Picture:
+        if time not in shown:
+            if len(shown) > 3:
+                shown.pop(next(iter(shown)))
+            picture = np.zeros((height, width, 3), np.float32)
+            picture[y : y + h, x : x + w] = scene(time, w, h)
+            if made.codes_as_full:  # real blacks and whites: by them a range is known
+                picture = np.clip((picture - 0.34) * 1.9, 0, 1)
+            if made.half_line:
+                picture[0, : width // 2] = 0
+            shown[time] = picture
+        return shown[time]
+
+    for earlier, later in _times(made, fmt):
+        if earlier == later:
+            yield at(earlier)
+            continue
+        woven = np.empty((height, width, 3), np.float32)
+        woven[first::2], woven[1 - first :: 2] = at(earlier)[first::2], at(later)[1 - first :: 2]
         yield woven
+
+
+def _sound(made: Made) -> NDArray[np.int16]:
+    """Return a murmur of filtered noise, shape (samples, channels), that is what the clip's line says."""
+    rng = np.random.default_rng(7)
+    count = int(made.seconds * 48000)
+    rough = rng.standard_normal(count + 64)
+    murmur = np.convolve(rough, np.hanning(64), "valid")[:count]
+    murmur *= 0.1 * 32767 / np.abs(murmur).max() * (1.2 + np.sin(np.arange(count) / 9000))
+    if made.sound == "inverted":
+        channels = [murmur, -murmur]
+    else:
+        channels = [murmur, murmur, np.zeros(count), np.zeros(count)]
+    return np.stack(channels, axis=1).astype(np.int16)
 
 
 def make(made: Made, folder: Path) -> None:
@@ -125,6 +188,10 @@ def make(made: Made, folder: Path) -> None:
         context.color_range = 1  # also where the codes are full: that is this clip's lie
         if made.timecode:
             stream.metadata["timecode"] = made.timecode
+        voice = container.add_stream("pcm_s16le", rate=48000) if made.sound else None
+        if voice is not None:
+            assert isinstance(voice, AudioStream)
+            voice.codec_context.layout = "stereo" if made.sound == "inverted" else "quad"
         setfield = _field_flagger(fmt, pixels, order if interlaced else None)
         for index, rgb in enumerate(_moments(made, fmt)):
             frame = av.VideoFrame(fmt.raster.width, fmt.raster.height, pixels)
@@ -140,6 +207,13 @@ def make(made: Made, folder: Path) -> None:
             assert isinstance(flagged, av.VideoFrame)
             container.mux(stream.encode(flagged))
         container.mux(stream.encode(None))
+        if voice is not None:
+            assert isinstance(voice, AudioStream)
+            samples = _sound(made)
+            spoken = av.AudioFrame.from_ndarray(samples.reshape(1, -1), "s16", voice.codec_context.layout.name)
+            spoken.sample_rate, spoken.pts, spoken.time_base = 48000, 0, Fraction(1, 48000)
+            container.mux(voice.encode(spoken))
+            container.mux(voice.encode(None))
 
 
 def _field_flagger(

@@ -283,6 +283,13 @@ class IntakeView(QWidget):
         self.split.show()
         self._ticket = self.desk.workers.start(work, self._done, self._failed, progressed)
 
+    def take_over(self, rows: list[Looked]) -> None:
+        """Show rows that another window looked at."""
+        for row in rows:
+            self.model.add(row)
+        self._show_shares()
+        self._show_state()
+
     def _arrived(self, looked: Looked) -> None:
         template = self.chosen_template()
         match = against(template, looked.clip) if template is not None and looked.clip is not None else None

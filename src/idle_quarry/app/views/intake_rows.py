@@ -155,7 +155,7 @@ class IntakeModel(QAbstractTableModel):
             return row
         cell = self._cells[index.row()][index.column()]
         if role == Qt.ItemDataRole.DisplayRole:
-            return f"{cell.first} {cell.second}".strip()
+            return cell.first if index.column() == CLIP else f"{cell.first} {cell.second}".strip()
         if role == Qt.ItemDataRole.ToolTipRole:
             untrue = [each.text for each in row.clip.disagreements] if row.clip else []
             return "\n".join([f"{cell.first}\n{cell.second}".strip(), *untrue])

@@ -180,7 +180,7 @@ def _breaks(found: Decoded, frames: NDArray[np.int64]) -> tuple[int, ...]:
         for offset, (before, after) in enumerate(pairwise(segment.phases), 1):
             one, other = frames[segment.start + offset - 1], frames[segment.start + offset]
             if other == one + 1 and after != (before + 1) % length:
-                at.append(int(other))
+                at.append(int(other) + 1)
     return tuple(at)
 
 
