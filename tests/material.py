@@ -10,9 +10,11 @@ import io
 from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
+from pathlib import Path
 
 import av
 import numpy as np
+from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
 Frames = NDArray[np.uint8]
@@ -104,7 +106,9 @@ def scene(chance: Chance) -> Callable[[float], NDArray[np.float32]]:
         dy, dx = (v[0] * t, v[1] * t) if chance.panning else (0.0, 0.0)
         picture = _window(ground, pad + _folded(dy, pad - 2), pad + _folded(dx, pad - 2), h, w)
         for patch, (y0, x0), (vy, vx) in things:
-            _paste(picture, patch, y0 + vy * t, (x0 + vx * t + patch.shape[1]) % (w + patch.shape[1]) - patch.shape[1])
+            rows, columns = patch.shape  # what leaves at one side comes back at the other
+            y, x = (y0 + vy * t + rows) % (h + rows) - rows, (x0 + vx * t + columns) % (w + columns) - columns
+            _paste(picture, patch, y, x)
         if keep:
             picture[:keep] = other[:keep]
         if chance.cut is not None and t >= chance.cut:
@@ -219,25 +223,50 @@ def frames(kind: str, chance: Chance) -> tuple[Frames, Truth]:
     return result, truth
 
 
+def written(path: Path, run: Frames, *, interlaced: bool = False, rate: int = 25, codec: str = "ffv1") -> Path:
+    """Write a run as a clip, by default lossless and with an index, flagged as said; return its path."""
+    count, h, w = run.shape
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream(codec, rate=Fraction(rate))
+        assert isinstance(stream, VideoStream)
+        stream.width, stream.height, stream.pix_fmt = w, h, "yuv420p"
+        stream.codec_context.options = {
+            "g": "12",
+            "field_order": "tb" if interlaced else "progressive",
+            **({"flags": "+ildct+ilme"} if interlaced else {}),
+        }
+        for n in range(count):
+            container.mux(stream.encode(_grey(run[n], n, rate)))
+        container.mux(stream.encode(None))
+    return path
+
+
+def _grey(luma: NDArray[np.uint8], index: int, rate: int) -> av.VideoFrame:
+    """Return a frame of no colour."""
+    height, width = luma.shape
+    frame = av.VideoFrame(width, height, "yuv420p")
+    for plane, data in zip(frame.planes, (luma, None, None), strict=True):
+        rows = np.full((plane.height, plane.line_size), 128, np.uint8)
+        if data is not None:
+            rows[:, :width] = data
+        plane.update(rows.tobytes())
+    frame.pts, frame.time_base = index, Fraction(1, rate)
+    return frame
+
+
 def coded(run: Frames, quality: int, *, interlaced: bool) -> Frames:
     """Return a run after coding and decoding by MPEG-2 at a quantiser of `quality` (1 to 31)."""
     count, h, w = run.shape
     memory = io.BytesIO()
     with av.open(memory, "w", format="mpegts") as container:
         stream = container.add_stream("mpeg2video", rate=Fraction(25))
+        assert isinstance(stream, VideoStream)
         stream.width, stream.height, stream.pix_fmt = w, h, "yuv420p"
         context = stream.codec_context
         context.qmin = context.qmax = quality
         context.options = {"g": "12", "bf": "2", **({"flags": "+ildct+ilme"} if interlaced else {})}
         for n in range(count):
-            frame = av.VideoFrame(w, h, "yuv420p")
-            for plane, data in zip(frame.planes, (run[n], None, None), strict=True):
-                rows = np.full((plane.height, plane.line_size), 128, np.uint8)
-                if data is not None:
-                    rows[:, :w] = data
-                plane.update(rows.tobytes())
-            frame.pts, frame.time_base = n, Fraction(1, 25)
-            container.mux(stream.encode(frame))
+            container.mux(stream.encode(_grey(run[n], n, 25)))
         container.mux(stream.encode(None))
     memory.seek(0)
     found = []

@@ -43,7 +43,19 @@ def demo() -> None:
 def test_inspect() -> None:
     tape, tone = str(clips_folder() / "lamp tape 014.mpg"), str(clips_folder() / "gauge location tone.wav")
     found = document("inspect", tape, tone)
-    assert set(found[0]) >= {"path", "declared", "measured", "format", "disagreements"} and found[0]["measured"] is None
+    assert set(found[0]) >= {"path", "declared", "measured", "format", "disagreements"}
+    for each in found:
+        assert set(each["measured"]) >= {
+            "scan", "field_order", "cadence", "true_rate", "repeated_frames", "active_picture", "luma", "frames_examined",
+            "confidence",
+        }  # fmt: skip
+    measured = found[0]["measured"]
+    assert (measured["scan"], measured["field_order"], measured["true_rate"]) == ("interlaced", "bottom", "50/1")
+    assert set(measured["luma"]) == {"min", "max", "below_black", "above_white"}
+    assert [each["field"] for each in found[0]["disagreements"]] == ["field_order"]
+    assert set(found[0]["disagreements"][0]) == {"field", "declared", "measured", "text"}
+    assert found[0]["format"] == "576i25 (50 fields/s) 4:3 bff 8bit 4:2:0"
+    assert found[1]["measured"]["sound"][0]["channels"][0]["tone"]["line_up"] == "EBU R 68"
     declared = found[0]["declared"]
     assert set(declared) >= {
         "width", "height", "sample_aspect", "display_aspect", "rate", "scan", "field_order", "pixel_format", "bit_depth", "sampling",
@@ -51,6 +63,19 @@ def test_inspect() -> None:
     }  # fmt: skip
     assert (declared["rate"], declared["scan"], declared["field_order"]) == ("25/1", "interlaced", "top")
     assert found[1]["declared"]["audio"] == [{"channels": 2, "layout": "stereo", "sample_rate": 48000, "bit_depth": 24}]
+
+
+def test_suggest(tmp_path: Path) -> None:
+    tape = str(clips_folder() / "lamp tape 014.mpg")
+    found = document("suggest", "--source", f"{tape}=65", "--source", "1080psf25", "--delivery", "hd-50")
+    assert set(found[0]) >= {"working", "grade", "cost", "reasons", "links"}
+    assert found[0]["working"] == "1080i25 (50 fields/s)" and len(found) > 5
+    assert {"from", "to", "grade", "steps"} <= set(found[0]["links"][0])
+    assert "lower" not in found[0]["working"] and "bff" in json.dumps(found[0]["reasons"])  # the tape as it is measured
+    report = tmp_path / "intake.pdf"
+    run("inspect", tape, "--report", str(report))
+    assert report.read_bytes()[:5] == b"%PDF-"
+    run("inspect", tape, "--report", str(tmp_path / "intake.odd"), status=2)
 
 
 def test_plan() -> None:
@@ -130,6 +155,7 @@ def test_check_and_jobs(tmp_path: Path) -> None:
     scan, phone = str(clips_folder() / "lamp scan 3.mov"), str(clips_folder() / "stone bench phone.mp4")
     good = document("--library", "demo", "check", scan, "--template", "The Lamp Room")
     assert good[0]["source"] == "source:scans"
+    assert next((f["code"], f["severity"]) for f in good[0]["findings"]) == ("clip_scan_untrue", "note")
     bad = document("--library", "demo", "check", phone, "--template", "The Lamp Room", status=1)
     assert bad[0]["source"] is None and set(bad[0]) >= {"path", "source", "grade", "steps", "findings"}
     made = document("--library", "demo", "job", "new", "House HD 50i", "--title", "Try", "--at", str(tmp_path))
@@ -164,7 +190,8 @@ def test_codecs() -> None:
         ("template", "show", "No such"), ("template", "validate", "/no/such/file"), ("inspect", "/no/such/clip.mov"), ("inspect",),
         ("job", "check", "/no/such/folder"), ("codecs", "--format", "1080psf50"), ("--library", "/proc/nowhere/l.db", "template", "list"),
         ("--library", "postgresql://host/db", "template", "list"), ("check", "/no/such.mov", "--template", "No such"),
-        ("job", "new", "No such", "--title", "x", "--at", "/tmp"),
+        ("job", "new", "No such", "--title", "x", "--at", "/tmp"), ("suggest",), ("suggest", "--source", "1080i25"),
+        ("suggest", "--source", "1080i25", "--delivery", "nowhere"), ("suggest", "--source", "1080i25=101", "--delivery", "hd-50"),
     ],
 )  # fmt: skip
 def test_errors_are_one_line(arguments: tuple[str, ...]) -> None:

@@ -367,7 +367,7 @@ class MainWindow(QMainWindow):
                 self.path.choose(f"source:{ident}")
 
         for path in paths:
-            self.desk.workers.start(partial(_inspect, path), done, self.desk.refuse)
+            self.desk.workers.start(partial(_look, path), done, self.desk.refuse)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not getattr(self, "_replaced", False):
@@ -380,10 +380,10 @@ class MainWindow(QMainWindow):
         return QSize(1280, 800)
 
 
-def _inspect(path: Path, _ticket: object) -> object:
-    from idle_quarry.media import inspect
+def _look(path: Path, _ticket: object) -> object:
+    from idle_quarry.media.looking import look
 
-    return inspect(path)
+    return look(path)
 
 
 _windows: list[MainWindow] = []

@@ -67,7 +67,7 @@ CLIPS = (
     Made("train 03.mov", "passing train", "1080p23.976 8bit 4:2:0", timecode="01:04:10:00"),
     Made("train 03 for broadcast.mxf", "passing train", "1080i29.97 8bit", "2:3", "mpeg2video", timecode="01:04:10;00"),
     Made("train carriage thin.mov", "passing train", "1440x1080i25 8bit 4:2:0", "fields", timecode="11:20:00:00"),
-    Made("train 05 advanced.mov", "passing train", "1080i29.97 8bit 4:2:0", "2:3:3:2", timecode="01:07:00;00"),
+    Made("train 05 advanced.mov", "passing train", "1080i29.97 8bit 4:2:0", "2:3:3:2", timecode="01:07:00;02"),
     Made("train 07 recut.mpg", "passing train", "480i29.97 16:9 8bit 4:2:0", "2:3 broken", "mpeg2video"),
     Made("stone film night.mp4", "sliding stone", "720p59.94 8bit 4:2:0", "3:2"),
     Made("gauge title card.mov", "tide gauge", "1080p25 8bit 4:2:0", "still"),

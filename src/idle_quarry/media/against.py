@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from idle_quarry.media.declared import Clip
-from idle_quarry.path.evaluation import Finding
+from idle_quarry.path.evaluation import SEVERITIES, Finding
 from idle_quarry.path.matching import Match, match
 from idle_quarry.path.steps import LinkPlan
 from idle_quarry.path.template import Source, Template
@@ -28,8 +28,9 @@ def against(template: Template, clip: Clip) -> Match:
         return Match(None, nothing, tuple(more))
     told = clip.corrected or (clip.measured is not None and _scan_known(clip))
     found = match(template, clip.format, declared_psf_as_interlaced=not told)
-    more = _untrue(clip, found.source) + more
-    return Match(found.source, found.link, (*found.findings, *more))
+    said = (*_untrue(clip, found.source), *found.findings, *more)
+    gravest_first = sorted(said, key=lambda each: SEVERITIES.index(each.severity))
+    return Match(found.source, found.link, tuple(gravest_first))
 
 
 def _untrue(clip: Clip, source: Source | None) -> list[Finding]:

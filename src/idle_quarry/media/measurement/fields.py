@@ -25,8 +25,6 @@ _SUREST = 0.99
 #: Below this a verdict is not given.
 LEAST_CONFIDENCE = 0.5
 _MIXED_GAIN, _MIXED_PAIRS = 14.0, 5
-#: Where shifted whole pictures could be fields that hardly move, more must speak for a change between the two.
-_MIXED_GAIN_ALIKE = 60.0
 
 
 @dataclass(frozen=True)
@@ -150,7 +148,7 @@ def _stretches(found: Decoded, frames: NDArray[np.int64]) -> tuple[Stretch, ...]
     lasting = [s for s in found.segments if s.stop - s.start >= _MIXED_PAIRS]
     merged: list[Segment] = []
     for segment in lasting:
-        if merged and _alike(merged[-1].structure, segment.structure, found.gain):
+        if merged and _alike(merged[-1].structure, segment.structure):
             longer = max(merged[-1], segment, key=lambda s: s.stop - s.start)
             merged[-1] = Segment(longer.structure, merged[-1].start, segment.stop, (), ())
         else:
@@ -163,11 +161,15 @@ def _stretches(found: Decoded, frames: NDArray[np.int64]) -> tuple[Stretch, ...]
     )
 
 
-def _alike(one: str, other: str, gain: float) -> bool:
-    if one == other:
-        return True
+def _alike(one: str, other: str) -> bool:
+    """Return whether two structures are too like one another for a change between them to be believed.
+
+    Whole pictures shifted by a field, and fields that hardly move, differ in one distance alone.
+    """
     fields = {described(one)[1], described(other)[1]}
-    return len(fields) == 1 and None not in fields and gain < _MIXED_GAIN_ALIKE
+    return one == other or (
+        len(fields) == 1 and None not in fields and not one.startswith("2:3") and not other.startswith("2:3")
+    )
 
 
 def _breaks(found: Decoded, frames: NDArray[np.int64]) -> tuple[int, ...]:

@@ -37,35 +37,32 @@ class Measured:
     frames_examined: int = 0
     damaged: int = 0
 
-    def to_json(self) -> dict[str, Any] | None:
-        """Return the measurements under the keys of the command line's contract, None for sound alone."""
-        document: dict[str, Any] = {}
-        if self.fields is not None:
-            found = self.fields
-            document = {
-                "scan": found.scan,
-                "field_order": found.field_order,
-                "cadence": found.cadence,
-                "true_rate": _ratio(found.true_rate),
-                "repeated_frames": round(found.repeated_frames, 4),
-                "active_picture": None,
-                "luma": None,
-                "frames_examined": self.frames_examined,
-                "confidence": round(found.confidence, 3),
-                "stretches": [
-                    {
-                        "start": s.start, "stop": s.stop, "scan": s.scan, "field_order": s.field_order,
-                        "cadence": s.cadence,
-                    }
-                    for s in found.stretches
-                ],
-                "cadence_breaks": list(found.breaks),
-                "damaged_frames": self.damaged,
-                "stamped_rate": _ratio(self.stamped_rate),
-                "timecode_breaks": [
-                    {"frame": b.frame, "expected": b.expected, "found": b.found} for b in self.timecode_breaks
-                ],
-            }  # fmt: skip
+    def to_json(self) -> dict[str, Any]:
+        """Return the measurements under the keys of the command line's contract; sound alone has undetermined fields."""
+        found = self.fields or Fields("undetermined", None, None, None, 0.0, 0.0)
+        document: dict[str, Any] = {
+            "scan": found.scan,
+            "field_order": found.field_order,
+            "cadence": found.cadence,
+            "true_rate": _ratio(found.true_rate),
+            "repeated_frames": round(found.repeated_frames, 4),
+            "active_picture": None,
+            "luma": None,
+            "frames_examined": self.frames_examined,
+            "confidence": round(found.confidence, 3),
+            "stretches": [
+                {
+                    "start": s.start, "stop": s.stop, "scan": s.scan, "field_order": s.field_order, "cadence": s.cadence,
+                }
+                for s in found.stretches
+            ],
+            "cadence_breaks": list(found.breaks),
+            "damaged_frames": self.damaged,
+            "stamped_rate": _ratio(self.stamped_rate),
+            "timecode_breaks": [
+                {"frame": b.frame, "expected": b.expected, "found": b.found} for b in self.timecode_breaks
+            ],
+        }  # fmt: skip
         if self.active is not None:
             a = self.active
             document["active_picture"] = {"x": a.x, "y": a.y, "width": a.width, "height": a.height}
@@ -88,7 +85,7 @@ class Measured:
             document["bars_matrix"] = self.levels.bars_matrix
         if self.sound:
             document["sound"] = [None if each is None else _sound(each) for each in self.sound]
-        return document or None
+        return document
 
 
 def _sound(found: SoundFound) -> dict[str, Any]:

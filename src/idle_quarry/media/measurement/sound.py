@@ -249,11 +249,19 @@ def _loudness(samples: NDArray[np.float32], rate: int, layout: str) -> tuple[flo
             number = float(last.get(key, "nan"))
         except ValueError:
             return None
-        return round(number, 2) if np.isfinite(number) and number > -70 else None
+        return number if np.isfinite(number) and number > -70 else None
 
     peaks = [value(f"lavfi.r128.true_peaks_ch{n}") for n in range(samples.shape[0])]
     heard_peaks = [20 * float(np.log10(p)) for p in peaks if p is not None and p > 0]
-    return value("lavfi.r128.I"), value("lavfi.r128.LRA"), round(max(heard_peaks), 2) if heard_peaks else None
+    return (
+        _rounded(value("lavfi.r128.I")),
+        _rounded(value("lavfi.r128.LRA")),
+        round(max(heard_peaks), 2) if heard_peaks else None,
+    )
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round(value, 2)
 
 
 def _drained(sink: Any) -> dict[str, str]:

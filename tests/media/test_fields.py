@@ -1,0 +1,142 @@
+"""Fields read from pictures: synthesised truth of every kind, chance's worst, other people's encoders, honest doubt."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.material import KINDS, Chance, coded, drawn, frames, written
+
+from idle_quarry.media import inspect
+from idle_quarry.media.looking import look
+from idle_quarry.media.measurement.field_pairs import PairMeter
+from idle_quarry.media.measurement.fields import Fields, RunSeen, fields_of
+from idle_quarry.media.measurement.measure import measure
+from idle_quarry.media.measurement.structure import CYCLES, PATTERNS, evidence
+
+FFmpeg = Callable[..., Path]
+
+
+def read(run: np.ndarray[tuple[int, ...], np.dtype[np.uint8]], rate: int = 25, *, flagged: bool = False) -> Fields:
+    meter = PairMeter()
+    for frame in run:
+        meter.take(frame)
+    return fields_of([RunSeen(0, evidence(meter.pairs))], Fraction(rate), flagged)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("height", [144, 720])
+def test_every_kind_is_read_from_its_pictures(kind: str, height: int) -> None:
+    chance = Chance(np.random.default_rng(3), height, 192, 30, speed=3.0, still_share=0.3)
+    run, truth = frames(kind, chance)
+    found = read(run)
+    assert (found.scan, found.field_order) == (truth.scan, truth.order)
+    assert found.cadence == truth.cadence
+    if kind == "still":
+        assert found.confidence < 0.5 and found.true_rate is None
+    elif kind == "mixed":
+        assert truth.change is not None and abs(found.stretches[1].start - truth.change) <= 1
+        assert [s.scan for s in found.stretches] == ["interlaced", "progressive"]
+    else:
+        assert found.confidence > 0.9
+        moments = {"top": 50, "bottom": 50, "repeats 2:2": Fraction(25, 2), "repeats 3:2": 10}
+        assert found.true_rate == moments.get(kind, 20 if "2:3" in kind else 25)
+    assert (found.repeated_frames > 0.3) == kind.startswith("repeats")
+
+
+def test_whole_pictures_under_interlaced_flags_are_psf() -> None:
+    run, _ = frames("progressive", Chance(np.random.default_rng(5), speed=2.0))
+    assert read(run, flagged=True).scan == "psf" and read(run).scan == "progressive"
+
+
+def test_a_recut_pulldown_says_where_its_cadence_breaks() -> None:
+    chance = Chance(np.random.default_rng(8), count=30, speed=2.5, still_share=0.0)
+    run, _ = frames("2:3 top", chance)
+    recut = np.concatenate([run[:12], run[14:]])
+    assert read(run).breaks == ()
+    assert [abs(at - 12) <= 1 for at in read(recut).breaks] == [True]
+
+
+def test_confidence_is_honest() -> None:
+    """Of the answers given at 0.9 and more, nine in ten are right; the full draw is in benchmarks/calibration.py."""
+    right: dict[bool, list[bool]] = defaultdict(list)
+    sure_of_stills = 0
+    for seed in range(264):
+        rng = np.random.default_rng(77_000 + seed)
+        kind = KINDS[seed % len(KINDS)]
+        run, truth = frames(kind, drawn(rng))
+        quality = int(rng.choice([0, 2, 4, 8, 16]))
+        if quality:
+            run = coded(run, quality, interlaced=truth.scan in ("interlaced", "pulldown", "mixed"))
+        found = read(run)
+        if kind == "still":
+            sure_of_stills += found.confidence >= 0.9
+            continue
+        if found.scan != "undetermined":
+            right[found.confidence >= 0.9].append((found.scan, found.field_order) == (truth.scan, truth.order))
+    assert len(right[True]) > 60  # about half of the draws hardly move
+    assert np.mean(right[True]) >= 0.9
+    assert sure_of_stills == 0
+
+
+def test_patterns_and_cycles_are_of_one_piece() -> None:
+    assert {pattern for cycle in CYCLES.values() for pattern in cycle} <= set(PATTERNS)
+    meter = PairMeter()
+    assert meter.pairs.shape[0] == 0
+    assert fields_of([], Fraction(25), True).scan == "undetermined"
+
+
+_WOVEN = ["-flags", "+ildct+ilme"]
+_X264 = ["-c:v", "libx264", "-crf", "22", "-pix_fmt", "yuv420p"]
+_MPEG2 = ["-c:v", "mpeg2video", "-b:v", "12M", "-pix_fmt", "yuv422p"]
+
+
+@pytest.mark.parametrize(
+    ("name", "rate", "filters", "options", "scan", "order", "cadence", "moments"),
+    [
+        ("top.mxf", "50", "tinterlace=interleave_top,setfield=tff", [*_MPEG2, *_WOVEN, "-top", "1"], "interlaced", "top", None, "50/1"),
+        ("wrong.mxf", "50", "tinterlace=interleave_bottom,setfield=tff", [*_MPEG2, *_WOVEN, "-top", "1"], "interlaced", "bottom", None, "50/1"),
+        ("lowpassed.mov", "50", "tinterlace=interleave_top:flags=vlpf,setfield=tff", [*_X264, *_WOVEN, "-x264-params", "tff=1"], "interlaced", "top", None, "50/1"),
+        ("psf.mov", "25", "setfield=tff", [*_X264, *_WOVEN, "-x264-params", "tff=1"], "psf", None, None, "25/1"),
+        ("combed.mp4", "50", "tinterlace=interleave_top", _X264, "interlaced", "top", None, "50/1"),
+        ("pulldown.mov", "24000/1001", "telecine=pattern=23,setfield=tff", [*_X264, *_WOVEN, "-x264-params", "tff=1"], "pulldown", "top", "2:3", "24000/1001"),
+        ("lower.mov", "24000/1001", "telecine=first_field=bottom:pattern=23,setfield=bff", ["-c:v", "prores_ks", *_WOVEN], "pulldown", "bottom", "2:3", "24000/1001"),
+        ("advanced.mov", "24000/1001", "telecine=pattern=2332,setfield=tff", ["-c:v", "prores_ks", *_WOVEN], "pulldown", "top", "2:3:3:2", "24000/1001"),
+        ("held.mp4", "24000/1001", "fps=60000/1001", _X264, "progressive", None, "3:2", "24000/1001"),
+        ("doubled.mp4", "25", "fps=50", _X264, "progressive", None, "2:2", "25/1"),
+        ("hitch.mp4", "24", "fps=25", _X264, "progressive", None, None, "24/1"),
+        ("still.mp4", "25", "trim=end_frame=1,loop=60:1,fps=25", _X264, "undetermined", None, None, None),
+        ("noise.mp4", "25", "trim=end_frame=1,loop=60:1,fps=25,noise=alls=12:allf=t", _X264, "undetermined", None, None, None),
+    ],
+)  # fmt: skip
+def test_what_ffmpeg_wove(
+    ffmpeg: FFmpeg, name: str, rate: str, filters: str, options: list[str], scan: str, order: str | None,
+    cadence: str | None, moments: str | None,
+) -> None:  # fmt: skip
+    clip = inspect(ffmpeg(f"woven-{name}", "720x576", rate, "-vf", filters, *options, seconds=2.6))
+    measured = measure(clip.path, clip.declared, clip.format).to_json()
+    assert measured is not None
+    assert (measured["scan"], measured["field_order"], measured["cadence"]) == (scan, order, cadence)
+    if name != "hitch.mp4":
+        assert measured["true_rate"] == moments
+    else:  # 24 and 23.976 in 25 differ by one hitch in a minute
+        assert measured["true_rate"] in ("24/1", "24000/1001") and 0.02 < measured["repeated_frames"] < 0.06
+    assert measured["confidence"] > 0.9 or scan == "undetermined"
+
+
+def test_a_long_clip_costs_windows_and_its_change_is_found(tmp_path: Path) -> None:
+    chance = Chance(np.random.default_rng(4), 144, 160, 900, speed=1.0, still_share=0.0)
+    steady, _ = frames("top", chance)
+    found = look(written(tmp_path / "steady.mkv", steady, interlaced=True)).measured
+    assert found is not None and found.fields is not None
+    assert found.fields.scan == "interlaced" and found.frames_examined < 150
+    chance = Chance(np.random.default_rng(5), 144, 160, 900, speed=1.0, still_share=0.0)
+    changing, truth = frames("mixed", chance)
+    changed = look(written(tmp_path / "changing.mkv", changing, interlaced=True)).measured
+    assert changed is not None and changed.fields is not None and truth.change is not None
+    assert changed.fields.scan == "mixed" and changed.frames_examined < 500
+    assert abs(changed.fields.stretches[1].start - truth.change) <= 14

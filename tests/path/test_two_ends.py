@@ -1,0 +1,125 @@
+"""Working formats between two ends: what must come first, what is never hidden, and how the reasons add up."""
+
+from __future__ import annotations
+
+import pytest
+
+from idle_quarry.errors import NotPossible, NotUnderstood
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.grades import GRADES
+from idle_quarry.path.policies import Policy
+from idle_quarry.path.registry import deliveries
+from idle_quarry.path.starting import delivered
+from idle_quarry.path.template import Delivered, Source
+from idle_quarry.path.two_ends import (
+    candidates,
+    delivery_from_words,
+    shared_out,
+    source_from_words,
+    suggested,
+    taken_up,
+)
+from idle_quarry.signal.words import format_from_words as words
+from idle_quarry.signal.words import format_words
+
+
+def ends(sources: list[str], outs: list[str]) -> tuple[list[Source], list[Delivered]]:
+    found: list[Source] = []
+    for text in sources:
+        found.append(source_from_words(text, found))
+    going: list[Delivered] = []
+    for text in outs:
+        going.append(delivery_from_words(text, going))
+    return found, going
+
+
+@pytest.mark.parametrize(
+    ("sources", "outs", "first"),
+    [
+        (["1080i25"], ["hd-50"], "1080i25"),
+        (["1080p25"], ["hd-50-psf"], "1080p25"),
+        (["2160p50 hlg=80", "576i25 bff 8bit=20"], ["uhd-50", "hd-50"], "2160p50 hlg"),
+        (["576i25 4:3=65", "1080psf25=35"], ["hd-50", "sd-50"], "1080i25"),
+        (["1080i29.97=70", "1080p59.94=30"], ["hd-59"], "1080i29.97"),
+        (["480i29.97 4:3"], ["sd-59"], "480i29.97 4:3"),
+        (["1080p23.976"], ["1080p23.976"], "1080p23.976"),
+    ],
+)
+def test_the_house_would_work_in_the_first(sources: list[str], outs: list[str], first: str) -> None:
+    found = suggested(*ends(sources, outs))
+    assert format_words(found[0].working) == first
+
+
+@pytest.mark.parametrize("standard", [d.id for d in deliveries().values() if not d.follows_rate])
+def test_what_is_delivered_as_it_came_loses_nothing(standard: str) -> None:
+    out = delivered(standard)
+    source = Source(id="s", name="s", format=out.format, share=100)
+    best = suggested([source], [out])[0]
+    assert best.cost.broken == 0
+    assert (best.working.raster.width, best.working.raster.height) == (
+        out.format.raster.width,
+        out.format.raster.height,
+    )
+    assert best.working.rate == out.format.rate
+
+
+def test_the_order_is_broken_then_loss_then_data_and_every_reason_is_true() -> None:
+    found = suggested(*ends(["2160p50 hlg=40", "1080i25=40", "1080p23.976=20"], ["uhd-50", "hd-50"]))
+    keys = [(round(s.cost.broken, 6), round(s.cost.loss, 4), s.cost.gb_per_hour) for s in found]
+    assert keys == sorted(keys) and len(found) > 15
+    for place, each in enumerate(found):
+        assert each.reasons[0].startswith("before" if place == 0 else "behind")
+        other = found[1] if place == 0 else found[place - 1]
+        assert format_words(other.working, fields=True) in each.reasons[0]
+        ids = [link.source for link in each.links if link.target == "working"]
+        assert len(ids) == 3 and [link.target for link in each.links][-2:] == ["delivery:uhd-50", "delivery:hd-50"]
+        assert each.grade == max((link.grade for link in each.links), key=GRADES.index)
+        clean = all(link.plan.grade in ("exact", "clean") for link in each.links)
+        assert (each.cost.loss == 0) == clean
+
+
+def test_a_broken_link_ranks_last_and_is_shown() -> None:
+    refusing = Source(id="a", name="a", format=words("1080p25"), share=60, policy=Policy(retime="refuse"))
+    other = Source(id="b", name="b", format=words("1080p50"), share=40)
+    found = suggested([refusing, other], ends([], ["1080p50"])[1])
+    broken = [each.cost.broken > 0 for each in found]
+    assert any(broken) and broken == sorted(broken)
+    assert any("cannot be done" in reason for reason in found[-1].reasons)
+
+
+def test_candidates_hold_the_ends_own_formats_and_both_rates_of_a_pair() -> None:
+    sources, outs = ends(["1080p30=50", "1080p29.97=50"], ["web-landscape"])
+    shown = {format_words(fmt) for fmt in candidates(sources, outs)}
+    assert {"1080p30", "1080p29.97"} <= shown
+    odd, out = ends(["1000x700p31"], ["hd-50"])
+    assert any(fmt.raster.width == 1000 for fmt in candidates(odd, out))
+
+
+def test_one_is_taken_up_as_a_template_that_holds_together() -> None:
+    sources, outs = ends(["576i25 4:3 bff 8bit=65", "1080psf25"], ["hd-50", "web-landscape"])
+    best = suggested(sources, outs)[0]
+    template = taken_up(best, sources, outs, "Lamp")
+    assert [round(s.share) for s in template.sources] == [65, 35]
+    result = evaluate(template)
+    assert result.worst_grade != "broken" and result.station("working").format == best.working
+    assert template.deliveries[1].format.rate in (25, 50)  # the web follows the programme
+
+
+@pytest.mark.parametrize(
+    ("text", "share", "fmt"),
+    [("1080i25=40", 40, "1080i25"), ("576i25 4:3=702", 0, "576i25 4:3"), ("576i25 4:3=65", 65, "576i25 4:3"), ("1080p25", 0, "1080p25"), ("1080p25=12,5 ", 12.5, "1080p25")],
+)  # fmt: skip
+def test_shares_in_words(text: str, share: float, fmt: str) -> None:
+    found = source_from_words(text)
+    assert (found.share, format_words(found.format)) == (share, fmt)
+
+
+def test_what_cannot_be_shared_or_understood_is_refused() -> None:
+    with pytest.raises(NotPossible, match="add up to 120"):
+        shared_out([source_from_words("1080p25=60"), source_from_words("1080p50=60")])
+    with pytest.raises(NotUnderstood, match="between 0 and 100"):
+        source_from_words("1080p25=140")
+    with pytest.raises(NotUnderstood, match="neither"):
+        delivery_from_words("somewhere")
+    with pytest.raises(NotPossible, match="two ends"):
+        suggested([], [])
