@@ -21,7 +21,7 @@ from idle_quarry.media.measurement.structure import CYCLES, PATTERNS, evidence
 FFmpeg = Callable[..., Path]
 
 
-def read(run: np.ndarray[tuple[int, ...], np.dtype[np.uint8]], rate: int = 25, *, flagged: bool = False) -> Fields:
+def read(run: np.ndarray[tuple[int, ...], np.dtype[np.uint8]], rate: int = 30, *, flagged: bool = False) -> Fields:
     meter = PairMeter()
     for frame in run:
         meter.take(frame)
@@ -43,8 +43,8 @@ def test_every_kind_is_read_from_its_pictures(kind: str, height: int) -> None:
         assert [s.scan for s in found.stretches] == ["interlaced", "progressive"]
     else:
         assert found.confidence > 0.9
-        moments = {"top": 50, "bottom": 50, "repeats 2:2": Fraction(25, 2), "repeats 3:2": 10}
-        assert found.true_rate == moments.get(kind, 20 if "2:3" in kind else 25)
+        moments = {"top": 60, "bottom": 60, "repeats 2:2": 15, "repeats 3:2": 12}
+        assert found.true_rate == moments.get(kind, 24 if "2:3" in kind else 30)
     assert (found.repeated_frames > 0.3) == kind.startswith("repeats")
 
 

@@ -27,6 +27,8 @@ Plane = NDArray[Any]
 _LUMA = (0.2126, 0.7152, 0.0722)
 #: A file of which this many packets in a row cannot be decoded is given up at that place.
 _MOST_DAMAGE = 200
+#: Codecs whose pictures carry timecodes of their own.
+_STAMPED = ("mpeg2video", "h264")
 #: Frames before the one asked for that are given rather than decoded for nothing.
 _NEAR = 12
 
@@ -173,7 +175,9 @@ class Reader:
                         self.damaged += 1
                         continue
                     bad = 0
-                    yield _picture(frame, index, self._seconds(frame, index))
+                    # PyAV ties a frame whose side data was read into a cycle with its pixels: only where there can be any
+                    stamped = frame.key_frame and self._stream.codec_context.name in _STAMPED
+                    yield _picture(frame, index, self._seconds(frame, index), _timecode(frame) if stamped else None)
         except FFmpegError:
             self.damaged += 1
 
@@ -195,9 +199,11 @@ class Reader:
             yield _picture(frame, index, index / float(self.rate))
 
 
-def _picture(frame: VideoFrame, index: int, seconds: float) -> Picture:
+def _picture(
+    frame: VideoFrame, index: int, seconds: float, timecode: tuple[bool, int, int, int, int] | None = None
+) -> Picture:
     luma, chroma, rgb, bits = planes_of(frame)
-    return Picture(index, seconds, luma, chroma, rgb, bits, bool(frame.interlaced_frame), _timecode(frame))
+    return Picture(index, seconds, luma, chroma, rgb, bits, bool(frame.interlaced_frame), timecode)
 
 
 def planes_of(frame: VideoFrame) -> tuple[Plane, tuple[Plane, Plane] | None, Plane | None, int]:

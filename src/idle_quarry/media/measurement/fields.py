@@ -10,15 +10,15 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.media.measurement.structure import CYCLES, Decoded, Evidence, Segment, decoded
+from idle_quarry.media.measurement.structure import CYCLES, Decoded, Evidence, Segment, decoded, possible
 from idle_quarry.signal.rates import NAMED_RATES
 
 #: How likely a verdict is right, from ln(1 + margin), lg(1 + movement), their product and ln(growth): logistic
 #: regression over 3000 draws of synthesised material; `benchmarks/calibration.py` fits them and shows the calibration.
 _CONFIDENCE = {
-    "progressive": (-2.887, -0.519, -1.045, 0.968, 1.503),
-    "interlaced": (-3.494, 0.247, 0.306, 0.402, 1.036),
-    "pulldown": (-3.718, 0.4, -0.728, 0.683, 2.102),
+    "progressive": (-2.619, -0.699, -0.727, 0.962, 1.456),
+    "interlaced": (-3.293, 0.232, 0.273, 0.404, 0.956),
+    "pulldown": (-3.831, 0.443, -0.572, 0.632, 2.062),
 }
 #: Nothing that is read from pictures is surer than this.
 _SUREST = 0.99
@@ -77,11 +77,14 @@ def confidence_of(group: str, margin: float, movement: float, growth: float) -> 
     `margin` in nats to the next likely structure, `movement` the mean square (8-bit codes) of the blocks that move
     most, `growth` of movement over two frames against one.
     """
-    level = np.log10(movement + 1)
-    amount = np.log1p(max(0.0, margin))
-    features = (1.0, amount, level, amount * level, np.log(min(4.0, max(0.3, growth))))
-    exponent = sum(weight * feature for weight, feature in zip(_CONFIDENCE[group], features, strict=True))
+    exponent = sum(w * f for w, f in zip(_CONFIDENCE[group], features_of(margin, movement, growth), strict=True))
     return float(min(_SUREST, 1 / (1 + np.exp(-exponent))))
+
+
+def features_of(margin: float, movement: float, growth: float) -> tuple[float, ...]:
+    """Return what confidence is computed from: 1, ln(1 + margin), lg(1 + movement), their product, ln(growth)."""
+    amount, level = float(np.log1p(max(0.0, margin))), float(np.log10(movement + 1))
+    return 1.0, amount, level, amount * level, float(np.log(min(4.0, max(0.3, growth))))
 
 
 def fields_of(runs: Sequence[RunSeen], rate: Fraction | None, flagged_interlaced: bool) -> Fields:
@@ -93,7 +96,7 @@ def fields_of(runs: Sequence[RunSeen], rate: Fraction | None, flagged_interlaced
     runs = [run for run in runs if len(run.found.likelihood)]
     if not runs:
         return Fields("undetermined", None, None, None, 0.0, 0.0)
-    found = decoded([run.found for run in runs])
+    found = decoded([run.found for run in runs], possible(rate))
     frames = np.concatenate([run.first + np.arange(len(run.found.likelihood)) for run in runs])
     strength = np.concatenate([run.found.strength for run in runs])
     same = np.concatenate([run.found.identical for run in runs])

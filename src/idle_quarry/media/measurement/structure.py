@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import lru_cache
 
 import numpy as np
@@ -165,13 +166,13 @@ class State:
     pattern: int
 
 
-@lru_cache(maxsize=1)
-def _states() -> tuple[tuple[State, ...], Array]:
+@lru_cache(maxsize=4)
+def _states(structures: tuple[str, ...]) -> tuple[tuple[State, ...], Array]:
     """Return the states and the log price (states, states) of going from one to the next."""
     states = [
         State(structure, phase, PATTERNS.index(pattern))
-        for structure, cycle in CYCLES.items()
-        for phase, pattern in enumerate(cycle)
+        for structure in structures
+        for phase, pattern in enumerate(CYCLES[structure])
     ]
     states.append(State("progressive", 1, PATTERNS.index("R")))
     count = len(states)
@@ -223,12 +224,19 @@ class Decoded:
         return self.free - self.alone[self.best]
 
 
-def decoded(runs: Sequence[Evidence]) -> Decoded:
+def possible(rate: Fraction | None) -> tuple[str, ...]:
+    """Return the structures that exist at a frame rate: 2:3 spreads 24 pictures over fields at 30 and 29.97 only."""
+    if rate is None or rate * Fraction(4, 5) in (24, Fraction(24000, 1001)):
+        return STRUCTURES
+    return tuple(structure for structure in STRUCTURES if not structure.startswith("2:3"))
+
+
+def decoded(runs: Sequence[Evidence], structures: tuple[str, ...] = STRUCTURES) -> Decoded:
     """Return the likeliest structures of runs of one clip, in order; pairs are numbered through all runs.
 
     Between runs lies an unknown length of clip: a cycle may go on at any phase.
     """
-    states, price = _states()
+    states, price = _states(structures)
     likelihood = np.concatenate([run.likelihood for run in runs]) if runs else np.zeros((0, len(PATTERNS)))
     emitted = likelihood[:, [state.pattern for state in states]]
     joins = set(np.cumsum([len(run.likelihood) for run in runs[:-1]]).tolist())
@@ -236,7 +244,7 @@ def decoded(runs: Sequence[Evidence]) -> Decoded:
     joining = np.where(same, 0.0, _CHANGE)
     path, free = _best_path(emitted, price, joining, joins)
     alone = {}
-    for structure in STRUCTURES:
+    for structure in structures:
         own = [i for i, state in enumerate(states) if state.structure == structure]
         block = np.ix_(own, own)
         alone[structure] = _best_path(emitted[:, own], price[block], joining[block], joins)[1]
