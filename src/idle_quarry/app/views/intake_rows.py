@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from pathlib import Path
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, Qt
@@ -18,6 +19,7 @@ from idle_quarry.media.words import fields_text, sureness
 from idle_quarry.path.matching import Match
 from idle_quarry.path.template import Template
 from idle_quarry.signal.colour import PRIMARIES, TRANSFERS
+from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.words import format_words
 
 Index = QModelIndex | QPersistentModelIndex
@@ -85,11 +87,17 @@ def _format(row: Looked, untrue: object) -> Cell:
         names = {"scan": "", "field_order": "", "rate": " frames/s", "sample_aspect": " samples"}
         words = {"top": "upper field first", "bottom": "lower field first", "1/1": "square"}
         said = ", ".join(
-            f"{words.get(str(each.declared), str(each.declared)).removesuffix('/1')}{names[each.field]}"
+            f"{_rate(each.declared) if each.field == 'rate' else words.get(str(each.declared), str(each.declared))}"
+            f"{names[each.field]}"
             for each in wrong
         )
         return Cell(what, f"declared {said}", True)
     return Cell(what, bits)
+
+
+def _rate(text: str) -> str:
+    """Return a rate given as n/d by its name."""
+    return rate_text(Fraction(text))
 
 
 def _colour(clip: Clip, untrue: object) -> Cell:

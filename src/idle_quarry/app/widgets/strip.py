@@ -130,7 +130,8 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
     hung = max((size(s)[1] + 2 * gap for stations in below.values() for s in stations), default=0.0)
     head_h = max(size(working)[1], size(kept)[1])
     # text under a head ends before the lines that bend down beside it
-    bends = theme.px(12) if len(outs) > 1 else links_room / 3
+    # a narrow strip bends its lines close to the deliveries, and the text has the room before them
+    bends = max(theme.px(12), free - theme.px(22)) if narrow else theme.px(12) if len(outs) > 1 else links_room / 3
     ends = {working.id: mid_x[1] - theme.px(6), kept.id: mid_x[1] + size(kept)[0] + bends}
     # what hangs from working may say its name under the intermediate, where nothing hangs there
     room_beside = {working.id: ends[working.id if below["intermediate"] else kept.id], kept.id: ends[kept.id]}
@@ -160,11 +161,11 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
             placed[station.id] = PlacedStation(station, hang, text, Qt.AlignmentFlag.AlignLeft)
     stack(sources, first_x, left_w, True)
     stack(outs, last_x, right_w, False)
-    links = [_routed(e, link, placed) for link in e.links]
+    links = [_routed(e, link, placed, late=narrow) for link in e.links]
     return StripLayout(tuple(placed[s.id] for s in e.stations), tuple(links), pixels, narrow)
 
 
-def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation]) -> PlacedLink:
+def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation], *, late: bool) -> PlacedLink:
     source, target = placed[link.source].frame, placed[link.target].frame
     kind = placed[link.target].station.kind
     if kind in ("monitor", "proxy"):
@@ -184,7 +185,8 @@ def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation]) -> Plac
         run = QRectF(QPointF(start.x(), start.y() - 20), QPointF(turn, start.y() + 20))
     else:
         start = QPointF(start.x(), start.y() + spread)
-        turn = start.x() + theme.px(14) + 4 * abs(index - (of - 1) / 2)
+        aside = theme.px(14) + 4 * abs(index - (of - 1) / 2)
+        turn = end.x() - aside if late else start.x() + aside
         run = QRectF(QPointF(turn, end.y() - 20), QPointF(end.x(), end.y() + 20))
     if abs(start.y() - end.y()) < 2:
         level = QPointF(end.x(), start.y())
