@@ -42,7 +42,7 @@ def written(folder: Path, seconds: int) -> Path:
 
 def forget() -> None:
     """Forget every clip, so that the next look measures."""
-    shutil.rmtree(Path(os.environ["XDG_CACHE_HOME"]), ignore_errors=True)
+    shutil.rmtree(Path(os.environ["XDG_STATE_HOME"]), ignore_errors=True)
 
 
 def long_clips(folder: Path) -> None:
@@ -95,7 +95,7 @@ def many_clips(folder: Path) -> None:
 def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        os.environ["XDG_CACHE_HOME"] = str(folder / "cache")
+        os.environ["XDG_STATE_HOME"] = str(folder / "memory")
         print(f"measuring clips ({machine()})")
         long_clips(folder)
         many_clips(folder)

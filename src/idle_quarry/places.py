@@ -22,9 +22,9 @@ def settings_folder() -> Path:
     return platformdirs.user_config_path("idle-quarry")
 
 
-def cache_folder() -> Path:
-    """Return the folder for what can be computed again."""
-    return platformdirs.user_cache_path("idle-quarry")
+def memory_folder() -> Path:
+    """Return the folder for what can be computed again: it may be emptied at any time."""
+    return platformdirs.user_state_path("idle-quarry")
 
 
 def library_place(place: str | None) -> Path:

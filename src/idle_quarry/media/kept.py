@@ -16,7 +16,7 @@ from idle_quarry.media.declared import Declared
 from idle_quarry.media.measurement.measured import Measured
 from idle_quarry.media.names import STILL_SUFFIXES
 from idle_quarry.media.sequences import run_of
-from idle_quarry.places import cache_folder, data_folder
+from idle_quarry.places import data_folder, memory_folder
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_from_words, format_words
 
@@ -78,7 +78,7 @@ def remember(ident: str, name: str, declared: Declared, measured: Measured) -> N
 
 
 def _note(ident: str) -> Path:
-    return cache_folder() / "clips" / f"{ident}.json"
+    return memory_folder() / "clips" / f"{ident}.json"
 
 
 def correction(ident: str) -> SignalFormat | None:

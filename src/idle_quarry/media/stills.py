@@ -15,7 +15,7 @@ from idle_quarry.media.declared import Clip
 from idle_quarry.media.kept import identity
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.picture.scopes import rgb_to_show
-from idle_quarry.places import cache_folder
+from idle_quarry.places import memory_folder
 from idle_quarry.signal.formats import Encoding
 
 #: Width and height that a small picture lies in.
@@ -27,7 +27,7 @@ def small_picture(clip: Clip) -> bytes | None:
     if not clip.declared.has_picture:
         return None
     try:
-        place = cache_folder() / "pictures" / f"{identity(clip.path)}.png"
+        place = memory_folder() / "pictures" / f"{identity(clip.path)}.png"
     except OSError:
         return None
     if place.is_file():
