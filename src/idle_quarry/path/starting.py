@@ -169,3 +169,15 @@ def standard_near(fmt: SignalFormat) -> tuple[StandardFormat, list[str]] | None:
     if (other.encoding.primaries, other.encoding.transfer) != (fmt.encoding.primaries, fmt.encoding.transfer):
         differs.append(f"colour becomes that of {format_words(other)}")
     return near, differs
+
+
+def beginnings(name: str, fmt: SignalFormat) -> list[tuple[str, Template]]:
+    """Return templates that can begin from a clip, each with what it is: in its exact format, and the nearest standard's."""
+    exact = working_from(fmt)
+    found = [(f"Work in {format_words(exact, fields=True)}, as recorded", from_clip(name, fmt, exact))]
+    near = standard_near(exact)
+    if near is not None:
+        standard, differs = near
+        text = f"Work in {standard.words} ({standard.standard.name}): {'; '.join(differs)}"
+        found.append((text, from_clip(name, fmt, standard.format)))
+    return found

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from time import monotonic
 
-from PySide6.QtCore import QSortFilterProxyModel, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.intake_evidence import ClipEvidence
-from idle_quarry.app.views.intake_rows import COLUMNS, ROW, Index, IntakeModel, Looked, RowDelegate
+from idle_quarry.app.views.intake_rows import ROW, IntakeModel, Looked, RowDelegate, RowFilter
 from idle_quarry.app.views.intake_shares import Shares
 from idle_quarry.app.views.two_ends import TwoEnds
 from idle_quarry.app.watching import FolderWatch
@@ -38,35 +38,11 @@ from idle_quarry.media.looking import corrected_clip, look_at_all
 from idle_quarry.media.report import SUFFIXES, totals, write_report
 from idle_quarry.media.stills import small_picture
 from idle_quarry.path.edits import Edit
-from idle_quarry.path.starting import from_clip, standard_near, working_from
+from idle_quarry.path.starting import beginnings
 from idle_quarry.path.template import Source, Template, slug
 from idle_quarry.printing import write_pdf
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
-
-
-class _Filter(QSortFilterProxyModel):
-    """Rows whose text has what was typed, and whose format is the one chosen at the left edge."""
-
-    def __init__(self, model: IntakeModel) -> None:
-        super().__init__()
-        self._model = model
-        self._text, self._format = "", ""
-        self.setSourceModel(model)
-        self.setSortCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-
-    def take(self, *, text: str | None = None, format_words: str | None = None) -> None:
-        self.beginFilterChange()
-        self._text = self._text if text is None else text.lower()
-        self._format = self._format if format_words is None else format_words
-        self.endFilterChange(QSortFilterProxyModel.Direction.Rows)
-
-    def filterAcceptsRow(self, row: int, parent: Index) -> bool:
-        found = self._model.rows[row]
-        if self._format and (found.format_words or "no signal format") != self._format:
-            return False
-        texts = (str(self._model.index(row, column).data()) for column in range(len(COLUMNS)))
-        return not self._text or any(self._text in text.lower() for text in texts)
 
 
 class IntakeView(QWidget):
@@ -77,7 +53,7 @@ class IntakeView(QWidget):
         self.desk = desk
         self.setAcceptDrops(True)
         self.model = IntakeModel()
-        self.proxy = _Filter(self.model)
+        self.proxy = RowFilter(self.model)
         self._ticket: Ticket | None = None
         self.watch: FolderWatch | None = None
         self._announce = False
@@ -442,16 +418,9 @@ class IntakeView(QWidget):
         menu.exec(self.start_button.mapToGlobal(self.start_button.rect().bottomLeft()))
 
     def beginnings(self, clip: Clip) -> list[tuple[str, Template]]:
-        """Return the templates that can begin from a clip: in its exact format, and in the nearest standard's."""
+        """Return the templates that can begin from a clip, each with what it is."""
         assert clip.format is not None
-        exact = working_from(clip.format)
-        found = [(f"Work in {format_words(exact, fields=True)}, as recorded", from_clip(clip.name, clip.format, exact))]
-        near = standard_near(exact)
-        if near is not None:
-            standard, differs = near
-            text = f"Work in {standard.words} ({standard.standard.name}): {'; '.join(differs)}"
-            found.append((text, from_clip(clip.name, clip.format, standard.format)))
-        return found
+        return beginnings(clip.name, clip.format)
 
     def _source_menu(self) -> None:
         document = self.desk.document

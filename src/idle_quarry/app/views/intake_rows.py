@@ -6,7 +6,16 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, Qt
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPointF,
+    QRect,
+    QRectF,
+    QSortFilterProxyModel,
+    Qt,
+)
 from PySide6.QtGui import QFontMetrics, QPainter, QPixmap
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -198,6 +207,30 @@ class IntakeModel(QAbstractTableModel):
         self.beginResetModel()
         self.rows, self._cells = [], []
         self.endResetModel()
+
+
+class RowFilter(QSortFilterProxyModel):
+    """Rows whose text has what was typed, and whose format is the one chosen at the left edge."""
+
+    def __init__(self, model: IntakeModel) -> None:
+        super().__init__()
+        self._model = model
+        self._text, self._format = "", ""
+        self.setSourceModel(model)
+        self.setSortCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+
+    def take(self, *, text: str | None = None, format_words: str | None = None) -> None:
+        self.beginFilterChange()
+        self._text = self._text if text is None else text.lower()
+        self._format = self._format if format_words is None else format_words
+        self.endFilterChange(QSortFilterProxyModel.Direction.Rows)
+
+    def filterAcceptsRow(self, row: int, parent: Index) -> bool:
+        found = self._model.rows[row]
+        if self._format and (found.format_words or "no signal format") != self._format:
+            return False
+        texts = (str(self._model.index(row, column).data()) for column in range(len(COLUMNS)))
+        return not self._text or any(self._text in text.lower() for text in texts)
 
 
 class RowDelegate(QStyledItemDelegate):
