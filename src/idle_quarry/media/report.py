@@ -95,10 +95,13 @@ def as_html(clips: Sequence[Clip], against: str = "") -> str:
             "wrong": [each.text for each in clip.disagreements],
             "measured": measured_lines(clip),
         }
-        for clip in clips
+        for clip in sorted(clips, key=lambda each: not each.disagreements)
     ]
+    untrue = sum(bool(clip.disagreements) for clip in clips)
     made = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
-    return environment.get_template("intake.html").render(clips=rows, totals=totals(clips), made=made, against=against)
+    return environment.get_template("intake.html").render(
+        clips=rows, totals=totals(clips), made=made, against=against, untrue=untrue
+    )
 
 
 def as_csv(clips: Sequence[Clip]) -> str:

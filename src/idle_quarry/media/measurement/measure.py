@@ -55,6 +55,7 @@ class _Examination:
         """Examine frames from `first`, levels of every `every`th; return how many were new."""
         meter: PairMeter | None = None
         start = before = -2
+        damaged = self.reader.damaged
         times: list[float] = []
         stamps: list[Picture] = []
         new = 0
@@ -80,7 +81,8 @@ class _Examination:
             new += 1
             before = picture.index
         self._end(meter, start)
-        if len(times) > 8 and times[-1] > times[0]:
+        # where pictures are missing, time stamps and counts part by themselves
+        if len(times) > 8 and times[-1] > times[0] and self.reader.damaged == damaged:
             self.rates.append(Fraction(len(times) - 1) / Fraction(times[-1] - times[0]).limit_denominator(10**7))
         self._follow(stamps)
         return new
