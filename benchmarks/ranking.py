@@ -22,7 +22,8 @@ def main() -> None:
     for text in DELIVERIES:
         outs.append(two_ends.delivery_from_words(text, outs))
     count = len(two_ends.suggested(sources, outs))
-    cold, warm = [], []
+    cold: list[float] = []
+    warm: list[float] = []
     for _ in range(15):
         plan.cache_clear()
         two_ends._kept_in.cache_clear()
