@@ -161,9 +161,10 @@ def _levels(declared: Declared, fmt: SignalFormat | None, measured: Measured) ->
             )
         yield Disagreement("range", declared.range, found.range, text)
     if found.bars_matrix is not None and found.bars_matrix != fmt.encoding.matrix:
+        how = "decoded as declared" if declared.matrix else "which is taken where a file is silent; so decoded"
         text = (
             f"Its colour bars fit the matrix {MATRICES[found.bars_matrix][0]}, not "
-            f"{MATRICES[fmt.encoding.matrix][0]}: decoded as declared, greens and reds would shift."
+            f"{MATRICES[fmt.encoding.matrix][0]}{': ' if declared.matrix else ', '}{how}, greens and reds would shift."
         )
         yield Disagreement("matrix", declared.matrix, found.bars_matrix, text)
     if found.significant_bits < declared.bit_depth and measured.frames_examined > 1:

@@ -66,6 +66,7 @@ class LevelMeter:
     def __init__(self, encoding: Encoding) -> None:
         self._encoding = encoding
         self._bits = 8
+        self._rgb = False
         self._histogram = np.zeros(256, np.int64)
         self._minimum, self._maximum = 1 << 16, -1
         self._chroma: list[int] = []
@@ -80,7 +81,8 @@ class LevelMeter:
         """Add a picture's codes."""
         luma, bits = picture.luma, picture.bits
         self._bits = bits
-        levels = Levels(bits, self._encoding.matrix != "rgb")  # R′G′B′ in files fills its codes
+        self._rgb = picture.rgb is not None
+        levels = Levels(bits, not self._rgb)  # R′G′B′ in files fills its codes
         low, high = int(luma.min()), int(luma.max())
         self._minimum, self._maximum = min(self._minimum, low), max(self._maximum, high)
         step = max(1, int(np.sqrt(luma.size / _SAMPLES)))
@@ -158,7 +160,7 @@ class LevelMeter:
             luma,
             min(self._chroma) if self._chroma else None,
             max(self._chroma) if self._chroma else None,
-            range_of(luma) if self._encoding.matrix != "rgb" else None,
+            None if self._rgb else range_of(luma),
             max(self._outside) if self._outside else None,
             max(1, min(bits, used)),
             best[0] if best[1] >= 0.6 else None,
