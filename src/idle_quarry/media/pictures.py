@@ -27,8 +27,10 @@ Plane = NDArray[Any]
 _LUMA = (0.2126, 0.7152, 0.0722)
 #: A file of which this many packets in a row cannot be decoded is given up at that place.
 _MOST_DAMAGE = 200
-#: Codecs whose pictures carry timecodes of their own.
-_STAMPED = ("mpeg2video", "h264")
+#: A picture's own timecode: drop-frame, hours, minutes, seconds, frames.
+FrameTimecode = tuple[bool, int, int, int, int]
+#: Headers of a coded MPEG-2 picture lie in so many bytes.
+_HEADERS = 512
 #: Frames before the one asked for that are given rather than decoded for nothing.
 _NEAR = 12
 
@@ -38,7 +40,7 @@ class Picture:
     """One decoded frame. `index` counts frames from the clip's first; planes are code values of `bits` bits.
 
     `luma` is (h, w); `chroma` (C′B, C′R), each (h', w') by the sampling, None for monochrome; `rgb` is (h, w, 3)
-    where the file holds R′G′B′, whose luma is computed. `timecode` is the frame's own, packed as (drop, h, m, s, f).
+    where the file holds R′G′B′, whose luma is computed. `timecode` is the frame's own.
     """
 
     index: int
@@ -48,7 +50,7 @@ class Picture:
     rgb: Plane | None
     bits: int
     interlaced: bool
-    timecode: tuple[bool, int, int, int, int] | None = None
+    timecode: FrameTimecode | None = None
 
 
 class Reader:
@@ -156,8 +158,11 @@ class Reader:
         whole = not jumped  # after a jump, pictures before the first whole one lean on what was not read
         index: int | None = None
         bad = 0
+        groups: dict[int, FrameTimecode | None] = {}  # time stamp of a coded picture → its group's timecode
         try:
             for packet in self._container.demux(self._stream):
+                if self._stream.codec_context.name == "mpeg2video" and packet.pts is not None:
+                    groups[packet.pts] = gop_timecode(bytes(packet)[:_HEADERS])
                 try:
                     decoded = packet.decode()
                 except FFmpegError:
@@ -175,11 +180,17 @@ class Reader:
                         self.damaged += 1
                         continue
                     bad = 0
-                    # PyAV ties a frame whose side data was read into a cycle with its pixels: only where there can be any
-                    stamped = frame.key_frame and self._stream.codec_context.name in _STAMPED
-                    yield _picture(frame, index, self._seconds(frame, index), _timecode(frame) if stamped else None)
+                    yield _picture(frame, index, self._seconds(frame, index), self._own_timecode(frame, groups))
         except FFmpegError:
             self.damaged += 1
+
+    def _own_timecode(self, frame: VideoFrame, groups: dict[int, FrameTimecode | None]) -> FrameTimecode | None:
+        if not frame.key_frame or frame.pts is None:
+            return None
+        if self._stream.codec_context.name == "h264":
+            # PyAV ties a frame whose side data was read into a cycle with its pixels: only key frames of this codec
+            return _timecode(frame)
+        return groups.get(frame.pts)
 
     def _seconds(self, frame: VideoFrame, index: int) -> float:
         base = self._stream.time_base or Fraction(1, 90000)
@@ -199,9 +210,7 @@ class Reader:
             yield _picture(frame, index, index / float(self.rate))
 
 
-def _picture(
-    frame: VideoFrame, index: int, seconds: float, timecode: tuple[bool, int, int, int, int] | None = None
-) -> Picture:
+def _picture(frame: VideoFrame, index: int, seconds: float, timecode: FrameTimecode | None = None) -> Picture:
     luma, chroma, rgb, bits = planes_of(frame)
     return Picture(index, seconds, luma, chroma, rgb, bits, bool(frame.interlaced_frame), timecode)
 
@@ -237,15 +246,21 @@ def _array(plane: Any, width: int, bits: int) -> Plane:
     return raw[: plane.height * line].reshape(plane.height, line)[:, :width]
 
 
-def _timecode(frame: VideoFrame) -> tuple[bool, int, int, int, int] | None:
-    """Return the frame's own timecode from its GOP header (MPEG-2) or ST 12-1 side data, or None."""
+def gop_timecode(head: bytes) -> FrameTimecode | None:
+    """Return the timecode of a group of pictures from the beginning of a coded picture (H.262, 6.2.2.6), or None."""
+    at = head.find(b"\x00\x00\x01\xb8")
+    if at < 0 or len(head) < at + 8:
+        return None
+    word = (
+        int.from_bytes(head[at + 4 : at + 8], "big") >> 7
+    )  # 25 bits: drop, hours, minutes, a marker, seconds, pictures
+    return bool(word >> 24), word >> 19 & 31, word >> 13 & 63, word >> 6 & 63, word & 63
+
+
+def _timecode(frame: VideoFrame) -> FrameTimecode | None:
+    """Return the frame's own timecode from its ST 12-1 side data, or None."""
     for data in cast("Iterable[Any]", frame.side_data):  # yields the data themselves
-        name = str(data.type).rpartition(".")[2]
-        if name == "GOP_TIMECODE":
-            word = int.from_bytes(bytes(data)[:8], "little")
-            drop, hours = bool(word >> 24 & 1), word >> 19 & 31
-            return drop, hours, word >> 13 & 63, word >> 6 & 63, word & 63
-        if name == "S12M_TIMECODE":
+        if str(data.type).endswith("S12M_TIMECODE"):
             # ST 12-1 binary groups, as FFmpeg packs them: tens and units of frames, seconds, minutes, hours
             word = int.from_bytes(bytes(data)[4:8], "little")
             units = [(word >> s & 15) + 10 * (word >> (s + 4) & m) for s, m in ((24, 3), (16, 7), (8, 7), (0, 3))]
