@@ -103,7 +103,7 @@ class Reader:
         self._stream.thread_type = "AUTO"
         if self._threads:
             self._stream.codec_context.thread_count = self._threads
-        self._origin = self._stream.start_time or 0
+        self._origin = self._stream.start_time  # None for streams without a container: the first picture says it
         self._at_start = True
 
     def window(self, first: int, count: int) -> Iterator[Picture]:
@@ -143,7 +143,7 @@ class Reader:
     def _seek(self, first: int) -> None:
         assert self._container is not None
         base = self._stream.time_base or Fraction(1, 90000)
-        target = self._origin + int(first / self.rate / base)
+        target = (self._origin or 0) + int(first / self.rate / base)
         try:
             self._container.seek(target, stream=self._stream, backward=True)
         except (FFmpegError, OSError):
@@ -193,8 +193,11 @@ class Reader:
         return groups.get(frame.pts)
 
     def _seconds(self, frame: VideoFrame, index: int) -> float:
-        base = self._stream.time_base or Fraction(1, 90000)
-        return float((frame.pts - self._origin) * base) if frame.pts is not None else index / float(self.rate)
+        if frame.pts is None:
+            return index / float(self.rate)
+        if self._origin is None:
+            self._origin = frame.pts
+        return float((frame.pts - self._origin) * (self._stream.time_base or Fraction(1, 90000)))
 
     def _index(self, frame: VideoFrame) -> int:
         return max(0, round(self._seconds(frame, 0) * float(self.rate)))

@@ -1,0 +1,124 @@
+"""Bringing a picture to another raster: separable resampling, whole or field by field, with chroma where it is sited.
+
+All in float32; values are whatever they are (linear light or coded), 0 stands for black outside the picture.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from idle_quarry.errors import NotPossible
+from idle_quarry.picture.kernels import covered, line_weights
+
+Samples = NDArray[np.float32]
+
+#: Where chroma samples lie on the luma grid, across and down, in luma samples from the middle of those they stand for:
+#: BT.601 and BT.709 put them on the first luma sample of a pair across ("left"); MPEG-1 and JPEG between ("centre");
+#: BT.2020 and BT.2100 on the first across and down ("top-left").
+SITINGS = {"left": (-0.5, 0.0), "centre": (0.0, 0.0), "top-left": (-0.5, -0.5)}
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """Where a picture lands on a raster: scale across and down, and its left and top edge in target samples."""
+
+    scale_x: float
+    scale_y: float
+    offset_x: float = 0.0
+    offset_y: float = 0.0
+
+
+def resampled(
+    picture: NDArray[Any],
+    height: int,
+    width: int,
+    fit: Fitted,
+    kernel: str,
+    empty: float = 0.0,
+    lines: NDArray[np.bool_] | None = None,
+) -> Samples:
+    """Return `picture`, shape (h, w) or (h, w, channels), on a raster of `height` × `width`, float32.
+
+    What the picture does not cover is `empty`; `lines` says which lines it covers where that is known better. Raises `NotPossible` for a picture of another number of dimensions.
+    """
+    if picture.ndim not in (2, 3):
+        raise NotPossible("a picture has lines and samples", subject=f"{picture.ndim} dimensions")
+    source = np.ascontiguousarray(picture, np.float32)
+    down = line_weights(source.shape[0], height, fit.scale_y, fit.offset_y, kernel)
+    across = line_weights(source.shape[1], width, fit.scale_x, fit.offset_x, kernel)
+    channels = source.shape[2] if source.ndim == 3 else 1
+    # the direction that makes the picture smaller goes first: the other then has less to do
+    if height <= source.shape[0]:
+        result = _across(across, _down(down, source), channels)
+    else:
+        result = _down(down, _across(across, source, channels))
+    rows = covered(source.shape[0], height, fit.scale_y, fit.offset_y) if lines is None else lines
+    result[~rows] = empty
+    result[:, ~covered(source.shape[1], width, fit.scale_x, fit.offset_x)] = empty
+    return result
+
+
+def _down(weights: Any, picture: Samples) -> Samples:
+    flat = picture.reshape(picture.shape[0], -1)
+    made = weights @ flat
+    shape = (weights.shape[0], *picture.shape[1:])
+    return np.asarray(made, np.float32).reshape(shape)
+
+
+def _across(weights: Any, picture: Samples, channels: int) -> Samples:
+    lines = picture.shape[0]
+    if channels == 1:
+        flat = picture.reshape(lines, -1)
+        made = np.asarray((weights @ np.ascontiguousarray(flat.T)).T, np.float32)
+        return np.ascontiguousarray(made).reshape((lines, weights.shape[0], *picture.shape[2:]))
+    turned = np.ascontiguousarray(picture.transpose(1, 0, 2)).reshape(picture.shape[1], -1)
+    made = np.asarray(weights @ turned, np.float32).reshape(weights.shape[0], lines, channels)
+    return np.ascontiguousarray(made.transpose(1, 0, 2))
+
+
+def resampled_fields(
+    picture: NDArray[Any], height: int, width: int, fit: Fitted, kernel: str, empty: float = 0.0
+) -> Samples:
+    """Return an interlaced picture on another raster, each field by itself: two moments are never mixed.
+
+    A field's lines lie a quarter of a field line above and below those of a whole picture of as many lines; the target's
+    fields likewise, so that the offset of each is moved by what the quarters differ in target field lines.
+    Raises `NotPossible` where source or target has an odd number of lines.
+    """
+    if picture.shape[0] % 2 or height % 2:
+        raise NotPossible("fields need an even number of lines", subject=f"{picture.shape[0]} to {height}")
+    result = np.empty((height, width, *picture.shape[2:]), np.float32)
+    lines = covered(picture.shape[0], height, fit.scale_y, fit.offset_y)
+    for parity in (0, 1):
+        # in frame lines a field's line k has its centre at 2k + parity + ½, in its own lines at k + ½
+        own = fit.offset_y / 2 + (0.25 - 0.5 * parity) * (1 - fit.scale_y)
+        placed = Fitted(fit.scale_x, fit.scale_y, fit.offset_x, own)
+        result[parity::2] = resampled(picture[parity::2], height // 2, width, placed, kernel, empty, lines[parity::2])
+    return result
+
+
+def chroma_fit(fit: Fitted, steps: tuple[int, int], to_steps: tuple[int, int], siting: str, to_siting: str) -> Fitted:
+    """Return where a plane of colour differences lands when luma lands by `fit`.
+
+    `steps` and `to_steps` are luma samples across and down for a chroma sample (2, 1 at 4:2:2). Sitings that an unsplit
+    direction does not have are left out of account.
+    """
+    (dx, dy), (ex, ey) = SITINGS[siting], SITINGS[to_siting]
+    scale_x, scale_y = fit.scale_x * steps[0] / to_steps[0], fit.scale_y * steps[1] / to_steps[1]
+
+    def offset(luma_offset: float, scale: float, step: int, to_step: int, at: float, to_at: float, own: float) -> float:
+        before = at if step > 1 else 0.0
+        after = to_at if to_step > 1 else 0.0
+        # a chroma sample's centre on the luma grid, carried to the target's luma grid and counted in its chroma samples
+        return (luma_offset + before * scale - after) / to_step
+
+    return Fitted(
+        scale_x,
+        scale_y,
+        offset(fit.offset_x, fit.scale_x, steps[0], to_steps[0], dx, ex, scale_x),
+        offset(fit.offset_y, fit.scale_y, steps[1], to_steps[1], dy, ey, scale_y),
+    )
