@@ -1,0 +1,191 @@
+"""Colour between encodings: R′G′B′ to light on the reference display, primaries to primaries, and back to a signal.
+
+Light is display light: what the reference monitor of each standard emits, in cd/m², float64. SDR is shown by BT.1886 with
+white at 100 cd/m², HLG by BT.2100 with a peak of 1000 cd/m² and a system gamma of 1.2, PQ as absolute. Between SDR and HDR
+white is placed by BT.2408 (203 cd/m², 75 % HLG, 58 % PQ); HDR highlights come down to SDR by the curve of BT.2446 method A.
+
+Sources: ITU-R BT.1886; BT.709-6; BT.2020-2; BT.2087-0; BT.2100-2; BT.2408-7; BT.2446-1; SMPTE ST 428-1; IEC 61966-2-1.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from idle_quarry.signal.colour import PRIMARIES, is_hdr
+
+Values = NDArray[np.float64]
+Matrix = NDArray[np.float64]
+
+#: cd/m²: white of the SDR reference display, peak of the HLG display, reference white in HDR (BT.2408).
+SDR_WHITE, HLG_PEAK, HDR_REFERENCE_WHITE = 100.0, 1000.0, 203.0
+_CINEMA_WHITE = 48.0  # ST 428-1
+_HLG_GAMMA = 1.2  # BT.2100-2, note 5e, at a peak of 1000 cd/m²
+_LUMA_2020 = np.array([0.2627, 0.6780, 0.0593])
+# BT.2100-2, table 5
+_A, _B, _C = 0.17883277, 0.28466892, 0.55991073
+# BT.2100-2, table 4
+_M1, _M2 = 2610 / 16384, 2523 / 4096 * 128
+_C1, _C2, _C3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
+
+
+@lru_cache(maxsize=32)
+def rgb_to_xyz(primaries: str) -> Matrix:
+    """Return the matrix (3, 3) from linear R, G, B of named primaries to CIE XYZ, white at Y = 1 (SMPTE RP 177)."""
+    found = PRIMARIES[primaries]
+    corners = np.array([[x / y, 1.0, (1 - x - y) / y] for x, y in (found.red, found.green, found.blue)]).T
+    x, y = found.white
+    white = np.array([x / y, 1.0, (1 - x - y) / y])
+    return np.asarray(corners * np.linalg.solve(corners, white))
+
+
+@lru_cache(maxsize=64)
+def primaries_matrix(source: str, target: str) -> Matrix:
+    """Return the matrix (3, 3) from linear R, G, B of one set of primaries to another's; white stays white.
+
+    All sets here have the white of D65, so that no adaptation is needed.
+    """
+    return np.asarray(np.linalg.solve(rgb_to_xyz(target), rgb_to_xyz(source)))
+
+
+def transformed(rgb: NDArray[Any], matrix: Matrix) -> Values:
+    """Return colours (…, 3) multiplied by a matrix (3, 3)."""
+    return np.asarray(np.asarray(rgb, np.float64) @ matrix.T)
+
+
+def _bt1886(signal: Values) -> Values:
+    """EOTF of BT.1886 for black at 0: V^2.4."""
+    return np.asarray(np.sign(signal) * np.abs(signal) ** 2.4)
+
+
+def _bt1886_back(light: Values) -> Values:
+    return np.asarray(np.sign(light) * np.abs(light) ** (1 / 2.4))
+
+
+def _srgb(signal: Values) -> Values:
+    return np.where(signal <= 0.04045, signal / 12.92, (np.maximum(signal + 0.055, 0) / 1.055) ** 2.4)
+
+
+def _srgb_back(light: Values) -> Values:
+    return np.where(light <= 0.0031308, light * 12.92, 1.055 * np.maximum(light, 0) ** (1 / 2.4) - 0.055)
+
+
+def pq_to_light(signal: NDArray[Any]) -> Values:
+    """Return luminance in cd/m² (0…10 000) of a PQ signal 0…1; clipped outside."""
+    power = np.clip(np.asarray(signal, np.float64), 0, 1) ** (1 / _M2)
+    return np.asarray(10000 * (np.maximum(power - _C1, 0) / (_C2 - _C3 * power)) ** (1 / _M1))
+
+
+def light_to_pq(light: NDArray[Any]) -> Values:
+    """Return the PQ signal 0…1 of a luminance in cd/m²; clipped outside."""
+    power = (np.clip(np.asarray(light, np.float64), 0, 10000) / 10000) ** _M1
+    return np.asarray(((_C1 + _C2 * power) / (1 + _C3 * power)) ** _M2)
+
+
+def hlg_to_scene(signal: NDArray[Any]) -> Values:
+    """Return scene light 0…1 of an HLG signal 0…1 (inverse OETF); clipped below 0."""
+    e = np.maximum(np.asarray(signal, np.float64), 0)
+    return np.where(e <= 0.5, e**2 / 3, (np.exp((e - _C) / _A) + _B) / 12)
+
+
+def scene_to_hlg(scene: NDArray[Any]) -> Values:
+    """Return the HLG signal of scene light 0…1 (OETF); clipped below 0."""
+    e = np.maximum(np.asarray(scene, np.float64), 0)
+    return np.where(e <= 1 / 12, np.sqrt(3 * e), _A * np.log(np.maximum(12 * e - _B, 1e-12)) + _C)
+
+
+def hlg_to_light(rgb: NDArray[Any]) -> Values:
+    """Return display light in cd/m² of HLG R′G′B′ (…, 3), by the OOTF: each channel times luminance to the power 0.2."""
+    scene = hlg_to_scene(rgb)
+    luminance = np.maximum(scene @ _LUMA_2020, 0)[..., None]
+    return np.asarray(HLG_PEAK * luminance ** (_HLG_GAMMA - 1) * scene)
+
+
+def light_to_hlg(light: NDArray[Any]) -> Values:
+    """Return the HLG R′G′B′ (…, 3) of display light in cd/m² with BT.2020 primaries, by the inverse OOTF."""
+    shown = np.asarray(light, np.float64) / HLG_PEAK
+    luminance = np.maximum(shown @ _LUMA_2020, 0)[..., None]
+    scene = np.where(luminance > 0, shown * np.maximum(luminance, 1e-12) ** ((1 - _HLG_GAMMA) / _HLG_GAMMA), 0.0)
+    return scene_to_hlg(scene)
+
+
+#: Transfer → (signal to display light in cd/m², and back), R′G′B′ (…, 3) of the transfer's own primaries.
+TO_LIGHT: dict[str, Callable[[Values], Values]] = {
+    "bt709": lambda v: SDR_WHITE * _bt1886(v),
+    "srgb": lambda v: SDR_WHITE * _srgb(v),
+    "gamma2.6": lambda v: _CINEMA_WHITE * np.sign(v) * np.abs(v) ** 2.6,
+    "linear": lambda v: SDR_WHITE * v,
+    "pq": pq_to_light,
+    "hlg": hlg_to_light,
+}
+FROM_LIGHT: dict[str, Callable[[Values], Values]] = {
+    "bt709": lambda light: _bt1886_back(light / SDR_WHITE),
+    "srgb": lambda light: _srgb_back(light / SDR_WHITE),
+    "gamma2.6": lambda light: np.sign(light) * np.abs(light / _CINEMA_WHITE) ** (1 / 2.6),
+    "linear": lambda light: light / SDR_WHITE,
+    "pq": light_to_pq,
+    "hlg": light_to_hlg,
+}
+
+
+def white_of(transfer: str) -> float:
+    """Return the luminance of reference white of a transfer, cd/m²: what is placed on what when ranges are crossed."""
+    if is_hdr(transfer):
+        return HDR_REFERENCE_WHITE
+    return _CINEMA_WHITE if transfer == "gamma2.6" else SDR_WHITE
+
+
+def hdr_to_sdr(light: NDArray[Any], peak: float = HLG_PEAK) -> Values:
+    """Return SDR display light (…, 3), 0 to 100 cd/m², of HDR display light with BT.2020 primaries, cd/m².
+
+    The curve of BT.2446-1 method A (4.2), on the luminance of a gamma-2.4 signal; colour differences follow luminance,
+    as the method scales them.
+    """
+    signal = np.clip(np.asarray(light, np.float64) / peak, 0, 1) ** (1 / 2.4)
+    luma = signal @ _LUMA_2020
+    rho_hdr, rho_sdr = (1 + 32 * (level / 10000) ** (1 / 2.4) for level in (peak, SDR_WHITE))
+    perceived = np.log1p((rho_hdr - 1) * luma) / np.log(rho_hdr)
+    knee = np.where(
+        perceived <= 0.7399,
+        1.0770 * perceived,
+        np.where(perceived < 0.9909, -1.1510 * perceived**2 + 2.7811 * perceived - 0.6302, 0.5 * perceived + 0.5),
+    )
+    toned = (rho_sdr**knee - 1) / (rho_sdr - 1)
+    share = np.where(luma > 0, toned / (1.1 * np.maximum(luma, 1e-12)), 0.0)
+    cb = share * (signal[..., 2] - luma) / 1.8814
+    cr = share * (signal[..., 0] - luma) / 1.4746
+    toned = toned - np.maximum(0.1 * cr, 0)
+    red, blue = toned + 1.4746 * cr, toned + 1.8814 * cb
+    green = (toned - _LUMA_2020[0] * red - _LUMA_2020[2] * blue) / _LUMA_2020[1]
+    return np.asarray(SDR_WHITE * np.clip(np.stack([red, green, blue], axis=-1), 0, 1) ** 2.4)
+
+
+def converted(rgb: NDArray[Any], source: tuple[str, str], target: tuple[str, str], *, clip: bool = True) -> Values:
+    """Return R′G′B′ (…, 3) in the colour of `target`, as displayed; `source` and `target` are (primaries, transfer).
+
+    0 is black and 1 white (or the peak, in HDR). Between SDR transfers the display's light is kept as a share of white;
+    SDR goes into HDR with its white at 203 cd/m² (BT.2408); HDR into SDR by BT.2446 method A. What lies outside the
+    target's gamut is clipped channel by channel, unless `clip` is off.
+    Raises `KeyError` for unknown names.
+    """
+    (primaries, transfer), (to_primaries, to_transfer) = source, target
+    values = np.asarray(rgb, np.float64)
+    if source == target:
+        return values
+    light = TO_LIGHT[transfer](values)
+    if is_hdr(transfer) and not is_hdr(to_transfer):
+        wide = transformed(light, primaries_matrix(primaries, "bt2020"))
+        light = transformed(hdr_to_sdr(wide), primaries_matrix("bt2020", to_primaries))
+        light = light * (white_of(to_transfer) / SDR_WHITE)
+    else:
+        light = transformed(light, primaries_matrix(primaries, to_primaries))
+        if is_hdr(transfer) != is_hdr(to_transfer) or not is_hdr(transfer):
+            light = light * (white_of(to_transfer) / white_of(transfer))
+    if clip:
+        light = np.maximum(light, 0)
+    signal = FROM_LIGHT[to_transfer](light)
+    return np.clip(signal, 0, 1) if clip else signal

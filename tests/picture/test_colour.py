@@ -1,0 +1,138 @@
+"""Colour against colour-science and the levels BT.2408 prints; round trips; what a tone curve must do."""
+
+from __future__ import annotations
+
+import warnings
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+
+from idle_quarry.picture.colour import (
+    FROM_LIGHT,
+    TO_LIGHT,
+    converted,
+    hdr_to_sdr,
+    hlg_to_light,
+    hlg_to_scene,
+    light_to_hlg,
+    light_to_pq,
+    pq_to_light,
+    primaries_matrix,
+    rgb_to_xyz,
+    scene_to_hlg,
+    transformed,
+)
+from idle_quarry.signal.colour import PRIMARIES, TRANSFERS, hlg_signal, pq_signal
+
+with warnings.catch_warnings():
+    warnings.simplefilter("ignore")  # it says at import that it could also plot
+    import colour
+
+_HALF_CODE_12 = 0.5 / 3504  # half a code of 12 bits, narrow range
+_SPACES = {
+    "bt709": "ITU-R BT.709",
+    "bt2020": "ITU-R BT.2020",
+    "p3": "P3-D65",
+    "bt601-625": "ITU-R BT.470 - 625",
+    "bt601-525": "SMPTE 240M",
+}
+
+
+def random_rgb(count: int = 500) -> NDArray[np.float64]:
+    return np.random.default_rng(7).random((count, 3))
+
+
+@pytest.mark.parametrize("name", PRIMARIES)
+def test_primaries_go_to_xyz_as_in_another_library(name: str) -> None:
+    space = colour.RGB_COLOURSPACES[_SPACES[name]]
+    wanted = colour.normalised_primary_matrix(space.primaries, np.array(PRIMARIES[name].white))
+    np.testing.assert_allclose(rgb_to_xyz(name), wanted, atol=2e-4)
+    np.testing.assert_allclose(transformed(np.ones(3), rgb_to_xyz(name))[1], 1, atol=1e-12)
+
+
+@pytest.mark.parametrize("source", PRIMARIES)
+@pytest.mark.parametrize("target", PRIMARIES)
+def test_matrices_keep_white_and_have_inverses(source: str, target: str) -> None:
+    there, back = primaries_matrix(source, target), primaries_matrix(target, source)
+    np.testing.assert_allclose(there @ back, np.eye(3), atol=1e-12)
+    np.testing.assert_allclose(there @ np.ones(3), np.ones(3), atol=1e-9)
+
+
+def test_bt709_to_bt2020_is_the_matrix_bt2087_prints() -> None:
+    printed = [[0.6274, 0.3293, 0.0433], [0.0691, 0.9195, 0.0114], [0.0164, 0.0880, 0.8956]]
+    np.testing.assert_allclose(primaries_matrix("bt709", "bt2020"), printed, atol=5e-5)
+
+
+def test_curves_are_those_of_another_library() -> None:
+    signal = np.linspace(0, 1, 257)
+    np.testing.assert_allclose(pq_to_light(signal), colour.models.eotf_BT2100_PQ(signal), rtol=1e-9, atol=1e-9)
+    np.testing.assert_allclose(hlg_to_scene(signal), colour.models.oetf_inverse_BT2100_HLG(signal), atol=1e-7)
+    rgb = random_rgb()
+    theirs = colour.models.eotf_BT2100_HLG(rgb, L_B=0, L_W=1000, gamma=1.2)
+    np.testing.assert_allclose(hlg_to_light(rgb), theirs, rtol=2e-4, atol=1e-3)
+    np.testing.assert_allclose(TO_LIGHT["srgb"](signal) / 100, colour.models.eotf_sRGB(signal), atol=1e-9)
+    np.testing.assert_allclose(
+        TO_LIGHT["bt709"](signal) / 100, colour.models.eotf_BT1886(signal, L_B=0, L_W=1), atol=1e-9
+    )
+    # the scalar curves of `signal` are the same curves
+    assert light_to_pq(np.array([203.0]))[0] == pytest.approx(pq_signal(203.0), abs=1e-12)
+    assert scene_to_hlg(np.array([0.3]))[0] == pytest.approx(hlg_signal(0.3), abs=1e-12)
+
+
+@pytest.mark.parametrize("transfer", TRANSFERS)
+def test_light_and_back_is_the_same_signal(transfer: str) -> None:
+    rgb = random_rgb()
+    back = FROM_LIGHT[transfer](TO_LIGHT[transfer](rgb))
+    assert np.abs(back - rgb).max() < _HALF_CODE_12 / 10
+
+
+def test_conversions_agree_with_another_library_within_half_a_12_bit_code() -> None:
+    rgb = random_rgb()
+    linear = colour.models.eotf_BT1886(rgb, L_B=0, L_W=1)
+    wide = linear @ np.array(colour.matrix_RGB_to_RGB("ITU-R BT.709", "ITU-R BT.2020")).T
+    wanted = colour.models.eotf_inverse_BT1886(np.clip(wide, 0, None), L_B=0, L_W=1)
+    ours = converted(rgb, ("bt709", "bt709"), ("bt2020", "bt709"))
+    assert np.abs(ours - np.clip(wanted, 0, 1)).max() < _HALF_CODE_12
+    hlg = converted(rgb, ("bt2020", "pq"), ("bt2020", "hlg"), clip=False)
+    light = np.asarray(colour.models.eotf_BT2100_PQ(rgb))
+    dim = (light < 900).all(axis=1)
+    with np.errstate(invalid="ignore"):  # it takes logarithms of what it then does not use
+        theirs = colour.models.eotf_inverse_BT2100_HLG(light[dim], L_B=0, L_W=1000, gamma=1.2)
+    assert np.abs(hlg[dim] - theirs).max() < 4 * _HALF_CODE_12  # their luminance has coefficients of four digits
+
+
+def test_white_is_placed_where_bt2408_says() -> None:
+    white = np.ones(3)
+    np.testing.assert_allclose(converted(white, ("bt709", "bt709"), ("bt2020", "hlg")), 0.75, atol=1e-3)
+    np.testing.assert_allclose(converted(white, ("bt709", "bt709"), ("bt2020", "pq")), 0.58, atol=2e-3)
+    # reference white of HLG is 203 cd/m² on the reference display, and so in PQ
+    np.testing.assert_allclose(
+        converted(np.full(3, 0.75), ("bt2020", "hlg"), ("bt2020", "pq")), pq_signal(203), atol=1e-3
+    )
+
+
+def test_the_tone_curve_rises_keeps_its_ends_and_keeps_greys_grey() -> None:
+    grey = np.linspace(0, 1000, 400)[:, None].repeat(3, axis=1)
+    toned = hdr_to_sdr(grey)
+    assert (np.diff(toned[:, 1]) >= 0).all()
+    assert toned[0].max() == 0 and toned[-1].min() == pytest.approx(100, abs=0.2)
+    np.testing.assert_allclose(toned[:, 0], toned[:, 2], atol=1e-6)
+    reference = hdr_to_sdr(np.full((1, 3), 203.0))[0, 1]
+    assert 40 < reference < 80  # HDR's reference white comes down to about 80 % signal: highlights keep their room
+    shown = converted(random_rgb(), ("bt2020", "hlg"), ("bt709", "bt709"))
+    assert shown.min() >= 0 and shown.max() <= 1 and np.isfinite(shown).all()
+
+
+@given(st.lists(st.floats(0, 1), min_size=3, max_size=3))
+@settings(max_examples=60, deadline=None)
+def test_what_fits_comes_back(rgb: list[float]) -> None:
+    """BT.709 fits inside P3 and BT.2020: there and back is the same, within half a 12-bit code."""
+    values = np.array(rgb)
+    for wide in (("bt2020", "bt709"), ("p3", "gamma2.6")):
+        there = converted(values, ("bt709", "bt709"), wide)
+        assert np.abs(converted(there, wide, ("bt709", "bt709")) - values).max() < 2e-3 + _HALF_CODE_12
+    lit = converted(values, ("bt2020", "hlg"), ("bt2020", "pq"))
+    assert np.abs(light_to_hlg(pq_to_light(lit)) - values).max() < 2e-3
