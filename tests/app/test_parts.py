@@ -8,11 +8,13 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+import shiboken6
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 from tests.conftest import demo_template
 
@@ -228,3 +230,25 @@ def test_the_core_and_the_lanes(qtbot: QtBot) -> None:
         lanes.resize(800, lanes.sizeHint().height())
         assert not lanes.grab().isNull()
         assert all(timeline.name in lanes.accessibleDescription() for timeline in template.timelines)
+
+
+def test_an_answer_to_a_closed_widget_is_dropped(qtbot: QtBot, workers: Workers) -> None:
+    """A window that closes, or is dressed anew, while work is under way hears no more of it."""
+
+    class Asking(QWidget):
+        heard = 0
+
+        def answered(self, _value: object) -> None:
+            Asking.heard += 1
+            self.update()
+
+    release = threading.Event()
+    gone, there = Asking(), Asking()
+    qtbot.addWidget(there)
+    for widget in (gone, there):
+        workers.start(lambda _ticket: release.wait(5), widget.answered, lambda _error: None)
+    shiboken6.delete(gone)
+    release.set()
+    qtbot.waitUntil(lambda: Asking.heard == 1, timeout=5000)
+    qtbot.wait(50)
+    assert Asking.heard == 1

@@ -9,6 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
+import shiboken6
 from PySide6.QtCore import QObject, Qt, Signal
 
 from idle_quarry.errors import QuarryError
@@ -49,7 +50,7 @@ class _Answer:
 
 
 class Relay(QObject):
-    """Brings answers back to the interface thread; answers to cancelled tickets are dropped."""
+    """Brings answers back to the interface thread; answers to cancelled tickets and to closed widgets are dropped."""
 
     answer = Signal(object)
 
@@ -59,6 +60,8 @@ class Relay(QObject):
 
     def _arrived(self, answer: _Answer) -> None:
         ticket = answer.ticket
+        if _gone(ticket.done):
+            return
         if answer.kind == "progress":
             if ticket.progressed is not None and not ticket.cancelled:
                 ticket.progressed(*answer.value)
@@ -66,6 +69,12 @@ class Relay(QObject):
             ticket.failed(answer.value)
         elif not ticket.cancelled:
             ticket.done(answer.value)
+
+
+def _gone(call: Callable[[Any], None]) -> bool:
+    """Return whether a call belongs to a widget whose window has closed since it asked."""
+    owner = getattr(call, "__self__", None)
+    return isinstance(owner, QObject) and not shiboken6.isValid(owner)
 
 
 class Workers:
