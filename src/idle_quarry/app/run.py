@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 from typing import TYPE_CHECKING
@@ -52,6 +53,8 @@ def run_window(place: str | None) -> int:
     desk = Desk(library, preferences)
     window = MainWindow(desk)
     window.show()
+    gc.freeze()
+    gc.enable()
     QTimer.singleShot(0, lambda: _welcome_back(desk))
     if place == DEMO:
         QTimer.singleShot(400, lambda: _demo_jobs(desk))
