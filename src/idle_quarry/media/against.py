@@ -26,8 +26,7 @@ def against(template: Template, clip: Clip) -> Match:
                 None, LinkPlan("broken", (), None), (Finding("stop", "clip_no_format", "working", text), *more)
             )
         return Match(None, nothing, tuple(more))
-    told = clip.corrected or (clip.measured is not None and _scan_known(clip))
-    found = match(template, clip.format, declared_psf_as_interlaced=not told)
+    found = match(template, clip.format, declared_psf_as_interlaced=not _scan_known(clip))
     said = (*_untrue(clip, found.source), *found.findings, *more)
     gravest_first = sorted(said, key=lambda each: SEVERITIES.index(each.severity))
     return Match(found.source, found.link, tuple(gravest_first))
@@ -51,9 +50,9 @@ def _untrue(clip: Clip, source: Source | None) -> list[Finding]:
 
 
 def _scan_known(clip: Clip) -> bool:
-    return (
-        clip.measured is not None and clip.measured.fields is not None and clip.measured.fields.scan != "undetermined"
-    )
+    """Return whether fields and PsF need not be told apart by guessing: somebody said it, or the pictures did."""
+    fields = clip.measured.fields if clip.measured is not None else None
+    return clip.corrected or (fields is not None and fields.scan != "undetermined")
 
 
 def _beside_the_picture(template: Template, clip: Clip) -> list[Finding]:
@@ -62,7 +61,6 @@ def _beside_the_picture(template: Template, clip: Clip) -> list[Finding]:
     if (
         declared.scan == "interlaced"
         and not _scan_known(clip)
-        and not clip.corrected
         and clip.format is not None
         and any(source.format.rate == declared.rate and source.format.raster == clip.format.raster for source in psf)
     ):

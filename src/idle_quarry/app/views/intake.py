@@ -80,7 +80,7 @@ class IntakeView(QWidget):
         self.shares.chosen.connect(lambda words: self.proxy.take(format_words=words))
         self._build_table()
         self.evidence = ClipEvidence(self.desk)
-        self.evidence.refusal_said = lambda text: self.desk.say(text, refusal=True)
+        self.evidence.refused.connect(self.desk.refuse)
         self.evidence.corrected.connect(self._correct)
         self.two_ends = TwoEnds(self.desk)
         self._below = QStackedWidget()
@@ -397,14 +397,10 @@ class IntakeView(QWidget):
 
     def _fill_ends(self) -> None:
         if self.ends_button.isChecked():
-            clips = [row.clip for row in self.selected() if row.clip is not None]
-            shares = [
-                (format_words(clip.format), total.share * 100)
-                for total in totals(clips)
-                for clip in clips[:]
-                if clip.format is not None and format_words(clip.format, fields=True) == total.format
-            ]
-            self.two_ends.set_sources(list(dict(shares).items()))
+            rows = [row for row in self.selected() if row.clip is not None and row.clip.format is not None]
+            words = {row.format_words: format_words(row.clip.format) for row in rows if row.clip and row.clip.format}
+            shares = totals([row.clip for row in rows if row.clip])
+            self.two_ends.set_sources([(words[total.format], total.share * 100) for total in shares])
 
     # -- what becomes of it ----------------------------------------------------------------------------
 

@@ -34,6 +34,7 @@ class ClipEvidence(QWidget):
     """Everything computed from one clip. `corrected` says the format that somebody knows better, None to take it back."""
 
     corrected = Signal(object)
+    refused = Signal(object)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -107,8 +108,6 @@ class ClipEvidence(QWidget):
         line.addWidget(self.taken_as)
         self.put_back = button("As measured", lambda: self.corrected.emit(None), quiet=True)
         line.addWidget(self.put_back)
-        self._refusal = label(role="refusal")
-        self._refusal.hide()
         return line
 
     def show_row(self, row: Looked | None) -> None:
@@ -132,20 +131,8 @@ class ClipEvidence(QWidget):
         try:
             fmt: SignalFormat = format_from_words(text)
         except QuarryError as error:
-            self.refused(error)
+            self.refused.emit(error)
             self.taken_as.setText(format_words(self._format) if self._format else "")
             return
         if fmt != self._format:
             self.corrected.emit(fmt)
-
-    def refused(self, error: QuarryError) -> None:
-        """Say in place why a typed format will not do."""
-        self.taken_as.setToolTip(str(error))
-        self.refusal_said(str(error))
-
-    #: Set by the view: says a refusal where the window says things.
-    refusal_said: Callable[[str], None] = staticmethod(lambda _text: None)
-
-    def keyboard_to_picture(self) -> None:
-        """Give the picture the keyboard."""
-        self.picture.setFocus(Qt.FocusReason.OtherFocusReason)

@@ -67,21 +67,21 @@ def cells(row: Looked) -> tuple[Cell, ...]:
     if row.clip is None:
         return (Cell(row.path.name, row.refusal, True), *(Cell("") for _ in range(4)), Cell("cannot be read"))
     clip, d = row.clip, row.clip.declared
-    untrue = {each.field: each for each in clip.disagreements}
+    untrue = {each.field for each in clip.disagreements}
     profile = f" {d.profile}" if d.profile and d.profile.lower() != d.codec else ""
     fields = clip.measured.fields if clip.measured else None
     motion = Cell(fields_text(fields), sureness(fields)) if fields else Cell("", clip.trouble, bool(clip.trouble))
     return (
         Cell(clip.name, f"{d.codec}{profile}"),
         motion,
-        _format(row, untrue.keys()),
-        _colour(clip, untrue.keys()),
+        _format(row),
+        _colour(clip),
         Cell(d.timecode or "no timecode", _sound(clip), "timecode" in untrue or "drop_frame" in untrue),
         _verdict(row),
     )
 
 
-def _format(row: Looked, untrue: object) -> Cell:
+def _format(row: Looked) -> Cell:
     clip = row.clip
     assert clip is not None
     d = clip.declared
@@ -109,7 +109,7 @@ def _rate(text: str) -> str:
     return rate_text(Fraction(text))
 
 
-def _colour(clip: Clip, untrue: object) -> Cell:
+def _colour(clip: Clip) -> Cell:
     d = clip.declared
     if not d.has_picture:
         return Cell("")

@@ -7,7 +7,7 @@ hollow cell, a frame of a pulldown a cell cut by its cadence, and a frame of whi
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QPainter, QPen
 
 from idle_quarry.app.theme import theme
 from idle_quarry.media.measurement.fields import Fields
@@ -64,7 +64,7 @@ def _columns(painter: QPainter, rect: QRectF, fields: Fields, last: int) -> None
 def _cell(painter: QPainter, cell: QRectF, pattern: str) -> None:
     gap = 1 if cell.width() >= 3 else 0
     body = cell.adjusted(0, 0, -gap, 0)
-    plain, strong = _tone("sage"), _tone("lichen")
+    plain, strong = theme.colour("sage"), theme.colour("lichen")
     half = body.height() / 2
     if pattern == "?":
         painter.fillRect(QRectF(body.center().x(), body.center().y(), 1, 1), theme.colour("dust"))
@@ -87,7 +87,3 @@ def _cell(painter: QPainter, cell: QRectF, pattern: str) -> None:
         painter.fillRect(
             QRectF(body.left(), body.top() + half, body.width(), half), strong if pattern[0] == "X" else plain
         )
-
-
-def _tone(role: str) -> QColor:
-    return theme.colour(role)

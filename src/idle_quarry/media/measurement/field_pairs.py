@@ -29,7 +29,6 @@ BLOCK_LINES, BLOCK_COLUMNS = 8, 16
 MOST_COLUMNS = 480
 #: Lines looked at in a picture at the most, and in one band: 16 of each field between what the filter needs.
 MOST_LINES, _BAND = 576, 36
-A, B, C, T, U, W = range(6)
 #: (6, −4, −4, 1, 1): the filter's gain for white noise, by which combs and differences become comparable.
 _COMB_GAIN = 70.0 / 2
 

@@ -57,7 +57,6 @@ class LevelsFound:
     outside_gamut: float | None
     significant_bits: int
     bars_matrix: str | None
-    vectors: tuple[tuple[int, int, int], ...] = ()  # (C′B, C′R, count) in 8-bit codes, 4 apart
 
 
 class LevelMeter:
@@ -75,7 +74,6 @@ class LevelMeter:
         self._outside: list[float] = []
         self._bars: dict[str, float] = {}
         self._bars_looked = 0
-        self._vectors = np.zeros((64, 64), np.int64)
 
     def take(self, picture: Picture) -> None:
         """Add a picture's codes."""
@@ -95,8 +93,6 @@ class LevelMeter:
         if picture.chroma is not None:
             cb, cr = picture.chroma
             self._chroma += [int(cb.min()), int(cr.min()), int(cb.max()), int(cr.max())]
-            b6, r6 = ((plane[::step, ::step] >> (bits - 6)).ravel().astype(np.intp) for plane in (cb, cr))
-            self._vectors += np.bincount(b6 * 64 + r6, minlength=4096)[:4096].reshape(64, 64)
             self._outside.append(self._gamut(picture, step))
             if self._bars_looked < _BAR_PICTURES:
                 self._bars_looked += 1
@@ -152,8 +148,6 @@ class LevelMeter:
             self._minimum, self._maximum, self._below / self._samples, self._above / self._samples, bits,
             tuple(int(n) for n in self._histogram),
         )  # fmt: skip
-        filled = np.argwhere(self._vectors > 0)
-        vectors = tuple((int(b) * 4 + 2, int(r) * 4 + 2, int(self._vectors[b, r])) for b, r in filled)
         best = max(self._bars.items(), key=lambda each: each[1], default=("", 0.0))
         used = 16 if not self._low_bits else bits - (self._low_bits & -self._low_bits).bit_length() + 1
         return LevelsFound(
@@ -164,7 +158,6 @@ class LevelMeter:
             max(self._outside) if self._outside else None,
             max(1, min(bits, used)),
             best[0] if best[1] >= 0.6 else None,
-            vectors,
         )
 
 

@@ -94,12 +94,9 @@ def _models() -> tuple[Array, NDArray[np.int64], Array, Array]:
 
 @dataclass(frozen=True)
 class Evidence:
-    """What pairs of frames say: relative distances (n, 4), their errors (n, 4), and log likelihoods (n, patterns)."""
+    """What the pairs of one run say: log likelihoods of the patterns (n, patterns), and how much moves."""
 
-    relative: Array
-    errors: Array
     likelihood: Array
-    moving: Array  # share of blocks that move, (n,)
     strength: Array  # mean square movement of the blocks that move most, (n,)
     identical: NDArray[np.bool_]  # whether nothing at all changes, (n,)
     growth: float  # movement over two frames against one: 1 where all is noise, up to 4 where it is slow and steady
@@ -109,8 +106,7 @@ def evidence(pairs: NDArray[np.float32]) -> Evidence:
     """Return what the distances of one unbroken run say, for `PairMeter.pairs` of shape (n, 6, rows, columns)."""
     n = pairs.shape[0]
     if n == 0:
-        empty = np.zeros((0, 4))
-        return Evidence(empty, empty, np.zeros((0, len(PATTERNS))), np.zeros(0), np.zeros(0), np.zeros(0, bool), 1.0)
+        return Evidence(np.zeros((0, len(PATTERNS))), np.zeros(0), np.zeros(0, bool), 1.0)
     flat = pairs.reshape(n, 6, -1).astype(np.float64)
     a, b, c, t, u, w = (flat[:, i] for i in range(6))
     largest = np.maximum(t, u)
@@ -148,7 +144,7 @@ def evidence(pairs: NDArray[np.float32]) -> Evidence:
     whole = np.isin(likelihood.argmax(axis=1), (PATTERNS.index("P"), PATTERNS.index("R")))
     likelihood[whole] *= (strongest / (strongest + _WEAK))[whole, None]
     identical = largest.max(axis=1) < _IDENTICAL
-    return Evidence(mean, errors, likelihood, total / flat.shape[2], strongest + noise, identical, float(growth))
+    return Evidence(likelihood, strongest + noise, identical, float(growth))
 
 
 def _shifted(values: Array, by: int) -> Array:
