@@ -57,10 +57,12 @@ class IntakeView(QWidget):
         self._ticket: Ticket | None = None
         self.watch: FolderWatch | None = None
         self._announce = False
+        self._against: Template | None = None  # read once, not for every clip that arrives
         self._build()
         self.first_focus = self.table
         desk.opened.connect(self._opened)
         desk.shelves_changed.connect(self._fill_templates)
+        desk.shelves_changed.connect(self._judge)
         self._fill_templates()
         self._opened()
         self._show_state()
@@ -212,8 +214,9 @@ class IntakeView(QWidget):
             return None
 
     def _judge(self) -> None:
+        self._against = self.chosen_template()
         if self.model.rows:
-            self.model.judge(self.chosen_template())
+            self.model.judge(self._against)
             self._show_clip()
 
     # -- clips come in ---------------------------------------------------------------------------------
@@ -267,7 +270,7 @@ class IntakeView(QWidget):
         self._show_state()
 
     def _arrived(self, looked: Looked) -> None:
-        template = self.chosen_template()
+        template = self._against
         match = against(template, looked.clip) if template is not None and looked.clip is not None else None
         self.model.add(replace(looked, match=match))
         self._show_shares()
@@ -383,7 +386,7 @@ class IntakeView(QWidget):
         except MediaError as error:
             self.desk.refuse(error)
             return
-        template = self.chosen_template()
+        template = self._against
         self.model.add(replace(row, clip=clip, match=against(template, clip) if template is not None else None))
         self._show_shares()
         self._show_clip()
@@ -473,7 +476,7 @@ class IntakeView(QWidget):
     def report(self, path: Path) -> None:
         """Write the report of all clips, off the interface thread."""
         clips = [row.clip for row in self.model.rows if row.clip is not None]
-        template = self.chosen_template()
+        template = self._against
         name = template.name if template is not None else ""
 
         def work(_ticket: Ticket) -> Path:
