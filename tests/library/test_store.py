@@ -17,10 +17,11 @@ from tests.conftest import demo_template
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import ExchangeError, LibraryError, NameTaken
 from idle_quarry.library import Library, open_library
-from idle_quarry.library.exchange import export_file, exported, import_file, schema
+from idle_quarry.library.exchange import export_file, exported, import_file, imported, schema
 from idle_quarry.library.schema import HEAD, metadata
-from idle_quarry.path.edits import Edit, edited
-from idle_quarry.path.template import Template, content_hash
+from idle_quarry.path.edits import Edit, changes, edited
+from idle_quarry.path.policies import Policy
+from idle_quarry.path.template import ClipException, Template, content_hash
 
 ROOT = Path(__file__).resolve().parents[2]
 HD = demo_template("House HD 50i")
@@ -160,7 +161,24 @@ def test_the_published_schema_is_this_one() -> None:
 
 @pytest.mark.parametrize("path", sorted((ROOT / "tests/fixtures").glob("template-format-*.json")), ids=lambda p: p.name)
 def test_every_earlier_format_number_reads(path: Path) -> None:
-    assert import_file(path).template.sources
+    found = import_file(path)
+    assert found.template.sources and found.genuine
+    assert found.template.format_number == int(path.stem[-1])  # the least that can say it, so its hash still holds
+    assert json.loads(exported(found.template))["template"] == json.loads(path.read_text())["template"]
+    jsonschema.validate(json.loads(path.read_text()), schema())
+
+
+def test_a_template_carries_the_least_number_that_can_say_it() -> None:
+    source = HD.sources[0]
+    later = edited(HD, Edit(f"sources.{source.id}.policy.kernel", "mitchell"))
+    assert (HD.format_number, later.format_number) == (1, 2)
+    assert edited(later, Edit(f"sources.{source.id}.policy.kernel", source.policy.kernel)) == HD
+    assert [change.place for change in changes(HD, later)] == [f"sources.{source.id}.policy.kernel"]
+    odd = ClipException(id="reel", clip="Reel_07.mov", policy=Policy(zoom=104, fit="fill"))
+    excepted = edited(HD, Edit(f"sources.{source.id}.exceptions.reel", odd))
+    assert excepted.sources[0].policy_for("reel_07.MOV") == odd.policy
+    assert excepted.sources[0].policy_for("other.mov") == source.policy
+    assert imported(json.loads(exported(excepted))).template == excepted
 
 
 def test_bad_template_files(tmp_path: Path) -> None:
@@ -168,7 +186,7 @@ def test_bad_template_files(tmp_path: Path) -> None:
     data = json.loads(good)
     cases: dict[str, bytes] = {
         "empty": b"", "cut": good.encode()[:500], "list": b"[]", "deep": b"[" * 200_000, "binary": bytes(range(256)), "kind": b'{"kind": "recipe"}',
-        "newer": json.dumps({**data, "template": {**data["template"], "format_number": 2}}).encode(),
+        "newer": json.dumps({**data, "template": {**data["template"], "format_number": 3}}).encode(),
         "raster": good.replace('"width": 1920', '"width": 3').encode(),
         "extra": json.dumps({**data, "template": {**data["template"], "surprise": 1}}).encode(),
         "huge": b'{"kind": "' + b"x" * 9_000_000 + b'"}',

@@ -17,7 +17,7 @@ from idle_quarry.path.edits import differences, flattened
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation, Finding, described_format
 from idle_quarry.path.grades import Step
-from idle_quarry.path.policies import EXPLAINED, Policy
+from idle_quarry.path.policies import Policy, parts
 from idle_quarry.path.steps import plan as plan_link
 from idle_quarry.places import DEMO, library_place, person
 from idle_quarry.signal import format_from_words, format_words
@@ -172,11 +172,12 @@ def plan(options: Options, out: Output) -> int:
     """The steps and the grade from one signal format to another."""
     source, target = format_from_words(options.source), format_from_words(options.target)
     chosen = {}
-    for name, explained in EXPLAINED.items():
+    for name, part in parts().items():
         value = getattr(options, name)
         if value is not None:
-            if value not in explained:
-                raise NotUnderstood(f"no such {name} policy", subject=repr(value), remedy="use " + ", ".join(explained))
+            known = [method.id for method in part.method]
+            if value not in known:
+                raise NotUnderstood(f"no such {name} policy", subject=repr(value), remedy="use " + ", ".join(known))
             chosen[name] = value
     link = plan_link(source, target, Policy(**chosen))
     document = {

@@ -106,7 +106,7 @@ def imported(data: Any) -> Imported:
 
 def schema() -> dict[str, Any]:
     """Return the JSON Schema (draft 2020-12) of a template file."""
-    body = Template.model_json_schema(mode="serialization")
+    body = Template.model_json_schema(mode="validation")
     definitions = body.pop("$defs", {})
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",

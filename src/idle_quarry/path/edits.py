@@ -135,6 +135,11 @@ def validation_sentence(error: ValidationError) -> str:
     return f"{where}: {message}" if where else message
 
 
+def _settings(value: BaseModel) -> list[str]:
+    # the format number follows from the other settings; it is none itself
+    return [name for name in type(value).model_fields if name != "format_number"]
+
+
 def flattened(template: Template) -> dict[str, Any]:
     """Return every setting of a template by place, as stored (plain values)."""
     result: dict[str, Any] = {}
@@ -144,7 +149,7 @@ def flattened(template: Template) -> dict[str, Any]:
             for key, part in format_to_json(value).items():
                 result[f"{place}.{key}"] = part
         elif isinstance(value, BaseModel):
-            for name in type(value).model_fields:
+            for name in _settings(value):
                 walk(getattr(value, name), f"{place}.{name}" if place else name)
         elif isinstance(value, tuple):
             result[f"{place}.order"] = [item.id for item in value]
@@ -191,7 +196,7 @@ def changes(before: Template, after: Template) -> list[Change]:
                 if old != new and not (part == "field_order" and a.scan != b.scan):
                     found.append(Change(f"{place}.{part}", old, new))
         elif isinstance(a, BaseModel) and isinstance(b, BaseModel) and type(a) is type(b):
-            for name in type(a).model_fields:
+            for name in _settings(a):
                 walk(getattr(a, name), getattr(b, name), f"{place}.{name}" if place else name)
         elif isinstance(a, tuple) and isinstance(b, tuple):
             old, new = {item.id: item for item in a}, {item.id: item for item in b}

@@ -1,66 +1,63 @@
-"""How a link converts: one choice for each kind of step, each with a sentence that explains it."""
+"""How a link converts: one choice for each part of a conversion, each explained in `data/methods.toml`."""
 
 from __future__ import annotations
 
-from typing import Literal
+import tomllib
+from functools import lru_cache
+from importlib.resources import files
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field, SerializerFunctionWrapHandler, model_serializer
 
 Fit = Literal["inside", "fill", "stretch", "same"]
 Position = Literal["centre", "top", "bottom", "left", "right"]
-Kernel = Literal["bilinear", "bicubic", "lanczos3", "spline36", "area"]
-Scan = Literal["adaptive", "compensated", "interpolate", "blend", "drop", "leave"]
+Kernel = Literal[
+    "nearest", "area", "bilinear", "gaussian", "mitchell", "bicubic", "lanczos2", "lanczos3", "lanczos4", "spline36"
+]
+Light = Literal["coded", "linear"]
+Scan = Literal["adaptive", "compensated", "interpolate", "blend", "drop", "fields", "leave"]
+Order = Literal["line", "time"]
 Retime = Literal["auto", "speed", "nearest", "blend", "compensated", "refuse"]
-Colour = Literal["convert", "leave"]
-Rounding = Literal["dither", "round", "truncate"]
+Colour = Literal["convert", "soften", "leave"]
+Rounding = Literal["dither", "ordered", "diffuse", "round", "truncate"]
 
-EXPLAINED: dict[str, dict[str, str]] = {
-    "fit": {
-        "inside": "the whole picture is kept; what the shape leaves over is black",
-        "fill": "the frame is filled; what does not fit is trimmed",
-        "stretch": "each side is scaled by itself; shapes change where aspects differ",
-        "same": "samples are copied one for one; nothing is scaled",
-    },
-    "position": {
-        "centre": "the picture sits in the middle",
-        "top": "the upper edge is kept",
-        "bottom": "the lower edge is kept",
-        "left": "the left edge is kept",
-        "right": "the right edge is kept",
-    },
-    "kernel": {
-        "bilinear": "soft, no ringing",
-        "bicubic": "sharp enough, little ringing",
-        "lanczos3": "sharp, some ringing at hard edges",
-        "spline36": "sharp, a little less ringing than Lanczos",
-        "area": "averages; for large reductions",
-    },
-    "scan": {
-        "adaptive": "still parts keep both fields, moving parts are interpolated",
-        "compensated": "missing lines are searched along the motion",
-        "interpolate": "missing lines come from the field itself",
-        "blend": "both fields are mixed: moving edges double",
-        "drop": "one field is thrown away, its lines repeated",
-        "leave": "fields stay woven: moving edges comb",
-    },
-    "retime": {
-        "auto": "24 and 25 by speed, all else nearest with duration kept",
-        "speed": "every picture is kept; duration and pitch change",
-        "nearest": "pictures are repeated or dropped; duration is kept",
-        "blend": "neighbours are mixed where none fits",
-        "compensated": "new pictures are made along the motion",
-        "refuse": "material at another rate is not taken",
-    },
-    "colour": {
-        "convert": "converted to the target's colour as displayed",
-        "leave": "codes pass unchanged and are read as the target's",
-    },
-    "rounding": {
-        "dither": "rounded with noise below one code: no bands",
-        "round": "rounded to the nearest code",
-        "truncate": "the lowest bits are cut off",
-    },
-}
+
+class Method(BaseModel):
+    """One way of doing one part of a conversion: a clause for the setting, two sentences for a comparison.
+
+    `since` is the template format that first knew it; `reads` how many pictures at each side it looks at.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    id: str
+    short: str
+    text: str
+    since: int = 1
+    reads: int = 0
+
+    @property
+    def label(self) -> str:
+        return self.id.capitalize()
+
+
+class Part(BaseModel):
+    """One part of a conversion and the methods there are for it."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str
+    method: tuple[Method, ...]
+
+    def __getitem__(self, ident: str) -> Method:
+        return next(method for method in self.method if method.id == ident)
+
+
+@lru_cache(maxsize=1)
+def parts() -> dict[str, Part]:
+    """Return the parts of a conversion by the policy's own names, in the order in which they are set."""
+    data: dict[str, Any] = tomllib.loads(files("idle_quarry.path").joinpath("data/methods.toml").read_text())
+    return {name: Part.model_validate(entry) for name, entry in data["part"].items()}
 
 
 class Policy(BaseModel):
@@ -71,10 +68,26 @@ class Policy(BaseModel):
     fit: Fit = "inside"
     position: Position = "centre"
     kernel: Kernel = "lanczos3"
+    light: Light = "coded"
     scan: Scan = "adaptive"
+    order: Order = "line"
     retime: Retime = "auto"
     colour: Colour = "convert"
     rounding: Rounding = "dither"
+    zoom: Annotated[float, Field(ge=10, le=1000)] = 100.0  #: per cent of the size that fit gives
+
+    @model_serializer(mode="wrap")
+    def _stored(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        # parts that format 1 did not have are stored only where they say something: its hashes hold
+        stored: dict[str, Any] = handler(self)
+        return {key: value for key, value in stored.items() if key not in _LATER or value != _LATER[key]}
+
+    @property
+    def format_number(self) -> int:
+        """The least template format that can say this policy."""
+        changed = [name for name in type(self).model_fields if getattr(self, name) != _LATER.get(name)]
+        return max((parts()[name][getattr(self, name)].since if name in parts() else 2) for name in changed)
 
 
+_LATER: dict[str, Any] = {"light": "coded", "order": "line", "zoom": 100.0}
 DEFAULT_POLICY = Policy()

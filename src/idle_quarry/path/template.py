@@ -14,8 +14,10 @@ from pydantic import (
     ConfigDict,
     Field,
     PlainSerializer,
+    SerializerFunctionWrapHandler,
     StringConstraints,
     WithJsonSchema,
+    model_serializer,
     model_validator,
 )
 
@@ -33,8 +35,9 @@ from idle_quarry.signal.formats import (
 )
 from idle_quarry.signal.rasters import Raster
 
-#: The number of the stored form. Every earlier number stays readable (see `exchange`).
-FORMAT_NUMBER: Literal[1] = 1
+#: The newest number of the stored form. A template carries the least number that can say it, so that programs which
+#: know only that one still open it, and its hash stays what it was. Every number stays readable (see `exchange`).
+FORMAT_NUMBER = 2
 
 _FRACTION = {"type": "string", "pattern": r"^\d+/\d+$"}
 _FORMAT_SCHEMA: dict[str, Any] = {
@@ -79,6 +82,14 @@ class _Value(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True)
 
 
+class ClipException(_Value):
+    """One clip of a source, by file name, that is converted otherwise than the rest."""
+
+    id: Id
+    clip: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=255)]
+    policy: Policy
+
+
 class Source(_Value):
     """A class of material that comes in, with its share of the programme in per cent."""
 
@@ -87,6 +98,16 @@ class Source(_Value):
     format: Format
     share: Annotated[float, Field(ge=0, le=100)] = 100.0
     policy: Policy = Policy()
+    exceptions: tuple[ClipException, ...] = ()
+
+    @model_serializer(mode="wrap")
+    def _stored(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        stored: dict[str, Any] = handler(self)
+        return stored if self.exceptions else {key: value for key, value in stored.items() if key != "exceptions"}
+
+    def policy_for(self, clip: str) -> Policy:
+        """Return how a clip of this source is converted, by its file name."""
+        return next((e.policy for e in self.exceptions if e.clip.casefold() == clip.casefold()), self.policy)
 
 
 class Working(_Value):
@@ -210,7 +231,7 @@ class Timeline(_Value):
 class Template(_Value):
     """Everything a job starts with, as one value; edits make new ones."""
 
-    format_number: Literal[1] = FORMAT_NUMBER
+    format_number: Literal[1, 2] = 1
     name: Name
     note: Text = ""
     territory: Literal["50 Hz", "59.94 Hz", "cinema", "web"] = "50 Hz"
@@ -236,6 +257,7 @@ class Template(_Value):
             ("place", [p.id for p in self.places]),
             ("timeline", [t.id for t in self.timelines]),
             ("folder", [f.id for f in all_folders(self.folders)]),
+            *(("exception", [e.id for e in s.exceptions]) for s in self.sources),
             *(("track", [k.id for k in t.tracks]) for t in self.timelines),
         ):
             twice = {each for each in ids if ids.count(each) > 1} if len(set(ids)) != len(ids) else set()
@@ -246,7 +268,14 @@ class Template(_Value):
         for codec in used:
             if codec not in codecs():
                 raise ValueError(f"no codec has the id {codec!r}")
+        self.__dict__["format_number"] = self._least_number()
         return self
+
+    def _least_number(self) -> int:
+        policies = [self.intermediate.policy, *(s.policy for s in self.sources), *(d.policy for d in self.deliveries)]
+        policies += [self.monitor.policy] if self.monitor else []
+        excepted = any(source.exceptions for source in self.sources)
+        return max([2 if excepted else 1, *(policy.format_number for policy in policies)])
 
     @property
     def intermediate_format(self) -> SignalFormat:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from idle_quarry.path.codecs import cannot_hold, gb_per_hour, holding, mbps
-from idle_quarry.path.policies import EXPLAINED, Policy
+from idle_quarry.path.policies import Policy, parts
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.settings.setting import (
     ORDER_NAMES,
@@ -13,6 +13,7 @@ from idle_quarry.path.settings.setting import (
     Parse,
     Setting,
     named,
+    number,
     one_of,
 )
 from idle_quarry.signal.catalogue import standard_formats, standard_of
@@ -221,32 +222,22 @@ def _primaries_follows(name: str) -> str:
     return f"{inside:.0%} of BT.2020 in u′v′".replace("%", " %")
 
 
-_POLICY_LABELS = {
-    "fit": "Fit",
-    "position": "Position",
-    "kernel": "Filter",
-    "scan": "Deinterlacing",
-    "retime": "Retiming",
-    "colour": "Colour",
-    "rounding": "Rounding",
-}
-
-
 def policy_settings(place: str, sheet: str, policy: Policy) -> Iterator[Setting]:
     """Yield the settings of a link's policy."""
-    for name, explained in EXPLAINED.items():
-        value = getattr(policy, name)
-        options = {key.capitalize(): key for key in explained}
-        yield Setting(
-            f"{place}.{name}",
-            sheet,
-            _POLICY_LABELS[name],
-            value.capitalize(),
-            explained[value],
-            one_of(options, _POLICY_LABELS[name].lower()),
-            tuple(options),
-            free=False,
-        )
+    for name in parts():
+        yield policy_setting(place, sheet, policy, name)
+    yield Setting(
+        f"{place}.zoom", sheet, "Zoom", f"{policy.zoom:g}", "% of the size that fit gives", number(10, 1000, "%")
+    )
+
+
+def policy_setting(place: str, sheet: str, policy: Policy, name: str) -> Setting:
+    """Return the setting of one part of a link's policy."""
+    part = parts()[name]
+    chosen = part[getattr(policy, name)]
+    options = {method.label: method.id for method in part.method}
+    parse = one_of(options, part.name.lower())
+    return Setting(f"{place}.{name}", sheet, part.name, chosen.label, chosen.short, parse, tuple(options), free=False)
 
 
 def codec_follows(codec_id: str, fmt: SignalFormat) -> str:

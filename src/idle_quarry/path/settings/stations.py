@@ -7,9 +7,8 @@ from dataclasses import replace
 from typing import Any
 
 from idle_quarry.path.codecs import mbps
-from idle_quarry.path.policies import EXPLAINED
 from idle_quarry.path.registry import codecs, monitors
-from idle_quarry.path.settings.formats import codec_setting, format_settings, policy_settings
+from idle_quarry.path.settings.formats import codec_setting, format_settings, policy_setting, policy_settings
 from idle_quarry.path.settings.plans import drop_setting, sound_rows, start_setting
 from idle_quarry.path.settings.setting import (
     Setting,
@@ -48,16 +47,7 @@ def intermediate_settings(t: Template) -> Iterator[Setting]:
         tuple(options),
         free=False,
     )
-    yield Setting(
-        "intermediate.policy.rounding",
-        sheet,
-        "Rounding",
-        plan.policy.rounding.capitalize(),
-        EXPLAINED["rounding"][plan.policy.rounding],
-        one_of({key.capitalize(): key for key in EXPLAINED["rounding"]}, "rounding"),
-        tuple(key.capitalize() for key in EXPLAINED["rounding"]),
-        free=False,
-    )
+    yield policy_setting("intermediate.policy", sheet, plan.policy, "rounding")
 
 
 def proxy_settings(t: Template) -> Iterator[Setting]:

@@ -42,7 +42,8 @@ def colour_step(source: Encoding, target: Encoding, policy: Policy) -> Step | No
         names = f"{PRIMARIES[source.primaries].label} into {PRIMARIES[target.primaries].label}"
         if outside > _CONTAINED:
             grade = "lossy"
-            parts.append(f"{names}: {percent(outside)} of its colours lie outside")
+            fate = "are made paler until they fit" if policy.colour == "soften" else "lie outside"
+            parts.append(f"{names}: {percent(outside)} of its colours {fate}")
         else:
             parts.append(f"{names}: all its colours are kept")
     if source.matrix != target.matrix:

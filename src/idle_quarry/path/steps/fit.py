@@ -36,16 +36,22 @@ def placement(source: Raster, target: Raster, policy: Policy, *, fields: bool = 
     Shares are of the nominal pictures: the edges beyond 702 of 720 samples are blanking, not picture.
     With `fields`, an unscaled picture is moved by whole line pairs only, which keeps the field order.
     """
-    if source == target:
+    plain = policy.zoom == 100
+    if source == target and plain:
         return None
-    if _same_samples(source, target):
+    if _same_samples(source, target) and plain:
         return Placement(*_ONE, Fraction(0), Fraction(0), Fraction(0), Fraction(0), _shape(source, target, *_ONE))
-    if source.width == target.width and {source.height, target.height} == {480, 486} and policy.fit != "stretch":
+    if (
+        source.width == target.width
+        and {source.height, target.height} == {480, 486}
+        and policy.fit != "stretch"
+        and plain
+    ):
         return _line_crop(source, target)
     across = target.picture_width / source.picture_width
     down = Fraction(target.height, source.height)
     shape = source.pixel_aspect / target.pixel_aspect
-    if policy.fit == "stretch":
+    if policy.fit == "stretch" and source != target:
         scale_x, scale_y = across, down
     elif policy.fit == "same":
         scale_x = scale_y = Fraction(1)
@@ -53,6 +59,8 @@ def placement(source: Raster, target: Raster, policy: Policy, *, fields: bool = 
         pick = min if policy.fit == "inside" else max
         scale_y = pick(across / shape, down)
         scale_x = scale_y * shape
+    zoom = Fraction(str(policy.zoom)) / 100
+    scale_x, scale_y = scale_x * zoom, scale_y * zoom
     width, height = source.picture_width * scale_x, source.height * scale_y
     offset_x = _offset(target.width, width, policy.position, "left", "right")
     offset_y = _offset(target.height, height, policy.position, "top", "bottom")

@@ -7,7 +7,13 @@ from idle_quarry.path.policies import Policy
 from idle_quarry.signal.formats import CHROMA_SHARE, Encoding
 from idle_quarry.signal.levels import Levels, codes_lost
 
-_ROUNDED = {"dither": "dithered", "round": "rounded: ramps may band", "truncate": "cut off: ramps band and darken"}
+_ROUNDED = {
+    "dither": "dithered",
+    "ordered": "dithered by a weave",
+    "diffuse": "errors handed on",
+    "round": "rounded: ramps may band",
+    "truncate": "cut off: ramps band and darken",
+}
 
 
 def range_step(source: Encoding, target: Encoding) -> Step | None:

@@ -12,6 +12,7 @@ _DEINTERLACERS = {
     "adaptive": "motion-adaptive",
     "compensated": "motion-compensated",
     "interpolate": "vertical interpolation",
+    "fields": "vertical interpolation",
     "blend": "field blend",
     "drop": "one field dropped",
 }
@@ -40,6 +41,9 @@ def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, sca
     if target.scan == "interlaced" and not scales_lines and not retimed:
         if not swaps:
             return None
+        if policy.order == "time":
+            text = "field order changes: one field of each frame comes from the next; sound waits half a frame"
+            return _step("lossy", "wait one field", text, swaps=True)
         return _step(
             "lossy", "line shift", "field order changes: the picture moves by one line, one line is lost", swaps=True
         )
@@ -53,6 +57,9 @@ def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, sca
         )
     name = _DEINTERLACERS[policy.scan]
     if target.scan == "interlaced":
+        if keeps_fields(source, target, policy):
+            text = "each field is scaled by itself, with its half-line offset"
+            return _step("lossy", "fields by themselves", text + _swap_text(swaps, policy), swaps=swaps)
         why = "lines are scaled" if scales_lines else "the field rate changes"
         text = f"fields are made whole ({name}) because {why}, then separated again"
         text += ", in the other field order" if swaps else ""
@@ -62,6 +69,18 @@ def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, sca
     if target.moments <= source.rate:
         kept += "; every second moment is lost"
     return _step("lossy", f"deinterlace, {name}", kept)
+
+
+def keeps_fields(source: SignalFormat, target: SignalFormat, policy: Policy) -> bool:
+    """Return whether each field becomes one field, whatever is done to its lines."""
+    both = source.scan == target.scan == "interlaced"
+    return both and policy.scan == "fields" and source.moments == target.moments
+
+
+def _swap_text(swaps: bool, policy: Policy) -> str:
+    if not swaps:
+        return ""
+    return "; field order changes by " + ("waiting one field" if policy.order == "time" else "half a line")
 
 
 def _to_fields(source: SignalFormat, target: SignalFormat) -> Step:
