@@ -7,24 +7,28 @@ order of time. A moment is what one field shows.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter
 
 from idle_quarry.errors import NotPossible
+from idle_quarry.picture.motion import Motion, along, motion, resized, splined
 
-Picture = NDArray[np.float32]
+Picture = NDArray[np.floating[Any]]
+Planes = tuple[Picture, ...]
 
 #: Mean absolute difference (0…1) between like fields below which a place stands still, and over which it moves.
-_STILL, _MOVING = 2 / 255, 7 / 255
+_STILL, _MOVING = 1 / 255, 4 / 255
 #: Lines (in frame lines) and samples over which movement is looked at.
 _NEAR = 1
-#: Below this difference (0…1) of the lines above and below there is no edge whose slope would matter.
-_EDGE = 24 / 255
-#: A slope is followed where neighbours along it differ by less than this share of what they do straight down.
-_SLANT = 0.35
+#: Mean difference of a block (0…1) from the field it lies in over which lines from other fields are not believed.
+_STRANGE = 5 / 255
+#: Mean difference of a block (0…1) from the next of its kind along the motion over which motion is not even.
+_ELSEWHERE = 3 / 255
 
 
 def separated(frame: NDArray[Any]) -> tuple[Picture, Picture]:
@@ -84,63 +88,99 @@ def _between(field: Picture) -> Picture:
     return np.asarray((9 * (field[:-1] + field[1:]) - further[:-3] - further[3:]) / 16, np.float32)
 
 
-def _along_edges(field: Picture, parity: int) -> Picture:
-    """Return a whole picture of one field: missing lines follow the slope, of five, along which neighbours agree best."""
-    frame = interpolated(field, parity)
-    above, below = field[:-1], field[1:]
-
-    def cost(a: Picture, b: Picture) -> Picture:
-        apart = np.abs(a - b) if field.ndim == 2 else np.abs(a - b).mean(axis=2)
-        # three samples must agree, so that a chance likeness in fine texture does not lead astray
-        return np.asarray((apart + np.roll(apart, 1, axis=1) + np.roll(apart, -1, axis=1)) / 3, np.float32)
-
-    straight = best = cost(above, below)
-    chosen = _between(field)
-    for shift in (-1, 1, -2, 2):
-        a, b = np.roll(above, shift, axis=1), np.roll(below, -shift, axis=1)
-        slanted = cost(a, b)
-        better = (slanted < best) & (slanted < straight * _SLANT) & (straight > _EDGE)
-        best = np.where(better, slanted, best)
-        chosen = np.where(better if field.ndim == 2 else better[..., None], (a + b) / 2, chosen)
-    frame[1 - parity + 2 * parity : frame.shape[0] - 1 + parity : 2] = chosen
-    return frame
-
-
-def _blended(moments: Sequence[Picture], at: int, order: str) -> Picture:
+def _blended(moments: Sequence[Planes], at: int, order: str) -> Planes:
     """Return both moments of a frame mixed: each made whole by interpolation, and their mean."""
     other = at + 1 if at % 2 == 0 and at + 1 < len(moments) else at - 1
-    own = interpolated(moments[at], _parity(at, order))
+    own = [interpolated(plane, _parity(at, order)) for plane in moments[at]]
     if not 0 <= other < len(moments):
-        return own
-    return np.asarray((own + interpolated(moments[other], _parity(other, order))) / 2, np.float32)
+        return tuple(own)
+    beside = [interpolated(plane, _parity(other, order)) for plane in moments[other]]
+    return tuple(np.asarray((a + b) / 2, np.float32) for a, b in zip(own, beside, strict=True))
 
 
-def _adaptive(moments: Sequence[Picture], at: int, order: str) -> Picture:
-    """Return a moment made whole: missing lines from the fields before and after where nothing moves, else along edges.
+def _adaptive(moments: Sequence[Planes], at: int, order: str) -> Planes:
+    """Return a moment made whole: missing lines from the fields before and after where nothing moves, else interpolated.
 
     Movement is looked for between the fields before and after, and between this field and the next of its kind but one
     on either side, since what moves and comes back in one field's time is not still.
     """
-    parity = _parity(at, order)
-    whole = _along_edges(moments[at], parity)
-    if at == 0 or at + 1 >= len(moments):
-        return whole  # at an end there is only one neighbour, and movement cannot be told
-    previous, following = moments[at - 1], moments[at + 1]
-    moving = np.abs(following - previous)
+    found = []
+    for number in range(len(moments[at])):
+        planes = [moment[number] for moment in moments]
+        whole = interpolated(planes[at], _parity(at, order))
+        if 0 < at < len(planes) - 1:  # at an end there is only one neighbour, and movement cannot be told
+            still = (planes[at - 1] + planes[at + 1]) / 2
+            _filled(whole, _parity(at, order), still, _moving(planes, at))
+        found.append(whole)
+    return tuple(found)
+
+
+def _moving(planes: Sequence[Picture], at: int) -> Picture:
+    """Return how sure it is that a missing line's places move, 0…1, (h/2, w)."""
+    moving = np.abs(planes[at + 1] - planes[at - 1])
     if at >= 2:
-        moving = np.maximum(moving, np.abs(moments[at] - moments[at - 2]))
-    if at + 2 < len(moments):
-        moving = np.maximum(moving, np.abs(moments[at] - moments[at + 2]))
+        moving = np.maximum(moving, np.abs(planes[at] - planes[at - 2]))
+    if at + 2 < len(planes):
+        moving = np.maximum(moving, np.abs(planes[at] - planes[at + 2]))
     if moving.ndim == 3:
         moving = moving.max(axis=2)
-    moving = _spread(moving)
-    share = np.clip((moving - _STILL) / (_MOVING - _STILL), 0, 1)
-    if whole.ndim == 3:
-        share = share[..., None]
-    still = (previous + following) / 2
+    return np.asarray(np.clip((_spread(moving) - _STILL) / (_MOVING - _STILL), 0, 1), np.float32)
+
+
+def _filled(whole: Picture, parity: int, other: Picture, share: Picture) -> None:
+    """Put `other` into the missing lines of `whole` to the extent that `share` is not 1."""
+    share = share[..., None] if whole.ndim == 3 else share
     missing = whole[1 - parity :: 2]
-    whole[1 - parity :: 2] = share * missing + (1 - share) * still
+    whole[1 - parity :: 2] = other + share * (missing - other)
+
+
+def _compensated(moments: Sequence[Planes], at: int, order: str) -> Planes:
+    """Return a moment made whole: missing lines from the fields before and after, moved along the motion of the luma.
+
+    Where the two do not agree along it, and at the ends of the sequence, lines are made as by `_adaptive`.
+    """
+    whole = _adaptive(moments, at, order)
+    if not 0 < at < len(moments) - 1:
+        return whole
+    parity = _parity(at, order)
+    found = motion(moments[at - 1][0], moments[at + 1][0])
+    lines = moments[at][0]
+    for number, plane in enumerate(whole):
+        before, after = moments[at - 1][number], moments[at + 1][number]
+        fitted = found if before.shape == lines.shape else resized(found, before.shape)
+        made = along(before, after, fitted)
+        if number == 0:
+            unsure = np.maximum(_strange(made, lines, parity), _uneven(moments, at, found))
+            fitted = found = replace(found, doubt=np.maximum(found.doubt, unsure))
+        _filled(plane, parity, made, fitted.doubt)
     return whole
+
+
+def _strange(made: Picture, field: Picture, parity: int) -> Picture:
+    """Return how little made lines go with the field between whose lines they lie, 0…1, (h/2, w).
+
+    Detail that one line has and its neighbours do not averages out over a block; a picture in the wrong place, as where
+    motion is not even, does not.
+    """
+    apart = made - interpolated(field, parity)[1 - parity :: 2]
+    return np.asarray(np.clip((np.abs(uniform_filter(apart, 5)) - _STRANGE) / _STRANGE, 0, 1), np.float32)
+
+
+def _uneven(moments: Sequence[Planes], at: int, found: Motion) -> Picture | float:
+    """Return how little this field goes on with the motion around it, 0…1, (h/2, w); 0 at the ends, where none can tell.
+
+    Fields before and after may agree with one another although this one, between them, was elsewhere: an unsteady hand.
+    The next fields of this one's own lines, moved twice as far, must show it.
+    """
+    own = moments[at][0]
+    apart = [
+        uniform_filter(np.abs(splined(moments[at + 2 * side][0], found.down, found.across, side) - own), 5)
+        for side in (-1, 1)
+        if 0 <= at + 2 * side < len(moments)
+    ]
+    if not apart:
+        return 0.0
+    return np.asarray(np.clip((np.min(apart, axis=0) - _ELSEWHERE) / _ELSEWHERE, 0, 1), np.float32)
 
 
 def _spread(values: Picture) -> Picture:
@@ -151,24 +191,41 @@ def _spread(values: Picture) -> Picture:
     return np.asarray(np.max(shifted, axis=0), np.float32)
 
 
+def _each(make: Callable[[Picture, int], Picture]) -> Callable[[Sequence[Planes], int, str], Planes]:
+    return lambda moments, at, order: tuple(make(plane, _parity(at, order)) for plane in moments[at])
+
+
 #: Method → what makes a moment whole, of all moments in order, the number of the one wanted, and the field order.
-DEINTERLACERS: dict[str, Callable[[Sequence[Picture], int, str], Picture]] = {
-    "drop": lambda moments, at, order: dropped(moments[at], _parity(at, order)),
+DEINTERLACERS: dict[str, Callable[[Sequence[Planes], int, str], Planes]] = {
+    "drop": _each(dropped),
     "blend": _blended,
-    "interpolate": lambda moments, at, order: interpolated(moments[at], _parity(at, order)),
+    "interpolate": _each(interpolated),
+    "fields": _each(interpolated),
     "adaptive": _adaptive,
+    "compensated": _compensated,
 }
+#: How many moments at each side the methods look at.
+NEIGHBOURS = 2
 
 
-def made_whole(moments: Sequence[Picture], at: int, order: str, method: str) -> Picture:
-    """Return moment `at` of a sequence of fields as a whole picture. Raises `KeyError` for an unknown method."""
+def made_whole(moments: Sequence[Planes], at: int, order: str, method: str) -> Planes:
+    """Return moment `at` of a sequence of fields as whole planes. Raises `KeyError` for an unknown method.
+
+    A moment is a tuple of planes, luma first; motion is found in the luma.
+    """
     return DEINTERLACERS[method](moments, at, order)
 
 
 def deinterlaced(frames: Sequence[NDArray[Any]], order: str, method: str, *, every: bool = True) -> list[Picture]:
     """Return whole pictures of interlaced frames: one for every field, or only of the earlier field of each frame."""
-    moments = moments_of(frames, order)
-    return [made_whole(moments, at, order, method) for at in range(0, len(moments), 1 if every else 2)]
+    fields = moments_of(frames, order)
+    if fields and fields[0].ndim == 3:  # channels have no luma of their own: motion is found in their mean
+        moments = [(each.mean(axis=2), *(each[..., n] for n in range(each.shape[2]))) for each in fields]
+    else:
+        moments = [(each,) for each in fields]
+    wanted = range(0, len(moments), 1 if every else 2)
+    made = (made_whole(moments, at, order, method) for at in wanted)
+    return [planes[0] if len(planes) == 1 else np.stack(planes[1:], axis=-1) for planes in made]
 
 
 # -- making fields of whole pictures -------------------------------------------------------------------------------
