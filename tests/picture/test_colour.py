@@ -11,19 +11,19 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from idle_quarry.picture.colour import (
-    FROM_LIGHT,
     TO_LIGHT,
     converted,
+    converted_planes,
+    from_light,
     hdr_to_sdr,
-    hlg_to_light,
     hlg_to_scene,
-    light_to_hlg,
     light_to_pq,
     pq_to_light,
     primaries_matrix,
     rgb_to_xyz,
     scene_to_hlg,
-    transformed,
+    softened,
+    to_light,
 )
 from idle_quarry.signal.colour import PRIMARIES, TRANSFERS, hlg_signal, pq_signal
 
@@ -50,7 +50,7 @@ def test_primaries_go_to_xyz_as_in_another_library(name: str) -> None:
     space = colour.RGB_COLOURSPACES[_SPACES[name]]
     wanted = colour.normalised_primary_matrix(space.primaries, np.array(PRIMARIES[name].white))
     np.testing.assert_allclose(rgb_to_xyz(name), wanted, atol=2e-4)
-    np.testing.assert_allclose(transformed(np.ones(3), rgb_to_xyz(name))[1], 1, atol=1e-12)
+    np.testing.assert_allclose((rgb_to_xyz(name) @ np.ones(3))[1], 1, atol=1e-12)
 
 
 @pytest.mark.parametrize("source", PRIMARIES)
@@ -72,7 +72,7 @@ def test_curves_are_those_of_another_library() -> None:
     np.testing.assert_allclose(hlg_to_scene(signal), colour.models.oetf_inverse_BT2100_HLG(signal), atol=1e-7)
     rgb = random_rgb()
     theirs = colour.models.eotf_BT2100_HLG(rgb, L_B=0, L_W=1000, gamma=1.2)
-    np.testing.assert_allclose(hlg_to_light(rgb), theirs, rtol=2e-4, atol=1e-3)
+    np.testing.assert_allclose(np.stack(to_light(list(rgb.T), "hlg"), -1), theirs, rtol=2e-4, atol=1e-3)
     np.testing.assert_allclose(TO_LIGHT["srgb"](signal) / 100, colour.models.eotf_sRGB(signal), atol=1e-9)
     np.testing.assert_allclose(
         TO_LIGHT["bt709"](signal) / 100, colour.models.eotf_BT1886(signal, L_B=0, L_W=1), atol=1e-9
@@ -85,8 +85,8 @@ def test_curves_are_those_of_another_library() -> None:
 @pytest.mark.parametrize("transfer", TRANSFERS)
 def test_light_and_back_is_the_same_signal(transfer: str) -> None:
     rgb = random_rgb()
-    back = FROM_LIGHT[transfer](TO_LIGHT[transfer](rgb))
-    assert np.abs(back - rgb).max() < _HALF_CODE_12 / 10
+    back = from_light(to_light(list(rgb.T), transfer), transfer)
+    assert np.abs(np.stack(back, -1) - rgb).max() < _HALF_CODE_12 / 10
 
 
 def test_conversions_agree_with_another_library_within_half_a_12_bit_code() -> None:
@@ -115,12 +115,12 @@ def test_white_is_placed_where_bt2408_says() -> None:
 
 
 def test_the_tone_curve_rises_keeps_its_ends_and_keeps_greys_grey() -> None:
-    grey = np.linspace(0, 1000, 400)[:, None].repeat(3, axis=1)
-    toned = hdr_to_sdr(grey)
+    grey = np.linspace(0, 1000, 400)
+    toned = np.stack(hdr_to_sdr([grey, grey, grey]), -1)
     assert (np.diff(toned[:, 1]) >= 0).all()
     assert toned[0].max() == 0 and toned[-1].min() == pytest.approx(100, abs=0.2)
     np.testing.assert_allclose(toned[:, 0], toned[:, 2], atol=1e-6)
-    reference = hdr_to_sdr(np.full((1, 3), 203.0))[0, 1]
+    reference = hdr_to_sdr([np.array([203.0])] * 3)[1][0]
     assert 40 < reference < 80  # HDR's reference white comes down to about 80 % signal: highlights keep their room
     shown = converted(random_rgb(), ("bt2020", "hlg"), ("bt709", "bt709"))
     assert shown.min() >= 0 and shown.max() <= 1 and np.isfinite(shown).all()
@@ -135,4 +135,26 @@ def test_what_fits_comes_back(rgb: list[float]) -> None:
         there = converted(values, ("bt709", "bt709"), wide)
         assert np.abs(converted(there, wide, ("bt709", "bt709")) - values).max() < 2e-3 + _HALF_CODE_12
     lit = converted(values, ("bt2020", "hlg"), ("bt2020", "pq"))
-    assert np.abs(light_to_hlg(pq_to_light(lit)) - values).max() < 2e-3
+    assert np.abs(converted(lit, ("bt2020", "pq"), ("bt2020", "hlg")) - values).max() < 2e-3
+
+
+def test_planes_in_strips_are_the_same_conversion() -> None:
+    rgb = np.random.default_rng(3).random((37, 50, 3))
+    for pair in ((("bt601-625", "bt709"), ("bt709", "bt709")), (("bt2020", "hlg"), ("bt709", "bt709"))):
+        for soften in (False, True):
+            planes = converted_planes([rgb[..., n] for n in range(3)], *pair, soften=soften)
+            np.testing.assert_allclose(np.stack(planes, -1), converted(rgb, *pair, soften=soften), atol=1e-6)
+
+
+def test_softening_keeps_luminance_and_hue_and_leaves_what_fits() -> None:
+    light = np.random.default_rng(5).normal(50, 45, (3, 2000))
+    soft = np.stack(softened(list(light), "bt709", 100.0))
+    weights = rgb_to_xyz("bt709")[1]
+    kept = np.clip(weights @ light, 0, 100)
+    np.testing.assert_allclose(weights @ soft, kept, atol=1e-6)
+    assert soft.min() > -1e-6 and soft.max() < 100 + 1e-6
+    inside = ((light >= 0) & (light <= 100)).all(axis=0)
+    np.testing.assert_allclose(soft[:, inside], light[:, inside])
+    before, after = light - kept, soft - kept  # the same direction from grey, only nearer
+    cross = np.cross(before.T[~inside], after.T[~inside])
+    assert np.abs(cross).max() < 1e-6

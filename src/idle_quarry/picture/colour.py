@@ -9,13 +9,14 @@ Sources: ITU-R BT.1886; BT.709-6; BT.2020-2; BT.2087-0; BT.2100-2; BT.2408-7; BT
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.picture.strips import at_once
 from idle_quarry.signal.colour import PRIMARIES, is_hdr
 
 Values = NDArray[np.float64]
@@ -57,13 +58,11 @@ def transformed(rgb: NDArray[Any], matrix: Matrix) -> Values:
     return np.asarray(np.asarray(rgb, np.float64) @ matrix.T)
 
 
-def _bt1886(signal: Values) -> Values:
-    """EOTF of BT.1886 for black at 0: V^2.4."""
-    return np.asarray(np.sign(signal) * np.abs(signal) ** 2.4)
-
-
-def _bt1886_back(light: Values) -> Values:
-    return np.asarray(np.sign(light) * np.abs(light) ** (1 / 2.4))
+def _power(values: Values, exponent: float) -> Values:
+    """Return |v| to a power with the sign of v: what lies below black stays there."""
+    raised = np.abs(values)
+    np.power(raised, exponent, out=raised)
+    return np.asarray(np.copysign(raised, values, out=raised))
 
 
 def _srgb(signal: Values) -> Values:
@@ -98,38 +97,54 @@ def scene_to_hlg(scene: NDArray[Any]) -> Values:
     return np.where(e <= 1 / 12, np.sqrt(3 * e), _A * np.log(np.maximum(12 * e - _B, 1e-12)) + _C)
 
 
-def hlg_to_light(rgb: NDArray[Any]) -> Values:
-    """Return display light in cd/m² of HLG R′G′B′ (…, 3), by the OOTF: each channel times luminance to the power 0.2."""
-    scene = hlg_to_scene(rgb)
-    luminance = np.maximum(scene @ _LUMA_2020, 0)[..., None]
-    return np.asarray(HLG_PEAK * luminance ** (_HLG_GAMMA - 1) * scene)
+def _mixed(channels: Sequence[Values], weights: NDArray[Any]) -> Values:
+    first, second, third = channels
+    total = weights[0] * first
+    total += weights[1] * second
+    total += weights[2] * third
+    return np.asarray(total)
 
 
-def light_to_hlg(light: NDArray[Any]) -> Values:
-    """Return the HLG R′G′B′ (…, 3) of display light in cd/m² with BT.2020 primaries, by the inverse OOTF."""
-    shown = np.asarray(light, np.float64) / HLG_PEAK
-    luminance = np.maximum(shown @ _LUMA_2020, 0)[..., None]
-    scene = np.where(luminance > 0, shown * np.maximum(luminance, 1e-12) ** ((1 - _HLG_GAMMA) / _HLG_GAMMA), 0.0)
-    return scene_to_hlg(scene)
+def hlg_to_light(rgb: Sequence[Values]) -> list[Values]:
+    """Return display light in cd/m² of HLG R′, G′, B′, by the OOTF: each channel times luminance to the power 0.2."""
+    scene = [hlg_to_scene(channel) for channel in rgb]
+    gain = HLG_PEAK * np.maximum(_mixed(scene, _LUMA_2020), 0) ** (_HLG_GAMMA - 1)
+    return [channel * gain for channel in scene]
 
 
-#: Transfer → (signal to display light in cd/m², and back), R′G′B′ (…, 3) of the transfer's own primaries.
+def light_to_hlg(light: Sequence[Values]) -> list[Values]:
+    """Return HLG R′, G′, B′ of display light in cd/m² with BT.2020 primaries, by the inverse OOTF."""
+    shown = [channel / HLG_PEAK for channel in light]
+    gain = np.maximum(_mixed(shown, _LUMA_2020), 1e-12) ** ((1 - _HLG_GAMMA) / _HLG_GAMMA)
+    return [scene_to_hlg(channel * gain) for channel in shown]
+
+
+#: Transfer → signal to display light in cd/m², channel by channel; HLG's is of all three (`hlg_to_light`).
 TO_LIGHT: dict[str, Callable[[Values], Values]] = {
-    "bt709": lambda v: SDR_WHITE * _bt1886(v),
+    "bt709": lambda v: SDR_WHITE * _power(v, 2.4),  # BT.1886 for black at 0
     "srgb": lambda v: SDR_WHITE * _srgb(v),
-    "gamma2.6": lambda v: _CINEMA_WHITE * np.sign(v) * np.abs(v) ** 2.6,
+    "gamma2.6": lambda v: _CINEMA_WHITE * _power(v, 2.6),
     "linear": lambda v: SDR_WHITE * v,
     "pq": pq_to_light,
-    "hlg": hlg_to_light,
 }
 FROM_LIGHT: dict[str, Callable[[Values], Values]] = {
-    "bt709": lambda light: _bt1886_back(light / SDR_WHITE),
+    "bt709": lambda light: _power(light / SDR_WHITE, 1 / 2.4),
     "srgb": lambda light: _srgb_back(light / SDR_WHITE),
-    "gamma2.6": lambda light: np.sign(light) * np.abs(light / _CINEMA_WHITE) ** (1 / 2.6),
+    "gamma2.6": lambda light: _power(light / _CINEMA_WHITE, 1 / 2.6),
     "linear": lambda light: light / SDR_WHITE,
     "pq": light_to_pq,
-    "hlg": light_to_hlg,
 }
+
+
+def to_light(rgb: Sequence[NDArray[Any]], transfer: str) -> list[Values]:
+    """Return display light in cd/m² of R′, G′, B′, arrays of one shape. Raises `KeyError` for an unknown transfer."""
+    channels = [np.asarray(channel, np.float64) for channel in rgb]
+    return hlg_to_light(channels) if transfer == "hlg" else [TO_LIGHT[transfer](channel) for channel in channels]
+
+
+def from_light(light: Sequence[Values], transfer: str) -> list[Values]:
+    """Return R′, G′, B′ of display light in cd/m². Raises `KeyError` for an unknown transfer."""
+    return light_to_hlg(light) if transfer == "hlg" else [FROM_LIGHT[transfer](channel) for channel in light]
 
 
 def white_of(transfer: str) -> float:
@@ -139,14 +154,18 @@ def white_of(transfer: str) -> float:
     return _CINEMA_WHITE if transfer == "gamma2.6" else SDR_WHITE
 
 
-def hdr_to_sdr(light: NDArray[Any], peak: float = HLG_PEAK) -> Values:
-    """Return SDR display light (…, 3), 0 to 100 cd/m², of HDR display light with BT.2020 primaries, cd/m².
+#: The light that a signal of 1 stands for, cd/m².
+PEAKS = {"bt709": SDR_WHITE, "srgb": SDR_WHITE, "linear": SDR_WHITE, "gamma2.6": _CINEMA_WHITE, "pq": 10000.0, "hlg": HLG_PEAK}  # fmt: skip
+
+
+def hdr_to_sdr(light: Sequence[Values], peak: float = HLG_PEAK) -> list[Values]:
+    """Return SDR display light, 0 to 100 cd/m², of HDR display light with BT.2020 primaries: R, G and B, cd/m².
 
     The curve of BT.2446-1 method A (4.2), on the luminance of a gamma-2.4 signal; colour differences follow luminance,
     as the method scales them.
     """
-    signal = np.clip(np.asarray(light, np.float64) / peak, 0, 1) ** (1 / 2.4)
-    luma = signal @ _LUMA_2020
+    signal = [np.clip(channel / peak, 0, 1) ** (1 / 2.4) for channel in light]
+    luma = _mixed(signal, _LUMA_2020)
     rho_hdr, rho_sdr = (1 + 32 * (level / 10000) ** (1 / 2.4) for level in (peak, SDR_WHITE))
     perceived = np.log1p((rho_hdr - 1) * luma) / np.log(rho_hdr)
     knee = np.where(
@@ -156,36 +175,103 @@ def hdr_to_sdr(light: NDArray[Any], peak: float = HLG_PEAK) -> Values:
     )
     toned = (rho_sdr**knee - 1) / (rho_sdr - 1)
     share = np.where(luma > 0, toned / (1.1 * np.maximum(luma, 1e-12)), 0.0)
-    cb = share * (signal[..., 2] - luma) / 1.8814
-    cr = share * (signal[..., 0] - luma) / 1.4746
+    cb = share * (signal[2] - luma) / 1.8814
+    cr = share * (signal[0] - luma) / 1.4746
     toned = toned - np.maximum(0.1 * cr, 0)
     red, blue = toned + 1.4746 * cr, toned + 1.8814 * cb
     green = (toned - _LUMA_2020[0] * red - _LUMA_2020[2] * blue) / _LUMA_2020[1]
-    return np.asarray(SDR_WHITE * np.clip(np.stack([red, green, blue], axis=-1), 0, 1) ** 2.4)
+    return [SDR_WHITE * np.clip(channel, 0, 1) ** 2.4 for channel in (red, green, blue)]
 
 
-def converted(rgb: NDArray[Any], source: tuple[str, str], target: tuple[str, str], *, clip: bool = True) -> Values:
+def light_in(rgb: Sequence[NDArray[Any]], source: tuple[str, str], target: tuple[str, str]) -> list[Values]:
+    """Return the light that R′, G′, B′ of `source` are to be on the display of `target`, in its primaries, cd/m².
+
+    `source` and `target` are (primaries, transfer). Values outside 0 to the target's peak lie outside what it can show.
+    """
+    (primaries, transfer), (to_primaries, to_transfer) = source, target
+    light = to_light(rgb, transfer)
+    if is_hdr(transfer) and not is_hdr(to_transfer):
+        light = hdr_to_sdr([_mixed(light, row) for row in primaries_matrix(primaries, "bt2020")])
+        primaries, scale = "bt2020", white_of(to_transfer) / SDR_WHITE
+    else:  # white lies on white, unless both are absolute
+        absolute = is_hdr(transfer) and is_hdr(to_transfer)
+        scale = 1.0 if absolute else white_of(to_transfer) / white_of(transfer)
+    return [_mixed(light, row) for row in primaries_matrix(primaries, to_primaries) * scale]
+
+
+def softened(light: Sequence[Values], primaries: str, peak: float) -> list[Values]:
+    """Return light in which colours outside 0 to `peak` are moved toward grey of their luminance until they fit."""
+    luminance = np.clip(_mixed(light, rgb_to_xyz(primaries)[1]), 0, peak)
+    share = np.ones_like(luminance)
+    for channel in light:
+        away = channel - luminance
+        room = np.where(away < 0, luminance, peak - luminance)
+        share = np.minimum(share, room / np.maximum(np.abs(away), 1e-9))
+    return [luminance + share * (channel - luminance) for channel in light]
+
+
+def converted(
+    rgb: NDArray[Any], source: tuple[str, str], target: tuple[str, str], *, clip: bool = True, soften: bool = False
+) -> Values:
     """Return R′G′B′ (…, 3) in the colour of `target`, as displayed; `source` and `target` are (primaries, transfer).
 
     0 is black and 1 white (or the peak, in HDR). Between SDR transfers the display's light is kept as a share of white;
     SDR goes into HDR with its white at 203 cd/m² (BT.2408); HDR into SDR by BT.2446 method A. What lies outside the
-    target's gamut is clipped channel by channel, unless `clip` is off.
-    Raises `KeyError` for unknown names.
+    target's gamut is clipped channel by channel, or with `soften` first moved toward grey of its luminance until it fits,
+    or passed on with `clip` off. Raises `KeyError` for unknown names.
     """
-    (primaries, transfer), (to_primaries, to_transfer) = source, target
     values = np.asarray(rgb, np.float64)
     if source == target:
         return values
-    light = TO_LIGHT[transfer](values)
-    if is_hdr(transfer) and not is_hdr(to_transfer):
-        wide = transformed(light, primaries_matrix(primaries, "bt2020"))
-        light = transformed(hdr_to_sdr(wide), primaries_matrix("bt2020", to_primaries))
-        light = light * (white_of(to_transfer) / SDR_WHITE)
-    else:
-        light = transformed(light, primaries_matrix(primaries, to_primaries))
-        if is_hdr(transfer) != is_hdr(to_transfer) or not is_hdr(transfer):
-            light = light * (white_of(to_transfer) / white_of(transfer))
+    flat = values.reshape(-1, 3)
+    made = _converted([flat[:, n] for n in range(3)], source, target, clip, soften)
+    return np.stack(made, axis=-1).reshape(values.shape)
+
+
+def _converted(
+    rgb: Sequence[NDArray[Any]], source: tuple[str, str], target: tuple[str, str], clip: bool, soften: bool
+) -> list[Values]:
+    light = light_in(rgb, source, target)
+    if soften:
+        light = softened(light, target[0], PEAKS[target[1]])
     if clip:
-        light = np.maximum(light, 0)
-    signal = FROM_LIGHT[to_transfer](light)
-    return np.clip(signal, 0, 1) if clip else signal
+        for channel in light:
+            np.maximum(channel, 0, out=channel)
+    signal = from_light(light, target[1])
+    if clip:
+        for channel in signal:
+            np.minimum(channel, 1, out=channel)
+    return signal
+
+
+#: Lines that are converted together; few enough for a processor's own memory.
+_STRIP = 16
+
+
+def converted_planes(
+    rgb: Sequence[NDArray[Any]], source: tuple[str, str], target: tuple[str, str], *, soften: bool = False
+) -> tuple[NDArray[np.float32], ...]:
+    """Return what `converted` does to R′, G′, B′, each (h, w), float32, as planes; clipped."""
+    result = tuple(np.empty(rgb[0].shape, np.float32) for _ in range(3))
+
+    def strip(top: int) -> None:
+        part = slice(top, top + _STRIP)
+        made = _converted([channel[part] for channel in rgb], source, target, True, soften)
+        for plane, channel in zip(result, made, strict=True):
+            plane[part] = channel
+
+    at_once(strip, range(0, rgb[0].shape[0], _STRIP))
+    return result
+
+
+def linear_light(channel: NDArray[Any], transfer: str, *, back: bool = False) -> NDArray[np.float32]:
+    """Return a channel (h, w) of R′G′B′ as light, as a share of its peak (HLG: scene light), or with `back` the reverse."""
+    result = np.empty(channel.shape, np.float32)
+    peak = PEAKS[transfer]
+    for top in range(0, channel.shape[0], _STRIP):
+        part = np.asarray(channel[top : top + _STRIP], np.float64)
+        if transfer == "hlg":
+            result[top : top + _STRIP] = scene_to_hlg(part) if back else hlg_to_scene(part)
+        else:
+            result[top : top + _STRIP] = FROM_LIGHT[transfer](part * peak) if back else TO_LIGHT[transfer](part) / peak
+    return result

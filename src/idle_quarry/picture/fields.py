@@ -151,7 +151,8 @@ def _compensated(moments: Sequence[Planes], at: int, order: str) -> Planes:
         made = along(before, after, fitted)
         if number == 0:
             unsure = np.maximum(_strange(made, lines, parity), _uneven(moments, at, found))
-            fitted = found = replace(found, doubt=np.maximum(found.doubt, unsure))
+            still = 1 - _moving([moment[0] for moment in moments], at)  # the lines themselves are better there
+            fitted = found = replace(found, doubt=np.maximum(np.maximum(found.doubt, unsure), still))
         _filled(plane, parity, made, fitted.doubt)
     return whole
 

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import map_coordinates, uniform_filter
 
 from idle_quarry.errors import NotPossible
+from idle_quarry.picture.strips import at_once
 
 Samples = NDArray[Any]
 Steps = NDArray[Any]
@@ -78,8 +79,8 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5) -> Motion:
 
 def along(earlier: Samples, later: Samples, found: Motion) -> Samples:
     """Return the picture (h, w) between two, each moved along `found` by a cubic spline, mixed by nearness in time."""
-    first = splined(earlier, found.down, found.across, -found.phase)
-    second = splined(later, found.down, found.across, 1 - found.phase)
+    sides = ((earlier, -found.phase), (later, 1 - found.phase))
+    first, second = at_once(lambda side: splined(side[0], found.down, found.across, side[1]), sides)
     return np.asarray((1 - found.phase) * first + found.phase * second, np.float32)
 
 
@@ -99,6 +100,8 @@ def splined(picture: Samples, down: Samples, across: Samples, share: float) -> S
 def resized(found: Motion, shape: tuple[int, ...]) -> Motion:
     """Return motion for a plane of another size of the same picture, such as colour differences."""
     height, width = found.down.shape
+    if shape == found.down.shape:
+        return found
     rows = (np.arange(shape[0]) * height // shape[0])[:, None]
     columns = (np.arange(shape[1]) * width // shape[1])[None, :]
     scale = np.float32(shape[0] / height), np.float32(shape[1] / width)

@@ -40,10 +40,12 @@ def resampled(
     kernel: str,
     empty: float = 0.0,
     lines: NDArray[np.bool_] | None = None,
+    columns: NDArray[np.bool_] | None = None,
 ) -> Samples:
     """Return `picture`, shape (h, w) or (h, w, channels), on a raster of `height` × `width`, float32.
 
-    What the picture does not cover is `empty`; `lines` says which lines it covers where that is known better. Raises `NotPossible` for a picture of another number of dimensions.
+    What the picture does not cover is `empty`; `lines` and `columns` say which it covers where that is known better.
+    Raises `NotPossible` for a picture of another number of dimensions.
     """
     if picture.ndim not in (2, 3):
         raise NotPossible("a picture has lines and samples", subject=f"{picture.ndim} dimensions")
@@ -57,8 +59,9 @@ def resampled(
     else:
         result = _down(down, _across(across, source, channels))
     rows = covered(source.shape[0], height, fit.scale_y, fit.offset_y) if lines is None else lines
+    places = covered(source.shape[1], width, fit.scale_x, fit.offset_x) if columns is None else columns
     result[~rows] = empty
-    result[:, ~covered(source.shape[1], width, fit.scale_x, fit.offset_x)] = empty
+    result[:, ~places] = empty
     return result
 
 
@@ -81,23 +84,26 @@ def _across(weights: Any, picture: Samples, channels: int) -> Samples:
 
 
 def resampled_fields(
-    picture: NDArray[Any], height: int, width: int, fit: Fitted, kernel: str, empty: float = 0.0
+    picture: NDArray[Any], height: int, width: int, fit: Fitted, kernel: str, *, empty: float = 0.0, whole: bool = False
 ) -> Samples:
     """Return an interlaced picture on another raster, each field by itself: two moments are never mixed.
 
     A field's lines lie a quarter of a field line above and below those of a whole picture of as many lines; the target's
     fields likewise, so that the offset of each is moved by what the quarters differ in target field lines.
-    Raises `NotPossible` where source or target has an odd number of lines.
+    With `whole`, the picture's edge goes on wherever it does not reach. Raises `NotPossible` where source or target has an
+    odd number of lines.
     """
     if picture.shape[0] % 2 or height % 2:
         raise NotPossible("fields need an even number of lines", subject=f"{picture.shape[0]} to {height}")
     result = np.empty((height, width, *picture.shape[2:]), np.float32)
-    lines = covered(picture.shape[0], height, fit.scale_y, fit.offset_y)
+    lines = np.ones(height, bool) if whole else covered(picture.shape[0], height, fit.scale_y, fit.offset_y)
+    columns = np.ones(width, bool) if whole else None
     for parity in (0, 1):
         # in frame lines a field's line k has its centre at 2k + parity + ½, in its own lines at k + ½
         own = fit.offset_y / 2 + (0.25 - 0.5 * parity) * (1 - fit.scale_y)
         placed = Fitted(fit.scale_x, fit.scale_y, fit.offset_x, own)
-        result[parity::2] = resampled(picture[parity::2], height // 2, width, placed, kernel, empty, lines[parity::2])
+        field = resampled(picture[parity::2], height // 2, width, placed, kernel, empty, lines[parity::2], columns)
+        result[parity::2] = field
     return result
 
 

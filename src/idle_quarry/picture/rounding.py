@@ -20,6 +20,8 @@ Values = NDArray[np.float64]
 
 #: Side of the tiles of thresholds that ordered and blue-noise dither repeat.
 _BAYER_SIDE, _NOISE_SIDE = 8, 32
+#: Codes of 8 bits by which single precision may move a code.
+_IS_A_CODE = 1e-4
 
 
 def luma_to_values(luma: NDArray[Any], levels: Levels) -> Values:
@@ -52,6 +54,9 @@ def _chroma_span(levels: Levels) -> int:
 def _coded(exact: Values, levels: Levels, rounding: str) -> Codes:
     top = (1 << levels.bits) - 1
     low, high = (levels.reserved, top - levels.reserved) if levels.narrow else (0, top)
+    # what was a code before comes out as that code, although single precision has moved it by a little
+    whole = np.rint(exact)
+    exact = np.where(np.abs(exact - whole) < _IS_A_CODE * (1 << (levels.bits - 8)), whole, exact)
     return np.clip(ROUNDINGS[rounding](exact), low, high).astype(np.uint16)
 
 

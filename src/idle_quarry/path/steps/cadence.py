@@ -52,15 +52,28 @@ class Cell:
     dropped_before: int = 0
 
 
+#: Methods that make pictures between two.
+BLENDING = ("blend", "compensated")
+
+
+def shown_at(source: Fraction, target: Fraction, method: str, index: int) -> Fraction:
+    """Return at which source picture output picture `index` looks: between two where the method makes such pictures."""
+    if method in ("speed", "none"):
+        return Fraction(index)
+    if method in BLENDING:
+        return index * source / target
+    # each output picture shows what is on at its middle: 24 in 60 begins with two fields, then three
+    middle = Fraction(2 * index + 1, 2) * source / target
+    return Fraction(middle.numerator // middle.denominator)
+
+
 def ribbon(source: Fraction, target: Fraction, method: str, count: int) -> tuple[Cell, ...]:
     """Return the first `count` output pictures of a conversion from `source` to `target` moments a second."""
     cells: list[Cell] = []
-    blends = method in ("blend", "compensated")
+    blends = method in BLENDING
     before = -1
     for index in range(count):
-        # each output picture shows what is on at its middle: 24 in 60 begins with two fields, then three
-        middle = Fraction(2 * index + 1, 2) * source / target
-        exact = Fraction(index) if method in ("speed", "none") else index * source / target if blends else middle
+        exact = shown_at(source, target, method, index)
         if blends and exact.denominator != 1:
             cells.append(Cell(exact, "blended"))
             before = int(exact)

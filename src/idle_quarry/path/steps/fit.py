@@ -15,7 +15,10 @@ _TOP_LINES_486 = 4
 
 @dataclass(frozen=True)
 class Placement:
-    """Scale (target samples per source sample) and offset of the picture's corner in target samples."""
+    """Scale (target samples per source sample) and offset of the picture's corner in target samples.
+
+    `edge_x` is where the source's first sample lies, which may be blanking before the picture.
+    """
 
     scale_x: Fraction
     scale_y: Fraction
@@ -24,6 +27,7 @@ class Placement:
     cropped: Fraction
     unused: Fraction
     geometry_error: Fraction
+    edge_x: Fraction = Fraction(0)
 
     @property
     def scales_lines(self) -> bool:
@@ -75,6 +79,7 @@ def placement(source: Raster, target: Raster, policy: Policy, *, fields: bool = 
         cropped=1 - (seen_x * seen_y) / (width * height),
         unused=1 - (seen_x * seen_y) / (target.picture_width * target.height),
         geometry_error=_shape(source, target, scale_x, scale_y),
+        edge_x=offset_x - scale_x * (source.width - source.picture_width) / 2,
     )
 
 

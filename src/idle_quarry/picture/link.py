@@ -1,0 +1,396 @@
+"""A whole link as one conversion of pictures: fields made whole, retimed, fitted, coloured, woven again, coded.
+
+The order is the plan's: scan, rate, fit, colour, range, depth, sampling. Pictures are taken one at a time from a source of
+frames, and only those that the frame asked for needs, so that a clip of any length and size streams through.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from idle_quarry.errors import NotPossible
+from idle_quarry.path.policies import Policy
+from idle_quarry.path.steps import plan
+from idle_quarry.path.steps.cadence import cadence_name, is_pulldown, shown_at
+from idle_quarry.path.steps.rate import pace, retiming
+from idle_quarry.path.steps.scan import keeps_fields
+from idle_quarry.picture.colour import converted_planes, linear_light
+from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order_shifted, separated
+from idle_quarry.picture.motion import along, motion, resized
+from idle_quarry.picture.resampling import Fitted, chroma_fit, resampled, resampled_fields
+from idle_quarry.picture.rounding import chroma_to_values, luma_to_values, values_to_chroma, values_to_luma
+from idle_quarry.picture.strips import at_once
+from idle_quarry.signal.colour import MATRICES
+from idle_quarry.signal.formats import CHROMA_STEPS, Encoding, SignalFormat
+
+Plane = NDArray[Any]
+#: Y′ (h, w) from 0 to 1 and C′B, C′R (h', w') from −0.5 to 0.5, float32; R′, G′, B′ of one size where the matrix is RGB.
+Planes = tuple[Plane, ...]
+Frames = Callable[[int], Planes]
+
+#: How chroma is brought to another sampling: sharp enough, and hardly any ringing beside saturated edges.
+_CHROMA_KERNEL = "bicubic"
+#: Whole moments kept, since neighbouring output frames ask for the same ones.
+_KEPT = 6
+
+
+@dataclass(frozen=True)
+class Origin:
+    """Which moments of the source an output moment shows: `first`, or a mix of it and the next at `phase` (0…1)."""
+
+    first: int
+    phase: float = 0.0
+
+
+@dataclass(frozen=True)
+class _Fitted:
+    """Planes on the target's raster, with their chroma's sampling, or R′G′B′ (None)."""
+
+    planes: Planes
+    sampling: str | None
+
+
+def siting_of(encoding: Encoding) -> str:
+    """Return where chroma lies: on the first luma sample of a block in BT.2020, else beside it (BT.601, BT.709, H.273)."""
+    return "top-left" if encoding.matrix == "bt2020" else "left"
+
+
+def planes_of_codes(codes: Planes, encoding: Encoding) -> Planes:
+    """Return planes of code values as signal values, float32."""
+    levels = encoding.levels
+    if encoding.matrix == "rgb":
+        return tuple(luma_to_values(plane, levels).astype(np.float32) for plane in codes)
+    luma, *chroma = codes
+    return (
+        luma_to_values(luma, levels).astype(np.float32),
+        *(chroma_to_values(plane, levels).astype(np.float32) for plane in chroma),
+    )
+
+
+def codes_of_planes(planes: Planes, encoding: Encoding, rounding: str) -> Planes:
+    """Return planes of signal values as code values, uint16. Raises `KeyError` for an unknown rounding."""
+    levels = encoding.levels
+    if encoding.matrix == "rgb":
+        return tuple(values_to_luma(plane, levels, rounding) for plane in planes)
+    makers = (values_to_luma, values_to_chroma, values_to_chroma)
+    return tuple(at_once(lambda pair: pair[0](pair[1], levels, rounding), zip(makers, planes, strict=True)))
+
+
+def to_rgb(planes: Planes, encoding: Encoding) -> Planes:
+    """Return R′, G′, B′, each (h, w), float32, of planes; chroma is interpolated to every sample where it is sited."""
+    if encoding.matrix == "rgb":
+        return planes
+    full = _chroma_sampled(planes, encoding.sampling, replace(encoding, sampling="4:4:4"), False)
+    return rgb_of(full, encoding.matrix)
+
+
+def rgb_of(planes: Planes, matrix: str) -> Planes:
+    """Return R′, G′, B′ of luma and colour differences, all (h, w), float32, by BT.601, BT.709 or BT.2020.
+
+    Raises `NotPossible` for R′G′B′, which has no matrix.
+    """
+    kr, kg, kb = _weights(matrix)
+    luma, cb, cr = planes
+    red = luma + np.float32(2 * (1 - kr)) * cr
+    blue = luma + np.float32(2 * (1 - kb)) * cb
+    return red, (luma - np.float32(kr) * red - np.float32(kb) * blue) / np.float32(kg), blue
+
+
+def ycbcr_of(rgb: Planes, matrix: str) -> Planes:
+    """Return luma and colour differences of R′, G′, B′, all (h, w), float32. Raises `NotPossible` for R′G′B′."""
+    kr, kg, kb = _weights(matrix)
+    red, green, blue = rgb
+    luma = np.float32(kr) * red + np.float32(kg) * green + np.float32(kb) * blue
+    return luma, (blue - luma) * np.float32(0.5 / (1 - kb)), (red - luma) * np.float32(0.5 / (1 - kr))
+
+
+def _weights(matrix: str) -> tuple[float, float, float]:
+    _, kr, kb, _ = MATRICES[matrix]
+    if kr is None or kb is None:
+        raise NotPossible("R′G′B′ has no luma", subject=matrix)
+    return kr, 1 - kr - kb, kb
+
+
+def from_rgb(rgb: Planes, encoding: Encoding, *, fields: bool = False) -> Planes:
+    """Return R′, G′, B′ as planes of an encoding; with `fields`, chroma lines are made field by field."""
+    if encoding.matrix == "rgb":
+        return rgb
+    return _chroma_sampled(ycbcr_of(rgb, encoding.matrix), "4:4:4", encoding, fields)
+
+
+def _chroma_sampled(planes: Planes, sampling: str, encoding: Encoding, fields: bool) -> Planes:
+    """Return planes whose chroma, of `sampling`, has that of `encoding`."""
+    before, after = CHROMA_STEPS[sampling], CHROMA_STEPS[encoding.sampling]
+    if before == after:
+        return planes
+    height, width = planes[0].shape
+    siting = siting_of(encoding)
+    fit = chroma_fit(Fitted(1, 1), before, after, siting, siting)
+    shape = -(-height // after[1]), -(-width // after[0])
+    by_fields = fields and before[1] != after[1]
+    make = _fields_covering if by_fields else _covering
+    return (planes[0], *at_once(lambda plane: make(plane, *shape, fit, _CHROMA_KERNEL), planes[1:]))
+
+
+def _covering(plane: Plane, height: int, width: int, fit: Fitted, kernel: str) -> Plane:
+    # chroma sited beside its block's middle leaves the raster by a part of a sample: its edge goes on
+    return resampled(plane, height, width, fit, kernel, lines=np.ones(height, bool), columns=np.ones(width, bool))
+
+
+def _fields_covering(plane: Plane, height: int, width: int, fit: Fitted, kernel: str) -> Plane:
+    return resampled_fields(plane, height, width, fit, kernel, whole=True)
+
+
+class Conversion:
+    """One link's conversion: ask for any frame of the output. Not to be shared between threads.
+
+    Raises `NotPossible` where the policy refuses the material's rate.
+    """
+
+    def __init__(self, source: SignalFormat, target: SignalFormat, policy: Policy) -> None:
+        self.source, self.target, self.policy = source, target, policy
+        self.plan = plan(source, target, policy)
+        self.method = retiming(source, target, policy)
+        if self.method == "refuse":
+            raise NotPossible("the policy does not take material at this rate", remedy="choose how it is retimed")
+        self._pace = pace(source, target)
+        self._halves = source.scan == "interlaced" and target.scan != "interlaced" and self._pace[1] == source.rate
+        where = self.plan.placement
+        self._fit = (
+            Fitted(*(float(v) for v in (where.scale_x, where.scale_y, where.edge_x, where.offset_y)))
+            if where is not None
+            else None
+        )
+        self._lines_change = where is not None and where.scales_lines
+        self._whole: OrderedDict[int, Planes] = OrderedDict()
+
+    # -- time ------------------------------------------------------------------------------------------
+
+    @property
+    def one_moment(self) -> bool:
+        """Whether each output frame shows one moment, also where it has fields."""
+        return self.target.scan != "interlaced" or self._pace[1] == self.target.rate
+
+    def origins(self, index: int) -> tuple[Origin, ...]:
+        """Return for each moment of output frame `index`, one or two, which source moments it shows."""
+        if self._passes_fields:
+            return Origin(2 * index), Origin(2 * index + 1)
+        moments = (index,) if self.one_moment else (2 * index, 2 * index + 1)
+        return tuple(self._origin(moment) for moment in moments)
+
+    def _origin(self, moment: int) -> Origin:
+        if self._halves:
+            return Origin(2 * moment)  # every second moment is left: the first of each frame stays
+        exact = shown_at(*self._pace, self.method, moment)
+        first = exact.numerator // exact.denominator
+        return Origin(first, float(exact - first))
+
+    @property
+    def _passes_fields(self) -> bool:
+        """Whether fields go through as fields: nothing but their place in the raster changes."""
+        if self.source.scan != "interlaced" or self.target.scan != "interlaced" or self._pace[0] != self._pace[1]:
+            return False
+        return not self._lines_change or keeps_fields(self.source, self.target, self.policy)
+
+    # -- one frame -------------------------------------------------------------------------------------
+
+    def frame(self, index: int, frames: Frames) -> Planes:
+        """Return output frame `index` as planes in the target's encoding, exact values, float32.
+
+        `frames` gives frames of the source by number, in its encoding; it is asked for numbers below 0 and beyond the
+        end too, and gives the nearest it has.
+        """
+        if not self.plan.steps:
+            return frames(index)
+        if self._passes_fields:
+            return self._fields_through(index, frames)
+        pictures = [self._fitted(self._moment(origin, frames), self._raised) for origin in self.origins(index)]
+        made = pictures[0] if len(pictures) == 1 else self._woven(*pictures)
+        return self._encoded(made, fields=self.target.scan == "interlaced")
+
+    def codes(self, index: int, frames: Frames) -> Planes:
+        """Return output frame `index` as code values of the target, uint16, rounded as the policy says."""
+        return codes_of_planes(self.frame(index, frames), self.target.encoding, self.policy.rounding)
+
+    def _fields_through(self, index: int, frames: Frames) -> Planes:
+        source, target = self.source, self.target
+        planes = self._full_chroma(frames(index), fields=True)
+        if source.field_order != target.field_order:
+            if self.policy.order == "time":
+                first = 0 if source.field_order == "top" else 1
+                following = self._full_chroma(frames(index + 1), fields=True)
+                planes = tuple(plane.copy() for plane in planes)
+                for plane, later in zip(planes, following, strict=True):
+                    plane[first::2] = later[first::2]
+            else:
+                planes = tuple(order_shifted(plane) for plane in planes)
+        encoding = self._raised
+        return self._encoded(self._fitted(planes, encoding, by_fields=self._lines_change), fields=True)
+
+    @property
+    def _raised(self) -> Encoding:
+        """The source's encoding once its chroma has every line: fields of 4:2:0 share no chroma line."""
+        e = self.source.encoding
+        if self.source.scan == "interlaced" and e.sampling == "4:2:0":
+            return replace(e, sampling="4:2:2")
+        return e
+
+    def _full_chroma(self, planes: Planes, *, fields: bool) -> Planes:
+        raised = self._raised
+        if raised == self.source.encoding:
+            return planes
+        return _chroma_sampled(planes, self.source.encoding.sampling, raised, fields)
+
+    # -- moments ---------------------------------------------------------------------------------------
+
+    def _moment(self, origin: Origin, frames: Frames) -> Planes:
+        first = self._made_whole(origin.first, frames)
+        if not origin.phase:
+            return first
+        later = self._made_whole(origin.first + 1, frames)
+        if self.method == "compensated":
+            # R′G′B′ has no luma: green is the most of it
+            guide = 1 if self.source.encoding.matrix == "rgb" else 0
+            found = motion(first[guide], later[guide], origin.phase)
+            pairs = zip(first, later, strict=True)
+            return tuple(at_once(lambda pair: along(*pair, resized(found, pair[0].shape)), pairs))
+        share = np.float32(origin.phase)
+        return tuple(a + share * (b - a) for a, b in zip(first, later, strict=True))
+
+    def _made_whole(self, moment: int, frames: Frames) -> Planes:
+        kept = self._whole.get(moment)
+        if kept is not None:
+            self._whole.move_to_end(moment)
+            return kept
+        if self.source.scan != "interlaced":
+            made = frames(moment)
+        elif self.policy.scan == "leave":
+            made = self._full_chroma(frames(moment // 2), fields=False)
+        else:
+            made = self._deinterlaced(moment, frames)
+        self._whole[moment] = made
+        while len(self._whole) > _KEPT:
+            self._whole.popitem(last=False)
+        return made
+
+    def _deinterlaced(self, moment: int, frames: Frames) -> Planes:
+        order = self.source.field_order or "top"
+        first = max(0, moment // 2 - NEIGHBOURS // 2)
+        fields: list[Planes] = []
+        for index in range(first, moment // 2 + NEIGHBOURS // 2 + 1):
+            pairs = [separated(plane) for plane in self._full_chroma(frames(index), fields=True)]
+            halves = [tuple(pair[n] for pair in pairs) for n in (0, 1)]
+            fields += halves if order == "top" else halves[::-1]
+        return made_whole(fields, moment - 2 * first, order, self.policy.scan)
+
+    # -- fit and colour --------------------------------------------------------------------------------
+
+    @property
+    def _needs_rgb(self) -> bool:
+        before, after = self.source.encoding, self.target.encoding
+        if (before.matrix == "rgb") != (after.matrix == "rgb"):
+            return True
+        if self.policy.colour == "leave":
+            return self._in_light
+        differs = (before.primaries, before.transfer, before.matrix) != (after.primaries, after.transfer, after.matrix)
+        return differs or self._in_light
+
+    @property
+    def _in_light(self) -> bool:
+        return (
+            self.policy.light == "linear" and self._fit is not None and (self._fit.scale_x, self._fit.scale_y) != (1, 1)
+        )
+
+    def _fitted(self, planes: Planes, encoding: Encoding, *, by_fields: bool = False) -> _Fitted:
+        """Return planes on the target's raster, still in the source's colour: R′G′B′ where that is needed next."""
+        fit = self._fit
+        if not self._needs_rgb:
+            if fit is None:
+                return self._ready_to_weave(planes, encoding)
+            sampling = self._fitted_sampling(encoding, by_fields)
+            return _Fitted(self._planes_fitted(planes, encoding, sampling, by_fields), sampling)
+        if self._in_light:
+            rgb = tuple(at_once(lambda c: self._fitted_in_light(c, encoding, by_fields), to_rgb(planes, encoding)))
+        elif fit is None:
+            rgb = to_rgb(planes, encoding)
+        else:
+            full = self._planes_fitted(planes, encoding, "4:4:4", by_fields)
+            rgb = full if encoding.matrix == "rgb" else rgb_of(full, encoding.matrix)
+        return _Fitted(rgb, None)
+
+    def _fitted_in_light(self, channel: Plane, encoding: Encoding, by_fields: bool) -> Plane:
+        assert self._fit is not None
+        make = resampled_fields if by_fields else resampled
+        raster, light = self.target.raster, linear_light(channel, encoding.transfer)
+        fitted = make(light, raster.height, raster.width, self._fit, self.policy.kernel)
+        return linear_light(fitted, encoding.transfer, back=True)
+
+    def _ready_to_weave(self, planes: Planes, encoding: Encoding) -> _Fitted:
+        """Return planes whose chroma has every line where fields are to be made of them, and its sampling."""
+        if encoding.sampling != "4:2:0" or self.target.scan != "interlaced":
+            return _Fitted(planes, encoding.sampling)
+        return _Fitted(_chroma_sampled(planes, "4:2:0", replace(encoding, sampling="4:2:2"), False), "4:2:2")
+
+    def _fitted_sampling(self, encoding: Encoding, by_fields: bool) -> str:
+        """Return the chroma sampling to fit into: the target's at once, but for lines that fields would share."""
+        wanted = self.target.encoding.sampling
+        fields = self.target.scan == "interlaced"
+        return "4:2:2" if wanted == "4:2:0" and (fields or by_fields) else wanted
+
+    def _planes_fitted(self, planes: Planes, encoding: Encoding, sampling: str, by_fields: bool) -> Planes:
+        assert self._fit is not None
+        raster, kernel = self.target.raster, self.policy.kernel
+        make = resampled_fields if by_fields else resampled
+        fits, shapes = [self._fit] * 3, [(raster.height, raster.width)] * 3
+        if encoding.matrix != "rgb":
+            before, after = CHROMA_STEPS[encoding.sampling], CHROMA_STEPS[sampling]
+            fit = chroma_fit(self._fit, before, after, siting_of(encoding), siting_of(self.target.encoding))
+            fits[1:], shapes[1:] = [fit] * 2, [(-(-raster.height // after[1]), -(-raster.width // after[0]))] * 2
+        return tuple(at_once(lambda n: make(planes[n], *shapes[n], fits[n], kernel), range(3)))
+
+    def _coloured(self, rgb: Planes) -> Planes:
+        before, after = self.source.encoding, self.target.encoding
+        if self.policy.colour == "leave":
+            return rgb
+        pair = (before.primaries, before.transfer), (after.primaries, after.transfer)
+        return rgb if pair[0] == pair[1] else converted_planes(rgb, *pair, soften=self.policy.colour == "soften")
+
+    # -- fields again, and chroma ----------------------------------------------------------------------
+
+    def _woven(self, earlier: _Fitted, later: _Fitted) -> _Fitted:
+        """Return the frame whose fields show two pictures; detail of one line is softened where they differ in time."""
+        pair = earlier.planes, later.planes
+        if self._filters:
+            pair = tuple(low_passed(p) for p in pair[0]), tuple(low_passed(p) for p in pair[1])
+        first = 0 if self.target.field_order == "top" else 1
+        made = []
+        for one, other in zip(*pair, strict=True):
+            plane = other.copy()
+            plane[first::2] = one[first::2]
+            made.append(plane)
+        return _Fitted(tuple(made), earlier.sampling)
+
+    @property
+    def _filters(self) -> bool:
+        """Whether new fields are low-passed against twitter: not where a cadence is to be taken out again."""
+        if self.policy.scan == "leave" and self.source.scan == "interlaced":
+            return False
+        if self.source.scan == "interlaced":
+            return self._fit is not None and self._fit.scale_y < 1
+        pulled = is_pulldown(*self._pace) or cadence_name(*self._pace) is not None
+        return not pulled
+
+    def _encoded(self, made: _Fitted, *, fields: bool) -> Planes:
+        """Return a frame in the target's colour and sampling."""
+        encoding = self.target.encoding
+        if made.sampling is None:
+            return from_rgb(self._coloured(made.planes), encoding, fields=fields)
+        return (
+            made.planes if encoding.matrix == "rgb" else _chroma_sampled(made.planes, made.sampling, encoding, fields)
+        )
