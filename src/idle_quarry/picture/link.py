@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
@@ -86,7 +87,7 @@ def to_rgb(planes: Planes, encoding: Encoding) -> Planes:
     """Return R′, G′, B′, each (h, w), float32, of planes; chroma is interpolated to every sample where it is sited."""
     if encoding.matrix == "rgb":
         return planes
-    full = _chroma_sampled(planes, encoding.sampling, replace(encoding, sampling="4:4:4"), False)
+    full = chroma_sampled(planes, encoding.sampling, replace(encoding, sampling="4:4:4"), False)
     return rgb_of(full, encoding.matrix)
 
 
@@ -121,10 +122,10 @@ def from_rgb(rgb: Planes, encoding: Encoding, *, fields: bool = False) -> Planes
     """Return R′, G′, B′ as planes of an encoding; with `fields`, chroma lines are made field by field."""
     if encoding.matrix == "rgb":
         return rgb
-    return _chroma_sampled(ycbcr_of(rgb, encoding.matrix), "4:4:4", encoding, fields)
+    return chroma_sampled(ycbcr_of(rgb, encoding.matrix), "4:4:4", encoding, fields)
 
 
-def _chroma_sampled(planes: Planes, sampling: str, encoding: Encoding, fields: bool) -> Planes:
+def chroma_sampled(planes: Planes, sampling: str, encoding: Encoding, fields: bool) -> Planes:
     """Return planes whose chroma, of `sampling`, has that of `encoding`."""
     before, after = CHROMA_STEPS[sampling], CHROMA_STEPS[encoding.sampling]
     if before == after:
@@ -183,6 +184,12 @@ class Conversion:
             return Origin(2 * index), Origin(2 * index + 1)
         moments = (index,) if self.one_moment else (2 * index, 2 * index + 1)
         return tuple(self._origin(moment) for moment in moments)
+
+    def shown_seconds(self, moment: int) -> Fraction:
+        """Return at which time of the source output moment `moment` ought to be, whatever picture it is given."""
+        if self.method == "speed":
+            return moment / self._pace[0]
+        return moment / self._pace[1]
 
     def _origin(self, moment: int) -> Origin:
         if self._halves:
@@ -245,7 +252,7 @@ class Conversion:
         raised = self._raised
         if raised == self.source.encoding:
             return planes
-        return _chroma_sampled(planes, self.source.encoding.sampling, raised, fields)
+        return chroma_sampled(planes, self.source.encoding.sampling, raised, fields)
 
     # -- moments ---------------------------------------------------------------------------------------
 
@@ -335,7 +342,7 @@ class Conversion:
         """Return planes whose chroma has every line where fields are to be made of them, and its sampling."""
         if encoding.sampling != "4:2:0" or self.target.scan != "interlaced":
             return _Fitted(planes, encoding.sampling)
-        return _Fitted(_chroma_sampled(planes, "4:2:0", replace(encoding, sampling="4:2:2"), False), "4:2:2")
+        return _Fitted(chroma_sampled(planes, "4:2:0", replace(encoding, sampling="4:2:2"), False), "4:2:2")
 
     def _fitted_sampling(self, encoding: Encoding, by_fields: bool) -> str:
         """Return the chroma sampling to fit into: the target's at once, but for lines that fields would share."""
@@ -391,6 +398,4 @@ class Conversion:
         encoding = self.target.encoding
         if made.sampling is None:
             return from_rgb(self._coloured(made.planes), encoding, fields=fields)
-        return (
-            made.planes if encoding.matrix == "rgb" else _chroma_sampled(made.planes, made.sampling, encoding, fields)
-        )
+        return made.planes if encoding.matrix == "rgb" else chroma_sampled(made.planes, made.sampling, encoding, fields)
