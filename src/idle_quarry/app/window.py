@@ -31,7 +31,7 @@ from idle_quarry.media.names import MEDIA_SUFFIXES
 from idle_quarry.path.settings import settings_of
 from idle_quarry.signal.words import format_words
 
-VIEWS = ("Library", "Path", "Intake", "Jobs")
+VIEWS = ("Library", "Path", "Intake", "Proof", "Jobs")
 
 
 @dataclass(frozen=True)
@@ -80,7 +80,7 @@ class MainWindow(QMainWindow):
         if desk.preferences.geometry:
             self.restoreGeometry(QByteArray(desk.preferences.geometry_bytes()))
         kept = desk.preferences.view
-        self.show_view(kept if kept in ("Library", "Intake", "Jobs") else "Library")
+        self.show_view(kept if kept in VIEWS and kept not in ("Path", "Proof") else "Library")
 
     def _header(self) -> QWidget:
         made = QWidget()
@@ -136,6 +136,10 @@ class MainWindow(QMainWindow):
             from idle_quarry.app.views.intake import IntakeView
 
             return IntakeView(self.desk)
+        if name == "Proof":
+            from idle_quarry.app.views.proof import ProofView
+
+            return ProofView(self.desk)
         from idle_quarry.app.views.jobs import JobsView
 
         return JobsView(self.desk)

@@ -19,7 +19,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 from idle_quarry.path.steps.fit import Placement
 from idle_quarry.picture.bars import pattern
-from idle_quarry.picture.colour import converted
+from idle_quarry.picture.colour import converted_planes
 from idle_quarry.picture.fields import low_passed
 from idle_quarry.picture.link import Conversion, Planes, chroma_sampled, codes_of_planes, from_rgb, planes_of_codes
 from idle_quarry.signal.formats import SignalFormat
@@ -268,7 +268,7 @@ def chart_frame(chart: str, fmt: SignalFormat, index: int) -> Planes:
 
 
 def chart_truth(chart: str, conversion: Conversion, index: int) -> Channels:
-    """Return R′, G′, B′ that a perfect conversion gives at output frame `index`, each (h, w), float64.
+    """Return R′, G′, B′ that a perfect conversion gives at output frame `index`, each (h, w), float32.
 
     The chart as it is at that frame's own moments, band-limited to what source and target can both carry, in the target's
     colour; interlaced frames are woven of two moments, each low-passed as a camera does.
@@ -286,8 +286,8 @@ def chart_truth(chart: str, conversion: Conversion, index: int) -> Channels:
             one[:], other[:] = low_passed(one), low_passed(other)
             other[first::2] = one[first::2]
     pair = (source.encoding.primaries, source.encoding.transfer), (target.encoding.primaries, target.encoding.transfer)
-    shown = converted(np.stack(pictures[-1], axis=-1), *pair)
-    return shown[..., 0], shown[..., 1], shown[..., 2]
+    red, green, blue = converted_planes(pictures[-1], *pair)
+    return red, green, blue
 
 
 def _inside(channel: Values, source: SignalFormat, grid: Grid) -> Values:

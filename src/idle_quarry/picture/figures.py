@@ -12,7 +12,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter
 
 from idle_quarry.picture.charts import Grid, chart_frame, grid_after, zone_steepness
 from idle_quarry.picture.colour import (
@@ -118,14 +117,18 @@ class Response:
 
 
 def response(conversion: Conversion) -> Response:
-    """Return what a conversion does to the zone plate and to an edge, at frame 2 of each."""
+    """Return what a conversion does to the zone plate and to an edge, at frame 2 of each; both are grey, colour is left."""
     source = conversion.source
-    own = Conversion(source, conversion.target, conversion.policy)  # what another clip left is not looked at
-    made = to_rgb(own.frame(2, lambda index: chart_frame("zone", source, max(0, index))), conversion.target.encoding)[1]
+    # conversions of their own: what another clip left in one is not looked at
+    grey = conversion.policy.model_copy(update={"colour": "leave"})
+    made = to_rgb(
+        Conversion(source, conversion.target, grey).frame(2, lambda index: chart_frame("zone", source, max(0, index))),
+        conversion.target.encoding,
+    )[1]
     grid = grid_after(source, conversion.target, conversion.plan.placement)
     return Response(
         _aliasing(made, grid),
-        _overshoot(Conversion(source, conversion.target, conversion.policy)),
+        _overshoot(Conversion(source, conversion.target, grey)),
         _lines_kept(made, grid),
     )
 
@@ -146,18 +149,21 @@ def _aliasing(made: Values, grid: Grid) -> float:
 
 
 def _lines_kept(made: Values, grid: Grid) -> float:
-    """Frequency down the middle of the picture at which the rings' contrast falls below half, as lines a height."""
-    middle = np.abs(grid.across[0]) < 0.02
-    away = np.square(made[:, middle] - 0.5, dtype=np.float64).mean(axis=1)
-    contrast = (
-        np.sqrt(np.maximum(2 * uniform_filter(away, 9), 0)) / 0.4
-    )  # an RMS over a few rings, as a share of the chart's own
+    """Frequency down the middle of the picture at which the rings' contrast falls below half, as lines a height.
+
+    Contrast is the RMS over a band of frequencies an eighth wide; the first band is wide enough for a whole ring.
+    """
+    middle, inside = np.abs(grid.across[0]) < 0.02, np.abs(grid.down[:, 0]) < 0.5
+    power = np.square(made[:, middle] - 0.5, dtype=np.float64).mean(axis=1)
     frequency = _frequencies(grid)[0][:, 0]
-    order = np.argsort(frequency)
-    kept = np.flatnonzero((contrast[order] < 0.5) & (frequency[order] > 20) & (np.abs(grid.down[order, 0]) < 0.5))
     highest = min(grid.fine_down, zone_steepness(grid))
-    found = frequency[order][kept[0]] if kept.size else highest
-    return float(2 * min(found, highest))
+    low = 4.1 * float(np.sqrt(zone_steepness(grid)))
+    while low < highest:
+        band = inside & (frequency >= low) & (frequency < min(highest, low * 1.125))
+        if band.any() and np.sqrt(2 * power[band].mean()) < 0.5 * 0.4:
+            return 2 * low
+        low *= 1.03
+    return 2 * highest
 
 
 def _overshoot(conversion: Conversion) -> float:

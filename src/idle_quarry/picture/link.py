@@ -23,7 +23,7 @@ from idle_quarry.path.steps.rate import pace, retiming
 from idle_quarry.path.steps.scan import keeps_fields
 from idle_quarry.picture.colour import converted_planes, linear_light
 from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order_shifted, separated
-from idle_quarry.picture.motion import along, motion, resized
+from idle_quarry.picture.motion import between, motion, resized
 from idle_quarry.picture.resampling import Fitted, chroma_fit, resampled, resampled_fields
 from idle_quarry.picture.rounding import chroma_to_values, luma_to_values, values_to_chroma, values_to_luma
 from idle_quarry.picture.strips import at_once
@@ -266,7 +266,7 @@ class Conversion:
             guide = 1 if self.source.encoding.matrix == "rgb" else 0
             found = motion(first[guide], later[guide], origin.phase)
             pairs = zip(first, later, strict=True)
-            return tuple(at_once(lambda pair: along(*pair, resized(found, pair[0].shape)), pairs))
+            return tuple(at_once(lambda pair: between(*pair, resized(found, pair[0].shape)), pairs))
         share = np.float32(origin.phase)
         return tuple(a + share * (b - a) for a, b in zip(first, later, strict=True))
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
 from idle_quarry.errors import NotPossible
+from idle_quarry.picture.strips import at_once
 
 _SIGMA, _TRUNCATE, _K1, _K2 = 1.5, 3.5, 0.01, 0.03
 #: A pair that agrees everywhere has no finite PSNR; this is said instead, dB.
@@ -46,8 +47,8 @@ def ssim(picture: NDArray[Any], truth: NDArray[Any], peak: float = 1.0) -> float
     def mean(values: NDArray[np.float64]) -> NDArray[np.float64]:
         return np.asarray(gaussian_filter(values, _SIGMA, truncate=_TRUNCATE))
 
-    ma, mb = mean(a), mean(b)
-    va, vb, cov = mean(a * a) - ma * ma, mean(b * b) - mb * mb, mean(a * b) - ma * mb
+    ma, mb, aa, bb, ab = at_once(mean, (a, b, a * a, b * b, a * b))
+    va, vb, cov = aa - ma * ma, bb - mb * mb, ab - ma * mb
     c1, c2 = (_K1 * peak) ** 2, (_K2 * peak) ** 2
     each = ((2 * ma * mb + c1) * (2 * cov + c2)) / ((ma * ma + mb * mb + c1) * (va + vb + c2))
     margin = int(_TRUNCATE * _SIGMA + 0.5)

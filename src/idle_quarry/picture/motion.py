@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import map_coordinates, uniform_filter
+from scipy.ndimage import map_coordinates, median_filter, uniform_filter
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.strips import at_once
@@ -23,14 +23,16 @@ _T = TypeVar("_T", bound=np.generic)
 
 #: Block over which differences are averaged, samples of each level.
 _BLOCK = 5
+#: Lines that one thread looks at together.
+_BAND = 96
 #: Levels are halved until a picture has no more than so many lines or columns.
 _COARSEST = 72
-#: A picture with a longer side than this takes the vectors of its half.
-_LARGE = 1000
 #: Steps in each direction that the coarsest level searches.
 _REACH = 7
 #: What a vector costs for each sample it differs from what it was given: flat areas follow their surroundings.
-_CALM = 0.0006
+_CALM = 0.004
+#: Block of the coarsest level, whose vectors all others begin from: large enough to hold something with a shape.
+_COARSE_BLOCK = 9
 #: Below this (0…1) two places show the same thing; above the other they do not.
 _SAME, _OTHER = 5 / 255, 16 / 255
 
@@ -63,15 +65,11 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5) -> Motion:
         a, b = levels[-1]
         levels.append((_halved(a), _halved(b)))
     down, across = _searched(*levels[-1], phase)
-    # the finest level is only interpolated to: its vectors are those of the next, to fractions of a sample
-    last = 1 if len(levels) > 1 and max(levels[0][0].shape) > _LARGE else 0
-    for a, b in reversed(levels[last:-1]):
+    for a, b in reversed(levels[:-1]):
         down, across = (_grown(2 * each, a.shape) for each in (down, across))
         down, across = _refined(a, b, down, across, phase)
-    down, across = _between_samples(*levels[last], down, across, phase)
-    if last:
-        down, across = (_grown(2 * each, levels[0][0].shape) for each in (down, across))
     a, b = levels[0]
+    down, across = _between_samples(a, b, down, across, phase)
     apart = uniform_filter(np.abs(moved(a, down, across, -phase) - moved(b, down, across, 1 - phase)), _BLOCK)
     doubt = np.clip((apart - _SAME) / (_OTHER - _SAME), 0, 1)
     return Motion(phase, down, across, np.asarray(doubt, np.float32))
@@ -82,6 +80,13 @@ def along(earlier: Samples, later: Samples, found: Motion) -> Samples:
     sides = ((earlier, -found.phase), (later, 1 - found.phase))
     first, second = at_once(lambda side: splined(side[0], found.down, found.across, side[1]), sides)
     return np.asarray((1 - found.phase) * first + found.phase * second, np.float32)
+
+
+def between(earlier: Samples, later: Samples, found: Motion) -> Samples:
+    """Return the picture (h, w) between two along `found`; where motion was not found, both mixed where they are."""
+    made = along(earlier, later, found)
+    mixed = earlier + np.float32(found.phase) * (later - earlier)
+    return np.asarray(made + found.doubt * (mixed - made), np.float32)
 
 
 def splined(picture: Samples, down: Samples, across: Samples, share: float) -> Samples:
@@ -143,19 +148,32 @@ def _grown(field: NDArray[_T], shape: tuple[int, ...]) -> NDArray[_T]:
     return np.asarray(np.pad(grown, pad, mode="edge")[: shape[0], : shape[1]])
 
 
-def _cost(a: Samples, b: Samples, down: Steps, across: Steps, phase: float) -> Samples:
-    """Return the mean difference of blocks along whole-sample vectors."""
+def _cost(a: Samples, b: Samples, down: Steps, across: Steps, phase: float, *, squared: bool = False) -> Samples:
+    """Return the mean difference of blocks along whole-sample vectors, absolute or squared."""
     height, width = a.shape
-    y, x = np.arange(height, dtype=np.int32)[:, None], np.arange(width, dtype=np.int32)[None, :]
-    # the vector is whole, its middle perhaps not: both ends move by whole samples that add up to it
-    first_y, first_x = (np.rint(np.float32(phase) * each).astype(np.int32) for each in (down, across))
-    seen = []
-    for picture, dy, dx in ((a, -first_y, -first_x), (b, down - first_y, across - first_x)):
-        at = np.clip(y + dy, 0, height - 1)
-        at *= np.int32(width)
-        at += np.clip(x + dx, 0, width - 1)
-        seen.append(picture.ravel()[at])
-    return _averaged(np.abs(seen[0] - seen[1]))
+    result = np.empty((height, width), np.float32)
+    margin = _BLOCK // 2
+
+    def band(top: int) -> None:
+        first, last = max(0, top - margin), min(height, top + _BAND + margin)
+        v, u = down[first:last], across[first:last]
+        y, x = np.arange(first, last, dtype=np.int32)[:, None], np.arange(width, dtype=np.int32)[None, :]
+        # the vector is whole, its middle perhaps not: both ends move by whole samples that add up to it
+        half_v, half_u = (np.rint(np.float32(phase) * each).astype(np.int32) for each in (v, u))
+        apart = _seen(a, y - half_v, x - half_u) - _seen(b, y + v - half_v, x + u - half_u)
+        apart = np.square(apart) if squared else np.abs(apart, out=apart)
+        result[top : top + _BAND] = _averaged(apart)[top - first : top - first + _BAND]
+
+    at_once(band, range(0, height, _BAND))
+    return result
+
+
+def _seen(picture: Samples, y: Steps, x: Steps) -> Samples:
+    height, width = picture.shape
+    at = np.clip(y, 0, height - 1)
+    at *= np.int32(width)
+    at += np.clip(x, 0, width - 1)
+    return np.asarray(picture.ravel()[at])
 
 
 def _averaged(values: Samples) -> Samples:
@@ -175,12 +193,13 @@ def _searched(a: Samples, b: Samples, phase: float) -> tuple[Steps, Steps]:
         first = (round(phase * dy), round(phase * dx))
         for each, (y, x) in zip(padded, ((-first[0], -first[1]), (dy - first[0], dx - first[1])), strict=True):
             seen.append(each[reach_y + y : reach_y + y + shape[0], reach_x + x : reach_x + x + shape[1]])
-        cost = _averaged(np.abs(seen[0] - seen[1])) + np.float32(_CALM * np.hypot(dy, dx))
+        cost = uniform_filter(np.abs(seen[0] - seen[1]), _COARSE_BLOCK) + np.float32(_CALM * np.hypot(dy, dx))
         better = cost < best
         np.copyto(best, cost, where=better)
         np.copyto(down, dy, where=better)
         np.copyto(across, dx, where=better)
-    return down, across
+    # a place that moves unlike all around it is more often a chance likeness than a small thing
+    return median_filter(down, _BLOCK), median_filter(across, _BLOCK)
 
 
 def _refined(a: Samples, b: Samples, down: Steps, across: Steps, phase: float) -> tuple[Steps, Steps]:
@@ -205,12 +224,12 @@ def _refined(a: Samples, b: Samples, down: Steps, across: Steps, phase: float) -
 
 def _between_samples(a: Samples, b: Samples, down: Steps, across: Steps, phase: float) -> tuple[Samples, Samples]:
     """Return vectors to fractions of a sample: the lowest point of a parabola through a cost and its neighbours'."""
-    here = _cost(a, b, down, across, phase)
+    here = _cost(a, b, down, across, phase, squared=True)
     found = []
     for dy, dx, own in ((1, 0, down), (0, 1, across)):
-        before = _cost(a, b, down - np.int32(dy), across - np.int32(dx), phase)
-        after = _cost(a, b, down + np.int32(dy), across + np.int32(dx), phase)
+        before = _cost(a, b, down - np.int32(dy), across - np.int32(dx), phase, squared=True)
+        after = _cost(a, b, down + np.int32(dy), across + np.int32(dx), phase, squared=True)
         bend = before + after - 2 * here
-        part = np.where(bend > 1e-6, (before - after) / (2 * np.maximum(bend, 1e-6)), 0)
+        part = np.where(bend > 1e-7, (before - after) / (2 * np.maximum(bend, 1e-7)), 0)
         found.append(_averaged(own + np.clip(part, -0.5, 0.5).astype(np.float32)))
     return found[0], found[1]

@@ -246,8 +246,9 @@ class Strip(QWidget):
     source_wanted = Signal()
     delivery_wanted = Signal()
 
-    def __init__(self, parent: QWidget | None = None, *, editable: bool = True) -> None:
+    def __init__(self, parent: QWidget | None = None, *, editable: bool = True, low: bool = False) -> None:
         super().__init__(parent)
+        self._low = low  # pictures below need the room
         self._evaluation: Evaluation | None = None
         self._layout: StripLayout | None = None
         self._selected = "working"
@@ -260,6 +261,8 @@ class Strip(QWidget):
 
     def sizeHint(self) -> QSize:
         # with large text the strip would take the room that the sheet needs
+        if self._low:
+            return QSize(theme.px(900), theme.px(182))
         most = int(self.window().height() * 0.31)
         return QSize(theme.px(900), min(theme.px(236), max(theme.px(190), most)))
 

@@ -30,6 +30,10 @@ class Placement:
     edge_x: Fraction = Fraction(0)
 
     @property
+    def scales(self) -> bool:
+        return self.scale_x != 1 or self.scale_y != 1
+
+    @property
     def scales_lines(self) -> bool:
         return self.scale_y != 1
 

@@ -1,0 +1,114 @@
+"""The Proof view: the strip with the link on the bench, and the bench itself."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.document import Document
+from idle_quarry.app.theme import theme
+from idle_quarry.app.views.proof_pictures import PicturesPage, subject_of
+from idle_quarry.app.widgets.basics import label
+from idle_quarry.app.widgets.strip import Strip
+from idle_quarry.media import MEDIA_SUFFIXES
+from idle_quarry.path.comparing import questions
+from idle_quarry.path.evaluation import Evaluation
+from idle_quarry.path.grades import GRADES
+from idle_quarry.signal.words import format_words
+
+
+def _most_to_prove(evaluation: Evaluation) -> str:
+    """Return the station of the worst link that has anything to compare; of the first where none has."""
+    worst, found = -1, evaluation.links[0]
+    for link in evaluation.links:
+        ends = evaluation.station(link.source).format, evaluation.station(link.target).format
+        if questions(*ends, link.policy) and GRADES.index(link.grade) > worst:
+            worst, found = GRADES.index(link.grade), link
+    return found.source if found.source.startswith("source:") else found.target
+
+
+class ProofView(QWidget):
+    """One link of the open template on real pictures. Everything shown follows the document."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self._watched: Document | None = None
+        self._empty = label(
+            "Nothing is open. Choose a template in the Library; then its conversions are proved here.", "dust"
+        )
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.strip = Strip(editable=False, low=True)
+        self.strip.chosen.connect(self.choose)
+        self.title, self.about = label(role="head"), label(role="dust")
+        self.pictures = PicturesPage(desk)
+        head = QHBoxLayout()
+        head.setContentsMargins(theme.px(16), theme.px(5), theme.px(16), 0)
+        head.addWidget(self.title)
+        head.addSpacing(theme.px(10))
+        head.addWidget(self.about, 1)
+        self._full = QWidget()
+        column = QVBoxLayout(self._full)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.strip)
+        column.addLayout(head)
+        column.addWidget(self.pictures, 1)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(self._empty)
+        outer.addWidget(self._full)
+        self.first_focus = self.pictures.panes
+        desk.opened.connect(self._opened)
+        self._opened()
+
+    def _opened(self) -> None:
+        if self._watched is not None:
+            self._watched.changed.disconnect(self.refresh)
+        document = self._watched = self.desk.document
+        self._empty.setVisible(document is None)
+        self._full.setVisible(document is not None)
+        if document is not None:
+            document.changed.connect(self.refresh)
+            self.strip.show_evaluation(document.evaluation, _most_to_prove(document.evaluation))
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show the document as it is now."""
+        document = self.desk.document
+        if document is None:
+            return
+        ids = [station.id for station in document.evaluation.stations]
+        chosen = self.strip.selected if self.strip.selected in ids else ids[0]
+        self.strip.show_evaluation(document.evaluation, chosen)
+        self.choose(chosen)
+
+    def choose(self, ident: str) -> None:
+        """Put the link of a station on the bench: out of a source, into any other; the working picture has none."""
+        document = self.desk.document
+        if document is None:
+            return
+        evaluation = document.evaluation
+        link = evaluation.link_of(ident)
+        if link is None:  # the working picture: what comes into it first
+            link = next(iter(evaluation.links))
+        source, target = evaluation.station(link.source), evaluation.station(link.target)
+        self.title.setText(f"{source.name} → {target.name}")
+        steps = "; ".join(step.text for step in link.steps) or "nothing changes"
+        self.about.setText(
+            f"{format_words(source.format, fields=True)} to {format_words(target.format, fields=True)}: {steps}"
+        )
+        self.about.setToolTip(steps)
+        own = source if link.source.startswith("source:") else target
+        subject = subject_of(link, own.name, source.format, target.format)
+        self.pictures.show_subject(subject, self._clips())
+
+    def _clips(self) -> list[Path]:
+        """Return clips that lie beside this library: the demo's."""
+        folder = self.desk.library.place.parent / "clips"
+        if not folder.is_dir():
+            return []
+        return sorted(path for path in folder.iterdir() if path.suffix.lower() in MEDIA_SUFFIXES and path.is_file())

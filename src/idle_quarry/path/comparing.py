@@ -1,0 +1,64 @@
+"""What of a link there is to compare: the parts of its policy that change its pictures, most telling first."""
+
+from __future__ import annotations
+
+from idle_quarry.path.policies import Policy, parts
+from idle_quarry.path.steps import LinkPlan, plan
+from idle_quarry.signal.formats import SignalFormat
+
+#: Parts in the order in which they are looked at, by what they do to a picture.
+_TELLING = ("scan", "retime", "kernel", "fit", "light", "colour", "order", "rounding", "position")
+
+
+def with_part(policy: Policy, part: str, method: str) -> Policy:
+    """Return a policy with one part done otherwise. Raises pydantic's `ValidationError` for an unknown method."""
+    return Policy.model_validate({**dict(policy), part: method})
+
+
+def questions(source: SignalFormat, target: SignalFormat, policy: Policy) -> tuple[str, ...]:
+    """Return the parts of a policy that matter between two formats; none where nothing is converted."""
+    link = plan(source, target, policy)
+    return tuple(part for part in _TELLING if _matters(part, source, target, link))
+
+
+def _matters(part: str, source: SignalFormat, target: SignalFormat, link: LinkPlan) -> bool:
+    scan, where = link.step("scan"), link.placement
+    scaled = where is not None and where.scales
+    if part == "scan":
+        return source.scan == "interlaced" and scan is not None and scan.numbers["method"] not in _NO_DEINTERLACING
+    if part == "order":
+        swaps = scan is not None and bool(scan.numbers["field_order_changes"])
+        return swaps and scan is not None and scan.numbers["method"] != "deinterlace, convert, interlace"
+    if part == "retime":
+        rate = link.step("rate")
+        return rate is not None
+    if part in ("kernel", "light"):
+        return scaled
+    if part == "fit":
+        return where is not None
+    if part == "position":
+        return where is not None and bool(where.cropped or where.unused)
+    if part == "colour":
+        return link.step("colour") is not None
+    # rounding: whatever is computed is rounded
+    return (
+        scaled
+        or any(link.step(kind) is not None for kind in ("colour", "range", "depth", "sampling"))
+        or scan is not None
+    )
+
+
+_NO_DEINTERLACING = ("line shift", "wait one field")
+
+
+def methods_for(part: str, source: SignalFormat, target: SignalFormat, policy: Policy) -> tuple[str, ...]:
+    """Return the methods of a part that can be tried on a link, the policy's own first; those that refuse are left out."""
+    own = str(getattr(policy, part))
+    found = [own]
+    for method in parts()[part].method:
+        if method.id == own or method.id in ("refuse", "auto"):
+            continue
+        if method.id == "fields" and not (source.scan == target.scan == "interlaced"):
+            continue
+        found.append(method.id)
+    return tuple(found)

@@ -1,0 +1,323 @@
+"""The bench: one picture converted by several policies, with what can be said of each in figures."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import lru_cache
+from time import perf_counter
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from idle_quarry.path.policies import Policy
+from idle_quarry.path.steps.rate import retiming
+from idle_quarry.picture.charts import chart_truth
+from idle_quarry.picture.colour import converted_planes
+from idle_quarry.picture.figures import (
+    Response,
+    absolute_light,
+    banding,
+    combing,
+    delta_e_itp,
+    judder_ms,
+    outside,
+    response,
+    twitter,
+)  # fmt: skip
+from idle_quarry.picture.link import Conversion, Planes, planes_of_codes, to_rgb, ycbcr_of
+from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
+from idle_quarry.picture.strips import at_once
+from idle_quarry.proof.material import Material
+from idle_quarry.signal.formats import SignalFormat
+
+Shown = NDArray[np.uint8]
+
+#: Bytes of converted stills kept.
+_KEPT_BYTES = 400_000_000
+#: Output frames over which judder is looked at: a second of any rate, and a second more.
+_JUDDER_FRAMES = 120
+#: Figures of colour are taken from every so-manieth sample and line.
+_THIN = 4
+
+
+@dataclass(frozen=True)
+class Still:
+    """One converted frame: codes in the target's encoding, R′G′B′ to look at (h, w, 3), and how long it took, seconds."""
+
+    policy: Policy
+    index: int
+    codes: Planes
+    shown: Shown
+    seconds: float
+
+    @property
+    def bytes(self) -> int:
+        return self.shown.nbytes + sum(plane.nbytes for plane in self.codes)
+
+
+@dataclass(frozen=True)
+class Figure:
+    """One figure with its unit; `better` says which way is better, or nothing where neither is."""
+
+    name: str
+    text: str
+    value: float
+    better: str = ""
+    explained: str = ""
+
+
+class Bench:
+    """One link and one material. `still` may be called from any thread; each policy is converted by one at a time."""
+
+    def __init__(self, material: Material, target: SignalFormat) -> None:
+        self.material, self.target = material, target
+        self._conversions: dict[Policy, tuple[Conversion, threading.Lock]] = {}
+        self._stills: OrderedDict[tuple[Policy, int], Still] = OrderedDict()
+        self._bytes = 0
+        self._true: tuple[Any, Any] | None = None
+        self._lock = threading.Lock()
+
+    @property
+    def source(self) -> SignalFormat:
+        return self.material.format
+
+    def conversion(self, policy: Policy) -> Conversion:
+        """Return a conversion of its own, for one thread. Raises `NotPossible` where the policy refuses."""
+        return Conversion(self.source, self.target, policy)
+
+    def frames(self, policy: Policy) -> int:
+        """Return how many output frames the material gives."""
+        if retiming(self.source, self.target, policy) == "speed":
+            return self.material.frames
+        return max(1, int(self.material.frames / self.source.rate * self.target.rate))
+
+    def still(self, policy: Policy, index: int) -> Still:
+        """Return output frame `index` under a policy; from the kept ones where it is there.
+
+        Raises `NotPossible` where the policy refuses, and `MediaError` where the material cannot be read.
+        """
+        kept = self.kept(policy, index)
+        if kept is not None:
+            return kept
+        with self._lock:
+            if policy not in self._conversions:
+                self._conversions[policy] = (self.conversion(policy), threading.Lock())
+            conversion, alone = self._conversions[policy]
+        with alone:
+            for needed in self._needed(conversion, index):
+                self.material.frame(needed)  # reading is not converting: it does not count
+            start = perf_counter()
+            codes = conversion.codes(index, self.material.frame)
+            seconds = perf_counter() - start
+        made = Still(policy, index, codes, shown(codes, self.target), seconds)
+        with self._lock:
+            self._stills[policy, index] = made
+            self._bytes += made.bytes
+            while self._bytes > _KEPT_BYTES and len(self._stills) > 1:
+                self._bytes -= self._stills.popitem(last=False)[1].bytes
+        return made
+
+    def kept(self, policy: Policy, index: int) -> Still | None:
+        """Return a still that was made before, or None."""
+        with self._lock:
+            found = self._stills.get((policy, index))
+            if found is not None:
+                self._stills.move_to_end((policy, index))
+            return found
+
+    def _needed(self, conversion: Conversion, index: int) -> Sequence[int]:
+        first = min(origin.first for origin in conversion.origins(index))
+        last = max(origin.first + (1 if origin.phase else 0) for origin in conversion.origins(index))
+        if self.source.scan == "interlaced":
+            return range(first // 2 - 1, last // 2 + 2)
+        return range(first, last + 1)
+
+    # -- figures ---------------------------------------------------------------------------------------
+
+    def figures(self, still: Still, beside: Still | None = None) -> list[Figure]:
+        """Return what can be said of a still: against the truth where it is known, else against `beside`."""
+        conversion = self.conversion(still.policy)
+        luma = luma_of(still.codes, self.target)
+        found: list[Figure] = []
+        if self.material.chart is not None:
+            truth = self._truth(conversion, still.index)
+            found += _against(luma, truth, "to the truth")
+        elif beside is not None and beside is not still:
+            found += _against(luma, luma_of(beside.codes, self.target), "to the first")
+        found += self._motion(conversion, luma)
+        found += self._colour(conversion, still)
+        where = conversion.plan.placement
+        if where is not None and where.scales:
+            found += _filter_figures(_response(self.source, self.target, still.policy))
+        if self.material.chart == "ramps" and conversion.plan.step("depth") is not None:
+            run, step = banding(still.codes[0])
+            found.append(Figure("longest flat run", f"{run} samples", run, "less", "Of the ramp's middle line: bands."))
+            found.append(Figure("largest step", f"{step:g} codes", step, "less"))
+        return [*found, self.cost(still)]
+
+    def _truth(self, conversion: Conversion, index: int) -> Any:
+        """Return the luma a perfect conversion gives; the same for all methods that put the picture in the same place."""
+        key = conversion.plan.placement, conversion.method == "speed", index
+        if self._true is None or self._true[0] != key:
+            assert self.material.chart is not None
+            self._true = key, luma_of_rgb(chart_truth(self.material.chart, conversion, index), self.target)
+        return self._true[1]
+
+    def cost(self, still: Still) -> Figure:
+        """Return how long the conversion took on this machine, and what share of real time that is."""
+        rate = 1 / max(still.seconds, 1e-6)
+        times = rate / float(self.target.rate)
+        text = f"{1000 * still.seconds:.0f} ms, {times:.2g} × real time"
+        return Figure(
+            "cost here", text, times, "more", "A picture, measured on this machine; below 1 × it cannot keep up."
+        )
+
+    def _motion(self, conversion: Conversion, luma: Any) -> list[Figure]:
+        found = []
+        source, target = self.source, self.target
+        if source.scan == "interlaced" or target.scan == "interlaced":
+            share = combing(luma)
+            if target.scan != "interlaced":
+                found.append(
+                    Figure("combing", f"{100 * share:.2g} %", share, "less", "Places that stand out line by line.")
+                )
+        if target.scan == "interlaced":
+            value = twitter(luma)
+            found.append(
+                Figure("twitter", f"{value:.2g} %", value, "less", "Detail that only one field has; it flickers.")
+            )
+        if conversion.plan.step("rate") is not None or source.moments != target.moments:
+            value = judder(conversion)
+            found.append(Figure("judder", f"{value:.1f} ms", value, "less", "How far motion is from even in time."))
+        return found
+
+    def _colour(self, conversion: Conversion, still: Still) -> list[Figure]:
+        if conversion.plan.step("colour") is None:
+            return []
+        origin = conversion.origins(still.index)[0].first
+        frame = self.material.frame(origin // 2 if self.source.scan == "interlaced" else origin)
+        rgb = tuple(channel[::_THIN, ::_THIN] for channel in to_rgb(frame, self.source.encoding))
+        out = outside(rgb, self.source, self.target)
+        error = colour_error(rgb, self.source, self.target, still.policy)
+        worst = float(np.percentile(error, 99))
+        return [
+            Figure("ΔE ITP", f"{error.mean():.2g}, 99 % under {worst:.2g}", float(error.mean()), "less", "BT.2124, of each colour to itself as the target shows it; 1 is just seen."),
+            Figure("outside the gamut", f"{100 * out.gamut:.2g} %", out.gamut, "", "Of the picture: colours the target's primaries cannot make."),
+            Figure("clipped", f"{100 * out.clipped:.2g} %", out.clipped, "", "Of the picture: light beyond the target's white."),
+        ]  # fmt: skip
+
+
+def colour_error(rgb: Planes, source: SignalFormat, target: SignalFormat, policy: Policy) -> Any:
+    """Return ΔE ITP of R′, G′, B′ of the source to what the target shows of them under a policy, one for each sample.
+
+    Both are seen as light with SDR white at 203 cd/m². Where HDR comes down to SDR the tone curve counts as meant.
+    """
+    pair = (source.encoding.primaries, source.encoding.transfer), (target.encoding.primaries, target.encoding.transfer)
+    if policy.colour == "leave":
+        made = rgb
+    else:
+        made = converted_planes(rgb, *pair, soften=policy.colour == "soften")
+    wide = ("bt2020", target.encoding.transfer)
+    meant = converted_planes(rgb, pair[0], wide)
+    return delta_e_itp(absolute_light(meant, *wide), absolute_light(made, *pair[1]))
+
+
+def judder(conversion: Conversion) -> float:
+    """Return the irregularity of motion over a second or two of output, ms RMS."""
+    rates = conversion.source.moments, conversion.target.moments
+    seen: list[Fraction] = []
+    wanted: list[Fraction] = []
+    for index in range(_JUDDER_FRAMES):
+        for place, origin in enumerate(conversion.origins(index)):
+            # where both fields show one picture, that picture's frame rate counts
+            own = (
+                conversion.source.rate if conversion.one_moment and conversion.source.scan != "interlaced" else rates[0]
+            )
+            seen.append((origin.first + Fraction(origin.phase).limit_denominator(1001)) / own)
+            moments = 1 if conversion.one_moment else 2
+            wanted.append(conversion.shown_seconds(index * moments + place))
+    return judder_ms(seen, wanted)
+
+
+@lru_cache(maxsize=64)
+def _response(source: SignalFormat, target: SignalFormat, policy: Policy) -> Response:
+    return response(Conversion(source, target, policy))
+
+
+def _filter_figures(found: Response) -> list[Figure]:
+    return [
+        Figure("resolution kept", f"{found.lines:.0f} lines", found.lines, "more", "Down the zone plate, to half of the contrast."),
+        Figure("aliasing", f"{found.aliasing:.1f} %", found.aliasing, "less", "Of white, RMS, where the zone plate should be grey."),
+        Figure("overshoot", f"{found.overshoot:.1f} %", found.overshoot, "less", "Of an edge, beyond its brighter side."),
+    ]  # fmt: skip
+
+
+def _against(luma: Any, other: Any, what: str) -> list[Figure]:
+    ratio, like = psnr_db(luma, other), ssim(luma, other)
+    text = "identical" if ratio >= IDENTICAL_DB else f"{ratio:.1f} dB"
+    return [
+        Figure(f"PSNR {what}", text, ratio, "more", "Of luma: 20 dB is plain to see, 50 dB is not."),
+        Figure(f"SSIM {what}", f"{like:.4f}", like, "more", "Likeness of structure; 1 is the same."),
+    ]
+
+
+def luma_of(codes: Planes, fmt: SignalFormat) -> Any:
+    """Return luma (h, w), 0 to 1, of codes; of R′G′B′ by BT.709."""
+    planes = planes_of_codes(codes, fmt.encoding)
+    return planes[0] if fmt.encoding.matrix != "rgb" else ycbcr_of(planes, "bt709")[0]
+
+
+def luma_of_rgb(rgb: Planes, fmt: SignalFormat) -> Any:
+    """Return luma (h, w), 0 to 1, of R′, G′, B′, by the matrix of a format."""
+    return ycbcr_of(rgb, "bt709" if fmt.encoding.matrix == "rgb" else fmt.encoding.matrix)[0]
+
+
+def shown(codes: Planes, fmt: SignalFormat) -> Shown:
+    """Return codes as R′G′B′ to look at (h, w, 3), as they are coded: HDR is not converted."""
+    rgb = to_rgb(planes_of_codes(codes, fmt.encoding), fmt.encoding)
+    result = np.empty((*rgb[0].shape, 3), np.uint8)
+
+    def put(channel: int) -> None:
+        result[..., channel] = np.clip(rgb[channel] * np.float32(255) + np.float32(0.5), 0, 255)
+
+    at_once(put, range(3))
+    return result
+
+
+def difference(first: Shown, second: Shown, gain: float) -> Shown:
+    """Return how two pictures differ, around grey, multiplied by `gain`, (h, w, 3)."""
+    apart = first.astype(np.int16) - second
+    return np.asarray(np.clip(128 + apart * gain, 0, 255), np.uint8)
+
+
+@dataclass(frozen=True)
+class Place:
+    """A part of a picture, samples and lines, and how much two pictures differ in it (mean, codes of 8 bits)."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+    amount: float
+
+
+def greatest_difference(pictures: Sequence[Shown], size: int = 64) -> Place:
+    """Return the square of about `size` in which pictures of one size differ most from the first, as seen."""
+    first = pictures[0].astype(np.int16)
+    apart = np.zeros(first.shape[:2], np.float32)
+    for other in pictures[1:]:
+        apart = np.maximum(apart, np.abs(first - other).max(axis=2))
+    height, width = apart.shape
+    size = min(size, height, width)
+    sums = np.pad(apart.cumsum(0, dtype=np.float64).cumsum(1), ((1, 0), (1, 0)))
+    top = np.arange(0, height - size + 1, 8)
+    left = np.arange(0, width - size + 1, 8)
+    rows = sums[top + size] - sums[top]
+    total = rows[:, left + size] - rows[:, left]
+    y, x = divmod(int(total.argmax()), total.shape[1])
+    return Place(int(left[x]), int(top[y]), size, size, float(total[y, x] / size**2))

@@ -1,0 +1,146 @@
+"""What is laid on the bench: a clip's frames, or a chart's, in the format of the link's source."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Protocol
+
+import numpy as np
+
+from idle_quarry.errors import MediaError
+from idle_quarry.media.declared import Clip
+from idle_quarry.media.kept import identity
+from idle_quarry.media.pictures import Picture
+from idle_quarry.media.stills import FrameSource
+from idle_quarry.picture.charts import CHARTS, chart_frame
+from idle_quarry.picture.link import Planes, from_rgb, planes_of_codes, to_rgb
+from idle_quarry.signal.formats import Encoding, SignalFormat
+
+#: Bytes of source frames kept: what is stepped over once is there at once.
+_KEPT_BYTES = 500_000_000
+
+
+class Material(Protocol):
+    """Frames in one format. `key` names them by content; `frames` is their number; `chart` is set where truth is known."""
+
+    key: str
+    name: str
+    format: SignalFormat
+    frames: int
+    chart: str | None
+
+    def frame(self, index: int) -> Planes:
+        """Return frame `index`, or the nearest there is. Raises `MediaError` where it cannot be read."""
+
+
+class _Kept:
+    """Frames that were made lately, up to a number of bytes; for any thread."""
+
+    def __init__(self) -> None:
+        self._frames: OrderedDict[int, Planes] = OrderedDict()
+        self._bytes = 0
+        self._lock = threading.Lock()
+
+    def get(self, index: int) -> Planes | None:
+        with self._lock:
+            found = self._frames.get(index)
+            if found is not None:
+                self._frames.move_to_end(index)
+            return found
+
+    def put(self, index: int, planes: Planes) -> Planes:
+        with self._lock:
+            if index not in self._frames:
+                self._frames[index] = planes
+                self._bytes += sum(plane.nbytes for plane in planes)
+            while self._bytes > _KEPT_BYTES and len(self._frames) > 1:
+                _, old = self._frames.popitem(last=False)
+                self._bytes -= sum(plane.nbytes for plane in old)
+        return planes
+
+
+class ChartMaterial:
+    """A moving chart as a camera of a format gives it; it begins again after ten seconds."""
+
+    def __init__(self, chart: str, fmt: SignalFormat) -> None:
+        self.key = f"chart:{chart}"
+        self.name = CHARTS[chart].name
+        self.format = fmt
+        self.frames = int(10 * fmt.rate)
+        self.chart: str | None = chart
+        self._kept = _Kept()
+
+    def frame(self, index: int) -> Planes:
+        index = min(max(index, 0), self.frames - 1)
+        return self._kept.get(index) or self._kept.put(index, chart_frame(self.chart or "", self.format, index))
+
+
+class ClipMaterial:
+    """A clip's frames. What its file holds in another raster, sampling or matrix than its format says is taken as it is."""
+
+    def __init__(self, clip: Clip) -> None:
+        if clip.format is None or not clip.declared.has_picture:
+            raise MediaError("has no pictures in a format that is known", subject=clip.path.name)
+        self.key = f"clip:{identity(clip.path)}"
+        self.name = clip.path.name
+        self.clip = clip
+        self.format = clip.format
+        self.frames = max(1, clip.declared.frames or 1)
+        self.chart: str | None = None
+        self._source = FrameSource(clip)
+        self._kept = _Kept()
+
+    def frame(self, index: int) -> Planes:
+        index = min(max(index, 0), self.frames - 1)
+        found = self._kept.get(index)
+        if found is not None:
+            return found
+        picture = self._source.frame(index)
+        if picture is None:
+            raise MediaError("no picture could be decoded", subject=self.name)
+        return self._kept.put(index, planes_of_picture(picture, self.format))
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._source.close()
+
+
+def planes_of_picture(picture: Picture, fmt: SignalFormat) -> Planes:
+    """Return a decoded picture as planes in the encoding of `fmt`, whose bits and chroma it may hold otherwise."""
+    if picture.rgb is not None:
+        rgb = tuple(picture.rgb[..., n].astype(np.float32) / ((1 << picture.bits) - 1) for n in range(3))
+        return from_rgb(rgb, fmt.encoding, fields=fmt.scan == "interlaced")
+    held = held_encoding(picture, fmt)
+    planes = planes_of_codes((picture.luma, *(picture.chroma or _grey(picture))), held)
+    return planes if held.sampling == fmt.encoding.sampling else from_rgb(to_rgb(planes, held), fmt.encoding)
+
+
+def held_encoding(picture: Picture, fmt: SignalFormat) -> Encoding:
+    """Return the encoding a decoder gives a format's pictures in: its own bits and chroma sampling."""
+    e = fmt.encoding
+    matrix = "bt709" if e.matrix == "rgb" else e.matrix
+    sampling = "4:4:4"
+    if picture.chroma is not None:
+        across = round(picture.luma.shape[1] / picture.chroma[0].shape[1])
+        down = round(picture.luma.shape[0] / picture.chroma[0].shape[0])
+        sampling = {(1, 1): "4:4:4", (2, 1): "4:2:2", (2, 2): "4:2:0", (4, 1): "4:1:1"}.get((across, down), "4:4:4")
+    return Encoding(e.primaries, e.transfer, matrix, e.range, picture.bits, sampling)
+
+
+def _grey(picture: Picture) -> Planes:
+    middle = np.full(picture.luma.shape, 1 << (picture.bits - 1), picture.luma.dtype)
+    return middle, middle
+
+
+@dataclass(frozen=True)
+class Moment:
+    """Where the bench stands: an output frame, and which of its fields is looked at (None for the whole frame)."""
+
+    frame: int
+    field: int | None = None
+
+    def seconds(self, rate: Fraction) -> Fraction:
+        return self.frame / rate
