@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -114,18 +114,31 @@ def encode_still(
 
 def _picture(pixels: Pixels, rgb: NDArray[np.float64]) -> av.VideoFrame:
     fmt = pixels.format
-    frame = av.VideoFrame(fmt.raster.width, fmt.raster.height, pixels.name)
     if pixels.name == "gbrpf32le":
-        planes: list[NDArray[Any]] = [rgb[..., i].astype("<f4") for i in (1, 2, 0)]
-    elif pixels.name.startswith("gbr"):
-        order = ">u2" if pixels.name.endswith("be") else "<u2"
+        return _filled(pixels, [rgb[..., i] for i in range(3)])
+    if fmt.encoding.matrix == "rgb":
         top = (1 << fmt.encoding.bit_depth) - 1
-        planes = [np.rint(np.clip(rgb[..., i], 0, 1) * top).astype(order) for i in (1, 2, 0)]
-    else:
-        kind = np.uint8 if fmt.encoding.bit_depth == 8 else np.dtype("<u2")
-        planes = [plane.astype(kind) for plane in ycbcr_codes(rgb, fmt.encoding)]
+        return _filled(pixels, [np.rint(np.clip(rgb[..., i], 0, 1) * top) for i in range(3)])
+    return _filled(pixels, list(ycbcr_codes(rgb, fmt.encoding)))
+
+
+def frame_of_codes(pixels: Pixels, codes: Sequence[NDArray[Any]]) -> av.VideoFrame:
+    """Return a frame of code values in the encoding of `pixels`: luma and chroma, or R, G, B; flagged as its format says."""
+    if pixels.name == "gbrpf32le":
+        top = (1 << pixels.format.encoding.bit_depth) - 1
+        codes = [plane / np.float32(top) for plane in codes]
+    return _flagged(_filled(pixels, codes), pixels.format)
+
+
+def _filled(pixels: Pixels, planes: Sequence[NDArray[Any]]) -> av.VideoFrame:
+    """Return a frame that holds planes: Y, C′B, C′R, or R, G, B, which FFmpeg keeps as G, B, R."""
+    frame = av.VideoFrame(pixels.format.raster.width, pixels.format.raster.height, pixels.name)
+    if pixels.name.startswith("gbr"):
+        planes = [planes[1], planes[2], planes[0]]
+    deep = pixels.format.encoding.bit_depth > 8
+    kind = "<f4" if pixels.name == "gbrpf32le" else ">u2" if pixels.name.endswith("be") else "<u2" if deep else "u1"
     for plane, data in zip(frame.planes, planes, strict=True):
-        rows = data.view(np.uint8).reshape(data.shape[0], -1)
+        rows = np.ascontiguousarray(data.astype(kind)).view(np.uint8).reshape(data.shape[0], -1)
         padded = np.zeros((data.shape[0], plane.line_size), np.uint8)
         padded[:, : rows.shape[1]] = rows
         plane.update(padded.tobytes())

@@ -309,7 +309,7 @@ class Place:
 def greatest_difference(pictures: Sequence[Shown], size: int = 64) -> Place:
     """Return the square of about `size` in which pictures of one size differ most from the first, as seen."""
     first = pictures[0].astype(np.int16)
-    apart = np.zeros(first.shape[:2], np.float32)
+    apart: NDArray[np.float32] = np.zeros(first.shape[:2], np.float32)
     for other in pictures[1:]:
         apart = np.maximum(apart, np.abs(first - other).max(axis=2))
     height, width = apart.shape
