@@ -17,6 +17,7 @@ from idle_quarry.library import Library, Stored
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.template import Template
+from idle_quarry.proof.disks import disk_speeds
 
 
 class Desk(QObject):
@@ -35,6 +36,7 @@ class Desk(QObject):
         self.preferences = preferences
         self.workers = Workers()
         self.drafts = Drafts(library.place, library.person)
+        self.disk_speeds = disk_speeds()
         self.document: Document | None = None
         self._held: dict[str, Document] = {}
         self._stored: Callable[[str, int, str], Stored] = lru_cache(maxsize=256)(
@@ -72,16 +74,25 @@ class Desk(QObject):
                 base = self.library.stored(template_id, draft.revision)
             except LibraryError:
                 base = stored
-            self._show(Document(draft.template, base, self.drafts, self.workers))
+            self._show(self._document(draft.template, base))
             self.say("Unsaved work on this template was kept and is back.", action=("Drop it", self._drop_draft))
             return
-        self._show(Document(stored.template, stored, self.drafts, self.workers))
+        self._show(self._document(stored.template, stored))
 
     def open_new(self, template: Template, key: str | None = None) -> None:
         """Open a template that no shelf has yet."""
-        self._show(Document(template, None, self.drafts, self.workers, key))
+        self._show(self._document(template, None, key))
         if self.document is not None:
             self.document._keep()
+
+    def _document(self, template: Template, base: Stored | None, key: str | None = None) -> Document:
+        return Document(template, base, self.drafts, self.workers, key, lambda: self.disk_speeds)
+
+    def disks_measured(self) -> None:
+        """Take up what disks were measured to play, and have the open template judged by it."""
+        self.disk_speeds = disk_speeds()
+        if self.document is not None:
+            self.document.look_again()
 
     def new_drafts(self) -> list[Draft]:
         """Return unsaved templates that no shelf has yet, left by an earlier run."""
@@ -122,12 +133,8 @@ class Desk(QObject):
         if held is not None and not held.dirty:
             del self._held[template_id]
             if self.document is held:
-                self.document = Document(
-                    self.library.stored(template_id).template,
-                    self.library.stored(template_id),
-                    self.drafts,
-                    self.workers,
-                )
+                stored = self.library.stored(template_id)
+                self.document = self._document(stored.template, stored)
                 self._held[template_id] = self.document
                 self.opened.emit()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
@@ -38,13 +39,20 @@ class Document(QObject):
     saved = Signal()
 
     def __init__(
-        self, template: Template, base: Stored | None, drafts: Drafts, workers: Workers, key: str | None = None
+        self,
+        template: Template,
+        base: Stored | None,
+        drafts: Drafts,
+        workers: Workers,
+        key: str | None = None,
+        measured: Callable[[], Mapping[str, float]] = dict,
     ) -> None:
         super().__init__()
+        self._measured = measured
         self.base = base
         self.undo_stack = QUndoStack(self)
         self._template = template
-        self._evaluation = evaluate(template)
+        self._evaluation = evaluate(template, measured())
         self._drafts, self._workers = drafts, workers
         self.key = key or (base.revision.template_id if base else f"new-{uuid.uuid4()}")
         self._keep_soon = QTimer(self, singleShot=True, interval=300)
@@ -79,8 +87,12 @@ class Document(QObject):
 
     def _take(self, template: Template) -> None:
         self._template = template
-        self._evaluation = evaluate(template)
         self._keep_soon.start()
+        self.look_again()
+
+    def look_again(self) -> None:
+        """Evaluate anew: the template, or what is known of this machine's disks, has changed."""
+        self._evaluation = evaluate(self._template, self._measured())
         self.changed.emit()
 
     def became(self, stored: Stored) -> None:

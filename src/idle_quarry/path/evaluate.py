@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
+
 from idle_quarry.path.codecs import cannot_hold, coding_grade, mbps
 from idle_quarry.path.evaluation import Coding, Evaluation, Link, Station
 from idle_quarry.path.findings import find
@@ -75,9 +78,12 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
     return tuple(found)
 
 
-def evaluate(template: Template) -> Evaluation:
-    """Return the stations, links and findings of a template; findings gravest first, in path order."""
+def evaluate(template: Template, measured: Mapping[str, float] = MappingProxyType({})) -> Evaluation:
+    """Return the stations, links and findings of a template; findings gravest first, in path order.
+
+    `measured` are speeds of disks as measured on this machine, MB/s by path: findings take them before what is promised.
+    """
     stations = stations_of(template)
     links = links_of(template, stations)
-    bare = Evaluation(template, stations, links, ())
-    return Evaluation(template, stations, links, find(bare))
+    bare = Evaluation(template, stations, links, (), measured)
+    return Evaluation(template, stations, links, find(bare), measured)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -11,7 +12,7 @@ from idle_quarry.path.grades import Step, worst
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import Codec
 from idle_quarry.path.steps import LinkPlan
-from idle_quarry.path.template import Template
+from idle_quarry.path.template import Place, Template
 from idle_quarry.signal.formats import SignalFormat, format_to_json
 from idle_quarry.signal.words import format_words
 
@@ -131,6 +132,12 @@ class Evaluation:
     stations: tuple[Station, ...]
     links: tuple[Link, ...]
     findings: tuple[Finding, ...]
+    #: What disks were measured to play on this machine, MB/s by the path of a place; empty where nothing was measured.
+    measured: Mapping[str, float] = field(default_factory=dict, hash=False, compare=False)
+
+    def plays(self, place: Place) -> float | None:
+        """Return what a place plays, MB/s: as measured here, else as the template says; None where neither is known."""
+        return self.measured.get(place.path, place.plays_mb_s)
 
     @property
     def worst_grade(self) -> str:

@@ -230,6 +230,11 @@ def measured() -> dict[str, Speed]:
     return found
 
 
+def disk_speeds() -> dict[str, float]:
+    """Return what disks were measured to play on this machine, MB/s of reading by path."""
+    return {path: speed.read_mb_s for path, speed in measured().items()}
+
+
 # -- what the program itself holds ---------------------------------------------------------------------------------
 
 

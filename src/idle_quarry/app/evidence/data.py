@@ -21,7 +21,8 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     able = holding(fmt)
     heading(p, area, f"Codecs that hold {s.target.name if at_delivery else 'the programme'}, lowest data rate first")
     place = next((each for each in template.places if each.id == template.intermediate.place), None)
-    limit = None if at_delivery or place is None or place.plays_mb_s is None else place.plays_mb_s * MARGIN
+    plays = None if at_delivery or place is None else s.evaluation.plays(place)
+    limit = None if plays is None else plays * MARGIN
     if not able:
         caption(p, area, "No codec of the list can hold this format.")
         return
@@ -62,5 +63,5 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
         x = bars.left() + bars.width() * (limit / most) ** 0.5
         p.setPen(QPen(theme.colour("ochre"), 1.5, Qt.PenStyle.DashLine))
         p.drawLine(QPointF(x, bars.top()), QPointF(x, bars.top() + line * len(able)))
-        second += f" · dashed: {place.name} plays {place.plays_mb_s:g} MB/s, a fifth kept in reserve"
+        second += f" · dashed: {place.name} plays {limit / MARGIN:.0f} MB/s, a fifth kept in reserve"
     caption(p, area, f"{chosen.name}: {mbps(chosen, fmt) / 8:.0f} MB/s a stream, {chosen.source}", second)

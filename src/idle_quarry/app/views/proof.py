@@ -5,11 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.document import Document
 from idle_quarry.app.theme import theme
+from idle_quarry.app.views.proof_codecs import CodecsPage
+from idle_quarry.app.views.proof_disks import DisksPage
 from idle_quarry.app.views.proof_pictures import PicturesPage, subject_of
 from idle_quarry.app.widgets.basics import label
 from idle_quarry.app.widgets.strip import Strip
@@ -18,6 +21,8 @@ from idle_quarry.path.comparing import questions
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.grades import GRADES
 from idle_quarry.signal.words import format_words
+
+PAGES = ("Pictures", "Codecs", "Disks")
 
 
 def _most_to_prove(evaluation: Evaluation) -> str:
@@ -44,19 +49,36 @@ class ProofView(QWidget):
         self.strip = Strip(editable=False, low=True)
         self.strip.chosen.connect(self.choose)
         self.title, self.about = label(role="head"), label(role="dust")
-        self.pictures = PicturesPage(desk)
+        self.pictures, self.codecs, self.disks = PicturesPage(desk), CodecsPage(desk), DisksPage(desk)
+        self._pages = QStackedWidget()
+        for page in (self.pictures, self.codecs, self.disks):
+            self._pages.addWidget(page)
         head = QHBoxLayout()
         head.setContentsMargins(theme.px(16), theme.px(5), theme.px(16), 0)
+        self.tabs: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for name in PAGES:
+            tab = QPushButton(name)
+            tab.setCheckable(True)
+            tab.setProperty("quiet", "true")
+            tab.setAccessibleName(f"Proof: {name}")
+            tab.clicked.connect(lambda _on, name=name: self.show_page(name))
+            group.addButton(tab)
+            head.addWidget(tab)
+            self.tabs[name] = tab
+        self.tabs[PAGES[0]].setChecked(True)
+        head.addSpacing(theme.px(14))
         head.addWidget(self.title)
         head.addSpacing(theme.px(10))
-        head.addWidget(self.about, 1)
+        head.addWidget(self.about)
+        head.addStretch(1)
         self._full = QWidget()
         column = QVBoxLayout(self._full)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.strip)
         column.addLayout(head)
-        column.addWidget(self.pictures, 1)
+        column.addWidget(self._pages, 1)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(self._empty)
@@ -84,12 +106,39 @@ class ProofView(QWidget):
         ids = [station.id for station in document.evaluation.stations]
         chosen = self.strip.selected if self.strip.selected in ids else ids[0]
         self.strip.show_evaluation(document.evaluation, chosen)
-        self.choose(chosen)
+        self._show()
+
+    def show_page(self, name: str) -> None:
+        """Show pictures, codecs or disks."""
+        self.tabs[name].setChecked(True)
+        self._pages.setCurrentIndex(PAGES.index(name))
+        self._show()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._show()
+
+    def _show(self) -> None:
+        """Bring the page in sight up to date; the others wait until they are looked at."""
+        if self.desk.document is None or not self.isVisible():
+            return
+        page = self._pages.currentWidget()
+        self.title.setVisible(page is self.pictures)
+        self.about.setVisible(page is self.pictures)
+        if page is self.pictures:
+            self.choose(self.strip.selected)
+        elif page is self.codecs:
+            self.codecs.show_template(self._clips())
+        else:
+            self.disks.show_template()
 
     def choose(self, ident: str) -> None:
         """Put the link of a station on the bench: out of a source, into any other; the working picture has none."""
         document = self.desk.document
         if document is None:
+            return
+        if self._pages.currentWidget() is not self.pictures:
+            self.show_page("Pictures")
             return
         evaluation = document.evaluation
         link = evaluation.link_of(ident)

@@ -72,11 +72,13 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
     codec = codecs()[plan.codec]
     held = e.template.intermediate_format
     each_mb = mbps(codec, held) / 8
-    if place.plays_mb_s is None:
+    plays = e.plays(place)
+    if plays is None:
         text = f"{place.name}: what it plays is not said; {plan.streams} streams of {codec.name} need {each_mb * plan.streams:.0f} MB/s."
         yield Finding("note", "disk_speed_unknown", "intermediate", text)
         return
-    room = place.plays_mb_s * MARGIN
+    room = plays * MARGIN
+    known = "measured here" if place.path in e.measured else "said"
     streams = int(room // each_mb)
     if streams >= plan.streams:
         return
@@ -86,13 +88,13 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
     ]  # fmt: skip
     cure = remedy(f"Use {fitting[-1].name}", ("intermediate.codec", fitting[-1].id)) if fitting else None
     text = (
-        f"{codec.name} is {each_mb:.0f} MB/s a stream: {place.name} plays {streams} at its {place.plays_mb_s:.0f} MB/s "
+        f"{codec.name} is {each_mb:.0f} MB/s a stream: {place.name} plays {streams} at its {plays:.0f} MB/s, as {known}, "
         f"less a fifth in reserve, not the {plan.streams} the template asks for."
     )
     numbers = {
         "mb_s_each": each_mb,
         "streams_played": streams,
         "streams_wanted": plan.streams,
-        "plays_mb_s": place.plays_mb_s,
+        "plays_mb_s": plays,
     }
     yield Finding("stop" if streams == 0 else "caution", "disk_too_slow", "intermediate", text, cure, numbers)
