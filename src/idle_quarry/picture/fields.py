@@ -13,10 +13,11 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter
+from scipy.ndimage import maximum_filter, uniform_filter
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.motion import Motion, along, motion, resized, splined
+from idle_quarry.picture.strips import at_once
 
 Picture = NDArray[np.floating[Any]]
 Planes = tuple[Picture, ...]
@@ -104,15 +105,16 @@ def _adaptive(moments: Sequence[Planes], at: int, order: str) -> Planes:
     Movement is looked for between the fields before and after, and between this field and the next of its kind but one
     on either side, since what moves and comes back in one field's time is not still.
     """
-    found = []
-    for number in range(len(moments[at])):
+
+    def whole_plane(number: int) -> Picture:
         planes = [moment[number] for moment in moments]
         whole = interpolated(planes[at], _parity(at, order))
         if 0 < at < len(planes) - 1:  # at an end there is only one neighbour, and movement cannot be told
             still = (planes[at - 1] + planes[at + 1]) / 2
             _filled(whole, _parity(at, order), still, _moving(planes, at))
-        found.append(whole)
-    return tuple(found)
+        return whole
+
+    return tuple(at_once(whole_plane, range(len(moments[at]))))
 
 
 def _moving(planes: Sequence[Picture], at: int) -> Picture:
@@ -186,10 +188,7 @@ def _uneven(moments: Sequence[Planes], at: int, found: Motion) -> Picture | floa
 
 def _spread(values: Picture) -> Picture:
     """Return each place's greatest value among its neighbours."""
-    padded = np.pad(values, _NEAR, mode="edge")
-    height, width = values.shape
-    shifted = [padded[y : y + height, x : x + width] for y in range(2 * _NEAR + 1) for x in range(2 * _NEAR + 1)]
-    return np.asarray(np.max(shifted, axis=0), np.float32)
+    return np.asarray(maximum_filter(values, 2 * _NEAR + 1, mode="nearest"))
 
 
 def _each(make: Callable[[Picture, int], Picture]) -> Callable[[Sequence[Planes], int, str], Planes]:

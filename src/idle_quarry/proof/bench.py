@@ -29,11 +29,12 @@ from idle_quarry.picture.figures import (
     response,
     twitter,
 )  # fmt: skip
-from idle_quarry.picture.link import Conversion, Planes, planes_of_codes, to_rgb, ycbcr_of
+from idle_quarry.picture.link import Conversion, Planes, planes_of_codes, rgb_of, to_rgb, ycbcr_of
 from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
 from idle_quarry.picture.strips import at_once
 from idle_quarry.proof.material import Material
-from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
+from idle_quarry.signal.rasters import Raster
 
 Shown = NDArray[np.uint8]
 
@@ -43,17 +44,28 @@ _KEPT_BYTES = 400_000_000
 _JUDDER_FRAMES = 120
 #: Figures of colour are taken from every so-manieth sample and line.
 _THIN = 4
+#: Targets of so many lines are first shown coarse.
+_COARSE_FROM = 700
+#: What stands in for slow methods in a coarse picture: part, method, and the quick one.
+_QUICKER = (
+    ("light", "linear", "coded"), ("scan", "compensated", "adaptive"), ("retime", "compensated", "blend"),
+    ("rounding", "diffuse", "round"),
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Still:
-    """One converted frame: codes in the target's encoding, R′G′B′ to look at (h, w, 3), and how long it took, seconds."""
+    """One converted frame: codes in the target's encoding, R′G′B′ to look at (h, w, 3), and how long it took, seconds.
+
+    A coarse one has a quarter of the samples, each shown four times, and no codes.
+    """
 
     policy: Policy
     index: int
     codes: Planes
     shown: Shown
     seconds: float
+    coarse: bool = False
 
     @property
     def bytes(self) -> int:
@@ -69,6 +81,7 @@ class Figure:
     value: float
     better: str = ""
     explained: str = ""
+    warns: bool = False
 
 
 class Bench:
@@ -122,6 +135,25 @@ class Bench:
                 self._bytes -= self._stills.popitem(last=False)[1].bytes
         return made
 
+    def coarse(self, policy: Policy, index: int) -> Still | None:
+        """Return a quick picture of a quarter of the samples, by the nearest quick methods; None where it would not help.
+
+        Raises what `still` raises.
+        """
+        raster = self.target.raster
+        if raster.height < _COARSE_FROM or raster.width % 2 or raster.height % 2 or policy.fit == "same":
+            return None
+        small = Raster(raster.width // 2, raster.height // 2, raster.pixel_aspect)
+        interlaced = self.target.scan == "interlaced"
+        target = SignalFormat(
+            small, self.target.moments if interlaced else self.target.rate, encoding=self.target.encoding
+        )
+        quick = {part: method for part, slow, method in _QUICKER if getattr(policy, part) == slow}
+        conversion = Conversion(self.source, target, policy.model_copy(update=quick))
+        codes = conversion.codes(2 * index if interlaced else index, self.material.frame)
+        pixels = shown(codes, target).repeat(2, axis=0).repeat(2, axis=1)
+        return Still(policy, index, (), pixels, 0.0, coarse=True)
+
     def kept(self, policy: Policy, index: int) -> Still | None:
         """Return a still that was made before, or None."""
         with self._lock:
@@ -170,18 +202,16 @@ class Bench:
 
     def cost(self, still: Still) -> Figure:
         """Return how long the conversion took on this machine, and what share of real time that is."""
-        rate = 1 / max(still.seconds, 1e-6)
-        times = rate / float(self.target.rate)
+        times = 1 / max(still.seconds, 1e-6) / float(self.target.rate)
         text = f"{1000 * still.seconds:.0f} ms, {times:.2g} × real time"
-        return Figure(
-            "cost here", text, times, "more", "A picture, measured on this machine; below 1 × it cannot keep up."
-        )
+        explained = "A picture, measured on this machine; below 1 × it cannot keep up."
+        return Figure("cost here", text, times, "more", explained, warns=times < 1)
 
     def _motion(self, conversion: Conversion, luma: Any) -> list[Figure]:
         found = []
         source, target = self.source, self.target
         if source.scan == "interlaced" or target.scan == "interlaced":
-            share = combing(luma)
+            share = combing(_at_source_lines(luma, conversion))
             if target.scan != "interlaced":
                 found.append(
                     Figure("combing", f"{100 * share:.2g} %", share, "less", "Places that stand out line by line.")
@@ -206,7 +236,7 @@ class Bench:
         error = colour_error(rgb, self.source, self.target, still.policy)
         worst = float(np.percentile(error, 99))
         return [
-            Figure("ΔE ITP", f"{error.mean():.2g}, 99 % under {worst:.2g}", float(error.mean()), "less", "BT.2124, of each colour to itself as the target shows it; 1 is just seen."),
+            Figure("ΔE ITP", f"{error.mean():.2f}, 99 % under {worst:.1f}", float(error.mean()), "less", "BT.2124, of each colour to itself as the target shows it; 1 is just seen."),
             Figure("outside the gamut", f"{100 * out.gamut:.2g} %", out.gamut, "", "Of the picture: colours the target's primaries cannot make."),
             Figure("clipped", f"{100 * out.clipped:.2g} %", out.clipped, "", "Of the picture: light beyond the target's white."),
         ]  # fmt: skip
@@ -225,6 +255,16 @@ def colour_error(rgb: Planes, source: SignalFormat, target: SignalFormat, policy
     wide = ("bt2020", target.encoding.transfer)
     meant = converted_planes(rgb, pair[0], wide)
     return delta_e_itp(absolute_light(meant, *wide), absolute_light(made, *pair[1]))
+
+
+def _at_source_lines(luma: Any, conversion: Conversion) -> Any:
+    """Return a picture's lines where the source's lie, so that a comb is one line thick however much it was enlarged."""
+    where = conversion.plan.placement
+    if where is None or where.scale_y <= 1:
+        return luma
+    lines = np.arange(conversion.source.raster.height) + 0.5
+    places = np.floor(lines * float(where.scale_y) + float(where.offset_y)).astype(int)
+    return luma[places[(places >= 0) & (places < luma.shape[0])]]
 
 
 def judder(conversion: Conversion) -> float:
@@ -279,7 +319,14 @@ def luma_of_rgb(rgb: Planes, fmt: SignalFormat) -> Any:
 
 def shown(codes: Planes, fmt: SignalFormat) -> Shown:
     """Return codes as R′G′B′ to look at (h, w, 3), as they are coded: HDR is not converted."""
-    rgb = to_rgb(planes_of_codes(codes, fmt.encoding), fmt.encoding)
+    planes, encoding = planes_of_codes(codes, fmt.encoding), fmt.encoding
+    if encoding.matrix == "rgb":
+        rgb = planes
+    else:  # chroma samples are shown as they are, each over the luma samples it stands for
+        height, width = planes[0].shape
+        across, down = CHROMA_STEPS[encoding.sampling]
+        wide = [plane.repeat(down, axis=0).repeat(across, axis=1)[:height, :width] for plane in planes[1:]]
+        rgb = rgb_of((planes[0], *wide), encoding.matrix)
     result = np.empty((*rgb[0].shape, 3), np.uint8)
 
     def put(channel: int) -> None:

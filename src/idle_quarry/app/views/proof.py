@@ -20,6 +20,7 @@ from idle_quarry.media import MEDIA_SUFFIXES
 from idle_quarry.path.comparing import questions
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.grades import GRADES
+from idle_quarry.path.steps import plan
 from idle_quarry.signal.words import format_words
 
 PAGES = ("Pictures", "Codecs", "Disks")
@@ -50,6 +51,7 @@ class ProofView(QWidget):
         self.strip.chosen.connect(self.choose)
         self.title, self.about = label(role="head"), label(role="dust")
         self.pictures, self.codecs, self.disks = PicturesPage(desk), CodecsPage(desk), DisksPage(desk)
+        self.pictures.laid.connect(self._say_what)
         self._pages = QStackedWidget()
         for page in (self.pictures, self.codecs, self.disks):
             self._pages.addWidget(page)
@@ -146,14 +148,20 @@ class ProofView(QWidget):
             link = next(iter(evaluation.links))
         source, target = evaluation.station(link.source), evaluation.station(link.target)
         self.title.setText(f"{source.name} → {target.name}")
-        steps = "; ".join(step.text for step in link.steps) or "nothing changes"
-        self.about.setText(
-            f"{format_words(source.format, fields=True)} to {format_words(target.format, fields=True)}: {steps}"
-        )
-        self.about.setToolTip(steps)
         own = source if link.source.startswith("source:") else target
         subject = subject_of(link, own.name, source.format, target.format)
         self.pictures.show_subject(subject, self._clips())
+
+    def _say_what(self) -> None:
+        """Say what is converted into what: the clip's own format, which need not be the source's."""
+        bench, subject = self.pictures.bench, self.pictures.subject
+        if bench is None or subject is None:
+            return
+        steps = "; ".join(step.text for step in plan(bench.source, bench.target, subject.policy).steps)
+        ends = f"{format_words(bench.source, fields=True)} to {format_words(bench.target, fields=True)}"
+        other = "" if bench.source == subject.source else f"This clip is not what {subject.name} should be. "
+        self.about.setText(f"{other}{ends}: {steps or 'nothing changes'}")
+        self.about.setToolTip(self.about.text())
 
     def _clips(self) -> list[Path]:
         """Return clips that lie beside this library: the demo's."""

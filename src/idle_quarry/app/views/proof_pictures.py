@@ -6,10 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from time import monotonic
 from typing import Any
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -23,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
+from idle_quarry.app.views.proof_player import SPEEDS, Player
 from idle_quarry.app.widgets.basics import button, label
 from idle_quarry.app.widgets.pane_card import PaneCard
 from idle_quarry.app.widgets.panes import GAINS, LAYOUTS, ZOOMS, Pane, Panes
@@ -42,9 +42,6 @@ from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.words import format_words
 
 MOST_PANES = 4
-SPEEDS = {"real time": 1.0, "half": 0.5, "a quarter": 0.25, "a tenth": 0.1}
-#: Seconds of programme that are played over and over; what fits the memory, if less.
-_LOOP_SECONDS, _LOOP_BYTES = 2.0, 700_000_000
 
 
 @dataclass(frozen=True)
@@ -63,6 +60,7 @@ class PicturesPage(QWidget):
     """Everything about pictures. `show_subject` puts a link on the bench."""
 
     place_found = Signal(object)
+    laid = Signal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -74,10 +72,10 @@ class PicturesPage(QWidget):
         self.index = 0
         self._cards: list[PaneCard] = []
         self._figures: dict[tuple[Policy, int], list[Figure]] = {}
+        self._coarse: dict[tuple[Policy, int], Still | None] = {}
         self._ticket: Ticket | None = None
         self._figure_ticket: Ticket | None = None
-        self._stale = False
-        self._player = _Player(self)
+        self._player = Player(self)
         self._clips: list[Path] = []
         self._chosen_material = "crawl"
         self._build()
@@ -102,6 +100,10 @@ class PicturesPage(QWidget):
         column.addWidget(self.nothing, 1)
         column.addLayout(self._transport())
         column.addLayout(self._card_row)
+        self.shared = label(role="dust", wrap=True)
+        self.shared.setContentsMargins(theme.px(8), 0, theme.px(8), theme.px(5))
+        self.shared.hide()
+        column.addWidget(self.shared)
 
     def _tools(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -113,6 +115,7 @@ class PicturesPage(QWidget):
         self.material_box.activated.connect(self._material_chosen)
         self.part_box = QComboBox()
         self.part_box.setAccessibleName("What is compared")
+        self.part_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.part_box.activated.connect(lambda index: self.compare(self.part_box.itemData(index)))
         row.addWidget(label("Seen on", "dust"))
         row.addWidget(self.material_box)
@@ -262,9 +265,11 @@ class PicturesPage(QWidget):
             self.desk.workers.start(lambda _ticket: old.close(), lambda _none: None, lambda _error: None)
         self.bench = Bench(material, self.subject.target)
         self._figures.clear()
+        self._coarse.clear()
         self.panes.mark = None
         self.index = min(12, self.bench.frames(self._own_policy()) // 2)
         self._policy_changed()
+        self.laid.emit()
 
     def _own_policy(self) -> Policy:
         """The policy by which the template converts what is on the bench."""
@@ -381,7 +386,17 @@ class PicturesPage(QWidget):
             self.desk.refuse(error)
             return
         whose = f"{excepted.clip} alone" if excepted else subject.name
-        self.desk.say(f"{name.name} of {whose} is now {name[method].label}.", action=("Undo", document.undo_stack.undo))
+        late = self._late(number)
+        self.desk.say(
+            f"{name.name} of {whose} is now {name[method].label}.{late}", action=("Undo", document.undo_stack.undo)
+        )
+
+    def _late(self, number: int) -> str:
+        still = self.bench.kept(self.policies()[number], self.index) if self.bench is not None else None
+        if self.bench is None or still is None:
+            return ""
+        times = self.bench.cost(still).value
+        return "" if times >= 1 else f" It cannot keep up on this machine: {times:.2g} × real time."
 
     def _exception(self) -> ClipException | None:
         document, material = self.desk.document, self.bench.material if self.bench else None
@@ -430,18 +445,30 @@ class PicturesPage(QWidget):
             return
         self._show_pictures()
         if self._ticket is not None:
-            self._stale = True
-            return
+            return  # what is wanted by the time this one is done is asked for then
         missing = [policy for policy in self.policies() if self.bench.kept(policy, self.index) is None]
-        if missing:
+        rough = [policy for policy in missing if (policy, self.index) not in self._coarse]
+        if rough:
+            self._ticket = self.desk.workers.start(
+                partial(_coarse, self.bench, rough[0], self.index), self._coarse_arrived, self._failed
+            )
+        elif missing:
             self._ticket = self.desk.workers.start(
                 partial(_made, self.bench, missing[0], self.index), self._arrived, self._failed
             )
         else:
             self._measure()
 
-    def _arrived(self, _still: Still) -> None:
-        self._ticket, self._stale = None, False
+    def _coarse_arrived(self, found: tuple[Bench, Policy, int, Still | None]) -> None:
+        bench, policy, index, still = found
+        if bench is self.bench:
+            if len(self._coarse) > 2 * MOST_PANES:
+                self._coarse.clear()
+            self._coarse[policy, index] = still
+        self._arrived(None)
+
+    def _arrived(self, _still: object) -> None:
+        self._ticket = None
         self.request()
 
     def _failed(self, error: QuarryError) -> None:
@@ -456,8 +483,10 @@ class PicturesPage(QWidget):
         part = parts()[self.part] if self.part else None
         for method, policy in zip(self.methods, self.policies(), strict=True):
             still = self.bench.kept(policy, self.index)
+            note = "" if still else trouble or "converting …"
+            still = still or self._coarse.get((policy, self.index))
             assert part is not None
-            panes.append(Pane(part[method].label, still, "" if still else trouble or "converting …"))
+            panes.append(Pane(part[method].label, still, note))
         self.panes.show_panes(panes, float(self.bench.target.raster.pixel_aspect))
         self._show_where()
 
@@ -489,11 +518,17 @@ class PicturesPage(QWidget):
 
     def _show_figures(self) -> None:
         found = [self._figures.get((policy, self.index)) for policy in self.policies()]
+        complete = [figures for figures in found if figures is not None]
+        alike = _alike(complete) if len(complete) == len(found) else []
+        shared = {figure.name for figure in alike}
         for card, figures in zip(self._cards, found, strict=False):
             if figures is None:
                 card.figures.show_figures([], "measuring …")
             else:
-                card.figures.show_figures([(figure, _is_best(figure, found)) for figure in figures])
+                own = [(figure, _is_best(figure, found)) for figure in figures if figure.name not in shared]
+                card.figures.show_figures(own)
+        self.shared.setText("The same for all: " + " · ".join(f"{f.name} {f.text}" for f in alike) if alike else "")
+        self.shared.setVisible(bool(alike))
 
     def find_difference(self) -> None:
         """Find where the pictures differ most, and go there."""
@@ -502,7 +537,10 @@ class PicturesPage(QWidget):
         stills = [self.bench.kept(policy, self.index) for policy in self.policies()]
         ready = [still.shown for still in stills if still is not None]
         if len(ready) < 2:
-            self.desk.say("There is only one picture: put another method beside it.")
+            waits = len(self.methods) > 1
+            self.desk.say(
+                "The pictures are still being made." if waits else "Put another method beside this one first."
+            )
             return
         self.desk.workers.start(lambda _ticket: greatest_difference(ready), self._differ, self.desk.refuse)
 
@@ -624,100 +662,6 @@ class PicturesPage(QWidget):
             super().keyPressEvent(event)
 
 
-class _Player:
-    """Plays a short loop of what is on the bench: the first time as it is made, then from memory; says how fast it is."""
-
-    def __init__(self, page: PicturesPage) -> None:
-        self._page = page
-        self.playing = False
-        self.text = ""
-        self._timer = QTimer(page, singleShot=True)
-        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
-        self._timer.timeout.connect(self._next)
-        self._first = self._count = self._shown = 0
-        self._began = 0.0
-        self._times: list[float] = []
-
-    def toggle(self) -> None:
-        if self.playing:
-            self.stop()
-            self._page.request()
-        else:
-            self.start()
-
-    def start(self) -> None:
-        bench = self._page.bench
-        if bench is None or not self._page.methods:
-            return
-        self.playing = True
-        raster = bench.target.raster
-        each = raster.width * raster.height * 7 * len(self._page.methods)  # 8-bit R′G′B′ and codes of 4:2:2
-        self._count = max(2, min(int(_LOOP_SECONDS * bench.target.rate), _LOOP_BYTES // each, self._page.last + 1))
-        self._first = min(self._page.index, max(0, self._page.last + 1 - self._count))
-        self._shown, self._times = 0, []
-        self._page.play_button.setText("Stop")
-        self._make()
-
-    def stop(self) -> None:
-        if self.playing:
-            self.playing = False
-            self._timer.stop()
-            self._page.play_button.setText("Play")
-
-    def again(self) -> None:
-        """Begin to count anew: another speed was asked for."""
-        self._times = []
-
-    def _make(self) -> None:
-        page, bench = self._page, self._page.bench
-        assert bench is not None
-        index = self._first + self._shown % self._count
-        policies = page.policies()
-        if all(bench.kept(policy, index) for policy in policies):
-            self._made((bench, index))
-        else:
-            page.desk.workers.start(partial(_all_made, bench, policies, index), self._made, self._failed)
-
-    def _made(self, found: tuple[Bench, int]) -> None:
-        bench, _ = found
-        if not self.playing or bench is not self._page.bench:
-            return
-        wait = 0.0
-        if self._times:
-            wait = self._times[-1] + self._interval() - monotonic()
-        self._timer.start(max(0, round(1000 * wait)))
-
-    def _interval(self) -> float:
-        bench = self._page.bench
-        assert bench is not None
-        speed = SPEEDS[self._page.speed_box.currentText()]
-        return 1 / (float(bench.target.rate) * speed)
-
-    def _next(self) -> None:
-        if not self.playing:
-            return
-        page = self._page
-        page.index = self._first + self._shown % self._count
-        self._shown += 1
-        self._times = [*self._times[-24:], monotonic()]
-        if len(self._times) > 1:
-            got = (len(self._times) - 1) / (self._times[-1] - self._times[0])
-            wanted = 1 / self._interval()
-            if got > 0.97 * wanted:
-                state = "in time"
-            else:
-                state = f"{got / wanted:.2f} × the speed asked for" + (
-                    ": converting" if self._shown <= self._count else ""
-                )
-            self.text = f"{got:.1f} of {wanted:.4g} pictures a second, {state}; a loop of {self._count}"
-        page._show_pictures()
-        self._make()
-
-    def _failed(self, error: QuarryError) -> None:
-        self.stop()
-        self._page.desk.refuse(error)
-
-
 def shown_text(bench: Bench, policy: Policy, index: int) -> str:
     """Return which source pictures an output frame shows, in words."""
     conversion = bench.conversion(policy)
@@ -741,6 +685,14 @@ def shown_text(bench: Bench, policy: Policy, index: int) -> str:
     return f"shows source {'picture ' if not fields else ''}{'; '.join(shown)}, at {rate_text(bench.target.rate)}"
 
 
+def _alike(found: list[list[Figure]]) -> list[Figure]:
+    """Return the figures that say the same of every picture; none where there is only one picture."""
+    if len(found) < 2:
+        return []
+    texts = [{figure.name: figure.text for figure in figures} for figures in found]
+    return [figure for figure in found[0] if all(each.get(figure.name) == figure.text for each in texts)]
+
+
 def _is_best(figure: Figure, found: list[list[Figure] | None]) -> bool:
     """Return whether a figure is better than another picture's, and none is better."""
     same = [other for figures in found if figures for other in figures if other.name == figure.name]
@@ -760,14 +712,12 @@ def _box(name: str, choices: dict[str, Any], chosen: Callable[[Any], object]) ->
     return made
 
 
+def _coarse(bench: Bench, policy: Policy, index: int, _ticket: Ticket) -> tuple[Bench, Policy, int, Still | None]:
+    return bench, policy, index, bench.coarse(policy, index)
+
+
 def _made(bench: Bench, policy: Policy, index: int, _ticket: Ticket) -> Still:
     return bench.still(policy, index)
-
-
-def _all_made(bench: Bench, policies: list[Policy], index: int, _ticket: Ticket) -> tuple[Bench, int]:
-    for policy in policies:
-        bench.still(policy, index)
-    return bench, index
 
 
 def _figured(bench: Bench, still: Still, first: Still | None, _ticket: Ticket) -> tuple[Bench, Still, list[Figure]]:

@@ -60,7 +60,7 @@ class FigureList(QWidget):
             painter.setPen(theme.colour("dust"))
             painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, figure.name)
             name_width = painter.fontMetrics().horizontalAdvance(figure.name) + theme.px(8)
-            painter.setPen(theme.colour("chalk"))
+            painter.setPen(theme.colour("ochre" if figure.warns else "chalk"))
             painter.setFont(theme.font(12, bold=best))
             dot = theme.px(12)
             text = painter.fontMetrics().elidedText(

@@ -397,5 +397,7 @@ def one_field(pixels: NDArray[np.uint8], field: int) -> NDArray[np.uint8]:
 
 def codes_at(still: Still, x: int, y: int) -> tuple[int, ...]:
     """Return the three code values at a sample; chroma is that of the block it lies in."""
+    if still.coarse:
+        return ()
     height, width = still.codes[0].shape
     return tuple(int(plane[y * plane.shape[0] // height, x * plane.shape[1] // width]) for plane in still.codes)
