@@ -1,4 +1,4 @@
-"""Runs every benchmark, one after the other: `.venv/bin/python benchmarks/run_all.py`."""
+"""Runs every benchmark, or those that are named, one after the other: `./quarry bench [NAME ...]`."""
 
 from __future__ import annotations
 
@@ -13,5 +13,6 @@ if __name__ == "__main__":
     environment = {**os.environ, "PYTHONPATH": f"{HERE.parent / 'src'}:{HERE}"}
     environment.pop("PYTHONDONTWRITEBYTECODE", None)
     for script in sorted(HERE.glob("*.py")):
-        if script.name not in ("common.py", "run_all.py"):
+        named = not sys.argv[1:] or script.stem in sys.argv[1:]
+        if script.name not in ("common.py", "run_all.py") and named:
             subprocess.run([sys.executable, str(script)], check=False, env=environment)

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import warnings
+from collections.abc import Callable
 
 import numpy as np
+import PyOpenColorIO
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -102,6 +104,76 @@ def test_conversions_agree_with_another_library_within_half_a_12_bit_code() -> N
     with np.errstate(invalid="ignore"):  # it takes logarithms of what it then does not use
         theirs = colour.models.eotf_inverse_BT2100_HLG(light[dim], L_B=0, L_W=1000, gamma=1.2)
     assert np.abs(hlg[dim] - theirs).max() < 4 * _HALF_CODE_12  # their luminance has coefficients of four digits
+
+
+def ocio(*transforms: PyOpenColorIO.Transform) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:
+    """Return transforms one after the other as OpenColorIO does them."""
+    group = PyOpenColorIO.GroupTransform()
+    for each in transforms:
+        group.appendTransform(each)
+    processor = PyOpenColorIO.Config.CreateRaw().getProcessor(group)
+    cpu = processor.getOptimizedCPUProcessor(PyOpenColorIO.OptimizationFlags.OPTIMIZATION_LOSSLESS)
+
+    def apply(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
+        values = np.ascontiguousarray(rgb, np.float32)
+        cpu.applyRGB(values)
+        return values.astype(np.float64)
+
+    return apply
+
+
+def power(value: float, *, back: bool = False) -> PyOpenColorIO.Transform:
+    way = (
+        PyOpenColorIO.TransformDirection.TRANSFORM_DIR_INVERSE
+        if back
+        else PyOpenColorIO.TransformDirection.TRANSFORM_DIR_FORWARD
+    )
+    return PyOpenColorIO.ExponentTransform(
+        [value] * 3 + [1.0], negativeStyle=PyOpenColorIO.NegativeStyle.NEGATIVE_CLAMP, direction=way
+    )
+
+
+def matrix(source: str, target: str, scale: float = 1.0) -> PyOpenColorIO.Transform:
+    """Return colour-science's matrix between two sets of primaries, so that not even the matrix is ours."""
+    spaces = [colour.RGB_COLOURSPACES[_SPACES[name]] for name in (source, target)]
+    whites = [np.array(PRIMARIES[name].white) for name in (source, target)]
+    there, back = (colour.normalised_primary_matrix(s.primaries, w) for s, w in zip(spaces, whites, strict=True))
+    full = np.eye(4)
+    full[:3, :3] = np.linalg.inv(back) @ there * scale
+    return PyOpenColorIO.MatrixTransform(full.ravel().tolist())
+
+
+_GAMMAS = {"bt709": 2.4, "gamma2.6": 2.6, "linear": 1.0}
+
+
+@pytest.mark.parametrize("source", [("bt601-625", "bt709"), ("bt601-525", "bt709"), ("bt709", "bt709"), ("p3", "gamma2.6"), ("bt709", "linear")])  # fmt: skip
+@pytest.mark.parametrize(
+    "target", [("bt709", "bt709"), ("bt2020", "bt709"), ("bt601-625", "bt709"), ("p3", "gamma2.6")]
+)
+def test_conversions_agree_with_opencolorio_within_half_a_12_bit_code(
+    source: tuple[str, str], target: tuple[str, str]
+) -> None:
+    theirs = ocio(power(_GAMMAS[source[1]]), matrix(source[0], target[0]), power(_GAMMAS[target[1]], back=True))
+    rgb = random_rgb(4000)
+    ours = converted(rgb, source, target)
+    if source == target:
+        ours = np.clip(ours, 0, 1)
+    # next to black the slope of a power law has no end: single precision is what theirs has there
+    clear = (ours > 0.02) | (ours == 0)
+    assert clear.mean() > 0.7
+    assert np.abs(np.clip(theirs(rgb), 0, 1) - ours)[clear].max() < _HALF_CODE_12
+
+
+def test_hdr_agrees_with_opencolorio_within_half_a_12_bit_code() -> None:
+    """SDR white at 203 cd/m² in PQ (BT.2408), and PQ to HLG's scene light, by OpenColorIO's own curves."""
+    rgb = random_rgb(4000)
+    to_pq = PyOpenColorIO.BuiltinTransform("CURVE - LINEAR_to_ST-2084")  # 1.0 is 100 cd/m²
+    theirs = ocio(power(2.4), matrix("bt709", "bt2020", 2.03), to_pq)(rgb)
+    assert np.abs(converted(rgb, ("bt709", "bt709"), ("bt2020", "pq")) - theirs).max() < _HALF_CODE_12
+    scene = ocio(PyOpenColorIO.BuiltinTransform("CURVE - HLG-OETF-INVERSE"))(rgb)
+    np.testing.assert_allclose(
+        hlg_to_scene(rgb) * scene.max() / hlg_to_scene(rgb).max(), scene, atol=2e-4 * scene.max()
+    )
 
 
 def test_white_is_placed_where_bt2408_says() -> None:
