@@ -280,10 +280,13 @@ def pulled_up(frames: Sequence[NDArray[Any]], cadence: str, order: str, phase: i
     while len(owners) < 2 * (len(frames) + phase) + cycle_fields:
         owners += [picture] * lengths[picture % len(lengths)]
         picture += 1
-    moments = moments_of(frames, order)
     halves: dict[int, dict[int, Picture]] = {}
-    for number, field in enumerate(moments):
-        halves.setdefault(owners[2 * phase + number], {}).setdefault(_parity(number, order), field)
+    for number, field in enumerate(moments_of(frames, order)):
+        owner, parity = owners[2 * phase + number], _parity(number, order)
+        together = owner == owners[2 * phase + (number ^ 1)]
+        # both fields of one frame are surely of one picture; a third, from its neighbour, may lie beyond a cut
+        if together or parity not in halves.setdefault(owner, {}):
+            halves.setdefault(owner, {})[parity] = field
     return [woven(found[0], found[1]) for _, found in sorted(halves.items()) if len(found) == 2]
 
 
