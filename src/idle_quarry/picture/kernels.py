@@ -18,6 +18,8 @@ from scipy.sparse import csr_matrix
 from idle_quarry.errors import NotPossible
 
 Distances = NDArray[np.float64]
+#: Target samples in a block of weights: a matrix product wants some, and every more multiplies by nothing more often.
+_BLOCK = 32
 
 
 @dataclass(frozen=True)
@@ -118,6 +120,32 @@ def line_weights(source: int, target: int, scale: float, offset: float, kernel: 
     matrix.sum_duplicates()
     matrix.eliminate_zeros()
     return matrix
+
+
+@dataclass(frozen=True)
+class Block:
+    """Weights of neighbouring target samples `first` to `last` from source samples `low` to `high` (half open).
+
+    Dense, (last − first, high − low), float32: most of it is nothing, and multiplied in no time all the same.
+    """
+
+    first: int
+    last: int
+    low: int
+    high: int
+    weights: NDArray[np.float32]
+
+
+@lru_cache(maxsize=256)
+def line_blocks(source: int, target: int, scale: float, offset: float, kernel: str) -> tuple[Block, ...]:
+    """Return `line_weights` cut into blocks along its diagonal, each for so many target samples as pay."""
+    weights = line_weights(source, target, scale, offset, kernel)
+    blocks = []
+    for first in range(0, target, _BLOCK):
+        rows = weights[first : first + _BLOCK]
+        low, high = (int(rows.indices.min()), int(rows.indices.max()) + 1) if rows.nnz else (0, 1)
+        blocks.append(Block(first, first + rows.shape[0], low, high, np.ascontiguousarray(rows[:, low:high].toarray())))
+    return tuple(blocks)
 
 
 def covered(source: int, target: int, scale: float, offset: float) -> NDArray[np.bool_]:

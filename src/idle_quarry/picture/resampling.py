@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.picture.kernels import covered, line_weights
+from idle_quarry.picture.kernels import Block, covered, line_blocks
 
 Samples = NDArray[np.float32]
 
@@ -49,15 +49,17 @@ def resampled(
     """
     if picture.ndim not in (2, 3):
         raise NotPossible("a picture has lines and samples", subject=f"{picture.ndim} dimensions")
-    source = np.ascontiguousarray(picture, np.float32)
-    down = line_weights(source.shape[0], height, fit.scale_y, fit.offset_y, kernel)
-    across = line_weights(source.shape[1], width, fit.scale_x, fit.offset_x, kernel)
-    channels = source.shape[2] if source.ndim == 3 else 1
+    if picture.ndim == 3:
+        channels = [
+            resampled(picture[..., n], height, width, fit, kernel, empty, lines, columns)
+            for n in range(picture.shape[2])
+        ]
+        return np.stack(channels, axis=-1)
+    source = np.asarray(picture, np.float32)
+    down = line_blocks(source.shape[0], height, fit.scale_y, fit.offset_y, kernel)
+    across = line_blocks(source.shape[1], width, fit.scale_x, fit.offset_x, kernel)
     # the direction that makes the picture smaller goes first: the other then has less to do
-    if height <= source.shape[0]:
-        result = _across(across, _down(down, source), channels)
-    else:
-        result = _down(down, _across(across, source, channels))
+    result = _across(across, _down(down, source)) if height <= source.shape[0] else _down(down, _across(across, source))
     rows = covered(source.shape[0], height, fit.scale_y, fit.offset_y) if lines is None else lines
     places = covered(source.shape[1], width, fit.scale_x, fit.offset_x) if columns is None else columns
     result[~rows] = empty
@@ -65,22 +67,18 @@ def resampled(
     return result
 
 
-def _down(weights: Any, picture: Samples) -> Samples:
-    flat = picture.reshape(picture.shape[0], -1)
-    made = weights @ flat
-    shape = (weights.shape[0], *picture.shape[1:])
-    return np.asarray(made, np.float32).reshape(shape)
+def _down(blocks: tuple[Block, ...], picture: Samples) -> Samples:
+    made = np.empty((blocks[-1].last, picture.shape[1]), np.float32)
+    for block in blocks:
+        np.matmul(block.weights, picture[block.low : block.high], out=made[block.first : block.last])
+    return made
 
 
-def _across(weights: Any, picture: Samples, channels: int) -> Samples:
-    lines = picture.shape[0]
-    if channels == 1:
-        flat = picture.reshape(lines, -1)
-        made = np.asarray((weights @ np.ascontiguousarray(flat.T)).T, np.float32)
-        return np.ascontiguousarray(made).reshape((lines, weights.shape[0], *picture.shape[2:]))
-    turned = np.ascontiguousarray(picture.transpose(1, 0, 2)).reshape(picture.shape[1], -1)
-    made = np.asarray(weights @ turned, np.float32).reshape(weights.shape[0], lines, channels)
-    return np.ascontiguousarray(made.transpose(1, 0, 2))
+def _across(blocks: tuple[Block, ...], picture: Samples) -> Samples:
+    made = np.empty((picture.shape[0], blocks[-1].last), np.float32)
+    for block in blocks:
+        np.matmul(picture[:, block.low : block.high], block.weights.T, out=made[:, block.first : block.last])
+    return made
 
 
 def resampled_fields(

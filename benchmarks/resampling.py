@@ -1,0 +1,142 @@
+"""Resampling against libswscale and OpenCV at the same kernel: time, and error against a float64 reference."""
+
+from __future__ import annotations
+
+import statistics
+import sys
+from collections.abc import Callable
+from fractions import Fraction
+from time import perf_counter
+from typing import Any
+
+import av
+import cv2
+import numpy as np
+from av.video.frame import VideoFrame
+from common import machine
+from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter
+
+from idle_quarry.picture.metrics import psnr_db
+from idle_quarry.picture.resampling import Fitted, resampled
+
+Picture = NDArray[Any]
+ROUNDS = 7
+
+
+def reference(picture: Picture, height: int, width: int, weigh: Callable[[Picture], Picture], reach: float) -> Picture:
+    """Return a picture resampled in float64 by plain dense matrices, from the kernel's own formula."""
+
+    def matrix(source: int, target: int) -> Picture:
+        scale = target / source
+        widened = max(1.0, 1 / scale)
+        centres = (np.arange(target) + 0.5) / scale - 0.5
+        places = np.arange(-int(reach * widened) - 2, source + int(reach * widened) + 2)
+        weights = weigh((places[None, :] - centres[:, None]) / widened)
+        weights /= weights.sum(axis=1, keepdims=True)
+        folded = np.zeros((target, source))
+        for column, place in enumerate(np.clip(places, 0, source - 1)):  # the edge goes on
+            folded[:, place] += weights[:, column]
+        return folded
+
+    down, across = matrix(picture.shape[0], height), matrix(picture.shape[1], width)
+    return np.asarray(down @ picture.astype(np.float64) @ across.T)
+
+
+def _lanczos(x: Picture) -> Picture:
+    return np.where(np.abs(x) < 3, np.sinc(x) * np.sinc(x / 3), 0.0)
+
+
+def _bilinear(x: Picture) -> Picture:
+    return np.asarray(np.maximum(0, 1 - np.abs(x)))
+
+
+def _catmull_rom(x: Picture) -> Picture:
+    x = np.abs(x)
+    near, far = 1.5 * x**3 - 2.5 * x**2 + 1, -0.5 * x**3 + 2.5 * x**2 - 4 * x + 2
+    return np.where(x < 1, near, np.where(x < 2, far, 0.0))
+
+
+KERNELS: dict[str, tuple[Callable[[Picture], Picture], float, str]] = {
+    "bilinear": (_bilinear, 1, "bilinear"),
+    "bicubic": (_catmull_rom, 2, "bicubic:param0=0:param1=0.5"),
+    "lanczos3": (_lanczos, 3, "lanczos:param0=3"),
+}
+
+
+def swscaled(picture: NDArray[np.uint16], height: int, width: int, flags: str) -> tuple[Picture, float]:
+    """Return a 16-bit picture scaled by libswscale through FFmpeg's filter, and the median seconds of its own work."""
+    name, *params = flags.split(":")
+    text = f"{width}:{height}:flags={name}+accurate_rnd+full_chroma_int" + "".join(f":{each}" for each in params)
+    graph = av.filter.Graph()
+    source = graph.add(
+        "buffer",
+        f"video_size={picture.shape[1]}x{picture.shape[0]}:pix_fmt=gray16le:time_base=1/25:frame_rate=25/1:pixel_aspect=1/1",
+    )
+    made, sink = graph.add("scale", text), graph.add("buffersink")
+    source.link_to(made)
+    made.link_to(sink)
+    graph.configure()
+    frame = VideoFrame.from_ndarray(picture, format="gray16le")
+    frame.time_base = Fraction(1, 25)
+    taken, result = [], None
+    for number in range(ROUNDS):
+        frame.pts = number
+        start = perf_counter()
+        source.push(frame)
+        pulled = sink.pull()
+        taken.append(perf_counter() - start)
+        assert isinstance(pulled, VideoFrame)
+        result = pulled
+    assert result is not None
+    return result.to_ndarray(), statistics.median(taken)
+
+
+def timed(work: Callable[..., Picture], *rest: Any) -> tuple[Picture, float]:
+    """Return what `work` makes and its median seconds."""
+    taken = []
+    for _ in range(ROUNDS):
+        start = perf_counter()
+        made = work(*rest)
+        taken.append(perf_counter() - start)
+    return made, statistics.median(taken)
+
+
+def main() -> int:
+    """Print times, ratios and errors; exit 1 where ours is under 90 dB."""
+    rng = np.random.default_rng(1)
+    poor = 0
+    print(f"resampling one plane of 16 bits; medians of {ROUNDS}; {machine()}; OpenCV on {cv2.getNumThreads()} threads")
+    print(f"{'':34}{'ours':>9}{'swscale':>9}{'ratio':>7}   error: {'ours':>6}{'swscale':>9}")
+    for (h, w), (height, width) in (((1080, 1920), (2160, 3840)), ((2160, 3840), (1080, 1920)), ((1080, 1920), (720, 1280)), ((576, 720), (1080, 1440))):  # fmt: skip
+        fine = gaussian_filter(rng.standard_normal((h, w)), 0.7)
+        codes = (32768 + 9000 * fine / fine.std()).clip(0, 65535).astype(np.uint16)
+        single = codes.astype(np.float32)
+        fit = Fitted(width / w, height / h)
+        for kernel, (weigh, reach, flags) in KERNELS.items():
+            truth = reference(codes, height, width, weigh, reach)
+            ours, own_time = timed(resampled, single, height, width, fit, kernel)
+            theirs, their_time = swscaled(codes, height, width, flags)
+            inner = (slice(16, -16), slice(16, -16))  # edges are treated otherwise there
+            errors = [psnr_db(each.astype(float)[inner], truth[inner], 65535) for each in (ours, theirs)]
+            poor += errors[0] < 90
+            name = f"{kernel} {w}×{h} to {width}×{height}"
+            print(
+                f"{name:34}{1000 * own_time:7.0f} ms{1000 * their_time:6.0f} ms{own_time / their_time:7.2f}"
+                f"          {errors[0]:6.1f}{errors[1]:9.1f} dB"
+            )
+        ways = {"bilinear": cv2.INTER_LINEAR} if height > h else {"area": cv2.INTER_AREA}
+        for kernel, flag in ways.items():  # OpenCV has no low-pass but area's when it reduces, and another bicubic
+            ours, own_time = timed(resampled, single, height, width, fit, kernel)
+            theirs, their_time = timed(cv2.resize, single, (width, height), None, 0, 0, flag)
+            apart = psnr_db(ours[16:-16, 16:-16], theirs[16:-16, 16:-16], 65535)
+            name = f"{kernel} {w}×{h} to {width}×{height}"
+            print(
+                f"{name:34}{1000 * own_time:7.0f} ms{1000 * their_time:6.0f} ms{own_time / their_time:7.2f}"
+                f"   OpenCV, single precision; they agree to {apart:.0f} dB"
+            )
+    return 1 if poor else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
