@@ -5,6 +5,7 @@ All in float32; values are whatever they are (linear light or coded), 0 stands f
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.kernels import Block, covered, line_blocks
+from idle_quarry.picture.strips import at_once, in_groups
 
 Samples = NDArray[np.float32]
 
@@ -69,15 +71,23 @@ def resampled(
 
 def _down(blocks: tuple[Block, ...], picture: Samples) -> Samples:
     made = np.empty((blocks[-1].last, picture.shape[1]), np.float32)
-    for block in blocks:
-        np.matmul(block.weights, picture[block.low : block.high], out=made[block.first : block.last])
+
+    def some(group: Sequence[Block]) -> None:
+        for block in group:
+            np.matmul(block.weights, picture[block.low : block.high], out=made[block.first : block.last])
+
+    at_once(some, in_groups(blocks))
     return made
 
 
 def _across(blocks: tuple[Block, ...], picture: Samples) -> Samples:
     made = np.empty((picture.shape[0], blocks[-1].last), np.float32)
-    for block in blocks:
-        np.matmul(picture[:, block.low : block.high], block.weights.T, out=made[:, block.first : block.last])
+
+    def some(group: Sequence[Block]) -> None:
+        for block in group:
+            np.matmul(picture[:, block.low : block.high], block.weights.T, out=made[:, block.first : block.last])
+
+    at_once(some, in_groups(blocks))
     return made
 
 

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from idle_quarry.signal.levels import Levels
 
 Codes = NDArray[np.uint16]
-Values = NDArray[np.float64]
+Values = NDArray[Any]
 
 #: Side of the tiles of thresholds that ordered and blue-noise dither repeat.
 _BAYER_SIDE, _NOISE_SIDE = 8, 32
@@ -39,24 +39,26 @@ def values_to_luma(values: NDArray[Any], levels: Levels, rounding: str) -> Codes
 
     `rounding` is a key of `ROUNDINGS`. Raises `KeyError` for another.
     """
-    return _coded(levels.black + np.asarray(values, np.float64) * (levels.white - levels.black), levels, rounding)
+    return _coded(values, levels.black, levels.white - levels.black, levels, rounding)
 
 
 def values_to_chroma(values: NDArray[Any], levels: Levels, rounding: str) -> Codes:
     """Return colour differences (−0.5 to 0.5), shape (h, w), as code values."""
-    return _coded(levels.chroma_zero + np.asarray(values, np.float64) * _chroma_span(levels), levels, rounding)
+    return _coded(values, levels.chroma_zero, _chroma_span(levels), levels, rounding)
 
 
 def _chroma_span(levels: Levels) -> int:
     return (224 << (levels.bits - 8)) if levels.narrow else (1 << levels.bits) - 1
 
 
-def _coded(exact: Values, levels: Levels, rounding: str) -> Codes:
+def _coded(values: NDArray[Any], zero: int, span: int, levels: Levels, rounding: str) -> Codes:
+    exact = np.multiply(values, span, dtype=np.result_type(values, np.float32))
+    exact += zero
     top = (1 << levels.bits) - 1
     low, high = (levels.reserved, top - levels.reserved) if levels.narrow else (0, top)
     # what was a code before comes out as that code, although single precision has moved it by a little
     whole = np.rint(exact)
-    exact = np.where(np.abs(exact - whole) < _IS_A_CODE * (1 << (levels.bits - 8)), whole, exact)
+    np.copyto(exact, whole, where=np.abs(exact - whole) < _IS_A_CODE * (1 << (levels.bits - 8)))
     return np.clip(ROUNDINGS[rounding](exact), low, high).astype(np.uint16)
 
 
@@ -72,12 +74,12 @@ def rounded(exact: Values) -> Values:
 
 def ordered(exact: Values) -> Values:
     """Return whole numbers by a repeated tile of thresholds (Bayer): no bands, a faint weave."""
-    return np.floor(exact + _tiled(_bayer(), exact.shape))
+    return np.asarray(np.floor(exact + _tiled(_bayer(), exact)))
 
 
 def blue_noise(exact: Values) -> Values:
     """Return whole numbers by a tile of thresholds without low frequencies: no bands, fine grain."""
-    return np.floor(exact + _tiled(blue_noise_tile(), exact.shape))
+    return np.asarray(np.floor(exact + _tiled(blue_noise_tile(), exact)))
 
 
 def diffused(exact: Values) -> Values:
@@ -117,7 +119,8 @@ ROUNDINGS: dict[str, Callable[[Values], Values]] = {
 }
 
 
-def _tiled(tile: Values, shape: tuple[int, ...]) -> Values:
+def _tiled(tile: Values, exact: Values) -> Values:
+    shape, tile = exact.shape, tile.astype(exact.dtype)
     times = (-(-shape[0] // tile.shape[0]), -(-shape[1] // tile.shape[1]))
     return np.tile(tile, times)[: shape[0], : shape[1]]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 from typing import TypeVar
@@ -29,3 +29,10 @@ def at_once(work: Callable[[_A], _B], parts: Iterable[_A]) -> list[_B]:
         return work(part)
 
     return list(_pool().map(marked, parts))
+
+
+def in_groups(parts: Sequence[_A]) -> list[Sequence[_A]]:
+    """Return parts in a few groups of neighbours, for work so small that handing each over would cost more than doing it."""
+    count = 2 * (os.cpu_count() or 1)
+    size = max(1, -(-len(parts) // count))
+    return [parts[first : first + size] for first in range(0, len(parts), size)]

@@ -46,10 +46,12 @@ _JUDDER_FRAMES = 120
 _THIN = 4
 #: Targets of so many lines are first shown coarse.
 _COARSE_FROM = 700
+#: A coarse picture has one sample and line for so many.
+_COARSE_BY = 4
 #: What stands in for slow methods in a coarse picture: part, method, and the quick one.
 _QUICKER = (
     ("light", "linear", "coded"), ("scan", "compensated", "adaptive"), ("retime", "compensated", "blend"),
-    ("rounding", "diffuse", "round"),
+    ("rounding", "diffuse", "round"), ("rounding", "dither", "round"),
 )  # fmt: skip
 
 
@@ -57,7 +59,7 @@ _QUICKER = (
 class Still:
     """One converted frame: codes in the target's encoding, R′G′B′ to look at (h, w, 3), and how long it took, seconds.
 
-    A coarse one has a quarter of the samples, each shown four times, and no codes.
+    A coarse one has fewer samples, each shown several times, and no codes.
     """
 
     policy: Policy
@@ -136,14 +138,15 @@ class Bench:
         return made
 
     def coarse(self, policy: Policy, index: int) -> Still | None:
-        """Return a quick picture of a quarter of the samples, by the nearest quick methods; None where it would not help.
+        """Return a quick picture of a few of the samples, by the nearest quick methods; None where it would not help.
 
         Raises what `still` raises.
         """
         raster = self.target.raster
-        if raster.height < _COARSE_FROM or raster.width % 2 or raster.height % 2 or policy.fit == "same":
+        by = _COARSE_BY
+        if raster.height < _COARSE_FROM or raster.width % by or raster.height % by or policy.fit == "same":
             return None
-        small = Raster(raster.width // 2, raster.height // 2, raster.pixel_aspect)
+        small = Raster(raster.width // by, raster.height // by, raster.pixel_aspect)
         interlaced = self.target.scan == "interlaced"
         target = SignalFormat(
             small, self.target.moments if interlaced else self.target.rate, encoding=self.target.encoding
@@ -151,7 +154,7 @@ class Bench:
         quick = {part: method for part, slow, method in _QUICKER if getattr(policy, part) == slow}
         conversion = Conversion(self.source, target, policy.model_copy(update=quick))
         codes = conversion.codes(2 * index if interlaced else index, self.material.frame)
-        pixels = shown(codes, target).repeat(2, axis=0).repeat(2, axis=1)
+        pixels = shown(codes, target).repeat(by, axis=0).repeat(by, axis=1)
         return Still(policy, index, (), pixels, 0.0, coarse=True)
 
     def kept(self, policy: Policy, index: int) -> Still | None:

@@ -1,0 +1,114 @@
+"""Proof in the real window at 1080 lines: from a changed method to its picture, and how fast wipes and zooms are drawn."""
+
+from __future__ import annotations
+
+import statistics
+import sys
+from functools import partial
+from time import perf_counter, sleep
+from typing import TYPE_CHECKING
+
+from common import demo_window, machine, milliseconds, timed
+
+if TYPE_CHECKING:
+    from idle_quarry.app.views.proof_pictures import PicturesPage
+
+#: Template, station, parts and methods to change to, one after the other.
+CASES = (
+    (
+        "House UHD HLG 50p",
+        None,
+        {"kernel": ("bilinear", "bicubic", "spline36", "area"), "rounding": ("round", "truncate")},
+    ),
+    ("Saltmarsh Hours", "delivery:hd-50", {"kernel": ("bilinear", "mitchell"), "colour": ("soften", "leave")}),
+    (
+        "The Lamp Room",
+        None,
+        {"scan": ("interpolate", "compensated", "drop", "leave"), "kernel": ("bicubic", "lanczos4")},
+    ),
+)
+
+
+def there(page: PicturesPage, *, coarse: bool) -> bool:
+    """Return whether every picture is there, or a coarse one where that will do."""
+    assert page.bench is not None
+    return all(
+        page.bench.kept(policy, page.index) or (coarse and page._coarse.get((policy, page.index)))
+        for policy in page.policies()
+    )
+
+
+def done(page: PicturesPage) -> bool:
+    """Return whether nothing more is under way."""
+    return there(page, coarse=False) and page._ticket is None and page._figure_ticket is None
+
+
+def main() -> int:
+    """Print medians; the aim is 150 ms to a first picture, and 30 a second for wipes and zooms."""
+    print(f"Proof at 1080 lines and more, in the real window; {machine()}")
+    first: list[float] = []
+    whole: list[float] = []
+    with demo_window() as window:
+        from PySide6.QtCore import QEventLoop
+        from PySide6.QtWidgets import QApplication
+
+        from idle_quarry.app.views.proof import ProofView
+
+        app = QApplication.instance()
+        assert app is not None
+        window.resize(1280, 800)
+
+        def wait(ready: object) -> None:
+            while not ready():  # type: ignore[operator]
+                app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 2)
+                sleep(0.001)  # an idle window waits; it does not take Python's lock round and round
+
+        for name, station, parts in CASES:
+            window.desk.open_stored(window.desk.library.find(name).id)
+            window.show_view("Proof")
+            view = window.view("Proof")
+            assert isinstance(view, ProofView)
+            page = view.pictures
+            if station is not None:
+                view.strip.select(station)
+            for part, methods in parts.items():
+                if page.part_box.findData(part) < 0:
+                    continue
+                page.compare(part)
+                wait(partial(done, page))
+                for method in methods:
+                    if method not in page._offered(part) or method in page.methods:
+                        continue
+                    start = perf_counter()
+                    page.set_methods([page.methods[0], method])
+                    wait(partial(there, page, coarse=True))
+                    page.panes.repaint()
+                    first.append(perf_counter() - start)
+                    wait(partial(there, page, coarse=False))
+                    whole.append(perf_counter() - start)
+                    print(f"  {name}, {part} {method}: {1000 * first[-1]:.0f} ms, then {1000 * whole[-1]:.0f} ms")
+                    wait(partial(done, page))
+        print(f"to a first picture, perhaps a coarse one: {milliseconds(first)}, of {len(first)} changes")
+        print(f"to the whole picture: {milliseconds(whole)}")
+        panes = page.panes
+        page.lay("Wipe")
+        for step in range(3):
+            panes.wipe = 0.3 + 0.1 * step
+            panes.repaint()
+
+        def wipe() -> None:
+            panes.wipe = (panes.wipe + 0.013) % 1
+            panes.repaint()
+
+        def zoom() -> None:
+            panes.set_zoom({0: 4, 4: 16, 16: 0}[panes.zoom])
+            panes.repaint()
+
+        for what, work in (("wipe", wipe), ("zoom", zoom)):
+            seconds = timed(work, 60)
+            print(f"a {what} step: {milliseconds(seconds)}: {1 / statistics.median(seconds):.0f} a second")
+    return 0 if statistics.median(first) < 0.15 else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
