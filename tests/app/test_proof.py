@@ -120,6 +120,18 @@ def test_a_clip_is_excepted_and_comes_back_to_the_rest(open_window: Open, qtbot:
     QTest.mouseClick(page._cards[1].take_button, Qt.MouseButton.LeftButton)  # taken for the clip alone
     assert getattr(document.template.sources[0].exceptions[0].policy, part) == other
     assert document.template.sources[0].policy == found.policy
+    page.zoom_line.setText("104 %")
+    page.zoom_line.editingFinished.emit()
+    assert document.template.sources[0].exceptions[0].policy.zoom == 104
+    assert page.bench is not None and all(policy.zoom == 104 for policy in page.policies())
+    settled(page, qtbot)
+    page.zoom_line.setText("huge")
+    page.zoom_line.editingFinished.emit()
+    assert page.zoom_line.text() == "104 %" and window.say_bar.text
+    window.show_view("Path")  # the source's sheet lists what is excepted
+    window.path.choose(f"source:{source}")
+    assert window.path.sheet.row(f"sources.{source}.exceptions.lamp-tape-014.policy.zoom", "Zoom: lamp tape 014.mpg")
+    window.show_view("Proof")
     QTest.mouseClick(page.except_button, Qt.MouseButton.LeftButton)
     assert document.template.sources[0].exceptions == ()
 

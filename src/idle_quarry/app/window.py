@@ -206,6 +206,9 @@ class MainWindow(QMainWindow):
             Command("Rename the chosen template", "", lambda: self.library.rename()),
             Command("Export the chosen template", "", lambda: self.library.export_asked()),
             Command("Import templates", "", lambda: self.library.import_asked()),
+            Command("Proof: pictures of the worst link", "", partial(self._proof, "Pictures")),
+            Command("Proof: codecs on this machine", "", partial(self._proof, "Codecs")),
+            Command("Proof: disks of the places", "", partial(self._proof, "Disks")),
             Command("Brighter or darker window", "Ctrl+B", self.next_brightness),
             Command("Larger text", "Ctrl++", lambda: self.text_size(1)),
             Command("Smaller text", "Ctrl+-", lambda: self.text_size(-1)),
@@ -214,6 +217,10 @@ class MainWindow(QMainWindow):
         for name in BRIGHTNESSES:
             made.append(Command(f"Brightness: {name}", "", partial(self._brightness, name)))
         return made
+
+    def _proof(self, page: str) -> None:
+        self.show_view("Proof")
+        self.view("Proof").show_page(page)  # type: ignore[attr-defined]
 
     def _save(self) -> None:
         if self.desk.document is None or not self.desk.document.dirty:

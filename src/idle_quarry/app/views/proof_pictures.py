@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
+    QLineEdit,
     QPushButton,
     QSlider,
     QVBoxLayout,
@@ -33,6 +34,7 @@ from idle_quarry.path.comparing import methods_for, questions, with_part
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.evaluation import Link
 from idle_quarry.path.policies import Policy, parts
+from idle_quarry.path.settings.formats import zoom_setting
 from idle_quarry.path.template import ClipException, slug
 from idle_quarry.picture.charts import CHARTS
 from idle_quarry.proof.bench import Bench, Figure, Place, Still, greatest_difference
@@ -170,6 +172,11 @@ class PicturesPage(QWidget):
         self.except_button = button(
             "Except this clip", self._except, quiet=True, tip="keep the first picture's methods for this clip alone"
         )
+        self.zoom_line = QLineEdit()
+        self.zoom_line.setAccessibleName("Zoom of this clip in per cent of the size that fit gives")
+        self.zoom_line.setToolTip("zoom of this clip, % of the size that fit gives")
+        self.zoom_line.setMaximumWidth(theme.px(64))
+        self.zoom_line.editingFinished.connect(self._zoom_typed)
         self.values = label(role="dust")
         for widget in (self.play_button, self.back, self.on):
             row.addWidget(widget)
@@ -179,6 +186,7 @@ class PicturesPage(QWidget):
         row.addWidget(self.where)
         row.addStretch(1)
         row.addWidget(self.values)
+        row.addWidget(self.zoom_line)
         row.addWidget(self.except_button)
         row.addWidget(self.differ_button)
         return row
@@ -437,6 +445,20 @@ class PicturesPage(QWidget):
             action=("Undo", document.undo_stack.undo),
         )
 
+    def _zoom_typed(self) -> None:
+        """Enlarge or reduce this clip alone, as its exception says."""
+        document, found = self.desk.document, self._exception()
+        if document is None or found is None or self.subject is None:
+            return
+        setting = zoom_setting(f"sources.{self.subject.source_id}.exceptions.{found.id}.policy", "", found.policy)
+        try:
+            edit = setting.edit(self.zoom_line.text())
+            if edit.value != found.policy.zoom:
+                document.apply(f"Zoom of {found.clip}", edit)
+        except QuarryError as error:
+            self.desk.refuse(error)
+            self.zoom_line.setText(f"{found.policy.zoom:g} %")
+
     # -- pictures --------------------------------------------------------------------------------------
 
     def request(self) -> None:
@@ -637,7 +659,10 @@ class PicturesPage(QWidget):
         material = self.bench.material if self.bench else None
         clip = isinstance(material, ClipMaterial) and self.subject is not None and self.subject.source_id is not None
         self.except_button.setVisible(there and clip)
-        self.except_button.setText("Like the rest" if self._exception() else "Except this clip")
+        excepted = self._exception()
+        self.except_button.setText("Like the rest" if excepted else "Except this clip")
+        self.zoom_line.setVisible(there and clip and excepted is not None)
+        self.zoom_line.setText(f"{excepted.policy.zoom:g} %" if excepted else "")
 
     def lay(self, name: str) -> None:
         """Lay the pictures otherwise."""

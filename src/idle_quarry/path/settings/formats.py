@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from idle_quarry.path.codecs import cannot_hold, gb_per_hour, holding, mbps
 from idle_quarry.path.policies import Policy, parts
@@ -16,6 +17,7 @@ from idle_quarry.path.settings.setting import (
     number,
     one_of,
 )
+from idle_quarry.path.template import ClipException
 from idle_quarry.signal.catalogue import standard_formats, standard_of
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS, gamut_outside
 from idle_quarry.signal.formats import SignalFormat
@@ -226,9 +228,21 @@ def policy_settings(place: str, sheet: str, policy: Policy) -> Iterator[Setting]
     """Yield the settings of a link's policy."""
     for name in parts():
         yield policy_setting(place, sheet, policy, name)
-    yield Setting(
-        f"{place}.zoom", sheet, "Zoom", f"{policy.zoom:g}", "% of the size that fit gives", number(10, 1000, "%")
-    )
+    yield zoom_setting(place, sheet, policy)
+
+
+def exception_settings(place: str, sheet: str, excepted: ClipException) -> Iterator[Setting]:
+    """Yield the settings of a clip that is converted otherwise: what odd material is most often odd in."""
+    for name in ("fit", "position", "scan"):
+        each = policy_setting(f"{place}.policy", sheet, excepted.policy, name)
+        yield replace(each, label=f"{each.label}: {excepted.clip}")
+    yield zoom_setting(f"{place}.policy", sheet, excepted.policy, f"Zoom: {excepted.clip}")
+
+
+def zoom_setting(place: str, sheet: str, policy: Policy, label: str = "Zoom") -> Setting:
+    """Return the setting of how much larger than it fits a picture is made."""
+    text = f"{policy.zoom:g}"
+    return Setting(f"{place}.zoom", sheet, label, text, "% of the size that fit gives", number(10, 1000, "%"))
 
 
 def policy_setting(place: str, sheet: str, policy: Policy, name: str) -> Setting:

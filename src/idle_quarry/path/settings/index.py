@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import value_at
 from idle_quarry.path.registry import territories
-from idle_quarry.path.settings.formats import format_settings, policy_settings
+from idle_quarry.path.settings.formats import exception_settings, format_settings, policy_settings
 from idle_quarry.path.settings.plans import places_settings, sound_settings, timecode_settings
 from idle_quarry.path.settings.setting import (
     Setting,
@@ -54,6 +54,8 @@ def source_settings(source: Source) -> Iterator[Setting]:
     yield Setting(f"{place}.share", sheet, "Share", f"{source.share:g}", "% of the programme", number(0, 100, "%"))
     yield from format_settings(f"{place}.format", sheet, source.format)
     yield from policy_settings(f"{place}.policy", sheet, source.policy)
+    for each in source.exceptions:
+        yield from exception_settings(f"{place}.exceptions.{each.id}", sheet, each)
 
 
 def working_settings(t: Template) -> Iterator[Setting]:
