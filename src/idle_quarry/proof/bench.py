@@ -172,6 +172,16 @@ class Bench:
             return range(first // 2 - 1, last // 2 + 2)
         return range(first, last + 1)
 
+    def shown_moments(self, policy: Policy, first: int, count: int) -> tuple[tuple[int, float], ...]:
+        """Return for `count` output moments from frame `first` on which source moment each shows, and its mix with the next."""
+        conversion = self.conversion(policy)
+        found: list[tuple[int, float]] = []
+        index = first
+        while len(found) < count:
+            found += [(origin.first, origin.phase) for origin in conversion.origins(index)]
+            index += 1
+        return tuple(found[:count])
+
     # -- figures ---------------------------------------------------------------------------------------
 
     def figures(self, still: Still, beside: Still | None = None) -> list[Figure]:
@@ -206,8 +216,8 @@ class Bench:
     def cost(self, still: Still) -> Figure:
         """Return how long the conversion took on this machine, and what share of real time that is."""
         times = 1 / max(still.seconds, 1e-6) / float(self.target.rate)
-        text = f"{1000 * still.seconds:.0f} ms, {times:.2g} × real time"
-        explained = "A picture, measured on this machine; below 1 × it cannot keep up."
+        text = f"{1000 * still.seconds:.0f} ms, {times:.2g} ×"
+        explained = "A picture, measured on this machine, and × real time; below 1 it cannot keep up."
         return Figure("cost here", text, times, "more", explained, warns=times < 1)
 
     def _motion(self, conversion: Conversion, luma: Any) -> list[Figure]:

@@ -25,6 +25,7 @@ from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.proof_player import SPEEDS, Player
 from idle_quarry.app.widgets.basics import button, label
+from idle_quarry.app.widgets.origin_map import BEFORE, COUNT, OriginMap, Origins
 from idle_quarry.app.widgets.pane_card import PaneCard
 from idle_quarry.app.widgets.panes import GAINS, LAYOUTS, ZOOMS, Pane, Panes
 from idle_quarry.app.work import Ticket
@@ -100,7 +101,10 @@ class PicturesPage(QWidget):
         column.addLayout(self._tools())
         column.addWidget(self.panes, 1)
         column.addWidget(self.nothing, 1)
+        self.map = OriginMap()
+        self.map.hide()
         column.addLayout(self._transport())
+        column.addWidget(self.map)
         column.addLayout(self._card_row)
         self.shared = label(role="dust", wrap=True)
         self.shared.setContentsMargins(theme.px(8), 0, theme.px(8), theme.px(5))
@@ -625,6 +629,7 @@ class PicturesPage(QWidget):
         self.slider.setRange(0, self.last)
         self.slider.setValue(self.index)
         self.slider.blockSignals(False)
+        self._show_map()
         if self._player.playing:
             self.where.setText(self._player.text)
             return
@@ -634,6 +639,26 @@ class PicturesPage(QWidget):
         if self.policies():
             text += f" · {shown_text(self.bench, self.policies()[0], self.index)}"
         self.where.setText(text)
+
+    def _show_map(self) -> None:
+        """Show what came from where, where the rate or the number of moments changes."""
+        bench = self.bench
+        if bench is None or not self.methods or bench.source.moments == bench.target.moments:
+            self.map.show_rows([], 0)
+            return
+        first = max(0, self.index - BEFORE)
+        part = parts()[self.part]
+        rows: dict[tuple[tuple[int, float], ...], Origins] = {}
+        for method, policy in zip(self.methods, self.policies(), strict=True):
+            cells = bench.shown_moments(policy, first, COUNT)
+            # methods that show the same pictures at the same times share a row
+            name = f"{rows[cells].name}, {part[method].label}" if cells in rows else part[method].label
+            rows[cells] = Origins(name, cells)
+        made = list(rows.values())
+        if len(made) == 1:
+            made = [Origins("Shows source", made[0].cells)]
+        per = len(bench.conversion(self.policies()[0]).origins(first))
+        self.map.show_rows(made, (self.index - first) * per)
 
     # -- odds and ends ---------------------------------------------------------------------------------
 

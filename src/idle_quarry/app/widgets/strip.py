@@ -262,7 +262,7 @@ class Strip(QWidget):
     def sizeHint(self) -> QSize:
         # with large text the strip would take the room that the sheet needs
         if self._low:
-            return QSize(theme.px(900), theme.px(182))
+            return QSize(theme.px(900), theme.px(188))
         most = int(self.window().height() * 0.31)
         return QSize(theme.px(900), min(theme.px(236), max(theme.px(190), most)))
 
