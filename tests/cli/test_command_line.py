@@ -151,6 +151,17 @@ def test_library_commands(tmp_path: Path) -> None:
     assert document("--library", library, "template", "show", "The Lamp Room")["template"]["name"] == "The Lamp Room"
 
 
+def test_the_librarys_file_is_checked_copied_and_put_back(tmp_path: Path) -> None:
+    place, copy = str(tmp_path / "l.db"), str(tmp_path / "copy.db")
+    run("--library", place, "template", "list")  # made where it was not
+    assert document("--library", place, "library", "check")["troubles"] == []
+    assert document("--library", place, "library", "backup", copy)["library"] == copy
+    put = document("--library", place, "library", "restore", copy)
+    assert Path(put["kept"]).name == "l before restore.db" and Path(put["kept"]).exists()
+    run("--library", place, "library", "backup", copy, status=2)
+    run("--library", str(tmp_path / "none.db"), "library", "check", status=2)
+
+
 def test_check_and_jobs(tmp_path: Path) -> None:
     scan, phone = str(clips_folder() / "lamp scan 3.mov"), str(clips_folder() / "stone bench phone.mp4")
     good = document("--library", "demo", "check", scan, "--template", "The Lamp Room")

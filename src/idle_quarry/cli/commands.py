@@ -24,6 +24,7 @@ from idle_quarry.signal import format_from_words, format_words
 
 if TYPE_CHECKING:
     from idle_quarry.library import Library, Stored
+    from idle_quarry.library.safety import Checked
     from idle_quarry.media import Clip
 
 Options = argparse.Namespace
@@ -33,14 +34,13 @@ Options = argparse.Namespace
 def _library(options: Options) -> Iterator[Library]:
     from idle_quarry.library import open_library  # the database's code is read only by commands that need it
 
-    if re.match(r"[a-z+0-9]+://", options.library or ""):
-        raise LibraryError("this version keeps libraries in files", subject=options.library, remedy="give a file")
+    place = _library_file(options)
     if options.library == DEMO:
         from idle_quarry.demo.lay_out import lay_out
         from idle_quarry.printing import write_pdf
 
         lay_out(write_pdf, lambda text: print(f"idle-quarry: {text}", file=sys.stderr))
-    library = open_library(library_place(options.library), person(options.library))
+    library = open_library(place, person(options.library))
     try:
         yield library
     finally:
@@ -417,6 +417,53 @@ def job_check(options: Options, out: Output) -> int:
     lines += [f"  {drift.kind:<8} {drift.text}" for drift in job.drift] or ["  as it was started"]
     out.show(document, lines)
     return 1 if job.drift else 0
+
+
+def _checked(found: Checked) -> dict[str, Any]:
+    return {
+        "library": str(found.place),
+        "templates": found.templates,
+        "revisions": found.revisions,
+        "sound": found.sound,
+        "troubles": [{"where": each.where, "what": each.what} for each in found.troubles],
+    }
+
+
+def library_check(options: Options, out: Output) -> int:
+    """Whether the library is whole; 1 where it is not."""
+    from idle_quarry.library.safety import check
+
+    found = check(_library_file(options))
+    lines = [f"{found.place}: {found.templates} templates, {found.sound} of {found.revisions} revisions sound"]
+    lines += [f"  {each.where}: {each.what}" for each in found.troubles] or ["  whole"]
+    out.show(_checked(found), lines)
+    return 0 if found.whole else 1
+
+
+def library_backup(options: Options, out: Output) -> int:
+    """Copy the library while others work in it."""
+    from idle_quarry.library.safety import backup
+
+    found = backup(_library_file(options), Path(options.file).expanduser())
+    out.show(_checked(found), [f"{found.place}: {found.templates} templates, {found.revisions} revisions, whole"])
+    return 0
+
+
+def library_restore(options: Options, out: Output) -> int:
+    """Put a copy in the library's place; what was there is renamed."""
+    from idle_quarry.library.safety import restore
+
+    found, kept = restore(Path(options.file).expanduser(), _library_file(options))
+    lines = [f"{found.place}: {found.templates} templates, {found.revisions} revisions"]
+    lines += [f"  what was there is kept as {kept}"] if kept else []
+    out.show(_checked(found) | {"kept": str(kept) if kept else None}, lines)
+    return 0
+
+
+def _library_file(options: Options) -> Path:
+    if re.match(r"[a-z+0-9]+://", options.library or ""):
+        raise LibraryError("this version keeps libraries in files", subject=options.library, remedy="give a file")
+    return library_place(options.library)
 
 
 def codecs(options: Options, out: Output) -> int:

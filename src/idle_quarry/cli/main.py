@@ -67,6 +67,12 @@ def _parser() -> argparse.ArgumentParser:
     each = add(template, "diff", "the settings in which two templates differ")
     each.add_argument("a", metavar="A")
     each.add_argument("b", metavar="B")
+    library = add(commands, "library", "the library's file: whole, copied, put back").add_subparsers(
+        dest="action", parser_class=_Parser, metavar="ACTION", required=True
+    )
+    add(library, "check", "whether the library is whole, every revision against its hash")
+    add(library, "backup", "copy the library while others work in it").add_argument("file", metavar="FILE")
+    add(library, "restore", "put a copy in the library's place").add_argument("file", metavar="FILE")
     add(commands, "explain", "a template's evaluated path and findings").add_argument("name", metavar="NAME")
     each = add(commands, "suggest", "working formats between two ends, ranked by what they cost")
     each.add_argument(

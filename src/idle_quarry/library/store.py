@@ -21,6 +21,7 @@ from idle_quarry.library.exchange import template_from_data
 from idle_quarry.library.records import Described, JobRecord, Revision, Stored, Summary
 from idle_quarry.library.schema import HEAD, jobs, revisions, settings, templates
 from idle_quarry.path.template import Template, content_hash
+from idle_quarry.proof.disks import volume_of
 
 _DEFAULT = "default_template"
 
@@ -355,4 +356,10 @@ def open_library(place: Path, person: str) -> Library:
         place.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise LibraryError("its folder cannot be made", subject=str(place), remedy="choose another place") from error
+    # SQLite's locks are not to be trusted between machines: two of them writing would spoil the file for good
+    if volume_of(place.parent).kind == "network":
+        raise LibraryError(
+            "lies on a network share, where a library cannot be kept whole", subject=str(place),
+            remedy="keep it on a disk of this machine, and carry templates as files",
+        )  # fmt: skip
     return Library(place, person)

@@ -84,7 +84,10 @@ class ClipMaterial:
     def __init__(self, clip: Clip) -> None:
         if clip.format is None or not clip.declared.has_picture:
             raise MediaError("has no pictures in a format that is known", subject=clip.path.name)
-        self.key = f"clip:{identity(clip.path)}"
+        try:
+            self.key = f"clip:{identity(clip.path)}"
+        except OSError as error:
+            raise MediaError(f"cannot be read ({error.strerror})", subject=str(clip.path)) from error
         self.name = clip.path.name
         self.clip = clip
         self.format = clip.format

@@ -30,7 +30,8 @@ from idle_quarry.app.widgets.pane_card import PaneCard
 from idle_quarry.app.widgets.panes import GAINS, LAYOUTS, ZOOMS, Pane, Panes
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.media import MEDIA_SUFFIXES, Clip
+from idle_quarry.media import MEDIA_SUFFIXES
+from idle_quarry.media.looking import look
 from idle_quarry.path.comparing import methods_for, questions, with_part
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.evaluation import Link
@@ -254,13 +255,7 @@ class PicturesPage(QWidget):
 
     def _look_at(self, path: Path) -> None:
         self.where.setText(f"measuring {path.name} …")
-        self.desk.workers.start(partial(_looked, path), self._looked, self._not_looked)
-
-    def _looked(self, clip: Clip) -> None:
-        try:
-            self._lay_material(ClipMaterial(clip))
-        except QuarryError as error:
-            self._not_looked(error)
+        self.desk.workers.start(partial(_material, path), self._lay_material, self._not_looked)
 
     def _not_looked(self, error: QuarryError) -> None:
         self.desk.refuse(error)
@@ -318,6 +313,8 @@ class PicturesPage(QWidget):
     def compare(self, part: str) -> None:
         """Compare the methods of one part of the policy: the template's own and the next."""
         assert self.bench is not None
+        if self.part_box.findData(part) < 0:
+            return  # this link does not ask that
         self.part_box.setCurrentIndex(self.part_box.findData(part))
         own = str(getattr(self._own_policy(), part))
         offered = self._offered(part)
@@ -774,10 +771,8 @@ def _figured(bench: Bench, still: Still, first: Still | None, _ticket: Ticket) -
     return bench, still, bench.figures(still, first)
 
 
-def _looked(path: Path, _ticket: Ticket) -> Clip:
-    from idle_quarry.media.looking import look
-
-    return look(path)
+def _material(path: Path, _ticket: Ticket) -> ClipMaterial:
+    return ClipMaterial(look(path))
 
 
 def subject_of(link: Link, name: str, source: SignalFormat, target: SignalFormat) -> Subject:
