@@ -52,6 +52,18 @@ def small_link(view: ProofView, qtbot: QtBot) -> PicturesPage:
     return page
 
 
+def on_the_bench(open_window: Open, qtbot: QtBot) -> tuple[MainWindow, PicturesPage]:
+    """Open a window whose bench has the first source of the SD template on the tape's footage, all pictures made."""
+    window = open_window()
+    view = proof_of(window, "Archive SD 16:9")
+    document = window.desk.document
+    assert document is not None
+    view.choose(f"source:{document.template.sources[0].id}")
+    page = small_link(view, qtbot)
+    settled(page, qtbot)
+    return window, page
+
+
 def test_the_worst_link_is_on_the_bench_and_others_are_chosen_on_the_strip(open_window: Open, qtbot: QtBot) -> None:
     window = open_window()
     view = proof_of(window, "The Lamp Room")
@@ -137,13 +149,7 @@ def test_a_clip_is_excepted_and_comes_back_to_the_rest(open_window: Open, qtbot:
 
 
 def test_pictures_are_laid_stepped_enlarged_and_read(open_window: Open, qtbot: QtBot) -> None:
-    window = open_window()
-    view = proof_of(window, "Archive SD 16:9")
-    document = window.desk.document
-    assert document is not None
-    view.choose(f"source:{document.template.sources[0].id}")
-    page = small_link(view, qtbot)
-    settled(page, qtbot)
+    _window, page = on_the_bench(open_window, qtbot)
     panes = page.panes
     for name in LAYOUTS:
         page.lay(name)
@@ -186,13 +192,7 @@ def test_pictures_are_laid_stepped_enlarged_and_read(open_window: Open, qtbot: Q
 
 
 def test_the_place_where_they_differ_most_is_gone_to(open_window: Open, qtbot: QtBot) -> None:
-    window = open_window()
-    view = proof_of(window, "Archive SD 16:9")
-    document = window.desk.document
-    assert document is not None
-    view.choose(f"source:{document.template.sources[0].id}")
-    page = small_link(view, qtbot)
-    settled(page, qtbot)
+    window, page = on_the_bench(open_window, qtbot)
     spots: list[Spot] = []
     page.place_found.connect(spots.append)
     assert page.bench is not None
@@ -208,13 +208,7 @@ def test_the_place_where_they_differ_most_is_gone_to(open_window: Open, qtbot: Q
 
 
 def test_playing_says_how_fast_it_is_and_stops(open_window: Open, qtbot: QtBot) -> None:
-    window = open_window()
-    view = proof_of(window, "Archive SD 16:9")
-    document = window.desk.document
-    assert document is not None
-    view.choose(f"source:{document.template.sources[0].id}")
-    page = small_link(view, qtbot)
-    settled(page, qtbot)
+    _window, page = on_the_bench(open_window, qtbot)
     began = page.index
     page.panes.setFocus()
     QTest.keyClick(page.panes, Qt.Key.Key_Space)
