@@ -72,6 +72,17 @@ def test_the_row_says_what_the_clip_is_and_what_it_declares(open_window: Open, q
     assert [intake.proxy.index(n, CLIP).data() for n in range(intake.proxy.rowCount())] == [SCAN]
 
 
+def test_a_clip_that_arrives_after_the_last_word_is_shown_all_the_same(open_window: Open, qtbot: QtBot) -> None:
+    window = open_window()
+    intake = looked_at(window, qtbot, TAPE)
+    row = intake.model.rows[0]
+    intake._clear()
+    assert not intake.split.isVisible()
+    intake._done(1)  # overtakes the clip on its way through the threads
+    intake._arrived(row)
+    assert intake.split.isVisible() and not intake._empty.isVisible() and intake.chosen() is not None
+
+
 def test_the_picture_is_scrubbed_with_the_keyboard(open_window: Open, qtbot: QtBot) -> None:
     window = open_window()
     intake = looked_at(window, qtbot, TAPE)

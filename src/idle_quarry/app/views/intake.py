@@ -276,6 +276,9 @@ class IntakeView(QWidget):
         self._show_shares()
         if len(self.model.rows) == 1:
             self.table.selectRow(0)
+        if self._ticket is None:  # the word that all is measured can overtake the last clips
+            self._show_state()
+            self._fill_ends()
         if self._announce and match is not None and (match.source is None or match.grade in ("lossy", "broken")):
             why = match.findings[0].text if match.findings else f"it is {match.grade} into the programme"
             name = template.name if template is not None else ""
