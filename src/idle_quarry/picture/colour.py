@@ -53,11 +53,6 @@ def primaries_matrix(source: str, target: str) -> Matrix:
     return np.asarray(np.linalg.solve(rgb_to_xyz(target), rgb_to_xyz(source)))
 
 
-def transformed(rgb: NDArray[Any], matrix: Matrix) -> Values:
-    """Return colours (…, 3) multiplied by a matrix (3, 3)."""
-    return np.asarray(np.asarray(rgb, np.float64) @ matrix.T)
-
-
 def _power(values: Values, exponent: float) -> Values:
     """Return |v| to a power with the sign of v: what lies below black stays there."""
     raised = np.abs(values)

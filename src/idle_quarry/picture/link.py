@@ -22,7 +22,7 @@ from idle_quarry.path.steps.cadence import cadence_name, is_pulldown, shown_at
 from idle_quarry.path.steps.rate import pace, retiming
 from idle_quarry.path.steps.scan import keeps_fields
 from idle_quarry.picture.colour import converted_planes, linear_light
-from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order_shifted, separated
+from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order_retimed, order_shifted, separated
 from idle_quarry.picture.motion import between, motion, resized
 from idle_quarry.picture.resampling import Fitted, chroma_fit, resampled, resampled_fields
 from idle_quarry.picture.rounding import chroma_to_values, luma_to_values, values_to_chroma, values_to_luma
@@ -230,11 +230,9 @@ class Conversion:
         planes = self._full_chroma(frames(index), fields=True)
         if source.field_order != target.field_order:
             if self.policy.order == "time":
-                first = 0 if source.field_order == "top" else 1
                 following = self._full_chroma(frames(index + 1), fields=True)
-                planes = tuple(plane.copy() for plane in planes)
-                for plane, later in zip(planes, following, strict=True):
-                    plane[first::2] = later[first::2]
+                order = source.field_order or "top"
+                planes = tuple(order_retimed(pair, order)[0] for pair in zip(planes, following, strict=True))
             else:
                 planes = tuple(order_shifted(plane) for plane in planes)
         encoding = self._raised

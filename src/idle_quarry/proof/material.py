@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from dataclasses import dataclass
-from fractions import Fraction
 from typing import Protocol
 
 import numpy as np
@@ -136,14 +134,3 @@ def held_encoding(picture: Picture, fmt: SignalFormat) -> Encoding:
 def _grey(picture: Picture) -> Planes:
     middle = np.full(picture.luma.shape, 1 << (picture.bits - 1), picture.luma.dtype)
     return middle, middle
-
-
-@dataclass(frozen=True)
-class Moment:
-    """Where the bench stands: an output frame, and which of its fields is looked at (None for the whole frame)."""
-
-    frame: int
-    field: int | None = None
-
-    def seconds(self, rate: Fraction) -> Fraction:
-        return self.frame / rate
