@@ -277,3 +277,31 @@ def test_a_disk_is_measured_and_findings_go_by_it(open_window: Open, qtbot: QtBo
     QTest.mouseClick(row.take_button, Qt.MouseButton.LeftButton)
     assert document.template.places[-1].plays_mb_s == round(row.speed.read_mb_s)
     assert any("memory" in name or "small pictures" in name for name in view.disks.clear_buttons)
+
+
+def test_proof_is_a_click_away_from_the_path_and_from_a_clip(open_window: Open, qtbot: QtBot) -> None:
+    window = open_window()
+    window.desk.open_stored(window.desk.library.find("Archive SD 16:9").id)
+    document = window.desk.document
+    assert document is not None
+    path = window.path
+    proved = None
+    for station in document.evaluation.stations:
+        path.choose(station.id)
+        if path.prove_button.isVisible():
+            proved = station.id
+            QTest.mouseClick(path.prove_button, Qt.MouseButton.LeftButton)
+            break
+    view = window.view("Proof")
+    assert isinstance(view, ProofView) and proved is not None
+    assert view.isVisible() and view.strip.selected == proved and view.pictures.methods
+    settled(view.pictures, qtbot)
+    window.take_files([TAPE])
+    intake = window.view("Intake")
+    qtbot.waitUntil(lambda: len(intake.model.rows) == 1 and intake._ticket is None, timeout=60_000)  # type: ignore[attr-defined]
+    intake.table.selectRow(0)  # type: ignore[attr-defined]
+    QTest.mouseClick(intake.prove_button, Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
+    bench = view.pictures
+    qtbot.waitUntil(lambda: bench.bench is not None and bench.bench.material.name == TAPE.name, timeout=30_000)
+    assert view.isVisible() and bench.material_box.currentText() == TAPE.name
+    settled(bench, qtbot)

@@ -28,6 +28,8 @@ class Desk(QObject):
     jobs_changed = Signal()
     view_wanted = Signal(str)
     job_wanted = Signal(object)
+    #: A station whose link is to be proved, and the clip to see it on (None for what is there).
+    proof_wanted = Signal(str, object)
     said = Signal(str, bool, object)
 
     def __init__(self, library: Library, preferences: Preferences) -> None:

@@ -76,6 +76,7 @@ class MainWindow(QMainWindow):
         desk.said.connect(self._said)
         desk.view_wanted.connect(self.show_view)
         desk.job_wanted.connect(self._job_wanted)
+        desk.proof_wanted.connect(self._proof_wanted)
         desk.opened.connect(self._title)
         if desk.preferences.geometry:
             self.restoreGeometry(QByteArray(desk.preferences.geometry_bytes()))
@@ -217,6 +218,10 @@ class MainWindow(QMainWindow):
         for name in BRIGHTNESSES:
             made.append(Command(f"Brightness: {name}", "", partial(self._brightness, name)))
         return made
+
+    def _proof_wanted(self, station: str, clip: Path | None) -> None:
+        self.show_view("Proof")
+        self.view("Proof").prove(station, clip)  # type: ignore[attr-defined]
 
     def _proof(self, page: str) -> None:
         self.show_view("Proof")

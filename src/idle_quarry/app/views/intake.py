@@ -171,11 +171,12 @@ class IntakeView(QWidget):
         self.ends_button.setCheckable(True)
         self.start_button = button("Start a template", self._start_menu, main=True)
         self.source_button = button("Set as a source", self._source_menu)
+        self.prove_button = button("Prove it", self._prove, tip="see on this clip what its source's link does to it")
         bar = QHBoxLayout()
         bar.setSpacing(theme.px(7))
         bar.setContentsMargins(theme.px(14), 0, theme.px(12), 0)
         bar.addWidget(self._clip_name, 1)
-        for widget in (self.ends_button, self.source_button, self.start_button):
+        for widget in (self.ends_button, self.prove_button, self.source_button, self.start_button):
             bar.addWidget(widget)
         return bar
 
@@ -377,8 +378,24 @@ class IntakeView(QWidget):
         usable = row is not None and row.clip is not None and row.clip.format is not None
         self.start_button.setEnabled(usable)
         self.source_button.setEnabled(usable and self.desk.document is not None)
+        self.prove_button.setEnabled(usable and self._source_of(row) is not None)
         self._clip_name.setText("" if row is None else row.clip.name if row.clip else row.path.name)
         self.evidence.show_row(row)
+
+    def _source_of(self, row: Looked | None) -> str | None:
+        """Return the station of the open template that a clip belongs to: its source, else the first there is."""
+        document = self.desk.document
+        if document is None or row is None or not document.template.sources:
+            return None
+        ids = [source.id for source in document.template.sources]
+        own = row.match.source.id if row.match is not None and row.match.source is not None else None
+        return f"source:{own if own in ids else ids[0]}"
+
+    def _prove(self) -> None:
+        row = self.chosen()
+        station = self._source_of(row)
+        if row is not None and station is not None:
+            self.desk.proof_wanted.emit(station, row.path)
 
     def _correct(self, fmt: SignalFormat | None) -> None:
         row = self.chosen()

@@ -26,6 +26,7 @@ from idle_quarry.app.widgets.sheet import Sheet
 from idle_quarry.app.widgets.strip import Strip
 from idle_quarry.app.widgets.structure import Structure
 from idle_quarry.errors import QuarryError
+from idle_quarry.path.comparing import questions
 from idle_quarry.path.edits import Edit, put_back
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.registry import deliveries
@@ -151,10 +152,15 @@ class PathView(QWidget):
         row.setContentsMargins(theme.px(16), theme.px(6), theme.px(10), theme.px(2))
         self._sheet_title, self._sheet_note = label(role="head"), label(role="dust")
         self.remove_button = button("Remove", self._remove_station, quiet=True)
+        self.prove_button = button(
+            "Prove it", lambda: self.desk.proof_wanted.emit(self.sheet_id, None), quiet=True,
+            tip="see this link's conversion on real pictures, method beside method",
+        )  # fmt: skip
         self.add_button = button("", self._add, quiet=True)
         row.addWidget(self._sheet_title)
         row.addStretch(1)
         row.addWidget(self._sheet_note)
+        row.addWidget(self.prove_button)
         row.addWidget(self.add_button)
         row.addWidget(self.remove_button)
         return row
@@ -217,6 +223,7 @@ class PathView(QWidget):
         self._sheet_title.setText(self._sheet_name())
         locked = "† locked once a job has a timeline" if self.sheet_id == "working" else ""
         self._sheet_note.setText(locked)
+        self.prove_button.setVisible(self._has_something_to_prove())
         self.remove_button.setVisible(
             self.sheet_id.startswith(("source:", "delivery:")) or self.sheet_id in ("monitor", "proxy")
         )
@@ -237,6 +244,16 @@ class PathView(QWidget):
         if document.base is not None and document.dirty:
             before = {(s.place, s.label): s.text for s in settings_on(document.base.template, self.sheet_id)}
         self.sheet.show_settings(settings, before)
+
+    def _has_something_to_prove(self) -> bool:
+        document = self.desk.document
+        if document is None or self.sheet_id in SHEETS or self.sheet_id == "working":
+            return False
+        link = document.evaluation.link_of(self.sheet_id)
+        if link is None:
+            return False
+        source, target = (document.evaluation.station(each).format for each in (link.source, link.target))
+        return bool(questions(source, target, link.policy))
 
     def _sheet_name(self) -> str:
         document = self.desk.document

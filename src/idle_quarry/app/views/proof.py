@@ -134,6 +134,15 @@ class ProofView(QWidget):
         else:
             self.disks.show_template()
 
+    def prove(self, ident: str, clip: Path | None) -> None:
+        """Put a station's link on the bench, and a clip, or leave there what is there."""
+        if self.desk.document is not None:
+            self.show_page("Pictures")
+            self.strip.show_evaluation(self.desk.document.evaluation, ident)
+            self.choose(ident)
+            if clip is not None:
+                self.pictures.use_clip(clip)
+
     def choose(self, ident: str) -> None:
         """Put the link of a station on the bench: out of a source, into any other; the working picture has none."""
         document = self.desk.document
