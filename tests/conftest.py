@@ -18,7 +18,7 @@ os.environ.pop("IDLE_QUARRY_PERSON", None)
 import pytest  # noqa: E402  (the home must be set before anything reads it)
 
 from idle_quarry.demo.templates import house_shelf  # noqa: E402
-from idle_quarry.library import Library, open_library  # noqa: E402
+from idle_quarry.library import FileLibrary, open_library  # noqa: E402
 from idle_quarry.path.template import Template  # noqa: E402
 
 
@@ -32,7 +32,7 @@ def demo_template(name: str) -> Template:
 
 
 @pytest.fixture
-def library(tmp_path: Path) -> Iterator[Library]:
+def library(tmp_path: Path) -> Iterator[FileLibrary]:
     made = open_library(tmp_path / "library.db", "Runa")
     yield made
     made.close()

@@ -20,7 +20,7 @@ def main(arguments: list[str] | None = None) -> int:
 def _window(place: str | None) -> int:
     import gc
 
-    # what a start loads stays: collecting meanwhile walks it again and again; the window turns it on when it is shown
+    # what a start loads stays: collecting meanwhile walks it again and again; `app.collecting` takes it up from there
     gc.disable()
     from idle_quarry.app.run import run_window
 

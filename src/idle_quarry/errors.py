@@ -5,7 +5,8 @@ QuarryError
 ├── NotPossible     the request is clear but the thing asked for cannot exist
 ├── MediaError      a clip cannot be read or written
 ├── LibraryError    the store cannot be opened, read or changed
-│   └── NameTaken   a name is in use on that shelf; the caller decides what then
+│   ├── NameTaken   a name is in use on that shelf; the caller decides what then
+│   └── Away        the facility's server does not answer; what was read so far can be used
 ├── ExchangeError   a template file is not one, is damaged or is too new
 └── JobError        a job cannot be started or checked
 """
@@ -45,6 +46,10 @@ class LibraryError(QuarryError):
 
 class NameTaken(LibraryError):
     """A name already in use on a shelf."""
+
+
+class Away(LibraryError):
+    """A server that does not answer."""
 
 
 class ExchangeError(QuarryError):

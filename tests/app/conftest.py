@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -17,23 +18,25 @@ from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.theme import load_type, theme
 from idle_quarry.app.window import MainWindow
-from idle_quarry.demo.templates import house_shelf, own_shelf
+from idle_quarry.demo.lay_out import fill
 from idle_quarry.library import open_library
 
 Open = Callable[[], MainWindow]
 
 
+@pytest.fixture(autouse=True)
+def _collected_here() -> Iterator[None]:
+    """As in the application: what Qt made dies on this thread, never on a worker's."""
+    gc.disable()
+    yield
+    gc.collect()
+    gc.enable()
+
+
 def filled(place: Path) -> Path:
     """Put the demo's templates into a new library at `place`."""
     library = open_library(place, "Runa")
-    for shelf, histories in (("house", house_shelf()), ("own", own_shelf())):
-        for history in histories:
-            first, *later = history
-            saved = library.save_new(first.template, shelf, first.note, author=first.author, time=first.time)
-            for each in later:
-                library.save_revision(saved.template_id, each.template, each.note, author=each.author, time=each.time)
-            if first.template.name == "House HD 50i":
-                library.set_default(saved.template_id)
+    fill(library)
     library.close()
     return place
 

@@ -210,19 +210,23 @@ def test_the_core_and_the_lanes(qtbot: QtBot) -> None:
     core = Core()
     qtbot.addWidget(core)
     revisions = [
-        (Revision("x", n, "Runa", "2026-11-24T00:00:00+00:00", f"note {n}", "draft", "0" * 64), n * 3)
-        for n in (3, 2, 1)
+        Revision("x", n, "Runa", "2026-11-24T00:00:00+00:00", f"note {n}", state, "0" * 64, changed=n * 3)
+        for n, state in ((4, "withdrawn"), (3, "in review"), (2, "draft"), (1, "approved"))
     ]
-    core.show_revisions(revisions)
+    core.show_revisions(revisions, {2: 1}, 4)
     core.resize(core.sizeHint())
     core.show()
     chosen: list[int] = []
     core.chosen.connect(chosen.append)
-    heights = [rect.height() for rect, _, _ in core._segments()]
+    heights = [rect.height() for rect, _ in core._segments()]
     assert heights == sorted(heights, reverse=True)  # taller where more was changed
-    middle = core._segments()[1][0].center().toPoint()
-    QTest.mouseClick(core, Qt.MouseButton.LeftButton, pos=middle)
+    drawn = {core.grab(rect.toRect()).toImage().pixelColor(15, 15).name() for rect, _ in core._segments()}
+    assert len(drawn) > 1  # states differ by form, not by a word alone
+    third, fourth = (core._segments()[row][0].center().toPoint() for row in (2, 3))
+    QTest.mouseClick(core, Qt.MouseButton.LeftButton, pos=third)
     assert chosen == [2] and "note 2" in core.accessibleDescription()
+    QTest.mouseClick(core, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, fourth)
+    assert (core.selected, core.second) == (2, 1) and "beside revision 1" in core.accessibleDescription()
     lanes = Lanes()
     qtbot.addWidget(lanes)
     for template in ALL:

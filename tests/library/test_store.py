@@ -16,7 +16,7 @@ from tests.conftest import demo_template
 
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import ExchangeError, LibraryError, NameTaken
-from idle_quarry.library import Library, open_library
+from idle_quarry.library import FileLibrary, Search, open_library
 from idle_quarry.library.exchange import export_file, exported, import_file, imported, schema
 from idle_quarry.library.schema import HEAD, metadata
 from idle_quarry.path.edits import Edit, changes, edited
@@ -27,7 +27,7 @@ ROOT = Path(__file__).resolve().parents[2]
 HD = demo_template("House HD 50i")
 
 
-def test_revisions_are_kept_and_never_change(library: Library) -> None:
+def test_revisions_are_kept_and_never_change(library: FileLibrary) -> None:
     first = library.save_new(HD, "house", "first")
     other = edited(HD, Edit("sound.line_up_dbfs", -20.0))
     second = library.save_revision(first.template_id, other, "line-up")
@@ -42,7 +42,7 @@ def test_revisions_are_kept_and_never_change(library: Library) -> None:
         library.stored(first.template_id, 9)
 
 
-def test_names_shelves_and_the_default(library: Library) -> None:
+def test_names_shelves_and_the_default(library: FileLibrary) -> None:
     house = library.save_new(HD, "house", "")
     with pytest.raises(NameTaken):
         library.save_new(edited(HD, Edit("name", HD.name.upper())), "house", "")
@@ -59,11 +59,11 @@ def test_names_shelves_and_the_default(library: Library) -> None:
     stranger.close()
 
 
-def test_search_text_holds_what_people_look_for(library: Library) -> None:
+def test_search_text_holds_what_people_look_for(library: FileLibrary) -> None:
     for history in [*house_shelf(), *own_shelf()]:
         library.save_new(history[-1].template, "house", "")
     found = {
-        word: {s.name for s in library.summaries() if s.matches(tuple(word.split()))}
+        word: {s.name for s in library.page(Search(words=tuple(word.split())))}
         for word in ("scope", "hlg 2160p50", "curling", "59.94", "zzz")
     }
     assert found["scope"] == {"Narrow Gauge", "Scope print 24"}
@@ -71,7 +71,7 @@ def test_search_text_holds_what_people_look_for(library: Library) -> None:
     assert found["curling"] == {"Sheet Seven"} and "Sheet Seven" in found["59.94"] and not found["zzz"]
 
 
-def test_many_writers_lose_nothing(library: Library) -> None:
+def test_many_writers_lose_nothing(library: FileLibrary) -> None:
     ident = library.save_new(HD, "house", "").template_id
 
     def write(person: str) -> None:
@@ -90,7 +90,7 @@ def test_many_writers_lose_nothing(library: Library) -> None:
     assert {r.author for r in revisions} == {"Runa", "Odo", "Wren"}
 
 
-def test_a_revision_changed_from_outside_is_noticed(library: Library) -> None:
+def test_a_revision_changed_from_outside_is_noticed(library: FileLibrary) -> None:
     ident = library.save_new(HD, "house", "").template_id
     with sqlite3.connect(library.place) as raw:
         raw.execute("DROP TRIGGER revision_never_changes")
@@ -100,7 +100,7 @@ def test_a_revision_changed_from_outside_is_noticed(library: Library) -> None:
 
 
 @pytest.mark.parametrize("kind", ["text", "noise", "other database", "newer", "cut", "folder", "zeros"])
-def test_files_that_are_no_library(kind: str, tmp_path: Path, library: Library) -> None:
+def test_files_that_are_no_library(kind: str, tmp_path: Path, library: FileLibrary) -> None:
     place = tmp_path / "place.db"
     library.save_new(HD, "house", "")
     whole = library.place.read_bytes()
@@ -130,7 +130,7 @@ def test_files_that_are_no_library(kind: str, tmp_path: Path, library: Library) 
     assert (place.read_bytes() if place.is_file() else b"") == before
 
 
-def test_migrations_make_the_tables_the_code_knows(library: Library) -> None:
+def test_migrations_make_the_tables_the_code_knows(library: FileLibrary) -> None:
     config = Config()
     config.set_main_option("script_location", "idle_quarry.library:migrations")
     assert ScriptDirectory.from_config(config).get_current_head() == HEAD

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 
@@ -13,7 +14,7 @@ from idle_quarry.app.drafts import Draft, Drafts
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.work import Workers
 from idle_quarry.errors import LibraryError, QuarryError
-from idle_quarry.library import Library, Stored
+from idle_quarry.library import FileLibrary, Revision, Stored
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.template import Template
@@ -30,9 +31,13 @@ class Desk(QObject):
     job_wanted = Signal(object)
     #: A station whose link is to be proved, and the clip to see it on (None for what is there).
     proof_wanted = Signal(str, object)
+    #: A template and two of its drafts that are to be made one.
+    merge_wanted = Signal(str, int, int)
+    #: A finding of the open template that is to be cured.
+    cure_wanted = Signal(object)
     said = Signal(str, bool, object)
 
-    def __init__(self, library: Library, preferences: Preferences) -> None:
+    def __init__(self, library: FileLibrary, preferences: Preferences) -> None:
         super().__init__()
         self.library = library
         self.preferences = preferences
@@ -55,6 +60,10 @@ class Desk(QObject):
     def refuse(self, error: QuarryError) -> None:
         self.say(str(error), refusal=True)
 
+    def stored(self, revision: Revision) -> Stored:
+        """Return a revision with its body; a revision never changes, so each is read once."""
+        return replace(self._stored(revision.template_id, revision.number, revision.hash), revision=revision)
+
     def evaluation(self, template_id: str, number: int, hash_: str) -> Evaluation:
         """Return a stored revision's evaluation; revisions never change, so each is made once."""
         return self._evaluated(template_id, number, hash_)
@@ -62,7 +71,7 @@ class Desk(QObject):
     def open_stored(self, template_id: str, number: int | None = None) -> None:
         """Open a template; unsaved work on it is taken up where it was left."""
         try:
-            stored = self.library.stored(template_id, number)
+            stored = self.library.stored(template_id, number or self._worked_on(template_id))
         except LibraryError as error:
             self.refuse(error)
             return
@@ -80,6 +89,12 @@ class Desk(QObject):
             self.say("Unsaved work on this template was kept and is back.", action=("Drop it", self._drop_draft))
             return
         self._show(self._document(stored.template, stored))
+
+    def _worked_on(self, template_id: str) -> int:
+        """Return the revision that opening a template opens: one's own open draft, else what is approved, else the newest."""
+        summary = self.library.summary(template_id)
+        own = [each for each in self.library.open_drafts(template_id) if each.author == self.library.person]
+        return own[0].number if own else summary.for_jobs
 
     def open_new(self, template: Template, key: str | None = None) -> None:
         """Open a template that no shelf has yet."""
@@ -114,20 +129,25 @@ class Desk(QObject):
         self.opened.emit()
         self.view_wanted.emit("Path")
 
-    def save(self, note: str) -> None:
-        """Save the open template as the next revision, or as a new template. Raises `QuarryError`."""
+    def save(self, note: str) -> Revision:
+        """Save the open template as a draft made of the revision it began from, or as a new template.
+
+        What somebody else saved meanwhile stays beside it. Raises `QuarryError`.
+        """
         document = self.document
         if document is None:
-            return
+            raise LibraryError("nothing is open")
         if document.base is None:
             revision = self.library.save_new(document.template, "own", note)
         else:
-            revision = self.library.save_revision(document.base.revision.template_id, document.template, note)
+            base = document.base.revision
+            revision = self.library.save_revision(base.template_id, document.template, note, parent=base.number)
         old = document.key
         document.became(self.library.stored(revision.template_id, revision.number))
         self._held.pop(old, None)
         self._held[document.key] = document
         self.shelves_changed.emit()
+        return revision
 
     def forget_held(self, template_id: str) -> None:
         """Let go of a document whose template was changed on its shelf."""
@@ -135,7 +155,7 @@ class Desk(QObject):
         if held is not None and not held.dirty:
             del self._held[template_id]
             if self.document is held:
-                stored = self.library.stored(template_id)
+                stored = self.library.stored(template_id, self._worked_on(template_id))
                 self.document = self._document(stored.template, stored)
                 self._held[template_id] = self.document
                 self.opened.emit()

@@ -31,6 +31,7 @@ def run_window(place: str | None) -> int:
     from PySide6.QtCore import QTimer
     from PySide6.QtWidgets import QApplication, QMessageBox
 
+    from idle_quarry.app.collecting import Collector
     from idle_quarry.app.desk import Desk
     from idle_quarry.app.preferences import Preferences
     from idle_quarry.app.theme import load_type, theme
@@ -54,11 +55,12 @@ def run_window(place: str | None) -> int:
     window = MainWindow(desk)
     window.show()
     gc.freeze()
-    gc.enable()
+    collector = Collector()
     QTimer.singleShot(0, lambda: _welcome_back(desk))
     if place == DEMO:
         QTimer.singleShot(400, lambda: _demo_jobs(desk))
     status = app.exec()
+    del collector
     desk.close()
     return status
 

@@ -136,6 +136,9 @@ class Theme:
         QPushButton[field="true"] {{ background: {s.ledge}; color: {s.dust}; text-align: left; padding: {px(4)}px {px(10)}px; }}
         QPushButton::menu-indicator {{ width: 0; }}
         QCheckBox:focus {{ color: {s.lichen}; }}
+        QRadioButton::indicator {{ width: {px(11)}px; height: {px(11)}px; border: 1px solid {s.dust}; border-radius: {px(6)}px; background: {s.ground}; }}
+        QRadioButton::indicator:checked {{ background: {s.lichen}; border: 1px solid {s.lichen}; }}
+        QRadioButton:focus {{ color: {s.lichen}; }}
         QMenu {{ background: {s.ledge}; border: 1px solid {s.seam}; padding: 4px; }}
         QMenu::item {{ padding: {px(4)}px {px(18)}px; }}
         QMenu::item:selected {{ background: {s.lichen}; color: {s.on_lichen}; }}
@@ -146,6 +149,7 @@ class Theme:
         QTreeView::item, QListView::item {{ padding: {px(3)}px {px(4)}px; }}
         QTableView::item {{ padding: 0 {px(6)}px; }}
         QListWidget::item {{ padding: {px(5)}px {px(12)}px; }}
+        QListWidget[told="true"]::item {{ padding: {px(4)}px {px(2)}px; }}
         QListView::indicator, QTreeView::indicator {{ width: {px(11)}px; height: {px(11)}px; border: 1px solid {s.dust}; background: {s.ground}; }}
         QListView::indicator:checked, QTreeView::indicator:checked {{ background: {s.lichen}; border: 1px solid {s.lichen}; }}
         QTreeView::item:selected, QTableView::item:selected {{ background: {s.ledge}; color: {s.chalk}; }}

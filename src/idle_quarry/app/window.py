@@ -27,10 +27,13 @@ from idle_quarry.app.views.library import LibraryView
 from idle_quarry.app.views.path import PathView
 from idle_quarry.app.widgets.basics import SayBar, button, label
 from idle_quarry.errors import QuarryError
+from idle_quarry.library import Search
 from idle_quarry.media.names import MEDIA_SUFFIXES
 from idle_quarry.path.settings import settings_of
 from idle_quarry.signal.words import format_words
 
+#: Templates the search at the top looks through by their first letters; the Library's own search knows them all.
+MOST_FOUND = 2000
 VIEWS = ("Library", "Path", "Intake", "Proof", "Jobs")
 
 
@@ -77,6 +80,8 @@ class MainWindow(QMainWindow):
         desk.view_wanted.connect(self.show_view)
         desk.job_wanted.connect(self._job_wanted)
         desk.proof_wanted.connect(self._proof_wanted)
+        desk.cure_wanted.connect(lambda finding: self.path.cure(finding))
+        desk.merge_wanted.connect(self._merge_wanted)
         desk.opened.connect(self._title)
         if desk.preferences.geometry:
             self.restoreGeometry(QByteArray(desk.preferences.geometry_bytes()))
@@ -182,6 +187,11 @@ class MainWindow(QMainWindow):
             view.prepare(stored)  # type: ignore[arg-type]
         self.show_view("Jobs")
 
+    def _merge_wanted(self, template_id: str, a: int, b: int) -> None:
+        self.show_view("Library")
+        self.library.choose(template_id)
+        self.library.merge(a, b)
+
     def _clips_wanted(self) -> None:
         self.show_view("Intake")
         self.desk.say("Open or drop clips here, choose one, and start a template from it.")
@@ -206,7 +216,11 @@ class MainWindow(QMainWindow):
             Command("Duplicate the chosen template", "", lambda: self.library.duplicate()),
             Command("Rename the chosen template", "", lambda: self.library.rename()),
             Command("Export the chosen template", "", lambda: self.library.export_asked()),
-            Command("Import templates", "", lambda: self.library.import_asked()),
+            Command("Import templates, a bundle or a carried shelf", "", lambda: self.library.import_asked()),
+            Command("Export the templates shown", "", lambda: self.library.export_shown_asked()),
+            Command("Print the house book", "", lambda: self.library.book_asked()),
+            Command("Compare the chosen template with another", "", lambda: self.library.compare_with()),
+            Command("Put the chosen template aside", "", lambda: self.library.put_aside()),
             Command("Proof: pictures of the worst link", "", partial(self._proof, "Pictures")),
             Command("Proof: codecs on this machine", "", partial(self._proof, "Codecs")),
             Command("Proof: disks of the places", "", partial(self._proof, "Disks")),
@@ -243,7 +257,7 @@ class MainWindow(QMainWindow):
         """Search templates, stations, clips and settings."""
         entries: list[Entry] = []
         try:
-            for each in self.desk.library.summaries():
+            for each in self.desk.library.page(Search(), 0, MOST_FOUND):
                 entries.append(
                     Entry(
                         "template",
@@ -345,9 +359,9 @@ class MainWindow(QMainWindow):
 
     def take_files(self, paths: list[Path]) -> None:
         """Take dropped files: template files are imported, clips and folders looked at."""
-        templates = [path for path in paths if path.suffix.lower() == ".json"]
+        templates = [path for path in paths if path.suffix.lower() in (".json", ".zip")]
         media = [path for path in paths if path not in templates]
-        for path in templates:
+        for path in templates[:1]:
             self.show_view("Library")
             self.library.import_from(path)
         if media:

@@ -33,7 +33,7 @@ def lay_out(write_pdf: WritePdf | None, say: Callable[[str], None] = lambda _tex
         beside = place.with_suffix(".part")
         beside.unlink(missing_ok=True)
         library = open_library(beside, DEMO_PERSON)
-        _fill(library)
+        fill(library)
         library.close()
         beside.rename(place)
     _copy_clips()
@@ -50,21 +50,33 @@ def lay_out(write_pdf: WritePdf | None, say: Callable[[str], None] = lambda _tex
     return place
 
 
-def _fill(library: Library) -> None:
+def fill(library: Library) -> None:
+    """Put the demo's templates on the shelves, saved, reviewed and approved as its people did."""
     from idle_quarry.demo.templates import house_shelf, own_shelf
 
     for shelf, histories in (("house", house_shelf()), ("own", own_shelf())):
         for history in histories:
-            first, *later = history
-            saved = library.save_new(
-                first.template, shelf, first.note, state=first.state, author=first.author, time=first.time
-            )
-            for each in later:
-                library.save_revision(
-                    saved.template_id, each.template, each.note, state=each.state, author=each.author, time=each.time
-                )
-            if first.template.name == "House HD 50i":
-                library.set_default(saved.template_id)
+            ident = ""
+            for each in history:
+                who, when = each.author, each.time
+                if ident:
+                    saved = library.save_revision(
+                        ident, each.template, each.note, parent=each.parent, author=who, time=when
+                    )
+                else:
+                    saved = library.save_new(each.template, shelf, each.note, author=who, time=when)
+                ident = saved.template_id
+                if each.state in ("in review", "approved"):
+                    library.review(ident, saved.number, "propose", each.note, person=who, time=when)
+                if each.state == "approved":
+                    other = "Odo" if who != "Odo" else "Runa"
+                    library.review(ident, saved.number, "approve", "as agreed", person=other, time=when)
+                if each.state == "withdrawn":
+                    library.review(ident, saved.number, "withdraw", "no longer made", person=who, time=when)
+                for person, time, place, text in each.remarks:
+                    library.comment(ident, saved.number, place, text, person=person, time=time)
+            if history[0].template.name == "House HD 50i":
+                library.set_default(ident)
 
 
 def _copy_clips() -> None:

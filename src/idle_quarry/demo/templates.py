@@ -34,6 +34,10 @@ class Saved:
     time: str
     note: str
     state: str
+    #: The revision it began from, where that is not the one before.
+    parent: int | None = None
+    #: Who said what of which place, and when.
+    remarks: tuple[tuple[str, str, str, str], ...] = ()
 
 
 _SAGE, _OCHRE, _BLUE, _VIOLET, _GREY = "#8fb59b", "#dba445", "#7f9fbf", "#a58fb5", "#8a8a8a"
@@ -284,7 +288,14 @@ def house_shelf() -> Iterator[list[Saved]]:
         Saved(first, "Runa", "2026-08-03T09:12:00+00:00", "First version, from the pilot", "approved"),
         Saved(second, "Odo", "2026-09-14T15:40:00+00:00", "UHD delivery and surround added", "approved"),
         Saved(third, "Runa", "2026-10-02T10:05:00+00:00", "Upright and square timelines for the trailers", "approved"),
-        Saved(salt, "Odo", "2026-11-20T17:58:00+00:00", "Bay 2 at 25 pictures for the grade", "draft"),
+        Saved(
+            edited(third, Edit("sound.line_up_dbfs", -20.0), Edit("monitor.format", words("1080psf25"))),
+            "Wren",
+            "2026-11-19T16:30:00+00:00",
+            "Line-up as the mixers want it; bay 2 takes PsF",
+            "draft",
+        ),
+        Saved(salt, "Odo", "2026-11-20T17:58:00+00:00", "Bay 2 at 25 pictures for the grade", "draft", parent=3),
     ]
     lamp = _lamp_room()
     labelled = edited(lamp, Edit("sources.tapes.format", words("576i25 4:3")))
@@ -313,7 +324,27 @@ def house_shelf() -> Iterator[list[Saved]]:
             "Shoot begins",
             "approved",
         ),
-        Saved(gauge, "Ivo", "2026-10-28T16:10:00+00:00", "4444 for the print", "in review"),
+        Saved(
+            gauge,
+            "Ivo",
+            "2026-10-28T16:10:00+00:00",
+            "4444 for the print",
+            "in review",
+            remarks=(
+                (
+                    "Odo",
+                    "2026-10-29T09:20:00+00:00",
+                    "setting intermediate.codec",
+                    "Does the cache disk play it? Bay 1 stutters.",
+                ),
+                (
+                    "Ivo",
+                    "2026-10-29T11:05:00+00:00",
+                    "setting intermediate.codec",
+                    "Measured on bay 2: one stream with room to spare.",
+                ),
+            ),
+        ),
     ]
     hd = _house_hd()
     yield [

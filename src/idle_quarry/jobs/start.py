@@ -133,11 +133,7 @@ def _fill(
         lambda done, of: progress("line-up clip", 0.05 + 0.8 * done / max(1, of)),
     )
     progress("papers", 0.9)
-    papers = folder / PAPERS
-    for name, html in (("Setup sheet", setup_sheet(stored, title)), ("Camera sheet", camera_sheet(stored, title))):
-        (papers / f"{name}.html").write_text(html)
-        write_pdf(html, papers / f"{name}.pdf")
-    (papers / "Intermediate recipe.sh").write_text(recipe(template))
+    papers_of(stored, title, folder / PAPERS, write_pdf)
     progress("checksums", 0.95)
     revision = stored.revision
     made = sorted(path.relative_to(folder).as_posix() for path in folder.rglob("*") if path.is_file())
@@ -163,3 +159,11 @@ def _fill(
     (folder / JOB_FILE).write_text(json.dumps(record, indent=2, ensure_ascii=False) + "\n")
     assert set(plan.files) <= {*made, JOB_FILE}, set(plan.files) - {*made}
     assert (folder / LINE_UP).is_dir()
+
+
+def papers_of(stored: Stored, title: str, folder: Path, write_pdf: WritePdf) -> None:
+    """Write a job's papers into a folder. Raises `OSError`."""
+    for name, html in (("Setup sheet", setup_sheet(stored, title)), ("Camera sheet", camera_sheet(stored, title))):
+        (folder / f"{name}.html").write_text(html)
+        write_pdf(html, folder / f"{name}.pdf")
+    (folder / "Intermediate recipe.sh").write_text(recipe(stored.template))

@@ -1,6 +1,6 @@
-"""Templates kept: shelves, revisions, exchange files."""
+"""Templates kept: shelves, revisions, reviews, exchange files."""
 
-from idle_quarry.library.records import JobRecord, Revision, Stored, Summary
-from idle_quarry.library.store import Library, open_library
+from idle_quarry.library.records import JobRecord, Remark, Revision, Search, Stored, Summary
+from idle_quarry.library.store import FileLibrary, Library, open_library
 
-__all__ = ["JobRecord", "Library", "Revision", "Stored", "Summary", "open_library"]
+__all__ = ["FileLibrary", "JobRecord", "Library", "Remark", "Revision", "Search", "Stored", "Summary", "open_library"]

@@ -16,7 +16,11 @@ STATES = ("draft", "in review", "approved", "withdrawn")
 
 @dataclass(frozen=True)
 class Revision:
-    """A saved state of a template, without its body. `time` is ISO 8601 in UTC, `hash` SHA-256."""
+    """A saved state of a template, without its body. `time` is ISO 8601 in UTC, `hash` SHA-256.
+
+    `parent` is the revision it began from, `merged` the other one where two were merged, `changed` the number of
+    settings in which it differs from its parent (None where that was not counted).
+    """
 
     template_id: str
     number: int
@@ -25,28 +29,60 @@ class Revision:
     note: str
     state: str
     hash: str
+    parent: int | None = None
+    merged: int | None = None
+    changed: int | None = None
+
+
+@dataclass(frozen=True)
+class Remark:
+    """Something said or done about a revision: a comment on a place of it, or an act that changed its state."""
+
+    template_id: str
+    n: int
+    number: int
+    act: str
+    state: str
+    place: str
+    person: str
+    time: str
+    note: str
+
+
+@dataclass(frozen=True)
+class Search:
+    """What of the library is wanted: every word somewhere, a territory, lines, a shelf, a state; or what was put aside."""
+
+    words: tuple[str, ...] = ()
+    territory: str | None = None
+    lines: int | None = None
+    shelf: str | None = None
+    state: str | None = None
+    aside: bool = False
 
 
 @dataclass(frozen=True)
 class Summary:
-    """One template on a shelf with its newest revision, and what it is searched by."""
+    """One template on a shelf: its newest revision that was not withdrawn, its approved one, and what it is."""
 
     id: str
     name: str
     shelf: str
     owner: str
     latest: Revision
+    approved: int | None
+    drafts: int
     territory: str
     working: str
     lines: int
     deliveries: tuple[str, ...]
-    text: str
     default: bool = False
+    aside: bool = False
 
-    def matches(self, words: tuple[str, ...]) -> bool:
-        """Return whether every one of `words` (lower case) stands somewhere in the template."""
-        text = self.text
-        return all(word in text for word in words)
+    @property
+    def for_jobs(self) -> int:
+        """The revision that jobs start from where none is named: the approved one, else the newest."""
+        return self.approved or self.latest.number
 
 
 @dataclass(frozen=True)

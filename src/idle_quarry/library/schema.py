@@ -5,7 +5,7 @@ from __future__ import annotations
 import sqlalchemy as sa
 
 #: The newest migration. A library at another number is migrated, or refused where it is newer.
-HEAD = "0001"
+HEAD = "0002"
 
 metadata = sa.MetaData()
 
@@ -18,6 +18,7 @@ templates = sa.Table(
     sa.Column("shelf", sa.String(8), nullable=False),
     sa.Column("owner", sa.String(80), nullable=False),
     sa.Column("created", sa.String(32), nullable=False),
+    sa.Column("aside", sa.String(32)),
     sa.UniqueConstraint("shelf", "owner", "name_key", name="one_name_a_shelf"),
 )
 
@@ -33,7 +34,47 @@ revisions = sa.Table(
     sa.Column("hash", sa.String(64), nullable=False),
     sa.Column("body", sa.Text, nullable=False),
     sa.Column("summary", sa.Text, nullable=False),
+    # the revision it began from, the other one where two were merged, and how many settings differ from the first
+    sa.Column("parent", sa.Integer),
+    sa.Column("merged", sa.Integer),
+    sa.Column("changed", sa.Integer),
+    # made by whoever saves: a save sent again after a broken line is known by it
+    sa.Column("ident", sa.String(36), unique=True),
 )
+
+reviews = sa.Table(
+    "review",
+    metadata,
+    sa.Column("template_id", sa.String(36), sa.ForeignKey("template.id"), primary_key=True),
+    sa.Column("n", sa.Integer, primary_key=True),
+    sa.Column("number", sa.Integer, nullable=False),
+    sa.Column("act", sa.String(16), nullable=False),
+    sa.Column("state", sa.String(16), nullable=False),
+    sa.Column("place", sa.String(160), nullable=False),
+    sa.Column("person", sa.String(80), nullable=False),
+    sa.Column("time", sa.String(32), nullable=False),
+    sa.Column("note", sa.Text, nullable=False),
+    sa.Column("ident", sa.String(36), nullable=False, unique=True),
+)
+
+#: Written by triggers alone, never by this program.
+heads = sa.Table(
+    "head",
+    metadata,
+    sa.Column("template_id", sa.String(36), sa.ForeignKey("template.id"), primary_key=True),
+    sa.Column("latest", sa.Integer, nullable=False),
+    sa.Column("state", sa.String(16), nullable=False),
+    sa.Column("approved", sa.Integer),
+    sa.Column("drafts", sa.Integer, nullable=False),
+    sa.Column("territory", sa.String(16), nullable=False),
+    sa.Column("working", sa.String(120), nullable=False),
+    sa.Column("lines", sa.Integer, nullable=False),
+    sa.Column("deliveries", sa.Text, nullable=False),
+    sa.Column("text", sa.Text, nullable=False),
+)
+
+#: A view: the state of each revision, from the reviews of it.
+standing = sa.table("standing", sa.column("template_id"), sa.column("number"), sa.column("state"))
 
 settings = sa.Table(
     "setting",

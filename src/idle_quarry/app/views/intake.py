@@ -189,7 +189,7 @@ class IntakeView(QWidget):
         self.template.addItem(f"{document.template.name} (open)" if document else "the open template", "open")
         self.template.addItem("no template", "none")
         try:
-            for each in self.desk.library.summaries():
+            for each in self.desk.library.page(limit=400):
                 self.template.addItem(each.name, each.id)
         except QuarryError as error:
             self.desk.refuse(error)

@@ -26,10 +26,12 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import ProgressBar, button, label
+from idle_quarry.app.widgets.difference_table import DifferenceTable
 from idle_quarry.app.widgets.lanes import Lanes
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob, check_job
+from idle_quarry.jobs.moving import Move, move, move_of
 from idle_quarry.jobs.start import StartedJob, bytes_needed, start_job
 from idle_quarry.jobs.structure import planned
 from idle_quarry.library import JobRecord, Stored
@@ -48,6 +50,7 @@ class JobsView(QWidget):
         self._ticket: Ticket | None = None
         self._started_at = 0.0
         self._checked: dict[str, CheckedJob | QuarryError] = {}
+        self._newer_move: tuple[JobRecord, CheckedJob, Stored, Move] | None = None
         self._build()
         self.first_focus = self.list
         desk.job_wanted.connect(self.prepare)
@@ -154,11 +157,23 @@ class JobsView(QWidget):
         top.addWidget(self.open_revision)
         head.addLayout(top)
         head.addWidget(self._job_about)
+        self._newer = label(wrap=True)
+        self._newer_row = QHBoxLayout()
+        self._newer_row.addWidget(self._newer, 1)
+        self.changes_button = button("What changes", self._show_changes)
+        self.move_button = button("Move the job to it", self._move)
+        self._newer_row.addWidget(self.changes_button)
+        self._newer_row.addWidget(self.move_button)
+        head.addLayout(self._newer_row)
+        self.changes = DifferenceTable()
+        self.changes.setMinimumHeight(theme.px(150))
+        self.changes.setMaximumHeight(theme.px(260))
         self.drift_head = label(role="head")
         self.drift = label(wrap=True)
         head.addWidget(self.drift_head)
         head.addWidget(self.drift)
         column.addLayout(head)
+        column.addWidget(self.changes)
         self.lanes = Lanes()
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -239,6 +254,8 @@ class JobsView(QWidget):
         result = self._checked.get(record.id)
         self.pages.setCurrentWidget(self._job_page)
         self._stored = None
+        self._look_for_newer(record, result)
+        self.move_button.setEnabled(True)
         self._job_title.setText(record.title)
         self._job_about.setText(
             f"{record.template_name}, revision {record.revision} · {record.hash[:12]} · started {record.time[:10]} by {record.author}\n{record.folder}"
@@ -257,6 +274,63 @@ class JobsView(QWidget):
             self.drift_head.setText("Being checked" if result is None else "Cannot be checked")
             self.drift.setText("" if result is None else str(result))
 
+    # -- a newer revision ------------------------------------------------------------------------------
+
+    def _look_for_newer(self, record: JobRecord, job: CheckedJob | QuarryError | None) -> None:
+        """Say whether a newer revision was approved since, what of the job would differ, and whether it can move to it."""
+        self._newer_move = None
+        for widget in (self._newer, self.changes_button, self.move_button, self.changes):
+            widget.hide()
+        if not isinstance(job, CheckedJob):
+            return
+        try:
+            summary = self.desk.library.summary(record.template_id)
+            if summary.for_jobs <= record.revision or (summary.shelf == "house" and summary.approved is None):
+                return
+            to = self.desk.library.stored(record.template_id, summary.for_jobs)
+            found = move_of(job, to)
+        except QuarryError:
+            return  # the template was put aside, or cannot be read: the job stands by itself
+        self._newer_move = (record, job, to, found)
+        count = len(found.differences)
+        differ = "1 setting differs" if count == 1 else f"{count} settings differ"
+        said = f"Revision {to.revision.number} of the template is {to.revision.state} since: {differ}."
+        if found.locked:
+            said += f" The job cannot move to it: {', '.join(found.locked)} cannot change once there is a timeline."
+        self._newer.setText(said)
+        self._newer.show()
+        self.changes_button.setVisible(bool(count))
+        self.move_button.setVisible(found.possible)
+
+    def _show_changes(self) -> None:
+        if self._newer_move is None:
+            return
+        record, _, to, found = self._newer_move
+        names = f"Revision {record.revision}", f"Revision {to.revision.number}"
+        self.changes.show_differences(list(found.differences), *names)
+        self.changes.setVisible(not self.changes.isVisible())
+
+    def _move(self) -> None:
+        if self._newer_move is None:
+            return
+        record, job, to, _ = self._newer_move
+        person = self.desk.library.person
+
+        def work(_ticket: Ticket) -> Move:
+            found = move(job, to, person, write_pdf)
+            self.desk.library.move_job(record.id, to)
+            return found
+
+        def done(found: Move) -> None:
+            made = f", {len(found.new_folders)} folders made" if found.new_folders else ""
+            self.desk.say(
+                f"{job.title} stands on revision {to.revision.number} now: its papers are written anew{made}."
+            )
+            self.desk.jobs_changed.emit()
+
+        self.move_button.setEnabled(False)
+        self.desk.workers.start(work, done, self.desk.refuse)
+
     def _open_template(self) -> None:
         item = self.list.currentItem()
         if item is not None:
@@ -269,13 +343,15 @@ class JobsView(QWidget):
         kept = self.template.currentData()
         self.template.clear()
         try:
-            summaries = self.desk.library.summaries()
+            summaries = self.desk.library.page(limit=400)
         except QuarryError as error:
             self.desk.refuse(error)
             return
         for each in summaries:
             mark = "  (default)" if each.default else ""
-            self.template.addItem(f"{each.name}, revision {each.latest.number}{mark}", (each.id, each.latest.number))
+            number = each.for_jobs
+            state = "approved" if number == each.approved else each.latest.state if each.shelf == "house" else "own"
+            self.template.addItem(f"{each.name}, revision {number}, {state}{mark}", (each.id, number))
             if each.default and kept is None:
                 self.template.setCurrentIndex(self.template.count() - 1)
         if kept is not None:

@@ -1,8 +1,8 @@
-"""The Library view: templates of both shelves on the left, the chosen one's path and revisions on the right."""
+"""The Library view: the shelves on the left, the chosen template on the right, and the pages that take the whole view."""
 
 from __future__ import annotations
 
-import itertools
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -13,8 +13,9 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListView,
     QMenu,
-    QScrollArea,
+    QPushButton,
     QSplitter,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -22,37 +23,47 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.shelf_list import SUMMARY, ShelfDelegate, ShelfModel
+from idle_quarry.app.views.template_page import TemplatePage
 from idle_quarry.app.widgets.basics import AskBar, button, label
-from idle_quarry.app.widgets.core import Core
-from idle_quarry.app.widgets.findings import Findings
-from idle_quarry.app.widgets.strip import Strip
-from idle_quarry.errors import NameTaken, QuarryError
-from idle_quarry.library import Summary
-from idle_quarry.library.exchange import export_file, import_file
-from idle_quarry.path.edits import Edit, differences, edited
+from idle_quarry.errors import QuarryError
+from idle_quarry.library import Search, Stored, Summary
+from idle_quarry.library.bundles import SUFFIX, added_to, export_bundle, origin_of
+from idle_quarry.library.exchange import export_file
+from idle_quarry.library.reviewing import ACTS
+from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.names import cleaned_name
 from idle_quarry.path.registry import deliveries, territories
 from idle_quarry.path.starting import from_delivery
-from idle_quarry.path.template import Template
 from idle_quarry.signal.words import format_words
+
+#: What the shelf box offers, and the search each stands for.
+_SHELVES: dict[str, dict[str, object]] = {
+    "Both shelves": {},
+    "House shelf": {"shelf": "house"},
+    "In review": {"shelf": "house", "state": "in review"},
+    "Own shelf": {"shelf": "own"},
+    "Put aside": {"aside": True},
+}
+_FILES = "Templates and bundles (*.json *.zip)"
 
 
 class LibraryView(QWidget):
-    """Find, look at, open, copy and hand over templates."""
+    """Find, look at, open, compare, review, copy and hand over templates."""
 
     clips_wanted = Signal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.model = ShelfModel()
+        self.model = ShelfModel(desk.library)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search name, note, format, delivery")
         self.search.setClearButtonEnabled(True)
         self.search.setAccessibleName("Search templates")
-        self.territory, self.lines = QComboBox(), QComboBox()
-        self.territory.setAccessibleName("Territory")
-        self.lines.setAccessibleName("Raster")
+        self.shelf, self.territory, self.lines = QComboBox(), QComboBox(), QComboBox()
+        for box, name in ((self.shelf, "Shelf"), (self.territory, "Territory"), (self.lines, "Raster")):
+            box.setAccessibleName(name)
+        self.shelf.addItems(list(_SHELVES))
         self.territory.addItem("Any territory", None)
         for ident in territories():
             self.territory.addItem(ident, ident)
@@ -65,122 +76,115 @@ class LibraryView(QWidget):
         self._nothing = label("", "dust", wrap=True)
         self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.ask = AskBar()
-        self._build_right()
+        self.page = TemplatePage(desk)
+        self._pages: dict[type[QWidget], QWidget] = {}
         self._build()
         self.first_focus = self.list
         self.search.textChanged.connect(self._find)
-        self.territory.activated.connect(self._find)
-        self.lines.activated.connect(self._find)
+        for box in (self.shelf, self.territory, self.lines):
+            box.activated.connect(self._find)
         self.list.selectionModel().currentChanged.connect(
             lambda index, _old: self._show(index.data(SUMMARY) if index.isValid() else None)
         )
         self.list.activated.connect(lambda index: self.open_chosen())
+        page = self.page
+        page.open_wanted.connect(self.open_chosen)
+        page.job_wanted.connect(self._start_job)
+        page.more_wanted.connect(self._more_menu)
+        page.compare_wanted.connect(self.compare)
+        page.merge_wanted.connect(self.merge)
+        page.act_wanted.connect(self._ask_act)
+        page.findings.cured.connect(self._cure)
         desk.shelves_changed.connect(self.reload)
         self.reload()
 
+    @property
+    def core(self) -> QWidget:
+        return self.page.core
+
     def _build(self) -> None:
-        new = button("New", self._new_menu, main=True)
-        self.new_button = new
+        self.new_button = button("New", self._new_menu, main=True)
+        self.import_button = button("Import", self.import_asked)
         tools = QHBoxLayout()
         tools.setSpacing(theme.px(7))
         tools.addWidget(self.search, 1)
-        tools.addWidget(self.territory)
-        tools.addWidget(self.lines)
-        tools.addWidget(new)
-        tools.addWidget(button("Import", self.import_asked))
-        tools.setContentsMargins(theme.px(12), theme.px(10), theme.px(12), theme.px(8))
+        tools.addWidget(self.import_button)
+        tools.addWidget(self.new_button)
+        tools.setContentsMargins(theme.px(12), theme.px(10), theme.px(12), 0)
+        filters = QHBoxLayout()
+        filters.setSpacing(theme.px(7))
+        filters.setContentsMargins(theme.px(12), theme.px(6), theme.px(12), theme.px(8))
+        for box in (self.shelf, self.territory, self.lines):
+            filters.addWidget(box)
+        self._count = label(role="dust")
+        filters.addStretch(1)
+        filters.addWidget(self._count)
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addLayout(tools)
+        column.addLayout(filters)
         column.addWidget(self._nothing)
         column.addWidget(self.list, 1)
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.addWidget(left)
-        self.split.addWidget(self._right)
-        self.split.setSizes([theme.px(640), theme.px(640)])
+        self.split.addWidget(self.page)
+        self.split.setSizes([theme.px(600), theme.px(680)])
         self.split.setChildrenCollapsible(False)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self.split)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
         outer.addWidget(self.ask)
-        outer.addWidget(self.split, 1)
-
-    def _build_right(self) -> None:
-        self._right = QWidget()
-        self._right.setProperty("role", "bench")
-        self._right.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._name, self._about, self._note = label(role="title"), label(role="dust"), label(wrap=True)
-        self.open_button = button("Open", self.open_chosen, main=True, tip="Enter")
-        self.job_button = button("Start a job", self._start_job)
-        self.more_button = button("More", self._more_menu)
-        head = QHBoxLayout()
-        head.setSpacing(theme.px(7))
-        head.addWidget(self._name, 1)
-        head.addWidget(self.more_button)
-        head.addWidget(self.job_button)
-        head.addWidget(self.open_button)
-        self.strip = Strip(editable=False)
-        self.strip.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.core = Core()
-        self.core.chosen.connect(self._show_revision)
-        self.findings = Findings()
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(self.core)
-        lower = QSplitter(Qt.Orientation.Vertical)
-        revisions = QWidget()
-        inner = QVBoxLayout(revisions)
-        inner.setContentsMargins(theme.px(16), theme.px(6), theme.px(8), 0)
-        inner.addWidget(label("Revisions", "head"))
-        inner.addWidget(scroll, 1)
-        lower.addWidget(revisions)
-        lower.addWidget(self.findings)
-        lower.setSizes([theme.px(190), theme.px(230)])
-        column = QVBoxLayout(self._right)
-        column.setContentsMargins(0, theme.px(10), 0, 0)
-        column.setSpacing(theme.px(4))
-        top = QVBoxLayout()
-        top.setContentsMargins(theme.px(16), 0, theme.px(12), theme.px(4))
-        top.setSpacing(theme.px(3))
-        top.addLayout(head)
-        top.addWidget(self._about)
-        top.addWidget(self._note)
-        column.addLayout(top)
-        column.addWidget(self.strip)
-        column.addWidget(lower, 1)
+        outer.addWidget(self.pages, 1)
 
     # -- showing ---------------------------------------------------------------------------------------
 
     def reload(self) -> None:
-        """Read both shelves again; what was chosen stays chosen."""
-        chosen = self.chosen()
+        """Read the shelves again; what was chosen stays chosen."""
+        kept = self.lines.currentData()
         try:
-            self.model.take(self.desk.library.summaries())
+            present = self.desk.library.lines_present()
         except QuarryError as error:
             self.desk.refuse(error)
             return
-        kept = self.lines.currentData()
         self.lines.clear()
         self.lines.addItem("Any raster", None)
-        for lines in self.model.lines_present():
+        for lines in present:
             self.lines.addItem(f"{lines} lines", lines)
         self.lines.setCurrentIndex(max(0, self.lines.findData(kept)))
-        self._choose_row(self.model.row_of(chosen.id) if chosen else None)
+        self._find()
+
+    def _wanted(self) -> Search:
+        return Search(
+            words=tuple(self.search.text().lower().split()), territory=self.territory.currentData(),
+            lines=self.lines.currentData(), **_SHELVES[self.shelf.currentText()],  # type: ignore[arg-type]
+        )  # fmt: skip
 
     def _find(self) -> None:
         chosen = self.chosen()
-        self.model.find(self.search.text(), self.territory.currentData(), self.lines.currentData())
+        try:
+            self.model.find(self._wanted())
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return
         self._choose_row(self.model.row_of(chosen.id) if chosen else None)
 
     def _choose_row(self, row: int | None) -> None:
-        shown = len(self.model.shown)
+        shown = self.model.shown
+        wanted = self._wanted()
         self._nothing.setVisible(shown == 0)
-        if self.model.count == 0:
+        self._count.setText(f"{shown} template{'s' if shown != 1 else ''}")
+        if wanted == Search():
             self._nothing.setText("No templates yet. Press New to begin from a standard delivery, or drop clips here.")
+        elif wanted.aside:
+            self._nothing.setText("Nothing was put aside.")
         else:
-            self._nothing.setText("No template has all of that. Clear the search, or choose any territory and raster.")
+            self._nothing.setText(
+                "No template has all of that. Clear the search, or choose any shelf, territory and raster."
+            )
         if shown:
             self.list.setCurrentIndex(self.model.index(row or 0))
         else:
@@ -188,51 +192,102 @@ class LibraryView(QWidget):
 
     def chosen(self) -> Summary | None:
         """Return the template chosen in the list, or None."""
-        index = self.list.currentIndex()
-        return index.data(SUMMARY) if index.isValid() and index.row() < len(self.model.shown) else None
+        return self.page.summary
 
     def choose(self, template_id: str) -> None:
         """Choose a template in the list, clearing the search where it hides it."""
         if self.model.row_of(template_id) is None:
             self.search.clear()
-            self.territory.setCurrentIndex(0)
-            self.lines.setCurrentIndex(0)
+            for box in (self.shelf, self.territory, self.lines):
+                box.setCurrentIndex(0)
             self._find()
         self._choose_row(self.model.row_of(template_id))
 
     def _show(self, summary: Summary | None) -> None:
-        self._right.setEnabled(summary is not None)
-        if summary is None:
-            self._name.setText("")
-            self._about.setText("")
-            self._note.setText("")
-            self.strip.show_evaluation(None)
-            self.core.show_revisions([])
-            return
+        self.page.show_summary(summary)
+
+    # -- pages that take the whole view ------------------------------------------------------------------
+
+    def _page(self, kind: type[QWidget]) -> QWidget:
+        if kind not in self._pages:
+            made = kind(self.desk)  # type: ignore[arg-type]
+            made.closed.connect(self.close_page)  # type: ignore[attr-defined]
+            self._pages[kind] = made
+            self.pages.addWidget(made)
+        return self._pages[kind]
+
+    def _bring(self, page: QWidget) -> None:
+        self.pages.setCurrentWidget(page)
+        page.first_focus.setFocus()  # type: ignore[attr-defined]
+
+    def close_page(self) -> None:
+        """Go back to the shelves."""
+        self.pages.setCurrentWidget(self.split)
+        self.list.setFocus()
+
+    def compare(self, a: int, b: int) -> None:
+        """Show two revisions of the chosen template beside one another."""
+        summary = self.chosen()
+        if summary is not None:
+            self._compare_stored(
+                lambda: (self.desk.library.stored(summary.id, a), self.desk.library.stored(summary.id, b))
+            )
+
+    def _compare_stored(self, read: Callable[[], tuple[Stored, Stored]]) -> None:
+        from idle_quarry.app.views.review import ReviewPage
+
         try:
-            revisions = self.desk.library.revisions(summary.id)
-            bodies = [self.desk._stored(summary.id, r.number, r.hash).template for r in revisions]
+            a, b = read()
         except QuarryError as error:
             self.desk.refuse(error)
             return
-        changed = [len(differences(old, new)) for new, old in itertools.pairwise(bodies)] + [0]
-        self._name.setText(summary.name)
-        self.core.show_revisions(list(zip(revisions, changed, strict=True)))
-        self._show_revision(revisions[0].number)
+        page = self._page(ReviewPage)
+        assert isinstance(page, ReviewPage)
+        page.show_pair(a, b)
+        self._bring(page)
 
-    def _show_revision(self, number: int) -> None:
+    def compare_with(self) -> None:
+        """Ask for another template, and show the two beside one another."""
         summary = self.chosen()
         if summary is None:
             return
-        revision = next(r for r in self.desk.library.revisions(summary.id) if r.number == number)
-        evaluation = self.desk.evaluation(summary.id, number, revision.hash)
-        shelf = "House" if summary.shelf == "house" else "Own"
-        self._about.setText(
-            f"{shelf} shelf · revision {number} by {revision.author}, {revision.time[:10]} · worst link {evaluation.worst_grade}"
-        )
-        self._note.setText(evaluation.template.note)
-        self.strip.show_evaluation(evaluation, "")
-        self.findings.show_evaluation(evaluation)
+
+        def accept(name: str) -> str | None:
+            try:
+                other = self.desk.library.find(name)
+                pair = self.desk.library.stored(other.id), self.desk.library.stored(summary.id, self.page.core.selected)
+            except QuarryError as error:
+                return str(error)
+            self._compare_stored(lambda: pair)
+            return None
+
+        names = [each.name for each in self.desk.library.page(limit=400)]
+        self.ask.ask_text(f"Compare {summary.name} with:", "", "Compare", accept, offers=names)
+
+    def merge(self, a: int, b: int) -> None:
+        """Show two drafts of the chosen template, to be made one."""
+        summary = self.chosen()
+        if summary is None:
+            return
+        from idle_quarry.app.views.merge import MergePage
+
+        page = self._page(MergePage)
+        assert isinstance(page, MergePage)
+        library = self.desk.library
+        try:
+            base = library.common_base(summary.id, a, b)
+            page.show_drafts(*(library.stored(summary.id, number) for number in (base, a, b)))
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return
+        if not page.property("connected"):
+            page.setProperty("connected", True)
+            page.merged.connect(self._merged)
+        self._bring(page)
+
+    def _merged(self, template_id: str) -> None:
+        self.close_page()
+        self.choose(template_id)
 
     # -- doing -----------------------------------------------------------------------------------------
 
@@ -240,16 +295,47 @@ class LibraryView(QWidget):
         """Open the chosen template at the chosen revision."""
         summary = self.chosen()
         if summary is not None:
-            number = self.core.selected
+            number = self.page.core.selected
             self.desk.open_stored(summary.id, number if number != summary.latest.number else None)
+
+    def _cure(self, finding: object) -> None:
+        """Open the chosen template and carry out a finding's remedy there: a draft, undoable."""
+        self.open_chosen()
+        self.desk.cure_wanted.emit(finding)
 
     def _start_job(self) -> None:
         summary = self.chosen()
-        if summary is not None:
+        if summary is None:
+            return
+        number = self.page.core.selected
+        if number == summary.latest.number:  # what is shown at first: jobs start from what is approved
+            number = summary.for_jobs
+        try:
+            self.desk.job_wanted.emit(self.desk.library.stored(summary.id, number))
+        except QuarryError as error:
+            self.desk.refuse(error)
+
+    def _ask_act(self, act: str, number: int) -> None:
+        summary = self.chosen()
+        if summary is None:
+            return
+        verbs = {"propose": "Send to review", "withdraw": "Withdraw", "bring back": "Bring back"}
+
+        def accept(note: str) -> str | None:
             try:
-                self.desk.job_wanted.emit(self.desk.library.stored(summary.id, self.core.selected))
+                self.desk.library.review(summary.id, number, act, note)
             except QuarryError as error:
-                self.desk.refuse(error)
+                return str(error)
+            self.desk.say(f"{summary.name}, revision {number}: {ACTS[act].told}.")
+            self.desk.shelves_changed.emit()
+            return None
+
+        asked = {
+            "propose": "What is to be looked at:",
+            "withdraw": "Why it is withdrawn:",
+            "bring back": "Why it is back:",
+        }
+        self.ask.ask_text(asked[act], "", verbs[act], accept)
 
     def _new_menu(self) -> None:
         menu = QMenu(self)
@@ -262,29 +348,66 @@ class LibraryView(QWidget):
         menu.addAction("From clips…").triggered.connect(self.clips_wanted.emit)
         menu.exec(self.new_button.mapToGlobal(self.new_button.rect().bottomLeft()))
 
-    def _more_menu(self) -> None:
+    def _more_menu(self, under: QPushButton) -> None:
         summary = self.chosen()
         if summary is None:
             return
         menu = QMenu(self)
-        menu.addAction("Duplicate to own shelf").triggered.connect(self.duplicate)
-        menu.addAction("Rename").triggered.connect(self.rename)
-        menu.addAction("Export…").triggered.connect(self.export_asked)
-        text = "No longer the default for new jobs" if summary.default else "Default for new jobs"
-        menu.addAction(text).triggered.connect(self.toggle_default)
-        menu.exec(self.more_button.mapToGlobal(self.more_button.rect().bottomLeft()))
+        for text, act in self.more(summary):
+            if act is None:
+                menu.addSeparator()
+            else:
+                menu.addAction(text).triggered.connect(act)
+        menu.exec(under.mapToGlobal(under.rect().bottomLeft()))
+
+    def more(self, summary: Summary) -> list[tuple[str, Callable[[], object] | None]]:
+        """Return what else can be done with a template, by name; None stands for a line between."""
+        if summary.aside:
+            return [("Put it back on its shelf", self.bring_back), ("Export…", self.export_asked)]
+        house, own = self.desk.library.defaults()
+        found: list[tuple[str, Callable[[], object] | None]] = [
+            ("Compare with another template…", self.compare_with),
+            ("Copy to own shelf", self.duplicate),
+        ]
+        if summary.shelf == "own":
+            found.append(("Copy to the house shelf as a draft", self.hand_over))
+        found += [
+            ("Rename", self.rename),
+            ("", None),
+            ("Export…", self.export_asked),
+            ("Add to a carried shelf…", self.carry_asked),
+            ("", None),
+            ("No longer my default for new jobs" if own == summary.id else "My default for new jobs",
+             lambda: self.toggle_default(own=True)),
+        ]  # fmt: skip
+        if summary.shelf == "house":
+            text = (
+                "No longer the house's default for new jobs"
+                if house == summary.id
+                else "The house's default for new jobs"
+            )
+            found.append((text, self.toggle_default))
+        return [*found, ("", None), ("Put aside", self.put_aside)]
 
     def duplicate(self) -> None:
-        """Put a copy of the chosen template on the own shelf."""
+        """Put a copy of the chosen revision on the own shelf."""
+        self._copy("own")
+
+    def hand_over(self) -> None:
+        """Put a copy of the chosen revision on the house shelf, as a draft."""
+        self._copy("house")
+
+    def _copy(self, shelf: str) -> None:
         summary = self.chosen()
         if summary is None:
             return
         library = self.desk.library
         try:
-            stored = library.stored(summary.id, self.core.selected)
-            name = library.free_name(f"{summary.name} copy"[:110], "own")
+            stored = library.stored(summary.id, self.page.core.selected)
+            wanted = f"{summary.name} copy"[:110] if shelf == summary.shelf else stored.template.name
+            name = library.free_name(wanted, shelf)
             note = f"copied from {summary.name}, revision {stored.revision.number}"
-            saved = library.save_new(edited(stored.template, Edit("name", name)), "own", note)
+            saved = library.save_new(edited(stored.template, Edit("name", name)), shelf, note)
         except QuarryError as error:
             self.desk.refuse(error)
             return
@@ -302,34 +425,71 @@ class LibraryView(QWidget):
                 stored = self.desk.library.stored(summary.id)
                 if name == stored.template.name:
                     return None
+                renamed = edited(stored.template, Edit("name", name))
                 self.desk.library.save_revision(
-                    summary.id, edited(stored.template, Edit("name", name)), f"renamed from {stored.name}"
+                    summary.id, renamed, f"renamed from {stored.name}", parent=stored.revision.number
                 )
             except QuarryError as error:
                 return str(error)
             self.desk.forget_held(summary.id)
             self.desk.shelves_changed.emit()
+            if summary.approved is not None:
+                self.desk.say(f"It is called {name} when this draft is approved.")
             return None
 
         self.ask.ask_text("New name:", summary.name, "Rename", accept)
 
-    def toggle_default(self) -> None:
-        """Make the chosen template the one new jobs start from, or no longer."""
+    def put_aside(self) -> None:
+        """Take the chosen template off its shelf; it can be put back."""
         summary = self.chosen()
         if summary is None:
             return
         try:
-            self.desk.library.set_default(None if summary.default else summary.id)
+            self.desk.library.put_aside(summary.id)
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return
+        self.desk.shelves_changed.emit()
+        self.desk.say(f"{summary.name} was put aside.", action=("Undo", lambda: self._bring_back(summary.id)))
+
+    def bring_back(self) -> None:
+        """Put the chosen template, which was put aside, on its shelf again."""
+        summary = self.chosen()
+        if summary is not None:
+            self._bring_back(summary.id)
+
+    def _bring_back(self, template_id: str) -> None:
+        try:
+            self.desk.library.bring_back(template_id)
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return
+        self.desk.shelves_changed.emit()
+        self.choose(template_id)
+
+    def toggle_default(self, *, own: bool = False) -> None:
+        """Make the chosen template the one new jobs start from, in the house or for this person, or no longer."""
+        summary = self.chosen()
+        if summary is None:
+            return
+        try:
+            kept = self.desk.library.defaults()[1 if own else 0]
+            self.desk.library.set_default(None if kept == summary.id else summary.id, own=own)
         except QuarryError as error:
             self.desk.refuse(error)
         self.desk.shelves_changed.emit()
+
+    # -- files -----------------------------------------------------------------------------------------
+
+    def _folder(self) -> Path:
+        return Path(self.desk.preferences.export_folder or Path.home())
 
     def export_asked(self) -> None:
         """Ask where to, and write the chosen revision as a file."""
         summary = self.chosen()
         if summary is None:
             return
-        start = Path(self.desk.preferences.export_folder or Path.home()) / f"{cleaned_name(summary.name)}.json"
+        start = self._folder() / f"{cleaned_name(summary.name)}.json"
         name, _kind = QFileDialog.getSaveFileName(self, "Export template", str(start), "Template (*.json)")
         if name:
             self.export_to(Path(name))
@@ -340,83 +500,107 @@ class LibraryView(QWidget):
         if summary is None:
             return
         try:
-            stored = self.desk.library.stored(summary.id, self.core.selected)
-            revision = stored.revision
-            origin = {
-                "name": stored.name,
-                "revision": revision.number,
-                "author": revision.author,
-                "time": revision.time,
-            }
-            export_file(stored.template, path, origin)
+            stored = self.desk.library.stored(summary.id, self.page.core.selected)
+            export_file(stored.template, path, origin_of(stored))
         except QuarryError as error:
             self.desk.refuse(error)
             return
         self.desk.preferences.export_folder = str(path.parent)
-        self.desk.say(f"{stored.name}, revision {revision.number}, exported to {path.name}.")
+        self.desk.say(f"{stored.name}, revision {stored.revision.number}, exported to {path.name}.")
+
+    def carry_asked(self) -> None:
+        """Ask for a carried shelf, a bundle on a disk that goes between machines, and add the chosen revision to it."""
+        start = str(self._folder() / "Shelf.zip")
+        name, _kind = QFileDialog.getSaveFileName(
+            self, "Carried shelf: a new file, or one that is there", start, "Bundle (*.zip)", options=QFileDialog.Option.DontConfirmOverwrite
+        )  # fmt: skip
+        if name:
+            self.carry_to(Path(name))
+
+    def carry_to(self, path: Path) -> None:
+        """Add the chosen revision to a carried shelf."""
+        summary = self.chosen()
+        if summary is None:
+            return
+        path = path if path.suffix.lower() == SUFFIX else path.with_name(path.name + SUFFIX)
+        try:
+            stored = self.desk.library.stored(summary.id, self.page.core.selected)
+            count = added_to(path, [stored])
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return
+        self.desk.preferences.export_folder = str(path.parent)
+        self.desk.say(f"{stored.name}, revision {stored.revision.number}, is on {path.name}, which holds {count} now.")
+
+    def shown_stored(self) -> Sequence[Stored]:
+        """Return the revisions that jobs would start from, of every template the search shows."""
+        library = self.desk.library
+        found = []
+        for ident in library.identities(self._wanted()):
+            found.append(library.stored(ident, library.summary(ident).for_jobs))
+        return found
+
+    def export_shown_asked(self) -> None:
+        """Ask where to, and write every template that is shown: as a bundle, or as a table of settings."""
+        start = self._folder() / "Templates.zip"
+        name, _kind = QFileDialog.getSaveFileName(
+            self, "Export the templates shown", str(start), "Bundle (*.zip);;Table of settings (*.csv)"
+        )
+        if name:
+            self.export_shown(Path(name))
+
+    def export_shown(self, path: Path) -> None:
+        """Write every template that is shown to `path`, off the interface thread."""
+        from idle_quarry.library.tables import write_table
+
+        def work(_ticket: object) -> int:
+            stored = self.shown_stored()
+            if path.suffix.lower() == ".csv":
+                write_table(stored, path)
+            else:
+                export_bundle(stored, path)
+            return len(stored)
+
+        self.desk.preferences.export_folder = str(path.parent)
+        self.desk.workers.start(
+            work, lambda n: self.desk.say(f"{n} templates exported to {path.name}."), self.desk.refuse
+        )
+
+    def book_asked(self) -> None:
+        """Ask where to, and print the house book: every approved template."""
+        start = self._folder() / "House book.pdf"
+        name, _kind = QFileDialog.getSaveFileName(self, "House book", str(start), "PDF (*.pdf)")
+        if name:
+            self.print_book(Path(name))
+
+    def print_book(self, path: Path) -> None:
+        """Write the house book to `path`, off the interface thread."""
+        from idle_quarry.library.tables import approved_of, write_book
+        from idle_quarry.printing import write_pdf
+
+        def work(_ticket: object) -> int:
+            return write_book(approved_of(self.desk.library), path, write_pdf)
+
+        self.desk.preferences.export_folder = str(path.parent)
+        self.desk.workers.start(
+            work,
+            lambda n: self.desk.say(f"{path.name} holds the {n} approved templates of the house."),
+            self.desk.refuse,
+        )
 
     def import_asked(self) -> None:
-        """Ask for files and import them."""
-        names, _kind = QFileDialog.getOpenFileNames(
-            self, "Import templates", self.desk.preferences.export_folder, "Template (*.json)"
-        )
-        for name in names:
+        """Ask for a file, and show what it offers."""
+        name, _kind = QFileDialog.getOpenFileName(self, "Import templates", str(self._folder()), _FILES)
+        if name:
             self.import_from(Path(name))
 
     def import_from(self, path: Path) -> None:
-        """Import a template file; where the own shelf has the name, ask what is meant."""
-        try:
-            found = import_file(path)
-        except QuarryError as error:
-            self.desk.refuse(error)
-            return
-        if found.genuine is False:
-            self.desk.say(
-                f"{path.name}: its hash does not hold; it was changed since it was exported. Not imported.",
-                refusal=True,
-            )
-            return
-        self._put_imported(found.template, path.name)
+        """Show what a template file, a bundle or a carried shelf offers; nothing is taken before it is decided."""
+        from idle_quarry.app.views.taking import TakingPage
 
-    def _put_imported(self, template: Template, file_name: str) -> None:
-        library, note = self.desk.library, f"imported from {file_name}"
-        try:
-            saved = library.save_new(template, "own", note)
-        except NameTaken:
-            taken = next(s for s in library.summaries() if s.shelf == "own" and s.name.lower() == template.name.lower())
-            self.ask.ask_choice(
-                f"Your shelf has a template called {template.name} already.",
-                {
-                    "Keep both": lambda: self._keep_both(template, note),
-                    f"Add as revision {taken.latest.number + 1}": lambda: self._add_revision(taken, template, note),
-                    "Leave it": lambda: None,
-                },
-            )
-            return
-        except QuarryError as error:
-            self.desk.refuse(error)
-            return
-        self._imported(saved.template_id, template.name)
-
-    def _keep_both(self, template: Template, note: str) -> None:
-        try:
-            name = self.desk.library.free_name(template.name, "own")
-            saved = self.desk.library.save_new(edited(template, Edit("name", name)), "own", note)
-        except QuarryError as error:
-            self.desk.refuse(error)
-            return
-        self._imported(saved.template_id, name)
-
-    def _add_revision(self, taken: Summary, template: Template, note: str) -> None:
-        try:
-            self.desk.library.save_revision(taken.id, template, note)
-        except QuarryError as error:
-            self.desk.refuse(error)
-            return
-        self.desk.forget_held(taken.id)
-        self._imported(taken.id, template.name)
-
-    def _imported(self, template_id: str, name: str) -> None:
-        self.desk.shelves_changed.emit()
-        self.choose(template_id)
-        self.desk.say(f"{name} imported to your own shelf.")
+        page = self._page(TakingPage)
+        assert isinstance(page, TakingPage)
+        if not page.property("connected"):
+            page.setProperty("connected", True)
+            page.taken.connect(self._merged)
+        page.open(path, lambda: self._bring(page))

@@ -26,6 +26,7 @@ from idle_quarry.app.widgets.sheet import Sheet
 from idle_quarry.app.widgets.strip import Strip
 from idle_quarry.app.widgets.structure import Structure
 from idle_quarry.errors import QuarryError
+from idle_quarry.library import Revision
 from idle_quarry.path.comparing import questions
 from idle_quarry.path.edits import Edit, put_back
 from idle_quarry.path.evaluation import Finding
@@ -198,8 +199,7 @@ class PathView(QWidget):
         if document.base is None:
             about = "not saved yet"
         else:
-            revision = document.base.revision
-            about = f"{'House' if document.base.shelf == 'house' else 'Own'} shelf · revision {revision.number} by {revision.author}"
+            about = _standing(document)
         self._about.setText(f"{about} · {template.territory}")
         count = len(changed)
         self.changes_button.setText(
@@ -209,6 +209,7 @@ class PathView(QWidget):
         )
         self.changes_button.setVisible(bool(changed))
         self.save_button.setEnabled(document.dirty)
+        self.save_button.setText("Save draft" if document.base and document.base.shelf == "house" else "Save revision")
         self.job_button.setToolTip("Jobs start from saved revisions" if document.dirty else "Ctrl+J")
         self.findings.show_evaluation(evaluation)
         self.evidence.show_evaluation(evaluation, self.strip.selected)
@@ -422,21 +423,50 @@ class PathView(QWidget):
     # -- saving ----------------------------------------------------------------------------------------
 
     def ask_save(self) -> None:
-        """Ask for a note and save the next revision."""
+        """Ask for a note and save a draft."""
         document = self.desk.document
         if document is None or not document.dirty:
             return
-        number = document.base.revision.number + 1 if document.base else 1
 
         def accept(note: str) -> str | None:
             try:
-                self.desk.save(note)
+                saved = self.desk.save(note)
             except QuarryError as error:
                 return str(error)
-            self.desk.say(f"Saved as revision {number}.")
+            self._say_saved(saved)
             return None
 
-        self.ask.ask_text(f"Revision {number}: what has changed?", "", "Save", accept)
+        self.ask.ask_text("What has changed?", "", "Save revision", accept)
+
+    def _say_saved(self, saved: Revision) -> None:
+        """Say what was saved and offer what comes next: a merge where somebody else's draft lies beside it, a review."""
+        library, base = self.desk.library, self.desk.document.base if self.desk.document else None
+        others = [each for each in library.open_drafts(saved.template_id) if each.number != saved.number]
+        if base is None or base.shelf == "own":
+            self.desk.say(f"Saved as revision {saved.number}.")
+        elif others:
+            other = others[0]
+            self.desk.say(
+                f"Saved as revision {saved.number}. {other.author} has a draft of it too, revision {other.number}: both are kept.",
+                action=(
+                    "Merge them",
+                    lambda: self.desk.merge_wanted.emit(saved.template_id, other.number, saved.number),
+                ),
+            )
+        else:
+            self.desk.say(
+                f"Saved as revision {saved.number}, a draft.",
+                action=("Send to review", lambda: self._propose(saved)),
+            )
+
+    def _propose(self, saved: Revision) -> None:
+        try:
+            self.desk.library.review(saved.template_id, saved.number, "propose", saved.note)
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return
+        self.desk.shelves_changed.emit()
+        self.desk.say(f"Revision {saved.number} is in review: another person approves it.")
 
     def _start_job(self) -> None:
         document = self.desk.document
@@ -453,19 +483,35 @@ class PathView(QWidget):
 
     def export_to(self, path: Path) -> None:
         """Write the open template as a file."""
+        from idle_quarry.library.bundles import origin_of
         from idle_quarry.library.exchange import export_file
 
         document = self.desk.document
         if document is None:
             return
-        base = document.base.revision if document.base else None
-        origin = {"name": document.template.name, "revision": base.number, "author": base.author} if base else {}
+        origin = origin_of(document.base) if document.base else {}
         try:
             export_file(document.template, path, origin)
         except QuarryError as error:
             self.desk.refuse(error)
         else:
             self.desk.say(f"Exported to {path.name}.")
+
+
+def _standing(document: Document) -> str:
+    """Return where the open template stands: its shelf, its revision, and what an edit of it is."""
+    assert document.base is not None
+    revision = document.base.revision
+    if document.base.shelf == "own":
+        return f"Own shelf · revision {revision.number}"
+    if document.dirty:
+        return f"House shelf · a draft, begun from revision {revision.number} ({revision.state})"
+    kept = {
+        "approved": "approved, read-only: an edit begins a draft",
+        "in review": "in review: an edit begins a draft beside it",
+        "withdrawn": "withdrawn",
+    }
+    return f"House shelf · revision {revision.number} by {revision.author}, {kept.get(revision.state, revision.state)}"
 
 
 def _was(value: object) -> str:

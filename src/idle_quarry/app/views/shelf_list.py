@@ -2,79 +2,76 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
+
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.mini_strip import MINI_SCALE
 from idle_quarry.app.widgets.strip import paint_mini_strip
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Summary
+from idle_quarry.library import Library, Search, Summary
 
 Index = QModelIndex | QPersistentModelIndex
 SUMMARY = Qt.ItemDataRole.UserRole
-#: Pixels a line of all small strips: 2160 lines are 36 pixels.
-MINI_SCALE = 0.0165
+#: Templates read at once, and such pages kept: what is kept grows with what is looked at.
+_PAGE, _PAGES = 64, 12
 
 
 class ShelfModel(QAbstractListModel):
-    """The templates that match what was typed and filtered."""
+    """The templates that match what was typed and filtered: their ids, and the pages of them that are looked at."""
 
-    def __init__(self) -> None:
+    def __init__(self, library: Library) -> None:
         super().__init__()
-        self._all: list[Summary] = []
-        self.shown: list[Summary] = []
-        self._words: tuple[str, ...] = ()
-        self._territory: str | None = None
-        self._lines: int | None = None
+        self._library = library
+        self._ids: list[str] = []
+        self._pages: OrderedDict[int, list[Summary]] = OrderedDict()
+        self.search = Search()
 
-    def take(self, summaries: list[Summary]) -> None:
-        """Replace all templates."""
-        self._all = summaries
-        self.find(" ".join(self._words), self._territory, self._lines)
-
-    def find(self, text: str, territory: str | None, lines: int | None) -> None:
-        """Show the templates that have every word of `text`, of a territory and a number of lines where given."""
-        words = tuple(text.lower().split())
-        longer = len(words) == len(self._words) and all(
-            new.startswith(old) for new, old in zip(words, self._words, strict=True)
-        )
-        same_filters = (territory, lines) == (self._territory, self._lines)
-        # what did not match a shorter word will not match a longer one
-        pool = self.shown if longer and same_filters and self.shown and words != self._words else self._all
-        self._words, self._territory, self._lines = words, territory, lines
-        found = [
-            each
-            for each in pool
-            if (territory is None or each.territory == territory)
-            and (lines is None or each.lines == lines)
-            and each.matches(words)
-        ]
+    def find(self, search: Search) -> None:
+        """Show the templates that match. Raises `LibraryError`."""
+        found = self._library.identities(search)
         self.beginResetModel()
-        self.shown = found
+        self.search, self._ids = search, found
+        self._pages.clear()
         self.endResetModel()
 
     @property
-    def count(self) -> int:
-        return len(self._all)
-
-    def lines_present(self) -> list[int]:
-        return sorted({each.lines for each in self._all})
+    def shown(self) -> int:
+        """How many match."""
+        return len(self._ids)
 
     def row_of(self, template_id: str) -> int | None:
-        return next((i for i, each in enumerate(self.shown) if each.id == template_id), None)
+        return self._ids.index(template_id) if template_id in self._ids else None
+
+    def at(self, row: int) -> Summary | None:
+        """Return the template of a row, or None where the library changed under it."""
+        number, place = divmod(row, _PAGE)
+        if number not in self._pages:
+            try:
+                self._pages[number] = self._library.page(self.search, number * _PAGE, _PAGE)
+            except QuarryError:
+                return None
+            while len(self._pages) > _PAGES:
+                self._pages.popitem(last=False)
+        self._pages.move_to_end(number)
+        page = self._pages[number]
+        return page[place] if place < len(page) else None
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
-        return 0 if parent.isValid() else len(self.shown)
+        return 0 if parent.isValid() else len(self._ids)
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        each = self.shown[index.row()]
-        if role == SUMMARY:
+        if role not in (SUMMARY, Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return None
+        each = self.at(index.row())
+        if role == SUMMARY or each is None:
             return each
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{each.name}, {each.shelf} shelf, {each.working}, delivers {', '.join(each.deliveries) or 'nothing yet'}"
-        return None
+        out = ", ".join(each.deliveries) or "nothing yet"
+        return f"{each.name}, {each.shelf} shelf, {each.latest.state}, {each.working}, delivers {out}"
 
 
 class ShelfDelegate(QStyledItemDelegate):
@@ -88,7 +85,9 @@ class ShelfDelegate(QStyledItemDelegate):
         return QSize(theme.px(400), theme.px(66))
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        each: Summary = index.data(SUMMARY)
+        each: Summary | None = index.data(SUMMARY)
+        if each is None:
+            return
         rect: QRect = option.rect
         state = option.state
         if state & QStyle.StateFlag.State_Selected:
@@ -125,5 +124,20 @@ class ShelfDelegate(QStyledItemDelegate):
         painter.setPen(theme.grade(grade) if grade else theme.colour("oxide"))
         painter.drawText(x + small.horizontalAdvance(first), rect.top() + theme.px(39), worst)
         painter.setPen(theme.colour("dust"))
-        out = f"{'house' if each.shelf == 'house' else 'own'} · delivers {', '.join(each.deliveries) or 'nothing yet'}"
+        out = f"{standing_words(each)} · delivers {', '.join(each.deliveries) or 'nothing yet'}"
         painter.drawText(x, rect.top() + theme.px(56), small.elidedText(out, Qt.TextElideMode.ElideRight, width))
+
+
+def standing_words(each: Summary) -> str:
+    """Return where a template stands: "house, approved 3, draft 4 by Odo"."""
+    latest = each.latest
+    if each.shelf == "own":
+        return "own"
+    words = ["house"]
+    if each.approved is not None:
+        words.append(f"approved {each.approved}")
+    if each.approved != latest.number:
+        words.append(f"{latest.state} {latest.number} by {latest.author}")
+    if each.drafts > 1:
+        words.append(f"{each.drafts} drafts")
+    return ", ".join(words)

@@ -7,7 +7,20 @@ from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QProgressBar, QPushButton, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QCompleter,
+    QFrame,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QProgressBar,
+    QPushButton,
+    QTableWidget,
+    QWidget,
+)
 
 from idle_quarry.app.theme import theme
 
@@ -35,6 +48,50 @@ def button(
     made.setToolTip(tip)
     made.setAccessibleName(text)
     return made
+
+
+def told_list() -> QListWidget:
+    """Return a list of what was said and done: whole sentences, wrapped, nothing to choose."""
+    made = QListWidget()
+    made.setWordWrap(True)
+    made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    made.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+    made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+    made.setProperty("told", "true")
+    return made
+
+
+def wrapped_table(name: str, columns: dict[str, int]) -> QTableWidget:
+    """Return a table whose texts wrap; `columns` are the heads and their widths, 0 for those that share the rest."""
+    made = QTableWidget(0, len(columns))
+    made.setHorizontalHeaderLabels(list(columns))
+    made.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    made.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    made.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+    made.setShowGrid(False)
+    made.setWordWrap(True)
+    made.setAccessibleName(name)
+    made.verticalHeader().hide()
+    header = made.horizontalHeader()
+    header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    for column, width in enumerate(columns.values()):
+        made.setColumnWidth(column, theme.px(width))
+        if not width:
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+    fit = QTimer(made, singleShot=True, interval=0)  # once for all columns that a new width moved
+    fit.timeout.connect(lambda: fit_rows(made))
+    header.sectionResized.connect(lambda *_: fit.start())
+    return made
+
+
+def fit_rows(table: QTableWidget, least: int = 0) -> None:
+    """Make the rows of a table as high as their texts, with air around them, and no lower than their widgets."""
+    table.resizeRowsToContents()
+    for row in range(table.rowCount()):
+        widgets = [table.cellWidget(row, column) for column in range(table.columnCount())]
+        high = max((each.sizeHint().height() for each in widgets if each is not None), default=0)
+        table.setRowHeight(row, max(table.rowHeight(row) + theme.px(10), high, least))
 
 
 def restyle(widget: QWidget) -> None:
@@ -75,9 +132,20 @@ class AskBar(QFrame):
         self.line.returnPressed.connect(self._entered)
         self.hide()
 
-    def ask_text(self, question: str, text: str, verb: str, accept: Callable[[str], str | None]) -> None:
-        """Ask for a text. `accept` returns why it will not do, or None; then the bar closes."""
+    def ask_text(
+        self,
+        question: str,
+        text: str,
+        verb: str,
+        accept: Callable[[str], str | None],
+        offers: list[str] | None = None,
+    ) -> None:
+        """Ask for a text. `accept` returns why it will not do, or None; then the bar closes. `offers` can be picked."""
         self._clear(question)
+        completer = QCompleter(offers or [], self.line)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        self.line.setCompleter(completer if offers else None)  # type: ignore[arg-type]
         self._accept = accept
         self.line.setText(text)
         self.line.setAccessibleName(question)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import (
     QAbstractListModel,
     QEvent,
@@ -127,10 +129,11 @@ class Findings(QWidget):
     cured = Signal(object)
     shown = Signal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, *, curable: bool = True) -> None:
         super().__init__()
         self.setProperty("role", "bench")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._curable = curable
         self.model = FindingsModel()
         self.list = _List()
         self.list.setModel(self.model)
@@ -159,7 +162,9 @@ class Findings(QWidget):
         column.addWidget(self.list, 1)
 
     def show_evaluation(self, evaluation: Evaluation) -> None:
-        """Show the findings of an evaluation."""
+        """Show the findings of an evaluation; without their remedies where nothing here could be edited."""
+        if not self._curable:
+            evaluation = replace(evaluation, findings=tuple(replace(f, remedy=None) for f in evaluation.findings))
         self.model.take(evaluation)
         parts = []
         for severity in ("stop", "caution", "note"):

@@ -251,6 +251,7 @@ class Strip(QWidget):
         self._low = low  # pictures below need the room
         self._evaluation: Evaluation | None = None
         self._layout: StripLayout | None = None
+        self._beside: list[Strip] = []
         self._selected = "working"
         self._editable = editable
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -272,6 +273,9 @@ class Strip(QWidget):
     def show_evaluation(self, evaluation: Evaluation | None, selected: str | None = None) -> None:
         """Draw another evaluation; the chosen station stays where it is still there."""
         self._evaluation, self._layout = evaluation, None
+        for each in self._beside:
+            each._layout = None
+            each.update()
         if selected is not None:
             self._selected = selected
         if evaluation is not None:
@@ -293,7 +297,12 @@ class Strip(QWidget):
     def layout_now(self) -> StripLayout | None:
         """Return where everything stands at the widget's size."""
         if self._layout is None and self._evaluation is not None:
-            self._layout = lay_out(self._evaluation, self.width(), self.height())
+            fits = [
+                lay_out(each._evaluation, each.width(), each.height()).pixels_a_line
+                for each in (self, *self._beside)
+                if each._evaluation is not None
+            ]
+            self._layout = lay_out(self._evaluation, self.width(), self.height(), min(fits))
         return self._layout
 
     def resizeEvent(self, event: object) -> None:
@@ -378,6 +387,12 @@ class Strip(QWidget):
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("lichen"), 1, Qt.PenStyle.DotLine))
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
+
+
+def share_scale(*strips: Strip) -> None:
+    """Have strips drawn at one scale: the largest at which each of them fits."""
+    for strip in strips:
+        strip._beside = [each for each in strips if each is not strip]
 
 
 def paint_strip(painter: QPainter, e: Evaluation, layout: StripLayout, selected: str) -> None:

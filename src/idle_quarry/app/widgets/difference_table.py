@@ -1,0 +1,77 @@
+"""What differs between two templates, setting by setting: both values, and what the difference does by itself."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
+
+from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.basics import fit_rows, wrapped_table
+from idle_quarry.path.effects import Compared
+
+_PLACE = Qt.ItemDataRole.UserRole
+#: Sentences of an effect shown in a row; the rest are counted.
+_MOST_SAID = 3
+
+
+class DifferenceTable(QWidget):
+    """A row a setting. `picked` says the place of the row chosen."""
+
+    picked = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        columns = {"Setting": 190, "Before": 150, "After": 150, "What it does by itself": 0}
+        self.table = wrapped_table("Differences", columns)
+        self.table.currentItemChanged.connect(self._picked)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(self.table)
+        self.setFocusProxy(self.table)
+
+    def show_differences(self, rows: list[Compared], a: str, b: str) -> None:
+        """Show differences under the names of the two."""
+        table = self.table
+        table.blockSignals(True)
+        table.setHorizontalHeaderLabels(["Setting", a, b, "What it does by itself"])
+        table.setRowCount(len(rows))
+        for number, row in enumerate(rows):
+            for column, text in enumerate((row.label, row.a, row.b, effect_words(row))):
+                item = QTableWidgetItem(text)
+                item.setData(_PLACE, row.change.place)
+                if column == 0:
+                    item.setFont(theme.font(13, bold=True))
+                elif column == 1:
+                    item.setForeground(theme.colour("dust"))
+                elif column == 3 and row.effect is not None:
+                    item.setForeground(theme.colour(_gravity(row)))
+                table.setItem(number, column, item)
+        table.blockSignals(False)
+        fit_rows(table)
+
+    def _picked(self, item: QTableWidgetItem | None) -> None:
+        if item is not None:
+            self.picked.emit(item.data(_PLACE))
+
+
+def effect_words(row: Compared) -> str:
+    """Return what a difference does, in a few sentences."""
+    if row.effect is None:
+        return "cannot be changed alone: it goes with the others"
+    said = row.effect.sentences()
+    if abs(row.effect.gb_per_hour) >= 0.5:
+        said.append(f"{row.effect.gb_per_hour:+.0f} GB an hour")
+    if not said:
+        return "no link and no finding changes"
+    more = [f"and {len(said) - _MOST_SAID} more"] if len(said) > _MOST_SAID else []
+    return "\n".join([*said[:_MOST_SAID], *more])
+
+
+def _gravity(row: Compared) -> str:
+    effect = row.effect
+    assert effect is not None
+    if any(each.severity == "stop" for each in effect.gained) or any(link.after == "broken" for link in effect.links):
+        return "oxide"
+    if any(each.severity == "caution" for each in effect.gained) or any(link.after == "lossy" for link in effect.links):
+        return "ochre"
+    return "dust" if effect.nothing else "chalk"

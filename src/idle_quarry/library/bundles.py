@@ -1,0 +1,157 @@
+"""Bundles: several templates in one file, to carry between machines; a zip of template files with a list of them.
+
+Nothing of a bundle is ever unpacked to disk: its members are read into memory, each no larger than a template can be.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from idle_quarry.errors import ExchangeError, QuarryError
+from idle_quarry.files import written_whole
+from idle_quarry.library.exchange import MOST_BYTES, Imported, exported, import_file, imported
+from idle_quarry.library.records import Stored
+from idle_quarry.path.names import cleaned_name
+
+KIND = "idle-quarry bundle"
+FORMAT_NUMBER = 1
+SUFFIX = ".zip"
+_LIST = "list.json"
+#: No house has more templates to carry; a file with more is something else.
+_MOST_MEMBERS = 20_000
+_MOST_TOGETHER = 600_000_000
+
+
+@dataclass(frozen=True)
+class Offered:
+    """One template a file offers: its name in the file, and what it holds or why it cannot be read."""
+
+    member: str
+    found: Imported | None
+    trouble: str = ""
+
+
+def origin_of(stored: Stored) -> dict[str, Any]:
+    """Return where a revision comes from, as it is written beside it in a file."""
+    revision = stored.revision
+    return {
+        "name": stored.name, "shelf": stored.shelf, "revision": revision.number, "state": revision.state,
+        "author": revision.author, "time": revision.time,
+    }  # fmt: skip
+
+
+def export_bundle(stored: Sequence[Stored], path: Path) -> None:
+    """Write templates as one file, whole or not at all. Raises `ExchangeError`."""
+    pages = [(each.template.name, exported(each.template, origin_of(each))) for each in stored]
+    _write(path, pages)
+
+
+def _write(path: Path, pages: list[tuple[str, str]]) -> None:
+    buffer = io.BytesIO()
+    taken: set[str] = {_LIST}
+    listed = []
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as bundle:
+        for name, text in pages:
+            member = _free_member(cleaned_name(name) or "template", taken)
+            bundle.writestr(member, text)
+            listed.append({"file": member, "name": name})
+        head = {"kind": KIND, "format_number": FORMAT_NUMBER, "templates": listed}
+        bundle.writestr(_LIST, json.dumps(head, indent=1, ensure_ascii=False))
+    try:
+        written_whole(path, buffer.getvalue())
+    except OSError as error:
+        raise ExchangeError(f"could not be written ({error.strerror})", subject=str(path)) from error
+
+
+def _free_member(name: str, taken: set[str]) -> str:
+    made, count = f"{name}.json", 2
+    while made.lower() in taken:
+        made, count = f"{name} {count}.json", count + 1
+    taken.add(made.lower())
+    return made
+
+
+def offered(path: Path) -> list[Offered]:
+    """Return what a template file or a bundle offers; members that cannot be read are among them, with why.
+
+    Raises `ExchangeError` where the file is neither.
+    """
+    try:
+        is_zip = path.is_file() and zipfile.is_zipfile(path)
+    except OSError as error:
+        raise ExchangeError(f"cannot be read ({error.strerror})", subject=str(path)) from error
+    if not is_zip:
+        return [Offered(path.name, import_file(path))]
+    try:
+        with zipfile.ZipFile(path) as bundle:
+            return _members(bundle, path)
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, OSError, EOFError) as error:
+        raise ExchangeError("a bundle that is damaged or cut short", subject=str(path)) from error
+
+
+def _members(bundle: zipfile.ZipFile, path: Path) -> list[Offered]:
+    infos = bundle.infolist()
+    if len(infos) > _MOST_MEMBERS or sum(each.file_size for each in infos) > _MOST_TOGETHER:
+        raise ExchangeError("far larger than any bundle of templates", subject=str(path))
+    head = next((each for each in infos if each.filename == _LIST), None)
+    if head is None:
+        raise ExchangeError("a zip file, but no bundle of templates", subject=str(path))
+    try:
+        data = json.loads(_read(bundle, head))
+        kind, number = data.get("kind"), data.get("format_number")
+    except (ValueError, AttributeError, RecursionError, QuarryError) as error:
+        raise ExchangeError("a bundle whose list is damaged", subject=str(path)) from error
+    if kind != KIND:
+        raise ExchangeError("a zip file, but no bundle of templates", subject=str(path))
+    if not isinstance(number, int) or number > FORMAT_NUMBER:
+        raise ExchangeError(
+            f"the bundle has format {number}, this program reads up to {FORMAT_NUMBER}", subject=str(path),
+            remedy="update Idle Quarry",
+        )  # fmt: skip
+    return [_offered(bundle, each) for each in infos if each.filename != _LIST and not each.is_dir()]
+
+
+def _offered(bundle: zipfile.ZipFile, info: zipfile.ZipInfo) -> Offered:
+    try:
+        return Offered(info.filename, imported(json.loads(_read(bundle, info))))
+    except QuarryError as error:
+        return Offered(info.filename, None, str(error))
+    except (ValueError, RecursionError):
+        return Offered(info.filename, None, "not a template file, or cut short")
+
+
+def _read(bundle: zipfile.ZipFile, info: zipfile.ZipInfo) -> str:
+    """Return a member's text; its size is what comes out, not what the file says of it."""
+    try:
+        with bundle.open(info) as member:
+            data = member.read(MOST_BYTES + 1)
+    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, OSError, EOFError, ValueError) as error:
+        raise ExchangeError(f"damaged ({error})") from error
+    except Exception as error:  # zlib and lzma have errors of their own, each of another family
+        raise ExchangeError(f"damaged ({error})") from error
+    if len(data) > MOST_BYTES:
+        raise ExchangeError("far larger than any template")
+    return data.decode()
+
+
+def added_to(path: Path, stored: Sequence[Stored]) -> int:
+    """Add templates to a bundle, made where there is none; one of the same name there is replaced.
+
+    Returns how many it holds then. Raises `ExchangeError`; the file is then as it was.
+    """
+    pages: dict[str, str] = {}
+    if path.exists():
+        for each in offered(path):
+            if each.found is None:
+                raise ExchangeError(f"{each.member} in it cannot be read: {each.trouble}", subject=str(path))
+            pages[each.found.template.name] = exported(each.found.template, each.found.origin)
+    for one in stored:
+        pages[one.template.name] = exported(one.template, origin_of(one))
+    _write(path, list(pages.items()))
+    return len(pages)

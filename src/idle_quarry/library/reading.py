@@ -1,0 +1,247 @@
+"""What a library is asked: pages of its shelves, revisions, remarks, defaults and rules, jobs."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import sqlalchemy as sa
+from pydantic import ValidationError
+
+from idle_quarry.errors import LibraryError
+from idle_quarry.library.engines import Store
+from idle_quarry.library.exchange import template_from_data
+from idle_quarry.library.records import JobRecord, Remark, Revision, Search, Stored, Summary
+from idle_quarry.library.reviewing import RULE
+from idle_quarry.library.schema import heads, jobs, reviews, revisions, settings, standing, templates
+from idle_quarry.path.template import content_hash
+
+DEFAULT = "default_template"
+EVERYTHING = Search()
+
+_REVISION = [
+    *(c for c in revisions.c if c.name not in ("body", "summary", "state", "ident")),
+    standing.c.state,
+]
+_OF_STANDING = (standing.c.template_id == revisions.c.template_id) & (standing.c.number == revisions.c.number)
+
+
+class Reading(Store):
+    """A library as it is read. Every call is one short transaction; plain values come out."""
+
+    # -- shelves ---------------------------------------------------------------------------------------
+
+    def _matching(self, search: Search) -> sa.ColumnElement[bool]:
+        found: list[sa.ColumnElement[bool]] = [
+            (templates.c.shelf == "house") | (templates.c.owner == self.person),
+            templates.c.aside.is_not(None) if search.aside else templates.c.aside.is_(None),
+        ]
+        for column, wanted in (
+            (heads.c.territory, search.territory), (heads.c.lines, search.lines),
+            (templates.c.shelf, search.shelf), (heads.c.state, search.state),
+        ):  # fmt: skip
+            if wanted is not None:
+                found.append(column == wanted)
+        found += [heads.c.text.contains(word, autoescape=True) for word in search.words]
+        return sa.and_(*found)
+
+    def count(self, search: Search = EVERYTHING) -> int:
+        """Return how many templates match."""
+        query = sa.select(sa.func.count()).select_from(templates.join(heads)).where(self._matching(search))
+        with self.transaction() as connection:
+            return int(connection.execute(query).scalar_one())
+
+    def identities(self, search: Search = EVERYTHING) -> list[str]:
+        """Return the ids of the templates that match, by name."""
+        query = sa.select(templates.c.id).select_from(templates.join(heads)).where(self._matching(search))
+        with self.transaction() as connection:
+            return list(connection.execute(query.order_by(templates.c.name_key, templates.c.id)).scalars())
+
+    def page(self, search: Search = EVERYTHING, offset: int = 0, limit: int = 100) -> list[Summary]:
+        """Return the templates that match, by name, from `offset` on and `limit` at the most."""
+        order = (templates.c.name_key, templates.c.id)
+        wanted = sa.select(templates.c.id).select_from(templates.join(heads)).where(self._matching(search))
+        wanted = wanted.order_by(*order).offset(offset).limit(limit)
+        return self._summaries(templates.c.id.in_(wanted))
+
+    def _summaries(self, which: sa.ColumnElement[bool]) -> list[Summary]:
+        query = (
+            sa.select(
+                templates.c.id, templates.c.name, templates.c.shelf, templates.c.owner, templates.c.aside,
+                *(c for c in heads.c if c.name not in ("template_id", "text", "state")),
+                *_REVISION,
+            )
+            .select_from(
+                templates.join(heads).join(
+                    revisions, (revisions.c.template_id == heads.c.template_id) & (revisions.c.number == heads.c.latest)
+                ).join(standing, _OF_STANDING)
+            )
+            .where(which)
+            .order_by(templates.c.name_key, templates.c.id)
+        )  # fmt: skip
+        with self.transaction() as connection:
+            default = self._default(connection)
+            rows = connection.execute(query).mappings().all()
+        return [_summary(row, row["id"] == default) for row in rows]
+
+    def summaries(self) -> list[Summary]:
+        """Return every template of the house shelf and of this person's own, by name."""
+        return self._summaries(self._matching(Search()))
+
+    def summary(self, template_id: str) -> Summary:
+        """Return one template. Raises `LibraryError` where there is none of that id."""
+        found = self._summaries(templates.c.id == template_id)
+        if not found:
+            raise LibraryError("the template is no longer in the library", subject=self.subject)
+        return found[0]
+
+    def named(self, name: str, shelf: str) -> Summary | None:
+        """Return the template of that name on a shelf, or None; capitals do not matter."""
+        which = self._matching(Search(shelf=shelf)) & (templates.c.name_key == name.lower())
+        return next(iter(self._summaries(which)), None)
+
+    def find(self, name: str) -> Summary:
+        """Return the template called `name`, or "house/name" or "own/name".
+
+        Raises `LibraryError` where none or two are called so.
+        """
+        shelf, _, rest = name.partition("/")
+        shelves = (shelf,) if rest and shelf in ("house", "own") else ("house", "own")
+        found = [each for one in shelves if (each := self.named(rest if len(shelves) == 1 else name, one))]
+        if len(found) > 1:
+            raise LibraryError(
+                "both shelves have a template of this name", subject=name, remedy=f"say house/{name} or own/{name}"
+            )
+        if not found:
+            raise LibraryError("no template of this name", subject=name, remedy="'template list' shows what there is")
+        return found[0]
+
+    def free_name(self, name: str, shelf: str) -> str:
+        """Return `name`, or `name 2`, `name 3`… where the shelf has it."""
+        made, count = name, 2
+        while self.named(made, shelf) is not None:
+            made, count = f"{name[:110]} {count}", count + 1
+        return made
+
+    def lines_present(self) -> list[int]:
+        """Return the numbers of lines of the working pictures that there are."""
+        query = sa.select(heads.c.lines).select_from(templates.join(heads)).where(self._matching(Search())).distinct()
+        with self.transaction() as connection:
+            return sorted(connection.execute(query).scalars())
+
+    # -- revisions -------------------------------------------------------------------------------------
+
+    def revisions(self, template_id: str) -> list[Revision]:
+        """Return a template's revisions, newest first, without their bodies."""
+        query = (
+            sa.select(*_REVISION)
+            .join(standing, _OF_STANDING)
+            .where(revisions.c.template_id == template_id)
+            .order_by(revisions.c.number.desc())
+        )
+        with self.transaction() as connection:
+            return [_revision(row) for row in connection.execute(query).mappings()]
+
+    def stored(self, template_id: str, number: int | None = None) -> Stored:
+        """Return a revision with its body, the newest that was not withdrawn where no number is given.
+
+        Raises `LibraryError` where it is not there, is damaged, or does not match its hash.
+        """
+        query = (
+            sa.select(templates.c.name, templates.c.shelf, revisions.c.body, *_REVISION)
+            .select_from(templates.join(heads).join(revisions, revisions.c.template_id == templates.c.id))
+            .join(standing, _OF_STANDING)
+            .where(templates.c.id == template_id)
+            .where(revisions.c.number == (heads.c.latest if number is None else number))
+        )
+        with self.transaction() as connection:
+            row = connection.execute(query).mappings().one_or_none()
+        if row is None:
+            raise LibraryError("no such revision", subject=f"revision {number}" if number else "the template")
+        try:
+            template = template_from_data(json.loads(row["body"]))
+        except (ValueError, ValidationError) as error:
+            raise LibraryError("the stored revision is damaged", subject=f"{row['name']} {row['number']}") from error
+        if content_hash(template) != row["hash"]:
+            raise LibraryError(
+                "the stored revision does not match its hash: it was changed from outside",
+                subject=f"{row['name']}, revision {row['number']}",
+                remedy="put back a copy of the library",
+            )
+        return Stored(row["name"], row["shelf"], _revision(row), template)
+
+    def remarks(self, template_id: str) -> list[Remark]:
+        """Return what was said and done about a template's revisions, the newest first."""
+        query = sa.select(*(c for c in reviews.c if c.name != "ident")).where(reviews.c.template_id == template_id)
+        with self.transaction() as connection:
+            return [Remark(**row) for row in connection.execute(query.order_by(reviews.c.n.desc())).mappings()]
+
+    def open_drafts(self, template_id: str) -> list[Revision]:
+        """Return the drafts and proposals that nothing later was made of, newest first: two are to be merged."""
+        every = self.revisions(template_id)
+        used = {number for each in every for number in (each.parent, each.merged)}
+        return [each for each in every if each.state in ("draft", "in review") and each.number not in used]
+
+    def common_base(self, template_id: str, a: int, b: int) -> int:
+        """Return the newest revision that both `a` and `b` were made of; the first one where they share none."""
+        parents = {each.number: (each.parent, each.merged) for each in self.revisions(template_id)}
+
+        def made_of(number: int) -> set[int]:
+            found, open_ = set(), [number]
+            while open_:
+                here = open_.pop()
+                if here not in found:
+                    found.add(here)
+                    open_ += [each for each in parents.get(here, ()) if each is not None]
+            return found
+
+        return max((made_of(a) & made_of(b)) - {a, b}, default=min(parents))
+
+    # -- settings of the house and of a person -----------------------------------------------------------
+
+    def _setting(self, connection: sa.Connection, key: str) -> str | None:
+        value = connection.execute(sa.select(settings.c.value).where(settings.c.key == key)).scalar()
+        return str(value) if value else None
+
+    def _default(self, connection: sa.Connection) -> str | None:
+        own = self._setting(connection, f"{DEFAULT}/{self.person}")
+        return own or self._setting(connection, DEFAULT)
+
+    def default_id(self) -> str | None:
+        """Return the id of the template new jobs start from: this person's own default, else the house's, or None."""
+        with self.transaction() as connection:
+            return self._default(connection)
+
+    def defaults(self) -> tuple[str | None, str | None]:
+        """Return the ids of the house's default template and of this person's own."""
+        with self.transaction() as connection:
+            return self._setting(connection, DEFAULT), self._setting(connection, f"{DEFAULT}/{self.person}")
+
+    def one_person(self) -> bool:
+        """Return whether the house lets an author approve alone."""
+        with self.transaction() as connection:
+            return self._setting(connection, RULE) == "one person"
+
+    # -- jobs ------------------------------------------------------------------------------------------
+
+    def jobs(self) -> list[JobRecord]:
+        """Return the jobs started from this library, newest first."""
+        with self.transaction() as connection:
+            rows = connection.execute(sa.select(jobs).order_by(jobs.c.time.desc(), jobs.c.title)).mappings().all()
+        return [JobRecord(**row) for row in rows]
+
+    def jobs_from(self, template_id: str) -> list[JobRecord]:
+        """Return the jobs started from a template, newest first."""
+        return [each for each in self.jobs() if each.template_id == template_id]
+
+
+def _revision(row: Any) -> Revision:
+    return Revision(**{name: row[name] for name in Revision.__dataclass_fields__})
+
+
+def _summary(row: Any, default: bool) -> Summary:
+    names = ("id", "name", "shelf", "owner", "approved", "drafts", "territory", "working", "lines")
+    return Summary(
+        **{name: row[name] for name in names}, latest=_revision(row), default=default,
+        deliveries=tuple(json.loads(row["deliveries"])), aside=row["aside"] is not None,
+    )  # fmt: skip

@@ -1,0 +1,116 @@
+"""Taking templates from a file: what each would collide with, what can be done with it, and taking that back."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from idle_quarry.errors import ExchangeError, LibraryError
+from idle_quarry.library.bundles import Offered
+from idle_quarry.library.records import Summary
+from idle_quarry.library.store import Library
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.template import content_hash
+
+#: What can be done with a template from a file, and how that is said.
+DECISIONS = {
+    "take": "Take it",
+    "keep both": "Keep both",
+    "revision": "Add as a revision",
+    "replace draft": "Replace my draft",
+    "leave": "Leave it",
+}
+
+
+@dataclass(frozen=True)
+class Collision:
+    """What a shelf has of a template that is offered.
+
+    `same` is the template of its name, `known` the number of the revision that is the very same, and `decisions` what
+    can be done, the safest first.
+    """
+
+    same: Summary | None
+    known: int | None
+    decisions: tuple[str, ...]
+
+    @property
+    def words(self) -> str:
+        if self.same is None:
+            return "nothing of this name there"
+        if self.known is not None:
+            return f"already there, as revision {self.known}"
+        latest = self.same.latest
+        return f"the shelf has {self.same.name}, revision {latest.number} ({latest.state}, {latest.author})"
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What was done with one template, so that it can be taken back."""
+
+    template_id: str
+    name: str
+    number: int
+    new: bool
+    replaced: int | None = None
+
+
+def collision(library: Library, each: Offered, shelf: str) -> Collision:
+    """Return what a shelf has of an offered template."""
+    if each.found is None:
+        return Collision(None, None, ("leave",))
+    if each.found.genuine is False:
+        return Collision(library.named(each.found.template.name, shelf), None, ("leave",))
+    same = library.named(each.found.template.name, shelf)
+    if same is None:
+        return Collision(None, None, ("take", "leave"))
+    digest = content_hash(each.found.template)
+    known = next((r.number for r in library.revisions(same.id) if r.hash == digest and r.state != "withdrawn"), None)
+    if known is not None:
+        return Collision(same, known, ("leave", "keep both", "revision"))
+    mine = same.latest.state == "draft" and same.latest.author == library.person
+    return Collision(same, None, ("keep both", "revision", *(("replace draft",) if mine else ()), "leave"))
+
+
+def take(library: Library, each: Offered, shelf: str, decision: str, file_name: str) -> Taken | None:
+    """Carry out a decision; return what was done, None where it was left. Raises `QuarryError`."""
+    if decision == "leave" or each.found is None:
+        return None
+    if each.found.genuine is False:
+        raise ExchangeError("its hash does not hold: it was changed since it was exported", subject=each.member)
+    template, note = each.found.template, _note(each, file_name)
+    same = library.named(template.name, shelf)
+    if decision in ("take", "keep both"):
+        if same is not None:
+            if decision == "take":
+                raise LibraryError("the shelf has a template of this name by now", subject=template.name)
+            template = edited(template, Edit("name", library.free_name(template.name, shelf)))
+        made = library.save_new(template, shelf, note)
+        return Taken(made.template_id, template.name, made.number, True)
+    if same is None:
+        raise LibraryError("the shelf no longer has a template of this name", subject=template.name)
+    if decision == "replace draft":
+        old = same.latest
+        made = library.save_revision(same.id, template, note, parent=old.parent or old.number)
+        library.review(same.id, old.number, "withdraw", f"replaced by revision {made.number}, {note}")
+        return Taken(same.id, template.name, made.number, False, old.number)
+    made = library.save_revision(same.id, template, note)
+    return Taken(same.id, template.name, made.number, False)
+
+
+def take_back(library: Library, done: Sequence[Taken]) -> None:
+    """Undo what was taken: new templates are put aside, revisions withdrawn, a replaced draft stands again."""
+    for each in reversed(done):
+        if each.new:
+            library.put_aside(each.template_id)
+            continue
+        library.review(each.template_id, each.number, "withdraw", "taken back")
+        if each.replaced is not None:
+            library.review(each.template_id, each.replaced, "bring back", "taken back")
+
+
+def _note(each: Offered, file_name: str) -> str:
+    origin = each.found.origin if each.found else {}
+    number, author = origin.get("revision"), origin.get("author")
+    known = f": revision {number} by {author}" if isinstance(number, int) and isinstance(author, str) else ""
+    return f"taken from {file_name}{known}"[:400]

@@ -1,0 +1,294 @@
+"""The Library as it is worked in: copying, files and bundles, reviews, comparison, merging, what is put aside, jobs."""
+
+from __future__ import annotations
+
+import json
+import zipfile
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QRadioButton
+from pytestqt.qtbot import QtBot
+from tests.app.conftest import Open
+
+from idle_quarry.app.views.jobs import JobsView
+from idle_quarry.app.views.merge import MergePage
+from idle_quarry.app.views.review import ReviewPage
+from idle_quarry.app.views.taking import TakingPage
+from idle_quarry.app.window import MainWindow
+from idle_quarry.library import Search, open_library
+from idle_quarry.library.bundles import export_bundle
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.merging import merge
+
+
+def answer(window: MainWindow, text: str) -> None:
+    """Type into the bar that asks, and press its button."""
+    ask = window.library.ask if window.library.ask.isVisible() else window.library.pages.currentWidget().ask  # type: ignore[attr-defined]
+    ask.line.setText(text)
+    QTest.keyClick(ask.line, Qt.Key.Key_Return)
+
+
+def offered_by(window: MainWindow, path: Path, qtbot: QtBot) -> TakingPage:
+    window.take_files([path])
+    qtbot.waitUntil(lambda: isinstance(window.library.pages.currentWidget(), TakingPage), timeout=5000)
+    page = window.library.pages.currentWidget()
+    assert isinstance(page, TakingPage)
+    qtbot.waitUntil(lambda: page.path == path and page.table.rowCount() > 0, timeout=5000)
+    return page
+
+
+def test_copies_names_defaults_and_what_is_put_aside(open_window: Open) -> None:
+    window = open_window()
+    library, store = window.library, window.desk.library
+    library.choose(store.find("The Lamp Room").id)
+    library.duplicate()
+    copy = store.find("own/The Lamp Room")
+    chosen = library.chosen()
+    assert chosen is not None and chosen.id == copy.id
+    library.rename()
+    answer(window, "Sheet Seven")  # the house shelf has that name, the own shelf does not
+    assert store.find("own/Sheet Seven").latest.number == 2
+    library.toggle_default(own=True)
+    assert store.default_id() == copy.id and store.defaults()[0] != copy.id
+    library.put_aside()
+    assert store.named("Sheet Seven", "own") is None and library.model.row_of(copy.id) is None
+    library.shelf.setCurrentText("Put aside")
+    library._find()
+    assert [each.id for row in range(library.model.shown) if (each := library.model.at(row))] == [copy.id]
+    assert next(text for text, _ in library.more(store.summary(copy.id))) == "Put it back on its shelf"
+    library.bring_back()
+    assert store.find("own/Sheet Seven").id == copy.id
+    library.hand_over()
+    given = library.chosen()
+    assert given is not None and (given.shelf, given.name, given.latest.state) == ("house", "Sheet Seven 2", "draft")
+
+
+def test_a_file_is_taken_as_decided_and_taken_back(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    window = open_window()
+    library, store = window.library, window.desk.library
+    library.choose(store.find("The Lamp Room").id)
+    file = tmp_path / "out.json"
+    library.export_to(file)
+    before = len(store.summaries())
+    page = offered_by(window, file, qtbot)
+    assert len(store.summaries()) == before  # never silently
+    assert "its hash holds" in page.table.item(0, 2).text() and "revision 2 by Wren" in page.table.item(0, 2).text()
+    page.take_button.click()
+    assert store.find("own/The Lamp Room").latest.number == 1 and library.pages.currentIndex() == 0
+    page = offered_by(window, file, qtbot)
+    box = page.decision_box(0)
+    assert box is not None and box.currentData() == "leave" and "already there" in page.table.item(0, 3).text()
+    assert not page.take_button.isEnabled()
+    box.setCurrentIndex(box.findData("revision"))
+    box.activated.emit(box.currentIndex())
+    page.take_button.click()
+    assert store.find("own/The Lamp Room").latest.number == 2
+    window.say_bar._act.click()  # Undo
+    assert store.find("own/The Lamp Room").latest.number == 1
+    changed = json.loads(file.read_text())
+    changed["template"]["note"] = "something else"
+    file.write_text(json.dumps(changed))
+    page = offered_by(window, file, qtbot)
+    assert page.decision_box(0) is None and "does not hold" in page.table.item(0, 2).text()
+    file.write_text("{")
+    window.take_files([file])
+    qtbot.waitUntil(lambda: "out.json" in window.say_bar.text and window.say_bar.isVisible(), timeout=5000)
+
+
+def test_a_bundle_and_a_carried_shelf(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    window = open_window()
+    library, store = window.library, window.desk.library
+    carried = tmp_path / "Shelf"
+    for name in ("House HD 50i", "Sheet Seven"):
+        library.choose(store.find(name).id)
+        library.carry_to(carried)
+    assert "holds 2 now" in window.say_bar.text
+    bundle = tmp_path / "Shelf.zip"
+    with zipfile.ZipFile(bundle, "a") as more:
+        more.writestr("broken.json", "{")
+    own = edited(store.stored(store.find("Sheet Seven").id).template, Edit("note", "mine"))
+    store.save_new(own, "own", "")
+    content = bundle.read_bytes()
+    page = offered_by(window, bundle, qtbot)
+    rows = {page.table.item(row, 1).text().split("\n")[0]: row for row in range(page.table.rowCount())}
+    assert (
+        set(rows) == {"House HD 50i", "Sheet Seven", "broken.json"} and page.decision_box(rows["broken.json"]) is None
+    )
+    box = page.decision_box(rows["Sheet Seven"])
+    assert box is not None
+    assert [box.itemData(n) for n in range(box.count())] == ["keep both", "revision", "replace draft", "leave"]
+    box.setCurrentIndex(2)
+    box.activated.emit(2)
+    page.take_button.click()
+    found = store.find("own/Sheet Seven")
+    assert found.latest.number == 2 and store.stored(found.id).template.note != "mine"
+    assert store.revisions(found.id)[1].state == "withdrawn" and store.named("House HD 50i", "own") is not None
+    window.say_bar._act.click()  # Undo
+    found = store.find("own/Sheet Seven")
+    assert (found.latest.number, store.stored(found.id).template.note) == (1, "mine")
+    assert store.named("House HD 50i", "own") is None and bundle.read_bytes() == content
+
+
+def test_a_review_from_draft_to_approved(open_window: Open, qtbot: QtBot) -> None:
+    window = open_window()
+    library, store = window.library, window.desk.library
+    house = store.find("House HD 50i")
+    window.desk.open_stored(house.id)
+    document = window.desk.document
+    assert document is not None and "read-only" in window.path._about.text()
+    document.apply("Line-up", Edit("sound.line_up_dbfs", -20.0))
+    assert "a draft, begun from revision 2 (approved)" in window.path._about.text()
+    window.path.ask_save()
+    window.path.ask.line.setText("the mixers asked")
+    QTest.keyClick(window.path.ask.line, Qt.Key.Key_Return)
+    window.say_bar._act.click()  # Send to review
+    assert store.summary(house.id).latest.state == "in review" and store.summary(house.id).for_jobs == 2
+    window.show_view("Library")
+    library.choose(house.id)
+    library.page.review_button.click()
+    page = library.pages.currentWidget()
+    assert isinstance(page, ReviewPage)
+    qtbot.waitUntil(lambda: page.table.table.rowCount() == 1, timeout=5000)
+    assert page.table.table.item(0, 0).text() == "Sound · Line-up level"
+    assert not page.approve_button.isEnabled() and "another person approves" in page._rule.text()
+    page.table.table.setCurrentCell(0, 0)
+    page.text.setPlainText("Which mixer?")
+    page.comment_button.click()
+    assert "Sound · Line-up level\nWhich mixer?" in page.remarks.item(0).text()
+    QTest.keyClick(page, Qt.Key.Key_Escape)
+    assert library.pages.currentIndex() == 0
+    other = open_library(store.place, "Odo")
+    window.desk.library.person = "Odo"
+    library.page.review_button.click()
+    assert page.approve_button.isEnabled()
+    page.send_back_button.click()
+    answer(window, "")
+    assert page.ask.isVisible() and store.summary(house.id).latest.state == "in review"  # it says why
+    answer(window, "say which mixer")
+    assert store.summary(house.id).latest.state == "draft" and not page.approve_button.isVisible()
+    other.review(house.id, 3, "propose")
+    page._again()
+    page.approve_button.click()
+    answer(window, "heard on bay 2")
+    assert store.summary(house.id).approved == 3
+    other.close()
+
+
+def test_two_drafts_are_merged_in_the_window(open_window: Open, qtbot: QtBot) -> None:
+    window = open_window()
+    library, store = window.library, window.desk.library
+    salt = store.find("Saltmarsh Hours")
+    library.choose(salt.id)
+    assert library.page.merge_button.isVisible()
+    library.page.merge_button.click()
+    page = library.pages.currentWidget()
+    assert isinstance(page, MergePage) and not page.save_button.isEnabled()
+    wren = next(c for c in page.findChildren(QRadioButton) if c.text() == "PsF")
+    wren.click()
+    assert page.save_button.isEnabled()
+    page.save_button.click()
+    QTest.keyClick(page.ask.line, Qt.Key.Key_Return)
+    made = store.revisions(salt.id)[0]
+    assert (made.number, made.parent, made.merged, made.author) == (6, 4, 5, "Runa")
+    base, mine, theirs = (store.stored(salt.id, number).template for number in (3, 4, 5))
+    assert store.stored(salt.id, 6).template == merge(base, mine, theirs, {"monitor.format.scan": "mine"}).template
+    assert store.summary(salt.id).drafts == 1 and library.pages.currentIndex() == 0
+
+
+def test_two_saves_of_one_template_leave_two_drafts(open_window: Open) -> None:
+    window = open_window()
+    store = window.desk.library
+    house = store.find("House UHD HLG 50p")
+    window.desk.open_stored(house.id)
+    assert window.desk.document is not None
+    other = open_library(store.place, "Odo")
+    theirs = edited(store.stored(house.id).template, Edit("note", "Odo was here"))
+    other.save_revision(house.id, theirs, "", parent=1)
+    other.close()
+    window.desk.document.apply("Line-up", Edit("sound.line_up_dbfs", -20.0))
+    window.path.ask_save()
+    QTest.keyClick(window.path.ask.line, Qt.Key.Key_Return)
+    assert "Odo has a draft of it too, revision 2: both are kept" in window.say_bar.text
+    window.say_bar._act.click()
+    page = window.library.pages.currentWidget()
+    assert isinstance(page, MergePage) and page.save_button.isEnabled()
+
+
+def test_two_templates_are_compared_by_name(open_window: Open, qtbot: QtBot) -> None:
+    window = open_window()
+    library, store = window.library, window.desk.library
+    library.choose(store.find("The Lamp Room").id)
+    library.compare_with()
+    answer(window, "No such thing")
+    assert "no template of this name" in library.ask._refusal.text()
+    answer(window, "House HD 50i")
+    page = library.pages.currentWidget()
+    assert isinstance(page, ReviewPage)
+    qtbot.waitUntil(lambda: page.table.table.rowCount() > 3, timeout=5000)
+    a, b = page.above.layout_now(), page.below.layout_now()
+    assert a is not None and b is not None and a.pixels_a_line == b.pixels_a_line  # to one scale
+    assert not page.approve_button.isVisible()
+
+
+def test_a_job_moves_to_what_was_approved_since(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    from idle_quarry.jobs.start import start_job
+    from idle_quarry.printing import write_pdf
+
+    window = open_window()
+    store = window.desk.library
+    house = store.find("House HD 50i")
+    old = store.stored(house.id, 1)
+    job = start_job(old, "Evening", tmp_path, write_pdf, "Runa")
+    store.record_job("Evening", job.folder, old)
+    window.show_view("Jobs")
+    jobs = window.view("Jobs")
+    assert isinstance(jobs, JobsView)
+    qtbot.waitUntil(lambda: jobs.move_button.isVisible(), timeout=20000)
+    assert "Revision 2 of the template is approved since: 1 setting differs" in jobs._newer.text()
+    jobs.changes_button.click()
+    assert jobs.changes.isVisible() and jobs.changes.table.item(0, 0).text() == "Intermediate · Codec"
+    jobs.move_button.click()
+    qtbot.waitUntil(lambda: store.jobs()[0].revision == 2, timeout=20000)
+    record = json.loads((job.folder / "job.json").read_text())
+    assert record["template"]["revision"] == 2 and record["moved"][0]["from"]["revision"] == 1
+    qtbot.waitUntil(lambda: not jobs.move_button.isVisible(), timeout=20000)
+    assert jobs.drift_head.text() == "As it was started"
+
+
+def test_what_is_shown_goes_into_a_table_and_the_book(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    import csv
+
+    window = open_window()
+    library, store = window.library, window.desk.library
+    library.shelf.setCurrentText("House shelf")
+    library._find()
+    table, book = tmp_path / "all.csv", tmp_path / "book.pdf"
+    library.export_shown(table)
+    library.print_book(book)
+    qtbot.waitUntil(lambda: table.exists() and book.exists(), timeout=20000)
+    rows = list(csv.reader(table.open()))
+    names = rows[0][2:]
+    assert len(names) == store.count(Search(shelf="house"))
+    by_name = {(row[0], row[1]): row[2:] for row in rows[1:]}
+    column = names.index("Saltmarsh Hours")
+    assert by_name["revision", "revision"][column] == "3" and by_name["revision", "state"][column] == "approved"
+    assert by_name["working", "Frame rate"][names.index("House HD 50i")] == "25"
+    assert book.read_bytes().startswith(b"%PDF") and book.stat().st_size > 20_000
+
+
+@pytest.mark.parametrize("name", ["missing.zip", "words.zip", "cut.zip"])
+def test_bad_bundles_are_said(open_window: Open, qtbot: QtBot, tmp_path: Path, name: str) -> None:
+    window = open_window()
+    path = tmp_path / name
+    store = window.desk.library
+    if name == "words.zip":
+        path.write_text("words")
+    elif name == "cut.zip":
+        export_bundle([store.stored(each.id) for each in store.summaries()], path)
+        path.write_bytes(path.read_bytes()[:-400])
+    window.take_files([path])
+    qtbot.waitUntil(lambda: name in window.say_bar.text, timeout=5000)
+    assert window.library.pages.currentIndex() == 0
