@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QRadioButton
+from PySide6.QtWidgets import QRadioButton, QTableWidget
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open
 
@@ -26,9 +26,15 @@ from idle_quarry.path.merging import merge
 
 def answer(window: MainWindow, text: str) -> None:
     """Type into the bar that asks, and press its button."""
-    ask = window.library.ask if window.library.ask.isVisible() else window.library.pages.currentWidget().ask  # type: ignore[attr-defined]
+    library = window.library
+    ask = library.ask if library.ask.isVisible() else library.pages.currentWidget().ask  # type: ignore[union-attr]
     ask.line.setText(text)
     QTest.keyClick(ask.line, Qt.Key.Key_Return)
+
+
+def cell(table: QTableWidget, row: int, column: int) -> str:
+    item = table.item(row, column)
+    return item.text() if item is not None else ""
 
 
 def offered_by(window: MainWindow, path: Path, qtbot: QtBot) -> TakingPage:
@@ -75,12 +81,12 @@ def test_a_file_is_taken_as_decided_and_taken_back(open_window: Open, qtbot: QtB
     before = len(store.summaries())
     page = offered_by(window, file, qtbot)
     assert len(store.summaries()) == before  # never silently
-    assert "its hash holds" in page.table.item(0, 2).text() and "revision 2 by Wren" in page.table.item(0, 2).text()
+    assert "its hash holds" in cell(page.table, 0, 2) and "revision 2 by Wren" in cell(page.table, 0, 2)
     page.take_button.click()
     assert store.find("own/The Lamp Room").latest.number == 1 and library.pages.currentIndex() == 0
     page = offered_by(window, file, qtbot)
     box = page.decision_box(0)
-    assert box is not None and box.currentData() == "leave" and "already there" in page.table.item(0, 3).text()
+    assert box is not None and box.currentData() == "leave" and "already there" in cell(page.table, 0, 3)
     assert not page.take_button.isEnabled()
     box.setCurrentIndex(box.findData("revision"))
     box.activated.emit(box.currentIndex())
@@ -92,7 +98,7 @@ def test_a_file_is_taken_as_decided_and_taken_back(open_window: Open, qtbot: QtB
     changed["template"]["note"] = "something else"
     file.write_text(json.dumps(changed))
     page = offered_by(window, file, qtbot)
-    assert page.decision_box(0) is None and "does not hold" in page.table.item(0, 2).text()
+    assert page.decision_box(0) is None and "does not hold" in cell(page.table, 0, 2)
     file.write_text("{")
     window.take_files([file])
     qtbot.waitUntil(lambda: "out.json" in window.say_bar.text and window.say_bar.isVisible(), timeout=5000)
@@ -113,7 +119,7 @@ def test_a_bundle_and_a_carried_shelf(open_window: Open, qtbot: QtBot, tmp_path:
     store.save_new(own, "own", "")
     content = bundle.read_bytes()
     page = offered_by(window, bundle, qtbot)
-    rows = {page.table.item(row, 1).text().split("\n")[0]: row for row in range(page.table.rowCount())}
+    rows = {cell(page.table, row, 1).split("\n")[0]: row for row in range(page.table.rowCount())}
     assert (
         set(rows) == {"House HD 50i", "Sheet Seven", "broken.json"} and page.decision_box(rows["broken.json"]) is None
     )
@@ -152,7 +158,7 @@ def test_a_review_from_draft_to_approved(open_window: Open, qtbot: QtBot) -> Non
     page = library.pages.currentWidget()
     assert isinstance(page, ReviewPage)
     qtbot.waitUntil(lambda: page.table.table.rowCount() == 1, timeout=5000)
-    assert page.table.table.item(0, 0).text() == "Sound · Line-up level"
+    assert cell(page.table.table, 0, 0) == "Sound · Line-up level"
     assert not page.approve_button.isEnabled() and "another person approves" in page._rule.text()
     page.table.table.setCurrentCell(0, 0)
     page.text.setPlainText("Which mixer?")
@@ -249,7 +255,7 @@ def test_a_job_moves_to_what_was_approved_since(open_window: Open, qtbot: QtBot,
     qtbot.waitUntil(lambda: jobs.move_button.isVisible(), timeout=20000)
     assert "Revision 2 of the template is approved since: 1 setting differs" in jobs._newer.text()
     jobs.changes_button.click()
-    assert jobs.changes.isVisible() and jobs.changes.table.item(0, 0).text() == "Intermediate · Codec"
+    assert jobs.changes.isVisible() and cell(jobs.changes.table, 0, 0) == "Intermediate · Codec"
     jobs.move_button.click()
     qtbot.waitUntil(lambda: store.jobs()[0].revision == 2, timeout=20000)
     record = json.loads((job.folder / "job.json").read_text())

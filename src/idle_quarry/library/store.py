@@ -144,12 +144,14 @@ class Library(Reading):
     def put_aside(self, template_id: str) -> None:
         """Take a template off its shelf; nothing of it is lost, and `bring_back` puts it there again."""
         with self.transaction(write=True, of=template_id) as connection:
-            key = templates.c.name_key + "/" + templates.c.id  # its name is free for another
-            connection.execute(
+            key = templates.c.id + "/" + templates.c.name_key  # its name is free for another
+            done = connection.execute(
                 templates.update()
                 .where((templates.c.id == template_id) & templates.c.aside.is_(None))
                 .values(aside=now(), name_key=sa.func.substr(key, 1, 120))
             )
+            if not done.rowcount:  # a server's row rules do not refuse an update, they find no row
+                raise LibraryError("cannot be put aside by this person, or is already", subject="the template")
 
     def bring_back(self, template_id: str) -> None:
         """Put a template that was put aside on its shelf again. Raises `NameTaken` where its name is in use by now."""

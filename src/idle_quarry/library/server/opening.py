@@ -1,0 +1,97 @@
+"""Opening a library on a server: the address, who one is there, and what one may do."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.exc import ArgumentError
+
+from idle_quarry.errors import LibraryError
+from idle_quarry.library.engines import version_of
+from idle_quarry.library.schema import HEAD
+from idle_quarry.library.store import Library
+
+#: The oldest PostgreSQL whose views can hold the rights of whoever asks.
+OLDEST = 15
+RIGHTS = ("reader", "editor", "approver")
+#: Seconds to wait for a server before it counts as away, and for a statement before it is given up.
+_CONNECT_S, _STATEMENT_MS = 4, 20_000
+
+
+def is_server(place: str | None) -> bool:
+    """Return whether a library's place is an address and no file."""
+    return bool(re.match(r"[A-Za-z][A-Za-z0-9+]*://", place or ""))
+
+
+def address(text: str) -> sa.URL:
+    """Return the address of a server's database. Raises `LibraryError`."""
+    try:
+        url = sa.make_url(text)
+    except (ArgumentError, ValueError) as error:
+        raise LibraryError("not an address of a database", subject=_without_password(text)) from error
+    if url.drivername.split("+")[0] not in ("postgresql", "postgres"):
+        raise LibraryError(
+            "libraries live in files or on PostgreSQL servers", subject=_without_password(text),
+            remedy="write postgresql://person@host/database",
+        )  # fmt: skip
+    return url.set(drivername="postgresql+psycopg")
+
+
+def _without_password(text: str) -> str:
+    return re.sub(r"://([^:/@]*):[^@]*@", r"://\1@", text)
+
+
+def shown(url: sa.URL) -> str:
+    """Return an address as it may be shown and written down: without its password."""
+    bare = sa.URL.create("postgresql", url.username, None, url.host, url.port, url.database, url.query)
+    return bare.render_as_string().replace("%2F", "/")
+
+
+def server_engine(url: sa.URL, **options: Any) -> sa.Engine:
+    """Return an engine on a server. TLS is used where the server offers it, as libpq does by itself."""
+    return sa.create_engine(
+        url, pool_size=3, max_overflow=5, pool_pre_ping=True,
+        connect_args={"connect_timeout": _CONNECT_S, "options": f"-c statement_timeout={_STATEMENT_MS}", **options},
+    )  # fmt: skip
+
+
+class ServerLibrary(Library):
+    """A library on a server. The person is who the server knows; what they may do, the server holds."""
+
+    def __init__(self, url: sa.URL) -> None:
+        super().__init__(server_engine(url), "", shown(url))
+        self.url = url
+        try:
+            self.right = self._look()
+        except BaseException:
+            self.close()
+            raise
+
+    def _look(self) -> str:
+        with self.transaction() as connection:
+            version = version_of(connection, self.subject)
+            if version != HEAD:
+                raise LibraryError(
+                    "the database holds no library yet" if version is None else "the library is of an older version",
+                    subject=self.subject, remedy="whoever keeps the server runs: idle-quarry server setup URL",
+                )  # fmt: skip
+            self.person = str(connection.execute(sa.text("SELECT session_user")).scalar_one())
+            right = ""
+            for each in RIGHTS:
+                asked = sa.text(
+                    "SELECT count(*) FROM pg_roles WHERE rolname = :role AND pg_has_role(session_user, oid, 'MEMBER')"
+                )
+                if connection.execute(asked, {"role": f"quarry_{each}"}).scalar_one():
+                    right = each
+        if not right:
+            raise LibraryError(
+                f"{self.person} has no right in it", subject=self.subject, remedy="ask whoever keeps the server for one"
+            )
+        return right
+
+
+def open_server(place: str) -> ServerLibrary:
+    """Return the library at an address. Raises `LibraryError`, and `Away` where the server does not answer."""
+    return ServerLibrary(address(place))

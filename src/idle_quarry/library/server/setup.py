@@ -1,0 +1,92 @@
+"""Setting a server up: tables, rights, audit, people; all of it can be run again, and says what it did."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import sqlalchemy as sa
+from sqlalchemy.exc import DatabaseError
+
+from idle_quarry.errors import LibraryError, NotUnderstood
+from idle_quarry.library.engines import Store, migrated, version_of
+from idle_quarry.library.schema import HEAD
+from idle_quarry.library.server.opening import OLDEST, RIGHTS, address, server_engine, shown
+from idle_quarry.library.server.rights import statements
+
+
+@dataclass(frozen=True)
+class SetUp:
+    """What was done, in sentences, and the passwords that were made: told once, kept nowhere."""
+
+    told: tuple[str, ...]
+    passwords: Mapping[str, str]
+
+
+def set_up(place: str, people: Mapping[str, str]) -> SetUp:
+    """Set up the library in a database; `people` are names and their right.
+
+    All or nothing: one transaction. Raises `LibraryError` where the server is too old, does not answer, or does not let
+    this person make tables and roles; `NotUnderstood` for an unknown right.
+    """
+    for name, right in people.items():
+        if right not in RIGHTS:
+            raise NotUnderstood(f"no such right for {name}", subject=right, remedy="use " + ", ".join(RIGHTS))
+    url = address(place)
+    store = Store(server_engine(url), "", shown(url))
+    told: list[str] = []
+    passwords: dict[str, str] = {}
+    try:
+        with store.transaction() as connection:
+            version = connection.execute(sa.text("SHOW server_version_num")).scalar_one()
+            if int(version) < OLDEST * 10_000:
+                raise LibraryError(
+                    f"PostgreSQL {int(version) // 10_000} is too old", subject=store.subject,
+                    remedy=f"use version {OLDEST} or newer",
+                )  # fmt: skip
+            tls = connection.execute(sa.text("SELECT ssl FROM pg_stat_ssl WHERE pid = pg_backend_pid()")).scalar()
+            connection.execute(sa.text("SELECT pg_advisory_xact_lock(7461)"))  # two at once would trip over each other
+            before = version_of(connection, store.subject)
+            if before != HEAD:
+                migrated(connection)
+            told.append(
+                f"tables: made, version {HEAD}" if before is None
+                else f"tables: there already, version {HEAD}" if before == HEAD
+                else f"tables: brought from version {before} to {HEAD}"
+            )  # fmt: skip
+            for said, steps in statements():
+                for step in steps:
+                    connection.exec_driver_sql(step.replace("%", "%%"))  # the driver takes one for a placeholder
+                told.append(said)
+            database = connection.execute(sa.text("SELECT current_database()")).scalar_one()
+            connection.exec_driver_sql(f"GRANT CONNECT ON DATABASE {_quoted(database)} TO quarry_reader")
+            for name, right in people.items():
+                told.append(_person(connection, name, right, passwords))
+            told.append(
+                "the line is encrypted (TLS)"
+                if tls
+                else "the line is not encrypted: the server offers no TLS, or it is on this machine"
+            )
+    except DatabaseError as error:  # pragma: no cover  (translated by the store; a constraint is none of setup's)
+        raise LibraryError(f"the server refused ({error.orig})", subject=store.subject) from error
+    finally:
+        store.close()
+    return SetUp(tuple(told), passwords)
+
+
+def _person(connection: sa.Connection, name: str, right: str, passwords: dict[str, str]) -> str:
+    there = connection.execute(sa.text("SELECT 1 FROM pg_roles WHERE rolname = :name"), {"name": name}).scalar()
+    role = _quoted(name)
+    if not there:
+        passwords[name] = secrets.token_urlsafe(12)
+        connection.exec_driver_sql(f"CREATE ROLE {role} LOGIN PASSWORD '{passwords[name]}'")
+    for each in RIGHTS:
+        if each != right:
+            connection.exec_driver_sql(f"REVOKE quarry_{each} FROM {role}")
+    connection.exec_driver_sql(f"GRANT quarry_{right} TO {role}")
+    return f"{name}: {right}" + ("" if there else ", with a new password (below, this once)")
+
+
+def _quoted(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"'
