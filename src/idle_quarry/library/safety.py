@@ -65,7 +65,9 @@ def _read(place: Path) -> Iterator[sqlite3.Connection]:
             yield connection
     except sqlite3.DatabaseError as error:
         raise LibraryError(
-            f"the library cannot be read ({error})", subject=str(place), remedy="put back a copy of it"
+            f"the library cannot be read ({error})",
+            subject=str(place),
+            remedy="put back a copy of it, or 'library rescue FILE'",
         ) from error
 
 
@@ -203,6 +205,10 @@ def restore(copy: Path, place: Path) -> tuple[Checked, Path | None]:
             _unused(place)
             kept = _free(place)
             place.rename(kept)
+            for log in ("-wal", "-shm"):  # a log that was not written back belongs to what it was written for
+                beside = place.with_name(place.name + log)
+                if beside.exists():
+                    beside.rename(kept.with_name(kept.name + log))
     return Checked(place, found.templates, found.revisions, found.sound, ()), kept
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import uuid
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -19,6 +20,9 @@ from idle_quarry.library.schema import HEAD, heads, jobs, reviews, revisions, se
 from idle_quarry.path.edits import differences
 from idle_quarry.path.template import Template, content_hash
 from idle_quarry.proof.disks import volume_of
+
+#: Something else to be done in the transaction of a save, told what was saved.
+Also = Callable[[sa.Connection, Revision], None]
 
 
 def now() -> str:
@@ -44,6 +48,7 @@ class Library(Reading):
         author: str | None = None,
         time: str | None = None,
         ident: str | None = None,
+        also: Also | None = None,
     ) -> Revision:
         """Put a template on a shelf as revision 1, a draft. Raises `NameTaken` where the shelf has the name.
 
@@ -65,7 +70,7 @@ class Library(Reading):
                 made = Revision(
                     template_id, 1, author or self.person, moment, note, "draft", content_hash(template), changed=0
                 )
-                return self._insert(connection, made, template, template_id)
+                return self._insert(connection, made, template, template_id, also)
         except IntegrityError as error:
             raise NameTaken(
                 f"the {shelf} shelf has a template of this name", subject=template.name, remedy="choose another name"
@@ -82,6 +87,7 @@ class Library(Reading):
         author: str | None = None,
         time: str | None = None,
         ident: str | None = None,
+        also: Also | None = None,
     ) -> Revision:
         """Add a draft, made of revision `parent` (the newest, where none is said) and of `merged`.
 
@@ -104,14 +110,18 @@ class Library(Reading):
                     template_id, last + 1, author or self.person, time or now(), note, "draft", content_hash(template),
                     base, merged, self._changed(connection, template_id, base, template),
                 )  # fmt: skip
-                return self._insert(connection, made, template, sent)
+                return self._insert(connection, made, template, sent, also)
         except IntegrityError as error:
             raise NameTaken("the shelf has a template of this name", subject=template.name) from error
 
-    def _insert(self, connection: sa.Connection, made: Revision, template: Template, ident: str) -> Revision:
+    def _insert(
+        self, connection: sa.Connection, made: Revision, template: Template, ident: str, also: Also | None
+    ) -> Revision:
         body = json.dumps(template.model_dump(mode="json"), ensure_ascii=False)
         summary = Described.of(template).to_text()
         connection.execute(revisions.insert().values(**vars(made), body=body, summary=summary, ident=ident))
+        if also is not None:
+            also(connection, made)
         return made
 
     def _saved(self, connection: sa.Connection, ident: str) -> Revision | None:
@@ -257,7 +267,13 @@ class Library(Reading):
     # -- jobs ------------------------------------------------------------------------------------------
 
     def record_job(
-        self, title: str, folder: Path, stored: Stored, author: str | None = None, ident: str | None = None
+        self,
+        title: str,
+        folder: Path,
+        stored: Stored,
+        author: str | None = None,
+        ident: str | None = None,
+        also: Callable[[sa.Connection, JobRecord], None] | None = None,
     ) -> JobRecord:
         """Note that a job was started from a revision."""
         record = JobRecord(
@@ -267,6 +283,8 @@ class Library(Reading):
         with self.transaction(write=True, of=record.id) as connection:
             if connection.execute(sa.select(jobs.c.id).where(jobs.c.id == record.id)).scalar() is None:
                 connection.execute(jobs.insert().values(**vars(record)))
+                if also is not None:
+                    also(connection, record)
         return record
 
     def move_job(self, job_id: str, stored: Stored) -> None:

@@ -1,0 +1,61 @@
+"""A whole library into another place: file to server, server to file, with every revision, review, hash and date."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.exc import IntegrityError
+
+from idle_quarry.errors import LibraryError
+from idle_quarry.library.engines import Store
+from idle_quarry.library.schema import jobs, reviews, revisions, settings, templates
+
+#: In this order each row finds what it belongs to.
+TABLES = (templates, revisions, reviews, settings, jobs)
+_AT_ONCE = 200
+
+
+@dataclass(frozen=True)
+class Carried:
+    """How many rows of each table were carried."""
+
+    templates: int
+    revisions: int
+    reviews: int
+    settings: int
+    jobs: int
+
+
+def carried(source: Store, target: Store) -> Carried:
+    """Copy everything `source` shows into the empty library `target`: all or nothing.
+
+    Raises `LibraryError` where the target is not empty or does not let this person fill it in others' names.
+    """
+    counts = []
+    try:
+        with source.transaction() as reading, target.transaction(write=True) as writing:
+            if writing.execute(sa.select(sa.func.count()).select_from(templates)).scalar_one():
+                raise LibraryError(
+                    "there are templates in it already",
+                    subject=target.subject,
+                    remedy="carry a library to an empty one",
+                )
+            for table in TABLES:
+                count = 0
+                for rows in _rows(reading, table):
+                    writing.execute(table.insert(), rows)
+                    count += len(rows)
+                counts.append(count)
+    except IntegrityError as error:
+        raise LibraryError(f"the rows do not fit together ({error.orig})", subject=source.subject) from error
+    return Carried(*counts)
+
+
+def _rows(connection: sa.Connection, table: sa.Table) -> Iterator[list[dict[str, Any]]]:
+    """Yield the rows of a table, a few at a time: a library is larger than what one wants to hold."""
+    query = sa.select(table).order_by(*table.primary_key.columns)
+    for part in connection.execution_options(yield_per=_AT_ONCE).execute(query).mappings().partitions(_AT_ONCE):
+        yield [dict(row) for row in part]

@@ -1,0 +1,314 @@
+"""A server's library kept at hand: a library file that follows the server, and can be worked in when it is away.
+
+What is read is read here, so that the window never waits for a network. What is written goes to the server first and is
+then fetched; drafts and jobs made while it is away wait in the outbox and are sent when it is back, each once: it
+carries an id of its own. A revision that was saved against one that has moved on meanwhile becomes a draft beside the
+others, to be merged like any two.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import uuid
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import sqlalchemy as sa
+
+from idle_quarry.errors import Away, LibraryError, NameTaken
+from idle_quarry.library.records import JobRecord, Remark, Revision, Stored
+from idle_quarry.library.schema import heads, jobs, reviews, revisions, settings, templates
+from idle_quarry.library.server.opening import ServerLibrary, address, shown
+from idle_quarry.library.server.outbox import Outbox, Waiting
+from idle_quarry.library.store import Also, FileLibrary
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.template import Template
+from idle_quarry.places import data_folder
+
+_NEEDS_SERVER = "wait until it is back; drafts and jobs go on meanwhile"
+
+
+def place_at_hand(address_text: str) -> Path:
+    """Return the file in which a server's library is kept at hand; its name holds no password."""
+    name = hashlib.sha256(shown(address(address_text)).encode()).hexdigest()[:16]
+    return data_folder() / "servers" / name / "library.db"
+
+
+class AtHand(FileLibrary):
+    """The library at `address_text`, as far as it has been seen from here. Made without asking the server."""
+
+    def __init__(self, address_text: str, person: str) -> None:
+        place = place_at_hand(address_text)
+        place.parent.mkdir(parents=True, exist_ok=True)
+        super().__init__(place, person)
+        self.url = address(address_text)
+        self.subject = shown(self.url)
+        self.server: ServerLibrary | None = None
+        with self.transaction(write=True) as connection:
+            # bodies come later than their rows, and drafts get the server's number: here rows do change
+            for name in ("revision_never_changes", "revision_never_goes"):
+                connection.exec_driver_sql(f"DROP TRIGGER IF EXISTS {name}")
+        self.outbox = Outbox(self)
+
+    @property
+    def away(self) -> bool:
+        return self.server is None
+
+    def close(self) -> None:
+        self.leave()
+        super().close()
+
+    def unsent(self) -> list[Waiting]:
+        """Return what the server has not got yet, oldest first."""
+        return self.outbox.waiting()
+
+    # -- the line ---------------------------------------------------------------------------------------
+
+    def join(self) -> None:
+        """Take up the line to the server: send what waits, fetch what is new. Raises `LibraryError`, `Away`."""
+        server = ServerLibrary(self.url)
+        try:
+            self.person = server.person
+            self._send(server)
+            self._follow(server)
+        except BaseException:
+            server.close()
+            raise
+        self.server = server
+
+    def leave(self) -> None:
+        """Let go of the line; what was seen stays."""
+        server, self.server = self.server, None
+        if server is not None:
+            server.close()
+
+    def follow(self, template_ids: set[str] | None = None) -> None:
+        """Fetch what is new on the server, of some templates or of all. Raises `Away`."""
+        if self.server is None:
+            raise Away("the server does not answer", subject=self.subject)
+        self._follow(self.server, template_ids)
+
+    def _follow(self, server: ServerLibrary, template_ids: set[str] | None = None) -> None:
+        newest = sa.select(revisions.c.template_id, sa.func.max(revisions.c.number)).group_by(revisions.c.template_id)
+        said = sa.select(reviews.c.template_id, sa.func.max(reviews.c.n)).group_by(reviews.c.template_id)
+        shelf = sa.select(templates)
+        if template_ids is not None:
+            newest = newest.where(revisions.c.template_id.in_(template_ids))
+            said = said.where(reviews.c.template_id.in_(template_ids))
+            shelf = shelf.where(templates.c.id.in_(template_ids))
+        with server.transaction() as there:
+            rows = {row["id"]: dict(row) for row in there.execute(shelf).mappings()}
+            last = {row[0]: row[1] for row in there.execute(newest)}
+            last_said = {row[0]: row[1] for row in there.execute(said)}
+            house = [dict(row) for row in there.execute(sa.select(settings)).mappings()]
+            started = [dict(row) for row in there.execute(sa.select(jobs)).mappings()]
+        waiting = self.outbox.waiting()
+        provisional = {(one.template_id, one.number) for one in waiting if one.act.startswith("save")}
+        with self.transaction() as here:
+            known = {row["id"]: dict(row) for row in here.execute(shelf).mappings()}
+            have = (
+                {row[0]: row[1] for row in here.execute(newest)} if not provisional else self._have(here, provisional)
+            )
+            have_said = {row[0]: row[1] for row in here.execute(said)}
+        for ident, row in rows.items():
+            new = last.get(ident, 0) > have.get(ident, 0)
+            if new or last_said.get(ident, 0) > have_said.get(ident, 0) or known.get(ident) != row:
+                self._fetch(server, row, have.get(ident, 0), have_said.get(ident, 0), waiting)
+        with self.transaction(write=True) as here:
+            self._replace(here, settings, house, [settings.c.key])
+            kept = {one.body["ident"] for one in waiting if one.act == "job"}
+            self._replace(here, jobs, started, [jobs.c.id], keep=kept)
+
+    def _have(self, here: sa.Connection, provisional: set[tuple[str, int]]) -> dict[str, int]:
+        """Return the newest number of each template that the server gave."""
+        found: dict[str, int] = {}
+        for ident, number in here.execute(sa.select(revisions.c.template_id, revisions.c.number)):
+            if (ident, number) not in provisional:
+                found[ident] = max(found.get(ident, 0), number)
+        return found
+
+    def _replace(
+        self, here: sa.Connection, table: sa.Table, rows: list[dict[str, Any]], key: list[sa.Column[Any]],
+        keep: set[str] | frozenset[str] = frozenset(),
+    ) -> None:  # fmt: skip
+        """Make a small table what it is on the server; rows of `keep` are not there yet and stay."""
+        here.execute(table.delete().where(key[0].not_in(keep)) if keep else table.delete())
+        if rows:
+            here.execute(table.insert(), [row for row in rows if row[key[0].name] not in keep])
+
+    def _fetch(
+        self, server: ServerLibrary, row: dict[str, Any], have: int, have_said: int, waiting: list[Waiting]
+    ) -> None:
+        """Fetch a template's row, its new revisions with their bodies, and what was said of them."""
+        ident = row["id"]
+        of_template = revisions.c.template_id == ident
+        with server.transaction() as there:
+            wanted = sa.select(revisions).where(of_template & (revisions.c.number > have))
+            fresh = [dict(each) for each in there.execute(wanted.order_by(revisions.c.number)).mappings()]
+            wanted_said = sa.select(reviews).where((reviews.c.template_id == ident) & (reviews.c.n > have_said))
+            said = [dict(each) for each in there.execute(wanted_said.order_by(reviews.c.n)).mappings()]
+        top = max([have, *(each["number"] for each in fresh)])
+        with self.transaction(write=True) as here:
+            mine = [one for one in waiting if one.act == "save revision" and one.template_id == ident]
+            self._make_room(here, mine, top)
+            same = (templates.c.shelf == row["shelf"]) & (templates.c.owner == row["owner"])
+            self._give_way(here, same & (templates.c.name_key == row["name_key"]) & (templates.c.id != ident))
+            changed = here.execute(templates.update().where(templates.c.id == ident).values(**row))
+            if not changed.rowcount:
+                here.execute(templates.insert().values(**row))
+            for each in fresh:
+                here.execute(revisions.insert().values(**each))
+            for remark in said:
+                here.execute(reviews.insert().values(**remark))
+
+    def _make_room(self, here: sa.Connection, mine: list[Waiting], top: int) -> None:
+        """Move the drafts that still wait above the numbers the server has given."""
+        for offset, one in enumerate(reversed(mine)):
+            number = top + len(mine) - offset
+            if number > one.number:
+                key = (revisions.c.template_id == one.template_id) & (revisions.c.number == one.number)
+                here.execute(revisions.update().where(key).values(number=number))
+                self.outbox.renumbered(here, one, number)
+
+    # -- the outbox -------------------------------------------------------------------------------------
+
+    def _send(self, server: ServerLibrary) -> None:
+        """Send what waits, in order; what the server refuses stays here, with why."""
+        numbers: dict[tuple[str, int], int] = {}
+        for one in self.outbox.waiting():
+            try:
+                made = self._send_one(server, one, numbers)
+            except Away:
+                raise
+            except LibraryError as error:
+                self.outbox.refused(one, str(error))
+                if one.act == "save new":  # the shelf's name is not its own until the server has it
+                    with self.transaction(write=True) as here:
+                        self._give_way(here, templates.c.id == one.template_id)
+                continue
+            with self.transaction(write=True) as here:
+                if made is not None:
+                    numbers[one.template_id, one.number] = made
+                    self._forget(here, one)
+                self.outbox.done(here, one)
+
+    def _send_one(self, server: ServerLibrary, one: Waiting, numbers: dict[tuple[str, int], int]) -> int | None:
+        body = one.body
+        if one.act == "job":
+            number = numbers.get((one.template_id, one.number), one.number)
+            stored = server.stored(one.template_id, number)
+            server.record_job(body["title"], Path(body["folder"]), stored, ident=body["ident"])
+            return None
+        template = Template.model_validate(body["template"])
+        if one.act == "save new":
+            try:
+                return server.save_new(
+                    template, body["shelf"], body["note"], time=body["time"], ident=body["ident"]
+                ).number
+            except NameTaken:
+                renamed = edited(
+                    template, Edit("name", server.free_name(f"{template.name} ({self.person})"[:110], body["shelf"]))
+                )
+                return server.save_new(
+                    renamed, body["shelf"], body["note"], time=body["time"], ident=body["ident"]
+                ).number
+        parent = numbers.get((one.template_id, body["parent"]), body["parent"])
+        return server.save_revision(
+            one.template_id, template, body["note"], parent=parent, time=body["time"], ident=body["ident"]
+        ).number
+
+    def _forget(self, here: sa.Connection, one: Waiting) -> None:
+        """Take the revision out that stood here for one the server has now; it comes back with the server's number."""
+        key = (revisions.c.template_id == one.template_id) & (revisions.c.number == one.number)
+        here.execute(revisions.delete().where(key))
+        if one.act == "save new":
+            here.execute(heads.delete().where(heads.c.template_id == one.template_id))
+            here.execute(templates.delete().where(templates.c.id == one.template_id))
+
+    def _give_way(self, here: sa.Connection, which: sa.ColumnElement[bool]) -> None:
+        """Let go of a name on a shelf: the server says whose it is."""
+        here.execute(templates.update().where(which).values(name_key=templates.c.id))
+
+    # -- writing ----------------------------------------------------------------------------------------
+
+    def _on_server(self, work: Callable[[ServerLibrary], Any], template_id: str | None) -> Any:
+        """Do something on the server and fetch what came of it. Raises `Away` where it is away, or goes away over it."""
+        server = self.server
+        if server is None:
+            raise Away("the server is away", subject=self.subject, remedy=_NEEDS_SERVER)
+        try:
+            done = work(server)
+        except Away as error:
+            self.leave()
+            raise Away("the server went away", subject=self.subject, remedy=_NEEDS_SERVER) from error
+        try:
+            self._follow(server, {template_id} if template_id else set())
+        except Away:
+            self.leave()  # it was done all the same; it is fetched when the server is back
+        return done
+
+    def save_new(self, template: Template, shelf: str, note: str, **said: Any) -> Revision:
+        ident = said.get("ident") or str(uuid.uuid4())
+        try:
+            return self._on_server(lambda s: s.save_new(template, shelf, note, ident=ident), ident)  # type: ignore[no-any-return]
+        except Away:
+            also = self._waits("save new", template, note, ident, {"shelf": shelf})
+            return super().save_new(template, shelf, note, ident=ident, also=also)
+
+    def save_revision(self, template_id: str, template: Template, note: str, **said: Any) -> Revision:
+        ident = said.get("ident") or str(uuid.uuid4())
+        parent = said.get("parent") or self.summary(template_id).latest.number
+        merged = said.get("merged")
+        try:
+            return self._on_server(  # type: ignore[no-any-return]
+                lambda s: s.save_revision(template_id, template, note, parent=parent, merged=merged, ident=ident),
+                template_id,
+            )
+        except Away:
+            if merged is not None:
+                raise  # what is merged must be what the server has
+            also = self._waits("save revision", template, note, ident, {"parent": parent})
+            return super().save_revision(template_id, template, note, parent=parent, ident=ident, also=also)
+
+    def _waits(self, act: str, template: Template, note: str, ident: str, more: dict[str, Any]) -> Also:
+        """Return what puts a save into the outbox, in the transaction that saves it here."""
+        body = {"template": template.model_dump(mode="json"), "note": note, "ident": ident, **more}
+
+        def also(here: sa.Connection, made: Revision) -> None:
+            self.outbox.put(here, act, made.template_id, made.number, {**body, "time": made.time})
+
+        return also
+
+    def record_job(self, title: str, folder: Path, stored: Stored, *_: Any, **said: Any) -> JobRecord:
+        sent = said.get("ident") or str(uuid.uuid4())
+        try:
+            return self._on_server(lambda s: s.record_job(title, folder, stored, ident=sent), None)  # type: ignore[no-any-return]
+        except Away:
+            body = {"title": title, "folder": str(folder), "ident": sent}
+
+            def also(here: sa.Connection, made: JobRecord) -> None:
+                self.outbox.put(here, "job", made.template_id, made.revision, body)
+
+            return super().record_job(title, folder, stored, ident=sent, also=also)
+
+    def move_job(self, job_id: str, stored: Stored) -> None:
+        self._on_server(lambda s: s.move_job(job_id, stored), None)
+
+    def review(self, template_id: str, number: int, act: str, note: str = "", **said: Any) -> Remark:
+        return self._on_server(lambda s: s.review(template_id, number, act, note), template_id)  # type: ignore[no-any-return]
+
+    def comment(self, template_id: str, number: int, place: str, text: str, **said: Any) -> Remark:
+        return self._on_server(lambda s: s.comment(template_id, number, place, text), template_id)  # type: ignore[no-any-return]
+
+    def put_aside(self, template_id: str) -> None:
+        self._on_server(lambda s: s.put_aside(template_id), template_id)
+
+    def bring_back(self, template_id: str) -> None:
+        self._on_server(lambda s: s.bring_back(template_id), template_id)
+
+    def set_default(self, template_id: str | None, *, own: bool = False) -> None:
+        self._on_server(lambda s: s.set_default(template_id, own=own), None)
+
+    def set_one_person(self, on: bool) -> None:
+        self._on_server(lambda s: s.set_one_person(on), None)

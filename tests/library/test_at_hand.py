@@ -1,0 +1,203 @@
+"""A room that follows the server: another's saves arrive, presence, what goes on while the server is away."""
+
+from __future__ import annotations
+
+import itertools
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from tests.conftest import demo_template
+from tests.postgres import PrivateServer
+
+from idle_quarry.errors import Away
+from idle_quarry.library import Search
+from idle_quarry.library.server import open_server
+from idle_quarry.library.server.at_hand import AtHand, place_at_hand
+from idle_quarry.library.server.line import Line, News
+from idle_quarry.library.server.setup import set_up
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.template import Template
+
+HD = demo_template("House HD 50i")
+_NUMBERS = itertools.count(1)
+
+
+def quiet(level: float) -> Template:
+    return edited(HD, Edit("sound.line_up_dbfs", level))
+
+
+@pytest.fixture
+def own_server() -> Iterator[tuple[PrivateServer, str]]:
+    """A server that a test may stop, with a library set up on it."""
+    made = PrivateServer()
+    made.start()
+    made.database("house")
+    set_up(made.url("keeper", "house"), {"Runa": "editor", "Odo": "editor", "Tamsin": "approver"})
+    yield made, "house"
+    made.close()
+
+
+def room(server: PrivateServer, house: str, person: str, folder: Path, monkeypatch: pytest.MonkeyPatch) -> AtHand:
+    """Return a room of its own: its library at hand lies in a folder of its own."""
+    from idle_quarry.library.server import at_hand
+
+    monkeypatch.setattr(at_hand, "data_folder", lambda: folder / f"room{next(_NUMBERS)}")
+    return AtHand(server.url(person, house), person)
+
+
+def until(true: Callable[[], object], seconds: float = 10.0) -> float:
+    """Wait until something is true; return how long it took."""
+    begun = time.monotonic()
+    while not true():
+        assert time.monotonic() - begun < seconds, "it never came"
+        time.sleep(0.01)
+    return time.monotonic() - begun
+
+
+def test_another_room_s_saves_reviews_and_presence_arrive(
+    server: PrivateServer, house: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    first = room(server, house, "Runa", tmp_path, monkeypatch)
+    second = room(server, house, "Tamsin", tmp_path, monkeypatch)
+    news: list[News] = []
+    lines = [Line(first, lambda _n: None), Line(second, news.append)]
+    until(lambda: not first.away and not second.away)
+    ident = first.save_new(HD, "house", "first").template_id
+    assert until(lambda: second.count() == 1) < 1.0
+    assert second.stored(ident).template == HD and news[-1].changed
+    first.review(ident, 1, "propose")
+    assert until(lambda: second.summary(ident).latest.state == "in review") < 1.0
+    second.review(ident, 1, "approve", "seen")
+    assert until(lambda: first.summary(ident).approved == 1) < 1.0
+    lines[0].works_on(ident)
+    assert until(lambda: lines[1].present(ident) == ["Runa"]) < 1.0
+    assert lines[0].present(ident) == []
+    lines[0].close()
+    until(lambda: lines[1].present(ident) == [])
+    second.set_default(ident)
+    assert open_server(server.url("Odo", house)).default_id() == ident
+    lines[1].close()
+    first.close()
+    second.close()
+
+
+def test_work_goes_on_while_the_server_is_away(
+    own_server: tuple[PrivateServer, str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    server, house = own_server
+    here = room(server, house, "Runa", tmp_path, monkeypatch)
+    here.join()
+    ident = here.save_new(HD, "house", "first").template_id
+    here.save_new(edited(HD, Edit("name", "Taken")), "own", "")
+    server.stop(at_once=True)
+    draft = here.save_revision(ident, quiet(-20.0), "on the train", parent=1)
+    assert here.away and draft.number == 2
+    second = here.save_revision(ident, quiet(-21.0), "still on it", parent=draft.number)
+    other = here.save_new(edited(HD, Edit("name", "Off the line")), "house", "").template_id
+    assert here.stored(ident, 2).template == quiet(-20.0) and here.count(Search(words=("off", "line"))) == 1
+    job = here.record_job("Away job", tmp_path, here.stored(ident, second.number))
+    assert [each.title for each in here.jobs()] == ["Away job"]
+    with pytest.raises(Away, match="drafts and jobs go on meanwhile"):
+        here.review(ident, 2, "propose")
+    assert [one.act for one in here.unsent()] == ["save revision", "save revision", "save new", "job"]
+
+    server.start()
+    odo = open_server(server.url("Odo", house))
+    odo.save_revision(ident, edited(HD, Edit("note", "Odo's")), "meanwhile", parent=1)  # revision 2, on the server
+    odo.save_new(edited(HD, Edit("name", "off the LINE")), "house", "first come")
+    here.join()
+    assert here.unsent() == []
+    found = {each.number: (each.author, each.parent, each.note) for each in here.revisions(ident)}
+    assert found == {
+        1: ("Runa", None, "first"), 2: ("Odo", 1, "meanwhile"), 3: ("Runa", 1, "on the train"), 4: ("Runa", 3, "still on it"),
+    }  # fmt: skip
+    assert here.stored(ident, 4).template == quiet(-21.0)
+    assert [each.number for each in here.open_drafts(ident)] == [4, 2]  # to be merged, as any two
+    assert here.common_base(ident, 4, 2) == 1
+    assert here.summary(other).name == "Off the line (Runa)" and here.named("Off the line", "house") is not None
+    assert [(each.id, each.revision) for each in odo.jobs()] == [(job.id, 4)]
+    on_server = {each.number: each.hash for each in odo.revisions(ident)}
+    assert {each.number: each.hash for each in here.revisions(ident)} == on_server
+    odo.close()
+    here.close()
+
+
+def test_a_line_cut_after_the_server_had_it_sends_nothing_twice(
+    own_server: tuple[PrivateServer, str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    server, house = own_server
+    here = room(server, house, "Runa", tmp_path, monkeypatch)
+    here.join()
+    ident = here.save_new(HD, "house", "").template_id
+    assert here.server is not None
+    real = here.server.save_revision
+
+    def cut(*given: object, **said: object) -> object:
+        real(*given, **said)  # type: ignore[arg-type]
+        server.stop(at_once=True)
+        raise Away("the server does not answer")  # its answer was lost
+
+    monkeypatch.setattr(here.server, "save_revision", cut)
+    here.save_revision(ident, quiet(-20.0), "once", parent=1)
+    assert len(here.unsent()) == 1
+    server.start()
+    for _ in range(2):
+        here.join()
+        assert [each.number for each in here.revisions(ident)] == [2, 1] and here.unsent() == []
+    assert len(open_server(server.url("Odo", house)).revisions(ident)) == 2
+    here.close()
+
+
+def test_what_the_server_refuses_stays_here_and_says_why(
+    own_server: tuple[PrivateServer, str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    server, house = own_server
+    here = room(server, house, "Runa", tmp_path, monkeypatch)
+    here.join()
+    ident = here.save_new(HD, "house", "").template_id
+    here.leave()
+    here.save_revision(ident, quiet(-20.0), "kept", parent=1)
+    set_up(server.url("keeper", house), {"Runa": "reader"})
+    odo = open_server(server.url("Odo", house))
+    odo.save_revision(ident, quiet(-12.0), "", parent=1)
+    here.join()
+    [one] = here.unsent()
+    assert "does not allow" in one.trouble
+    assert [(each.number, each.author) for each in here.revisions(ident)] == [(3, "Runa"), (2, "Odo"), (1, "Runa")]
+    set_up(server.url("keeper", house), {"Runa": "editor"})
+    here.join()
+    assert here.unsent() == [] and [each.number for each in odo.revisions(ident)] == [3, 2, 1]
+    odo.close()
+    here.close()
+
+
+def test_the_line_comes_back_by_itself(
+    own_server: tuple[PrivateServer, str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    server, house = own_server
+    here = room(server, house, "Runa", tmp_path, monkeypatch)
+    news: list[News] = []
+    line = Line(here, news.append)
+    until(lambda: not here.away)
+    server.stop(at_once=True)
+    until(lambda: here.away and any(not each.joined for each in news))
+    ident = here.save_new(HD, "house", "").template_id
+    server.start()
+    until(lambda: not here.away and not here.unsent(), 20)
+    assert open_server(server.url("Odo", house)).stored(ident).template == HD
+    line.close()
+    here.close()
+
+
+def test_no_password_is_kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from idle_quarry.library.server import at_hand
+
+    monkeypatch.setattr(at_hand, "data_folder", lambda: tmp_path)
+    open_one = AtHand("postgresql://Runa:hush-hush@/nowhere?host=/nowhere", "Runa")
+    assert open_one.place == place_at_hand("postgresql://Runa@/nowhere?host=/nowhere")
+    assert "hush" not in open_one.subject
+    open_one.save_new(HD, "own", "")
+    open_one.close()
+    assert not any(b"hush-hush" in path.read_bytes() for path in tmp_path.rglob("*") if path.is_file())
