@@ -6,8 +6,9 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Qt, Signal
 
 from idle_quarry.app.document import Document
 from idle_quarry.app.drafts import Draft, Drafts
@@ -19,6 +20,10 @@ from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.template import Template
 from idle_quarry.proof.disks import disk_speeds
+
+if TYPE_CHECKING:  # the server's part is read only where a library is on one
+    from idle_quarry.library.server.line import Line, News
+    from idle_quarry.library.server.outbox import Waiting
 
 
 class Desk(QObject):
@@ -36,6 +41,9 @@ class Desk(QObject):
     #: A finding of the open template that is to be cured.
     cure_wanted = Signal(object)
     said = Signal(str, bool, object)
+    #: The line to a server stands, broke, or somebody opened or left a template.
+    line_changed = Signal()
+    _news = Signal(object)
 
     def __init__(self, library: FileLibrary, preferences: Preferences) -> None:
         super().__init__()
@@ -45,6 +53,10 @@ class Desk(QObject):
         self.drafts = Drafts(library.place, library.person)
         self.disk_speeds = disk_speeds()
         self.document: Document | None = None
+        self.line: Line | None = None
+        self._line_broke = ""
+        self._news.connect(self._heard, Qt.ConnectionType.QueuedConnection)
+        self._hold_line()
         self._held: dict[str, Document] = {}
         self._stored: Callable[[str, int, str], Stored] = lru_cache(maxsize=256)(
             lambda template_id, number, _hash: self.library.stored(template_id, number)
@@ -52,6 +64,66 @@ class Desk(QObject):
         self._evaluated: Callable[[str, int, str], Evaluation] = lru_cache(maxsize=512)(
             lambda template_id, number, hash_: evaluate(self._stored(template_id, number, hash_).template)
         )
+
+    # -- the server ------------------------------------------------------------------------------------
+
+    def _hold_line(self) -> None:
+        """Listen to the server, where the library is on one; the line comes back by itself when it was cut."""
+        if self.library.at_hand:
+            from idle_quarry.library.server.line import Line
+
+            self.line = Line(self.library, self._news.emit)  # type: ignore[arg-type]
+
+    def _heard(self, news: News) -> None:
+        if news.joined:
+            if self._line_broke:
+                self._say_back()
+            self._line_broke = ""
+            if news.changed:
+                self._follow_numbers()
+                self.shelves_changed.emit()
+                self.jobs_changed.emit()
+        elif self._line_broke != news.why:
+            self._line_broke = news.why
+            self.say(f"{news.why}. What was read so far stays; drafts and jobs go on and are sent when it is back.")
+        self.line_changed.emit()
+
+    def _say_back(self) -> None:
+        refused = [one for one in self.unsent() if one.trouble]
+        if refused:
+            self.say(
+                f"The server is back, but would not take {len(refused)} of what was saved: {refused[0].trouble}",
+                refusal=True,
+            )
+        else:
+            self.say("The server is back, and has everything that was saved here.")
+
+    def unsent(self) -> list[Waiting]:
+        """Return what the server has not got yet."""
+        return self.library.unsent() if self.library.at_hand else []  # type: ignore[attr-defined]
+
+    def _follow_numbers(self) -> None:
+        """A revision saved while the server was away has the server's number now: what is open stands on that one."""
+        for document in self._held.values():
+            if document.base is None:
+                continue
+            revision = document.base.revision
+            try:
+                every = self.library.revisions(revision.template_id)
+                here = next(
+                    (each for each in every if each.hash == revision.hash and each.author == revision.author), None
+                )
+                if here is not None and here != revision:
+                    document.base = self.library.stored(revision.template_id, here.number)
+                    document.changed.emit()
+            except LibraryError:
+                continue
+
+    def also_here(self) -> list[str]:
+        """Return who else has the open template open, by name; advisory."""
+        if self.line is None or self.document is None:
+            return []
+        return self.line.present(self.document.key)
 
     def say(self, text: str, *, refusal: bool = False, action: tuple[str, Callable[[], object]] | None = None) -> None:
         """Have the window say a sentence."""
@@ -126,6 +198,8 @@ class Desk(QObject):
     def _show(self, document: Document) -> None:
         self._held[document.key] = document
         self.document = document
+        if self.line is not None:
+            self.line.works_on(document.key)
         self.opened.emit()
         self.view_wanted.emit("Path")
 
@@ -173,4 +247,6 @@ class Desk(QObject):
             except OSError:
                 continue
         self.workers.close()
+        if self.line is not None:
+            self.line.close()
         self.library.close()

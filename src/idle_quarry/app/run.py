@@ -12,6 +12,7 @@ from idle_quarry.places import DEMO, library_place, person
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
+    from idle_quarry.library import FileLibrary
 
 
 #: Set for programs that a desktop starts, and not for those started in a terminal.
@@ -36,12 +37,11 @@ def run_window(place: str | None) -> int:
     from idle_quarry.app.preferences import Preferences
     from idle_quarry.app.theme import load_type, theme
     from idle_quarry.app.window import MainWindow
-    from idle_quarry.library import open_library
 
     app = QApplication.instance() or QApplication(["idle-quarry"])
     assert isinstance(app, QApplication)
     try:
-        library = open_library(library_place(place), person(place))
+        library = _library(place)
     except QuarryError as error:
         if any(name in os.environ for name in _FROM_A_DESKTOP):  # nobody reads standard error there
             QMessageBox.critical(None, "Idle Quarry", str(error))
@@ -63,6 +63,18 @@ def run_window(place: str | None) -> int:
     del collector
     desk.close()
     return status
+
+
+def _library(place: str | None) -> FileLibrary:
+    from idle_quarry.library import open_library
+    from idle_quarry.library.server import is_server
+
+    if place is not None and is_server(place):
+        from idle_quarry.library.server.at_hand import AtHand
+        from idle_quarry.library.server.opening import address
+
+        return AtHand(place, address(place).username or person(place))
+    return open_library(library_place(place), person(place))
 
 
 def _welcome_back(desk: Desk) -> None:

@@ -25,7 +25,7 @@ from idle_quarry.app.finder import Entry, Finder
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES, theme
 from idle_quarry.app.views.library import LibraryView
 from idle_quarry.app.views.path import PathView
-from idle_quarry.app.widgets.basics import SayBar, button, label
+from idle_quarry.app.widgets.basics import SayBar, button, label, restyle
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search
 from idle_quarry.media.names import MEDIA_SUFFIXES
@@ -83,6 +83,8 @@ class MainWindow(QMainWindow):
         desk.cure_wanted.connect(lambda finding: self.path.cure(finding))
         desk.merge_wanted.connect(self._merge_wanted)
         desk.opened.connect(self._title)
+        desk.line_changed.connect(self._show_standing)
+        desk.shelves_changed.connect(self._show_standing)
         if desk.preferences.geometry:
             self.restoreGeometry(QByteArray(desk.preferences.geometry_bytes()))
         kept = desk.preferences.view
@@ -114,10 +116,28 @@ class MainWindow(QMainWindow):
         self.search_button.setAccessibleName("Find")
         row.addWidget(self.search_button)
         row.addStretch(1)
-        place = self.desk.library.place
-        name = place.parent.name if place.stem == "library" else place.stem
-        row.addWidget(label(f"{self.desk.library.person} · {name}", "dust"))
+        self.standing = label(role="dust")
+        row.addWidget(self.standing)
+        self._show_standing()
         return made
+
+    def _show_standing(self) -> None:
+        """Show who works in which library, and whether its server is there."""
+        library = self.desk.library
+        if not library.at_hand:
+            place = library.place
+            name = place.parent.name if place.stem == "library" else place.stem
+            self.standing.setText(f"{library.person} · {name}")
+            return
+        url, away = library.url, library.away  # type: ignore[attr-defined]
+        waiting = len(self.desk.unsent())
+        text = f"{library.person} · {url.database}"
+        if away:
+            text += " · away from the server" + (f", {waiting} waiting" if waiting else "")
+        self.standing.setText(text)
+        self.standing.setToolTip(library.subject)
+        self.standing.setProperty("role", "refusal" if away else "dust")
+        restyle(self.standing)
 
     # -- views -----------------------------------------------------------------------------------------
 

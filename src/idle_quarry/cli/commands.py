@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import re
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -11,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from idle_quarry.cli.output import Output, table
-from idle_quarry.errors import ExchangeError, LibraryError, MediaError, NotUnderstood
+from idle_quarry.errors import LibraryError, MediaError, NotUnderstood
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.edits import differences, flattened
 from idle_quarry.path.evaluate import evaluate
@@ -24,35 +23,50 @@ from idle_quarry.signal import format_from_words, format_words
 
 if TYPE_CHECKING:
     from idle_quarry.library import Library, Stored
-    from idle_quarry.library.safety import Checked
     from idle_quarry.media import Clip
 
 Options = argparse.Namespace
 
 
 @contextmanager
-def _library(options: Options) -> Iterator[Library]:
-    from idle_quarry.library import open_library  # the database's code is read only by commands that need it
-
-    place = _library_file(options)
-    if options.library == DEMO:
-        from idle_quarry.demo.lay_out import lay_out
-        from idle_quarry.printing import write_pdf
-
-        lay_out(write_pdf, lambda text: print(f"idle-quarry: {text}", file=sys.stderr))
-    library = open_library(place, person(options.library))
+def opened(options: Options) -> Iterator[Library]:
+    """Yield the library that the options name."""
+    library = _open(options)
     try:
         yield library
     finally:
         library.close()
 
 
-def _stored(library: Library, name: str) -> Stored:
+def _open(options: Options) -> Library:
+    from idle_quarry.library import open_library
+    from idle_quarry.library.server import is_server, open_server
+
+    if is_server(options.library):
+        return open_server(options.library)
+    place = library_place(options.library)
+    if options.library == DEMO:
+        from idle_quarry.demo.lay_out import lay_out
+        from idle_quarry.printing import write_pdf
+
+        lay_out(write_pdf, lambda text: print(f"idle-quarry: {text}", file=sys.stderr))
+    return open_library(place, person(options.library))
+
+
+def stored_of(library: Library, name: str) -> Stored:
     """Return the revision that "NAME", "shelf/NAME" or "NAME@3" names."""
     base, at, number = name.rpartition("@")
     if at and number.isascii() and number.isdigit():
         return library.stored(library.find(base).id, int(number))
     return library.stored(library.find(name).id)
+
+
+def _for_job(library: Library, name: str) -> Stored:
+    """Return the revision a job starts from: the one named, else what is approved, else the newest."""
+    found = stored_of(library, name)
+    if "@" in name and name.endswith(f"@{found.revision.number}"):
+        return found
+    return library.stored(found.revision.template_id, library.find(name).for_jobs)
 
 
 def _steps(steps: tuple[Step, ...]) -> list[str]:
@@ -194,7 +208,7 @@ def plan(options: Options, out: Output) -> int:
 def template_list(options: Options, out: Output) -> int:
     """The templates of both shelves."""
     document: list[dict[str, Any]] = []
-    with _library(options) as library:
+    with opened(options) as library:
         for each in library.summaries():
             grade = evaluate(library.stored(each.id).template).worst_grade
             document.append(
@@ -203,6 +217,7 @@ def template_list(options: Options, out: Output) -> int:
                     "shelf": each.shelf,
                     "revision": each.latest.number,
                     "state": each.latest.state,
+                    "approved": each.approved,
                     "default": each.default,
                     "worst_grade": grade,
                     "working": each.working,
@@ -228,8 +243,8 @@ def template_show(options: Options, out: Output) -> int:
     """One template's settings."""
     from idle_quarry.path.settings import settings_of
 
-    with _library(options) as library:
-        stored = _stored(library, options.name)
+    with opened(options) as library:
+        stored = stored_of(library, options.name)
     revision = stored.revision
     head = {"name": stored.name, "shelf": stored.shelf, "revision": revision.number, "state": revision.state}
     head |= {"author": revision.author, "time": revision.time, "note": revision.note, "hash": revision.hash}
@@ -258,59 +273,12 @@ def template_validate(options: Options, out: Output) -> int:
     return 1 if found.genuine is False else 0
 
 
-def template_export(options: Options, out: Output) -> int:
-    """Write a template file."""
-    from idle_quarry.library.exchange import export_file
-
-    with _library(options) as library:
-        stored = _stored(library, options.name)
-    revision = stored.revision
-    origin = {"name": stored.name, "revision": revision.number, "author": revision.author, "time": revision.time}
-    export_file(stored.template, Path(options.file), origin)
-    out.show({"file": options.file, **origin, "hash": revision.hash}, [f"{stored.name} → {options.file}"])
-    return 0
-
-
-def template_import(options: Options, out: Output) -> int:
-    """Put a template file on a shelf; where the shelf has the name, only as the user said."""
-    from idle_quarry.library.exchange import import_file
-    from idle_quarry.path.edits import Edit, edited
-
-    found = import_file(Path(options.file))
-    if found.genuine is False:
-        raise ExchangeError("its hash does not hold: it was changed since it was exported", subject=options.file)
-    template, note = found.template, f"imported from {Path(options.file).name}"
-    with _library(options) as library:
-        taken = next(
-            (s for s in library.summaries() if s.shelf == options.shelf and s.name.lower() == template.name.lower()),
-            None,
-        )
-        if taken is not None and options.if_taken is None:
-            raise LibraryError(
-                f"the {options.shelf} shelf has a template of this name",
-                subject=template.name,
-                remedy="say --if-taken keep-both, revision or leave",
-            )
-        if taken is not None and options.if_taken == "leave":
-            out.show({"imported": False, "name": template.name}, [f"{template.name}: left as it is"])
-            return 0
-        if taken is not None and options.if_taken == "revision":
-            revision = library.save_revision(taken.id, template, note)
-        else:
-            name = library.free_name(template.name, options.shelf)
-            revision = library.save_new(edited(template, Edit("name", name)), options.shelf, note)
-            template = edited(template, Edit("name", name))
-    document = {"imported": True, "name": template.name, "shelf": options.shelf, "revision": revision.number}
-    out.show(document, [f"{template.name}: revision {revision.number} on the {options.shelf} shelf"])
-    return 0
-
-
 def template_diff(options: Options, out: Output) -> int:
     """The settings in which two templates or revisions differ; 1 where there are any."""
     from idle_quarry.path.settings import label_of
 
-    with _library(options) as library:
-        a, b = _stored(library, options.a).template, _stored(library, options.b).template
+    with opened(options) as library:
+        a, b = stored_of(library, options.a).template, stored_of(library, options.b).template
     found = differences(a, b)
     known = flattened(b)
     lines = [f"{label_of(b if d.place in known else a, d.place)}: {d.a} → {d.b}" for d in found]
@@ -320,8 +288,8 @@ def template_diff(options: Options, out: Output) -> int:
 
 def explain(options: Options, out: Output) -> int:
     """A template's evaluated path and findings."""
-    with _library(options) as library:
-        stored = _stored(library, options.name)
+    with opened(options) as library:
+        stored = stored_of(library, options.name)
     result = evaluate(stored.template)
     document: dict[str, Any] = {
         "template": stored.name,
@@ -353,8 +321,8 @@ def check(options: Options, out: Output) -> int:
     """Clips against a template's source stations; 1 where one is not what the template expects."""
     from idle_quarry.media.against import against
 
-    with _library(options) as library:
-        template = _stored(library, options.template).template
+    with opened(options) as library:
+        template = stored_of(library, options.template).template
     clips, failed = _looked(options.media)
     document, lines, found = [], [], False
     for clip in clips:
@@ -382,14 +350,14 @@ def job_new(options: Options, out: Output) -> int:
     from idle_quarry.jobs.start import start_job
     from idle_quarry.printing import write_pdf
 
-    with _library(options) as library:
+    with opened(options) as library:
         if options.name is None:
             default = library.default_id()
             if default is None:
                 raise LibraryError("no template was named, and the library has no default", remedy="name one")
-            stored = library.stored(default)
+            stored = library.stored(default, library.summary(default).for_jobs)
         else:
-            stored = _stored(library, options.name)
+            stored = _for_job(library, options.name)
         job = start_job(stored, options.title, Path(options.at).expanduser(), write_pdf, library.person)
         library.record_job(options.title, job.folder.resolve(), stored)
     document = {
@@ -417,53 +385,6 @@ def job_check(options: Options, out: Output) -> int:
     lines += [f"  {drift.kind:<8} {drift.text}" for drift in job.drift] or ["  as it was started"]
     out.show(document, lines)
     return 1 if job.drift else 0
-
-
-def _checked(found: Checked) -> dict[str, Any]:
-    return {
-        "library": str(found.place),
-        "templates": found.templates,
-        "revisions": found.revisions,
-        "sound": found.sound,
-        "troubles": [{"where": each.where, "what": each.what} for each in found.troubles],
-    }
-
-
-def library_check(options: Options, out: Output) -> int:
-    """Whether the library is whole; 1 where it is not."""
-    from idle_quarry.library.safety import check
-
-    found = check(_library_file(options))
-    lines = [f"{found.place}: {found.templates} templates, {found.sound} of {found.revisions} revisions sound"]
-    lines += [f"  {each.where}: {each.what}" for each in found.troubles] or ["  whole"]
-    out.show(_checked(found), lines)
-    return 0 if found.whole else 1
-
-
-def library_backup(options: Options, out: Output) -> int:
-    """Copy the library while others work in it."""
-    from idle_quarry.library.safety import backup
-
-    found = backup(_library_file(options), Path(options.file).expanduser())
-    out.show(_checked(found), [f"{found.place}: {found.templates} templates, {found.revisions} revisions, whole"])
-    return 0
-
-
-def library_restore(options: Options, out: Output) -> int:
-    """Put a copy in the library's place; what was there is renamed."""
-    from idle_quarry.library.safety import restore
-
-    found, kept = restore(Path(options.file).expanduser(), _library_file(options))
-    lines = [f"{found.place}: {found.templates} templates, {found.revisions} revisions"]
-    lines += [f"  what was there is kept as {kept}"] if kept else []
-    out.show(_checked(found) | {"kept": str(kept) if kept else None}, lines)
-    return 0
-
-
-def _library_file(options: Options) -> Path:
-    if re.match(r"[a-z+0-9]+://", options.library or ""):
-        raise LibraryError("this version keeps libraries in files", subject=options.library, remedy="give a file")
-    return library_place(options.library)
 
 
 def codecs(options: Options, out: Output) -> int:

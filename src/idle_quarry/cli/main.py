@@ -19,6 +19,9 @@ OpenWindow = Callable[[str | None], int]
 _POLICIES = ("fit", "position", "kernel", "light", "scan", "order", "retime", "colour", "rounding")
 
 
+_PLACE = "a library file, a server's address (postgresql://person@host/database), or 'demo'"
+
+
 class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
         raise NotUnderstood(message.replace("\n", " "), remedy=f"see '{self.prog} --help'")
@@ -27,13 +30,13 @@ class _Parser(argparse.ArgumentParser):
 def _parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="idle-quarry", description="Project templates for finishing, seen as signal paths.")
     parser.add_argument("--version", action="version", version=f"Idle Quarry {__version__}")
-    parser.add_argument("--library", metavar="PLACE", help="a library file, or 'demo'")
+    parser.add_argument("--library", metavar="PLACE", help=_PLACE)
     parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
     shared = _Parser(add_help=False)
     shared.add_argument(
         "--json", action="store_true", default=argparse.SUPPRESS, help="one JSON document on standard output"
     )
-    shared.add_argument("--library", metavar="PLACE", default=argparse.SUPPRESS, help="a library file, or 'demo'")
+    shared.add_argument("--library", metavar="PLACE", default=argparse.SUPPRESS, help=_PLACE)
     commands = parser.add_subparsers(dest="command", parser_class=_Parser, metavar="COMMAND")
 
     def add(group: Any, name: str, text: str) -> argparse.ArgumentParser:
@@ -55,14 +58,19 @@ def _parser() -> argparse.ArgumentParser:
     add(template, "list", "the templates of both shelves")
     add(template, "show", "one template's settings").add_argument("name", metavar="NAME")
     add(template, "validate", "whether a template file is one").add_argument("file", metavar="FILE")
-    each = add(template, "export", "write a template file")
-    each.add_argument("name", metavar="NAME")
+    each = add(template, "export", "write a template file; several as a bundle (.zip) or as a table (.csv)")
+    each.add_argument("name", metavar="NAME", nargs="+")
     each.add_argument("file", metavar="FILE")
-    each = add(template, "import", "put a template file on the own shelf")
+    add(template, "book", "print the house book: every approved template, as a PDF").add_argument(
+        "file", metavar="FILE"
+    )
+    each = add(template, "import", "put the templates of a file or a bundle on the own shelf")
     each.add_argument("file", metavar="FILE")
     each.add_argument("--shelf", choices=("own", "house"), default="own")
     each.add_argument(
-        "--if-taken", choices=("keep-both", "revision", "leave"), help="what to do where the shelf has the name"
+        "--if-taken",
+        choices=("keep-both", "revision", "replace-draft", "leave"),
+        help="what to do where the shelf has the name",
     )
     each = add(template, "diff", "the settings in which two templates differ")
     each.add_argument("a", metavar="A")
@@ -73,6 +81,16 @@ def _parser() -> argparse.ArgumentParser:
     add(library, "check", "whether the library is whole, every revision against its hash")
     add(library, "backup", "copy the library while others work in it").add_argument("file", metavar="FILE")
     add(library, "restore", "put a copy in the library's place").add_argument("file", metavar="FILE")
+    add(library, "rescue", "make a library of what is sound in a damaged one").add_argument("file", metavar="FILE")
+    each = add(library, "carry", "copy the whole library into an empty one: from a file to a server, or back")
+    each.add_argument("to", metavar="PLACE", help="a new file, or the address of a server that was set up")
+    server = add(commands, "server", "the facility's server").add_subparsers(
+        dest="action", parser_class=_Parser, metavar="ACTION", required=True
+    )
+    each = add(server, "setup", "make a database a library: tables, rights, audit, people; can be run again")
+    each.add_argument("url", metavar="URL", help="as somebody who may make tables and roles there")
+    for right in ("reader", "editor", "approver"):
+        each.add_argument(f"--{right}", action="append", default=[], metavar="NAME", help=f"a person who is a {right}")
     add(commands, "explain", "a template's evaluated path and findings").add_argument("name", metavar="NAME")
     each = add(commands, "suggest", "working formats between two ends, ranked by what they cost")
     each.add_argument(
@@ -104,10 +122,10 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
         options = _parser().parse_args(arguments)
         if options.command in (None, "demo"):
             return open_window(DEMO if options.command == "demo" else options.library)
-        from idle_quarry.cli import commands  # NumPy and FFmpeg's libraries are read only where they are used
+        from idle_quarry.cli import commands, keeping  # what is slow to read is read only by those who need it
 
         name = "_".join(part for part in (options.command, getattr(options, "action", None)) if part)
-        return int(getattr(commands, name)(options, out))
+        return int(getattr(keeping if hasattr(keeping, name) else commands, name)(options, out))
     except QuarryError as error:
         print(f"idle-quarry: {' '.join(str(error).split())}", file=sys.stderr)
         return 2

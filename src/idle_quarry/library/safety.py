@@ -16,6 +16,8 @@ from pydantic import ValidationError
 
 from idle_quarry.errors import LibraryError, QuarryError
 from idle_quarry.library.exchange import template_from_data
+from idle_quarry.library.reading import Reading
+from idle_quarry.library.records import Search
 from idle_quarry.library.schema import HEAD
 from idle_quarry.path.template import content_hash
 
@@ -35,7 +37,7 @@ class Trouble:
 class Checked:
     """What a check found: how much there is, and what is wrong with it; nothing where `troubles` is empty."""
 
-    place: Path
+    place: Path | str
     templates: int
     revisions: int
     sound: int
@@ -87,6 +89,23 @@ def check(place: Path) -> Checked:
             else:
                 sound += 1
     return Checked(place, count, total, sound, tuple(troubles))
+
+
+def check_revisions(library: Reading) -> Checked:
+    """Return whether every revision a person sees in a library matches its hash; the database looks after its own file."""
+    troubles: list[Trouble] = []
+    sound = total = count = 0
+    for aside in (False, True):
+        for ident in library.identities(Search(aside=aside)):
+            count += 1
+            for revision in library.revisions(ident):
+                total += 1
+                try:
+                    library.stored(ident, revision.number)
+                    sound += 1
+                except LibraryError as error:
+                    troubles.append(Trouble(error.subject, error.what))
+    return Checked(library.subject, count, total, sound, tuple(troubles))
 
 
 def _file_troubles(connection: sqlite3.Connection) -> Iterator[Trouble]:

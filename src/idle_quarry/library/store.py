@@ -314,6 +314,9 @@ def open_library(place: Path, person: str) -> FileLibrary:
 class FileLibrary(Library):
     """A library in a file of this machine."""
 
+    #: Whether it follows a server's.
+    at_hand = False
+
     def __init__(self, place: Path, person: str) -> None:
         super().__init__(sqlite_engine(place), person, str(place))
         self.place = place

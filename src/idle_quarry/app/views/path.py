@@ -61,6 +61,7 @@ class PathView(QWidget):
         self._build()
         self.first_focus = self.strip
         desk.opened.connect(self._opened)
+        desk.line_changed.connect(self.refresh)
         self._opened()
 
     # -- what it is made of ----------------------------------------------------------------------------
@@ -200,7 +201,9 @@ class PathView(QWidget):
             about = "not saved yet"
         else:
             about = _standing(document)
-        self._about.setText(f"{about} · {template.territory}")
+        others = self.desk.also_here()
+        also = f" · {' and '.join(others)} {'is' if len(others) == 1 else 'are'} editing this" if others else ""
+        self._about.setText(f"{about} · {template.territory}{also}")
         count = len(changed)
         self.changes_button.setText(
             f"{count} change{'s' if count != 1 else ''} since revision {document.base.revision.number}"

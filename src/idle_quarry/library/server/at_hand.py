@@ -38,6 +38,8 @@ def place_at_hand(address_text: str) -> Path:
 class AtHand(FileLibrary):
     """The library at `address_text`, as far as it has been seen from here. Made without asking the server."""
 
+    at_hand = True
+
     def __init__(self, address_text: str, person: str) -> None:
         place = place_at_hand(address_text)
         place.parent.mkdir(parents=True, exist_ok=True)

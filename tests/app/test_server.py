@@ -1,0 +1,94 @@
+"""The window on a facility's server: another room's work arrives, and work goes on while the server is away."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+from tests.conftest import demo_template
+from tests.postgres import PrivateServer
+
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.preferences import Preferences
+from idle_quarry.app.theme import load_type, theme
+from idle_quarry.app.window import MainWindow
+from idle_quarry.library.server import open_server
+from idle_quarry.library.server.at_hand import AtHand
+from idle_quarry.library.server.line import Line
+from idle_quarry.library.server.setup import set_up
+from idle_quarry.path.edits import Edit, edited
+
+HD = demo_template("House HD 50i")
+
+
+@pytest.fixture
+def server() -> Iterator[PrivateServer]:
+    made = PrivateServer()
+    made.start()
+    made.database("larkmoor")
+    set_up(made.url("keeper", "larkmoor"), {"Runa": "editor", "Odo": "editor", "Tamsin": "approver"})
+    yield made
+    made.close()
+
+
+def test_a_room_on_the_server(
+    server: PrivateServer, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    load_type()
+    theme.apply(app, "dim room", 100)
+    desk = Desk(AtHand(server.url("Runa", "larkmoor"), "Runa"), Preferences())
+    window = MainWindow(desk)
+    window.show()
+    model = window.library.model
+    qtbot.waitUntil(lambda: window.standing.text() == "Runa · larkmoor", timeout=10000)
+    odo = open_server(server.url("Odo", "larkmoor"))
+    begun = time.monotonic()
+    ident = odo.save_new(HD, "house", "first").template_id
+    qtbot.waitUntil(lambda: model.shown == 1, timeout=5000)
+    assert time.monotonic() - begun < 1.0  # another room's save is on the shelf within a second
+    desk.open_stored(ident)
+    from idle_quarry.library.server import at_hand
+
+    monkeypatch.setattr(at_hand, "data_folder", lambda: tmp_path)
+    other = AtHand(server.url("Odo", "larkmoor"), "Odo")
+    line = Line(other, lambda _news: None)
+    line.works_on(ident)
+    qtbot.waitUntil(lambda: "Odo is editing this" in window.path._about.text(), timeout=5000)
+    line.close()
+    other.close()
+
+    server.stop(at_once=True)
+    qtbot.waitUntil(lambda: "away from the server" in window.standing.text(), timeout=10000)
+    assert "drafts and jobs go on" in window.say_bar.text and window.path._title.text() == HD.name
+    assert desk.document is not None
+    desk.document.apply("Line-up", Edit("sound.line_up_dbfs", -20.0))
+    window.path.ask_save()
+    QTest.keyClick(window.path.ask.line, Qt.Key.Key_Return)
+    assert window.standing.text().endswith("away from the server, 1 waiting")
+    assert desk.document.base is not None and desk.document.base.revision.number == 2
+    window.say_bar._act.click()  # Send to review: needs the server
+    assert "wait until it is back" in window.say_bar.text
+
+    server.start()
+    odo = open_server(server.url("Odo", "larkmoor"))
+    odo.save_revision(ident, edited(HD, Edit("note", "meanwhile")), "", parent=1)
+    qtbot.waitUntil(lambda: window.standing.text() == "Runa · larkmoor", timeout=20000)
+    assert "has everything that was saved here" in window.say_bar.text
+    numbers = {each.author: each.number for each in odo.open_drafts(ident)}
+    assert set(numbers) == {"Runa", "Odo"}
+    assert (
+        desk.document.base is not None and desk.document.base.revision.number == numbers["Runa"]
+    )  # it stands on the server's
+    assert not desk.document.dirty
+    odo.close()
+    window.close()
+    window.deleteLater()
+    desk.close()
