@@ -234,6 +234,17 @@ class Desk(QObject):
                 self._held[template_id] = self.document
                 self.opened.emit()
 
+    def change_person(self, name: str) -> None:
+        """Let another person work here: unsaved work is kept as its owner's, and nothing stays open."""
+        for document in self._held.values():
+            document.keep_now()
+        self._held.clear()
+        self.document = None
+        self.library.person = name
+        self.drafts = Drafts(self.library.place, name)
+        self.opened.emit()
+        self.shelves_changed.emit()
+
     def jobs_folder(self) -> Path:
         """Return where jobs were last put."""
         kept = self.preferences.jobs_folder

@@ -1,11 +1,11 @@
-"""What a person has chosen of the window: brightness, text size, places; kept in a small JSON file."""
+"""What a person has chosen for themselves: name, brightness, text size, keys, places; none of it is a template's."""
 
 from __future__ import annotations
 
 import base64
 import contextlib
 import json
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass, field, fields
 from pathlib import Path
 from typing import Any
 
@@ -17,26 +17,40 @@ from idle_quarry.places import settings_folder
 class Preferences:
     """Values with their defaults; a damaged file gives the defaults."""
 
+    name: str = ""
+    initials: str = ""
     brightness: str = "dim room"
     text_percent: int = 100
     geometry: str = ""
     view: str = "Library"
     jobs_folder: str = ""
     export_folder: str = ""
+    work_folder: str = ""
+    #: Keys by the name of their command, where they differ from the program's own; empty for none.
+    shortcuts: dict[str, str] = field(default_factory=dict)
+    #: How the views are divided: what Qt says of a splitter, by the splitter's name.
+    layout: dict[str, str] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, data: Any) -> Preferences:
+        """Return preferences from stored values; what does not fit is left at its default."""
+        made = cls()
+        if isinstance(data, dict):
+            for each in fields(cls):
+                value = data.get(each.name)
+                if isinstance(value, dict):
+                    value = {str(key): text for key, text in value.items() if isinstance(text, str)}
+                if isinstance(value, type(getattr(made, each.name))):
+                    setattr(made, each.name, value)
+        return made
 
     @classmethod
     def load(cls) -> Preferences:
         """Return what was kept."""
-        made = cls()
         try:
-            data: dict[str, Any] = json.loads(_file().read_text())
-            for each in fields(cls):
-                value = data.get(each.name)
-                if isinstance(value, type(getattr(made, each.name))):
-                    setattr(made, each.name, value)
-        except (OSError, ValueError, AttributeError):
-            pass
-        return made
+            return cls.of(json.loads(_file().read_text()))
+        except (OSError, ValueError):
+            return cls()
 
     def save(self) -> None:
         """Keep the values; a disk that refuses costs only the comfort."""
@@ -45,10 +59,18 @@ class Preferences:
             written_whole(_file(), json.dumps(asdict(self), indent=1).encode())
 
     def geometry_bytes(self) -> bytes:
-        try:
-            return base64.b64decode(self.geometry)
-        except ValueError:
-            return b""
+        return _bytes(self.geometry)
+
+    def layout_bytes(self, name: str) -> bytes:
+        """Return how a splitter was divided; nothing where that was not kept."""
+        return _bytes(self.layout.get(name, ""))
+
+
+def _bytes(text: str) -> bytes:
+    try:
+        return base64.b64decode(text)
+    except ValueError:
+        return b""
 
 
 def _file() -> Path:

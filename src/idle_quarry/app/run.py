@@ -40,8 +40,9 @@ def run_window(place: str | None) -> int:
 
     app = QApplication.instance() or QApplication(["idle-quarry"])
     assert isinstance(app, QApplication)
+    preferences = Preferences.load()
     try:
-        library = _library(place)
+        library = _library(place, preferences.name)
     except QuarryError as error:
         if any(name in os.environ for name in _FROM_A_DESKTOP):  # nobody reads standard error there
             QMessageBox.critical(None, "Idle Quarry", str(error))
@@ -49,11 +50,11 @@ def run_window(place: str | None) -> int:
     app.setApplicationName("Idle Quarry")
     app.setDesktopFileName("idle-quarry")
     load_type()
-    preferences = Preferences.load()
     theme.apply(app, preferences.brightness, preferences.text_percent)
     desk = Desk(library, preferences)
     window = MainWindow(desk)
     window.show()
+    window.first_start()
     gc.freeze()
     collector = Collector()
     QTimer.singleShot(0, lambda: _welcome_back(desk))
@@ -65,7 +66,7 @@ def run_window(place: str | None) -> int:
     return status
 
 
-def _library(place: str | None) -> FileLibrary:
+def _library(place: str | None, name: str) -> FileLibrary:
     from idle_quarry.library import open_library
     from idle_quarry.library.server import is_server
 
@@ -74,7 +75,8 @@ def _library(place: str | None) -> FileLibrary:
         from idle_quarry.library.server.opening import address
 
         return AtHand(place, address(place).username or person(place))
-    return open_library(library_place(place), person(place))
+    # the demo has people of its own; elsewhere one works under the name of one's profile
+    return open_library(library_place(place), person(place) if place == DEMO or not name else name)
 
 
 def _welcome_back(desk: Desk) -> None:

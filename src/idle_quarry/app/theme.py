@@ -133,6 +133,7 @@ class Theme:
         QPushButton[quiet="true"]:hover {{ color: {s.chalk}; }}
         QPushButton[quiet="true"]:focus {{ border-color: {s.lichen}; }}
         QPushButton[quiet="true"]:checked {{ color: {s.chalk}; font-weight: bold; border-bottom: 2px solid {s.lichen}; border-radius: 0; }}
+        QPushButton[warning="true"] {{ color: {s.oxide}; }}
         QPushButton[field="true"] {{ background: {s.ledge}; color: {s.dust}; text-align: left; padding: {px(4)}px {px(10)}px; }}
         QPushButton::menu-indicator {{ width: 0; }}
         QCheckBox:focus {{ color: {s.lichen}; }}

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
     QPushButton,
+    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -25,7 +26,7 @@ from idle_quarry.app.finder import Entry, Finder
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES, theme
 from idle_quarry.app.views.library import LibraryView
 from idle_quarry.app.views.path import PathView
-from idle_quarry.app.widgets.basics import SayBar, button, label, restyle
+from idle_quarry.app.widgets.basics import SayBar, button, restyle
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search
 from idle_quarry.media.names import MEDIA_SUFFIXES
@@ -70,12 +71,12 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(body)
         self.finder = Finder(body)
         self.commands = self._commands()
+        self._actions: dict[str, QAction] = {}
         for command in self.commands:
-            if command.key:
-                action = QAction(command.name, self)
-                action.setShortcut(QKeySequence(command.key))
-                action.triggered.connect(lambda _on, act=command.act: act())
-                self.addAction(action)
+            action = self._actions[command.name] = QAction(command.name, self)
+            action.triggered.connect(lambda _on, act=command.act: act())
+            self.addAction(action)
+        self._take_keys()
         desk.said.connect(self._said)
         desk.view_wanted.connect(self.show_view)
         desk.job_wanted.connect(self._job_wanted)
@@ -116,7 +117,7 @@ class MainWindow(QMainWindow):
         self.search_button.setAccessibleName("Find")
         row.addWidget(self.search_button)
         row.addStretch(1)
-        self.standing = label(role="dust")
+        self.standing = button("", self.show_profile, quiet=True, tip="profile: name, looks, keys, places")
         row.addWidget(self.standing)
         self._show_standing()
         return made
@@ -135,8 +136,8 @@ class MainWindow(QMainWindow):
         if away:
             text += " · away from the server" + (f", {waiting} waiting" if waiting else "")
         self.standing.setText(text)
-        self.standing.setToolTip(library.subject)
-        self.standing.setProperty("role", "refusal" if away else "dust")
+        self.standing.setToolTip(f"{library.subject}\nprofile: name, looks, keys, places")
+        self.standing.setProperty("warning", "true" if away else "false")
         restyle(self.standing)
 
     # -- views -----------------------------------------------------------------------------------------
@@ -146,6 +147,7 @@ class MainWindow(QMainWindow):
         if name not in self._made:
             self._made[name] = self._make(name)
             self._stack.addWidget(self._made[name])
+            self._take_layout(self._made[name])
         return self._made[name]
 
     def _make(self, name: str) -> QWidget:
@@ -216,6 +218,45 @@ class MainWindow(QMainWindow):
         self.show_view("Intake")
         self.desk.say("Open or drop clips here, choose one, and start a template from it.")
 
+    # -- keys and the profile --------------------------------------------------------------------------
+
+    def keys(self) -> dict[str, tuple[str, str]]:
+        """Return the keys of the commands by name: the program's own, and what this person has."""
+        chosen = self.desk.preferences.shortcuts
+        return {each.name: (each.key, chosen.get(each.name, each.key)) for each in self.commands}
+
+    def _take_keys(self) -> None:
+        for name, (_, now) in self.keys().items():
+            self._actions[name].setShortcut(QKeySequence(now))
+
+    def show_profile(self) -> None:
+        """Show who works here, and what they have chosen."""
+        from idle_quarry.app.views.profile import ProfilePage
+
+        page = self._made.get("Profile")
+        if page is None:
+            page = ProfilePage(self.desk, self.keys)
+            page.dressed.connect(self.dress)
+            page.keys_changed.connect(self._take_keys)
+            page.switched.connect(self._switched)
+            page.closed.connect(lambda: self.show_view("Library"))
+            self._made["Profile"] = page
+            self._stack.addWidget(page)
+        assert isinstance(page, ProfilePage)
+        page.fill()
+        self._stack.setCurrentWidget(page)
+        group = next(iter(self.tabs.values())).group()
+        group.setExclusive(False)  # none of the views is shown
+        for tab in self.tabs.values():
+            tab.setChecked(False)
+        group.setExclusive(True)
+        page.first_focus.setFocus()
+
+    def _switched(self) -> None:
+        """Another person sits down: their looks, their keys."""
+        preferences = self.desk.preferences
+        self.dress(preferences.brightness, preferences.text_percent)
+
     # -- commands --------------------------------------------------------------------------------------
 
     def _commands(self) -> list[Command]:
@@ -238,6 +279,7 @@ class MainWindow(QMainWindow):
             Command("Export the chosen template", "", lambda: self.library.export_asked()),
             Command("Import templates, a bundle or a carried shelf", "", lambda: self.library.import_asked()),
             Command("Export the templates shown", "", lambda: self.library.export_shown_asked()),
+            Command("The standard set of a house", "", lambda: self._starter()),
             Command("Print the house book", "", lambda: self.library.book_asked()),
             Command("Compare the chosen template with another", "", lambda: self.library.compare_with()),
             Command("Put the chosen template aside", "", lambda: self.library.put_aside()),
@@ -247,11 +289,22 @@ class MainWindow(QMainWindow):
             Command("Brighter or darker window", "Ctrl+B", self.next_brightness),
             Command("Larger text", "Ctrl++", lambda: self.text_size(1)),
             Command("Smaller text", "Ctrl+-", lambda: self.text_size(-1)),
+            Command("Profile: name, looks, keys, places", "", self.show_profile),
             Command("Close the window", "Ctrl+Q", self.close),
         ]
         for name in BRIGHTNESSES:
             made.append(Command(f"Brightness: {name}", "", partial(self._brightness, name)))
         return made
+
+    def _starter(self) -> None:
+        self.show_view("Library")
+        self.library.show_starter()
+
+    def first_start(self) -> None:
+        """Begin with the starter set, where nobody has put anything on a shelf yet."""
+        library = self.desk.library
+        if not library.at_hand and not library.count() and not library.count(Search(aside=True)):
+            self._starter()
 
     def _proof_wanted(self, station: str, clip: Path | None) -> None:
         self.show_view("Proof")
@@ -270,7 +323,8 @@ class MainWindow(QMainWindow):
 
     def all_commands(self) -> None:
         """Open the palette: every command, and every setting of the open template."""
-        entries = [Entry("command", c.name, c.key, c.act) for c in self.commands]
+        keys = self.keys()
+        entries = [Entry("command", c.name, keys[c.name][1], c.act) for c in self.commands]
         self.finder.open(entries + self._setting_entries(), "Do something, or go to a setting")
 
     def open_find(self) -> None:
@@ -345,7 +399,7 @@ class MainWindow(QMainWindow):
         """Take a brightness and a text size; views are made anew, since their measures hang on them."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        current = next((name for name, tab in self.tabs.items() if tab.isChecked()), "Library")
+        current = next((name for name, tab in self.tabs.items() if tab.isChecked()), "Profile")
         theme.apply(app, brightness, percent)
         self.desk.preferences.brightness, self.desk.preferences.text_percent = brightness, percent
         self.redressed(current)
@@ -359,7 +413,10 @@ class MainWindow(QMainWindow):
         if intake is not None:
             fresh.view("Intake").take_over(intake.model.rows)  # type: ignore[attr-defined]
         fresh.show()
-        fresh.show_view(current)
+        if current == "Profile":
+            fresh.show_profile()
+        else:
+            fresh.show_view(current)
         if self.desk.document is not None:
             fresh.path.choose(self.path.sheet_id if "Path" in self._made else "working")
         _windows.append(fresh)
@@ -421,10 +478,22 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not getattr(self, "_replaced", False):
-            self.desk.preferences.view = next(name for name, tab in self.tabs.items() if tab.isChecked())
+            self.desk.preferences.view = next((name for name, tab in self.tabs.items() if tab.isChecked()), "Library")
             self.desk.preferences.geometry = bytes(self.saveGeometry().toBase64().data()).decode()
+            self._keep_layout()
             self.desk.preferences.save()
         super().closeEvent(event)
+
+    def _keep_layout(self) -> None:
+        for split in self.findChildren(QSplitter):
+            if split.objectName():
+                self.desk.preferences.layout[split.objectName()] = bytes(split.saveState().toBase64().data()).decode()
+
+    def _take_layout(self, view: QWidget) -> None:
+        for split in view.findChildren(QSplitter):
+            kept = self.desk.preferences.layout_bytes(split.objectName()) if split.objectName() else b""
+            if kept:
+                split.restoreState(QByteArray(kept))
 
     def sizeHint(self) -> QSize:
         return QSize(1280, 800)

@@ -103,6 +103,7 @@ class IntakeView(QWidget):
         column.addLayout(self._clip_bar())
         column.addWidget(self._below, 1)
         self.split = QSplitter(Qt.Orientation.Vertical)
+        self.split.setObjectName("intake")
         self.split.addWidget(upper)
         self.split.addWidget(lower)
         self.split.setSizes([theme.px(330), theme.px(380)])

@@ -128,6 +128,7 @@ class LibraryView(QWidget):
         column.addWidget(self._nothing)
         column.addWidget(self.list, 1)
         self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.setObjectName("library")
         self.split.addWidget(left)
         self.split.addWidget(self.page)
         self.split.setSizes([theme.px(600), theme.px(680)])
@@ -178,7 +179,9 @@ class LibraryView(QWidget):
         self._nothing.setVisible(shown == 0)
         self._count.setText(f"{shown} template{'s' if shown != 1 else ''}")
         if wanted == Search():
-            self._nothing.setText("No templates yet. Press New to begin from a standard delivery, or drop clips here.")
+            self._nothing.setText(
+                "No templates yet. Press New for the standard set of a house or one delivery, or drop clips here."
+            )
         elif wanted.aside:
             self._nothing.setText("Nothing was put aside.")
         else:
@@ -285,6 +288,18 @@ class LibraryView(QWidget):
             page.merged.connect(self._merged)
         self._bring(page)
 
+    def show_starter(self) -> None:
+        """Show the panel that puts the standard templates of a house on its shelf."""
+        from idle_quarry.app.views.starter import StarterPage
+
+        page = self._page(StarterPage)
+        assert isinstance(page, StarterPage)
+        if not page.property("connected"):
+            page.setProperty("connected", True)
+            page.made.connect(self.close_page)
+        page._list()
+        self._bring(page)
+
     def _merged(self, template_id: str) -> None:
         self.close_page()
         self.choose(template_id)
@@ -346,6 +361,7 @@ class LibraryView(QWidget):
         if self.chosen() is not None:
             menu.addAction("From the chosen template").triggered.connect(self.duplicate)
         menu.addAction("From clips…").triggered.connect(self.clips_wanted.emit)
+        menu.addAction("The standard set of a house…").triggered.connect(self.show_starter)
         menu.exec(self.new_button.mapToGlobal(self.new_button.rect().bottomLeft()))
 
     def _more_menu(self, under: QPushButton) -> None:

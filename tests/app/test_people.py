@@ -1,0 +1,195 @@
+"""People and beginnings: profiles with keys of their own, carried as files; the starter set on a first start."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QKeySequenceEdit, QLabel
+from pytestqt.qtbot import QtBot
+from tests.app.conftest import Open
+
+from idle_quarry.app import preferences as preferences_module
+from idle_quarry.app import profiles as profiles_module
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.preferences import Preferences
+from idle_quarry.app.profiles import called, exported, imported, profiles
+from idle_quarry.app.theme import theme
+from idle_quarry.app.views.profile import ProfilePage, conflicts
+from idle_quarry.app.views.starter import StarterPage
+from idle_quarry.app.window import MainWindow
+from idle_quarry.errors import ExchangeError
+from idle_quarry.library import open_library
+from idle_quarry.path.registry import deliveries, territories
+from idle_quarry.path.starter import lines_of, offered, starter_set
+from idle_quarry.proof.disks import Speed
+from idle_quarry.proof.work_place import judged
+
+
+@pytest.fixture(autouse=True)
+def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    for module in (preferences_module, profiles_module):
+        monkeypatch.setattr(module, "settings_folder", lambda: tmp_path / "settings")
+    yield
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    theme.apply(app, "dim room", 100)
+
+
+def windows() -> list[MainWindow]:
+    return [w for w in QApplication.topLevelWidgets() if isinstance(w, MainWindow) and w.isVisible()]
+
+
+def page_of(window: MainWindow) -> ProfilePage:
+    page = window._made["Profile"]
+    assert isinstance(page, ProfilePage)
+    return page
+
+
+def test_keys_are_one_s_own_and_conflicts_are_shown(open_window: Open) -> None:
+    window = open_window()
+    window.desk.open_stored(window.desk.library.find("House HD 50i").id)
+    window.show_profile()
+    page = page_of(window)
+    names = list(window.keys())
+    row = names.index("Show Jobs")
+    edit = page.table.cellWidget(row, 1)
+    assert isinstance(edit, QKeySequenceEdit)
+    edit.setKeySequence(QKeySequence("F8"))
+    edit.editingFinished.emit()
+    action = window._actions["Show Jobs"]
+    assert action.shortcut().toString() == "F8"
+    action.trigger()
+    assert window.tabs["Jobs"].isChecked()
+    window.show_profile()
+    edit = page.table.cellWidget(row, 1)
+    assert isinstance(edit, QKeySequenceEdit) and edit.keySequence().toString() == "F8"
+    edit.setKeySequence(QKeySequence("Ctrl+S"))
+    edit.editingFinished.emit()
+    said = {names[n]: item.text() for n in range(len(names)) if (item := page.table.item(n, 2)) and item.text()}
+    assert said == {"Show Jobs": "also: Save revision", "Save revision": "also: Show Jobs"}
+    assert "2 commands share a key" in page._note.text()
+    page._keys_back()
+    assert not page._note.text() and window.keys()["Show Jobs"] == ("Ctrl+5", "Ctrl+5")
+    assert conflicts({"a": "X", "b": "X", "c": "", "d": ""}) == {"a": ["b"], "b": ["a"]}
+    assert not conflicts({name: own for name, (own, _) in window.keys().items()})  # the program's own have none
+
+
+def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    window = open_window()
+    store = window.desk.library
+    mine = {each.name for each in store.summaries() if each.shelf == "own"}
+    window.desk.open_stored(store.find("House HD 50i").id)
+    assert mine and window.desk.document is not None
+    before = {each.id: each.latest.hash for each in store.summaries() if each.shelf == "house"}
+    window.show_profile()
+    page = page_of(window)
+    page._ask_new()
+    page.ask.line.setText("Bryn Ash")
+    QTest.keyClick(page.ask.line, Qt.Key.Key_Return)
+    [fresh] = windows()
+    assert fresh.standing.text().startswith("Bryn Ash") and fresh.desk.document is None
+    assert not [each for each in store.summaries() if each.shelf == "own"]  # an own shelf is one's own
+    page = page_of(fresh)
+    assert page.initials.text() == "BA" and set(profiles()) == {"Bryn Ash", "Runa"}
+    fresh.desk.preferences.shortcuts["Undo"] = "F9"
+    page.dressed.emit("office", 115)
+    [fresh] = windows()
+    page = page_of(fresh)
+    file = tmp_path / "bryn.json"
+    page.export_to(file)
+    page.profile.setCurrentText("Runa")
+    page.profile.activated.emit(page.profile.currentIndex())
+    [fresh] = windows()
+    assert fresh.desk.library.person == "Runa" and theme.scheme.name == "dim room" and theme.percent == 100
+    assert {each.name for each in store.summaries() if each.shelf == "own"} == mine
+    carried = imported(file)
+    assert (carried.name, carried.brightness, carried.text_percent, carried.shortcuts) == ("Bryn Ash", "office", 115, {"Undo": "F9"})  # fmt: skip
+    page = page_of(fresh)
+    page.import_from(file)
+    assert page.ask.isVisible()  # never silently over one that is there
+    page.ask._buttons[1].click()
+    [fresh] = windows()
+    assert fresh.desk.library.person == "Bryn Ash" and fresh.keys()["Undo"] == ("Ctrl+Z", "F9")
+    assert before == {each.id: each.latest.hash for each in store.summaries() if each.shelf == "house"}
+    fresh.close()
+    fresh.deleteLater()
+
+
+def test_profiles_that_are_none(tmp_path: Path) -> None:
+    exported(Preferences(name="Runa"), tmp_path / "good.json")
+    good = json.loads((tmp_path / "good.json").read_text())
+    for name, content in {
+        "text": "words", "list": "[]", "kind": json.dumps({**good, "kind": "recipe"}),
+        "newer": json.dumps({**good, "format_number": 2}), "huge": " " * 300_000, "missing": None,
+    }.items():  # fmt: skip
+        path = tmp_path / f"{name}.json"
+        if content is not None:
+            path.write_text(content)
+        with pytest.raises(ExchangeError):
+            imported(path)
+    odd = {**good, "profile": {"name": "Runa", "text_percent": "big", "shortcuts": {"Undo": 5, "Redo": "F2"}, "x": 1}}
+    (tmp_path / "odd.json").write_text(json.dumps(odd))
+    assert imported(tmp_path / "odd.json") == Preferences(name="Runa", shortcuts={"Redo": "F2"})
+    with pytest.raises(ExchangeError):
+        called("nobody")
+
+
+def test_a_first_start_offers_the_standard_set_and_never_overwrites(qtbot: QtBot, tmp_path: Path) -> None:
+    desk = Desk(open_library(tmp_path / "library.db", "Runa"), Preferences())
+    window = MainWindow(desk)
+    window.show()
+    window.first_start()
+    page = window.library.pages.currentWidget()
+    assert isinstance(page, StarterPage) and not page.make_button.isEnabled()
+    page.territories["50 Hz"].setChecked(True)
+    page.rasters[576].setChecked(True)
+    page.rasters[1080].setChecked(True)
+    assert set(page.chosen()) == {"sd-50", "hd-50", "hd-50-psf"}
+    page.folder.setText(str(tmp_path / "nowhere"))
+    page._judge()
+    assert not page.make_button.isEnabled()
+    page.folder.setText(str(tmp_path))
+    page._judge()
+    qtbot.wait(10)
+    said = [each.text() for each in page.findChildren(QLabel) if each.isVisible()]
+    assert [v.text for v in page._verdict_list()] == [
+        text for text in said if text in {v.text for v in page._verdict_list()}
+    ]
+    page.measure_button.click()
+    qtbot.waitUntil(lambda: page._ticket is None, timeout=20000)
+    assert any("It reads" in each.text for each in page._verdict_list())
+    page.make_button.click()
+    names = {each.name for each in desk.library.summaries()}
+    assert names == {"Broadcast SD, 50 Hz", "Broadcast HD, 50 Hz", "Broadcast HD, 25 pictures as PsF", "50 Hz countries: all deliveries"}  # fmt: skip
+    assert {each.latest.state for each in desk.library.summaries()} == {"draft"}
+    all_of = desk.library.stored(desk.library.find("50 Hz countries: all deliveries").id).template
+    assert len(all_of.deliveries) == 3 and all_of.working.format.raster.height == 1080
+    assert {place.path for place in all_of.places} == {str(tmp_path), str(tmp_path / "cache")}
+    hashes = {each.id: each.latest.hash for each in desk.library.summaries()}
+    window.library.show_starter()
+    assert "All of it is there already" in page._sum.text() and not page.make_button.isEnabled()
+    page.rasters[2160].setChecked(True)
+    page.make_button.click()
+    now = {each.id: each.latest.hash for each in desk.library.summaries()}
+    assert hashes.items() <= now.items() and len(now) == 5
+    window.close()
+    window.deleteLater()
+    desk.close()
+
+
+def test_every_standard_delivery_has_a_template_in_the_set(tmp_path: Path) -> None:
+    every = list(deliveries())
+    made = starter_set(every, ())
+    assert {each for template in made for each in (d.standard for d in template.deliveries)} == set(every)
+    assert len({each.name for each in made}) == len(made)
+    lines = {lines_of(each) for each in deliveries().values()}
+    assert [each.id for each in offered(territories(), lines)] == every and offered((), lines) == []
+    slow, fast = (Speed("/x", 900, mb_s, 1, True, "") for mb_s in (20.0, 2000.0))
+    graves = [[v.severity for v in judged(tmp_path, speed, 184.0) if "It reads" in v.text] for speed in (slow, fast)]
+    assert graves == [["stop"], ["note"]]
