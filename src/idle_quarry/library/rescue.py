@@ -45,8 +45,9 @@ def rescued(damaged: Path, target: Path, person: str) -> Rescued:
     try:
         with closing(sqlite3.connect(f"{damaged.absolute().as_uri()}?mode=ro", uri=True)) as connection:
             connection.row_factory = sqlite3.Row
+            there = {row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
             for table in (templates, revisions, reviews, settings, jobs):
-                rows, torn = _read(connection, table.name)
+                rows, torn = _read(connection, table.name) if table.name in there else ([], 0)
                 found[table.name] = rows
                 lost += torn if table is revisions else 0
     except sqlite3.DatabaseError as error:
@@ -92,8 +93,6 @@ def _read(connection: sqlite3.Connection, table: str) -> tuple[list[dict[str, An
         number += 1
         try:
             row = connection.execute(f"SELECT * FROM {table} WHERE rowid = ?", (number,)).fetchone()
-        except sqlite3.OperationalError:
-            break  # a table this library never had
         except sqlite3.DatabaseError:
             since, lost_since = since + 1, lost_since + 1
             continue

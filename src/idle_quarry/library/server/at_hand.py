@@ -9,10 +9,11 @@ others, to be merged like any two.
 from __future__ import annotations
 
 import hashlib
+import threading
 import uuid
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import sqlalchemy as sa
 
@@ -26,6 +27,7 @@ from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.template import Template
 from idle_quarry.places import data_folder
 
+_Done = TypeVar("_Done")
 _NEEDS_SERVER = "wait until it is back; drafts and jobs go on meanwhile"
 
 
@@ -47,6 +49,8 @@ class AtHand(FileLibrary):
         self.url = address(address_text)
         self.subject = shown(self.url)
         self.server: ServerLibrary | None = None
+        # one at a time: what comes from the server, and what is saved here while it is away
+        self._turn = threading.RLock()
         with self.transaction(write=True) as connection:
             # bodies come later than their rows, and drafts get the server's number: here rows do change
             for name in ("revision_never_changes", "revision_never_goes"):
@@ -71,13 +75,15 @@ class AtHand(FileLibrary):
         """Take up the line to the server: send what waits, fetch what is new. Raises `LibraryError`, `Away`."""
         server = ServerLibrary(self.url)
         try:
-            self.person = server.person
-            self._send(server)
-            self._follow(server)
+            with self._turn:
+                self.person = server.person
+                self._send(server)
+                self._follow(server)
+                self.leave()
+                self.server = server
         except BaseException:
             server.close()
             raise
-        self.server = server
 
     def leave(self) -> None:
         """Let go of the line; what was seen stays."""
@@ -87,9 +93,10 @@ class AtHand(FileLibrary):
 
     def follow(self, template_ids: set[str] | None = None) -> None:
         """Fetch what is new on the server, of some templates or of all. Raises `Away`."""
-        if self.server is None:
-            raise Away("the server does not answer", subject=self.subject)
-        self._follow(self.server, template_ids)
+        with self._turn:
+            if self.server is None:
+                raise Away("the server does not answer", subject=self.subject)
+            self._follow(self.server, template_ids)
 
     def _follow(self, server: ServerLibrary, template_ids: set[str] | None = None) -> None:
         newest = sa.select(revisions.c.template_id, sa.func.max(revisions.c.number)).group_by(revisions.c.template_id)
@@ -234,7 +241,7 @@ class AtHand(FileLibrary):
 
     # -- writing ----------------------------------------------------------------------------------------
 
-    def _on_server(self, work: Callable[[ServerLibrary], Any], template_id: str | None) -> Any:
+    def _on_server(self, work: Callable[[ServerLibrary], _Done], template_id: str | None) -> _Done:
         """Do something on the server and fetch what came of it. Raises `Away` where it is away, or goes away over it."""
         server = self.server
         if server is None:
@@ -245,33 +252,50 @@ class AtHand(FileLibrary):
             self.leave()
             raise Away("the server went away", subject=self.subject, remedy=_NEEDS_SERVER) from error
         try:
-            self._follow(server, {template_id} if template_id else set())
+            with self._turn:
+                self._follow(server, {template_id} if template_id else set())
         except Away:
             self.leave()  # it was done all the same; it is fetched when the server is back
         return done
 
+    def _or_here(
+        self, work: Callable[[ServerLibrary], _Done], template_id: str | None, here: Callable[[], _Done]
+    ) -> _Done:
+        """Do something on the server, or here where it is away; the line may come back between the two."""
+        try:
+            return self._on_server(work, template_id)
+        except Away:
+            with self._turn:
+                if self.server is not None:
+                    try:
+                        return self._on_server(work, template_id)
+                    except Away:
+                        pass
+                return here()
+
     def save_new(self, template: Template, shelf: str, note: str, **said: Any) -> Revision:
         ident = said.get("ident") or str(uuid.uuid4())
-        try:
-            return self._on_server(lambda s: s.save_new(template, shelf, note, ident=ident), ident)  # type: ignore[no-any-return]
-        except Away:
-            also = self._waits("save new", template, note, ident, {"shelf": shelf})
-            return super().save_new(template, shelf, note, ident=ident, also=also)
+        also = self._waits("save new", template, note, ident, {"shelf": shelf})
+        return self._or_here(
+            lambda server: server.save_new(template, shelf, note, ident=ident), ident,
+            lambda: FileLibrary.save_new(self, template, shelf, note, ident=ident, also=also),
+        )  # fmt: skip
 
     def save_revision(self, template_id: str, template: Template, note: str, **said: Any) -> Revision:
         ident = said.get("ident") or str(uuid.uuid4())
         parent = said.get("parent") or self.summary(template_id).latest.number
         merged = said.get("merged")
-        try:
-            return self._on_server(  # type: ignore[no-any-return]
-                lambda s: s.save_revision(template_id, template, note, parent=parent, merged=merged, ident=ident),
-                template_id,
-            )
-        except Away:
-            if merged is not None:
-                raise  # what is merged must be what the server has
-            also = self._waits("save revision", template, note, ident, {"parent": parent})
-            return super().save_revision(template_id, template, note, parent=parent, ident=ident, also=also)
+
+        def on_server(server: ServerLibrary) -> Revision:
+            return server.save_revision(template_id, template, note, parent=parent, merged=merged, ident=ident)
+
+        if merged is not None:  # what is merged must be what the server has
+            return self._on_server(on_server, template_id)
+        also = self._waits("save revision", template, note, ident, {"parent": parent})
+        return self._or_here(
+            on_server, template_id,
+            lambda: FileLibrary.save_revision(self, template_id, template, note, parent=parent, ident=ident, also=also),
+        )  # fmt: skip
 
     def _waits(self, act: str, template: Template, note: str, ident: str, more: dict[str, Any]) -> Also:
         """Return what puts a save into the outbox, in the transaction that saves it here."""
@@ -284,24 +308,24 @@ class AtHand(FileLibrary):
 
     def record_job(self, title: str, folder: Path, stored: Stored, *_: Any, **said: Any) -> JobRecord:
         sent = said.get("ident") or str(uuid.uuid4())
-        try:
-            return self._on_server(lambda s: s.record_job(title, folder, stored, ident=sent), None)  # type: ignore[no-any-return]
-        except Away:
-            body = {"title": title, "folder": str(folder), "ident": sent}
+        body = {"title": title, "folder": str(folder), "ident": sent}
 
-            def also(here: sa.Connection, made: JobRecord) -> None:
-                self.outbox.put(here, "job", made.template_id, made.revision, body)
+        def also(here: sa.Connection, made: JobRecord) -> None:
+            self.outbox.put(here, "job", made.template_id, made.revision, body)
 
-            return super().record_job(title, folder, stored, ident=sent, also=also)
+        return self._or_here(
+            lambda server: server.record_job(title, folder, stored, ident=sent), None,
+            lambda: FileLibrary.record_job(self, title, folder, stored, ident=sent, also=also),
+        )  # fmt: skip
 
     def move_job(self, job_id: str, stored: Stored) -> None:
         self._on_server(lambda s: s.move_job(job_id, stored), None)
 
     def review(self, template_id: str, number: int, act: str, note: str = "", **said: Any) -> Remark:
-        return self._on_server(lambda s: s.review(template_id, number, act, note), template_id)  # type: ignore[no-any-return]
+        return self._on_server(lambda s: s.review(template_id, number, act, note), template_id)
 
     def comment(self, template_id: str, number: int, place: str, text: str, **said: Any) -> Remark:
-        return self._on_server(lambda s: s.comment(template_id, number, place, text), template_id)  # type: ignore[no-any-return]
+        return self._on_server(lambda s: s.comment(template_id, number, place, text), template_id)
 
     def put_aside(self, template_id: str) -> None:
         self._on_server(lambda s: s.put_aside(template_id), template_id)

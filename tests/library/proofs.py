@@ -1,0 +1,174 @@
+"""Proofs that a library loses nothing: kills, many writers, a server that stops. Tests run them short, benchmarks whole."""
+
+from __future__ import annotations
+
+import os
+import random
+import subprocess
+import sys
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from tests.library.worker import HD, varied
+from tests.postgres import PrivateServer
+
+from idle_quarry.errors import LibraryError
+from idle_quarry.library import Library, open_library
+from idle_quarry.library.safety import check
+from idle_quarry.library.server import open_server
+from idle_quarry.library.server.at_hand import AtHand
+
+ROOT = Path(__file__).resolve().parents[2]
+
+
+@dataclass
+class Outcome:
+    """What was acknowledged, and what of it a library has."""
+
+    acknowledged: int = 0
+    missing: list[str] = field(default_factory=list)
+    doubled: list[str] = field(default_factory=list)
+    unsound: list[str] = field(default_factory=list)
+    kills: int = 0
+    seconds: float = 0.0
+
+    @property
+    def good(self) -> bool:
+        return not (self.missing or self.doubled or self.unsound)
+
+
+def worker(place: str, person: str, folder: Path, seed: int, *count: int) -> subprocess.Popen[str]:
+    """Start a program that works in a library."""
+    code = [sys.executable, "-m", "tests.library.worker", place, person, str(folder), str(seed), *map(str, count)]
+    path = os.pathsep.join([str(ROOT / "src"), str(ROOT)])
+    return subprocess.Popen(code, cwd=ROOT, env={**os.environ, "PYTHONPATH": path}, stdout=subprocess.PIPE, text=True)
+
+
+def judge(library: Library, lines: list[str], outcome: Outcome) -> None:
+    """Compare what was acknowledged with what a library has."""
+    seen: set[tuple[str, str]] = set()
+    known: dict[str, dict[int, str]] = {}
+    for line in lines:
+        word, *rest = line.split()
+        if word == "ready":
+            continue
+        outcome.acknowledged += 1
+        if word == "backup":
+            copy = check(Path(rest[0]))
+            if not copy.whole or copy.revisions != int(rest[1]):
+                outcome.unsound.append(line)
+            continue
+        ident, number = rest[0], int(rest[1])
+        if ident not in known:
+            known[ident] = {each.number: each.hash for each in library.revisions(ident)}
+        if word == "save":
+            if known[ident].get(number) != rest[2]:
+                outcome.missing.append(line)
+            if (ident, rest[1]) in seen:
+                outcome.doubled.append(line)
+            seen.add((ident, rest[1]))
+        elif not any(said.n == int(rest[2]) and said.number == number for said in library.remarks(ident)):
+            outcome.missing.append(line)
+
+
+def killed(rounds: int, folder: Path, seed: int = 1) -> Outcome:
+    """Kill a working program at `rounds` random moments; after each, look at the library and at what was acknowledged."""
+    chance, outcome, begun = random.Random(seed), Outcome(), time.monotonic()
+    place = folder / "library.db"
+    library = open_library(place, "Runa")
+    library.save_new(HD, "house", "")
+    for number in range(rounds):
+        one = worker(str(place), "Runa", folder, seed * 1000 + number)
+        assert one.stdout is not None
+        first = one.stdout.readline()
+        time.sleep(chance.uniform(0.0, 0.25))
+        one.kill()
+        # a line cut short by the kill was not said
+        lines = [line for line in (first + one.stdout.read()).splitlines(keepends=True) if line.endswith("\n")]
+        one.wait()
+        outcome.kills += 1
+        found = check(place)
+        if not found.whole:
+            outcome.unsound.append(f"after kill {number + 1}: {found.troubles[0]}")
+        judge(library, lines, outcome)
+        for stray in folder.glob("*.db"):
+            if stray != place and not check(stray).whole:
+                outcome.unsound.append(f"{stray.name}: a copy that is half one")
+            if stray != place:
+                stray.unlink()
+    library.close()
+    outcome.seconds = time.monotonic() - begun
+    return outcome
+
+
+def written(place: str, people: list[str], saves: int, folder: Path, library: Library) -> Outcome:
+    """Let programs save at once into one template, `saves` in all."""
+    outcome, begun = Outcome(), time.monotonic()
+    ident = library.find(f"house/{HD.name}").id
+    before = len(library.revisions(ident))
+    running = [
+        worker(p, person, folder, n, saves // len(people))
+        for n, person in enumerate(people)
+        for p in [place.replace("PERSON", person)]
+    ]
+    lines: list[str] = []
+    for one in running:
+        said, _ = one.communicate()
+        lines += said.splitlines()
+        if one.returncode:
+            outcome.unsound.append(f"a writer ended with {one.returncode}")
+    outcome.seconds = time.monotonic() - begun
+    judge(library, lines, outcome)
+    every = library.revisions(ident)
+    if len(every) - before != outcome.acknowledged:
+        outcome.doubled.append(f"{len(every) - before} revisions, {outcome.acknowledged} acknowledged")
+    for each in every:
+        library.stored(ident, each.number)  # raises where one does not match its hash
+    return outcome
+
+
+def stopped(rounds: int, server: PrivateServer, house: str, here: AtHand, chance: random.Random) -> Outcome:
+    """Stop and start a server in mid-save `rounds` times, while a room saves on; then compare both sides."""
+    import threading
+
+    outcome, begun = Outcome(), time.monotonic()
+    here.join()
+    ident = here.save_new(HD, "house", "").template_id
+    hashes: list[str] = []
+    over = threading.Event()
+
+    def saving() -> None:
+        number = 0
+        while not over.is_set():
+            number += 1
+            hashes.append(here.save_revision(ident, varied(number), str(number)).hash)
+            time.sleep(0.003)
+
+    thread = threading.Thread(target=saving)
+    thread.start()
+    try:
+        for _ in range(rounds):
+            time.sleep(chance.uniform(0.05, 0.4))
+            server.stop(at_once=chance.random() < 0.5)
+            time.sleep(chance.uniform(0.0, 0.2))
+            server.start()
+            outcome.kills += 1
+            while True:
+                try:
+                    here.join()
+                    break
+                except LibraryError:
+                    time.sleep(0.05)
+    finally:
+        over.set()
+        thread.join()
+    here.join()
+    outcome.acknowledged = len(hashes)
+    on_server = [each.hash for each in open_server(server.url("Odo", house)).revisions(ident)]
+    outcome.missing = [each for each in hashes if each not in on_server]
+    outcome.doubled = [each for each in hashes if on_server.count(each) > 1]
+    if {each.hash for each in here.revisions(ident)} != set(on_server) or here.unsent():
+        outcome.unsound.append("the room and the server differ")
+    outcome.seconds = time.monotonic() - begun
+    return outcome
