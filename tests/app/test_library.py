@@ -298,3 +298,26 @@ def test_bad_bundles_are_said(open_window: Open, qtbot: QtBot, tmp_path: Path, n
     window.take_files([path])
     qtbot.waitUntil(lambda: name in window.say_bar.text, timeout=5000)
     assert window.library.pages.currentIndex() == 0
+
+
+def test_a_house_of_one_person_says_so_and_where_a_revision_is_used_is_listed(
+    open_window: Open, tmp_path: Path
+) -> None:
+    window = open_window()
+    library, store = window.library, window.desk.library
+    house = store.find("House HD 50i")
+    store.record_job("Open evening", tmp_path, store.stored(house.id, 1), "Odo")
+    library.ask_rule()
+    assert "another person than the author approves" in library.ask._question.text()
+    next(b for b in library.ask._buttons if b.text() == "One person alone").click()
+    assert store.one_person()
+    saved = store.save_revision(house.id, edited(store.stored(house.id).template, Edit("note", "x")), "", parent=2)
+    window.desk.shelves_changed.emit()
+    library.choose(house.id)
+    assert "one person approves here" in library.page._about.text() and not library.page.propose_button.isVisible()
+    library.page.approve_button.click()
+    answer(window, "seen")
+    assert store.summary(house.id).approved == saved.number
+    library.page.core._choose(1, False)
+    told = [library.page.history.item(row).text() for row in range(library.page.history.count())]
+    assert any(text.startswith("Odo, ") and text.endswith("started the job Open evening") for text in told)

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from tests.postgres import PrivateServer
 
 from idle_quarry.demo.lay_out import clips_folder, lay_out
 from idle_quarry.path.evaluation import SEVERITIES
@@ -160,6 +161,75 @@ def test_the_librarys_file_is_checked_copied_and_put_back(tmp_path: Path) -> Non
     assert Path(put["kept"]).name == "l before restore.db" and Path(put["kept"]).exists()
     run("--library", place, "library", "backup", copy, status=2)
     run("--library", str(tmp_path / "none.db"), "library", "check", status=2)
+
+
+def test_bundles_tables_and_the_house_book(tmp_path: Path) -> None:
+    bundle, table, book, library = (str(tmp_path / name) for name in ("some.zip", "some.csv", "book.pdf", "own.db"))
+    both = ("The Lamp Room", "Sheet Seven")
+    assert [d["name"] for d in document("--library", "demo", "template", "export", *both, bundle)] == list(both)
+    run("--library", "demo", "template", "export", *both, table)
+    assert Path(table).read_text().splitlines()[0] == "sheet,setting,The Lamp Room,Sheet Seven"
+    run("--library", "demo", "template", "export", *both, str(tmp_path / "two.json"), status=2)
+    assert document("--library", "demo", "template", "book", book)["templates"] >= 5
+    assert Path(book).read_bytes().startswith(b"%PDF")
+    taken = document("--library", library, "template", "import", bundle)
+    assert [(d["name"], d["revision"], d["imported"]) for d in taken] == [(name, 1, True) for name in both]
+    run("--library", library, "template", "import", bundle, status=2)  # never silently
+    again = document("--library", library, "template", "import", bundle, "--if-taken", "replace-draft")
+    assert [d["revision"] for d in again] == [2, 2]
+    run("--library", library, "template", "book", book, status=2)  # nothing is approved there
+
+
+def test_jobs_start_from_what_is_approved(tmp_path: Path) -> None:
+    listed = {each["name"]: each for each in document("--library", "demo", "template", "list")}
+    salt = listed["Saltmarsh Hours"]
+    assert (salt["revision"], salt["state"], salt["approved"]) == (5, "draft", 3)
+    made = document("--library", "demo", "job", "new", "Saltmarsh Hours", "--title", "Tide", "--at", str(tmp_path))
+    assert made["revision"] == 3
+    made = document("--library", "demo", "job", "new", "Saltmarsh Hours@5", "--title", "Try", "--at", str(tmp_path))
+    assert made["revision"] == 5
+
+
+def test_a_server_is_set_up_and_a_library_carried_to_it_and_back(tmp_path: Path) -> None:
+    server = PrivateServer()
+    try:
+        server.start()
+        server.database("larkmoor")
+        url = server.url("keeper", "larkmoor")
+        done = document("server", "setup", url, "--editor", "Runa", "--approver", "Odo", "--approver", "keeper")
+        assert set(done["passwords"]) == {"Runa", "Odo"} and any("audit" in each for each in done["did"])
+        shown = run("server", "setup", url)
+        assert "tables: there already" in shown and "password of" not in shown
+        counts = document("--library", "demo", "library", "carry", url)
+        assert counts["templates"] >= 9
+        here = document("--library", "demo", "template", "list")
+        odo = server.url("Odo", "larkmoor")
+        house = [each for each in here if each["shelf"] == "house"]
+        assert [e["name"] for e in document("--library", odo, "template", "list")] == [e["name"] for e in house]
+        assert document("--library", odo, "library", "check")["troubles"] == []
+        back = tmp_path / "back.db"
+        assert document("--library", url, "library", "backup", str(back))["revisions"] > 15
+        run("--library", url, "library", "restore", str(back), status=2)
+        run("--library", "demo", "library", "carry", url, status=2)  # it is not empty
+        server.stop()
+        run("--library", odo, "template", "list", status=2)
+    finally:
+        server.close()
+
+
+def test_a_torn_library_is_rescued(tmp_path: Path) -> None:
+    run("--library", str(tmp_path / "l.db"), "template", "list")
+    place, rescued = str(tmp_path / "torn.db"), str(tmp_path / "rescued.db")
+    run("--library", "demo", "library", "backup", place)
+    data = bytearray(Path(place).read_bytes())
+    page = int.from_bytes(data[16:18], "big")
+    at = data.find(b"Upright and square") // page * page
+    data[at : at + page] = b"\x5a" * page
+    Path(place).write_bytes(data)
+    assert document("--library", place, "library", "check", status=1)["troubles"]
+    done = document("--library", place, "library", "rescue", rescued, status=1)
+    assert done["lost"] >= 1 and done["revisions"] >= 5
+    assert document("--library", rescued, "library", "check")["troubles"] == []
 
 
 def test_check_and_jobs(tmp_path: Path) -> None:

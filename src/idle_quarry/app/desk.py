@@ -65,6 +65,22 @@ class Desk(QObject):
             lambda template_id, number, hash_: evaluate(self._stored(template_id, number, hash_).template)
         )
 
+    def look_at_file(self) -> None:
+        """Look, off the interface thread, whether the library's file is whole; say so where it is not."""
+        from idle_quarry.library.safety import torn
+
+        place = self.library.place
+
+        def done(wrong: str) -> None:
+            if wrong:
+                self.say(
+                    f"The library's file is damaged: {wrong}. Put back a copy ('library restore'), or rescue what is sound "
+                    "('library rescue'), before more is saved in it.",
+                    refusal=True,
+                )
+
+        self.workers.start(lambda _ticket: torn(place), done, self.refuse)
+
     # -- the server ------------------------------------------------------------------------------------
 
     def _hold_line(self) -> None:

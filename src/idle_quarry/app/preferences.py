@@ -26,6 +26,8 @@ class Preferences:
     jobs_folder: str = ""
     export_folder: str = ""
     work_folder: str = ""
+    #: The house's library: a server's address, without a password; empty for this machine's own.
+    house: str = ""
     #: Keys by the name of their command, where they differ from the program's own; empty for none.
     shortcuts: dict[str, str] = field(default_factory=dict)
     #: How the views are divided: what Qt says of a splitter, by the splitter's name.
@@ -64,6 +66,12 @@ class Preferences:
     def layout_bytes(self, name: str) -> bytes:
         """Return how a splitter was divided; nothing where that was not kept."""
         return _bytes(self.layout.get(name, ""))
+
+
+def initials_of(name: str) -> str:
+    """Return the first letters of a name's words, two of the only word."""
+    words = name.split()
+    return "".join(word[0] for word in words)[:3].upper() if len(words) > 1 else name[:2].upper()
 
 
 def _bytes(text: str) -> bytes:

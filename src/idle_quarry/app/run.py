@@ -41,6 +41,7 @@ def run_window(place: str | None) -> int:
     app = QApplication.instance() or QApplication(["idle-quarry"])
     assert isinstance(app, QApplication)
     preferences = Preferences.load()
+    place = place or preferences.house or None
     try:
         library = _library(place, preferences.name)
     except QuarryError as error:
@@ -58,6 +59,7 @@ def run_window(place: str | None) -> int:
     gc.freeze()
     collector = Collector()
     QTimer.singleShot(0, lambda: _welcome_back(desk))
+    QTimer.singleShot(1500, desk.look_at_file)
     if place == DEMO:
         QTimer.singleShot(400, lambda: _demo_jobs(desk))
     status = app.exec()

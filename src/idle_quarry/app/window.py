@@ -8,7 +8,17 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QSize, Qt
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeySequence, QPainter, QPixmap
+from PySide6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QIcon,
+    QKeySequence,
+    QPainter,
+    QPixmap,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -122,17 +132,28 @@ class MainWindow(QMainWindow):
         self._show_standing()
         return made
 
+    def _who(self) -> str:
+        """Return the name of who works here, or their initials where there is little room."""
+        from idle_quarry.app.preferences import initials_of
+
+        name = self.desk.library.person
+        return name if self.width() >= theme.px(1000) else self.desk.preferences.initials or initials_of(name)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._show_standing()
+
     def _show_standing(self) -> None:
         """Show who works in which library, and whether its server is there."""
         library = self.desk.library
         if not library.at_hand:
             place = library.place
             name = place.parent.name if place.stem == "library" else place.stem
-            self.standing.setText(f"{library.person} · {name}")
+            self.standing.setText(f"{self._who()} · {name}")
             return
         url, away = library.url, library.away  # type: ignore[attr-defined]
         waiting = len(self.desk.unsent())
-        text = f"{library.person} · {url.database}"
+        text = f"{self._who()} · {url.database}"
         if away:
             text += " · away from the server" + (f", {waiting} waiting" if waiting else "")
         self.standing.setText(text)
@@ -289,12 +310,17 @@ class MainWindow(QMainWindow):
             Command("Brighter or darker window", "Ctrl+B", self.next_brightness),
             Command("Larger text", "Ctrl++", lambda: self.text_size(1)),
             Command("Smaller text", "Ctrl+-", lambda: self.text_size(-1)),
+            Command("House rule: how many people an approval takes", "", lambda: self._rule()),
             Command("Profile: name, looks, keys, places", "", self.show_profile),
             Command("Close the window", "Ctrl+Q", self.close),
         ]
         for name in BRIGHTNESSES:
             made.append(Command(f"Brightness: {name}", "", partial(self._brightness, name)))
         return made
+
+    def _rule(self) -> None:
+        self.show_view("Library")
+        self.library.ask_rule()
 
     def _starter(self) -> None:
         self.show_view("Library")

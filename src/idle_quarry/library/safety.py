@@ -91,6 +91,16 @@ def check(place: Path) -> Checked:
     return Checked(place, count, total, sound, tuple(troubles))
 
 
+def torn(place: Path) -> str:
+    """Return what is wrong with a library's file, or nothing: a quicker look than `check`, which reads every revision."""
+    try:
+        with _read(place) as connection:
+            said = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+    except LibraryError as error:
+        return str(error)
+    return "" if said == "ok" else " ".join(str(said).split())
+
+
 def check_revisions(library: Reading) -> Checked:
     """Return whether every revision a person sees in a library matches its hash; the database looks after its own file."""
     troubles: list[Trouble] = []

@@ -66,10 +66,9 @@ def collision(library: Library, each: Offered, shelf: str) -> Collision:
         return Collision(None, None, ("take", "leave"))
     digest = content_hash(each.found.template)
     known = next((r.number for r in library.revisions(same.id) if r.hash == digest and r.state != "withdrawn"), None)
-    if known is not None:
-        return Collision(same, known, ("leave", "keep both", "revision"))
     mine = same.latest.state == "draft" and same.latest.author == library.person
-    return Collision(same, None, ("keep both", "revision", *(("replace draft",) if mine else ()), "leave"))
+    able = ("keep both", "revision", *(("replace draft",) if mine else ()))
+    return Collision(same, known, ("leave", *able) if known is not None else (*able, "leave"))
 
 
 def take(library: Library, each: Offered, shelf: str, decision: str, file_name: str) -> Taken | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
 from pathlib import Path
 
@@ -50,6 +51,8 @@ class JobsView(QWidget):
         self._ticket: Ticket | None = None
         self._started_at = 0.0
         self._checked: dict[str, CheckedJob | QuarryError] = {}
+        #: The newest approved revision of each template that jobs were started from.
+        self._newest: dict[str, int] = {}
         self._newer_move: tuple[JobRecord, CheckedJob, Stored, Move] | None = None
         self._build()
         self.first_focus = self.list
@@ -194,6 +197,10 @@ class JobsView(QWidget):
         except QuarryError as error:
             self.desk.refuse(error)
             return
+        self._newest = {}
+        for ident in {record.template_id for record in records}:
+            with contextlib.suppress(QuarryError):  # put aside, or of another library
+                self._newest[ident] = self.desk.library.summary(ident).approved or 0
         chosen = self.list.currentItem()
         chosen_id = chosen.data(_ROLE).id if chosen else None
         self.list.blockSignals(True)
@@ -240,9 +247,9 @@ class JobsView(QWidget):
             state = result.what
         else:
             state = "as it was started" if not result.drift else f"{len(result.drift)} drifted"
-        item.setText(
-            f"{record.title}\n{record.template_name}, revision {record.revision} · {record.time[:10]} · {state}"
-        )
+        newer = self._newest.get(record.template_id, 0)
+        stands = f"revision {record.revision}" + (f", {newer} approved since" if newer > record.revision else "")
+        item.setText(f"{record.title}\n{record.template_name}, {stands} · {record.time[:10]} · {state}")
         bad = isinstance(result, QuarryError)
         drifted = isinstance(result, CheckedJob) and bool(result.drift)
         item.setForeground(theme.colour("oxide" if bad else "ochre" if drifted else "chalk"))

@@ -334,7 +334,7 @@ class LibraryView(QWidget):
         summary = self.chosen()
         if summary is None:
             return
-        verbs = {"propose": "Send to review", "withdraw": "Withdraw", "bring back": "Bring back"}
+        verbs = {"propose": "Send to review", "approve": "Approve", "withdraw": "Withdraw", "bring back": "Bring back"}
 
         def accept(note: str) -> str | None:
             try:
@@ -347,10 +347,33 @@ class LibraryView(QWidget):
 
         asked = {
             "propose": "What is to be looked at:",
+            "approve": "What was looked at:",
             "withdraw": "Why it is withdrawn:",
             "bring back": "Why it is back:",
         }
         self.ask.ask_text(asked[act], "", verbs[act], accept)
+
+    def ask_rule(self) -> None:
+        """Ask how many people an approval takes in this house."""
+        try:
+            alone = self.desk.library.one_person()
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return
+
+        def take(on: bool) -> None:
+            try:
+                self.desk.library.set_one_person(on)
+            except QuarryError as error:
+                self.desk.refuse(error)
+                return
+            self.desk.shelves_changed.emit()
+            self.desk.say("One person may approve alone." if on else "Another person than the author approves.")
+
+        now = "one person may approve alone" if alone else "another person than the author approves"
+        two, one = {"Another than the author": lambda: take(False)}, {"One person alone": lambda: take(True)}
+        answers = {**(one | two if alone else two | one), "Leave it": lambda: None}
+        self.ask.ask_choice(f"Who approves a revision in this house? Now {now}.", answers)
 
     def _new_menu(self) -> None:
         menu = QMenu(self)

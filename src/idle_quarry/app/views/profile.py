@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.preferences import Preferences, initials_of
 from idle_quarry.app.profiles import called, exported, imported, kept, profiles
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES, theme
 from idle_quarry.app.widgets.basics import AskBar, button, fit_rows, label, wrapped_table
@@ -61,7 +62,8 @@ class ProfilePage(QWidget):
         self.brightness.addItems(list(BRIGHTNESSES))
         for percent in TEXT_SIZES:
             self.text.addItem(f"{percent} %", percent)
-        self.jobs, self.work, self.export = QLineEdit(), QLineEdit(), QLineEdit()
+        self.jobs, self.work, self.export, self.house = QLineEdit(), QLineEdit(), QLineEdit(), QLineEdit()
+        self.house.setPlaceholderText("this machine's own")
         self._form: list[tuple[str, QWidget, str]] = [
             ("Name", self.name, "as it stands on what you save and say"),
             ("Initials", self.initials, "where there is little room"),
@@ -70,6 +72,7 @@ class ProfilePage(QWidget):
             ("New jobs go to", self.jobs, "proposed where a job is started"),
             ("Work is kept in", self.work, "proposed for the standard set of a house"),
             ("Files go to", self.export, "proposed where something is exported"),
+            ("House library", self.house, "a server's address, from the next start on"),
         ]
         self.table = wrapped_table("Keys", {"Command": 0, "Key": 190, "": 250})
         self._note = label(role="refusal", wrap=True)
@@ -80,6 +83,7 @@ class ProfilePage(QWidget):
         self.initials.editingFinished.connect(self._take)
         for line in (self.jobs, self.work, self.export):
             line.editingFinished.connect(self._take)
+        self.house.editingFinished.connect(self._house_changed)
         for box in (self.brightness, self.text):
             box.activated.connect(lambda _i: self.dressed.emit(self.brightness.currentText(), self.text.currentData()))
 
@@ -146,7 +150,8 @@ class ProfilePage(QWidget):
         self.initials.setText(p.initials or initials_of(person))
         self.brightness.setCurrentText(p.brightness)
         self.text.setCurrentIndex(max(0, self.text.findData(p.text_percent)))
-        for line, text in ((self.jobs, p.jobs_folder), (self.work, p.work_folder), (self.export, p.export_folder)):
+        texts = (p.jobs_folder, p.work_folder, p.export_folder, p.house)
+        for line, text in zip((self.jobs, self.work, self.export, self.house), texts, strict=True):
             line.setText(text)
         self._fill_keys()
 
@@ -197,6 +202,32 @@ class ProfilePage(QWidget):
         p.jobs_folder, p.work_folder = self.jobs.text().strip(), self.work.text().strip()
         p.export_folder = self.export.text().strip()
         self._keep()
+
+    def _house_changed(self) -> None:
+        """Take over the address of the house's server; one that is none, or that says a password, is refused."""
+        from idle_quarry.library.server.opening import address, shown
+
+        text = self.house.text().strip()
+        if text == self.desk.preferences.house:
+            return
+        try:
+            url = address(text) if text else None
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return
+        if url is not None and url.password:
+            self.desk.say(
+                "A password is not kept here: write it into ~/.pgpass, which only you may read.", refusal=True
+            )
+            self.house.setText(shown(url))
+            return
+        self.desk.preferences.house = text
+        self._keep()
+        self.desk.say(
+            "The house's library is opened from the next start on."
+            if text
+            else "This machine's own library is opened from the next start on."
+        )
 
     def _keep(self) -> None:
         self.desk.preferences.save()
@@ -251,10 +282,7 @@ class ProfilePage(QWidget):
             return
         self._sit_down(other)
 
-    def _sit_down(self, other: object) -> None:
-        from idle_quarry.app.preferences import Preferences
-
-        assert isinstance(other, Preferences)
+    def _sit_down(self, other: Preferences) -> None:
         self._take()
         other.geometry = self.desk.preferences.geometry  # the window stays where it is
         self.desk.preferences = other
@@ -265,8 +293,6 @@ class ProfilePage(QWidget):
 
     def _ask_new(self) -> None:
         def accept(name: str) -> str | None:
-            from idle_quarry.app.preferences import Preferences
-
             if not name:
                 return "A person has a name."
             if name in profiles():
@@ -340,9 +366,3 @@ class ProfilePage(QWidget):
             self.closed.emit()
         else:
             super().keyPressEvent(event)
-
-
-def initials_of(name: str) -> str:
-    """Return the first letters of a name's words, two of the only word."""
-    words = name.split()
-    return "".join(word[0] for word in words)[:3].upper() if len(words) > 1 else name[:2].upper()

@@ -23,7 +23,7 @@ from idle_quarry.app.widgets.core import Core
 from idle_quarry.app.widgets.findings import Findings
 from idle_quarry.app.widgets.strip import Strip
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Revision, Stored, Summary
+from idle_quarry.library import JobRecord, Remark, Revision, Stored, Summary
 
 
 class TemplatePage(QWidget):
@@ -43,6 +43,8 @@ class TemplatePage(QWidget):
         self.desk = desk
         self.summary: Summary | None = None
         self._revisions: list[Revision] = []
+        self._jobs: list[JobRecord] = []
+        self._alone = False
         self.setProperty("role", "bench")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._name, self._about, self._note = label(role="title"), label(role="dust", wrap=True), label(wrap=True)
@@ -57,6 +59,7 @@ class TemplatePage(QWidget):
         self.history.setAccessibleName("History of the revision")
         self._revision_head = label(role="head")
         self.propose_button = button("Send to review", lambda: self._act("propose"))
+        self.approve_button = button("Approve", lambda: self._act("approve"))
         self.review_button = button("Review", self._review)
         self.merge_button = button("Merge the drafts", self._merge)
         self.compare_button = button("Compare", self._compare, tip="Ctrl+click a second revision to choose with which")
@@ -94,7 +97,7 @@ class TemplatePage(QWidget):
         acts = QHBoxLayout()
         acts.setSpacing(theme.px(7))
         for each in (
-            self.propose_button, self.review_button, self.merge_button, self.bring_back_button, self.compare_button,
+            self.propose_button, self.approve_button, self.review_button, self.merge_button, self.bring_back_button, self.compare_button,
             self.withdraw_button,
         ):  # fmt: skip
             acts.addWidget(each)
@@ -143,14 +146,15 @@ class TemplatePage(QWidget):
             return
         try:
             self._revisions = self.desk.library.revisions(summary.id)
-            jobs = Counter(job.revision for job in self.desk.library.jobs_from(summary.id))
+            self._jobs = self.desk.library.jobs_from(summary.id)
+            self._alone = self.desk.library.one_person()
         except QuarryError as error:
             self.desk.refuse(error)
             return
         numbers = [each.number for each in self._revisions]
         number = kept if kept in numbers and kept != max(numbers) else summary.latest.number
         self._name.setText(summary.name)
-        self.core.show_revisions(self._revisions, dict(jobs), number)
+        self.core.show_revisions(self._revisions, dict(Counter(job.revision for job in self._jobs)), number)
         self._show_revision(number)
 
     def revision(self) -> Revision | None:
@@ -170,6 +174,7 @@ class TemplatePage(QWidget):
         evaluation = self.desk.evaluation(summary.id, number, revision.hash)
         shelf = "House shelf" if summary.shelf == "house" else "Own shelf"
         jobs = f" · jobs start from revision {summary.for_jobs}" if summary.shelf == "house" else ""
+        jobs += " · one person approves here" if self._alone and summary.shelf == "house" else ""
         self._about.setText(
             f"{shelf} · revision {number}, {revision.state} · worst link {evaluation.worst_grade}{jobs}"
         )
@@ -180,10 +185,13 @@ class TemplatePage(QWidget):
         self._fill_history(stored, [each for each in remarks if each.number == number])
         self._offer(revision)
 
-    def _fill_history(self, stored: Stored, remarks: list[object]) -> None:
+    def _fill_history(self, stored: Stored, remarks: list[Remark]) -> None:
         self.history.clear()
         for remark in remarks:
-            self.history.addItem(QListWidgetItem(remark_words(stored, remark)))  # type: ignore[arg-type]
+            self.history.addItem(QListWidgetItem(remark_words(stored, remark)))
+        for job in self._jobs:
+            if job.revision == stored.revision.number:
+                self.history.addItem(f"{job.author}, {job.time[:10]}: started the job {job.title}")
         revision = stored.revision
         began = [f"from revision {revision.parent}"] if revision.parent else []
         began += [f"merged with {revision.merged}"] if revision.merged else []
@@ -197,7 +205,8 @@ class TemplatePage(QWidget):
         state = revision.state if revision else ""
         drafts = self._drafts()
         several = len(self._revisions) > 1 and revision is not None
-        self.propose_button.setVisible(house and state == "draft")
+        self.propose_button.setVisible(house and state == "draft" and not self._alone)
+        self.approve_button.setVisible(house and state == "draft" and self._alone)
         self.review_button.setVisible(house and state == "in review")
         self.merge_button.setVisible(len(drafts) > 1 and revision in drafts)
         self.bring_back_button.setVisible(state == "withdrawn")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
@@ -156,7 +156,7 @@ class AskBar(QFrame):
         self.line.setFocus()
         self.line.selectAll()
 
-    def ask_choice(self, question: str, answers: dict[str, Callable[[], object]]) -> None:
+    def ask_choice(self, question: str, answers: Mapping[str, Callable[[], object]]) -> None:
         """Ask which of a few answers is meant; each closes the bar and is carried out."""
         self._clear(question)
         self.line.hide()

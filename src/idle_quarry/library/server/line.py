@@ -14,6 +14,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import psycopg
+from sqlalchemy.exc import SQLAlchemyError
 
 from idle_quarry.errors import LibraryError
 from idle_quarry.library.server.at_hand import AtHand
@@ -71,7 +72,7 @@ class Line:
             try:
                 self._listen(lambda: self._told(News(True, changed=True)))
                 tries = 0
-            except (psycopg.Error, LibraryError, OSError) as error:
+            except (psycopg.Error, SQLAlchemyError, LibraryError, OSError) as error:
                 self._library.leave()
                 self._heard.clear()
                 said = str(error) if isinstance(error, LibraryError) else "the server does not answer"

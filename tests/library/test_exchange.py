@@ -1,0 +1,166 @@
+"""Exchange files under any template there can be, and under anything a file can hold."""
+
+from __future__ import annotations
+
+import io
+import json
+import random
+import zipfile
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from idle_quarry.demo.templates import house_shelf, own_shelf
+from idle_quarry.errors import ExchangeError, QuarryError
+from idle_quarry.library import FileLibrary
+from idle_quarry.library.bundles import added_to, export_bundle, offered
+from idle_quarry.library.exchange import exported, imported
+from idle_quarry.library.records import Revision, Stored
+from idle_quarry.library.taking import collision, take
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.effects import compared
+from idle_quarry.path.registry import deliveries
+from idle_quarry.path.settings import settings_of
+from idle_quarry.path.starting import from_delivery
+from idle_quarry.path.template import Template, content_hash
+
+BASES = [h[-1].template for h in [*house_shelf(), *own_shelf()]] + [from_delivery(each) for each in deliveries()]
+_WORDS = st.text(st.characters(blacklist_categories=["Cs", "Cc"]), min_size=1, max_size=40).filter(
+    lambda t: t.strip() == t and t
+)
+
+
+@st.composite
+def templates(draw: st.DrawFn) -> Template:
+    """Draw a template: one that is there, with settings put to whatever they may be, and texts of any script."""
+    template = draw(st.sampled_from(BASES))
+    for _ in range(draw(st.integers(0, 8))):
+        setting = draw(st.sampled_from(settings_of(template)))
+        text = (
+            draw(st.sampled_from(setting.choices))
+            if setting.choices
+            else draw(st.one_of(_WORDS, st.integers(-40, 500).map(str)))
+        )
+        try:
+            template = edited(template, setting.edit(text))
+        except QuarryError:
+            continue  # that one cannot be: the template stays as it was
+    return template
+
+
+def kept(template: Template, number: int = 1) -> Stored:
+    return Stored(
+        template.name,
+        "house",
+        Revision("id", number, "Runa", "2026-11-25T10:00:00+00:00", "", "draft", content_hash(template)),
+        template,
+    )
+
+
+@given(templates())
+@settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
+def test_any_template_goes_out_and_in_to_the_same_hash(template: Template) -> None:
+    found = imported(json.loads(exported(template)))
+    assert found.genuine is True and content_hash(found.template) == content_hash(template)
+    assert found.template == template and compared(template, found.template) == []
+
+
+@given(st.lists(templates(), min_size=1, max_size=4))
+@settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
+def test_a_bundle_gives_back_what_was_put_in(tmp_path_factory: pytest.TempPathFactory, several: list[Template]) -> None:
+    path = tmp_path_factory.mktemp("bundle") / "some.zip"
+    export_bundle([kept(each) for each in several], path)
+    found = offered(path)
+    assert [each.found.template for each in found if each.found] == several and len(
+        {e.member.lower() for e in found}
+    ) == len(several)
+    before = path.read_bytes()
+    added_to(path, [kept(several[0])])
+    names = {each.found.template.name for each in offered(path) if each.found}
+    assert names == {each.name for each in several} and path.read_bytes() != b"" and before
+
+
+def mutated(data: bytes, chance: random.Random) -> bytes:
+    """Return data with a few bytes turned, cut out, doubled or swapped for another place's."""
+    made = bytearray(data)
+    for _ in range(chance.randrange(1, 6)):
+        at = chance.randrange(len(made)) if made else 0
+        kind = chance.randrange(5)
+        if kind == 0:
+            made[at : at + 1] = bytes([chance.randrange(256)])
+        elif kind == 1:
+            del made[at : at + chance.randrange(1, 60)]
+        elif kind == 2:
+            made[at:at] = made[at : at + chance.randrange(1, 200)]
+        elif kind == 3:
+            other = chance.randrange(len(made)) if made else 0
+            made[at : at + 8] = made[other : other + 8]
+        else:
+            made = made[:at]
+    return bytes(made)
+
+
+def test_mutated_files_are_refused_or_read_and_nothing_else_happens(tmp_path: Path, library: FileLibrary) -> None:
+    chance = random.Random(11)
+    inside = tmp_path / "inside"
+    inside.mkdir()
+    text = exported(BASES[0]).encode()
+    export_bundle([kept(each) for each in BASES[:3]], tmp_path / "good.zip")
+    bundle = (tmp_path / "good.zip").read_bytes()
+    outside = sorted(path.name for path in tmp_path.iterdir())
+    refused = read = 0
+    for number in range(600):
+        path = inside / ("one.zip" if number % 2 else "one.json")
+        path.write_bytes(mutated(bundle if number % 2 else text, chance))
+        try:
+            for each in offered(path):
+                read += 1
+                for shelf in ("own", "house"):
+                    meets = collision(library, each, shelf)
+                    assert meets.decisions
+        except ExchangeError as error:
+            refused += 1
+            assert "\n" not in str(error) and len(str(error)) < 500
+    assert refused > 200 and read > 20
+    assert sorted(path.name for path in tmp_path.iterdir()) == outside and not list(inside.glob(".*"))
+    assert library.count() == 0
+
+
+def test_names_in_a_bundle_lead_nowhere(tmp_path: Path, library: FileLibrary) -> None:
+    path = tmp_path / "evil.zip"
+    with zipfile.ZipFile(path, "w") as bundle:
+        bundle.writestr("list.json", json.dumps({"kind": "idle-quarry bundle", "format_number": 1}))
+        for name in ("../../outside.json", "/etc/outside.json", "C:\\outside.json", "a/../../b.json"):
+            bundle.writestr(name, exported(edited(BASES[0], Edit("name", name[:20]))))
+        bundle.writestr("zeros.json", b" " * 9_000_000)
+    found = offered(path)
+    assert [bool(each.found) for each in found] == [True] * 4 + [False]
+    for each in found:
+        take(library, each, "own", "take" if each.found else "leave", path.name)
+    assert library.count() == 4
+    assert (
+        not [p for p in tmp_path.rglob("*") if "outside" in p.name] and not (tmp_path.parent / "outside.json").exists()
+    )
+
+
+def test_other_zips_and_newer_bundles(tmp_path: Path) -> None:
+    for name, members, says in (
+        ("none", {"a.txt": "x"}, "no bundle"),
+        ("other", {"list.json": "{}"}, "no bundle"),
+        ("damaged", {"list.json": "[["}, "damaged"),
+        ("newer", {"list.json": json.dumps({"kind": "idle-quarry bundle", "format_number": 2})}, "update Idle Quarry"),
+        ("nested", {"list.json": "[" * 100_000}, "damaged"),
+    ):
+        buffer = io.BytesIO()
+        with zipfile.ZipFile(buffer, "w") as bundle:
+            for member, text in members.items():
+                bundle.writestr(member, text)
+        path = tmp_path / f"{name}.zip"
+        path.write_bytes(buffer.getvalue())
+        with pytest.raises(ExchangeError, match=says):
+            offered(path)
+        with pytest.raises(ExchangeError):
+            added_to(path, [kept(BASES[0])])
+        assert path.read_bytes() == buffer.getvalue()
