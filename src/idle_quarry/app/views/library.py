@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QListView,
     QMenu,
     QPushButton,
+    QSizePolicy,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -57,7 +58,6 @@ class LibraryView(QWidget):
         self.desk = desk
         self.model = ShelfModel(desk.library)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search name, note, format, delivery")
         self.search.setClearButtonEnabled(True)
         self.search.setAccessibleName("Search templates")
         self.shelf, self.territory, self.lines = QComboBox(), QComboBox(), QComboBox()
@@ -73,6 +73,7 @@ class LibraryView(QWidget):
         self.list.setItemDelegate(self._delegate)
         self.list.setUniformItemSizes(True)
         self.list.setAccessibleName("Templates")
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._nothing = label("", "dust", wrap=True)
         self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.ask = AskBar()
@@ -116,9 +117,9 @@ class LibraryView(QWidget):
         filters.setContentsMargins(theme.px(12), theme.px(6), theme.px(12), theme.px(8))
         for box in (self.shelf, self.territory, self.lines):
             filters.addWidget(box)
-        self._count = label(role="dust")
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+            box.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
         filters.addStretch(1)
-        filters.addWidget(self._count)
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
@@ -177,7 +178,9 @@ class LibraryView(QWidget):
         shown = self.model.shown
         wanted = self._wanted()
         self._nothing.setVisible(shown == 0)
-        self._count.setText(f"{shown} template{'s' if shown != 1 else ''}")
+        many = f"{shown} template{'s' if shown != 1 else ''}"
+        self.search.setPlaceholderText(f"Search {many} by name, note, format, delivery")
+        self.list.setAccessibleDescription(many)
         if wanted == Search():
             self._nothing.setText(
                 "No templates yet. Press New for the standard set of a house or one delivery, or drop clips here."

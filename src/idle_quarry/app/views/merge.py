@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.basics import AskBar, button, fit_rows, label, wrapped_table
+from idle_quarry.app.widgets.basics import AskBar, button, fit_rows, label, scrolled, wrapped_table
 from idle_quarry.app.widgets.findings import Findings
 from idle_quarry.app.widgets.strip import Strip, share_scale
 from idle_quarry.errors import QuarryError
@@ -77,10 +77,12 @@ class MergePage(QWidget):
         outer.setSpacing(0)
         outer.addLayout(head)
         outer.addWidget(self.ask)
-        outer.addLayout(strips)
-        outer.addWidget(self._refusal)
-        outer.addWidget(self.table, 3)
-        outer.addWidget(self.findings, 2)
+        self.table.setMinimumHeight(theme.px(110))
+        self.findings.setMinimumHeight(theme.px(90))
+        strips.addWidget(self._refusal)
+        strips.addWidget(self.table, 3)
+        strips.addWidget(self.findings, 2)
+        outer.addWidget(scrolled(strips), 1)
 
     def show_drafts(self, base: Stored, left: Stored, right: Stored) -> None:
         """Show two drafts and the revision that both began from."""

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.basics import AskBar, button, label, told_list
+from idle_quarry.app.widgets.basics import AskBar, button, label, scrolled, told_list
 from idle_quarry.app.widgets.difference_table import DifferenceTable
 from idle_quarry.app.widgets.strip import Strip, share_scale
 from idle_quarry.errors import QuarryError
@@ -112,8 +112,9 @@ class ReviewPage(QWidget):
         outer.setSpacing(0)
         outer.addLayout(head)
         outer.addWidget(self.ask)
-        outer.addLayout(strips)
-        outer.addWidget(lower, 1)
+        lower.setMinimumHeight(theme.px(230))
+        strips.addWidget(lower, 1)
+        outer.addWidget(scrolled(strips), 1)
 
     # -- showing ---------------------------------------------------------------------------------------
 

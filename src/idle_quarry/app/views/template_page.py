@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QSplitter,
     QVBoxLayout,
     QWidget,
@@ -100,6 +101,7 @@ class TemplatePage(QWidget):
             self.propose_button, self.approve_button, self.review_button, self.merge_button, self.bring_back_button, self.compare_button,
             self.withdraw_button,
         ):  # fmt: skip
+            each.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)  # a verb is never cut
             acts.addWidget(each)
         acts.addStretch(1)
         acts.setContentsMargins(theme.px(16), theme.px(4), theme.px(12), theme.px(6))

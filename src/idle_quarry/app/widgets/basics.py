@@ -14,10 +14,12 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
+    QLayout,
     QLineEdit,
     QListWidget,
     QProgressBar,
     QPushButton,
+    QScrollArea,
     QTableWidget,
     QWidget,
 )
@@ -47,6 +49,19 @@ def button(
         made.setProperty("quiet", "true")
     made.setToolTip(tip)
     made.setAccessibleName(text)
+    return made
+
+
+def scrolled(layout: QLayout) -> QScrollArea:
+    """Return what lies in `layout` so that it can be scrolled where the window is too low for it."""
+    inside = QWidget()
+    layout.setContentsMargins(0, 0, 0, 0)
+    inside.setLayout(layout)
+    made = QScrollArea()
+    made.setWidgetResizable(True)
+    made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    made.setWidget(inside)
     return made
 
 

@@ -268,7 +268,7 @@ class Strip(QWidget):
         return QSize(theme.px(900), min(theme.px(236), max(theme.px(190), most)))
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(300, theme.px(150))
+        return QSize(300, theme.px(188 if self._low else 150))
 
     def show_evaluation(self, evaluation: Evaluation | None, selected: str | None = None) -> None:
         """Draw another evaluation; the chosen station stays where it is still there."""
@@ -410,13 +410,15 @@ def paint_strip(painter: QPainter, e: Evaluation, layout: StripLayout, selected:
         if placed.station.id in worst and worst[placed.station.id] != "note":
             draw_severity(painter, placed.frame.topRight() + QPointF(-1, 1), worst[placed.station.id], theme.px(10))
         _paint_texts(painter, placed, narrow=layout.narrow)
+    taken = -theme.px(10)
     for kind in ("source", "working", "intermediate", "delivery"):
         frames = [p for p in layout.stations if p.station.kind == kind]
         if frames:
-            _paint_head(painter, kind, frames)
+            taken = _paint_head(painter, kind, frames, taken)
 
 
-def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation]) -> None:
+def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation], taken: int) -> int:
+    """Write a column's head, where there is room right of `taken`; return how far the heads reach now."""
     box = placed[0].frame
     for each in placed[1:]:
         box = box.united(each.frame)
@@ -425,7 +427,11 @@ def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation]) -> No
     painter.setFont(theme.font(11))
     painter.setPen(theme.colour("dust"))
     rect = QRectF(box.center().x() - theme.px(80), theme.px(6), theme.px(160), theme.px(18))
+    half = QFontMetricsF(painter.font()).horizontalAdvance(text) / 2
+    if box.center().x() - half < taken + theme.px(10):
+        return taken
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+    return int(box.center().x() + half)
 
 
 def _paint_label(painter: QPainter, each: PlacedLink) -> None:
