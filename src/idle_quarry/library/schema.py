@@ -62,6 +62,11 @@ heads = sa.Table(
     "head",
     metadata,
     sa.Column("template_id", sa.String(36), sa.ForeignKey("template.id"), primary_key=True),
+    # the template's own, so that a search need not look at both tables
+    sa.Column("name_key", sa.String(120), nullable=False),
+    sa.Column("shelf", sa.String(8), nullable=False),
+    sa.Column("owner", sa.String(80), nullable=False),
+    sa.Column("aside", sa.String(32)),
     sa.Column("latest", sa.Integer, nullable=False),
     sa.Column("state", sa.String(16), nullable=False),
     sa.Column("approved", sa.Integer),

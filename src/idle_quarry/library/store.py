@@ -56,6 +56,7 @@ class Library(Reading):
         """
         template_id = ident or str(uuid.uuid4())
         moment = time or now()
+        row = _row_of(template)
         owner = "" if shelf == "house" else author or self.person
         try:
             with self.transaction(write=True, of=template_id) as connection:
@@ -67,10 +68,8 @@ class Library(Reading):
                         created=moment,
                     )
                 )  # fmt: skip
-                made = Revision(
-                    template_id, 1, author or self.person, moment, note, "draft", content_hash(template), changed=0
-                )
-                return self._insert(connection, made, template, template_id, also)
+                made = Revision(template_id, 1, author or self.person, moment, note, "draft", row["hash"], changed=0)
+                return self._insert(connection, made, row, template_id, also)
         except IntegrityError as error:
             raise NameTaken(
                 f"the {shelf} shelf has a template of this name", subject=template.name, remedy="choose another name"
@@ -94,7 +93,9 @@ class Library(Reading):
         The shelf's name follows, except where something is approved: then it follows the approval. Raises `NameTaken`,
         `LibraryError`. A save with the `ident` of one that is there already gives that one.
         """
-        sent = ident or str(uuid.uuid4())
+        base = parent or self._now_latest(template_id, template.name)
+        changed = self._changed(template_id, base, template)
+        row = _row_of(template)  # all that takes time is done before others have to wait
         try:
             with self.transaction(write=True, of=template_id) as connection:
                 if ident is not None and (there := self._saved(connection, ident)) is not None:
@@ -103,23 +104,20 @@ class Library(Reading):
                 last = connection.execute(newest.order_by(revisions.c.number.desc()).limit(1)).scalar()
                 if last is None:
                     raise LibraryError("the template is no longer in the library", subject=template.name)
-                base = parent or self._latest(connection, template_id)
                 if self._approved(connection, template_id) is None:
                     self._rename(connection, template_id, template.name)
                 made = Revision(
-                    template_id, last + 1, author or self.person, time or now(), note, "draft", content_hash(template),
-                    base, merged, self._changed(connection, template_id, base, template),
+                    template_id, last + 1, author or self.person, time or now(), note, "draft", row["hash"], base, merged,
+                    changed,
                 )  # fmt: skip
-                return self._insert(connection, made, template, sent, also)
+                return self._insert(connection, made, row, ident or str(uuid.uuid4()), also)
         except IntegrityError as error:
             raise NameTaken("the shelf has a template of this name", subject=template.name) from error
 
     def _insert(
-        self, connection: sa.Connection, made: Revision, template: Template, ident: str, also: Also | None
+        self, connection: sa.Connection, made: Revision, row: dict[str, str], ident: str, also: Also | None
     ) -> Revision:
-        body = json.dumps(template.model_dump(mode="json"), ensure_ascii=False)
-        summary = Described.of(template).to_text()
-        connection.execute(revisions.insert().values(**vars(made), body=body, summary=summary, ident=ident))
+        connection.execute(revisions.insert().values(**{**row, **vars(made)}, ident=ident))
         if also is not None:
             also(connection, made)
         return made
@@ -129,17 +127,22 @@ class Library(Reading):
         row = connection.execute(sa.select(*names).where(revisions.c.ident == ident)).mappings().one_or_none()
         return Revision(**row) if row else None
 
-    def _changed(self, connection: sa.Connection, template_id: str, base: int, template: Template) -> int | None:
+    def _changed(self, template_id: str, base: int, template: Template) -> int | None:
         """Return how many settings differ from a revision; None where that one cannot be read."""
         key = (revisions.c.template_id == template_id) & (revisions.c.number == base)
-        body = connection.execute(sa.select(revisions.c.body).where(key)).scalar()
+        with self.transaction() as connection:
+            body = connection.execute(sa.select(revisions.c.body).where(key)).scalar()
         try:
             return len(differences(Template.model_validate(json.loads(body or "")), template))
         except ValueError:
             return None
 
-    def _latest(self, connection: sa.Connection, template_id: str) -> int:
-        return int(connection.execute(sa.select(heads.c.latest).where(heads.c.template_id == template_id)).scalar_one())
+    def _now_latest(self, template_id: str, name: str) -> int:
+        with self.transaction() as connection:
+            found = connection.execute(sa.select(heads.c.latest).where(heads.c.template_id == template_id)).scalar()
+        if found is None:
+            raise LibraryError("the template is no longer in the library", subject=name)
+        return int(found)
 
     def _approved(self, connection: sa.Connection, template_id: str) -> int | None:
         return connection.execute(sa.select(heads.c.approved).where(heads.c.template_id == template_id)).scalar()
@@ -292,6 +295,12 @@ class Library(Reading):
         with self.transaction(write=True, of=job_id) as connection:
             values = {"revision": stored.revision.number, "hash": stored.revision.hash, "template_name": stored.name}
             connection.execute(jobs.update().where(jobs.c.id == job_id).values(**values))
+
+
+def _row_of(template: Template) -> dict[str, str]:
+    """Return what a revision's row keeps of its template."""
+    body = json.dumps(template.model_dump(mode="json"), ensure_ascii=False)
+    return {"body": body, "hash": content_hash(template), "summary": Described.of(template).to_text()}
 
 
 def open_library(place: Path, person: str) -> FileLibrary:

@@ -28,7 +28,7 @@ class ShelfModel(QAbstractListModel):
         super().__init__()
         self._library = library
         self._ids: list[str] = []
-        self._pages: OrderedDict[int, list[Summary]] = OrderedDict()
+        self._pages: OrderedDict[int, dict[str, Summary]] = OrderedDict()
         self.search = Search()
 
     def find(self, search: Search) -> None:
@@ -49,17 +49,17 @@ class ShelfModel(QAbstractListModel):
 
     def at(self, row: int) -> Summary | None:
         """Return the template of a row, or None where the library changed under it."""
-        number, place = divmod(row, _PAGE)
+        number = row // _PAGE
         if number not in self._pages:
             try:
-                self._pages[number] = self._library.page(self.search, number * _PAGE, _PAGE)
+                page = self._library.these(self._ids[number * _PAGE : (number + 1) * _PAGE])
+                self._pages[number] = {each.id: each for each in page}
             except QuarryError:
                 return None
             while len(self._pages) > _PAGES:
                 self._pages.popitem(last=False)
         self._pages.move_to_end(number)
-        page = self._pages[number]
-        return page[place] if place < len(page) else None
+        return self._pages[number].get(self._ids[row])
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
         return 0 if parent.isValid() else len(self._ids)

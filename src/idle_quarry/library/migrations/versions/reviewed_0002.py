@@ -19,15 +19,24 @@ SELECT r.template_id, r.number, COALESCE((
 ), r.state) AS state FROM revision r
 """
 
-_HEAD_COLUMNS = "template_id, latest, state, approved, drafts, territory, working, lines, deliveries, text"
+_HEAD_COLUMNS = (
+    "template_id, name_key, shelf, owner, aside, latest, state, approved, drafts, "
+    "territory, working, lines, deliveries, text"
+)
+#: Each part is found without looking at every revision's state: a template may have a thousand.
 _HEAD = """
-SELECT r.template_id, r.number, s.state,
-    (SELECT max(a.number) FROM standing a WHERE a.template_id = {id} AND a.state = 'approved'),
-    (SELECT count(*) FROM standing d WHERE d.template_id = {id} AND d.state IN ('draft', 'in review') AND NOT EXISTS (
-        SELECT 1 FROM revision c WHERE c.template_id = {id} AND (c.parent = d.number OR c.merged = d.number))),
+SELECT r.template_id, t.name_key, t.shelf, t.owner, t.aside, r.number, s.state,
+    (SELECT a.number FROM standing a WHERE a.template_id = {id} AND a.state = 'approved' ORDER BY a.number DESC LIMIT 1),
+    (SELECT count(*) FROM standing d WHERE d.template_id = {id} AND d.state IN ('draft', 'in review') AND d.number IN (
+        SELECT number FROM revision WHERE template_id = {id}
+        EXCEPT SELECT parent FROM revision WHERE template_id = {id} AND parent IS NOT NULL
+        EXCEPT SELECT merged FROM revision WHERE template_id = {id} AND merged IS NOT NULL)),
     {part_territory}, {part_working}, {part_lines}, {part_deliveries}, {part_text}
-FROM revision r JOIN standing s ON s.template_id = r.template_id AND s.number = r.number
-WHERE r.template_id = {id} ORDER BY (s.state = 'withdrawn'), r.number DESC LIMIT 1
+FROM revision r JOIN template t ON t.id = r.template_id
+JOIN standing s ON s.template_id = r.template_id AND s.number = r.number
+WHERE r.template_id = {id} AND r.number = COALESCE(
+    (SELECT l.number FROM standing l WHERE l.template_id = {id} AND l.state <> 'withdrawn' ORDER BY l.number DESC LIMIT 1),
+    (SELECT max(m.number) FROM revision m WHERE m.template_id = {id}))
 """
 _PARTS = ("territory", "working", "lines", "deliveries", "text")
 
@@ -48,7 +57,6 @@ def upgrade() -> None:
         op.add_column("revision", sa.Column(name, sa.Integer))
     op.add_column("revision", sa.Column("ident", sa.String(36)))
     op.create_index("one_save_once", "revision", ["ident"], unique=True)
-    op.create_index("by_name", "template", ["name_key"])
     op.create_table(
         "review",
         sa.Column("template_id", sa.String(36), sa.ForeignKey("template.id"), primary_key=True),
@@ -67,6 +75,10 @@ def upgrade() -> None:
     op.create_table(
         "head",
         sa.Column("template_id", sa.String(36), sa.ForeignKey("template.id"), primary_key=True),
+        sa.Column("name_key", sa.String(120), nullable=False),
+        sa.Column("shelf", sa.String(8), nullable=False),
+        sa.Column("owner", sa.String(80), nullable=False),
+        sa.Column("aside", sa.String(32)),
         sa.Column("latest", sa.Integer, nullable=False),
         sa.Column("state", sa.String(16), nullable=False),
         sa.Column("approved", sa.Integer),
@@ -83,7 +95,7 @@ def upgrade() -> None:
     else:
         _postgresql()
     op.execute(
-        f"INSERT INTO head ({_HEAD_COLUMNS}) SELECT h.* FROM template t, LATERAL ({_head('t.id', dialect)}) h"
+        f"INSERT INTO head ({_HEAD_COLUMNS}) SELECT h.* FROM template o, LATERAL ({_head('o.id', dialect)}) h"
         if dialect != "sqlite" else "SELECT 1"
     )  # fmt: skip
     if dialect == "sqlite":
@@ -106,6 +118,11 @@ def _sqlite() -> None:
             f"CREATE TRIGGER {table}_heads AFTER INSERT ON {table} BEGIN "
             f"INSERT OR REPLACE INTO head ({_HEAD_COLUMNS}) {_head('NEW.template_id', 'sqlite')}; END"
         )
+
+    op.execute(
+        "CREATE TRIGGER template_heads AFTER UPDATE ON template BEGIN "
+        "UPDATE head SET name_key = NEW.name_key, aside = NEW.aside WHERE template_id = NEW.id; END"
+    )
 
 
 def _postgresql() -> None:
