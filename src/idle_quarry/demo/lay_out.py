@@ -96,12 +96,12 @@ def _copy_clips() -> None:
 
 
 def _start_jobs(library: Library, jobs: Path, write_pdf: WritePdf) -> None:
-    """Start two jobs, and let one drift: a timeline put elsewhere, a sheet scribbled on."""
+    """Start two jobs, one from a revision that is no longer the newest; and let that one drift."""
     from idle_quarry.jobs.start import start_job  # encoders and timelines: only where a job is started
 
     jobs.mkdir(parents=True, exist_ok=True)
-    for name, title in (("The Lamp Room", "Lamp Room episode 3"), ("House HD 50i", "Open evening")):
-        stored = library.stored(library.find(f"house/{name}").id)
+    for name, number, title in (("The Lamp Room", 2, "Lamp Room episode 3"), ("House HD 50i", 1, "Open evening")):
+        stored = library.stored(library.find(f"house/{name}").id, number)
         person = "Wren" if "Lamp" in title else "Odo"
         job = start_job(stored, title, jobs, write_pdf, person)
         library.record_job(title, job.folder, stored, person)

@@ -38,6 +38,11 @@ class Effect:
     def nothing(self) -> bool:
         return not (self.links or self.gained or self.lost)
 
+    @property
+    def data_words(self) -> str:
+        """How much more or less an hour of renders takes, in words; nothing where it is the same."""
+        return f"{self.gb_per_hour:+.0f} GB an hour".replace("-", "−") if abs(self.gb_per_hour) >= 0.5 else ""
+
     def sentences(self) -> list[str]:
         """Return the effect in words, the gravest first."""
         said = [

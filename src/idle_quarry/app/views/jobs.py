@@ -74,6 +74,8 @@ class JobsView(QWidget):
         tools.addWidget(self.new_button)
         self.list = QListWidget()
         self.list.setAccessibleName("Jobs")
+        self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(lambda item, _old: self._show_job(item))
         self._none = label(
             "No job yet. A job takes folders, timelines, line-up and papers from a template. Press New job.",
@@ -249,7 +251,7 @@ class JobsView(QWidget):
             state = "as it was started" if not result.drift else f"{len(result.drift)} drifted"
         newer = self._newest.get(record.template_id, 0)
         stands = f"revision {record.revision}" + (f", {newer} approved since" if newer > record.revision else "")
-        item.setText(f"{record.title}\n{record.template_name}, {stands} · {record.time[:10]} · {state}")
+        item.setText(f"{record.title}\n{record.template_name}, {stands} · {state}")
         bad = isinstance(result, QuarryError)
         drifted = isinstance(result, CheckedJob) and bool(result.drift)
         item.setForeground(theme.colour("oxide" if bad else "ochre" if drifted else "chalk"))

@@ -71,6 +71,7 @@ class LibraryView(QWidget):
         self.list.setModel(self.model)
         self._delegate = ShelfDelegate(desk)
         self.list.setItemDelegate(self._delegate)
+        self._delegate.worked_out.connect(self.list.viewport().update)
         self.list.setUniformItemSizes(True)
         self.list.setAccessibleName("Templates")
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -165,8 +165,8 @@ class ReviewPage(QWidget):
             parts.append(_counted(len(whole.lost), "finding goes", "findings go"))
         if whole.nothing:
             parts.append("no link and no finding changes")
-        if abs(whole.gb_per_hour) >= 0.5:
-            parts.append(f"{whole.gb_per_hour:+.0f} GB an hour")
+        if whole.data_words:
+            parts.append(whole.data_words)
         self._sum.setText(" · ".join(parts))
 
     def _fill_about(self) -> None:

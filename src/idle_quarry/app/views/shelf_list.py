@@ -3,8 +3,19 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from time import perf_counter
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt
+from PySide6.QtCore import (
+    QAbstractListModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRect,
+    QRectF,
+    QSize,
+    Qt,
+    QTimer,
+    Signal,
+)
 from PySide6.QtGui import QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -13,7 +24,8 @@ from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.mini_strip import MINI_SCALE
 from idle_quarry.app.widgets.strip import paint_mini_strip
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Library, Search, Summary
+from idle_quarry.library import Library, Revision, Search, Summary
+from idle_quarry.path.evaluation import Evaluation
 
 Index = QModelIndex | QPersistentModelIndex
 SUMMARY = Qt.ItemDataRole.UserRole
@@ -75,11 +87,48 @@ class ShelfModel(QAbstractListModel):
 
 
 class ShelfDelegate(QStyledItemDelegate):
-    """Paints a row: the strip, then name, shelf, and what it is."""
+    """Paints a row: the strip, then name, shelf, and what it is.
+
+    A path that was not worked out yet is left out at first and drawn a moment later: typing never waits for it.
+    """
+
+    #: A path was worked out: the rows are to be painted again.
+    worked_out = Signal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk = desk
+        self._known: OrderedDict[str, Evaluation | None] = OrderedDict()
+        self._wanted: OrderedDict[str, Revision] = OrderedDict()
+        self._next = QTimer(self, singleShot=True, interval=0)
+        self._next.timeout.connect(self._work_out)
+
+    def _evaluation(self, revision: Revision) -> tuple[bool, Evaluation | None]:
+        """Return whether a revision's path is known, and the path; None where it cannot be read."""
+        if revision.hash in self._known:
+            self._known.move_to_end(revision.hash)
+            return True, self._known[revision.hash]
+        self._wanted[revision.hash] = revision
+        self._wanted.move_to_end(revision.hash, last=False)  # what was painted last is looked at now
+        while len(self._wanted) > _PAGE:
+            self._wanted.popitem()
+        self._next.start()
+        return False, None
+
+    def _work_out(self) -> None:
+        """Work out paths for a few milliseconds, then let the window breathe."""
+        end = perf_counter() + 0.012
+        while self._wanted and perf_counter() < end:
+            key, revision = self._wanted.popitem(last=False)
+            try:
+                self._known[key] = self._desk.evaluation(revision.template_id, revision.number, revision.hash)
+            except QuarryError:
+                self._known[key] = None
+        while len(self._known) > _PAGE * _PAGES:
+            self._known.popitem(last=False)
+        self.worked_out.emit()
+        if self._wanted:
+            self._next.start()
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return QSize(theme.px(400), theme.px(66))
@@ -97,12 +146,9 @@ class ShelfDelegate(QStyledItemDelegate):
         painter.drawLine(rect.bottomLeft(), rect.bottomRight())
         strip_width = min(theme.px(400), int(rect.width() * 0.52))
         strip = QRectF(rect.left() + theme.px(8), rect.top() + theme.px(6), strip_width, rect.height() - theme.px(12))
-        try:
-            evaluation = self._desk.evaluation(each.id, each.latest.number, each.latest.hash)
+        known, evaluation = self._evaluation(each.latest)
+        if evaluation is not None:
             paint_mini_strip(painter, evaluation, strip, MINI_SCALE * theme.percent / 100)
-            grade = evaluation.worst_grade
-        except QuarryError:
-            grade = None
         x = int(strip.right()) + theme.px(14)
         width = rect.right() - x - theme.px(10)
         painter.setFont(theme.font(13, bold=True))
@@ -116,7 +162,8 @@ class ShelfDelegate(QStyledItemDelegate):
             painter.drawText(x + metrics.horizontalAdvance(name) + theme.px(8), rect.top() + theme.px(21), "default")
         painter.setFont(theme.font(12))
         small = QFontMetrics(painter.font())
-        worst = "cannot be read" if grade is None else f"worst link {grade}"
+        grade = evaluation.worst_grade if evaluation is not None else ""
+        worst = f"worst link {grade}" if grade else "cannot be read" if known else ""
         painter.setPen(theme.colour("dust"))
         first = f"{each.working} · {each.territory} · "
         first = small.elidedText(first, Qt.TextElideMode.ElideRight, width - small.horizontalAdvance(worst))

@@ -59,8 +59,7 @@ def effect_words(row: Compared) -> str:
     if row.effect is None:
         return "cannot be changed alone: it goes with the others"
     said = row.effect.sentences()
-    if abs(row.effect.gb_per_hour) >= 0.5:
-        said.append(f"{row.effect.gb_per_hour:+.0f} GB an hour")
+    said += [row.effect.data_words] if row.effect.data_words else []
     if not said:
         return "no link and no finding changes"
     more = [f"and {len(said) - _MOST_SAID} more"] if len(said) > _MOST_SAID else []
