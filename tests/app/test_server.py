@@ -71,8 +71,11 @@ def test_a_room_on_the_server(
     QTest.keyClick(window.path.ask.line, Qt.Key.Key_Return)
     assert window.standing.text().endswith("away from the server, 1 waiting")
     assert desk.document.base is not None and desk.document.base.revision.number == 2
-    window.say_bar._act.click()  # Send to review: needs the server
-    assert "wait until it is back" in window.say_bar.text
+    assert "kept here until the server is back" in window.say_bar.text
+    window.library.choose(ident)
+    window.library.page.act_wanted.emit("propose", 2)  # needs the server
+    window.library.ask._entered()
+    assert "wait until it is back" in window.library.ask._refusal.text()
 
     server.start()
     odo = open_server(server.url("Odo", "larkmoor"))

@@ -77,6 +77,7 @@ class LibraryView(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._nothing = label("", "dust", wrap=True)
         self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._nothing.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(10))
         self.ask = AskBar()
         self.page = TemplatePage(desk)
         self._pages: dict[type[QWidget], QWidget] = {}
@@ -128,6 +129,8 @@ class LibraryView(QWidget):
         column.addLayout(tools)
         column.addLayout(filters)
         column.addWidget(self._nothing)
+        self.first_step = button("The standard set of a house", self.show_starter, main=True)
+        column.addWidget(self.first_step, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addWidget(self.list, 1)
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.setObjectName("library")
@@ -179,12 +182,13 @@ class LibraryView(QWidget):
         shown = self.model.shown
         wanted = self._wanted()
         self._nothing.setVisible(shown == 0)
+        self.first_step.setVisible(shown == 0 and wanted == Search())
         many = f"{shown} template{'s' if shown != 1 else ''}"
         self.search.setPlaceholderText(f"Search {many} by name, note, format, delivery")
         self.list.setAccessibleDescription(many)
         if wanted == Search():
             self._nothing.setText(
-                "No templates yet. Press New for the standard set of a house or one delivery, or drop clips here."
+                "No templates yet. Begin with the standard set of a house, press New for a single one, or drop clips here."
             )
         elif wanted.aside:
             self._nothing.setText("Nothing was put aside.")

@@ -20,7 +20,7 @@ from idle_quarry.app.desk import Desk
 from idle_quarry.app.document import Document
 from idle_quarry.app.evidence.panel import Evidence
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.basics import AskBar, button, label
+from idle_quarry.app.widgets.basics import AskBar, OneLine, button, label
 from idle_quarry.app.widgets.findings import Findings
 from idle_quarry.app.widgets.sheet import Sheet
 from idle_quarry.app.widgets.strip import Strip
@@ -67,7 +67,7 @@ class PathView(QWidget):
     # -- what it is made of ----------------------------------------------------------------------------
 
     def _build(self) -> None:
-        self._title, self._about = label(role="title"), label(role="dust")
+        self._title, self._about = OneLine("title"), OneLine("dust")
         self.save_button = button("Save revision", self.ask_save, tip="Ctrl+S")
         self.job_button = button("Start a job", self._start_job, main=True, tip="Ctrl+J")
         names = QVBoxLayout()
@@ -449,6 +449,8 @@ class PathView(QWidget):
         others = [each for each in library.open_drafts(saved.template_id) if each.number != saved.number]
         if base is None or base.shelf == "own":
             self.desk.say(f"Saved as revision {saved.number}.")
+        elif self.desk.unsent():
+            self.desk.say(f"Saved as revision {saved.number}, a draft, kept here until the server is back.")
         elif others:
             other = others[0]
             self.desk.say(

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.review import remark_words
-from idle_quarry.app.widgets.basics import button, label, told_list
+from idle_quarry.app.widgets.basics import OneLine, button, label, told_list
 from idle_quarry.app.widgets.core import Core
 from idle_quarry.app.widgets.findings import Findings
 from idle_quarry.app.widgets.strip import Strip
@@ -48,7 +48,7 @@ class TemplatePage(QWidget):
         self._alone = False
         self.setProperty("role", "bench")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._name, self._about, self._note = label(role="title"), label(role="dust", wrap=True), label(wrap=True)
+        self._name, self._about, self._note = OneLine("title"), label(role="dust", wrap=True), OneLine()
         self.open_button = button("Open", self.open_wanted.emit, main=True, tip="Enter")
         self.job_button = button("Start a job", self.job_wanted.emit)
         self.more_button = button("More", lambda: self.more_wanted.emit(self.more_button))
@@ -117,7 +117,11 @@ class TemplatePage(QWidget):
         lower.addWidget(self.findings)
         lower.setSizes([theme.px(260), theme.px(180)])
         lower.setChildrenCollapsible(False)
-        column = QVBoxLayout(self)
+        self._inner = QWidget()  # there is nothing to show where nothing is chosen
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(self._inner)
+        column = QVBoxLayout(self._inner)
         column.setContentsMargins(0, theme.px(10), 0, 0)
         column.setSpacing(theme.px(4))
         top = QVBoxLayout()
@@ -137,14 +141,8 @@ class TemplatePage(QWidget):
         same = summary is not None and self.summary is not None and summary.id == self.summary.id
         kept = self.core.selected if same else None
         self.summary = summary
-        self.setEnabled(summary is not None)
+        self._inner.setVisible(summary is not None)
         if summary is None:
-            for each in (self._name, self._about, self._note, self._revision_head):
-                each.setText("")
-            self.strip.show_evaluation(None)
-            self.core.show_revisions([], {}, None)
-            self.history.clear()
-            self._offer(None)
             return
         try:
             self._revisions = self.desk.library.revisions(summary.id)

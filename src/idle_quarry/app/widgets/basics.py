@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QCompleter,
@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QProgressBar,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QTableWidget,
     QWidget,
 )
@@ -35,6 +36,27 @@ def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
         made.setProperty("role", role)
     made.setWordWrap(wrap)
     return made
+
+
+class OneLine(QLabel):
+    """A label of one line that gives way: what has no room ends in dots, and the whole stands in its tip."""
+
+    def __init__(self, role: str = "") -> None:
+        super().__init__()
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        if role:
+            self.setProperty("role", role)
+
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        self.setToolTip(text)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
 
 def button(
