@@ -57,7 +57,7 @@ class Reading(Store):
         query = sa.select(heads.c.template_id).where(self._matching(search))
         query = query.order_by(heads.c.name_key, heads.c.template_id).offset(offset).limit(limit)
         with self.transaction() as connection:
-            return list(connection.execute(query).scalars())
+            return list(connection.execute(query).scalars().all())
 
     def page(self, search: Search = EVERYTHING, offset: int = 0, limit: int = 100) -> list[Summary]:
         """Return the templates that match, by name, from `offset` on and `limit` at the most."""

@@ -73,6 +73,7 @@ class LibraryView(QWidget):
         self.list.setItemDelegate(self._delegate)
         self._delegate.worked_out.connect(self.list.viewport().update)
         self.list.setUniformItemSizes(True)
+        self.list.setLayoutMode(QListView.LayoutMode.Batched)  # ten thousand rows are not laid out at each keystroke
         self.list.setAccessibleName("Templates")
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._nothing = label("", "dust", wrap=True)

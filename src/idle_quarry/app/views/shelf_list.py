@@ -30,7 +30,7 @@ from idle_quarry.path.evaluation import Evaluation
 Index = QModelIndex | QPersistentModelIndex
 SUMMARY = Qt.ItemDataRole.UserRole
 #: Templates read at once, and such pages kept: what is kept grows with what is looked at.
-_PAGE, _PAGES = 64, 12
+_PAGE, _PAGES = 32, 24
 
 
 class ShelfModel(QAbstractListModel):
@@ -110,7 +110,7 @@ class ShelfDelegate(QStyledItemDelegate):
             return True, self._known[revision.hash]
         self._wanted[revision.hash] = revision
         self._wanted.move_to_end(revision.hash, last=False)  # what was painted last is looked at now
-        while len(self._wanted) > _PAGE:
+        while len(self._wanted) > 2 * _PAGE:
             self._wanted.popitem()
         self._next.start()
         return False, None
