@@ -274,15 +274,26 @@ def template_validate(options: Options, out: Output) -> int:
 
 
 def template_diff(options: Options, out: Output) -> int:
-    """The settings in which two templates or revisions differ; 1 where there are any."""
+    """The settings in which two templates or revisions differ, and what that does; 1 where there are any."""
+    from idle_quarry.path.effects import compared, effect
     from idle_quarry.path.settings import label_of
 
     with opened(options) as library:
         a, b = stored_of(library, options.a).template, stored_of(library, options.b).template
     found = differences(a, b)
     known = flattened(b)
+    rows = compared(a, b)
+    document = []
+    for each in found:
+        row = next((r for r in rows if each.place == r.change.place or each.place.startswith(f"{r.change.place}.")), None)
+        does = row.effect.sentences() if row is not None and row.effect is not None else []
+        document.append({"setting": each.place, "a": each.a, "b": each.b, "effect": does})
     lines = [f"{label_of(b if d.place in known else a, d.place)}: {d.a} → {d.b}" for d in found]
-    out.show([{"setting": d.place, "a": d.a, "b": d.b} for d in found], lines or ["no difference"])
+    if found:
+        whole = effect(evaluate(a), evaluate(b))
+        lines += ["", *(whole.sentences() or ["no link and no finding changes"])]
+        lines += [whole.data_words] if whole.data_words else []
+    out.show(document, lines or ["no difference"])
     return 1 if found else 0
 
 
