@@ -77,7 +77,7 @@ def test_a_file_is_taken_as_decided_and_taken_back(open_window: Open, qtbot: QtB
     library, store = window.library, window.desk.library
     library.choose(store.find("The Lamp Room").id)
     file = tmp_path / "out.json"
-    library.export_to(file)
+    library.files.export_to(file)
     before = len(store.summaries())
     page = offered_by(window, file, qtbot)
     assert len(store.summaries()) == before  # never silently
@@ -110,8 +110,10 @@ def test_a_bundle_and_a_carried_shelf(open_window: Open, qtbot: QtBot, tmp_path:
     carried = tmp_path / "Shelf"
     for name in ("House HD 50i", "Sheet Seven"):
         library.choose(store.find(name).id)
-        library.carry_to(carried)
-    assert "holds 2 now" in window.say_bar.text
+        library.files.carry_to(carried)
+    assert "holds 2 now" in window.say_bar.text and "in place of" not in window.say_bar.text
+    library.files.carry_to(carried)
+    assert "holds 2 now; it stands in place of the one" in window.say_bar.text
     bundle = tmp_path / "Shelf.zip"
     with zipfile.ZipFile(bundle, "a") as more:
         more.writestr("broken.json", "{")
@@ -272,8 +274,8 @@ def test_what_is_shown_goes_into_a_table_and_the_book(open_window: Open, qtbot: 
     library.shelf.setCurrentText("House shelf")
     library._find()
     table, book = tmp_path / "all.csv", tmp_path / "book.pdf"
-    library.export_shown(table)
-    library.print_book(book)
+    library.files.export_shown(table)
+    library.files.print_book(book)
     qtbot.waitUntil(lambda: table.exists() and book.exists(), timeout=20000)
     rows = list(csv.reader(table.open()))
     names = rows[0][2:]

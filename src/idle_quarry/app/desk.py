@@ -15,7 +15,7 @@ from idle_quarry.app.drafts import Draft, Drafts
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.work import Workers
 from idle_quarry.errors import LibraryError, QuarryError
-from idle_quarry.library import FileLibrary, Revision, Stored
+from idle_quarry.library import FileLibrary, Revision, Stored, Summary
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.template import Template
@@ -178,11 +178,13 @@ class Desk(QObject):
             return
         self._show(self._document(stored.template, stored))
 
-    def _worked_on(self, template_id: str) -> int:
+    def worked_on(self, summary: Summary) -> int:
         """Return the revision that opening a template opens: one's own open draft, else what is approved, else the newest."""
-        summary = self.library.summary(template_id)
-        own = [each for each in self.library.open_drafts(template_id) if each.author == self.library.person]
+        own = [each for each in self.library.open_drafts(summary.id) if each.author == self.library.person]
         return own[0].number if own else summary.for_jobs
+
+    def _worked_on(self, template_id: str) -> int:
+        return self.worked_on(self.library.summary(template_id))
 
     def open_new(self, template: Template, key: str | None = None) -> None:
         """Open a template that no shelf has yet."""

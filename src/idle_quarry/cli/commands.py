@@ -285,7 +285,9 @@ def template_diff(options: Options, out: Output) -> int:
     rows = compared(a, b)
     document = []
     for each in found:
-        row = next((r for r in rows if each.place == r.change.place or each.place.startswith(f"{r.change.place}.")), None)
+        row = next(
+            (r for r in rows if each.place == r.change.place or each.place.startswith(f"{r.change.place}.")), None
+        )
         does = row.effect.sentences() if row is not None and row.effect is not None else []
         document.append({"setting": each.place, "a": each.a, "b": each.b, "effect": does})
     lines = [f"{label_of(b if d.place in known else a, d.place)}: {d.a} → {d.b}" for d in found]

@@ -146,10 +146,10 @@ def _read(bundle: zipfile.ZipFile, info: zipfile.ZipInfo) -> str:
     return data.decode()
 
 
-def added_to(path: Path, stored: Sequence[Stored]) -> int:
+def added_to(path: Path, stored: Sequence[Stored]) -> tuple[int, int]:
     """Add templates to a bundle, made where there is none; one of the same name there is replaced.
 
-    Returns how many it holds then. Raises `ExchangeError`; the file is then as it was.
+    Returns how many it holds then, and how many were replaced. Raises `ExchangeError`; the file is then as it was.
     """
     pages: dict[str, str] = {}
     if path.exists():
@@ -157,7 +157,8 @@ def added_to(path: Path, stored: Sequence[Stored]) -> int:
             if each.found is None:
                 raise ExchangeError(f"{each.member} in it cannot be read: {each.trouble}", subject=str(path))
             pages[each.found.template.name] = exported(each.found.template, each.found.origin)
+    replaced = sum(one.template.name in pages for one in stored)
     for one in stored:
         pages[one.template.name] = exported(one.template, origin_of(one))
     _write(path, list(pages.items()))
-    return len(pages)
+    return len(pages), replaced

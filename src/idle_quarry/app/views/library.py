@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -23,16 +23,14 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
+from idle_quarry.app.views.handing_over import HandingOver
 from idle_quarry.app.views.shelf_list import SUMMARY, ShelfDelegate, ShelfModel
 from idle_quarry.app.views.template_page import TemplatePage
 from idle_quarry.app.widgets.basics import AskBar, button, label
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search, Stored, Summary
-from idle_quarry.library.bundles import SUFFIX, added_to, export_bundle, origin_of
-from idle_quarry.library.exchange import export_file
 from idle_quarry.library.reviewing import ACTS
 from idle_quarry.path.edits import Edit, edited
-from idle_quarry.path.names import cleaned_name
 from idle_quarry.path.registry import deliveries, territories
 from idle_quarry.path.starting import from_delivery
 from idle_quarry.signal.words import format_words
@@ -82,6 +80,7 @@ class LibraryView(QWidget):
         self.ask = AskBar()
         self.page = TemplatePage(desk)
         self._pages: dict[type[QWidget], QWidget] = {}
+        self.files = HandingOver(self, desk, self._chosen_stored, self._wanted)
         self._build()
         self.first_focus = self.list
         self.search.textChanged.connect(self._find)
@@ -206,6 +205,11 @@ class LibraryView(QWidget):
         """Return the template chosen in the list, or None."""
         return self.page.summary
 
+    def _chosen_stored(self) -> Stored | None:
+        """Return the chosen revision with its body. Raises `LibraryError`."""
+        summary = self.chosen()
+        return None if summary is None else self.desk.library.stored(summary.id, self.page.core.selected)
+
     def choose(self, template_id: str) -> None:
         """Choose a template in the list, clearing the search where it hides it."""
         if self.model.row_of(template_id) is None:
@@ -316,11 +320,10 @@ class LibraryView(QWidget):
     # -- doing -----------------------------------------------------------------------------------------
 
     def open_chosen(self) -> None:
-        """Open the chosen template at the chosen revision."""
+        """Open the chosen template, at a revision where one was picked."""
         summary = self.chosen()
         if summary is not None:
-            number = self.page.core.selected
-            self.desk.open_stored(summary.id, number if number != summary.latest.number else None)
+            self.desk.open_stored(summary.id, self.page.core.selected if self.page.picked else None)
 
     def _cure(self, finding: object) -> None:
         """Open the chosen template and carry out a finding's remedy there: a draft, undoable."""
@@ -331,9 +334,7 @@ class LibraryView(QWidget):
         summary = self.chosen()
         if summary is None:
             return
-        number = self.page.core.selected
-        if number == summary.latest.number:  # what is shown at first: jobs start from what is approved
-            number = summary.for_jobs
+        number = self.page.core.selected if self.page.picked else summary.for_jobs
         try:
             self.desk.job_wanted.emit(self.desk.library.stored(summary.id, number))
         except QuarryError as error:
@@ -411,7 +412,7 @@ class LibraryView(QWidget):
     def more(self, summary: Summary) -> list[tuple[str, Callable[[], object] | None]]:
         """Return what else can be done with a template, by name; None stands for a line between."""
         if summary.aside:
-            return [("Put it back on its shelf", self.bring_back), ("Export…", self.export_asked)]
+            return [("Put it back on its shelf", self.bring_back), ("Export…", self.files.export_asked)]
         house, own = self.desk.library.defaults()
         found: list[tuple[str, Callable[[], object] | None]] = [
             ("Compare with another template…", self.compare_with),
@@ -422,8 +423,8 @@ class LibraryView(QWidget):
         found += [
             ("Rename", self.rename),
             ("", None),
-            ("Export…", self.export_asked),
-            ("Add to a carried shelf…", self.carry_asked),
+            ("Export…", self.files.export_asked),
+            ("Add to a carried shelf…", self.files.carry_asked),
             ("", None),
             ("No longer my default for new jobs" if own == summary.id else "My default for new jobs",
              lambda: self.toggle_default(own=True)),
@@ -529,116 +530,9 @@ class LibraryView(QWidget):
 
     # -- files -----------------------------------------------------------------------------------------
 
-    def _folder(self) -> Path:
-        return Path(self.desk.preferences.export_folder or Path.home())
-
-    def export_asked(self) -> None:
-        """Ask where to, and write the chosen revision as a file."""
-        summary = self.chosen()
-        if summary is None:
-            return
-        start = self._folder() / f"{cleaned_name(summary.name)}.json"
-        name, _kind = QFileDialog.getSaveFileName(self, "Export template", str(start), "Template (*.json)")
-        if name:
-            self.export_to(Path(name))
-
-    def export_to(self, path: Path) -> None:
-        """Write the chosen revision to `path`."""
-        summary = self.chosen()
-        if summary is None:
-            return
-        try:
-            stored = self.desk.library.stored(summary.id, self.page.core.selected)
-            export_file(stored.template, path, origin_of(stored))
-        except QuarryError as error:
-            self.desk.refuse(error)
-            return
-        self.desk.preferences.export_folder = str(path.parent)
-        self.desk.say(f"{stored.name}, revision {stored.revision.number}, exported to {path.name}.")
-
-    def carry_asked(self) -> None:
-        """Ask for a carried shelf, a bundle on a disk that goes between machines, and add the chosen revision to it."""
-        start = str(self._folder() / "Shelf.zip")
-        name, _kind = QFileDialog.getSaveFileName(
-            self, "Carried shelf: a new file, or one that is there", start, "Bundle (*.zip)", options=QFileDialog.Option.DontConfirmOverwrite
-        )  # fmt: skip
-        if name:
-            self.carry_to(Path(name))
-
-    def carry_to(self, path: Path) -> None:
-        """Add the chosen revision to a carried shelf."""
-        summary = self.chosen()
-        if summary is None:
-            return
-        path = path if path.suffix.lower() == SUFFIX else path.with_name(path.name + SUFFIX)
-        try:
-            stored = self.desk.library.stored(summary.id, self.page.core.selected)
-            count = added_to(path, [stored])
-        except QuarryError as error:
-            self.desk.refuse(error)
-            return
-        self.desk.preferences.export_folder = str(path.parent)
-        self.desk.say(f"{stored.name}, revision {stored.revision.number}, is on {path.name}, which holds {count} now.")
-
-    def shown_stored(self) -> Sequence[Stored]:
-        """Return the revisions that jobs would start from, of every template the search shows."""
-        library = self.desk.library
-        found = []
-        for ident in library.identities(self._wanted()):
-            found.append(library.stored(ident, library.summary(ident).for_jobs))
-        return found
-
-    def export_shown_asked(self) -> None:
-        """Ask where to, and write every template that is shown: as a bundle, or as a table of settings."""
-        start = self._folder() / "Templates.zip"
-        name, _kind = QFileDialog.getSaveFileName(
-            self, "Export the templates shown", str(start), "Bundle (*.zip);;Table of settings (*.csv)"
-        )
-        if name:
-            self.export_shown(Path(name))
-
-    def export_shown(self, path: Path) -> None:
-        """Write every template that is shown to `path`, off the interface thread."""
-        from idle_quarry.library.tables import write_table
-
-        def work(_ticket: object) -> int:
-            stored = self.shown_stored()
-            if path.suffix.lower() == ".csv":
-                write_table(stored, path)
-            else:
-                export_bundle(stored, path)
-            return len(stored)
-
-        self.desk.preferences.export_folder = str(path.parent)
-        self.desk.workers.start(
-            work, lambda n: self.desk.say(f"{n} templates exported to {path.name}."), self.desk.refuse
-        )
-
-    def book_asked(self) -> None:
-        """Ask where to, and print the house book: every approved template."""
-        start = self._folder() / "House book.pdf"
-        name, _kind = QFileDialog.getSaveFileName(self, "House book", str(start), "PDF (*.pdf)")
-        if name:
-            self.print_book(Path(name))
-
-    def print_book(self, path: Path) -> None:
-        """Write the house book to `path`, off the interface thread."""
-        from idle_quarry.library.tables import approved_of, write_book
-        from idle_quarry.printing import write_pdf
-
-        def work(_ticket: object) -> int:
-            return write_book(approved_of(self.desk.library), path, write_pdf)
-
-        self.desk.preferences.export_folder = str(path.parent)
-        self.desk.workers.start(
-            work,
-            lambda n: self.desk.say(f"{path.name} holds the {n} approved templates of the house."),
-            self.desk.refuse,
-        )
-
     def import_asked(self) -> None:
         """Ask for a file, and show what it offers."""
-        name, _kind = QFileDialog.getOpenFileName(self, "Import templates", str(self._folder()), _FILES)
+        name, _kind = QFileDialog.getOpenFileName(self, "Import templates", str(self.files.folder()), _FILES)
         if name:
             self.import_from(Path(name))
 

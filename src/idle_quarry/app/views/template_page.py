@@ -46,6 +46,8 @@ class TemplatePage(QWidget):
         self._revisions: list[Revision] = []
         self._jobs: list[JobRecord] = []
         self._alone = False
+        #: Whether the revision shown was picked by a person, and is not the one that opening would open.
+        self.picked = False
         self.setProperty("role", "bench")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._name, self._about, self._note = OneLine("title"), label(role="dust", wrap=True), OneLine()
@@ -55,7 +57,7 @@ class TemplatePage(QWidget):
         self.strip = Strip(editable=False)
         self.strip.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.core = Core()
-        self.core.chosen.connect(self._show_revision)
+        self.core.chosen.connect(self._picked)
         self.history = told_list()
         self.history.setAccessibleName("History of the revision")
         self._revision_head = label(role="head")
@@ -139,7 +141,8 @@ class TemplatePage(QWidget):
     def show_summary(self, summary: Summary | None) -> None:
         """Show a template; the revision chosen before stays chosen where it is the same template."""
         same = summary is not None and self.summary is not None and summary.id == self.summary.id
-        kept = self.core.selected if same else None
+        self.picked = self.picked and same
+        kept = self.core.selected if self.picked else None
         self.summary = summary
         self._inner.setVisible(summary is not None)
         if summary is None:
@@ -148,11 +151,11 @@ class TemplatePage(QWidget):
             self._revisions = self.desk.library.revisions(summary.id)
             self._jobs = self.desk.library.jobs_from(summary.id)
             self._alone = self.desk.library.one_person()
+            opens = self.desk.worked_on(summary)
         except QuarryError as error:
             self.desk.refuse(error)
             return
-        numbers = [each.number for each in self._revisions]
-        number = kept if kept in numbers and kept != max(numbers) else summary.latest.number
+        number = kept if kept is not None else opens
         self._name.setText(summary.name)
         self.core.show_revisions(self._revisions, dict(Counter(job.revision for job in self._jobs)), number)
         self._show_revision(number)
@@ -160,6 +163,10 @@ class TemplatePage(QWidget):
     def revision(self) -> Revision | None:
         """Return the revision chosen in the core."""
         return next((each for each in self._revisions if each.number == self.core.selected), None)
+
+    def _picked(self, number: int) -> None:
+        self.picked = True
+        self._show_revision(number)
 
     def _show_revision(self, number: int) -> None:
         summary, revision = self.summary, next((r for r in self._revisions if r.number == number), None)
@@ -207,8 +214,11 @@ class TemplatePage(QWidget):
         several = len(self._revisions) > 1 and revision is not None
         self.propose_button.setVisible(house and state == "draft" and not self._alone)
         self.approve_button.setVisible(house and state == "draft" and self._alone)
-        self.review_button.setVisible(house and state == "in review")
-        self.merge_button.setVisible(len(drafts) > 1 and revision in drafts)
+        proposed = self._proposed()
+        self.review_button.setVisible(house and proposed is not None)
+        if proposed is not None:
+            self.review_button.setText("Review" if proposed == revision else f"Review {proposed.number}")
+        self.merge_button.setVisible(len(drafts) > 1)
         self.bring_back_button.setVisible(state == "withdrawn")
         self.withdraw_button.setVisible(house and state in ("draft", "in review", "approved"))
         self.compare_button.setVisible(several)
@@ -236,16 +246,23 @@ class TemplatePage(QWidget):
         if self.core.selected is not None:
             self.compare_wanted.emit(*sorted((self._other(), self.core.selected)))
 
+    def _proposed(self) -> Revision | None:
+        """Return the revision that waits for a review: the chosen one where it does, else the newest that does."""
+        waiting = [each for each in self._revisions if each.state == "in review"]
+        chosen = self.revision()
+        return chosen if chosen in waiting else next(iter(waiting), None)
+
     def _review(self) -> None:
-        revision = self.revision()
+        revision = self._proposed()
         if self.summary is not None and revision is not None:
             self.compare_wanted.emit(self.summary.approved or revision.parent or revision.number, revision.number)
 
     def _merge(self) -> None:
         drafts, revision = self._drafts(), self.revision()
-        if revision is not None and len(drafts) > 1:
-            other = next(each for each in drafts if each.number != revision.number)
-            self.merge_wanted.emit(*sorted((other.number, revision.number)))
+        if len(drafts) > 1:
+            one = revision if revision in drafts else drafts[0]
+            other = next(each for each in drafts if each != one)
+            self.merge_wanted.emit(*sorted((other.number, one.number)))
 
     def _act(self, act: str) -> None:
         if self.core.selected is not None:
