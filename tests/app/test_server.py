@@ -70,6 +70,7 @@ def test_a_room_on_the_server(
     window.path.ask_save()
     QTest.keyClick(window.path.ask.line, Qt.Key.Key_Return)
     assert window.standing.text().endswith("away from the server, 1 waiting")
+    assert f"waits for the server: a draft of {HD.name}" in window.standing.toolTip()
     assert desk.document.base is not None and desk.document.base.revision.number == 2
     assert "kept here until the server is back" in window.say_bar.text
     window.library.choose(ident)

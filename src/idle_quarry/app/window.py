@@ -152,12 +152,14 @@ class MainWindow(QMainWindow):
             self.standing.setText(f"{self._who()} · {name}")
             return
         url, away = library.url, library.away  # type: ignore[attr-defined]
-        waiting = len(self.desk.unsent())
+        unsent = self.desk.unsent()
+        waiting = len(unsent)
         text = f"{self._who()} · {url.database}"
         if away:
             text += " · away from the server" + (f", {waiting} waiting" if waiting else "")
         self.standing.setText(text)
-        self.standing.setToolTip(f"{library.subject}\nprofile: name, looks, keys, places")
+        lines = [f"waits for the server: {each.words}" for each in unsent[:12]]
+        self.standing.setToolTip("\n".join([library.subject, *lines, "profile: name, looks, keys, places"]))
         self.standing.setProperty("warning", "true" if away else "false")
         restyle(self.standing)
 

@@ -36,6 +36,12 @@ class Waiting:
     body: dict[str, Any]
     trouble: str
 
+    @property
+    def words(self) -> str:
+        """What waits, and why the server would not take it, where it would not."""
+        what = f"the job {self.body['title']}" if self.act == "job" else f"a draft of {self.body['template']['name']}"
+        return f"{what}, refused: {self.trouble}" if self.trouble else what
+
 
 class Outbox:
     """The queue, in the library file that is kept at hand."""
