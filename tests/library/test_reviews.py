@@ -147,6 +147,8 @@ def test_a_library_of_the_first_format_is_brought_up(library: FileLibrary, tmp_p
     found = opened.summaries()[0]
     assert (found.latest.number, found.latest.state, found.approved, found.latest.parent) == (2, "approved", 2, 1)
     assert opened.stored(ident, 1).template == HD
+    with sqlite3.connect(place) as raw:
+        assert raw.execute("PRAGMA journal_mode").fetchone()[0] == "wal"
     opened.review(ident, 2, "withdraw")
     assert opened.summary(ident).latest.number == 1
     opened.close()

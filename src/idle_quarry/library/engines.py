@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -101,12 +103,14 @@ def sqlite_engine(place: Path) -> sa.Engine:
 def with_log(store: Store) -> None:
     """Have a library file keep a write-ahead log: readers and a writer do not wait for one another.
 
-    A file system that cannot (no shared memory) leaves it as it is; the library is as safe, only slower.
+    A file system that cannot (no shared memory), a file that may not be written or that somebody else works in just now
+    leaves it as it is; the library is as safe, only slower.
     """
-    with store._engine.connect() as connection:
+    with contextlib.suppress(sqlite3.Error), store._engine.connect() as connection:
         raw = connection.connection.driver_connection
         assert raw is not None
         if raw.execute("PRAGMA journal_mode").fetchone()[0] != "wal":
+            raw.execute("PRAGMA busy_timeout = 200")
             raw.execute("PRAGMA journal_mode = WAL").fetchone()
 
 

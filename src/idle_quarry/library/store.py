@@ -338,13 +338,10 @@ class FileLibrary(Library):
     def _prepare(self) -> None:
         new = not self.place.exists() or self.place.stat().st_size == 0
         with self.transaction(write=new) as connection:
-            version = version_of(connection, self.subject)
-            if version == HEAD:
-                return
-            if version is None and not new:
-                raise LibraryError("a database, but not a template library", subject=self.subject)
-        if new:
-            with_log(self)
+            version = version_of(connection, self.subject)  # None: empty, or another program is just making it
+        with_log(self)
+        if version == HEAD:
+            return
         with self.transaction(write=True) as connection:
             if version_of(connection, self.subject) != HEAD:  # another program may have been first
                 migrated(connection)
