@@ -158,17 +158,28 @@ def test_what_the_server_refuses_stays_here_and_says_why(
     here.join()
     ident = here.save_new(HD, "house", "").template_id
     here.leave()
-    here.save_revision(ident, quiet(-20.0), "kept", parent=1)
+    first = here.save_revision(ident, quiet(-20.0), "kept", parent=1)
+    second = here.save_revision(ident, quiet(-21.0), "made of it", parent=first.number)
+    here.record_job("On the draft", tmp_path, here.stored(ident, second.number))
     set_up(server.url("keeper", house), {"Runa": "reader"})
     odo = open_server(server.url("Odo", house))
-    odo.save_revision(ident, quiet(-12.0), "", parent=1)
+    odo.save_revision(ident, quiet(-12.0), "Odo's", parent=1)  # takes the number that the first draft has here
     here.join()
-    [one] = here.unsent()
-    assert "does not allow" in one.trouble
-    assert [(each.number, each.author) for each in here.revisions(ident)] == [(3, "Runa"), (2, "Odo"), (1, "Runa")]
+    assert ["does not allow" in one.trouble or "waits for the draft" in one.trouble for one in here.unsent()] == [
+        True
+    ] * 3
+    chain = [(each.number, each.author, each.parent) for each in here.revisions(ident)]
+    assert chain == [(4, "Runa", 3), (3, "Runa", 1), (2, "Odo", 1), (1, "Runa", None)]
+    assert not odo.jobs()  # not on a revision of that number that is somebody else's
+    assert here.common_base(ident, 4, 2) == 1
     set_up(server.url("keeper", house), {"Runa": "editor"})
+    odo.save_revision(ident, quiet(-11.0), "Odo's second", parent=2)
     here.join()
-    assert here.unsent() == [] and [each.number for each in odo.revisions(ident)] == [3, 2, 1]
+    assert here.unsent() == []
+    for library in (here, odo):
+        chain = [(each.number, each.note, each.parent) for each in library.revisions(ident)]
+        assert chain == [(5, "made of it", 4), (4, "kept", 1), (3, "Odo's second", 2), (2, "Odo's", 1), (1, "", None)]
+    assert [(each.title, each.revision) for each in odo.jobs()] == [("On the draft", 5)]
     odo.close()
     here.close()
 

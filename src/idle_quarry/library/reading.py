@@ -173,6 +173,11 @@ class Reading(Store):
             )
         return Stored(row["name"], row["shelf"], _revision(row), template)
 
+    def number_of(self, ident: str) -> int | None:
+        """Return the number of the revision that a save with this id made, or None where there is none."""
+        with self.transaction() as connection:
+            return connection.execute(sa.select(revisions.c.number).where(revisions.c.ident == ident)).scalar()
+
     def remarks(self, template_id: str) -> list[Remark]:
         """Return what was said and done about a template's revisions, the newest first."""
         query = sa.select(*(c for c in reviews.c if c.name != "ident")).where(reviews.c.template_id == template_id)

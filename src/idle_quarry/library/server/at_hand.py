@@ -113,12 +113,10 @@ class AtHand(FileLibrary):
             house = [dict(row) for row in there.execute(sa.select(settings)).mappings()]
             started = [dict(row) for row in there.execute(sa.select(jobs)).mappings()]
         waiting = self.outbox.waiting()
-        provisional = {(one.template_id, one.number) for one in waiting if one.act.startswith("save")}
+        mine = {(one.template_id, one.number) for one in waiting if one.act != "job"}
         with self.transaction() as here:
             known = {row["id"]: dict(row) for row in here.execute(shelf).mappings()}
-            have = (
-                {row[0]: row[1] for row in here.execute(newest)} if not provisional else self._have(here, provisional)
-            )
+            have = {row[0]: row[1] for row in here.execute(newest)} if not mine else self._have(here, mine)
             have_said = {row[0]: row[1] for row in here.execute(said)}
         for ident, row in rows.items():
             new = last.get(ident, 0) > have.get(ident, 0)
@@ -172,22 +170,25 @@ class AtHand(FileLibrary):
                 here.execute(reviews.insert().values(**remark))
 
     def _make_room(self, here: sa.Connection, mine: list[Waiting], top: int) -> None:
-        """Move the drafts that still wait above the numbers the server has given."""
-        for offset, one in enumerate(reversed(mine)):
+        """Move the drafts that still wait above the numbers the server has given, and what was made of them along."""
+        idents = [one.body["ident"] for one in mine]
+        for offset, one in enumerate(reversed(mine)):  # the highest first: none lands on another
             number = top + len(mine) - offset
             if number > one.number:
-                key = (revisions.c.template_id == one.template_id) & (revisions.c.number == one.number)
-                here.execute(revisions.update().where(key).values(number=number))
+                of_template = revisions.c.template_id == one.template_id
+                moved = revisions.update().where(of_template & (revisions.c.number == one.number))
+                here.execute(moved.values(number=number))
+                made_of_it = of_template & (revisions.c.parent == one.number) & revisions.c.ident.in_(idents)
+                here.execute(revisions.update().where(made_of_it).values(parent=number))
                 self.outbox.renumbered(here, one, number)
 
     # -- the outbox -------------------------------------------------------------------------------------
 
     def _send(self, server: ServerLibrary) -> None:
         """Send what waits, in order; what the server refuses stays here, with why."""
-        numbers: dict[tuple[str, int], int] = {}
         for one in self.outbox.waiting():
             try:
-                made = self._send_one(server, one, numbers)
+                self._send_one(server, one)
             except Away:
                 raise
             except LibraryError as error:
@@ -197,35 +198,38 @@ class AtHand(FileLibrary):
                         self._give_way(here, templates.c.id == one.template_id)
                 continue
             with self.transaction(write=True) as here:
-                if made is not None:
-                    numbers[one.template_id, one.number] = made
+                if one.act != "job":
                     self._forget(here, one)
                 self.outbox.done(here, one)
 
-    def _send_one(self, server: ServerLibrary, one: Waiting, numbers: dict[tuple[str, int], int]) -> int | None:
+    def _made_of(self, server: ServerLibrary, one: Waiting, number: int) -> int:
+        """Return the server's number of the revision that something was made of.
+
+        One that waited too is known by the id of its save: its number here was only its own.
+        """
+        of = one.body["of"]
+        found = server.number_of(of) if of else number
+        if found is None:
+            raise LibraryError("waits for the draft it was made of", subject=one.body.get("note") or one.act)
+        return found
+
+    def _send_one(self, server: ServerLibrary, one: Waiting) -> None:
         body = one.body
         if one.act == "job":
-            number = numbers.get((one.template_id, one.number), one.number)
-            stored = server.stored(one.template_id, number)
+            stored = server.stored(one.template_id, self._made_of(server, one, one.number))
             server.record_job(body["title"], Path(body["folder"]), stored, ident=body["ident"])
-            return None
+            return
         template = Template.model_validate(body["template"])
-        if one.act == "save new":
-            try:
-                return server.save_new(
-                    template, body["shelf"], body["note"], time=body["time"], ident=body["ident"]
-                ).number
-            except NameTaken:
-                renamed = edited(
-                    template, Edit("name", server.free_name(f"{template.name} ({self.person})"[:110], body["shelf"]))
-                )
-                return server.save_new(
-                    renamed, body["shelf"], body["note"], time=body["time"], ident=body["ident"]
-                ).number
-        parent = numbers.get((one.template_id, body["parent"]), body["parent"])
-        return server.save_revision(
-            one.template_id, template, body["note"], parent=parent, time=body["time"], ident=body["ident"]
-        ).number
+        said = {"time": body["time"], "ident": body["ident"]}
+        if one.act == "save revision":
+            parent = self._made_of(server, one, body["parent"])
+            server.save_revision(one.template_id, template, body["note"], parent=parent, **said)
+            return
+        try:
+            server.save_new(template, body["shelf"], body["note"], **said)
+        except NameTaken:
+            name = server.free_name(f"{template.name} ({self.person})"[:110], body["shelf"])
+            server.save_new(edited(template, Edit("name", name)), body["shelf"], body["note"], **said)
 
     def _forget(self, here: sa.Connection, one: Waiting) -> None:
         """Take the revision out that stood here for one the server has now; it comes back with the server's number."""
@@ -275,7 +279,7 @@ class AtHand(FileLibrary):
 
     def save_new(self, template: Template, shelf: str, note: str, **said: Any) -> Revision:
         ident = said.get("ident") or str(uuid.uuid4())
-        also = self._waits("save new", template, note, ident, {"shelf": shelf})
+        also = self._waits("save new", template, note, ident, {"shelf": shelf, "of": None})
         return self._or_here(
             lambda server: server.save_new(template, shelf, note, ident=ident), ident,
             lambda: FileLibrary.save_new(self, template, shelf, note, ident=ident, also=also),
@@ -291,11 +295,18 @@ class AtHand(FileLibrary):
 
         if merged is not None:  # what is merged must be what the server has
             return self._on_server(on_server, template_id)
-        also = self._waits("save revision", template, note, ident, {"parent": parent})
+        also = self._waits("save revision", template, note, ident, self._parent(template_id, parent))
         return self._or_here(
             on_server, template_id,
             lambda: FileLibrary.save_revision(self, template_id, template, note, parent=parent, ident=ident, also=also),
         )  # fmt: skip
+
+    def _parent(self, template_id: str, number: int) -> dict[str, Any]:
+        """Return what something waiting says of the revision it was made of: its number, and its save's id if that waits."""
+        waiting = {
+            (one.template_id, one.number): one.body["ident"] for one in self.outbox.waiting() if one.act != "job"
+        }
+        return {"parent": number, "of": waiting.get((template_id, number))}
 
     def _waits(self, act: str, template: Template, note: str, ident: str, more: dict[str, Any]) -> Also:
         """Return what puts a save into the outbox, in the transaction that saves it here."""
@@ -308,7 +319,8 @@ class AtHand(FileLibrary):
 
     def record_job(self, title: str, folder: Path, stored: Stored, *_: Any, **said: Any) -> JobRecord:
         sent = said.get("ident") or str(uuid.uuid4())
-        body = {"title": title, "folder": str(folder), "ident": sent}
+        made_of = self._parent(stored.revision.template_id, stored.revision.number)
+        body = {"title": title, "folder": str(folder), "ident": sent, "of": made_of["of"]}
 
         def also(here: sa.Connection, made: JobRecord) -> None:
             self.outbox.put(here, "job", made.template_id, made.revision, body)
