@@ -174,11 +174,22 @@ def test_what_the_server_refuses_stays_here_and_says_why(
     assert here.common_base(ident, 4, 2) == 1
     set_up(server.url("keeper", house), {"Runa": "editor"})
     odo.save_revision(ident, quiet(-11.0), "Odo's second", parent=2)
-    here.join()
+    third = here.save_revision(
+        ident, quiet(-22.0), "third", parent=4
+    )  # made of what the server has not got: it waits too
+    assert not here.away and third.parent == 4 and len(here.unsent()) == 4
+    here.send()
     assert here.unsent() == []
     for library in (here, odo):
         chain = [(each.number, each.note, each.parent) for each in library.revisions(ident)]
-        assert chain == [(5, "made of it", 4), (4, "kept", 1), (3, "Odo's second", 2), (2, "Odo's", 1), (1, "", None)]
+        assert chain == [
+            (6, "third", 5),
+            (5, "made of it", 4),
+            (4, "kept", 1),
+            (3, "Odo's second", 2),
+            (2, "Odo's", 1),
+            (1, "", None),
+        ]
     assert [(each.title, each.revision) for each in odo.jobs()] == [("On the draft", 5)]
     odo.close()
     here.close()

@@ -8,6 +8,7 @@ others, to be merged like any two.
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import threading
 import uuid
@@ -84,6 +85,13 @@ class AtHand(FileLibrary):
         except BaseException:
             server.close()
             raise
+
+    def send(self) -> None:
+        """Offer the server what waits once more: a right may have been given since. Raises `Away`."""
+        with self._turn:
+            if self.server is not None:
+                self._send(self.server)
+                self._follow(self.server)
 
     def leave(self) -> None:
         """Let go of the line; what was seen stays."""
@@ -263,19 +271,22 @@ class AtHand(FileLibrary):
         return done
 
     def _or_here(
-        self, work: Callable[[ServerLibrary], _Done], template_id: str | None, here: Callable[[], _Done]
+        self,
+        work: Callable[[ServerLibrary], _Done],
+        template_id: str | None,
+        here: Callable[[], _Done],
+        made_of: tuple[str, int] | None = None,
     ) -> _Done:
-        """Do something on the server, or here where it is away; the line may come back between the two."""
-        try:
-            return self._on_server(work, template_id)
-        except Away:
-            with self._turn:
-                if self.server is not None:
-                    try:
-                        return self._on_server(work, template_id)
-                    except Away:
-                        pass
-                return here()
+        """Do something on the server; here where it is away, or where what it is made of has not got there yet."""
+        with contextlib.suppress(Away):
+            if made_of is None or self._parent(*made_of)["of"] is None:
+                return self._on_server(work, template_id)
+        with self._turn:
+            # the line may have come back between the two, and with it what this is made of
+            if self.server is not None and (made_of is None or self._parent(*made_of)["of"] is None):
+                with contextlib.suppress(Away):
+                    return self._on_server(work, template_id)
+            return here()
 
     def save_new(self, template: Template, shelf: str, note: str, **said: Any) -> Revision:
         ident = said.get("ident") or str(uuid.uuid4())
@@ -293,13 +304,14 @@ class AtHand(FileLibrary):
         def on_server(server: ServerLibrary) -> Revision:
             return server.save_revision(template_id, template, note, parent=parent, merged=merged, ident=ident)
 
+        def here() -> Revision:
+            made_of = self._parent(template_id, parent)
+            also = self._waits("save revision", template, note, ident, made_of)
+            return FileLibrary.save_revision(self, template_id, template, note, parent=parent, ident=ident, also=also)
+
         if merged is not None:  # what is merged must be what the server has
             return self._on_server(on_server, template_id)
-        also = self._waits("save revision", template, note, ident, self._parent(template_id, parent))
-        return self._or_here(
-            on_server, template_id,
-            lambda: FileLibrary.save_revision(self, template_id, template, note, parent=parent, ident=ident, also=also),
-        )  # fmt: skip
+        return self._or_here(on_server, template_id, here, made_of=(template_id, parent))
 
     def _parent(self, template_id: str, number: int) -> dict[str, Any]:
         """Return what something waiting says of the revision it was made of: its number, and its save's id if that waits."""
@@ -319,15 +331,20 @@ class AtHand(FileLibrary):
 
     def record_job(self, title: str, folder: Path, stored: Stored, *_: Any, **said: Any) -> JobRecord:
         sent = said.get("ident") or str(uuid.uuid4())
-        made_of = self._parent(stored.revision.template_id, stored.revision.number)
-        body = {"title": title, "folder": str(folder), "ident": sent, "of": made_of["of"]}
+        revision = stored.revision
 
-        def also(here: sa.Connection, made: JobRecord) -> None:
-            self.outbox.put(here, "job", made.template_id, made.revision, body)
+        def here() -> JobRecord:
+            made_of = self._parent(revision.template_id, revision.number)
+            body = {"title": title, "folder": str(folder), "ident": sent, "of": made_of["of"]}
+
+            def also(connection: sa.Connection, made: JobRecord) -> None:
+                self.outbox.put(connection, "job", made.template_id, made.revision, body)
+
+            return FileLibrary.record_job(self, title, folder, stored, ident=sent, also=also)
 
         return self._or_here(
-            lambda server: server.record_job(title, folder, stored, ident=sent), None,
-            lambda: FileLibrary.record_job(self, title, folder, stored, ident=sent, also=also),
+            lambda server: server.record_job(title, folder, stored, ident=sent), None, here,
+            made_of=(revision.template_id, revision.number),
         )  # fmt: skip
 
     def move_job(self, job_id: str, stored: Stored) -> None:

@@ -22,6 +22,8 @@ from idle_quarry.library.server.opening import shown
 
 _SAID_EVERY_S = 4.0
 _GONE_AFTER_S = 12.0
+#: What the server would not take is offered again so often.
+_OFFERED_EVERY_S = 20.0
 _TRY_AGAIN_S = (0.5, 1.0, 2.0, 4.0)
 _CHANGES, _PRESENCE = "quarry", "quarry_presence"
 
@@ -89,7 +91,7 @@ class Line:
             line.execute(f"LISTEN {_PRESENCE}")
             self._library.join()  # after listening has begun: nothing falls between
             joined()
-            said = 0.0
+            said, offered = 0.0, time.monotonic()
             while not self._stop.is_set():
                 if self._library.away:
                     raise LibraryError("the server went away", subject=shown(url))
@@ -98,6 +100,11 @@ class Line:
                     self._say(line)
                     said = time.monotonic()
                 self._hear(line)
+                if time.monotonic() - offered > _OFFERED_EVERY_S:
+                    offered = time.monotonic()
+                    if self._library.unsent():
+                        self._library.send()
+                        self._told(News(True, changed=True))
             self._working_on = None
             self._say(line)
 
