@@ -8,7 +8,7 @@ from pathlib import Path
 
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.errors import ExchangeError
-from idle_quarry.files import written_whole
+from idle_quarry.library.exchange import json_of, write_file
 from idle_quarry.path.template import slug
 from idle_quarry.places import settings_folder
 
@@ -55,24 +55,12 @@ def called(name: str) -> Preferences:
 def exported(preferences: Preferences, path: Path) -> None:
     """Write a profile as a file, whole or not at all. Raises `ExchangeError`."""
     data = {"kind": KIND, "format_number": FORMAT_NUMBER, "profile": asdict(preferences)}
-    try:
-        written_whole(path, (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
-    except OSError as error:
-        raise ExchangeError(f"could not be written ({error.strerror})", subject=str(path)) from error
+    write_file(path, (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
 
 
 def imported(path: Path) -> Preferences:
     """Return the profile in a file; values it cannot have are left at their defaults. Raises `ExchangeError`."""
-    try:
-        if not path.is_file():
-            raise ExchangeError("no such file", subject=str(path))
-        if path.stat().st_size > _MOST_BYTES:
-            raise ExchangeError("far larger than any profile", subject=str(path))
-        data = json.loads(path.read_bytes().decode())
-    except OSError as error:
-        raise ExchangeError(f"cannot be read ({error.strerror})", subject=str(path)) from error
-    except (ValueError, RecursionError) as error:
-        raise ExchangeError("not a profile, or cut short", subject=str(path)) from error
+    data = json_of(path, "profile", _MOST_BYTES)
     if not isinstance(data, dict) or data.get("kind") != KIND:
         raise ExchangeError("not a profile", subject=str(path), remedy="give one that this program wrote")
     number = data.get("format_number")

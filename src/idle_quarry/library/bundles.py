@@ -17,8 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry.errors import ExchangeError, QuarryError
-from idle_quarry.files import written_whole
-from idle_quarry.library.exchange import MOST_BYTES, Imported, exported, import_file, imported
+from idle_quarry.library.exchange import MOST_BYTES, Imported, exported, import_file, imported, write_file
 from idle_quarry.library.records import Stored
 from idle_quarry.path.names import cleaned_name
 
@@ -71,10 +70,7 @@ def _write(path: Path, pages: list[tuple[str, str]]) -> None:
             listed.append({"file": member, "name": name})
         head = {"kind": KIND, "format_number": FORMAT_NUMBER, "templates": listed}
         bundle.writestr(_LIST, json.dumps(head, indent=1, ensure_ascii=False))
-    try:
-        written_whole(path, buffer.getvalue())
-    except OSError as error:
-        raise ExchangeError(f"could not be written ({error.strerror})", subject=str(path)) from error
+    write_file(path, buffer.getvalue())
 
 
 def _free_member(name: str, taken: set[str]) -> str:

@@ -54,30 +54,39 @@ def exported(template: Template, origin: dict[str, Any] | None = None) -> str:
 
 def export_file(template: Template, path: Path, origin: dict[str, Any] | None = None) -> None:
     """Write a template file, whole or not at all. Raises `ExchangeError`."""
+    write_file(path, exported(template, origin).encode())
+
+
+def write_file(path: Path, data: bytes) -> None:
+    """Write a file, whole or not at all. Raises `ExchangeError`."""
     try:
-        written_whole(path, exported(template, origin).encode())
+        written_whole(path, data)
     except OSError as error:
         raise ExchangeError(f"could not be written ({error.strerror})", subject=str(path)) from error
 
 
-def import_file(path: Path) -> Imported:
-    """Return what the template file at `path` holds. Raises `ExchangeError` with what is wrong with it."""
+def json_of(path: Path, what: str, most_bytes: int) -> Any:
+    """Return the JSON in a file that should be a `what`. Raises `ExchangeError`."""
     try:
         if not path.is_file():
             raise ExchangeError("no such file", subject=str(path))
-        if path.stat().st_size > MOST_BYTES:
-            raise ExchangeError("far larger than any template", subject=str(path))
-        text = path.read_bytes().decode()
-        data = json.loads(text)
+        size = path.stat().st_size
+        if size == 0:
+            raise ExchangeError("the file is empty", subject=str(path))
+        if size > most_bytes:
+            raise ExchangeError(f"far larger than any {what}", subject=str(path))
+        return json.loads(path.read_bytes().decode())
     except UnicodeDecodeError as error:
-        raise ExchangeError("not a template file (not text)", subject=str(path)) from error
-    except (json.JSONDecodeError, RecursionError) as error:
-        empty = path.stat().st_size == 0
-        raise ExchangeError(
-            "the file is empty" if empty else "not a template file, or cut short", subject=str(path)
-        ) from error
+        raise ExchangeError(f"not a {what} file (not text)", subject=str(path)) from error
+    except (ValueError, RecursionError) as error:
+        raise ExchangeError(f"not a {what} file, or cut short", subject=str(path)) from error
     except OSError as error:
         raise ExchangeError(f"cannot be read ({error.strerror})", subject=str(path)) from error
+
+
+def import_file(path: Path) -> Imported:
+    """Return what the template file at `path` holds. Raises `ExchangeError` with what is wrong with it."""
+    data = json_of(path, "template", MOST_BYTES)
     try:
         return imported(data)
     except ExchangeError as error:

@@ -11,7 +11,7 @@ from pathlib import Path
 import jinja2
 
 from idle_quarry.errors import ExchangeError
-from idle_quarry.files import written_whole
+from idle_quarry.library.exchange import write_file
 from idle_quarry.library.reading import Reading
 from idle_quarry.library.records import Search, Stored
 from idle_quarry.path.codecs import gb_per_hour, mbps
@@ -97,10 +97,7 @@ def house_book(stored: Sequence[Stored], title: str) -> str:
 
 def write_table(stored: Sequence[Stored], path: Path) -> None:
     """Write the settings of templates as CSV, whole or not at all. Raises `ExchangeError`."""
-    try:
-        written_whole(path, settings_table(stored).encode())
-    except OSError as error:
-        raise ExchangeError(f"could not be written ({error.strerror})", subject=str(path)) from error
+    write_file(path, settings_table(stored).encode())
 
 
 def approved_of(library: Reading) -> list[Stored]:

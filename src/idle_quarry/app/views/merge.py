@@ -8,7 +8,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QHBoxLayout,
     QRadioButton,
     QTableWidgetItem,
     QVBoxLayout,
@@ -17,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.basics import AskBar, button, fit_rows, label, scrolled, wrapped_table
+from idle_quarry.app.widgets.basics import AskBar, button, fit_rows, label, page_head, scrolled, wrapped_table
 from idle_quarry.app.widgets.findings import Findings
 from idle_quarry.app.widgets.strip import Strip, share_scale
 from idle_quarry.errors import QuarryError
@@ -55,16 +54,8 @@ class MergePage(QWidget):
         self.first_focus = self.table
 
     def _build(self) -> None:
-        names = QVBoxLayout()
-        names.setSpacing(theme.px(1))
-        names.addWidget(self._title)
-        names.addWidget(self._sum)
-        head = QHBoxLayout()
-        head.setContentsMargins(theme.px(16), theme.px(7), theme.px(16), theme.px(7))
-        head.setSpacing(theme.px(7))
-        head.addLayout(names, 1)
-        head.addWidget(button("Back to the shelf", self.closed.emit, tip="Esc"))
-        head.addWidget(self.save_button)
+        back = button("Back to the shelf", self.closed.emit, tip="Esc")
+        head = page_head(self._title, self._sum, back, self.save_button)
         strips = QVBoxLayout()
         strips.setSpacing(0)
         for name, strip in zip(self._names, self.strips, strict=True):

@@ -20,7 +20,7 @@ from idle_quarry.app.desk import Desk
 from idle_quarry.app.document import Document
 from idle_quarry.app.evidence.panel import Evidence
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.basics import AskBar, OneLine, button, label
+from idle_quarry.app.widgets.basics import AskBar, OneLine, button, label, page_head
 from idle_quarry.app.widgets.findings import Findings
 from idle_quarry.app.widgets.sheet import Sheet
 from idle_quarry.app.widgets.strip import Strip
@@ -70,18 +70,9 @@ class PathView(QWidget):
         self._title, self._about = OneLine("title"), OneLine("dust")
         self.save_button = button("Save revision", self.ask_save, tip="Ctrl+S")
         self.job_button = button("Start a job", self._start_job, main=True, tip="Ctrl+J")
-        names = QVBoxLayout()
-        names.setSpacing(theme.px(1))
-        names.addWidget(self._title)
-        names.addWidget(self._about)
         self.changes_button = button("", self._show_changes, quiet=True)
-        head = QHBoxLayout()
-        head.setContentsMargins(theme.px(16), theme.px(7), theme.px(16), theme.px(7))
-        head.setSpacing(theme.px(7))
-        head.addLayout(names, 1)
-        head.addWidget(self.changes_button)
-        head.addWidget(self.save_button)
-        head.addWidget(self.job_button)
+        acts = (self.changes_button, self.save_button, self.job_button)
+        head = page_head(self._title, self._about, *acts)
         self.ask = AskBar()
         self.strip = Strip()
         self.sheet, self.structure = Sheet(), Structure()

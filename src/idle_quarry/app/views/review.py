@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.basics import AskBar, button, label, scrolled, told_list
+from idle_quarry.app.widgets.basics import AskBar, button, label, page_head, scrolled, told_list
 from idle_quarry.app.widgets.difference_table import DifferenceTable
 from idle_quarry.app.widgets.strip import Strip, share_scale
 from idle_quarry.errors import QuarryError
@@ -65,16 +65,8 @@ class ReviewPage(QWidget):
         desk.shelves_changed.connect(self._again)
 
     def _build(self) -> None:
-        names = QVBoxLayout()
-        names.setSpacing(theme.px(1))
-        names.addWidget(self._title)
-        names.addWidget(self._sum)
-        head = QHBoxLayout()
-        head.setContentsMargins(theme.px(16), theme.px(7), theme.px(16), theme.px(7))
-        head.setSpacing(theme.px(7))
-        head.addLayout(names, 1)
-        for each in (self.back_button, self.send_back_button, self.approve_button):
-            head.addWidget(each)
+        acts = (self.back_button, self.send_back_button, self.approve_button)
+        head = page_head(self._title, self._sum, *acts)
         self._name_a, self._name_b = label(role="dust"), label(role="dust")
         strips = QVBoxLayout()
         strips.setSpacing(0)

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.basics import button, fit_rows, label, wrapped_table
+from idle_quarry.app.widgets.basics import button, fit_rows, label, page_head, wrapped_table
 from idle_quarry.app.widgets.mini_strip import MiniStrip
 from idle_quarry.errors import QuarryError
 from idle_quarry.library.bundles import Offered, offered
@@ -52,17 +52,8 @@ class TakingPage(QWidget):
         self.first_focus = self.table
 
     def _build(self) -> None:
-        names = QVBoxLayout()
-        names.setSpacing(theme.px(1))
-        names.addWidget(self._title)
-        names.addWidget(self._sum)
-        head = QHBoxLayout()
-        head.setContentsMargins(theme.px(16), theme.px(7), theme.px(16), theme.px(7))
-        head.setSpacing(theme.px(7))
-        head.addLayout(names, 1)
-        head.addWidget(button("Back to the shelf", self.closed.emit, tip="Esc"))
-        head.addWidget(self.shelf)
-        head.addWidget(self.take_button)
+        back = button("Back to the shelf", self.closed.emit, tip="Esc")
+        head = page_head(self._title, self._sum, back, self.shelf, self.take_button)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QScrollArea,
     QSizePolicy,
     QTableWidget,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -85,6 +86,21 @@ def scrolled(layout: QLayout) -> QScrollArea:
     made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     made.setWidget(inside)
     return made
+
+
+def page_head(title: QLabel, about: QLabel, *beside: QWidget) -> QHBoxLayout:
+    """Return the head of a page: its title over a line about it, and what can be done at the right."""
+    names = QVBoxLayout()
+    names.setSpacing(theme.px(1))
+    names.addWidget(title)
+    names.addWidget(about)
+    head = QHBoxLayout()
+    head.setContentsMargins(theme.px(16), theme.px(7), theme.px(16), theme.px(7))
+    head.setSpacing(theme.px(7))
+    head.addLayout(names, 1)
+    for each in beside:
+        head.addWidget(each)
+    return head
 
 
 def told_list() -> QListWidget:

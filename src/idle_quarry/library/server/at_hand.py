@@ -99,14 +99,14 @@ class AtHand(FileLibrary):
         if server is not None:
             server.close()
 
-    def follow(self, template_ids: set[str] | None = None) -> None:
-        """Fetch what is new on the server, of some templates or of all. Raises `Away`."""
+    def follow(self, template_ids: set[str] | None = None, *, small: bool = True) -> None:
+        """Fetch what is new on the server, of some templates or of all; `small`: settings and jobs too. Raises `Away`."""
         with self._turn:
             if self.server is None:
                 raise Away("the server does not answer", subject=self.subject)
-            self._follow(self.server, template_ids)
+            self._follow(self.server, template_ids, small=small)
 
-    def _follow(self, server: ServerLibrary, template_ids: set[str] | None = None) -> None:
+    def _follow(self, server: ServerLibrary, template_ids: set[str] | None = None, *, small: bool = True) -> None:
         newest = sa.select(revisions.c.template_id, sa.func.max(revisions.c.number)).group_by(revisions.c.template_id)
         said = sa.select(reviews.c.template_id, sa.func.max(reviews.c.n)).group_by(reviews.c.template_id)
         shelf = sa.select(templates)
@@ -118,8 +118,8 @@ class AtHand(FileLibrary):
             rows = {row["id"]: dict(row) for row in there.execute(shelf).mappings()}
             last = {row[0]: row[1] for row in there.execute(newest)}
             last_said = {row[0]: row[1] for row in there.execute(said)}
-            house = [dict(row) for row in there.execute(sa.select(settings)).mappings()]
-            started = [dict(row) for row in there.execute(sa.select(jobs)).mappings()]
+            house = [dict(row) for row in there.execute(sa.select(settings)).mappings()] if small else []
+            started = [dict(row) for row in there.execute(sa.select(jobs)).mappings()] if small else []
         waiting = self.outbox.waiting()
         mine = {(one.template_id, one.number) for one in waiting if one.act != "job"}
         with self.transaction() as here:
@@ -130,10 +130,12 @@ class AtHand(FileLibrary):
             new = last.get(ident, 0) > have.get(ident, 0)
             if new or last_said.get(ident, 0) > have_said.get(ident, 0) or known.get(ident) != row:
                 self._fetch(server, row, have.get(ident, 0), have_said.get(ident, 0), waiting)
+        if not small:
+            return
         with self.transaction(write=True) as here:
-            self._replace(here, settings, house, [settings.c.key])
+            self._replace(here, settings, house, settings.c.key)
             kept = {one.body["ident"] for one in waiting if one.act == "job"}
-            self._replace(here, jobs, started, [jobs.c.id], keep=kept)
+            self._replace(here, jobs, started, jobs.c.id, keep=kept)
 
     def _have(self, here: sa.Connection, provisional: set[tuple[str, int]]) -> dict[str, int]:
         """Return the newest number of each template that the server gave."""
@@ -144,13 +146,13 @@ class AtHand(FileLibrary):
         return found
 
     def _replace(
-        self, here: sa.Connection, table: sa.Table, rows: list[dict[str, Any]], key: list[sa.Column[Any]],
+        self, here: sa.Connection, table: sa.Table, rows: list[dict[str, Any]], key: sa.Column[Any],
         keep: set[str] | frozenset[str] = frozenset(),
     ) -> None:  # fmt: skip
         """Make a small table what it is on the server; rows of `keep` are not there yet and stay."""
-        here.execute(table.delete().where(key[0].not_in(keep)) if keep else table.delete())
+        here.execute(table.delete().where(key.not_in(keep)) if keep else table.delete())
         if rows:
-            here.execute(table.insert(), [row for row in rows if row[key[0].name] not in keep])
+            here.execute(table.insert(), [row for row in rows if row[key.name] not in keep])
 
     def _fetch(
         self, server: ServerLibrary, row: dict[str, Any], have: int, have_said: int, waiting: list[Waiting]
@@ -265,7 +267,7 @@ class AtHand(FileLibrary):
             raise Away("the server went away", subject=self.subject, remedy=_NEEDS_SERVER) from error
         try:
             with self._turn:
-                self._follow(server, {template_id} if template_id else set())
+                self._follow(server, {template_id} if template_id else set(), small=template_id is None)
         except Away:
             self.leave()  # it was done all the same; it is fetched when the server is back
         return done

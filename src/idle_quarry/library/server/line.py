@@ -113,21 +113,23 @@ class Line:
         line.execute("SELECT pg_notify(%s, %s)", (_PRESENCE, json.dumps(words)))
 
     def _hear(self, line: psycopg.Connection) -> None:
-        changed: set[str] = set()
+        changed: set[tuple[str, str]] = set()
         others = False
         for heard in line.notifies(timeout=0.3, stop_after=1):
             others |= self._take(heard, changed)
         if changed:  # what comes in one breath is fetched in one
             for heard in line.notifies(timeout=0.02):
                 others |= self._take(heard, changed)
-            self._library.follow(changed)
+            small = any(table in ("setting", "job") for table, _ in changed)
+            self._library.follow({key for _, key in changed}, small=small)
         if changed or others:
             self._told(News(True, changed=bool(changed)))
 
-    def _take(self, heard: psycopg.Notify, changed: set[str]) -> bool:
+    def _take(self, heard: psycopg.Notify, changed: set[tuple[str, str]]) -> bool:
         """Take one notification; return whether it says something new of who is where."""
         if heard.channel == _CHANGES:
-            changed.add(heard.payload.partition(" ")[2])
+            table, _, key = heard.payload.partition(" ")
+            changed.add((table, key))
             return False
         try:
             words = json.loads(heard.payload)
