@@ -62,7 +62,7 @@ class ReviewPage(QWidget):
         for strip in (self.above, self.below):
             strip.chosen.connect(lambda ident: self._about(f"station {ident}"))
         self.table.picked.connect(lambda place: self._about(f"setting {place}"))
-        desk.shelves_changed.connect(self._again)
+        desk.shelves_changed.connect(lambda: self._again() if self.isVisible() else None)
 
     def _build(self) -> None:
         acts = (self.back_button, self.send_back_button, self.approve_button)
@@ -189,9 +189,11 @@ class ReviewPage(QWidget):
         try:
             remarks = self.desk.library.remarks(key.template_id)
             one_person = self.desk.library.one_person()
-            now = next(r for r in self.desk.library.revisions(key.template_id) if r.number == key.number)
-        except (QuarryError, StopIteration):
+            every = self.desk.library.revisions(key.template_id)
+        except QuarryError as error:
+            self.desk.refuse(error)
             return
+        now = next((each for each in every if each.number == key.number), key)
         self.remarks.clear()
         for remark in remarks:
             item = QListWidgetItem(remark_words(self.b, remark))
