@@ -50,7 +50,7 @@ def document(*arguments: str, status: int = 0) -> Any:
 
 
 @pytest.fixture(scope="module", autouse=True)
-def demo() -> None:
+def demo(qapp: object) -> None:  # papers are drawn by Qt: the application is the one the window's tests need
     lay_out(None)
     (clips_folder().parent / "jobs").mkdir(exist_ok=True)  # this module's own jobs are enough
 
