@@ -116,6 +116,31 @@ def test_blends_as_counted() -> None:
 
 
 @pytest.mark.parametrize(
+    ("source", "target", "retime", "speed", "scan"),
+    [
+        ("1080p24", "1080i25", "auto", Fraction(25, 24), "whole pictures as fields"),
+        ("1080p23.976", "1080i25", "auto", Fraction(1001, 960), "whole pictures as fields"),
+        ("1080psf24", "1080i25", "auto", Fraction(25, 24), "segments kept as fields"),
+        ("1080p30", "1080i29.97", "speed", Fraction(1000, 1001), "whole pictures as fields"),
+        ("1080p60", "1080i29.97", "speed", Fraction(1000, 1001), "fields from pictures"),
+        ("1080i25", "1080p24", "auto", Fraction(24, 25), "deinterlace, motion-adaptive"),
+        ("1080i29.97", "1080p60", "speed", Fraction(1001, 1000), "deinterlace, motion-adaptive"),
+    ],
+)
+def test_speed_between_pictures_and_fields(source: str, target: str, retime: str, speed: Fraction, scan: str) -> None:
+    rate = step(source, target, "rate", retime=retime)
+    assert (rate["method"], rate["speed"]) == ("speed", speed)
+    assert step(source, target, "scan", retime=retime)["method"] == scan
+
+
+def test_what_interlaced_pictures_lose_is_counted_once() -> None:
+    """Of 50 fields the scan step leaves 25 pictures, and one of those a second has no place among 24."""
+    assert step("1080i25", "1080p24", "scan", retime="nearest")["moments_halved"]
+    rate = step("1080i25", "1080p24", "rate", retime="nearest")
+    assert rate["dropped"] == pytest.approx(1000 / 24) and "one picture a second is dropped" in str(rate["text"])
+
+
+@pytest.mark.parametrize(
     ("source", "target", "cadence", "grade"),
     [
         ("1080p23.976", "1080i29.97", "2:3", "clean"),

@@ -234,3 +234,19 @@ def test_an_encoding_without_a_matrix_has_no_luma() -> None:
         from idle_quarry.picture.link import ycbcr_of
 
         ycbcr_of((np.zeros((2, 2)),) * 3, Encoding(matrix="rgb").matrix)
+
+
+@pytest.mark.parametrize(
+    ("source", "target", "retime", "shown"),
+    [
+        ("1080p24", "1080i25", "auto", [100]),  # both fields of frame n show picture n
+        ("1080p30", "1080i29.97", "speed", [100]),
+        ("1080p60", "1080i29.97", "speed", [200, 201]),
+        ("1080i25", "1080p24", "auto", [200]),  # the first field's moment of frame n
+        ("1080i25", "1080p25", "blend", [200]),
+    ],
+)
+def test_pictures_and_fields_by_speed_show_each_its_own(source: str, target: str, retime: str, shown: list[int]) -> None:
+    conversion = Conversion(format_from_words(source), format_from_words(target), policy(retime=retime))
+    origins = conversion.origins(100)
+    assert [origin.first for origin in origins] == shown and not any(origin.phase for origin in origins)

@@ -235,8 +235,8 @@ def _badness(step: Step, out: bool) -> float:
     if step.kind == "rate":
         return float(0.4 + 0.6 * min(1.0, (n["repeated"] + n["dropped"] + n["blended"]) / 250))
     if step.kind == "scan":
-        if "lost" in step.text and n["method"] != "line shift":
-            return 1.0  # every second moment
+        if n["moments_halved"]:
+            return 1.0
         return 0.2 if n["method"] == "line shift" else 0.35
     if step.kind == "colour":
         squeezed = n["transfer_from"] != n["transfer_to"]

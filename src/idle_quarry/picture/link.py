@@ -19,7 +19,7 @@ from idle_quarry.errors import NotPossible
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps import plan
 from idle_quarry.path.steps.cadence import cadence_name, is_pulldown, shown_at
-from idle_quarry.path.steps.rate import pace, retiming
+from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.path.steps.scan import keeps_fields
 from idle_quarry.picture.colour import converted_planes, linear_light
 from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order_retimed, order_shifted, separated
@@ -160,8 +160,9 @@ class Conversion:
         self.method = retiming(source, target, policy)
         if self.method == "refuse":
             raise NotPossible("the policy does not take material at this rate", remedy="choose how it is retimed")
-        self._pace = pace(source, target)
-        self._halves = source.scan == "interlaced" and target.scan != "interlaced" and self._pace[1] == source.rate
+        self._pace = pace(source, target, self.method)
+        #: source moments in one of those that are retimed: 2 where every second one of fields is left
+        self._step = int(source.moments / self._pace[0])
         where = self.plan.placement
         self._fit = (
             Fitted(*(float(v) for v in (where.scale_x, where.scale_y, where.edge_x, where.offset_y)))
@@ -192,9 +193,7 @@ class Conversion:
         return moment / self._pace[1]
 
     def _origin(self, moment: int) -> Origin:
-        if self._halves:
-            return Origin(2 * moment)  # every second moment is left: the first of each frame stays
-        exact = shown_at(*self._pace, self.method, moment)
+        exact = self._step * shown_at(*self._pace, self.method, moment)
         first = exact.numerator // exact.denominator
         return Origin(first, float(exact - first))
 

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.steps.rate import retiming
+from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.picture.charts import chart_truth
 from idle_quarry.picture.colour import converted_planes
 from idle_quarry.picture.figures import (
@@ -109,9 +109,12 @@ class Bench:
 
     def frames(self, policy: Policy) -> int:
         """Return how many output frames the material gives."""
-        if retiming(self.source, self.target, policy) == "speed":
-            return self.material.frames
-        return max(1, int(self.material.frames / self.source.rate * self.target.rate))
+        seconds = self.material.frames / self.source.rate
+        method = retiming(self.source, self.target, policy)
+        if method == "speed":
+            before, after = pace(self.source, self.target, method)
+            seconds *= before / after
+        return max(1, int(seconds * self.target.rate))
 
     def still(self, policy: Policy, index: int) -> Still:
         """Return output frame `index` under a policy; from the kept ones where it is there.

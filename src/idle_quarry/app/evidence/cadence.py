@@ -8,7 +8,7 @@ from PySide6.QtGui import QBrush, QPainter, QPen
 from idle_quarry.app.evidence.common import Subject, caption, heading, text_at
 from idle_quarry.app.theme import theme
 from idle_quarry.path.steps.cadence import ribbon
-from idle_quarry.path.steps.rate import pace, retiming
+from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.signal.rates import rate_text
 
 
@@ -18,8 +18,8 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
         caption(p, area, "Add a source: what its moments become is drawn here.")
         return
     source, target = s.source.format, s.target.format
-    before, after = pace(source, target)
     method = retiming(source, target, s.link.policy)
+    before, after = pace(source, target, method)
     heading(p, area, f"Time: {s.source.name} into {s.target.name}")
     count = 24
     cells = ribbon(before, after, method, count)

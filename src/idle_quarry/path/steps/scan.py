@@ -5,6 +5,7 @@ from __future__ import annotations
 from idle_quarry.path.grades import Step
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps.cadence import is_pulldown
+from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import rate_text
 
@@ -23,7 +24,7 @@ def scan_step(source: SignalFormat, target: SignalFormat, policy: Policy, *, sca
     if source.scan == "interlaced":
         return _from_fields(source, target, policy, scales_lines)
     if target.scan == "interlaced":
-        return _to_fields(source, target)
+        return _to_fields(source, target, policy)
     if source.scan != target.scan:
         split = target.scan == "psf"
         text = "each picture is sent as two segments" if split else "two segments are joined into their picture"
@@ -31,13 +32,15 @@ def scan_step(source: SignalFormat, target: SignalFormat, policy: Policy, *, sca
     return None
 
 
-def _step(grade: str, method: str, text: str, *, swaps: bool = False) -> Step:
-    return Step("scan", grade, text, {"method": method, "field_order_changes": swaps})
+def _step(grade: str, method: str, text: str, *, swaps: bool = False, halved: bool = False) -> Step:
+    return Step("scan", grade, text, {"method": method, "field_order_changes": swaps, "moments_halved": halved})
 
 
 def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, scales_lines: bool) -> Step | None:
     swaps = target.scan == "interlaced" and source.field_order != target.field_order
-    retimed = source.moments != target.moments
+    method = retiming(source, target, policy)
+    before, _ = pace(source, target, method)
+    retimed = method != "none"
     if target.scan == "interlaced" and not scales_lines and not retimed:
         if not swaps:
             return None
@@ -64,11 +67,12 @@ def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, sca
         text = f"fields are made whole ({name}) because {why}, then separated again"
         text += ", in the other field order" if swaps else ""
         return _step("lossy", "deinterlace, convert, interlace", text, swaps=swaps)
-    pictures = min(source.moments, target.moments)
+    halved = before == source.rate or target.moments <= source.rate
+    pictures = source.rate if halved else min(source.moments, target.moments)
     kept = f"{rate_text(source.moments)} fields become {rate_text(pictures)} whole pictures a second ({name})"
-    if target.moments <= source.rate:
+    if halved:
         kept += "; every second moment is lost"
-    return _step("lossy", f"deinterlace, {name}", kept)
+    return _step("lossy", f"deinterlace, {name}", kept, halved=halved)
 
 
 def keeps_fields(source: SignalFormat, target: SignalFormat, policy: Policy) -> bool:
@@ -83,20 +87,19 @@ def _swap_text(swaps: bool, policy: Policy) -> str:
     return "; field order changes by " + ("waiting one field" if policy.order == "time" else "half a line")
 
 
-def _to_fields(source: SignalFormat, target: SignalFormat) -> Step:
-    if source.scan == "psf" and source.rate == target.rate:
+def _to_fields(source: SignalFormat, target: SignalFormat, policy: Policy) -> Step:
+    method = retiming(source, target, policy)
+    _, after = pace(source, target, method)
+    if after == target.rate:
+        shown = rate_text(after if method == "speed" else min(source.rate, target.rate))
+        if source.scan == "psf":
+            return _step("clean", "segments kept as fields", f"PsF travels as fields; motion stays {shown} a second")
         return _step(
-            "clean", "segments kept as fields", f"PsF travels as fields; motion stays {rate_text(source.rate)} a second"
+            "clean", "whole pictures as fields", f"both fields show one moment; motion stays {shown} a second"
         )
-    if source.rate == target.rate:
-        return _step(
-            "clean",
-            "whole pictures as fields",
-            f"both fields show one moment; motion stays {rate_text(source.rate)} a second",
-        )
-    if is_pulldown(source.moments, target.moments):
+    if is_pulldown(source.moments, target.moments) and method == "nearest":
         return _step("clean", "2:3 pulldown", "pictures are spread over two and three fields in turn")
-    if source.moments >= target.moments:
+    if source.moments >= target.moments or method == "speed":
         return _step(
             "lossy", "fields from pictures", "each picture gives one field: half its lines, low-passed against twitter"
         )
