@@ -186,7 +186,7 @@ def test_bad_template_files(tmp_path: Path) -> None:
     data = json.loads(good)
     cases: dict[str, bytes] = {
         "empty": b"", "cut": good.encode()[:500], "list": b"[]", "deep": b"[" * 200_000, "binary": bytes(range(256)), "kind": b'{"kind": "recipe"}',
-        "newer": json.dumps({**data, "template": {**data["template"], "format_number": 3}}).encode(),
+        "newer": json.dumps({**data, "template": {**data["template"], "format_number": 4}}).encode(),
         "raster": good.replace('"width": 1920', '"width": 3').encode(),
         "extra": json.dumps({**data, "template": {**data["template"], "surprise": 1}}).encode(),
         "huge": b'{"kind": "' + b"x" * 9_000_000 + b'"}',

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import subprocess
 import warnings
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -14,13 +16,13 @@ from numpy.typing import NDArray
 from idle_quarry.errors import MediaError
 from idle_quarry.media import inspect
 from idle_quarry.media.encode import clip_suffix, encode_still, encoder_pixels
+from idle_quarry.media.pictures import Reader
 from idle_quarry.path.codecs import as_held, cannot_hold
 from idle_quarry.path.registry import codecs
-from idle_quarry.picture.bars import pattern, rgb_picture, ycbcr_codes
+from idle_quarry.picture.bars import GRID, ident_box, pattern, rgb_picture, ycbcr_codes
 from idle_quarry.picture.ident import with_ident
 from idle_quarry.signal import SignalFormat, Timecode
 from idle_quarry.signal.catalogue import standard_formats
-from idle_quarry.signal.colour import MATRICES
 from idle_quarry.signal.words import format_from_words as words
 from idle_quarry.sound.tone import CHANNELS, line_up_tone
 
@@ -65,27 +67,91 @@ def test_flags_and_timecode_survive(codec: object, tmp_path: Path) -> None:
     assert tried
 
 
-@pytest.mark.parametrize(
-    "text", ["1080i25", "576i25 4:3", "480i29.97", "1080p59.94", "2160p50 hlg", "2160p23.976 pq", "1080p25 8bit 4:2:0"]
-)
-def test_bars_have_the_levels_of_their_standard(text: str) -> None:
+#: Codes of 10 bits (Y, C′B, C′R or R′, G′, B′) as the standards print them, at samples and lines of 1920 × 1080.
+_PRINTED = {
+    "1080p59.94": [  # SMPTE RP 219-1, table of 10-bit values
+        (100, 300, (414, 512, 512)), (300, 300, (721, 512, 512)), (500, 300, (674, 176, 543)), (1600, 300, (111, 848, 481)),
+        (100, 660, (754, 615, 64)), (300, 660, (244, 612, 395)), (900, 660, (721, 512, 512)), (1800, 660, (127, 960, 471)),
+        (100, 760, (877, 64, 553)), (300, 760, (141, 697, 606)), (1600, 760, (940, 512, 512)), (1800, 760, (250, 409, 960)),
+        (100, 1000, (195, 512, 512)), (700, 1000, (940, 512, 512)), (1160, 1000, (46, 512, 512)), (1295, 1000, (82, 512, 512)), (1435, 1000, (99, 512, 512)),
+    ],
+    "486i29.97 8bit": [(32, 210, (16, 158, 95)), (160, 210, (16, 174, 149))],  # EG 1: subcarrier on black
+    "1080i25": [(100, 300, (940, 512, 512)), (300, 300, (674, 176, 543)), (1900, 300, (64, 512, 512))],
+    "2160p50 hlg 4:4:4 matrix=rgb": [  # ITU-R BT.2111, table of HLG values
+        (100, 45, (414, 414, 414)), (300, 45, (940, 940, 940)), (500, 300, (721, 721, 64)), (300, 670, (4, 4, 4)), (500, 670, (64, 64, 64)),
+        (600, 670, (152, 152, 152)), (1640, 670, (1019, 1019, 1019)), (700, 760, (4, 4, 4)), (1900, 760, (1019, 1019, 1019)),
+        (40, 1000, (713, 719, 316)), (120, 1000, (538, 709, 718)), (200, 1000, (512, 706, 296)),
+        (1720, 1000, (651, 286, 705)), (1800, 1000, (639, 269, 164)), (1880, 1000, (227, 147, 702)), (400, 1000, (46, 46, 46)),
+    ],
+    "2160p23.976 pq 4:4:4 matrix=rgb": [  # and of PQ
+        (300, 300, (572, 572, 572)), (40, 1000, (568, 571, 381)), (120, 1000, (484, 566, 571)), (200, 1000, (474, 564, 368)),
+        (1720, 1000, (536, 361, 564)), (1800, 1000, (530, 350, 256)), (1880, 1000, (317, 236, 562)),
+    ],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("text", _PRINTED)
+def test_bars_have_the_codes_their_standard_prints(text: str) -> None:
     fmt = words(text)
-    name, strips = pattern(fmt)
-    assert sum(strip.share for strip in strips) == pytest.approx(1)
-    assert all(sum(share for share, _ in strip.cells) == pytest.approx(1) for strip in strips)
-    luma, cb, cr = ycbcr_codes(rgb_picture(fmt), fmt.encoding)
-    levels = fmt.encoding.levels
-    assert luma.shape == (fmt.raster.height, fmt.raster.width)
-    assert cb.shape == cr.shape
-    assert luma.max() == levels.white if "100" in name else luma.max() < levels.white
-    level = {"hlg": 0.75, "pq": 0.58}.get(fmt.encoding.transfer, 0.75)
-    _, kr, kb, _ = MATRICES[fmt.encoding.matrix]
-    assert kr is not None and kb is not None
-    yellow = levels.black + (1 - kb) * level * (levels.white - levels.black)
-    assert round(yellow) in np.unique(luma)
-    assert levels.chroma_zero in np.unique(cb)
-    if fmt.raster.width == 720:  # beyond the 702 (or 711) samples of the picture there is nothing
-        assert (luma[10, :4] == levels.black).all() and (luma[10, -4:] == levels.black).all()
+    rgb, times = rgb_picture(fmt), max(1, fmt.raster.width // 1920)
+    for x, y, wanted in _PRINTED[text]:
+        y, x = (2 * y, 2 * x) if fmt.raster.width == 720 else (y * times, x * times)
+        at = rgb[y : y + 2, x : x + 2]
+        if fmt.encoding.matrix == "rgb":
+            codes = np.clip(np.rint(64 + 876 * at[0, 0]), 4, 1019)
+        else:
+            codes = np.array([plane[0, 0] for plane in ycbcr_codes(at, fmt.encoding)])
+        assert np.abs(codes - wanted).max() <= 1, (x, y, codes)
+    if "hlg" in text:  # the ramp has every code from 5 to 1018 once, a sample each of 1920
+        ramp = np.rint(64 + 876 * rgb_picture(words("1080p50 hlg"))[760, 799:1813, 0])
+        np.testing.assert_array_equal(ramp, np.arange(5, 1019))
+
+
+@pytest.mark.parametrize(
+    ("source", "text", "places"),
+    [
+        ("smptehdbars", "1080p59.94 8bit", [(100, 300), (300, 300), (500, 300), (1600, 300), (1800, 660), (100, 760), (1800, 760), (100, 1000), (700, 1000)]),
+        ("smptebars", "486i29.97 8bit", [(60, 100), (160, 100), (660, 100), (60, 350), (260, 350), (460, 350), (190, 450), (525, 450), (592, 450)]),
+        ("pal75bars", "576i25 8bit", [(50, 100), (150, 100), (600, 100), (680, 100)]),
+    ],
+)  # fmt: skip
+def test_bars_are_those_of_ffmpegs_own_sources(source: str, text: str, places: list[tuple[int, int]]) -> None:
+    fmt = words(text)
+    w, h = fmt.raster.width, fmt.raster.height
+    raw = subprocess.run(
+        ["ffmpeg", "-v", "error", "-f", "lavfi", "-i", f"{source}=s={w}x{h}", "-frames:v", "1", "-pix_fmt", "yuv444p", "-f", "rawvideo", "-"],
+        capture_output=True, check=True,
+    ).stdout  # fmt: skip
+    theirs = np.frombuffer(raw, np.uint8).reshape(3, h, w).astype(int)
+    ours = ycbcr_codes(rgb_picture(fmt), replace(fmt.encoding, sampling="4:4:4"))
+    for x, y in places:
+        for n in range(3):  # −I and +Q of 525 lines are not asked: theirs are HD's
+            assert abs(int(ours[n][y, x]) - theirs[n, y, x]) <= 1, (x, y, [p[y, x] for p in ours], theirs[:, y, x])
+
+
+@pytest.mark.parametrize(
+    ("text", "name"),
+    [
+        ("1080i25", "EBU"), ("576i25", "EBU"), ("1080p24", "EBU"), ("2160p50", "EBU"), ("480i29.97", "EG 1"), ("486i29.97", "EG 1"),
+        ("1080i29.97", "RP 219-1"), ("1080p30", "RP 219-1"), ("1080p60", "RP 219-1"), ("1080p23.976", "RP 219-1"), ("2160p59.94", "RP 219-2"),
+        ("2160p50 hlg", "BT.2111 HLG"), ("1080p25 pq", "BT.2111 PQ"), ("1080p25 pq full", "full range"), ("2048x1080p23.976", "after SMPTE RP 219-1"),
+    ],
+)  # fmt: skip
+def test_bars_are_chosen_by_format(text: str, name: str) -> None:
+    fmt = words(text)
+    made = pattern(fmt)
+    assert name in made.name
+    assert sum(band.height for band in made.bands) == pytest.approx(GRID[1])
+    assert all(sum(cell.width for cell in band.cells) == pytest.approx(GRID[0]) for band in made.bands)
+    luma = rgb_picture(fmt)
+    if fmt.raster.width == 720:  # beyond the 702, 711 or 704 samples of the picture there is nothing
+        assert not luma[10, :4].any() and not luma[10, -4:].any()
+    x, y, width, height = ident_box(fmt)
+    lettered = with_ident(luma, ("Lamp Room", "third"), (x, y, width, height), made.ident_level)
+    box = lettered[y : y + height, x : x + width]
+    assert box.max() == pytest.approx(made.ident_level, abs=0.02) and box.min() == 0
+    box[:] = luma[y : y + height, x : x + width]
+    np.testing.assert_array_equal(lettered, luma)  # and nothing else was touched
 
 
 def test_codes_agree_with_another_library() -> None:
@@ -105,6 +171,9 @@ def test_codes_agree_with_another_library() -> None:
 def test_tone(layout: str, level: float) -> None:
     tone = line_up_tone(level, 3.5, 48000, layout) / 2**31
     assert tone.shape == (168000, CHANNELS[layout])
+    if layout == "5.1":  # the low-frequency channel ends at 120 Hz
+        low = np.count_nonzero(np.diff(np.signbit(tone[:48000, 3])))
+        assert low in (159, 160, 161) and np.abs(tone[:, 3]).max() == pytest.approx(np.abs(tone[:, 5]).max(), rel=1e-3)
     last: NDArray[np.float64] = tone[:, -1]
     assert 20 * np.log10(np.abs(last).max()) == pytest.approx(level, abs=0.01)
     crossings = np.count_nonzero(np.diff(np.signbit(last[:48000])))
@@ -117,19 +186,47 @@ def test_tone(layout: str, level: float) -> None:
         )
 
 
-def test_the_ident_is_written_and_only_there() -> None:
-    plain = np.zeros((360, 640, 3))
-    written = with_ident(
-        plain,
-        (
-            "Lamp Room",
-            "a very long line that has to be made smaller to fit the width of the picture, or it is cut",
-            "third",
-        ),
-    )
-    assert not plain.any() and not written[:300].any()
+def test_the_ident_is_made_to_fit() -> None:
+    long = "a very long line that has to be made smaller to fit the width of the picture, or it is cut"
+    written = with_ident(np.zeros((360, 640, 3)), ("Lamp Room", long, "third"), (0, 300, 640, 60), 0.75)
     lit = np.nonzero(written[300:].any(axis=(0, 2)))[0]
-    assert lit.min() > 20 and lit.max() < 620 and written.max() == pytest.approx(0.75, abs=0.01)
+    assert lit.min() > 20 and lit.max() < 620 and not written[:300].any()
+
+
+@pytest.mark.parametrize(("text", "coded"), [("576i25 16:9 8bit", (720, 608)), ("486i29.97 4:3 8bit", (720, 512))])
+def test_d10_codes_its_lines_of_blanking_and_they_are_left_off_when_read(
+    text: str, coded: tuple[int, int], tmp_path: Path
+) -> None:
+    """SMPTE ST 356: what another program sees is 608 or 512 lines; what is read here is the picture, bars from its top."""
+    fmt, path = words(text), tmp_path / "tape.mxf"
+    encode_still(path, codecs()["d10-50"], fmt, rgb_picture(fmt), 2)
+    seen = subprocess.run(
+        ["ffprobe", "-v", "error", "-show_entries", "stream=width,height", "-of", "csv=p=0", str(path)],
+        capture_output=True, text=True, check=True,
+    ).stdout  # fmt: skip
+    assert seen.strip().strip(",") == "{},{}".format(*coded)
+    clip = inspect(path)
+    assert clip.format == replace(fmt, encoding=clip.format.encoding) if clip.format else False
+    with Reader(path, clip.declared) as reader:
+        picture = next(iter(reader.window(0, 1)))
+    assert (
+        picture.luma.shape == (fmt.raster.height, 720)
+        and picture.chroma
+        and len(picture.chroma[0]) == len(picture.luma)
+    )
+    assert picture.luma[2, 60] > 150 and picture.luma[-4:, 300].max() < 60
+
+
+def test_openexr_holds_linear_light(tmp_path: Path) -> None:
+    """75 % of an SDR signal is 0.75 to the power 2.4 of white's light (BT.1886), by another reader of the file."""
+    fmt = words("640x360p25 4:4:4")
+    carried = encode_still(tmp_path / "a.000001.exr", codecs()["exr-half"], fmt, np.full((360, 640, 3), 0.75), 1)
+    assert carried.encoding.transfer == "linear"
+    raw = subprocess.run(
+        ["ffmpeg", "-v", "error", "-i", str(tmp_path / "a.000001.exr"), "-f", "rawvideo", "-pix_fmt", "gbrpf32le", "-"],
+        capture_output=True, check=True,
+    ).stdout  # fmt: skip
+    assert np.frombuffer(raw, "<f4").mean() == pytest.approx(0.75**2.4, rel=2e-3)
 
 
 def test_every_pixel_format_is_one_the_encoder_takes() -> None:

@@ -198,6 +198,11 @@ def test_codes() -> None:
 
 def test_colour() -> None:
     assert step("2160p50 hlg", "2160p50 pq", "colour")["grade"] == "clean"
-    assert step("2160p50 hlg", "2160p50", "colour")["grade"] == "lossy"
+    bent, kept = (step("2160p50 hlg", "2160p50", "colour", tone=tone) for tone in ("compress", "reference"))
+    assert bent["grade"] == kept["grade"] == "lossy"
+    assert "68.7 % (40.6 cd/m²)" in str(bent["text"]) and "reference white (75 %) stays white" in str(kept["text"])
+    assert "1000 cd/m², is clipped" in str(step("2160p50 pq", "2160p50 hlg", "colour")["text"])
+    assert "super-white" in str(step("1080p25", "2048x1080p25 p3 4:4:4", "colour")["text"])
+    assert "super-white" not in str(step("576i25", "1080i25", "colour")["text"])
     assert step("1080p25", "1080p25 bt2020", "colour")["grade"] == "clean"
     assert step("1080p25 bt2020", "1080p25", "colour")["gamut_outside"] == pytest.approx(0.42, abs=0.01)

@@ -27,7 +27,7 @@ from idle_quarry.picture.colour import (
     softened,
     to_light,
 )
-from idle_quarry.signal.colour import PRIMARIES, TRANSFERS, hlg_signal, pq_signal
+from idle_quarry.signal.colour import PRIMARIES, TRANSFERS, hlg_signal, keeps_excursions, pq_signal, tone_mapped_signal
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")  # it says at import that it could also plot
@@ -38,6 +38,7 @@ _SPACES = {
     "bt709": "ITU-R BT.709",
     "bt2020": "ITU-R BT.2020",
     "p3": "P3-D65",
+    "p3-dci": "DCI-P3",
     "bt601-625": "ITU-R BT.470 - 625",
     "bt601-525": "SMPTE 240M",
 }
@@ -192,8 +193,10 @@ def test_the_tone_curve_rises_keeps_its_ends_and_keeps_greys_grey() -> None:
     assert (np.diff(toned[:, 1]) >= 0).all()
     assert toned[0].max() == 0 and toned[-1].min() == pytest.approx(100, abs=0.2)
     np.testing.assert_allclose(toned[:, 0], toned[:, 2], atol=1e-6)
-    reference = hdr_to_sdr([np.array([203.0])] * 3)[1][0]
-    assert 40 < reference < 80  # HDR's reference white comes down to about 80 % signal: highlights keep their room
+    for light in (1.0, 50.0, 203.0, 400.0, 900.0, 1000.0):  # the scalar of `signal`, written apart, is the same curve
+        assert hdr_to_sdr([np.array([light])] * 3)[1][0] == pytest.approx(
+            100 * tone_mapped_signal(light) ** 2.4, abs=1e-6
+        )
     shown = converted(random_rgb(), ("bt2020", "hlg"), ("bt709", "bt709"))
     assert shown.min() >= 0 and shown.max() <= 1 and np.isfinite(shown).all()
 
@@ -230,3 +233,29 @@ def test_softening_keeps_luminance_and_hue_and_leaves_what_fits() -> None:
     before, after = light - kept, soft - kept  # the same direction from grey, only nearer
     cross = np.cross(before.T[~inside], after.T[~inside])
     assert np.abs(cross).max() < 1e-6
+
+
+def test_reference_white_lands_where_it_is_said_to_and_stays_where_it_is_kept() -> None:
+    """75 % HLG is 203 cd/m² (BT.2408): bent it comes to 68.7 %, kept it is white, and SDR comes back as it was."""
+    white, hlg, sdr = np.full(3, 0.75), ("bt2020", "hlg"), ("bt709", "bt709")
+    np.testing.assert_allclose(converted(white, hlg, sdr), 0.687, atol=1e-3)
+    np.testing.assert_allclose(converted(white, hlg, sdr, tone="reference"), 1.0, atol=1e-3)
+    rgb = random_rgb(200)
+    for hdr in (hlg, ("bt2020", "pq")):
+        back = converted(converted(rgb, sdr, hdr), hdr, sdr, tone="reference")
+        assert np.abs(back - rgb).max() < 2e-3
+
+
+def test_sub_black_and_super_white_go_through_where_the_transfer_stays() -> None:
+    """Codes 46 and 984 of 10 bits, a step of PLUGE and super-white: in every gamut, by strips too, softened or not."""
+    codes = np.array([46, 64, 940, 984])
+    grey = np.repeat(((codes - 64) / 876)[:, None], 3, axis=1)
+    for source, target in (("bt601-625", "bt709"), ("bt601-525", "bt709"), ("bt709", "bt2020"), ("bt2020", "bt709")):
+        for soften in (False, True):
+            made = converted(grey, (source, "bt709"), (target, "bt709"), soften=soften)
+            np.testing.assert_array_equal(np.rint(64 + 876 * made[:, 1]).astype(int), codes)
+    # a colour outside the gamut is no excursion: it is clipped at black and white as before
+    green = converted(np.array([0.0, 1.0, 0.0]), ("bt2020", "bt709"), ("bt709", "bt709"))
+    assert green.min() == 0 and green.max() == 1
+    assert not keeps_excursions("hlg", "hlg") and not keeps_excursions("bt709", "gamma2.6")
+    assert converted(grey, ("bt709", "bt709"), ("p3", "gamma2.6")).max() == 1

@@ -246,7 +246,9 @@ def test_an_encoding_without_a_matrix_has_no_luma() -> None:
         ("1080i25", "1080p25", "blend", [200]),
     ],
 )
-def test_pictures_and_fields_by_speed_show_each_its_own(source: str, target: str, retime: str, shown: list[int]) -> None:
+def test_pictures_and_fields_by_speed_show_each_its_own(
+    source: str, target: str, retime: str, shown: list[int]
+) -> None:
     conversion = Conversion(format_from_words(source), format_from_words(target), policy(retime=retime))
     origins = conversion.origins(100)
     assert [origin.first for origin in origins] == shown and not any(origin.phase for origin in origins)

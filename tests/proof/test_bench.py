@@ -16,6 +16,7 @@ from idle_quarry.media.looking import look
 from idle_quarry.path.comparing import methods_for, questions, with_part
 from idle_quarry.path.policies import Policy, parts
 from idle_quarry.picture.charts import CHARTS, chart_frame, chart_truth, drawn, grid_of
+from idle_quarry.picture.colour import TONES
 from idle_quarry.picture.fields import DEINTERLACERS
 from idle_quarry.picture.figures import banding, combing, delta_e_itp, judder_ms, outside, response, twitter
 from idle_quarry.picture.kernels import KERNELS
@@ -50,7 +51,7 @@ def test_every_method_of_the_policy_is_one_that_pictures_can_be_made_by() -> Non
     """Methods are data; what computes them are registries: neither has one that the other lacks."""
     ids = {name: {method.id for method in part.method} for name, part in parts().items()}
     assert ids["kernel"] == set(KERNELS) and ids["rounding"] == set(ROUNDINGS)
-    assert ids["scan"] - {"leave"} == set(DEINTERLACERS)
+    assert ids["scan"] - {"leave"} == set(DEINTERLACERS) and ids["tone"] == set(TONES)
     for name, part in parts().items():
         assert name in Policy.model_fields
         for method in part.method:

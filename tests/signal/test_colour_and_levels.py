@@ -7,6 +7,7 @@ import warnings
 import numpy as np
 import pytest
 
+from idle_quarry.path.steps import plan
 from idle_quarry.signal.colour import PRIMARIES, gamut_outside, hlg_signal, pq_signal, triangle, uv
 from idle_quarry.signal.interfaces import carriage
 from idle_quarry.signal.levels import Levels, codes_lost
@@ -23,6 +24,7 @@ _NAMES = {
     "bt601-525": "SMPTE C",
     "bt601-625": "ITU-R BT.470 - 625",
     "p3": "P3-D65",
+    "p3-dci": "DCI-P3",
 }
 
 
@@ -78,7 +80,7 @@ def test_code_values_as_printed() -> None:
     [
         ("576i25", (864, 625), 0.27, "SD"), ("480i29.97", (858, 525), 0.27, "SD"), ("1080i25", (2640, 1125), 1.485, "HD"),
         ("1080psf23.976", (2750, 1125), 1.485 / 1.001, "HD"), ("1080p50", (2640, 1125), 2.97, "3G"), ("720p50", (1980, 750), 1.485, "HD"),
-        ("2160p25", (5280, 2250), 5.94, "6G"), ("2160p50", (5280, 2250), 11.88, "12G"),
+        ("576p50", (864, 625), 0.54, "SD 540"), ("480p59.94", (858, 525), 0.54, "SD 540"), ("2160p25", (5280, 2250), 5.94, "6G"), ("2160p50", (5280, 2250), 11.88, "12G"),
     ],
 )  # fmt: skip
 def test_interfaces_as_printed(words: str, total: tuple[int, int], gbps: float, interface: str) -> None:
@@ -92,6 +94,10 @@ def test_interfaces_as_printed(words: str, total: tuple[int, int], gbps: float, 
 def test_what_no_interface_carries() -> None:
     assert carriage(format_from_words("4320p50 hlg")) is None
     assert carriage(format_from_words("1080x1920p25")) is None
+    assert (
+        carriage(format_from_words("1080p24 16bit 4:4:4")) is None
+        and carriage(format_from_words("1080p24 12bit")) is not None
+    )
 
 
 def test_shapes_of_sd() -> None:
@@ -100,4 +106,9 @@ def test_shapes_of_sd() -> None:
         10 / 11
     )
     assert safe_area(Raster(1920, 1080), "action") == SafeArea(67, 38, 1786, 1004)  # EBU R 95, table 1
+    tape = safe_area(format_from_words("576i25").raster, "action")  # of the 702 samples that are picture
+    assert (tape.x, tape.width) == (round(9 + 702 * 0.035), 720 - 2 * round(9 + 702 * 0.035))
+    # 4:3 of 480 lines fills 704 samples, of 486 lines 711: neither leaves black in HD
+    for text in ("480i29.97 16:9", "486i29.97 16:9"):
+        assert plan(format_from_words(text), format_from_words("1080i29.97")).placement.unused == 0  # type: ignore[union-attr]
     assert safe_area(Raster(1920, 1080), "graphics") == SafeArea(96, 54, 1728, 972)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from idle_quarry.errors import NotPossible, NotUnderstood
 from idle_quarry.signal.rates import NAMED_RATES, family, rate_from_text, rate_text
-from idle_quarry.signal.timecode import Timecode, can_drop, frames_a_day
+from idle_quarry.signal.timecode import Timecode, can_drop, counted_frames, frames_a_day
 
 NTSC = Fraction(30000, 1001)
 
@@ -99,3 +99,16 @@ def test_conversion_keeps_the_moment(frames: int) -> None:
 def test_impossible_timecodes_are_refused(text: str, rate: Fraction) -> None:
     with pytest.raises((NotUnderstood, NotPossible)):
         Timecode.from_text(text, rate)
+
+
+@pytest.mark.parametrize(
+    ("rate", "start", "wanted"),
+    [
+        ("25", "10:00:00:00", "09:59:00:00"), ("23.976", "01:00:00:00", "00:59:00:00"), ("29.97", "01:00:00:00", "00:59:00:00"),
+        ("59.94", "01:00:00:00", "00:59:00:00"), ("29.97", "01:00:00;00", "00:59:00;02"), ("59.94", "01:00:00;00", "00:59:00;04"),
+        ("29.97", "00:50:30;11", "00:49:30;11"), ("29.97", "00:51:00;02", "00:50:00;02"), ("25", "00:00:30:00", "23:59:30:00"),
+    ],
+)  # fmt: skip
+def test_a_minute_earlier_is_counted_in_numbers(rate: str, start: str, wanted: str) -> None:
+    assert str(Timecode.from_text(start, NAMED_RATES[rate]).seconds_earlier(60)) == wanted
+    assert counted_frames(20, NAMED_RATES["29.97"]) == 600

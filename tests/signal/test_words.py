@@ -10,7 +10,13 @@ from hypothesis import strategies as st
 
 from idle_quarry.errors import NotPossible, NotUnderstood, QuarryError
 from idle_quarry.signal import Encoding, Raster, SignalFormat, format_from_words, format_words
-from idle_quarry.signal.catalogue import irregularities, nearest_standard, standard_formats, standard_of
+from idle_quarry.signal.catalogue import (
+    irregularities,
+    nearest_standard,
+    standard_formats,
+    standard_of,
+    territories_of_rate,
+)
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import format_from_json, format_to_json
 from idle_quarry.signal.rates import NAMED_RATES
@@ -56,6 +62,24 @@ def test_every_standard_format_is_written_as_it_is_read(each: object) -> None:
     assert standard_of(fmt) == each.standard  # type: ignore[attr-defined]
     assert nearest_standard(fmt).format == fmt
     assert each.territories  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize(
+    ("text", "why"),
+    [
+        ("1080i25 hlg", "no fields"), ("2160p50 8bit", "10, 12 bits, not 8"), ("2160p50 8bit hlg", "at least 10"), ("576i25 p3", "colour"),
+        ("1280x1080i25", "ST 370 has no interlaced"), ("1080p25 bt2020", "colour"), ("1440x1080p25 12bit", "not 12"), ("1920x1088p25", "no standard"),
+    ],
+)  # fmt: skip
+def test_what_no_standard_has_together_is_said(text: str, why: str) -> None:
+    assert any(why in said for said in irregularities(format_from_words(text))), irregularities(format_from_words(text))
+    assert irregularities(format_from_words("1080p25 4:4:4 matrix=rgb")) == ()  # R′G′B′ of the standard's own colour
+
+
+def test_territories_by_rate() -> None:
+    """ST 428-11 knows 24, 25, 30, 48, 50 and 60: 23.976 is no rate of cinema."""
+    assert territories_of_rate(NAMED_RATES["23.976"]) == ("59.94 Hz",)
+    assert territories_of_rate(Fraction(24)) == ("cinema",) and territories_of_rate(Fraction(25))[0] == "50 Hz"
 
 
 formats = st.builds(

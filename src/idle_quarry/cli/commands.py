@@ -189,11 +189,11 @@ def plan(options: Options, out: Output) -> int:
     for name, part in parts().items():
         value = getattr(options, name)
         if value is not None:
-            known = [method.id for method in part.method]
-            if value not in known:
+            known = {method.label.lower(): method.id for method in part.method} | {m.id: m.id for m in part.method}
+            if value.lower() not in known:
                 raise NotUnderstood(f"no such {name} policy", subject=repr(value), remedy="use " + ", ".join(known))
-            chosen[name] = value
-    link = plan_link(source, target, Policy(**chosen))
+            chosen[name] = known[value.lower()]
+    link = plan_link(source, target, Policy.model_validate(chosen))
     document = {
         "from": described_format(source),
         "to": described_format(target),

@@ -16,9 +16,7 @@ from idle_quarry.places import DEMO
 #: Opens the window on a library (None for the user's own); returns the exit status.
 OpenWindow = Callable[[str | None], int]
 
-_POLICIES = ("fit", "position", "kernel", "light", "scan", "order", "retime", "colour", "rounding")
-
-
+_POLICIES = ("fit", "position", "kernel", "light", "scan", "order", "retime", "colour", "tone", "rounding")
 _PLACE = "a library file, a server's address (postgresql://person@host/database), or 'demo'"
 
 

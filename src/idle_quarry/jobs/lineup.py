@@ -12,8 +12,9 @@ from idle_quarry.media.encode import Progress, encode_still
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Template
-from idle_quarry.picture.bars import pattern, rgb_picture
+from idle_quarry.picture.bars import ident_box, pattern, rgb_picture
 from idle_quarry.picture.ident import with_ident
+from idle_quarry.signal.timecode import counted_frames
 from idle_quarry.signal.words import format_words
 from idle_quarry.sound.tone import LINE_UP_HZ, line_up_tone
 
@@ -40,20 +41,20 @@ def write_line_up(template: Template, title: str, path: Path, progress: Progress
     fmt = template.intermediate_format
     codec = codecs()[template.intermediate.codec]
     start = line_up_start(template)
-    frames = round(template.timecode.line_up_length_s * fmt.rate)
+    frames = counted_frames(template.timecode.line_up_length_s, fmt.rate)
     if codec.one_picture_a_file:
         frames = min(frames, _MOST_FILES)
     plan = template.sound
-    name, _ = pattern(fmt)
+    bars = pattern(fmt)
     ident = (
         title,
         f"{format_words(fmt, fields=True)}  ·  {codec.name}",
         f"{start}  ·  {LINE_UP_HZ // 1000} kHz at {db(plan.line_up_dbfs)} dBFS  ·  left interrupted",
     )
-    picture = with_ident(rgb_picture(fmt), ident)
+    picture = with_ident(rgb_picture(fmt), ident, ident_box(fmt), bars.ident_level)
     tone = line_up_tone(plan.line_up_dbfs, float(frames / fmt.rate), plan.sample_rate, plan.layout)
     carried = encode_still(path, codec, fmt, picture, frames, start, tone, plan.sample_rate, plan.bit_depth, progress)
-    return LineUp(format_words(carried, fields=True), frames, str(start), name, _differences(path, carried, start))
+    return LineUp(format_words(carried, fields=True), frames, str(start), bars.name, _differences(path, carried, start))
 
 
 def _differences(path: Path, carried: Any, start: Any) -> tuple[str, ...]:

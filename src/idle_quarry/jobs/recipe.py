@@ -12,7 +12,14 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import rate_fraction_text
 from idle_quarry.signal.words import format_words
 
-_PRIMARIES = {"bt709": "bt709", "bt601-625": "bt470bg", "bt601-525": "smpte170m", "bt2020": "bt2020", "p3": "smpte432"}
+_PRIMARIES = {
+    "bt709": "bt709",
+    "bt601-625": "bt470bg",
+    "bt601-525": "smpte170m",
+    "bt2020": "bt2020",
+    "p3": "smpte432",
+    "p3-dci": "smpte431",
+}
 _TRANSFERS = {
     "bt709": "bt709",
     "hlg": "arib-std-b67",

@@ -51,10 +51,8 @@ def template_folders(folders: tuple[Folder, ...], with_numbers: bool, above: str
 
 def line_up_start(template: Template) -> Timecode:
     """Return the timecode of the line-up's first frame: so many seconds of count before the programme."""
-    rate, plan = template.working.format.rate, template.timecode
-    start = parsed(plan.start, plan.drop, rate)
-    lead = plan.line_up_lead_s * rate
-    return start - round(lead)
+    plan = template.timecode
+    return parsed(plan.start, plan.drop, template.working.format.rate).seconds_earlier(plan.line_up_lead_s)
 
 
 def line_up_file(codec: Codec, title: str) -> str:

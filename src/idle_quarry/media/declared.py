@@ -25,16 +25,22 @@ if TYPE_CHECKING:
     from idle_quarry.media.measurement.disagreements import Disagreement
     from idle_quarry.media.measurement.measured import Measured
 
+#: BT.2020 with constant luminance is no matrix of R′G′B′: it is named, and no format of this program has it.
+_CONSTANT_LUMINANCE = "bt2020 constant luminance"
 # Numbers of ITU-T H.273, which FFmpeg's libraries report, to this program's names.
-_PRIMARIES = {1: "bt709", 5: "bt601-625", 6: "bt601-525", 7: "bt601-525", 9: "bt2020", 11: "p3", 12: "p3"}
+_PRIMARIES = {1: "bt709", 5: "bt601-625", 6: "bt601-525", 7: "bt601-525", 9: "bt2020", 11: "p3-dci", 12: "p3"}
 _TRANSFERS = {
     1: "bt709", 6: "bt709", 7: "bt709", 8: "linear", 13: "srgb", 14: "bt709", 15: "bt709", 16: "pq", 17: "gamma2.6", 18: "hlg",
 }  # fmt: skip
-_MATRICES = {0: "rgb", 1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}
+_MATRICES = {0: "rgb", 1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: _CONSTANT_LUMINANCE}
 _RANGES = {1: "narrow", 2: "full"}
 #: FFmpeg's AVFieldOrder: progressive 1, tt 2, bb 3, tb 4, bt 5. By the wording of its documentation the second
 #: letter is the field shown first; but files (QuickTime 'fiel' 9 and 14, TN2162) and its own decoders mean the first.
 _ORDERS = {2: "top", 3: "bottom", 4: "top", 5: "bottom"}
+#: Its MXF reader does as documented: tb is a top field first in the file and shown second (ST 377-1, F.5.2, FieldDominance 2).
+_ORDERS_MXF = {2: "top", 3: "bottom", 4: "bottom", 5: "top"}
+#: D-10 codes lines of blanking above the picture (SMPTE ST 356).
+_CODED_BLANKING = {(720, 608): 32, (720, 512): 26}
 _FULL_RANGE_PIXELS = ("yuvj",)
 
 
@@ -85,6 +91,7 @@ class Declared:
     duration_s: float | None
     audio: tuple[Audio, ...] = ()
     gaps: tuple[tuple[int, int], ...] = ()
+    blanking: int = 0  #: lines of blanking that are coded above the picture; `height` is without them
 
     @property
     def has_picture(self) -> bool:
@@ -237,12 +244,15 @@ def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[A
     aspect = stream.sample_aspect_ratio or context.sample_aspect_ratio
     if path.suffix.lower() in STILL_SUFFIXES or not aspect or aspect <= 0:
         aspect = Fraction(1)
+    blanking = _CODED_BLANKING.get((context.width, context.height), 0) if context.name == "mpeg2video" else 0
+    height = context.height - blanking
+    aspect = Fraction(aspect) * height / context.height
     duration = _duration(container)
     frames = stream.frames or (round(duration * rate) if duration and rate else None)
     return Declared(
         width=context.width,
-        height=context.height,
-        sample_aspect=Fraction(aspect),
+        height=height,
+        sample_aspect=aspect,
         rate=rate,
         scan=scan,
         field_order=order,
@@ -261,6 +271,7 @@ def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[A
         frames=frames,
         duration_s=duration,
         audio=audio,
+        blanking=blanking,
     )
 
 
@@ -286,7 +297,7 @@ def _scan(container: InputContainer, stream: VideoStream) -> tuple[str, str | No
     if order == 1:
         return "progressive", None
     if order in _ORDERS:
-        return "interlaced", _ORDERS[order]
+        return "interlaced", (_ORDERS_MXF if container.format.name == "mxf" else _ORDERS)[order]
     if stream.codec_context.name in ("dvvideo",):
         return _first_picture(container, stream, "bottom")
     if stream.codec_context.name in ("mpeg2video", "mpeg1video", "h264", "hevc", "vc1", "dnxhd", "prores", "jpeg2000"):
@@ -388,10 +399,9 @@ def sd_convention(declared: Declared) -> Fraction:
     Where the codec writes only the picture's aspect, the standard's own convention is meant.
     """
     written = declared.sample_aspect
-    system = {576: 625, 480: 525, 486: 525}.get(declared.height)
-    if system is None or declared.width != 720:
+    conventions = LINE_CONVENTIONS.get(declared.height)
+    if conventions is None or declared.width != 720:
         return written
-    conventions = LINE_CONVENTIONS[system]
     if declared.codec in _DISPLAY_ASPECT_ONLY:
         aspect = min((FOUR_THREE, SIXTEEN_NINE), key=lambda each: abs(each - declared.display_aspect))
         return sd_pixel_aspect(declared.height, aspect, conventions[0])

@@ -20,6 +20,7 @@ from idle_quarry.errors import MediaError
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.registry import Codec
 from idle_quarry.picture.bars import ycbcr_codes
+from idle_quarry.picture.colour import linear_light
 from idle_quarry.signal.formats import SAMPLINGS, SignalFormat
 from idle_quarry.signal.timecode import Timecode
 
@@ -39,7 +40,7 @@ def _coded_once(codec: Codec) -> int:
     return 2 if "avcintra" in codec.encode.options.get("x264-params", "") else 0
 
 
-_PRIMARIES = {"bt709": 1, "bt601-625": 5, "bt601-525": 6, "bt2020": 9, "p3": 12}
+_PRIMARIES = {"bt709": 1, "bt601-625": 5, "bt601-525": 6, "bt2020": 9, "p3": 12, "p3-dci": 11}
 _TRANSFERS = {"bt709": 1, "linear": 8, "srgb": 13, "pq": 16, "gamma2.6": 17, "hlg": 18}
 _MATRICES = {"rgb": 0, "bt709": 1, "bt601": 6, "bt2020": 9}
 _PCM = {16: "pcm_s16le", 24: "pcm_s24le", 32: "pcm_s32le"}
@@ -51,6 +52,12 @@ class Pixels:
 
     name: str
     format: SignalFormat
+    blanking: int = 0  #: lines of blanking coded above the picture
+
+    @property
+    def height(self) -> int:
+        """Lines that are coded."""
+        return self.format.raster.height + self.blanking
 
 
 def encoder_pixels(codec: Codec, fmt: SignalFormat) -> Pixels:
@@ -71,7 +78,11 @@ def encoder_pixels(codec: Codec, fmt: SignalFormat) -> Pixels:
         encoding |= {"sampling": "4:4:4", "matrix": "rgb", "range": "full"}
     elif wants_rgb:
         encoding |= {"matrix": "bt2020" if fmt.encoding.primaries == "bt2020" else "bt709", "range": "narrow"}
-    return Pixels(codec.encode.pixels[key], fmt.with_encoding(**encoding))
+    return Pixels(codec.encode.pixels[key], fmt.with_encoding(**encoding), _blanking(codec, fmt))
+
+
+def _blanking(codec: Codec, fmt: SignalFormat) -> int:
+    return codec.encode.blanking.get(f"{fmt.raster.width}x{fmt.raster.height}", 0)
 
 
 def _chroma(sampling: str) -> int:
@@ -109,22 +120,34 @@ def encode_still(
             _write_clip(path, codec, pixels, rgb, frames, start, sound, sample_rate, sound_bits, progress)
     except (FFmpegError, OSError, ValueError) as error:
         raise MediaError(f"the {codec.name} encoder refused ({error})", subject=path.name) from error
+    if pixels.name == _LINEAR:
+        return pixels.format.with_encoding(transfer="linear")
     return pixels.format
+
+
+#: The pixel format of OpenEXR: linear light by definition.
+_LINEAR = "gbrpf32le"
 
 
 def _picture(pixels: Pixels, rgb: NDArray[np.float64]) -> av.VideoFrame:
     fmt = pixels.format
-    if pixels.name == "gbrpf32le":
-        return _filled(pixels, [rgb[..., i] for i in range(3)])
+    if pixels.name == _LINEAR:
+        white = _WHITE_SIGNAL.get(fmt.encoding.transfer, 1.0)
+        one = linear_light(np.full((1, 1), white), fmt.encoding.transfer)[0, 0]
+        return _filled(pixels, [linear_light(rgb[..., i], fmt.encoding.transfer) / one for i in range(3)])
     if fmt.encoding.matrix == "rgb":
         top = (1 << fmt.encoding.bit_depth) - 1
         return _filled(pixels, [np.rint(np.clip(rgb[..., i], 0, 1) * top) for i in range(3)])
     return _filled(pixels, list(ycbcr_codes(rgb, fmt.encoding)))
 
 
+#: Reference white of HDR signals (BT.2408-7, table 1): written as 1.0 where light is linear.
+_WHITE_SIGNAL = {"hlg": 0.75, "pq": 0.5807}
+
+
 def frame_of_codes(pixels: Pixels, codes: Sequence[NDArray[Any]]) -> av.VideoFrame:
     """Return a frame of code values in the encoding of `pixels`: luma and chroma, or R, G, B; flagged as its format says."""
-    if pixels.name == "gbrpf32le":
+    if pixels.name == _LINEAR:
         top = (1 << pixels.format.encoding.bit_depth) - 1
         codes = [plane / np.float32(top) for plane in codes]
     return _flagged(_filled(pixels, codes), pixels.format)
@@ -132,11 +155,20 @@ def frame_of_codes(pixels: Pixels, codes: Sequence[NDArray[Any]]) -> av.VideoFra
 
 def _filled(pixels: Pixels, planes: Sequence[NDArray[Any]]) -> av.VideoFrame:
     """Return a frame that holds planes: Y, C′B, C′R, or R, G, B, which FFmpeg keeps as G, B, R."""
-    frame = av.VideoFrame(pixels.format.raster.width, pixels.format.raster.height, pixels.name)
+    frame = av.VideoFrame(pixels.format.raster.width, pixels.height, pixels.name)
+    if pixels.blanking:
+        levels = pixels.format.encoding.levels
+        empty = (levels.black, levels.chroma_zero, levels.chroma_zero)
+        planes = [
+            np.pad(
+                plane, ((pixels.blanking * len(plane) // pixels.format.raster.height, 0), (0, 0)), constant_values=code
+            )
+            for plane, code in zip(planes, empty, strict=True)
+        ]
     if pixels.name.startswith("gbr"):
         planes = [planes[1], planes[2], planes[0]]
     deep = pixels.format.encoding.bit_depth > 8
-    kind = "<f4" if pixels.name == "gbrpf32le" else ">u2" if pixels.name.endswith("be") else "<u2" if deep else "u1"
+    kind = "<f4" if pixels.name == _LINEAR else ">u2" if pixels.name.endswith("be") else "<u2" if deep else "u1"
     for plane, data in zip(frame.planes, planes, strict=True):
         rows = np.ascontiguousarray(data.astype(kind)).view(np.uint8).reshape(data.shape[0], -1)
         padded = np.zeros((data.shape[0], plane.line_size), np.uint8)
@@ -174,7 +206,7 @@ def _colour_flags(target: Any, fmt: SignalFormat) -> None:
 def encoder_options(codec: Codec, fmt: SignalFormat) -> dict[str, str]:
     """Return the encoder options that code `fmt` as it is: bit rate, fields, pixel aspect."""
     options = dict(codec.encode.options)
-    aspect = fmt.raster.pixel_aspect
+    aspect = fmt.raster.pixel_aspect * (fmt.raster.height + _blanking(codec, fmt)) / fmt.raster.height
     options["aspect"] = f"{aspect.numerator}:{aspect.denominator}"
     if codec.encode.encoder == "dnxhd" and options.get("profile") == "dnxhd":
         options["b"] = str(_vc3_rate(codec, fmt, codec.encode.pixels))
@@ -236,7 +268,7 @@ def _write_clip(
         stream = container.add_stream(codec.encode.encoder, rate=fmt.rate)
         assert isinstance(stream, VideoStream)
         context = stream.codec_context
-        context.width, context.height, context.pix_fmt = fmt.raster.width, fmt.raster.height, pixels.name
+        context.width, context.height, context.pix_fmt = fmt.raster.width, pixels.height, pixels.name
         context.time_base = 1 / fmt.rate
         context.options = encoder_options(codec, fmt)
         _colour_flags(context, fmt)

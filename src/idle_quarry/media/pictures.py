@@ -65,6 +65,7 @@ class Reader:
         self.path = path
         self.rate = declared.rate or Fraction(25)
         self.damaged = 0
+        self._blanking = declared.blanking
         self._threads = threads
         self._container: InputContainer | None = None
         self._stills: list[Path] = []
@@ -180,7 +181,8 @@ class Reader:
                         self.damaged += 1
                         continue
                     bad = 0
-                    yield _picture(frame, index, self._seconds(frame, index), self._own_timecode(frame, groups))
+                    timecode = self._own_timecode(frame, groups)
+                    yield _picture(frame, index, self._seconds(frame, index), timecode, self._blanking)
         except FFmpegError:
             self.damaged += 1
 
@@ -213,13 +215,33 @@ class Reader:
             yield _picture(frame, index, index / float(self.rate))
 
 
-def _picture(frame: VideoFrame, index: int, seconds: float, timecode: FrameTimecode | None = None) -> Picture:
-    luma, chroma, rgb, bits = planes_of(frame)
+def _picture(
+    frame: VideoFrame, index: int, seconds: float, timecode: FrameTimecode | None = None, blanking: int = 0
+) -> Picture:
+    luma, chroma, rgb, bits = planes_of(frame, blanking)
     return Picture(index, seconds, luma, chroma, rgb, bits, bool(frame.interlaced_frame), timecode)
 
 
-def planes_of(frame: VideoFrame) -> tuple[Plane, tuple[Plane, Plane] | None, Plane | None, int]:
-    """Return luma, chroma, R′G′B′ and bits of a frame; packed layouts are laid out as planes first, without loss."""
+Laid = tuple[Plane, tuple[Plane, Plane] | None, Plane | None, int]
+
+
+def planes_of(frame: VideoFrame, blanking: int = 0) -> Laid:
+    """Return luma, chroma, R′G′B′ and bits of a frame; packed layouts are laid out as planes first, without loss.
+
+    `blanking` lines above the picture, which some codecs code with it, are left off.
+    """
+    luma, chroma, rgb, bits = _planes(frame)
+    if blanking:
+        height = luma.shape[0]
+        luma = luma[blanking:]
+        chroma = chroma and (
+            chroma[0][blanking * len(chroma[0]) // height :],
+            chroma[1][blanking * len(chroma[1]) // height :],
+        )
+    return luma, chroma, rgb, bits
+
+
+def _planes(frame: VideoFrame) -> Laid:
     name = frame.format.name
     if frame.format.is_rgb:
         deep = max(component.bits for component in frame.format.components) > 8

@@ -108,21 +108,28 @@ def still_header(path: Path) -> StillHeader:
 
 def _dpx(head: bytes) -> StillHeader:
     order = ">" if head[:4] == b"SDPX" else "<"
-    film = struct.unpack_from(order + "f", head, 1724)[0]  # ST 268-1, motion picture header, field 54
-    television = struct.unpack_from(order + "f", head, 1940)[0]  # television header, frame rate
+    # picture data may begin before the motion picture and television headers would: what lies there is no header then
+    header = head[: struct.unpack_from(order + "I", head, 4)[0]]
+    film = _number(header, order + "f", 1724)  # ST 268-1, motion picture header, field 54
+    television = _number(header, order + "f", 1940)  # television header, frame rate
     rate = None
     for value in (film, television):
         if 1.0 <= value <= 1000.0:
             exact = Fraction(value).limit_denominator(1001)
             rate = nearest_named_rate(exact) or exact
             break
-    word = struct.unpack_from(order + "I", head, 1920)[0]  # television header, BCD timecode
+    word = int(_number(header, order + "I", 1920))  # television header, BCD timecode
     timecode = None
     if word not in (0xFFFFFFFF, 0):
         digits = f"{word:08x}"
         if digits.isdecimal():
             timecode = ":".join(digits[i : i + 2] for i in (0, 2, 4, 6))
     return StillHeader(rate, timecode)
+
+
+def _number(header: bytes, kind: str, at: int) -> float:
+    """Return a field of a header, 0 where the header ends before it."""
+    return float(struct.unpack_from(kind, header, at)[0]) if len(header) >= at + 4 else 0.0
 
 
 def _exr(head: bytes) -> StillHeader:

@@ -51,7 +51,7 @@ def encoded(codec: Codec, pixels: Pixels, frames: Sequence[Codes]) -> Coded:
     try:
         context = av.CodecContext.create(codec.encode.encoder, "w")
         assert isinstance(context, VideoCodecContext)
-        context.width, context.height, context.pix_fmt = fmt.raster.width, fmt.raster.height, pixels.name
+        context.width, context.height, context.pix_fmt = fmt.raster.width, pixels.height, pixels.name
         context.time_base, context.framerate = 1 / fmt.rate, fmt.rate
         context.thread_count = 0  # as many as there are processors, where the encoder can
         context.options = {key: value for key, value in encoder_options(codec, fmt).items() if key != "aspect"}
@@ -75,7 +75,7 @@ def decoded(codec: Codec, pixels: Pixels, coded: Coded) -> tuple[list[Decoded], 
     try:
         context = av.CodecContext.create(_DECODERS.get(codec.encode.encoder, codec.encode.encoder), "r")
         assert isinstance(context, VideoCodecContext)
-        context.width, context.height = pixels.format.raster.width, pixels.format.raster.height
+        context.width, context.height = pixels.format.raster.width, pixels.height
         context.pix_fmt = pixels.name
         context.thread_count = 0
         if coded.extradata:
@@ -90,7 +90,7 @@ def decoded(codec: Codec, pixels: Pixels, coded: Coded) -> tuple[list[Decoded], 
         raise MediaError(
             f"what the {codec.name} encoder made could not be decoded ({error})", subject=codec.name
         ) from error
-    return [Decoded(*planes_of(frame)) for frame in frames], seconds
+    return [Decoded(*planes_of(frame, pixels.blanking)) for frame in frames], seconds
 
 
 _DECODERS = {"prores_ks": "prores", "libx264": "h264"}

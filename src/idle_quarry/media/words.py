@@ -94,9 +94,7 @@ def measured_lines(clip: Clip) -> list[str]:
         if found is None:
             lines.append("the sound could not be decoded")
             continue
-        loud = f"{found.loudness_lufs:.1f} LUFS" if found.loudness_lufs is not None else "no loudness to measure"
-        peak = f", true peak {found.true_peak_dbtp:.1f} dBTP" if found.true_peak_dbtp is not None else ""
-        lines.append(f"sound: {loud}{peak} over {found.seconds:.1f} s")
+        lines.append(f"sound: {found.loudness_words()}")
         lines += [f"sound: {text}" for text in found.said()]
     if measured.damaged:
         lines.append(f"{measured.damaged} damaged pictures passed over")

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from idle_quarry.path.policies import Policy, parts
 from idle_quarry.path.steps import LinkPlan, plan
+from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.formats import SignalFormat
 
 #: Parts in the order in which they are looked at, by what they do to a picture.
-_TELLING = ("scan", "retime", "kernel", "fit", "light", "colour", "order", "rounding", "position")
+_TELLING = ("scan", "retime", "kernel", "fit", "light", "colour", "tone", "order", "rounding", "position")
 
 
 def with_part(policy: Policy, part: str, method: str) -> Policy:
@@ -18,10 +19,10 @@ def with_part(policy: Policy, part: str, method: str) -> Policy:
 def questions(source: SignalFormat, target: SignalFormat, policy: Policy) -> tuple[str, ...]:
     """Return the parts of a policy that matter between two formats; none where nothing is converted."""
     link = plan(source, target, policy)
-    return tuple(part for part in _TELLING if _matters(part, source, target, link))
+    return tuple(part for part in _TELLING if _matters(part, source, target, policy, link))
 
 
-def _matters(part: str, source: SignalFormat, target: SignalFormat, link: LinkPlan) -> bool:
+def _matters(part: str, source: SignalFormat, target: SignalFormat, policy: Policy, link: LinkPlan) -> bool:
     scan, where = link.step("scan"), link.placement
     scaled = where is not None and where.scales
     if part == "scan":
@@ -40,6 +41,9 @@ def _matters(part: str, source: SignalFormat, target: SignalFormat, link: LinkPl
         return where is not None and bool(where.cropped or where.unused)
     if part == "colour":
         return link.step("colour") is not None
+    if part == "tone":
+        comes_down = is_hdr(source.encoding.transfer) and not is_hdr(target.encoding.transfer)
+        return comes_down and policy.colour != "leave"
     # rounding: whatever is computed is rounded
     return (
         scaled

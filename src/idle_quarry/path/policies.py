@@ -19,6 +19,7 @@ Scan = Literal["adaptive", "compensated", "interpolate", "blend", "drop", "field
 Order = Literal["line", "time"]
 Retime = Literal["auto", "speed", "nearest", "blend", "compensated", "refuse"]
 Colour = Literal["convert", "soften", "leave"]
+Tone = Literal["compress", "reference"]
 Rounding = Literal["dither", "ordered", "diffuse", "round", "truncate"]
 
 
@@ -31,6 +32,7 @@ class Method(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     id: str
+    called: str = ""  #: its name for people, where the id is not it
     short: str
     text: str
     since: int = 1
@@ -38,7 +40,7 @@ class Method(BaseModel):
 
     @property
     def label(self) -> str:
-        return self.id.capitalize()
+        return self.called or self.id.capitalize()
 
 
 class Part(BaseModel):
@@ -73,6 +75,7 @@ class Policy(BaseModel):
     order: Order = "line"
     retime: Retime = "auto"
     colour: Colour = "convert"
+    tone: Tone = "compress"
     rounding: Rounding = "dither"
     zoom: Annotated[float, Field(ge=10, le=1000)] = 100.0  #: per cent of the size that fit gives
 
@@ -89,5 +92,5 @@ class Policy(BaseModel):
         return max((parts()[name][getattr(self, name)].since if name in parts() else 2) for name in changed)
 
 
-_LATER: dict[str, Any] = {"light": "coded", "order": "line", "zoom": 100.0}
+_LATER: dict[str, Any] = {"light": "coded", "order": "line", "zoom": 100.0, "tone": "compress"}
 DEFAULT_POLICY = Policy()

@@ -66,6 +66,7 @@ class Encode(BaseModel):
     options: dict[str, str]
     pixels: dict[str, str]
     rates: tuple[str, ...] | None = None
+    blanking: dict[str, int] = {}  #: lines of blanking that are coded above the picture, by raster
 
 
 class Codec(_Entry):
@@ -147,6 +148,8 @@ class Territory(_Entry):
     drop: bool
     line_up_dbfs: float
     loudness: str
+    loudness_lufs: float | None = None  #: aimed at where no delivery says it; none in cinema
+    true_peak_dbtp: float | None = None
 
     @property
     def frame_rates(self) -> tuple[Fraction, ...]:

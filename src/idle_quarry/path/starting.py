@@ -99,14 +99,13 @@ def from_working(
     """Return a template around a working format, with what its territory takes for granted."""
     own = territories()[territory_of(working)]
     drop = own.drop and can_drop(working.rate)
-    sound = Sound(line_up_dbfs=own.line_up_dbfs)
+    sound = Sound(line_up_dbfs=own.line_up_dbfs, loudness_lufs=own.loudness_lufs, true_peak_dbtp=own.true_peak_dbtp)
     start = own.start
     if outs:
         first = outs[0]
         sound = Sound(
             sample_rate=first.sample_rate, line_up_dbfs=first.line_up_dbfs, layout=first.layout,
-            loudness_lufs=-23.0 if first.loudness_lufs is None else first.loudness_lufs,
-            true_peak_dbtp=-1.0 if first.true_peak_dbtp is None else first.true_peak_dbtp,
+            loudness_lufs=first.loudness_lufs, true_peak_dbtp=first.true_peak_dbtp,
         )  # fmt: skip
         drop, start = first.drop and can_drop(working.rate), first.start
     return Template(

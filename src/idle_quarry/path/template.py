@@ -37,7 +37,7 @@ from idle_quarry.signal.rasters import Raster
 
 #: The newest number of the stored form. A template carries the least number that can say it, so that programs which
 #: know only that one still open it, and its hash stays what it was. Every number stays readable (see `exchange`).
-FORMAT_NUMBER = 2
+FORMAT_NUMBER = 3
 
 _FRACTION = {"type": "string", "pattern": r"^\d+/\d+$"}
 _FORMAT_SCHEMA: dict[str, Any] = {
@@ -161,14 +161,14 @@ class Delivered(_Value):
 
 
 class Sound(_Value):
-    """Sound of the programme: sampling, line-up level (dBFS), loudness (LUFS) and true peak (dBTP) aimed at."""
+    """Sound of the programme: sampling, line-up level (dBFS), loudness (LUFS) and true peak (dBTP) aimed at, if any."""
 
     sample_rate: Annotated[int, Field(ge=8000, le=384000)] = 48000
     bit_depth: Literal[16, 24, 32] = 24
     layout: Literal["mono", "stereo", "5.1"] = "stereo"
     line_up_dbfs: Annotated[float, Field(ge=-40, le=0)] = -18.0
-    loudness_lufs: Annotated[float, Field(ge=-70, le=0)] = -23.0
-    true_peak_dbtp: Annotated[float, Field(ge=-40, le=0)] = -1.0
+    loudness_lufs: Annotated[float, Field(ge=-70, le=0)] | None = -23.0
+    true_peak_dbtp: Annotated[float, Field(ge=-40, le=0)] | None = -1.0
     correct_pitch: bool = True
 
 
@@ -231,7 +231,7 @@ class Timeline(_Value):
 class Template(_Value):
     """Everything a job starts with, as one value; edits make new ones."""
 
-    format_number: Literal[1, 2] = 1
+    format_number: Literal[1, 2, 3] = 1
     name: Name
     note: Text = ""
     territory: Literal["50 Hz", "59.94 Hz", "cinema", "web"] = "50 Hz"
@@ -275,7 +275,8 @@ class Template(_Value):
         policies = [self.intermediate.policy, *(s.policy for s in self.sources), *(d.policy for d in self.deliveries)]
         policies += [self.monitor.policy] if self.monitor else []
         excepted = any(source.exceptions for source in self.sources)
-        return max([2 if excepted else 1, *(policy.format_number for policy in policies)])
+        without_aim = self.sound.loudness_lufs is None or self.sound.true_peak_dbtp is None
+        return max([3 if without_aim else 2 if excepted else 1, *(policy.format_number for policy in policies)])
 
     @property
     def intermediate_format(self) -> SignalFormat:

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
 from idle_quarry.path.steps.fit import Placement
-from idle_quarry.picture.bars import pattern
+from idle_quarry.picture.bars import GRID, pattern
 from idle_quarry.picture.colour import converted_planes
 from idle_quarry.picture.fields import low_passed
 from idle_quarry.picture.link import Conversion, Planes, chroma_sampled, codes_of_planes, from_rgb, planes_of_codes
@@ -218,13 +218,16 @@ def _bars(grid: Grid, _seconds: float) -> Channels:
     across, down = grid.across[0] / aspect + 0.5, grid.down[:, 0] + 0.5
     rgb = np.zeros((down.size, across.size, 3), np.float32)
     top = 0.0
-    for strip in pattern(grid.fmt)[1]:
-        inside = (down >= top) & (down < top + strip.share)
+    for band in pattern(grid.fmt).bands:
+        inside = (down >= top) & (down < top + band.height / GRID[1])
+        top += band.height / GRID[1]
         left = 0.0
-        for share, colour in strip.cells:
-            rgb[np.ix_(inside, (across >= left) & (across < left + share))] = colour
+        for cell in band.cells:
+            share = cell.width / GRID[0]
+            here = (across >= left) & (across < left + share)
+            rise = ((across[here] - left) / share)[:, None]
+            rgb[np.ix_(inside, here)] = np.array(cell.colour) + rise * (np.array(cell.to or cell.colour) - cell.colour)
             left += share
-        top += strip.share
     return rgb[..., 0], rgb[..., 1], rgb[..., 2]
 
 

@@ -2,7 +2,8 @@
 
 Light is display light: what the reference monitor of each standard emits, in cd/m², float64. SDR is shown by BT.1886 with
 white at 100 cd/m², HLG by BT.2100 with a peak of 1000 cd/m² and a system gamma of 1.2, PQ as absolute. Between SDR and HDR
-white is placed by BT.2408 (203 cd/m², 75 % HLG, 58 % PQ); HDR highlights come down to SDR by the curve of BT.2446 method A.
+white is placed by BT.2408 (203 cd/m², 75 % HLG, 58 % PQ); HDR comes down to SDR by the curve of BT.2446 method A, which bends
+the whole scale, or with reference white kept and what is brighter clipped (BT.2408).
 
 Sources: ITU-R BT.1886; BT.709-6; BT.2020-2; BT.2087-0; BT.2100-2; BT.2408-7; BT.2446-1; SMPTE ST 428-1; IEC 61966-2-1.
 """
@@ -17,13 +18,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.picture.strips import at_once
-from idle_quarry.signal.colour import PRIMARIES, is_hdr
+from idle_quarry.signal.colour import HDR_REFERENCE_WHITE_CDM2, PRIMARIES, is_hdr, keeps_excursions
 
 Values = NDArray[np.float64]
 Matrix = NDArray[np.float64]
 
 #: cd/m²: white of the SDR reference display, peak of the HLG display, reference white in HDR (BT.2408).
-SDR_WHITE, HLG_PEAK, HDR_REFERENCE_WHITE = 100.0, 1000.0, 203.0
+SDR_WHITE, HLG_PEAK, HDR_REFERENCE_WHITE = 100.0, 1000.0, HDR_REFERENCE_WHITE_CDM2
 _CINEMA_WHITE = 48.0  # ST 428-1
 _HLG_GAMMA = 1.2  # BT.2100-2, note 5e, at a peak of 1000 cd/m²
 _LUMA_2020 = np.array([0.2627, 0.6780, 0.0593])
@@ -32,6 +33,10 @@ _A, _B, _C = 0.17883277, 0.28466892, 0.55991073
 # BT.2100-2, table 4
 _M1, _M2 = 2610 / 16384, 2523 / 4096 * 128
 _C1, _C2, _C3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
+
+
+#: Bradford's matrix from XYZ to cone responses (ICC.1:2022, annex E).
+_BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 
 
 @lru_cache(maxsize=32)
@@ -48,9 +53,12 @@ def rgb_to_xyz(primaries: str) -> Matrix:
 def primaries_matrix(source: str, target: str) -> Matrix:
     """Return the matrix (3, 3) from linear R, G, B of one set of primaries to another's; white stays white.
 
-    All sets here have the white of D65, so that no adaptation is needed.
+    Between unlike whites (DCI's and D65) light is adapted by Bradford's cone responses, as ICC.1 has it.
     """
-    return np.asarray(np.linalg.solve(rgb_to_xyz(target), rgb_to_xyz(source)))
+    whites = [rgb_to_xyz(name) @ np.ones(3) for name in (source, target)]
+    before, after = (_BRADFORD @ white for white in whites)
+    adapted = np.linalg.solve(_BRADFORD, np.diag(after / before) @ _BRADFORD)
+    return np.asarray(np.linalg.solve(rgb_to_xyz(target), adapted @ rgb_to_xyz(source)))
 
 
 def _power(values: Values, exponent: float) -> Values:
@@ -178,15 +186,30 @@ def hdr_to_sdr(light: Sequence[Values], peak: float = HLG_PEAK) -> list[Values]:
     return [SDR_WHITE * np.clip(channel, 0, 1) ** 2.4 for channel in (red, green, blue)]
 
 
-def light_in(rgb: Sequence[NDArray[Any]], source: tuple[str, str], target: tuple[str, str]) -> list[Values]:
+def white_kept(light: Sequence[Values]) -> list[Values]:
+    """Return SDR display light, 0 to 100 cd/m², of HDR display light: reference white becomes white (BT.2408-7, 5.1).
+
+    What is brighter than reference white, in any channel, is clipped; SDR that was placed in HDR comes back as it was.
+    """
+    return [np.minimum(channel * (SDR_WHITE / HDR_REFERENCE_WHITE), SDR_WHITE) for channel in light]
+
+
+#: How HDR comes down to SDR, by the policy's names: R, G, B of BT.2020, cd/m², to the same up to 100 cd/m².
+TONES: dict[str, Callable[[Sequence[Values]], list[Values]]] = {"compress": hdr_to_sdr, "reference": white_kept}
+
+
+def light_in(
+    rgb: Sequence[NDArray[Any]], source: tuple[str, str], target: tuple[str, str], tone: str = "compress"
+) -> list[Values]:
     """Return the light that R′, G′, B′ of `source` are to be on the display of `target`, in its primaries, cd/m².
 
-    `source` and `target` are (primaries, transfer). Values outside 0 to the target's peak lie outside what it can show.
+    `source` and `target` are (primaries, transfer), `tone` a key of `TONES`. Values outside 0 to the target's peak lie
+    outside what it can show. Raises `KeyError` for unknown names.
     """
     (primaries, transfer), (to_primaries, to_transfer) = source, target
     light = to_light(rgb, transfer)
     if is_hdr(transfer) and not is_hdr(to_transfer):
-        light = hdr_to_sdr([_mixed(light, row) for row in primaries_matrix(primaries, "bt2020")])
+        light = TONES[tone]([_mixed(light, row) for row in primaries_matrix(primaries, "bt2020")])
         primaries, scale = "bt2020", white_of(to_transfer) / SDR_WHITE
     else:  # white lies on white, unless both are absolute
         absolute = is_hdr(transfer) and is_hdr(to_transfer)
@@ -194,48 +217,67 @@ def light_in(rgb: Sequence[NDArray[Any]], source: tuple[str, str], target: tuple
     return [_mixed(light, row) for row in primaries_matrix(primaries, to_primaries) * scale]
 
 
-def softened(light: Sequence[Values], primaries: str, peak: float) -> list[Values]:
-    """Return light in which colours outside 0 to `peak` are moved toward grey of their luminance until they fit."""
-    luminance = np.clip(_mixed(light, rgb_to_xyz(primaries)[1]), 0, peak)
+def softened(
+    light: Sequence[Values], primaries: str, peak: float | Values, floor: float | Values = 0.0
+) -> list[Values]:
+    """Return light in which colours outside `floor` to `peak` are moved toward grey of their luminance until they fit."""
+    luminance = np.clip(_mixed(light, rgb_to_xyz(primaries)[1]), floor, peak)
     share = np.ones_like(luminance)
     for channel in light:
         away = channel - luminance
-        room = np.where(away < 0, luminance, peak - luminance)
+        room = np.where(away < 0, luminance - floor, peak - luminance)
         share = np.minimum(share, room / np.maximum(np.abs(away), 1e-9))
     return [luminance + share * (channel - luminance) for channel in light]
 
 
 def converted(
-    rgb: NDArray[Any], source: tuple[str, str], target: tuple[str, str], *, clip: bool = True, soften: bool = False
+    rgb: NDArray[Any],
+    source: tuple[str, str],
+    target: tuple[str, str],
+    *,
+    clip: bool = True,
+    soften: bool = False,
+    tone: str = "compress",
 ) -> Values:
     """Return R′G′B′ (…, 3) in the colour of `target`, as displayed; `source` and `target` are (primaries, transfer).
 
     0 is black and 1 white (or the peak, in HDR). Between SDR transfers the display's light is kept as a share of white;
-    SDR goes into HDR with its white at 203 cd/m² (BT.2408); HDR into SDR by BT.2446 method A. What lies outside the
-    target's gamut is clipped channel by channel, or with `soften` first moved toward grey of its luminance until it fits,
-    or passed on with `clip` off. Raises `KeyError` for unknown names.
+    SDR goes into HDR with its white at 203 cd/m² (BT.2408); HDR into SDR by `tone`. What lies outside the target's gamut is
+    clipped channel by channel, or with `soften` first moved toward grey of its luminance until it fits, or passed on with
+    `clip` off. Where the transfer stays an SDR one, sub-black and super-white go through: a sample that was outside 0 to 1
+    is clipped to the span of its own channels. Raises `KeyError` for unknown names.
     """
     values = np.asarray(rgb, np.float64)
     if source == target:
         return values
     flat = values.reshape(-1, 3)
-    made = _converted([flat[:, n] for n in range(3)], source, target, clip, soften)
+    made = _converted([flat[:, n] for n in range(3)], source, target, clip, soften, tone)
     return np.stack(made, axis=-1).reshape(values.shape)
 
 
 def _converted(
-    rgb: Sequence[NDArray[Any]], source: tuple[str, str], target: tuple[str, str], clip: bool, soften: bool
+    rgb: Sequence[NDArray[Any]], source: tuple[str, str], target: tuple[str, str], clip: bool, soften: bool, tone: str
 ) -> list[Values]:
-    light = light_in(rgb, source, target)
+    light = light_in(rgb, source, target, tone)
+    low: float | Values = 0.0
+    high: float | Values = 1.0
+    excursions = keeps_excursions(source[1], target[1])
+    if excursions:
+        first, second, third = (np.asarray(channel, np.float64) for channel in rgb)
+        low = np.minimum(np.minimum(np.minimum(first, second), third), 0.0)
+        high = np.maximum(np.maximum(np.maximum(first, second), third), 1.0)
     if soften:
-        light = softened(light, target[0], PEAKS[target[1]])
-    if clip:
+        shown = TO_LIGHT[target[1]] if excursions else None
+        floor, peak = (shown(low), shown(high)) if shown else (0.0, PEAKS[target[1]])  # type: ignore[arg-type]
+        light = softened(light, target[0], peak, floor)
+    if clip and not excursions:
         for channel in light:
             np.maximum(channel, 0, out=channel)
     signal = from_light(light, target[1])
     if clip:
         for channel in signal:
-            np.minimum(channel, 1, out=channel)
+            np.minimum(channel, high, out=channel)
+            np.maximum(channel, low, out=channel)
     return signal
 
 
@@ -244,14 +286,19 @@ _STRIP = 16
 
 
 def converted_planes(
-    rgb: Sequence[NDArray[Any]], source: tuple[str, str], target: tuple[str, str], *, soften: bool = False
+    rgb: Sequence[NDArray[Any]],
+    source: tuple[str, str],
+    target: tuple[str, str],
+    *,
+    soften: bool = False,
+    tone: str = "compress",
 ) -> tuple[NDArray[np.float32], ...]:
     """Return what `converted` does to R′, G′, B′, each (h, w), float32, as planes; clipped."""
     result = tuple(np.empty(rgb[0].shape, np.float32) for _ in range(3))
 
     def strip(top: int) -> None:
         part = slice(top, top + _STRIP)
-        made = _converted([channel[part] for channel in rgb], source, target, True, soften)
+        made = _converted([channel[part] for channel in rgb], source, target, True, soften, tone)
         for plane, channel in zip(result, made, strict=True):
             plane[part] = channel
 

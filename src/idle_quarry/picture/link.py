@@ -363,7 +363,11 @@ class Conversion:
         if self.policy.colour == "leave":
             return rgb
         pair = (before.primaries, before.transfer), (after.primaries, after.transfer)
-        return rgb if pair[0] == pair[1] else converted_planes(rgb, *pair, soften=self.policy.colour == "soften")
+        return (
+            rgb
+            if pair[0] == pair[1]
+            else converted_planes(rgb, *pair, soften=self.policy.colour == "soften", tone=self.policy.tone)
+        )
 
     # -- fields again, and chroma ----------------------------------------------------------------------
 

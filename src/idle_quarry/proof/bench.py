@@ -278,7 +278,7 @@ def colour_error(rgb: Planes, source: SignalFormat, target: SignalFormat, policy
     if policy.colour == "leave":
         made = rgb
     else:
-        made = converted_planes(rgb, *pair, soften=policy.colour == "soften")
+        made = converted_planes(rgb, *pair, soften=policy.colour == "soften", tone=policy.tone)
     wide = ("bt2020", target.encoding.transfer)
     meant = converted_planes(rgb, pair[0], wide)
     return delta_e_itp(absolute_light(meant, *wide), absolute_light(made, *pair[1]))

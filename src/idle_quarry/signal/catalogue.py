@@ -8,6 +8,7 @@ from fractions import Fraction
 from functools import lru_cache
 from importlib.resources import files
 
+from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import NAMED_RATES, rate_text
 from idle_quarry.signal.words import COLOUR_WORDS, format_from_words
@@ -50,13 +51,16 @@ class StandardFormat:
 def territories_of_rate(rate: Fraction) -> tuple[str, ...]:
     """Return the territories in which programmes run at `rate`."""
     name = rate_text(rate)
-    if name in ("25", "50"):
-        return ("50 Hz",) if name == "50" else ("50 Hz", "cinema")
-    if name in ("29.97", "59.94", "30", "60"):
-        return ("59.94 Hz",)
-    if name in ("23.976", "24", "47.952", "48"):
-        return ("cinema", "59.94 Hz") if name == "23.976" else ("cinema",)
-    return ("high rate",)
+    used = [
+        territory
+        for territory, rates in (
+            ("50 Hz", ("25", "50")),
+            ("59.94 Hz", ("23.976", "29.97", "30", "47.952", "59.94", "60")),
+            ("cinema", ("24", "25", "30", "48", "50", "60")),  # SMPTE ST 428-11
+        )
+        if name in rates
+    ]
+    return tuple(used) or ("high rate",)
 
 
 @lru_cache(maxsize=1)
@@ -116,13 +120,20 @@ def irregularities(fmt: SignalFormat) -> tuple[str, ...]:
         )
     pool = matching or having
     e = fmt.encoding
-    parts = {"primaries": e.primaries, "transfer": e.transfer, "matrix": e.matrix}
-    allowed = [COLOUR_WORDS[word] for standard in pool for word in standard.colours]
-    if parts not in allowed and e.matrix != "rgb":
-        names = ", ".join(dict.fromkeys(word for standard in pool for word in standard.colours))
-        said.append(f"its colour is none of {pool[0].name}'s ({names})")
-    if e.transfer in ("hlg", "pq") and e.bit_depth < 10:
+    words = dict.fromkeys(word for standard in pool for word in standard.colours)
+    # R′G′B′ has the standard's primaries and transfer, and no matrix
+    allowed = [
+        (w["primaries"], w["transfer"], m) for w in map(COLOUR_WORDS.__getitem__, words) for m in (w["matrix"], "rgb")
+    ]
+    if (e.primaries, e.transfer, e.matrix) not in allowed:
+        said.append(f"its colour is none of {pool[0].name}'s ({', '.join(words)})")
+    if is_hdr(e.transfer) and fmt.scan != "progressive":
+        said.append("HDR is progressive: BT.2100 has no fields")
+    depths = sorted({depth for standard in pool for depth in standard.depths})
+    if is_hdr(e.transfer) and e.bit_depth < 10:
         said.append(f"{e.transfer.upper()} needs at least 10 bits (BT.2100)")
+    elif e.bit_depth not in depths:
+        said.append(f"{pool[0].name} has {', '.join(str(depth) for depth in depths)} bits, not {e.bit_depth}")
     return tuple(said)
 
 

@@ -33,6 +33,9 @@ PRIMARIES: dict[str, Primaries] = {
     ),
     "bt2020": Primaries((0.708, 0.292), (0.170, 0.797), (0.131, 0.046), _D65, "BT.2020", "ITU-R BT.2020-2, table 3"),
     "p3": Primaries((0.680, 0.320), (0.265, 0.690), (0.150, 0.060), _D65, "P3, D65", "SMPTE EG 432-1"),
+    "p3-dci": Primaries(
+        (0.680, 0.320), (0.265, 0.690), (0.150, 0.060), (0.314, 0.351), "P3, DCI white", "SMPTE RP 431-2"
+    ),
 }
 
 #: Transfer → (label, is it high dynamic range, what reference white is as a share of signal, source).
@@ -40,7 +43,7 @@ TRANSFERS: dict[str, tuple[str, bool, str, str]] = {
     "bt709": ("BT.709 (SDR)", False, "reference white 100 %", "ITU-R BT.709-6, 1.2; displayed by BT.1886"),
     "hlg": ("HLG", True, "reference white 75 %", "ITU-R BT.2100-2, table 5; BT.2408"),
     "pq": ("PQ", True, "reference white 58 %, 203 cd/m²", "ITU-R BT.2100-2, table 4; BT.2408"),
-    "gamma2.6": ("gamma 2.6", False, "white 48 cd/m² in a cinema", "SMPTE ST 428-1"),
+    "gamma2.6": ("gamma 2.6", False, "white 48 cd/m² in a cinema", "SMPTE RP 431-2"),
     "srgb": ("sRGB", False, "reference white 100 %", "IEC 61966-2-1"),
     "linear": ("linear light", False, "1.0 is white", "SMPTE ST 2065-4"),
 }
@@ -54,9 +57,21 @@ MATRICES: dict[str, tuple[str, float | None, float | None, str]] = {
 }
 
 
+#: Light of HDR reference white, diffuse white of graphics, cd/m² (BT.2408-7, table 1).
+HDR_REFERENCE_WHITE_CDM2 = 203.0
+
+
 def is_hdr(transfer: str) -> bool:
     """Return whether `transfer` carries high dynamic range."""
     return TRANSFERS[transfer][1]
+
+
+def keeps_excursions(source: str, target: str) -> bool:
+    """Return whether sub-black and super-white go through a conversion between two transfers: where SDR stays what it is.
+
+    EBU R 103 allows them and PLUGE needs them. Another transfer has no place for them that means the same.
+    """
+    return source == target and not is_hdr(source)
 
 
 def uv(point: Point) -> Point:
@@ -138,3 +153,23 @@ def pq_signal(luminance_cdm2: float) -> float:
     c1, c2, c3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
     power = y**m1
     return float(((c1 + c2 * power) / (1 + c3 * power)) ** m2)
+
+
+def tone_mapped_signal(luminance_cdm2: float, peak_cdm2: float = 1000.0) -> float:
+    """Return the SDR signal 0…1 that BT.2446-1 method A (4.2) makes of a grey in HDR, both displays as the method has them.
+
+    Light above `peak_cdm2` is clipped.
+
+    >>> round(tone_mapped_signal(1000.0), 3)
+    1.0
+    """
+    luma = (min(max(luminance_cdm2, 0.0), peak_cdm2) / peak_cdm2) ** (1 / 2.4)
+    rho_hdr, rho_sdr = (1 + 32 * (level / 10000) ** (1 / 2.4) for level in (peak_cdm2, 100.0))
+    perceived = math.log1p((rho_hdr - 1) * luma) / math.log(rho_hdr)
+    if perceived <= 0.7399:
+        knee = 1.0770 * perceived
+    elif perceived < 0.9909:
+        knee = -1.1510 * perceived**2 + 2.7811 * perceived - 0.6302
+    else:
+        knee = 0.5 * perceived + 0.5
+    return float((rho_sdr**knee - 1) / (rho_sdr - 1))

@@ -12,9 +12,10 @@ FOUR_THREE = Fraction(4, 3)
 SIXTEEN_NINE = Fraction(16, 9)
 SQUARE = Fraction(1)
 
-#: How many of the 720 samples of a standard-definition line the picture is counted over.
-#: 702 and 711 follow BT.601's sampling of the analogue picture; 704 is 16 × 44; 720 counts the whole line.
-LINE_CONVENTIONS: dict[int, tuple[int, ...]] = {625: (702, 704, 720), 525: (711, 704, 720)}
+#: Over how many of the 720 samples of a standard-definition line the picture is counted, by its lines; the usual one first.
+#: 702 and 711 follow BT.601's sampling of the analogue picture, 711 with all of its 486 lines. Digital systems of 480 lines
+#: have 4:3 and 16:9 in 704 (SMPTE RP 187's clean aperture; ATSC A/53, table 6.2). 720 counts the whole line.
+LINE_CONVENTIONS: dict[int, tuple[int, ...]] = {576: (702, 704, 720), 486: (711, 704, 720), 480: (704, 711, 720)}
 _ACTIVE_LINES = {576: 625, 480: 525, 486: 525}
 #: The lines over which a 525-line picture of 4:3 is counted, for each convention.
 _SHAPE_LINES = {711: 486, 704: 480}
@@ -85,7 +86,7 @@ class Raster:
         if self.line_system is None or self.width != 720:
             return None
         for aspect in (FOUR_THREE, SIXTEEN_NINE):
-            for samples in LINE_CONVENTIONS[self.line_system]:
+            for samples in LINE_CONVENTIONS[self.height]:
                 if sd_pixel_aspect(self.height, aspect, samples) == self.pixel_aspect:
                     return samples, aspect
         return None
@@ -123,7 +124,7 @@ def sd_pixel_aspect(height: int, aspect: Fraction, samples: int) -> Fraction:
     Fraction(128, 117)
     """
     system = _ACTIVE_LINES.get(height)
-    if system is None or samples not in LINE_CONVENTIONS[system]:
+    if system is None or samples not in LINE_CONVENTIONS[height]:
         raise NotPossible(f"no convention counts a picture of {height} lines over {samples} samples")
     lines = _SHAPE_LINES.get(samples, height) if system == 525 else height
     return aspect * lines / samples
@@ -134,7 +135,7 @@ def default_pixel_aspect(width: int, height: int, aspect: Fraction | None = None
     if width in (704, 720) and height in _ACTIVE_LINES:
         if width == 704:
             return (aspect or FOUR_THREE) * (480 if height != 576 else height) / 704
-        return sd_pixel_aspect(height, aspect or FOUR_THREE, LINE_CONVENTIONS[_ACTIVE_LINES[height]][0])
+        return sd_pixel_aspect(height, aspect or FOUR_THREE, LINE_CONVENTIONS[height][0])
     if aspect is None:
         return _THIN.get((width, height), SQUARE)
     return aspect * height / width
@@ -181,9 +182,12 @@ SAFE_AREA_EDGES = {"action": Fraction(35, 1000), "graphics": Fraction(5, 100)}
 def safe_area(raster: Raster, kind: str) -> SafeArea:
     """Return the "action" or "graphics" safe area of `raster` by EBU R 95: 3.5 % and 5 % free at each edge.
 
+    In SD the edges are those of the nominal picture, 702 of 720 samples: the rest is blanking.
+
     >>> safe_area(Raster(1920, 1080), "action")
     SafeArea(x=67, y=38, width=1786, height=1004)
     """
     edge = SAFE_AREA_EDGES[kind]
-    x, y = round(raster.width * edge), round(raster.height * edge)
+    blanking = (raster.width - raster.picture_width) / 2
+    x, y = round(blanking + raster.picture_width * edge), round(raster.height * edge)
     return SafeArea(x, y, raster.width - 2 * x, raster.height - 2 * y)

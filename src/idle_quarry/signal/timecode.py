@@ -10,7 +10,8 @@ from idle_quarry.errors import NotPossible, NotUnderstood
 from idle_quarry.signal.rates import counting_base, rate_text
 
 _TEXT = re.compile(r"(\d{1,2}):(\d{2}):(\d{2})([:;.,])(\d{2,3})", re.ASCII)
-#: Rates whose numbers may be dropped, with the numbers dropped a minute (ST 12-1, 9.2; ST 12-3).
+#: Rates whose numbers may be dropped, with the pictures' numbers dropped a minute (ST 12-1). Above 30 frames a second the
+#: number on the wire counts pairs of pictures (ST 12-1; above 60, ST 12-3): of pairs two are dropped at both rates.
 _DROPPED = {Fraction(30000, 1001): 2, Fraction(60000, 1001): 4}
 
 
@@ -88,6 +89,23 @@ class Timecode:
     def __add__(self, frames: int) -> Timecode:
         return Timecode(self.frames + frames, self.rate, self.drop)
 
+    def seconds_earlier(self, seconds: int) -> Timecode:
+        """Return the timecode whose count is `seconds` lower: 00:59:00:00 for a minute before 01:00:00:00.
+
+        Where drop-frame skips that number, the first that exists in that second.
+
+        >>> str(Timecode.from_text("01:00:00;00", Fraction(30000, 1001)).seconds_earlier(60))
+        '00:59:00;02'
+        """
+        if not self.drop:
+            return self - counted_frames(seconds, self.rate)
+        hours, minutes, rest = str(self).split(":")
+        second, frame = (int(part) for part in rest.split(";"))
+        whole = (int(hours) * 3600 + int(minutes) * 60 + second - seconds) % 86400
+        if whole % 60 == 0 and whole // 60 % 10:
+            frame = max(frame, _DROPPED[self.rate])
+        return Timecode.from_text(f"{whole // 3600:02d}:{whole // 60 % 60:02d}:{whole % 60:02d};{frame:02d}", self.rate)
+
     def __sub__(self, frames: int) -> Timecode:
         return Timecode(self.frames - frames, self.rate, self.drop)
 
@@ -112,6 +130,11 @@ def frames_a_day(rate: Fraction, drop: bool) -> int:
     """Return how many frames 24 hours of count hold: 2 589 408 at 30000/1001 with drop-frame."""
     minute = counting_base(rate) * 60
     return minute * 1440 - (_DROPPED[rate] * 1296 if drop else 0)
+
+
+def counted_frames(seconds: int, rate: Fraction) -> int:
+    """Return the frames of so many seconds of count: 600 in 20 s at 30000/1001, which last 20.02 s."""
+    return seconds * counting_base(rate)
 
 
 def drift_text(rate: Fraction) -> str:

@@ -254,9 +254,7 @@ def _aspect_words(raster: Raster) -> list[str]:
     if convention is not None:
         samples, aspect = convention
         word = "4:3" if aspect == FOUR_THREE else "16:9"
-        system = raster.line_system
-        assert system is not None  # a convention exists only inside a line system
-        return [word if samples == LINE_CONVENTIONS[system][0] else f"{word}={samples}"]
+        return [word if samples == LINE_CONVENTIONS[raster.height][0] else f"{word}={samples}"]
     if raster.pixel_aspect == default_pixel_aspect(raster.width, raster.height) and raster.line_system is None:
         return []
     exact = raster.width * raster.pixel_aspect / raster.height

@@ -134,7 +134,10 @@ def _sound(clip: Clip) -> str:
         return said
     if all(channel.silent for channel in heard.channels):
         return f"{said}, silent"
-    return f"{said}, {heard.loudness_lufs:.0f} LUFS" if heard.loudness_lufs is not None else said
+    if heard.loudness_lufs is None:
+        return said
+    about = "about " if heard.windows > 1 else ""
+    return f"{said}, {about}{heard.loudness_lufs:.0f} LUFS".replace("-", "−")
 
 
 def _verdict(row: Looked) -> Cell:

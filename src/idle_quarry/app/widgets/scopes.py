@@ -189,13 +189,7 @@ class SoundLevels(QWidget):
             painter.setPen(theme.colour("dust"))
             painter.drawText(QRectF(right + 8, y, 80, line), Qt.AlignmentFlag.AlignVCenter, f"{_signed(peak)} dBFS")
         y = top + line * len(found.channels) + theme.px(12)
-        loud = (
-            f"{_signed(found.loudness_lufs)} LUFS"
-            if found.loudness_lufs is not None
-            else "too quiet or short for a loudness"
-        )
-        peak_text = f", true peak {_signed(found.true_peak_dbtp)} dBTP" if found.true_peak_dbtp is not None else ""
-        lines = [f"{loud}{peak_text} (EBU R 128) over {found.seconds:.1f} s, {found.sample_rate} Hz", *found.said()]
+        lines = [f"{found.loudness_words()}, {found.sample_rate} Hz", *found.said()]
         for n, text in enumerate(lines):
             painter.setPen(theme.colour("chalk" if n == 0 else "dust"))
             painter.drawText(

@@ -62,6 +62,19 @@ class SoundFound:
     loudness_lufs: float | None
     range_lu: float | None
     true_peak_dbtp: float | None
+    windows: int = 1  #: how many windows were heard; 1 is the whole
+
+    def loudness_words(self) -> str:
+        """Return loudness and true peak in words: as EBU R 128 has them where the whole was heard, else of how much."""
+        loud = "too quiet or short for a loudness"
+        if self.loudness_lufs is not None:
+            loud = f"{self.loudness_lufs:.1f} LUFS".replace("-", "−")
+        peak = (
+            f", true peak {self.true_peak_dbtp:.1f} dBTP".replace("-", "−") if self.true_peak_dbtp is not None else ""
+        )
+        if self.windows > 1:
+            return f"{loud}{peak}, of {self.windows} windows, {self.seconds:.0f} s of the clip, not of the whole"
+        return f"{loud}{peak} (EBU R 128) over {self.seconds:.1f} s"
 
     def said(self) -> tuple[str, ...]:
         """Return what is worth saying, a sentence each."""
@@ -106,17 +119,23 @@ def heard(path: Path, stream_index: int, sample_rate: int, duration_s: float | N
     identical, inverted = _pairs(samples, channels)
     loudness, spread, peak = _loudness(samples, sample_rate, layout)
     return SoundFound(
-        sample_rate, samples.shape[1] / sample_rate, channels, identical, inverted, loudness, spread, peak
-    )
+        sample_rate, samples.shape[1] / sample_rate, channels, identical, inverted, loudness, spread, peak,
+        1 if _heard_whole(duration_s) else _WINDOWS,
+    )  # fmt: skip
+
+
+def _heard_whole(duration_s: float | None) -> bool:
+    return duration_s is None or duration_s <= _WHOLE_S
 
 
 def _frames(path: Path, stream_index: int, duration_s: float | None) -> Iterator[AudioFrame]:
     try:
         with av.open(f"file:{path.absolute()}", options={"strict": "-2"}, metadata_errors="replace") as container:
             stream = container.streams.audio[stream_index]
-            if duration_s is None or duration_s <= _WHOLE_S:
+            if _heard_whole(duration_s):
                 yield from _some(container, stream, None)
                 return
+            assert duration_s is not None
             for number in range(_WINDOWS):
                 start = (duration_s - _WINDOW_S) * number / (_WINDOWS - 1)
                 container.seek(int(start * 1_000_000), backward=True)

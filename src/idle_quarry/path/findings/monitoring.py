@@ -98,6 +98,12 @@ def _of_door(door: Door, working: SignalFormat, ranges: tuple[str, ...]) -> Iter
                 yield SignalFormat(raster, Fraction(NAMED_RATES[name]), scan, order, encoding)
 
 
+def _kept_for_sdi(fmt: SignalFormat) -> tuple[int, int]:
+    """Return the lowest and highest code that may travel (BT.1120, BT.656): 4 and 1019 at 10 bits."""
+    levels = fmt.encoding.levels
+    return levels.reserved, (1 << levels.bits) - 1 - levels.reserved
+
+
 def find(e: Evaluation) -> Iterator[Finding]:
     feed = e.template.monitor
     if feed is None:
@@ -120,6 +126,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
         text = f"{monitor.name} is sent {sent}, but {'; '.join(why)}. The screen would stay black."
         yield Finding("stop", "monitor_black", "monitor", text, cure)
         return
+    if feed.format.encoding.range == "full" and carriage(feed.format) is not None:
+        low, high = _kept_for_sdi(feed.format)
+        text = f"Full range on SDI: codes 0–{low - 1} and {high + 1}–{low + high} belong to the line; black is sent as {low}, white as {high}."
+        yield Finding("note", "full_range_on_sdi", "monitor", text)
     link = e.link_to("monitor")
     if link is not None and link.steps:
         kinds = ", ".join(

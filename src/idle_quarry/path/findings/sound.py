@@ -43,10 +43,12 @@ def find(e: Evaluation) -> Iterator[Finding]:
             cure = remedy(f"Line up at {db(d.line_up_dbfs)} dBFS", ("sound.line_up_dbfs", d.line_up_dbfs))
             yield Finding("note" if web else "caution", "line_up_differs", where, text, None if web else cure)
         if d.loudness_lufs is not None and d.loudness_lufs != plan.loudness_lufs:
-            text = f"{d.name} is {db(d.loudness_lufs)} LUFS, the programme {db(plan.loudness_lufs)}: it is levelled for delivery."
+            own = "has no aim" if plan.loudness_lufs is None else f"{db(plan.loudness_lufs)}"
+            text = f"{d.name} is {db(d.loudness_lufs)} LUFS, the programme {own}: it is levelled for delivery."
             yield Finding("note", "loudness_differs", where, text)
-        if d.true_peak_dbtp is not None and plan.true_peak_dbtp > d.true_peak_dbtp:
-            text = f"{d.name} allows peaks to {db(d.true_peak_dbtp)} dBTP, the programme to {db(plan.true_peak_dbtp)}."
+        if d.true_peak_dbtp is not None and (plan.true_peak_dbtp is None or plan.true_peak_dbtp > d.true_peak_dbtp):
+            own = "sets no limit" if plan.true_peak_dbtp is None else f"to {db(plan.true_peak_dbtp)}"
+            text = f"{d.name} allows peaks to {db(d.true_peak_dbtp)} dBTP, the programme {own}."
             cure = remedy(f"Limit to {db(d.true_peak_dbtp)} dBTP", ("sound.true_peak_dbtp", d.true_peak_dbtp))
             yield Finding("caution", "true_peak_differs", where, text, cure)
         if _CHANNELS[d.layout] > _CHANNELS[plan.layout]:

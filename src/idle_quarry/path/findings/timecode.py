@@ -38,6 +38,14 @@ def find(e: Evaluation) -> Iterator[Finding]:
         own_start = territories()[t.territory].start
         leaves_room = f" {own_start} leaves room." if not own_start.startswith("00") else ""
         yield Finding("note", "line_up_before_midnight", "timecode", text + leaves_room)
+    if plan.line_up_length_s > plan.line_up_lead_s:
+        text = f"The line-up lasts {plan.line_up_length_s} s and begins {plan.line_up_lead_s} s before the programme: it runs into it."
+        cure = None
+        if plan.line_up_lead_s:
+            cure = remedy(
+                f"Line up for {plan.line_up_lead_s} s", ("timecode.line_up_length_s", min(300, plan.line_up_lead_s))
+            )
+        yield Finding("caution", "line_up_too_long", "timecode", text, cure)
     if not plan.drop and can_drop(rate):
         yield Finding(
             "note", "drift_of_count", "timecode", f"Counted without dropping at {rate_text(rate)}: {drift_text(rate)}."

@@ -67,7 +67,7 @@ def format_settings(place: str, sheet: str, fmt: SignalFormat, locked: bool = Fa
                 720, raster.height, sd_pixel_aspect(raster.height, aspect, samples)
             )
             for aspect in (FOUR_THREE, SIXTEEN_NINE)
-            for samples in LINE_CONVENTIONS[raster.line_system]
+            for samples in LINE_CONVENTIONS[raster.height]
         }
         current = next((key for key, value in options.items() if value == raster), aspect_text(raster.display_aspect))
         yield Setting(
@@ -79,7 +79,7 @@ def format_settings(place: str, sheet: str, fmt: SignalFormat, locked: bool = Fa
             one_of(options, "picture aspect"),
             tuple(options),
             free=False,
-            explained="SD lines have 720 samples, but the picture fills 702 (or 711) by BT.601; others count it over 704 or 720.",
+            explained="SD lines have 720 samples, but the picture fills 702 of 576 lines, 711 of 486, 704 of 480; others count it over 720.",
         )
     yield Setting(
         f"{place}.rate",

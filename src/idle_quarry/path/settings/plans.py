@@ -19,8 +19,8 @@ from idle_quarry.path.settings.setting import (
     or_nothing,
 )
 from idle_quarry.path.template import Template
-from idle_quarry.signal.rates import counting_base, rate_text
-from idle_quarry.signal.timecode import can_drop, drift_text
+from idle_quarry.signal.rates import rate_text
+from idle_quarry.signal.timecode import can_drop, counted_frames, drift_text
 
 
 def sound_rows(place: str, sheet: str, plan: Any, bits_name: str) -> Iterator[Setting]:
@@ -57,37 +57,39 @@ def sound_rows(place: str, sheet: str, plan: Any, bits_name: str) -> Iterator[Se
         tuple(layouts),
         free=False,
     )
-    known = {-18: "EBU R 68", -20: "SMPTE RP 155"}
+    known = {-18.0: "EBU R 68", -20.0: "SMPTE RP 155"}
     yield Setting(
         f"{place}.line_up_dbfs",
         sheet,
         "Line-up level",
         db(plan.line_up_dbfs),
-        f"dBFS, {known.get(int(plan.line_up_dbfs), 'a level of the house')}",
+        f"dBFS, {known.get(plan.line_up_dbfs, 'a level of the house')}",
         number(-40, 0, "dBFS"),
         ("−18", "−20", "−12"),
     )
-    if plan.loudness_lufs is not None:
-        aims = {-23.0: "EBU R 128", -24.0: "ATSC A/85"}
-        yield Setting(
-            f"{place}.loudness_lufs",
-            sheet,
-            "Loudness",
-            db(plan.loudness_lufs),
-            f"LUFS, {aims.get(plan.loudness_lufs, 'an aim of the house')}",
-            number(-70, 0, "LUFS"),
-            ("−23", "−24", "−16"),
-        )
-    if plan.true_peak_dbtp is not None:
-        yield Setting(
-            f"{place}.true_peak_dbtp",
-            sheet,
-            "True peak",
-            db(plan.true_peak_dbtp),
-            "dBTP at most",
-            number(-40, 0, "dBTP"),
-            ("−1", "−2", "−3"),
-        )
+    aims = {-23.0: "EBU R 128", -24.0: "ATSC A/85"}
+    aim = plan.loudness_lufs
+    yield Setting(
+        f"{place}.loudness_lufs",
+        sheet,
+        "Loudness",
+        "" if aim is None else db(aim),
+        "no aim: judged in the room" if aim is None else f"LUFS, {aims.get(aim, 'an aim of the house')}",
+        or_nothing(number(-70, 0, "LUFS")),
+        ("−23", "−24", "−16", "none"),
+        explained="Mean loudness of the whole programme, measured by ITU-R BS.1770 (LUFS, also written LKFS).",
+    )
+    limit = plan.true_peak_dbtp
+    yield Setting(
+        f"{place}.true_peak_dbtp",
+        sheet,
+        "True peak",
+        "" if limit is None else db(limit),
+        "no limit" if limit is None else "dBTP at most",
+        or_nothing(number(-40, 0, "dBTP")),
+        ("−1", "−2", "−3", "none"),
+        explained="The highest level between samples too, in decibels below full scale (dBTP, ITU-R BS.1770 annex 2).",
+    )
 
 
 def sound_settings(t: Template) -> Iterator[Setting]:
@@ -173,7 +175,7 @@ def timecode_settings(t: Template) -> Iterator[Setting]:
         "timecode",
         "Line-up length",
         str(plan.line_up_length_s),
-        f"s of bars and tone, {counting_base(rate) * plan.line_up_length_s} frames",
+        f"s of bars and tone, {counted_frames(plan.line_up_length_s, rate)} frames",
         number(1, 300, "s", whole=True),
     )
 

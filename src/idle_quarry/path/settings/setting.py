@@ -63,10 +63,10 @@ def number(low: float, high: float, unit: str, whole: bool = False) -> Parse:
 
 
 def or_nothing(parse: Parse) -> Parse:
-    """Return a parser that takes an empty text as None."""
+    """Return a parser that takes an empty text, or "none", as None."""
 
     def parse_or_nothing(text: str) -> Any:
-        return parse(text) if text.strip() else None
+        return parse(text) if text.strip().lower() not in ("", "none") else None
 
     return parse_or_nothing
 

@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from idle_quarry.path.grades import Step, percent
 from idle_quarry.path.policies import Policy
-from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS, gamut_outside, is_hdr
+from idle_quarry.signal.colour import (
+    HDR_REFERENCE_WHITE_CDM2,
+    MATRICES,
+    PRIMARIES,
+    TRANSFERS,
+    gamut_outside,
+    is_hdr,
+    tone_mapped_signal,
+)
 from idle_quarry.signal.formats import Encoding
 
 #: Below this share of the u′v′ area a gamut is contained: BT.601 and BT.709 differ by more, rounding by less.
@@ -36,7 +44,7 @@ def colour_step(source: Encoding, target: Encoding, policy: Policy) -> Step | No
     parts: list[str] = []
     grade = "clean"
     if source.transfer != target.transfer:
-        grade, text = _transfer(source.transfer, target.transfer)
+        grade, text = _transfer(source.transfer, target.transfer, policy.tone)
         parts.append(text)
     if source.primaries != target.primaries:
         names = f"{PRIMARIES[source.primaries].label} into {PRIMARIES[target.primaries].label}"
@@ -51,13 +59,30 @@ def colour_step(source: Encoding, target: Encoding, policy: Policy) -> Step | No
     return Step("colour", grade, "; ".join(parts), numbers)
 
 
-def _transfer(source: str, target: str) -> tuple[str, str]:
+def _transfer(source: str, target: str, tone: str) -> tuple[str, str]:
     names = f"{TRANSFERS[source][0]} to {TRANSFERS[target][0]}"
     if is_hdr(source) and not is_hdr(target):
-        knee = "75 %" if source == "hlg" else "58 %"
-        return "lossy", f"{names}: highlights above reference white ({knee}) are compressed (BT.2446)"
+        white = f"reference white ({_WHITE[source]})"
+        if tone == "reference":
+            return "lossy", f"{names}: {white} stays white (BT.2408), light above it is clipped; sub-black is clipped"
+        signal = tone_mapped_signal(HDR_REFERENCE_WHITE_CDM2)
+        lands = f"{percent(signal)} ({100 * signal**2.4:.1f} cd/m²)"
+        clipped = ", above 1000 cd/m² it is clipped" if source == "pq" else ""
+        return (
+            "lossy",
+            f"{names}: the whole scale is bent (BT.2446 A){clipped}: {white} lands at {lands}; sub-black is clipped",
+        )
     if source == "pq" and target == "hlg":
-        return "lossy", f"{names}: light above the HLG display's peak is compressed (BT.2408)"
+        return "lossy", f"{names}: light above the HLG display's peak, 1000 cd/m², is clipped"
     if is_hdr(target) and not is_hdr(source):
-        return "clean", f"{names}: SDR white placed at reference white (BT.2408)"
-    return "clean", names
+        return (
+            "clean",
+            f"{names}: SDR white placed at reference white, {_WHITE[target]} (BT.2408); sub-black is clipped",
+        )
+    if is_hdr(source):
+        return "clean", names
+    return "clean", f"{names}: sub-black and super-white are clipped"
+
+
+#: Where reference white lies in each signal (BT.2408-7, table 1).
+_WHITE = {"hlg": "75 %", "pq": "58 %"}

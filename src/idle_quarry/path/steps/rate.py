@@ -20,7 +20,10 @@ def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> Ste
     if method == "none":
         return None
     before, after = pace(source, target, method)
-    name_before, name_after = _counted(before, source, before != source.rate), _counted(after, target, after != target.rate)
+    name_before, name_after = (
+        _counted(before, source, before != source.rate),
+        _counted(after, target, after != target.rate),
+    )
     numbers: dict[str, Any] = {
         "method": method,
         "speed": Fraction(1),

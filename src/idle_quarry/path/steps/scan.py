@@ -94,9 +94,7 @@ def _to_fields(source: SignalFormat, target: SignalFormat, policy: Policy) -> St
         shown = rate_text(after if method == "speed" else min(source.rate, target.rate))
         if source.scan == "psf":
             return _step("clean", "segments kept as fields", f"PsF travels as fields; motion stays {shown} a second")
-        return _step(
-            "clean", "whole pictures as fields", f"both fields show one moment; motion stays {shown} a second"
-        )
+        return _step("clean", "whole pictures as fields", f"both fields show one moment; motion stays {shown} a second")
     if is_pulldown(source.moments, target.moments) and method == "nearest":
         return _step("clean", "2:3 pulldown", "pictures are spread over two and three fields in turn")
     if source.moments >= target.moments or method == "speed":
