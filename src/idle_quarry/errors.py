@@ -25,7 +25,13 @@ class QuarryError(Exception):
 
     def __str__(self) -> str:
         text = f"{self.subject}: {self.what}" if self.subject else self.what
-        return f"{text}; {self.remedy}" if self.remedy else text
+        return one_line(f"{text}; {self.remedy}" if self.remedy else text)
+
+
+def one_line(text: str) -> str:
+    """Return text in which line breaks and other control characters, and bytes that are no text, are written out."""
+    shown = text.encode(errors="backslashreplace").decode()
+    return shown if shown.isprintable() else "".join(c if c.isprintable() or c == " " else repr(c)[1:-1] for c in shown)
 
 
 class NotUnderstood(QuarryError):

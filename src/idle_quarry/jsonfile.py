@@ -4,11 +4,28 @@ from __future__ import annotations
 
 import contextlib
 import json
+import math
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 from idle_quarry.files import written_whole
+
+
+def strict_json(text: str | bytes) -> Any:
+    """Return the JSON in a text, in which every number is one: NaN, Infinity and 1e999 are refused. Raises `ValueError`."""
+    return json.loads(text, parse_constant=_no_number, parse_float=_finite)
+
+
+def _no_number(name: str) -> float:
+    raise ValueError(f"{name} is no number")
+
+
+def _finite(text: str) -> float:
+    value = float(text)
+    if not math.isfinite(value):
+        raise ValueError(f"{text[:20]} is beyond every number")
+    return value
 
 
 def read_entries(path: Path) -> list[dict[str, Any]]:

@@ -18,6 +18,7 @@ from idle_quarry.cli.main import run as cli_run
 from idle_quarry.demo.lay_out import clips_folder, lay_out
 from idle_quarry.path.evaluation import SEVERITIES
 from idle_quarry.path.grades import GRADES, STEP_KINDS
+from idle_quarry.places import memory_folder
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -43,6 +44,19 @@ def test_a_command_as_a_program_of_its_own() -> None:
         capture_output=True, text=True, check=False, timeout=120, env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
     )  # fmt: skip
     assert done.returncode == 0 and json.loads(done.stdout)["to"]["words"] == "1080p25" and not done.stderr
+
+
+def test_whatever_is_asked_ends_in_one_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Names with line breaks and bytes that are no text, places that are none, and what nobody foresaw."""
+    run("inspect", "no\nsuch\nfile.mov", status=2)
+    run("inspect", "", status=2)
+    run("--library", "demo", "job", "new", "House HD 50i", "--title", "Here", "--at", "", status=2)
+    run("--library", "demo", "job", "new", "House HD 50i", "--title", "a\udcffb", "--at", str(tmp_path), status=2)
+    assert not list(tmp_path.iterdir())
+    monkeypatch.setattr("idle_quarry.cli.commands.format_from_words", lambda _text: 1 / 0)
+    run("codecs", "--format", "1080i25", status=2)
+    report = max((memory_folder() / "reports").iterdir())
+    assert "ZeroDivisionError" in report.read_text() and report.stat().st_mode & 0o777 == 0o600
 
 
 def document(*arguments: str, status: int = 0) -> Any:

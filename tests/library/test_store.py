@@ -189,6 +189,10 @@ def test_bad_template_files(tmp_path: Path) -> None:
         "newer": json.dumps({**data, "template": {**data["template"], "format_number": 4}}).encode(),
         "raster": good.replace('"width": 1920', '"width": 3').encode(),
         "extra": json.dumps({**data, "template": {**data["template"], "surprise": 1}}).encode(),
+        "nan": good.replace('"share": 100.0', '"share": NaN').encode(),
+        "beyond": good.replace('"share": 100.0', '"share": 1e999').encode(),
+        "origin": json.dumps({**data, "origin": {"a": {"b": ["c"]}}}).encode(),
+        "long": json.dumps({**data, "origin": {"a": "b" * 5000}}).encode(),
         "huge": b'{"kind": "' + b"x" * 9_000_000 + b'"}',
     }  # fmt: skip
     for name, content in cases.items():

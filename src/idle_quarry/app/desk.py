@@ -198,12 +198,8 @@ class Desk(QObject):
     def disks_measured(self) -> None:
         """Take up what disks were measured to play, and have the open template judged by it."""
         self.disk_speeds = disk_speeds()
-        if self.document is not None:
-            self.document.look_again()
-
-    def new_drafts(self) -> list[Draft]:
-        """Return unsaved templates that no shelf has yet, left by an earlier run."""
-        return [draft for draft in self.drafts.all() if draft.key.startswith("new-")]
+        for document in self._held.values():
+            document.look_again()
 
     def unfinished(self) -> list[Draft]:
         """Return every draft an earlier run left."""

@@ -4,11 +4,17 @@ from __future__ import annotations
 
 import gc
 import os
+import signal
+import socket
 import sys
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QSize, QSocketNotifier, QTimer
+from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
+
 from idle_quarry.errors import QuarryError
 from idle_quarry.places import DEMO, library_place, person
+from idle_quarry.reports import unforeseen
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
@@ -29,9 +35,6 @@ def run_window(place: str | None) -> int:
         from idle_quarry.demo.lay_out import lay_out
 
         lay_out(None, lambda text: print(f"idle-quarry: {text}", file=sys.stderr))
-    from PySide6.QtCore import QTimer
-    from PySide6.QtWidgets import QApplication, QMessageBox
-
     from idle_quarry.app.collecting import Collector
     from idle_quarry.app.desk import Desk
     from idle_quarry.app.preferences import Preferences
@@ -54,8 +57,11 @@ def run_window(place: str | None) -> int:
     theme.apply(app, preferences.brightness, preferences.text_percent)
     desk = Desk(library, preferences)
     window = MainWindow(desk)
+    fitted(window)
     window.show()
     window.first_start()
+    sys.excepthook = lambda _kind, error, _trace: desk.say(unforeseen(error), refusal=True)
+    ending = _ends_when_told(app)
     gc.freeze()
     collector = Collector()
     QTimer.singleShot(0, lambda: _welcome_back(desk))
@@ -63,9 +69,38 @@ def run_window(place: str | None) -> int:
     if place == DEMO:
         QTimer.singleShot(400, lambda: _demo_jobs(desk))
     status = app.exec()
-    del collector
+    del collector, ending
     desk.close()
     return status
+
+
+def fitted(window: QWidget) -> None:
+    """Make a window no larger than its screen has room for, and bring it wholly on."""
+    room = window.screen().availableGeometry()
+    frame = window.frameGeometry().size() - window.size()
+    most = room.size() - (frame if frame.width() else QSize(0, _TITLE_BAR))
+    window.resize(window.size().boundedTo(most))
+    at = window.frameGeometry()
+    x = min(max(at.x(), room.x()), max(room.x(), room.right() - at.width() + 1))
+    y = min(max(at.y(), room.y()), max(room.y(), room.bottom() - window.height() + 1))
+    window.move(x, y)
+
+
+#: What a window manager's title bar takes at the most, before it is known.
+_TITLE_BAR = 40
+
+
+def _ends_when_told(app: QApplication) -> QSocketNotifier:
+    """Close as a person would when the system says SIGTERM, SIGHUP or SIGINT; what it returns must be kept."""
+    mine, theirs = socket.socketpair()
+    theirs.setblocking(False)
+    signal.set_wakeup_fd(theirs.fileno(), warn_on_full_buffer=False)
+    for told in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+        signal.signal(told, lambda *_: None)
+    notifier = QSocketNotifier(mine.fileno(), QSocketNotifier.Type.Read)
+    notifier.activated.connect(lambda: (mine.recv(64), app.closeAllWindows(), app.quit()))
+    notifier.setProperty("ends", (mine, theirs))
+    return notifier
 
 
 def _library(place: str | None, name: str) -> FileLibrary:

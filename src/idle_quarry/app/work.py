@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-import traceback
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -13,6 +12,7 @@ import shiboken6
 from PySide6.QtCore import QObject, Qt, Signal
 
 from idle_quarry.errors import QuarryError
+from idle_quarry.reports import unforeseen
 
 
 class Cancelled(Exception):
@@ -112,10 +112,7 @@ class Workers:
         except QuarryError as error:
             self._relay.answer.emit(_Answer(ticket, "failed", error))
         except Exception as error:  # the window must say so rather than wait for ever
-            traceback.print_exc()
-            self._relay.answer.emit(
-                _Answer(ticket, "failed", QuarryError(f"something unforeseen went wrong ({error})"))
-            )
+            self._relay.answer.emit(_Answer(ticket, "failed", QuarryError(unforeseen(error))))
         else:
             self._relay.answer.emit(_Answer(ticket, "done", value))
         finally:

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from idle_quarry.cli.output import Output, table
-from idle_quarry.errors import LibraryError, MediaError, NotUnderstood
+from idle_quarry.cli.output import Output, complain, table
+from idle_quarry.errors import JobError, LibraryError, MediaError, NotUnderstood
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.edits import differences, flattened
 from idle_quarry.path.evaluate import evaluate
@@ -49,7 +48,7 @@ def _open(options: Options) -> Library:
         from idle_quarry.demo.lay_out import lay_out
         from idle_quarry.printing import write_pdf
 
-        lay_out(write_pdf, lambda text: print(f"idle-quarry: {text}", file=sys.stderr))
+        lay_out(write_pdf, complain)
     return open_library(place, person(options.library))
 
 
@@ -92,12 +91,12 @@ def _looked(given: list[str]) -> tuple[list[Clip], bool]:
     for path, answer in look_at_all(paths):
         if isinstance(answer, MediaError):
             failed = True
-            print(f"idle-quarry: {answer}", file=sys.stderr)
+            complain(str(answer))
         else:
             found[path] = answer
             if answer.trouble:
                 failed = True
-                print(f"idle-quarry: {path}: {answer.trouble}", file=sys.stderr)
+                complain(f"{path}: {answer.trouble}")
     return [found[path] for path in paths if path in found], failed
 
 
@@ -174,6 +173,8 @@ def _media(given: list[str]) -> list[Path]:
 
     paths: list[Path] = []
     for each in given:
+        if not each.strip():
+            raise MediaError("no clip was named", remedy="give a file or a folder")
         path = Path(each)
         if path.is_dir():
             paths += sorted(p for p in path.rglob("*") if p.is_file() and p.suffix.lower() in MEDIA_SUFFIXES)
@@ -371,6 +372,8 @@ def job_new(options: Options, out: Output) -> int:
             stored = library.stored(default, library.summary(default).for_jobs)
         else:
             stored = _for_job(library, options.name)
+        if not options.at.strip():
+            raise JobError("no folder was named to start the job in", remedy="say --at FOLDER")
         job = start_job(stored, options.title, Path(options.at).expanduser(), write_pdf, library.person)
         library.record_job(options.title, job.folder.resolve(), stored)
     document = {

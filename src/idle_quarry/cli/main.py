@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import io
 import os
 import sys
 from collections.abc import Callable
 from typing import Any, NoReturn
 
 from idle_quarry import __version__
-from idle_quarry.cli.output import Output
+from idle_quarry.cli.output import Output, complain
 from idle_quarry.errors import NotUnderstood, QuarryError
 from idle_quarry.places import DEMO
 
@@ -116,6 +117,9 @@ def _parser() -> argparse.ArgumentParser:
 def run(arguments: list[str], open_window: OpenWindow) -> int:
     """Carry out `arguments`; return 0, 1 where a check found something, or 2 for an error."""
     out = Output(as_json="--json" in arguments)
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")  # names of files need not be text
     try:
         options = _parser().parse_args(arguments)
         if options.command in (None, "demo"):
@@ -125,7 +129,7 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
         name = "_".join(part for part in (options.command, getattr(options, "action", None)) if part)
         return int(getattr(keeping if hasattr(keeping, name) else commands, name)(options, out))
     except QuarryError as error:
-        print(f"idle-quarry: {' '.join(str(error).split())}", file=sys.stderr)
+        complain(str(error))
         return 2
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)  # whoever read the output has gone: nothing is left to say
@@ -134,3 +138,8 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
         return 130
     except SystemExit as left:  # --help and --version
         return int(left.code or 0)
+    except Exception as error:
+        from idle_quarry.reports import unforeseen
+
+        complain(unforeseen(error))
+        return 2

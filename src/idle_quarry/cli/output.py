@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import json
+import sys
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
+
+from idle_quarry.errors import one_line
 
 
 @dataclass(frozen=True)
@@ -20,7 +23,12 @@ class Output:
             print(json.dumps(document, ensure_ascii=False, indent=2))
         else:
             for line in lines:
-                print(line)
+                print(one_line(line))
+
+
+def complain(text: str) -> None:
+    """Print one line on standard error."""
+    print(f"idle-quarry: {one_line(text)}", file=sys.stderr)
 
 
 def table(rows: Sequence[Sequence[str]]) -> list[str]:

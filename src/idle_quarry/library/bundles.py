@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry.errors import ExchangeError, QuarryError
+from idle_quarry.jsonfile import strict_json
 from idle_quarry.library.exchange import MOST_BYTES, Imported, exported, import_file, imported, write_file
 from idle_quarry.library.records import Stored
 from idle_quarry.path.names import cleaned_name
@@ -107,7 +108,7 @@ def _members(bundle: zipfile.ZipFile, path: Path) -> list[Offered]:
     if head is None:
         raise ExchangeError("a zip file, but no bundle of templates", subject=str(path))
     try:
-        data = json.loads(_read(bundle, head))
+        data = strict_json(_read(bundle, head))
         kind, number = data.get("kind"), data.get("format_number")
     except (ValueError, AttributeError, RecursionError, QuarryError) as error:
         raise ExchangeError("a bundle whose list is damaged", subject=str(path)) from error
@@ -123,7 +124,7 @@ def _members(bundle: zipfile.ZipFile, path: Path) -> list[Offered]:
 
 def _offered(bundle: zipfile.ZipFile, info: zipfile.ZipInfo) -> Offered:
     try:
-        return Offered(info.filename, imported(json.loads(_read(bundle, info))))
+        return Offered(info.filename, imported(strict_json(_read(bundle, info))))
     except QuarryError as error:
         return Offered(info.filename, None, str(error))
     except (ValueError, RecursionError):

@@ -11,6 +11,7 @@ from pydantic import ValidationError
 
 from idle_quarry.errors import ExchangeError, QuarryError
 from idle_quarry.files import written_whole
+from idle_quarry.jsonfile import strict_json
 from idle_quarry.path.edits import validation_sentence
 from idle_quarry.path.template import FORMAT_NUMBER, Template, content_hash
 
@@ -75,7 +76,7 @@ def json_of(path: Path, what: str, most_bytes: int) -> Any:
             raise ExchangeError("the file is empty", subject=str(path))
         if size > most_bytes:
             raise ExchangeError(f"far larger than any {what}", subject=str(path))
-        return json.loads(path.read_bytes().decode())
+        return strict_json(path.read_bytes().decode())
     except UnicodeDecodeError as error:
         raise ExchangeError(f"not a {what} file (not text)", subject=str(path)) from error
     except (ValueError, RecursionError) as error:
@@ -107,10 +108,27 @@ def imported(data: Any) -> Imported:
         raise ExchangeError(f"a setting cannot be: {error}") from error
     except RecursionError as error:
         raise ExchangeError("its folders are nested too deeply") from error
-    origin = data.get("origin")
     claimed = data.get("hash")
     genuine = None if claimed is None else claimed == content_hash(template)
-    return Imported(template, origin if isinstance(origin, dict) else {}, genuine)
+    return Imported(template, _origin(data.get("origin")), genuine)
+
+
+#: Words of an origin, and how long each may be: it says where a template came from, and nothing else.
+_MOST_WORDS, _MOST_LETTERS = 12, 400
+
+
+def _origin(data: Any) -> dict[str, Any]:
+    """Return where a template was exported, plain words by name; refuses anything else. Raises `ExchangeError`."""
+    if data is None:
+        return {}
+    plain = isinstance(data, dict) and len(data) <= _MOST_WORDS
+    if not plain or not all(_plain_word(key) and _plain_word(value) for key, value in data.items()):
+        raise ExchangeError("its origin is not a few plain words", remedy="export it again")
+    return dict(data)
+
+
+def _plain_word(value: Any) -> bool:
+    return value is None or isinstance(value, bool | int) or (isinstance(value, str) and len(value) <= _MOST_LETTERS)
 
 
 def schema() -> dict[str, Any]:

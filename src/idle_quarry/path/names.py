@@ -13,6 +13,10 @@ def name_refused(name: str) -> str | None:
     """Return why some file system refuses `name` as a folder's or file's name, or None."""
     if not name.strip():
         return "it is empty"
+    try:
+        size = len(name.encode())
+    except UnicodeEncodeError:
+        return "it has bytes in it that are no text"
     if name in (".", ".."):
         return "it stands for a folder itself"
     found = _FORBIDDEN.search(name)
@@ -23,13 +27,14 @@ def name_refused(name: str) -> str | None:
         return "it begins or ends with a space, or ends with a dot"
     if name.split(".")[0].lower() in _DEVICES:
         return "Windows keeps this name for a device"
-    if len(name.encode()) > MOST_BYTES:
+    if size > MOST_BYTES:
         return f"it is longer than {MOST_BYTES} bytes"
     return None
 
 
 def cleaned_name(name: str, otherwise: str = "unnamed") -> str:
     """Return `name` changed as little as makes it acceptable everywhere."""
+    name = name.encode(errors="ignore").decode()
     made = " ".join(_FORBIDDEN.sub(" ", name).split()).strip().rstrip(".").strip()
     while len(made.encode()) > MOST_BYTES:
         made = made[:-1].strip()

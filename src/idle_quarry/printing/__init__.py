@@ -1,25 +1,57 @@
-"""HTML pages as PDF, drawn by Qt; needs no window and no screen."""
+"""HTML pages as PDF, drawn by Qt; needs no window and no screen, and may be called on any thread."""
 
 from __future__ import annotations
 
 import os
 import sys
+from collections.abc import Callable
 from importlib.resources import files
 from pathlib import Path
 
 
 def write_pdf(html: str, path: Path) -> None:
     """Write `html` as a PDF of A4 pages. Raises `OSError` where the file cannot be written."""
-    from PySide6.QtCore import QMarginsF
-    from PySide6.QtGui import QGuiApplication, QPageLayout, QPageSize, QPdfWriter, QTextDocument
+    from PySide6.QtCore import QThread
+    from PySide6.QtGui import QGuiApplication
 
-    if QGuiApplication.instance() is None:
+    app = QGuiApplication.instance()
+    if app is None:
         if sys.platform.startswith("linux"):
             os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-        _keep.append(QGuiApplication([]))
+        app = QGuiApplication([])
+        _keep.append(app)
         load_fonts()
     with path.open("wb"):
         pass  # Qt reports a refused path only in its log
+    if QThread.currentThread() is app.thread():
+        _write(html, path)
+    else:
+        _on_a_thread_of_qt(lambda: _write(html, path))
+
+
+def _on_a_thread_of_qt(act: Callable[[], None]) -> None:
+    """Call `act` on a thread that Qt began, and wait: laying out text starts timers, which other threads have none of."""
+    from PySide6.QtCore import QThread
+
+    class Thread(QThread):
+        def run(self) -> None:
+            try:
+                act()
+            except Exception as error:
+                failed.append(error)
+
+    failed: list[Exception] = []
+    thread = Thread()
+    thread.start()
+    thread.wait()
+    if failed:
+        raise failed[0]
+
+
+def _write(html: str, path: Path) -> None:
+    from PySide6.QtCore import QMarginsF
+    from PySide6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
+
     writer = QPdfWriter(str(path))
     writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
     writer.setPageMargins(QMarginsF(14, 14, 14, 14), QPageLayout.Unit.Millimeter)

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.document import Document
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.intake_evidence import ClipEvidence
 from idle_quarry.app.views.intake_rows import ROW, IntakeModel, Looked, RowDelegate, RowFilter
@@ -57,6 +58,7 @@ class IntakeView(QWidget):
         self._ticket: Ticket | None = None
         self.watch: FolderWatch | None = None
         self._announce = False
+        self._watched: Document | None = None
         self._against: Template | None = None  # read once, not for every clip that arrives
         self._build()
         self.first_focus = self.table
@@ -197,9 +199,12 @@ class IntakeView(QWidget):
         self.template.setCurrentIndex(max(0, self.template.findData(kept)))
 
     def _opened(self) -> None:
-        if self.desk.document is not None:
-            self.desk.document.changed.connect(self._judge)
-            self.template.setItemText(0, self.desk.document.template.name + " (open)")
+        if self._watched is not None:
+            self._watched.changed.disconnect(self._judge)
+        self._watched = self.desk.document
+        if self._watched is not None:
+            self._watched.changed.connect(self._judge)
+            self.template.setItemText(0, self._watched.template.name + " (open)")
         self._judge()
 
     def chosen_template(self) -> Template | None:
