@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from fractions import Fraction
+from random import Random
 
 import pytest
 from hypothesis import given
@@ -20,6 +22,7 @@ from idle_quarry.signal.catalogue import (
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import format_from_json, format_to_json
 from idle_quarry.signal.rates import NAMED_RATES
+from idle_quarry.signal.spoken import Readings
 
 
 def test_defaults_are_the_standards_own() -> None:
@@ -119,6 +122,53 @@ def test_what_cannot_be_read_shows_what_was_meant(text: str, shown: str) -> None
         format_from_words(text)
     assert shown in str(refusal.value)
     assert "\n" not in str(refusal.value)
+
+
+@pytest.mark.parametrize(
+    ("said", "meant"),
+    [
+        ("PAL", "576i25 4:3"), ("NTSC", "480i29.97 4:3"), ("NTSC 16:9", "480i29.97 16:9"), ("PAL wide", "576i25 16:9"), ("Pal Anamorphic", "576i25 16:9"),
+        ("PAL 25p", "576p25 4:3"), ("SD 50i", "576i25 4:3"), ("SD 59.94i", "480i29.97 4:3"), ("HD 23.98p", "1080p23.976"), ("Full HD 50p", "1080p50"),
+        ("UHD 50p HLG", "2160p50 hlg"), ("4K UHD 59.94p PQ", "2160p59.94 pq"), ("4K DCI 24p", "4096x2160p24"), ("DCI 4K full 24p", "4096x2160p24"),
+        ("2K scope 24p", "2048x858p24"), ("2K flat 24p P3 12 bit 4:4:4", "1998x1080p24 p3 12bit 4:4:4"), ("1080/50i", "1080i25"), ("1080i/25", "1080i25"),
+        ("1080/25PsF", "1080psf25"), ("1920x1080 59.94i", "1080i29.97"), ("1920 × 1080 p 25", "1080p25"), ("720 59.94p", "720p59.94"), ("720/50", "720p50"),
+        ("2160 50", "2160p50"), ("25p 1080", "1080p25"), ("1080 50 fields", "1080i25"), ("HD PAL 25p", "1080p25"), ("1080p 25 fps full range", "1080p25 full"),
+        ("8K 50p HLG", "4320p50 hlg"), ("UHD 25p Rec. 2020", "2160p25 bt2020"),
+    ],
+)  # fmt: skip
+def test_formats_as_people_say_them(said: str, meant: str) -> None:
+    assert format_words(format_from_words(said)) == meant
+
+
+@pytest.mark.parametrize(
+    ("said", "readings"),
+    [
+        ("1080 50", ("1080i25", "1080p50")), ("1080 24", ("1080p24", "1080psf24")), ("50i", ("1080i25", "576i25")), ("PAL 50", ("576i25", "576p50")),
+        ("PAL 60p", ("576i25", "576p50")), ("NTSC 25", ("480i29.97", "480p59.94")), ("NTSC 30p wide", ("480i29.97 16:9", "480p59.94 16:9")),
+        ("4K 24p", ("2160p24", "4096x2160p24")), ("4K", ("2160p25", "4096x2160p25")), ("HD", ("1080i25", "1080p50")), ("DCI 24p", ("2048x1080p24",)),
+    ],
+)  # fmt: skip
+def test_what_can_be_read_in_several_ways_shows_each(said: str, readings: tuple[str, ...]) -> None:
+    with pytest.raises(Readings) as refusal:
+        format_from_words(said)
+    assert set(readings) <= set(refusal.value.readings)
+    for reading in refusal.value.readings:  # each can be taken as it stands
+        assert format_words(format_from_words(reading)).startswith(reading.split()[0]) and reading in str(refusal.value)
+
+
+@given(formats, st.randoms(use_true_random=False))
+def test_words_respaced_and_reordered_are_the_same_format(fmt: SignalFormat, random: Random) -> None:
+    head, *rest = format_words(fmt).split()
+    found = re.fullmatch(r"((?:\d+x)?\d+)(psf|p|i)(.+)", head)
+    assert found is not None
+    lines, scan, rate = found.groups()
+    shapes = [[head], [lines, scan + rate], [lines, rate + scan], [lines + scan, rate], [lines, scan, rate], [f"{lines}{scan}/{rate}"]]
+    if "x" not in lines:
+        shapes.append([f"{lines}/{rate}{scan}"])
+    parts = [*random.choice(shapes), *rest]
+    random.shuffle(parts)
+    text = random.choice([" ", "   ", ", "]).join(parts)
+    assert format_from_words(random.choice([text, text.upper(), text.title()])) == format_from_words(format_words(fmt))
 
 
 @given(st.text(max_size=60))

@@ -20,6 +20,7 @@ from idle_quarry.signal.rasters import (
     sd_pixel_aspect,
 )
 from idle_quarry.signal.rates import NAMED_RATES, rate_from_text, rate_text
+from idle_quarry.signal.spoken import spelt_out
 
 _HEAD = re.compile(r"(?:(\d{2,5})[x×])?(\d{2,5})(psf|p|i)/?(\d[\d./]*)", re.ASCII)
 _SCAN_OF = {"p": "progressive", "i": "interlaced", "psf": "psf"}
@@ -50,22 +51,20 @@ _KEYED = {"primaries": tuple(PRIMARIES), "transfer": tuple(TRANSFERS), "matrix":
 
 
 def format_from_words(text: str) -> SignalFormat:
-    """Return the signal format written as `text`.
+    """Return the signal format written as `text`, in this program's words or as people say it ("PAL wide", "1080/50i").
 
-    What is left out takes the standard's own value for the raster. Raises `NotUnderstood` for text that
-    can be read in no way or in two, naming the readings, and `NotPossible` for a format that cannot be.
+    What is left out takes the standard's own value for the raster. Raises `NotUnderstood` for text that can be read in no
+    way or in two (`spoken.Readings` with each reading), and `NotPossible` for a format that cannot be.
 
     >>> format_from_words("1080i50").rate
     Fraction(25, 1)
     """
-    cleaned = re.sub(r"\(\s*\d[\d./]* fields/s\s*\)", " ", text.strip().lower())
-    cleaned = re.sub(r"(\d+) bit\b", r"\1bit", cleaned)
-    words = cleaned.split()
-    if not words:
+    if not text.strip():
         raise NotUnderstood("no format was given", remedy="write one such as 1080i25 or 2160p50 hlg")
+    words = spelt_out(text).split()
     match = _HEAD.fullmatch(words[0])
     if match is None:
-        raise NotUnderstood("not a signal format", subject=repr(text), remedy=_advice(words[0]))
+        raise NotUnderstood("not a signal format", subject=repr(text), remedy="write one such as 1080i25")
     width_text, lines_text, letter, rate_word = match.groups()
     height = int(lines_text)
     if width_text is None and height not in DEFAULT_WIDTHS:
@@ -198,23 +197,6 @@ class _Words:
             if key in self._said:
                 parts[key] = self._said[key][0]
         return parts
-
-
-def _advice(head: str) -> str:
-    """Return what to write instead, from what can be made out of `head`."""
-    if re.fullmatch(r"\d{1,3}(\.\d+)?[pi]", head):
-        rate, letter = head[:-1], head[-1]
-        if letter == "i" and rate in ("50", "60", "59.94"):
-            half = rate_text(rate_from_text(rate) / 2)
-            return (
-                f"lines are missing: {rate} fields a second is 1080i{half} or {'576' if rate == '50' else '480'}i{half}"
-            )
-        return f"lines are missing: write 1080{letter}{rate}, 2160{letter}{rate} or others"
-    if re.fullmatch(r"(\d+[x×])?\d+[pi]", head):
-        return f"the rate is missing: write {head}25 or {head}29.97"
-    if re.fullmatch(r"\d+[x×]\d+", head):
-        return f"scan and rate are missing: write {head}p25 or {head}i25"
-    return "write lines, p, i or psf, and frames a second, such as 1080i25"
 
 
 def _widths_advice(head: str, height: int) -> str:
