@@ -162,7 +162,14 @@ def test_words_respaced_and_reordered_are_the_same_format(fmt: SignalFormat, ran
     found = re.fullmatch(r"((?:\d+x)?\d+)(psf|p|i)(.+)", head)
     assert found is not None
     lines, scan, rate = found.groups()
-    shapes = [[head], [lines, scan + rate], [lines, rate + scan], [lines + scan, rate], [lines, scan, rate], [f"{lines}{scan}/{rate}"]]
+    shapes = [
+        [head],
+        [lines, scan + rate],
+        [lines, rate + scan],
+        [lines + scan, rate],
+        [lines, scan, rate],
+        [f"{lines}{scan}/{rate}"],
+    ]
     if "x" not in lines:
         shapes.append([f"{lines}/{rate}{scan}"])
     parts = [*random.choice(shapes), *rest]

@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from idle_quarry.app.theme import theme
+from idle_quarry.library import typed_words
 
 _MOST = 60
 
@@ -22,10 +23,11 @@ class Entry:
     text: str
     beside: str
     act: Callable[[], object]
+    also: str = ""  #: more that it is found by
 
     @property
     def haystack(self) -> str:
-        return f"{self.text} {self.beside} {self.kind}".lower()
+        return f"{self.text} {self.beside} {self.kind} {self.also}".lower()
 
 
 class Finder(QFrame):
@@ -70,7 +72,7 @@ class Finder(QFrame):
         self.field.setFocus()
 
     def _narrow(self, text: str) -> None:
-        words = text.lower().split()
+        words = typed_words(text)
         found = [entry for hay, entry in self._entries if all(word in hay for word in words)]
         if words:  # what begins with the first word comes before what only contains it
             found.sort(key=lambda entry: not entry.text.lower().startswith(words[0]))

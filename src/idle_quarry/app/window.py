@@ -40,6 +40,7 @@ from idle_quarry.app.widgets.basics import SayBar, button, restyle
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search
 from idle_quarry.media.names import MEDIA_SUFFIXES
+from idle_quarry.path.registry import territories
 from idle_quarry.path.settings import settings_of
 from idle_quarry.signal.words import format_words
 
@@ -366,6 +367,7 @@ class MainWindow(QMainWindow):
                         each.name,
                         f"{each.working} · {each.shelf}",
                         partial(self.desk.open_stored, each.id),
+                        called(each.territory),
                     )
                 )
         except QuarryError as error:
@@ -396,6 +398,7 @@ class MainWindow(QMainWindow):
                 f"{names.get(s.sheet, s.sheet.capitalize())}: {s.label}",
                 s.text,
                 partial(self._go_setting, s),
+                f"{s.follows} {s.explained}",
             )
             for s in settings_of(document.template)
         ]
@@ -534,6 +537,12 @@ def _look(path: Path, _ticket: object) -> object:
 
 
 _windows: list[MainWindow] = []
+
+
+def called(territory: str) -> str:
+    """Return a territory with what people call it, to be found by."""
+    found = territories().get(territory)
+    return f"{territory} {found.called}" if found else territory
 
 
 def icon() -> QIcon:

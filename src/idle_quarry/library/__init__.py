@@ -1,6 +1,17 @@
 """Templates kept: shelves, revisions, reviews, exchange files."""
 
-from idle_quarry.library.records import JobRecord, Remark, Revision, Search, Stored, Summary
+from idle_quarry.library.records import JobRecord, Remark, Revision, Search, Stored, Summary, typed_words
 from idle_quarry.library.store import FileLibrary, Library, open_library
 
-__all__ = ["FileLibrary", "JobRecord", "Library", "Remark", "Revision", "Search", "Stored", "Summary", "open_library"]
+__all__ = [
+    "FileLibrary",
+    "JobRecord",
+    "Library",
+    "Remark",
+    "Revision",
+    "Search",
+    "Stored",
+    "Summary",
+    "open_library",
+    "typed_words",
+]

@@ -15,6 +15,7 @@ from idle_quarry.library.exchange import template_from_data
 from idle_quarry.library.records import JobRecord, Remark, Revision, Search, Stored, Summary
 from idle_quarry.library.reviewing import RULE
 from idle_quarry.library.schema import heads, jobs, reviews, revisions, settings, standing, templates
+from idle_quarry.path.registry import territories
 from idle_quarry.path.template import content_hash
 
 DEFAULT = "default_template"
@@ -25,6 +26,26 @@ _REVISION = [
     standing.c.state,
 ]
 _OF_STANDING = (standing.c.template_id == revisions.c.template_id) & (standing.c.number == revisions.c.number)
+
+
+def _having(word: str) -> sa.ColumnElement[bool]:
+    """Return the condition that a template has a word: in its text, its state, its people, or as a territory is called."""
+    called = [t.id for t in territories().values() if t.called.lower() == word]
+    wrote = sa.exists().where(
+        (revisions.c.template_id == heads.c.template_id) & (revisions.c.number == heads.c.latest),
+        sa.func.lower(revisions.c.author).contains(word, autoescape=True),
+    )
+    approved = sa.exists().where(
+        (reviews.c.template_id == heads.c.template_id) & (reviews.c.number == heads.c.approved),
+        (reviews.c.act == "approve") & sa.func.lower(reviews.c.person).contains(word, autoescape=True),
+    )
+    places = [
+        heads.c.text.contains(word, autoescape=True),
+        heads.c.state.contains(word, autoescape=True),
+        wrote,
+        approved,
+    ]
+    return sa.or_(*places, heads.c.territory.in_(called)) if called else sa.or_(*places)
 
 
 class Reading(Store):
@@ -43,8 +64,7 @@ class Reading(Store):
         ):  # fmt: skip
             if wanted is not None:
                 found.append(column == wanted)
-        found += [heads.c.text.contains(word, autoescape=True) for word in search.words]
-        return sa.and_(*found)
+        return sa.and_(*found, *(_having(word) for word in search.words))
 
     def count(self, search: Search = EVERYTHING) -> int:
         """Return how many templates match."""

@@ -6,9 +6,10 @@ import json
 from dataclasses import dataclass, field
 from typing import Any
 
-from idle_quarry.path.registry import codecs
+from idle_quarry.errors import QuarryError
+from idle_quarry.path.registry import codecs, monitors
 from idle_quarry.path.template import Template
-from idle_quarry.signal.words import format_words
+from idle_quarry.signal.words import format_from_words, format_words
 
 SHELVES = ("house", "own")
 STATES = ("draft", "in review", "approved", "withdrawn")
@@ -51,7 +52,11 @@ class Remark:
 
 @dataclass(frozen=True)
 class Search:
-    """What of the library is wanted: every word somewhere, a territory, lines, a shelf, a state; or what was put aside."""
+    """What of the library is wanted: every word somewhere, a territory, lines, a shelf, a state; or what was put aside.
+
+    A word is looked for in what `Described.text` says, the state, and the people who wrote or approved a template; PAL and
+    NTSC are also the territories that are called so.
+    """
 
     words: tuple[str, ...] = ()
     territory: str | None = None
@@ -59,6 +64,16 @@ class Search:
     shelf: str | None = None
     state: str | None = None
     aside: bool = False
+
+
+def typed_words(text: str) -> tuple[str, ...]:
+    """Return the words of a search as they are looked for: a format in any spelling as this program writes it."""
+    if any(sign.isdigit() for sign in text):
+        try:
+            return tuple(format_words(format_from_words(text)).split()[:1])
+        except QuarryError:
+            pass
+    return tuple(text.lower().split())
 
 
 @dataclass(frozen=True)
@@ -134,8 +149,12 @@ class Described:
         for source in template.sources:
             parts += [source.name, format_words(source.format)]
         for delivery in template.deliveries:
-            parts += [delivery.name, format_words(delivery.format), codecs()[delivery.codec].name]
-        parts.append(codecs()[template.intermediate.codec].name)
+            parts += [delivery.name, format_words(delivery.format), codecs()[delivery.codec].name, delivery.layout]
+        parts += [codecs()[template.intermediate.codec].name, template.sound.layout]
+        if template.monitor:
+            device = monitors().get(template.monitor.monitor)
+            parts += [device.name if device else template.monitor.monitor, format_words(template.monitor.format)]
+        parts += [word for place in template.places for word in (place.name, place.path)]
         deliveries = tuple(delivery.name for delivery in template.deliveries)
         text = " ".join(parts).lower()
         return cls(template.territory, words, template.working.format.raster.height, deliveries, text)

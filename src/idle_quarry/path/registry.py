@@ -148,8 +148,14 @@ class Territory(_Entry):
     drop: bool
     line_up_dbfs: float
     loudness: str
+    called: str = ""  #: what people there call its television: PAL, NTSC
     loudness_lufs: float | None = None  #: aimed at where no delivery says it; none in cinema
     true_peak_dbtp: float | None = None
+
+    @property
+    def title(self) -> str:
+        """Its name with what people call it: "50 Hz countries (PAL)"."""
+        return f"{self.name} ({self.called})" if self.called else self.name
 
     @property
     def frame_rates(self) -> tuple[Fraction, ...]:

@@ -24,6 +24,7 @@ from idle_quarry.path.template import Delivered, Source, Template, slug
 from idle_quarry.signal.catalogue import irregularities, standard_formats
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import counterpart
+from idle_quarry.signal.spoken import Readings
 from idle_quarry.signal.words import format_from_words, format_words
 
 #: Candidates worked out at the most: the ends' own formats come first, then the standards nearest to them.
@@ -101,6 +102,8 @@ def delivery_from_words(text: str, taken: Iterable[Delivered] = ()) -> Delivered
             return delivered(found.id, ident=slug(found.id, ids))
     try:
         fmt = format_from_words(text)
+    except Readings:
+        raise
     except NotUnderstood as error:
         known = ", ".join(deliveries())
         raise NotUnderstood(
@@ -134,32 +137,32 @@ def suggested(sources: Sequence[Source], outs: Sequence[Delivered]) -> list[Sugg
     if not sources or not outs:
         raise NotPossible("a path has two ends", remedy="say at least one source and one delivery")
     shared = shared_out(sources)
-    followed = tuple(_following(out, shared) for out in outs)
-    found = [_worked_out(fmt, shared, followed) for fmt in candidates(shared, followed)]
+    found = [_worked_out(fmt, shared, _following(outs, fmt)) for fmt in candidates(shared, outs)]
     found.sort(key=lambda s: _rank(s.cost))
     return [replace(each, reasons=(*_against(each, found, place), *each.reasons)) for place, each in enumerate(found)]
 
 
 def taken_up(suggestion: Suggestion, sources: Sequence[Source], outs: Sequence[Delivered], name: str) -> Template:
     """Return a template of a suggestion, with what its territory takes for granted."""
-    shared = shared_out(sources)
-    followed = tuple(_following(out, shared) for out in outs)
-    return from_working(name, suggestion.working, shared, followed)
+    return from_working(name, suggestion.working, shared_out(sources), _following(outs, suggestion.working))
 
 
-def _following(out: Delivered, sources: Sequence[Source]) -> Delivered:
-    """Return a delivery whose rate follows the programme's at the rate of the greatest share."""
+def _following(outs: Sequence[Delivered], working: SignalFormat) -> tuple[Delivered, ...]:
+    """Return deliveries, those whose rate follows the programme's at the moments of a working format."""
+    rate = working.moments if working.moments <= 60 else working.rate
+    return tuple(
+        out.model_copy(update={"format": replace(out.format, rate=rate)}) if _follows(out) else out for out in outs
+    )
+
+
+def _follows(out: Delivered) -> bool:
     standard = deliveries().get(out.standard or "")
-    if standard is None or not standard.follows_rate:
-        return out
-    largest = max(sources, key=lambda s: s.share).format
-    rate = largest.rate * 2 if largest.scan == "interlaced" and largest.rate * 2 <= 60 else largest.rate
-    return out.model_copy(update={"format": replace(out.format, rate=rate)})
+    return standard is not None and standard.follows_rate
 
 
 def candidates(sources: Sequence[Source], outs: Sequence[Delivered]) -> list[SignalFormat]:
     """Return the working formats worth working out: the ends' own, both of pairs of rates, the standards near them."""
-    own = [working_from(s.format) for s in sources] + [working_from(d.format) for d in outs]
+    own = [working_from(s.format) for s in sources] + [working_from(d.format) for d in outs if not _follows(d)]
     found: dict[SignalFormat, None] = dict.fromkeys(own)
     rates = {fmt.rate for fmt in own} | {fmt.moments for fmt in own if fmt.scan == "interlaced" and fmt.moments <= 60}
     rates |= {other for rate in tuple(rates) if (other := counterpart(rate)) is not None}

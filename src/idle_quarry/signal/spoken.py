@@ -155,7 +155,7 @@ def _resolved(heard: _Heard) -> str:
 
 
 def _cinema_shape(heard: _Heard, said: set[str]) -> None:
-    """"full" is a container beside 2K, 4K or DCI, and a range of codes elsewhere."""
+    """ "full" is a container beside 2K, 4K or DCI, and a range of codes elsewhere."""
     if "full" in heard.rest and said & {"2k", "4k", "dci"} and "uhd" not in said:
         heard.rest.remove("full")
         heard.say(shape="full")
@@ -218,7 +218,7 @@ def _rate(heard: _Heard) -> Fraction | None:
 
 
 def _widened(heard: _Heard, sizes: list[tuple[int, int]]) -> None:
-    """"Wide" and "anamorphic" say 16:9 where lines do not: in SD."""
+    """ "Wide" and "anamorphic" say 16:9 where lines do not: in SD."""
     wide = [word for word in heard.rest if word in _WIDE]
     if wide and sizes and all(lines in _SD for _, lines in sizes):
         heard.rest = [word for word in heard.rest if word not in wide]
@@ -270,7 +270,13 @@ def _frames(scan: str, rate: str) -> str:
 
 def _open(heard: _Heard, sizes: list[tuple[int, int]]) -> Readings:
     """Return the refusal of what lacks lines, or a rate, or one raster of several, with readings to take."""
-    missing = "lines are missing" if not sizes else "the rate is missing" if heard.rate is None else "two rasters have this name"
+    missing = (
+        "lines are missing"
+        if not sizes
+        else "the rate is missing"
+        if heard.rate is None
+        else "two rasters have this name"
+    )
     scan = heard.scan
     if not sizes:
         fielded = scan == "i"
@@ -278,7 +284,13 @@ def _open(heard: _Heard, sizes: list[tuple[int, int]]) -> Readings:
         sizes = [(0, lines) for lines in usual]
     readings: list[str] = []
     for size in sizes:
-        for each in [scan] if scan else ["i", "p"] if size[1] in (1080, *_SD) and heard.rate is None else _some_scan(size, heard):
+        for each in (
+            [scan]
+            if scan
+            else ["i", "p"]
+            if size[1] in (1080, *_SD) and heard.rate is None
+            else _some_scan(size, heard)
+        ):
             rates = _OFFERED[each][:2] if len(sizes) > 1 or scan is None else _OFFERED[each]
             for rate in [_frames(each, heard.rate)] if heard.rate else rates:
                 readings.append(_written(size, each, rate) + heard.tail)

@@ -20,7 +20,7 @@ from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.clip_facts import facts_widget
 from idle_quarry.app.views.intake_rows import Looked
-from idle_quarry.app.widgets.basics import button, label
+from idle_quarry.app.widgets.basics import button, label, offer_readings
 from idle_quarry.app.widgets.clip_picture import FIELDS, WOVEN, ClipPicture
 from idle_quarry.app.widgets.scopes import LevelScopes, SoundLevels
 from idle_quarry.errors import QuarryError
@@ -133,6 +133,7 @@ class ClipEvidence(QWidget):
         except QuarryError as error:
             self.refused.emit(error)
             self.taken_as.setText(format_words(self._format) if self._format else "")
+            offer_readings(error, self.taken_as, self._typed)
             return
         if fmt != self._format:
             self.corrected.emit(fmt)

@@ -28,7 +28,7 @@ from idle_quarry.app.views.shelf_list import SUMMARY, ShelfDelegate, ShelfModel
 from idle_quarry.app.views.template_page import TemplatePage
 from idle_quarry.app.widgets.basics import AskBar, button, label
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Search, Stored, Summary
+from idle_quarry.library import Search, Stored, Summary, typed_words
 from idle_quarry.library.reviewing import ACTS
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.registry import deliveries, territories
@@ -63,8 +63,8 @@ class LibraryView(QWidget):
             box.setAccessibleName(name)
         self.shelf.addItems(list(_SHELVES))
         self.territory.addItem("Any territory", None)
-        for ident in territories():
-            self.territory.addItem(ident, ident)
+        for each in territories().values():
+            self.territory.addItem(f"{each.id} ({each.called})" if each.called else each.id, each.id)
         self.list = QListView()
         self.list.setModel(self.model)
         self._delegate = ShelfDelegate(desk)
@@ -165,7 +165,7 @@ class LibraryView(QWidget):
 
     def _wanted(self) -> Search:
         return Search(
-            words=tuple(self.search.text().lower().split()), territory=self.territory.currentData(),
+            words=typed_words(self.search.text()), territory=self.territory.currentData(),
             lines=self.lines.currentData(), **_SHELVES[self.shelf.currentText()],  # type: ignore[arg-type]
         )  # fmt: skip
 

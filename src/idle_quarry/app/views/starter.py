@@ -50,7 +50,7 @@ class StarterPage(QWidget):
         self.desk = desk
         self._templates: list[Template] = []
         self._ticket: Ticket | None = None
-        self.territories = {each.id: QCheckBox(each.name) for each in territories().values()}
+        self.territories = {each.id: QCheckBox(each.title) for each in territories().values()}
         present = sorted({lines_of(each) for each in deliveries().values()})
         self.rasters = {lines: QCheckBox(_RASTERS.get(lines, f"{lines} lines")) for lines in present}
         self.deliveries: dict[str, QCheckBox] = {}

@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.drawing import draw_link
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.basics import button, label
+from idle_quarry.app.widgets.basics import button, label, offer_readings
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.registry import deliveries
@@ -142,6 +142,7 @@ class TwoEnds(QWidget):
             found = source_from_words(self.another_in.text())
         except QuarryError as error:
             self._refuse(error)
+            offer_readings(error, self.another_in, self._add_source)
             return
         self._source_item(format_words(found.format), f"{found.share:g}" if found.share else "")
         self.another_in.clear()
@@ -153,6 +154,7 @@ class TwoEnds(QWidget):
             found = delivery_from_words(text)
         except QuarryError as error:
             self._refuse(error)
+            offer_readings(error, self.another_out, self._add_delivery)
             return
         item = QListWidgetItem(found.name)
         item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QLayout,
     QLineEdit,
     QListWidget,
+    QMenu,
     QProgressBar,
     QPushButton,
     QScrollArea,
@@ -27,6 +28,8 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.theme import theme
+from idle_quarry.errors import QuarryError
+from idle_quarry.signal.spoken import Readings
 
 
 def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
@@ -73,6 +76,22 @@ def button(
     made.setToolTip(tip)
     made.setAccessibleName(text)
     return made
+
+
+def offer_readings(error: QuarryError, editor: QLineEdit, typed: Callable[[], object]) -> None:
+    """Where a format could be read in several ways, offer each below its editor; the chosen one is as if it was typed."""
+
+    def take(reading: str) -> None:
+        editor.setText(reading)
+        typed()
+
+    if not isinstance(error, Readings) or not error.readings:
+        return
+    menu = QMenu(editor)
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    for reading in error.readings:
+        menu.addAction(reading, partial(take, reading))
+    menu.popup(editor.mapToGlobal(editor.rect().bottomLeft()))
 
 
 def scrolled(layout: QLayout) -> QScrollArea:

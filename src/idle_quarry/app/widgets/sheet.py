@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from html import escape
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QWheelEvent
@@ -12,6 +13,7 @@ from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import button, label, restyle
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.settings import Setting
+from idle_quarry.signal.spoken import Readings
 
 #: Settings of a link, under a heading of their own.
 _POLICY_HEAD = "How it is converted"
@@ -60,6 +62,10 @@ class Row(QObject):
         self.editor.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.editor.installEventFilter(self)
         self.follows = label(setting.follows, "dust", wrap=True)
+        self.follows.linkActivated.connect(self._commit)
+        self.follows.setTextInteractionFlags(
+            Qt.TextInteractionFlag.LinksAccessibleByMouse | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
+        )
         self.back = QPushButton("•")
         self.back.setProperty("quiet", "true")
         self.back.setFixedWidth(theme.px(22))
@@ -135,7 +141,13 @@ class Row(QObject):
     def _refuse(self, error: QuarryError | None) -> None:
         """Say in place why what was typed will not do."""
         was, self._refused = self._refused, error is not None
-        self.follows.setText(str(error) if error else self.setting.follows)
+        if isinstance(error, Readings) and error.readings:
+            links = " · ".join(f'<a href="{escape(each)}">{escape(each)}</a>' for each in error.readings)
+            self.follows.setTextFormat(Qt.TextFormat.RichText)
+            self.follows.setText(f"{escape(error.what.capitalize())}: {links}")
+        else:
+            self.follows.setTextFormat(Qt.TextFormat.PlainText)
+            self.follows.setText(str(error) if error else self.setting.follows)
         if was != self._refused:
             self.follows.setProperty("role", "refusal" if error else "dust")
             self.editor.setProperty("refused", "true" if error else "false")

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from idle_quarry.path.codecs import cannot_hold, gb_per_hour, holding, mbps
 from idle_quarry.path.policies import Policy, parts
-from idle_quarry.path.registry import codecs
+from idle_quarry.path.registry import codecs, territories
 from idle_quarry.path.settings.setting import (
     ORDER_NAMES,
     SCAN_NAMES,
@@ -18,7 +18,7 @@ from idle_quarry.path.settings.setting import (
     one_of,
 )
 from idle_quarry.path.template import ClipException
-from idle_quarry.signal.catalogue import standard_formats, standard_of
+from idle_quarry.signal.catalogue import standard_formats, standard_of, territories_of_rate
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS, gamut_outside
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.levels import Levels
@@ -214,7 +214,10 @@ def _raster_follows(raster: Raster) -> str:
 def _rate_follows(fmt: SignalFormat) -> str:
     length = float(1000 / fmt.rate)
     text = f"{length:.4g} ms a frame"
-    return text + (", drop-frame possible" if can_drop(fmt.rate) else ", no drop-frame")
+    text += ", drop-frame possible" if can_drop(fmt.rate) else ", no drop-frame"
+    used = territories_of_rate(fmt.rate)[0]
+    called = territories()[used].called if used in territories() else ""
+    return f"{text}; {used}{f', {called} countries' if called else ''}"
 
 
 def _primaries_follows(name: str) -> str:

@@ -66,7 +66,7 @@ def working_settings(t: Template) -> Iterator[Setting]:
 
 def programme_settings(t: Template) -> Iterator[Setting]:
     """Yield the settings of the template itself."""
-    own = territories()[t.territory]
+    own, known = territories()[t.territory], territories().values()
     yield Setting("name", "template", "Name", t.name, "as it stands on the shelf", any_text)
     yield Setting("note", "template", "Note", t.note, "for whoever opens it next", any_text)
     yield Setting(
@@ -74,8 +74,8 @@ def programme_settings(t: Template) -> Iterator[Setting]:
         "template",
         "Territory",
         t.territory,
-        f"programmes start at {own.start}; loudness by {own.loudness}",
-        one_of({name: name for name in territories()}, "territory"),
+        f"{f'{own.called} countries; ' if own.called else ''}programmes start at {own.start}; loudness by {own.loudness}",
+        one_of({t.id: t.id for t in known} | {t.called: t.id for t in known if t.called}, "territory"),
         tuple(territories()),
         free=False,
     )
