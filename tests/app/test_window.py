@@ -352,7 +352,7 @@ def test_search_filters_and_the_finder(open_window: Open, qtbot: QtBot) -> None:
     QTest.keyClicks(library.search, "scope")
     assert names_shown(library) == {"Narrow Gauge", "Scope print 24"}
     library.search.clear()
-    library.territory.setCurrentText("59.94 Hz")
+    library.territory.setCurrentText("59.94 Hz (NTSC)")
     library._find()
     assert names_shown(library) == {"Sheet Seven"}
     library.territory.setCurrentIndex(0)
@@ -451,5 +451,5 @@ def test_rows_say_what_follows(open_window: Open) -> None:
     window = opened(open_window(), "House HD 50i")
     window.path.choose("working")
     texts = [label.text() for label in window.path.sheet.findChildren(QLabel)]
-    assert {"50 fields/s", "877 luma codes", "40 ms a frame, no drop-frame"} <= set(texts)
+    assert {"50 fields/s", "877 luma codes", "40 ms a frame, no drop-frame; 50 Hz, PAL countries"} <= set(texts)
     assert window.path.mapFromGlobal(QPoint(0, 0)) is not None

@@ -217,8 +217,10 @@ def test_jobs_start_from_what_is_approved(tmp_path: Path) -> None:
     assert (gauge["revision"], gauge["state"], gauge["approved"]) == (2, "in review", 1)
     made = document("--library", "demo", "job", "new", "Narrow Gauge", "--title", "Branch line", "--at", str(tmp_path))
     assert made["revision"] == 1
-    made = document("--library", "demo", "job", "new", "Narrow Gauge@2", "--title", "Try", "--at", str(tmp_path))
-    assert made["revision"] == 2
+    run("--library", "demo", "job", "new", "Narrow Gauge@2", "--title", "Try", "--at", str(tmp_path), status=2)
+    meant = ("job", "new", "Narrow Gauge@2", "--title", "Try", "--at", str(tmp_path), "--unapproved")
+    assert document("--library", "demo", *meant)["revision"] == 2
+    assert json.loads((tmp_path / "Try/job.json").read_text())["template"]["state"] == "in review"
 
 
 def test_a_server_is_set_up_and_a_library_carried_to_it_and_back(tmp_path: Path) -> None:

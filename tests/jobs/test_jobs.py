@@ -17,10 +17,12 @@ from tests.conftest import demo_template
 
 from idle_quarry.errors import JobError
 from idle_quarry.jobs import start as starting
+from idle_quarry.jobs.allowed import NotApproved, check_startable
 from idle_quarry.jobs.check import check_job
+from idle_quarry.jobs.moving import move, move_of
 from idle_quarry.jobs.papers import camera_sheet, setup_sheet
 from idle_quarry.jobs.start import StartedJob, start_job
-from idle_quarry.library import Library, Stored
+from idle_quarry.library import FileLibrary, Library, Stored
 from idle_quarry.media import inspect
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.settings import settings_of
@@ -197,6 +199,61 @@ def test_drift(lamp: tuple[Stored, StartedJob], tmp_path: Path) -> None:
         ("moved", "Timelines/Programme.otio"), ("altered", "Papers/Setup sheet.html"), ("missing", "Papers/Camera sheet.pdf"),
         ("missing", "05 Mix"), ("missing", "05 Mix/01 Stems"), ("extra", "notes.txt"),
     }  # fmt: skip
+
+
+def test_a_job_is_held_against_its_revision_by_what_is_in_its_files(library: Library, tmp_path: Path) -> None:
+    """Whatever the record says of hashes: the timeline's start, the line-up's level, codec and timecode are looked at."""
+    first = edited(LAMP, Edit("timecode.line_up_length_s", 2), Edit("timelines", LAMP.timelines[:1]))
+    ident = library.save_new(first, "own", "").template_id
+    job = start_job(library.stored(ident), "Moved", tmp_path, write_pdf, "Runa").folder
+    assert check_job(job).drift == ()
+    later = edited(
+        first, Edit("sound.line_up_dbfs", -12.0), Edit("intermediate.codec", "rdd36-lt"), Edit("note", "louder")
+    )
+    to = library.stored(ident, library.save_revision(ident, later, "").number)
+    # as an earlier program moved jobs: the record alone, and nothing told of it
+    record = json.loads((job / "job.json").read_text())
+    untouched = json.dumps(record)
+    record["settings"], record["template"]["hash"] = later.model_dump(mode="json"), to.revision.hash
+    (job / "job.json").write_text(json.dumps(record))
+    told = " ".join(drift.text for drift in check_job(job).drift)
+    assert "the line-up's codec is RDD 36" in told and "level is −18 dBFS, the revision wants −12 dBFS" in told
+    assert "the line-up's tone is at −18 dBFS" in told
+    (job / "job.json").write_text(untouched)
+    found = move(check_job(job), to, "Runa", write_pdf)
+    assert found.possible and found.line_up and check_job(job).drift == ()
+    clip = next((job / "Line-up").iterdir())
+    assert inspect(clip).declared.profile == "LT" and len(list((job / "Line-up").iterdir())) == 1
+    earlier = edited(later, Edit("timecode.start", "01:00:00:00"))
+    start = library.stored(ident, library.save_revision(ident, earlier, "").number)
+    assert move_of(check_job(job), start).locked == ("Timecode · Start",)  # a timeline was begun with it
+    timeline = otio.adapters.read_from_file(str(job / f"Timelines/{first.timelines[0].name}.otio"))
+    timeline.global_start_time = otio.opentime.RationalTime(0, 25)
+    otio.adapters.write_to_file(timeline, str(job / f"Timelines/{first.timelines[0].name}.otio"))
+    (job / "Papers/call sheet.txt").write_text("at eight")
+    told = " ".join(drift.text for drift in check_job(job).drift)
+    assert (
+        "starts at 00:00:00:00, the revision at 10:00:00:00" in told
+        and "call sheet.txt was added to the papers" in told
+    )
+
+
+def test_what_may_start_a_job(library: FileLibrary) -> None:
+    ident = library.save_new(LAMP, "house", "").template_id
+    with pytest.raises(NotApproved, match="nobody approved it yet; have it approved, or say --unapproved"):
+        check_startable(library, library.stored(ident))
+    check_startable(library, library.stored(ident), unapproved=True)
+    library.set_one_person(True)
+    library.review(ident, 1, "approve")
+    check_startable(library, library.stored(ident))
+    library.save_revision(ident, edited(LAMP, Edit("note", "later")), "")
+    with pytest.raises(NotApproved, match="start from revision 1, which is approved"):
+        check_startable(library, library.stored(ident, 2))
+    library.review(ident, 2, "withdraw", "no longer made")
+    with pytest.raises(JobError, match="was withdrawn, and starts no job; start from revision 1"):
+        check_startable(library, library.stored(ident, 2), unapproved=True)
+    own = library.save_new(edited(LAMP, Edit("name", "Mine")), "own", "").template_id
+    check_startable(library, library.stored(own))  # on one's own shelf nobody else has to
 
 
 @pytest.mark.parametrize(

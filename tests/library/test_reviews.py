@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from tests.conftest import demo_template
 
 from idle_quarry.errors import LibraryError, NameTaken, NotPossible
-from idle_quarry.library import FileLibrary, Search, open_library
+from idle_quarry.library import FileLibrary, Search, open_library, typed_words
+from idle_quarry.library.reviewing import StopsUnanswered
 from idle_quarry.path.edits import Edit, edited, flattened
 from idle_quarry.path.effects import compared, effect
 from idle_quarry.path.evaluate import evaluate
@@ -60,6 +61,20 @@ def test_approval_takes_another_person_and_jobs_start_from_what_is_approved(libr
     odo.close()
 
 
+def test_stops_are_answered_before_they_are_approved(library: FileLibrary) -> None:
+    stopped = edited(HD, Edit("timecode.drop", True))  # there is no drop-frame at 25
+    ident = library.save_new(stopped, "house", "").template_id
+    library.review(ident, 1, "propose")
+    odo = open_library(library.place, "Odo")
+    for answers in ((), ("",)):
+        with pytest.raises(StopsUnanswered, match="There is no drop-frame at 25") as refusal:
+            odo.review(ident, 1, "approve", answers=answers)
+        assert len(refusal.value.stops) == 1 and library.revisions(ident)[0].state == "in review"
+    said = odo.review(ident, 1, "approve", "seen", answers=("the count is made by hand",))
+    assert "Answered: the count is made by hand" in said.note and said.note.startswith("seen")
+    odo.close()
+
+
 def test_a_house_of_one_person_can_say_so(library: FileLibrary) -> None:
     ident = library.save_new(HD, "house", "").template_id
     assert not library.one_person()
@@ -97,7 +112,16 @@ def test_two_drafts_are_kept_and_merged(library: FileLibrary) -> None:
     assert not both.conflicts
     library.save_revision(ident, both.template, "both", parent=3, merged=2)
     assert [each.number for each in library.open_drafts(ident)] == [4]
-    made = library.stored(ident).template
+    assert library.authors(ident, 4) == {"Runa", "Odo"}  # authorship follows what it was made of
+    library.review(ident, 4, "propose")
+    with pytest.raises(LibraryError, match="Odo, one of its authors, may not approve it"):
+        odo.review(ident, 4, "approve")
+    wren = open_library(library.place, "Wren")
+    wren.review(ident, 4, "approve")
+    later = odo.save_revision(ident, quiet(-12.0), "", parent=4).number
+    assert library.authors(ident, later) == {"Odo"}  # what was approved is nobody's draft any more
+    wren.close()
+    made = library.stored(ident, 4).template
     assert made.sound.line_up_dbfs == -20.0 and made.working.format.encoding.bit_depth == 8
     odo.close()
 
@@ -122,6 +146,10 @@ def test_pages_hold_what_the_whole_list_holds(library: FileLibrary) -> None:
     assert library.count(Search(words=("100%_o",))) == 25 and library.count(Search(words=("100x",))) == 0
     assert library.count(Search(shelf="house")) == 12 and library.count(Search(lines=576)) == 0
     assert library.lines_present() == [1080]
+    for words, count in {
+        "PAL": 25, "NTSC": 0, "draft": 25, "runa": 25, "odo": 0, "1080/50i": 25, "1080 59.94i": 0, "edit suite": 25, "/media": 25, "stereo": 25,
+    }.items():  # fmt: skip
+        assert library.count(Search(words=typed_words(words))) == count, words
 
 
 def test_a_library_of_the_first_format_is_brought_up(library: FileLibrary, tmp_path: object) -> None:

@@ -361,6 +361,7 @@ def check(options: Options, out: Output) -> int:
 
 def job_new(options: Options, out: Output) -> int:
     """Start a job from a template."""
+    from idle_quarry.jobs.allowed import check_startable
     from idle_quarry.jobs.start import start_job
     from idle_quarry.printing import write_pdf
 
@@ -372,6 +373,7 @@ def job_new(options: Options, out: Output) -> int:
             stored = library.stored(default, library.summary(default).for_jobs)
         else:
             stored = _for_job(library, options.name)
+        check_startable(library, stored, unapproved=options.unapproved)
         if not options.at.strip():
             raise JobError("no folder was named to start the job in", remedy="say --at FOLDER")
         job = start_job(stored, options.title, Path(options.at).expanduser(), write_pdf, library.person)

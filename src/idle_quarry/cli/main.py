@@ -108,6 +108,7 @@ def _parser() -> argparse.ArgumentParser:
     each.add_argument("name", metavar="NAME", nargs="?", help="the default template where none is named")
     each.add_argument("--title", required=True)
     each.add_argument("--at", required=True, metavar="FOLDER")
+    each.add_argument("--unapproved", action="store_true", help="also from a house revision that nobody approved")
     add(job, "check", "what in a job has drifted from its revision").add_argument("folder", metavar="FOLDER")
     each = add(commands, "codecs", "the codecs that can hold a format, with data rates")
     each.add_argument("--format", required=True, metavar="F", dest="format_words")

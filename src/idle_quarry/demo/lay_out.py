@@ -53,6 +53,7 @@ def lay_out(write_pdf: WritePdf | None, say: Callable[[str], None] = lambda _tex
 def fill(library: Library) -> None:
     """Put the demo's templates on the shelves, saved, reviewed and approved as its people did."""
     from idle_quarry.demo.templates import house_shelf, own_shelf
+    from idle_quarry.library.store import stops_of
 
     for shelf, histories in (("house", house_shelf()), ("own", own_shelf())):
         for history in histories:
@@ -70,7 +71,10 @@ def fill(library: Library) -> None:
                     library.review(ident, saved.number, "propose", each.note, person=who, time=when)
                 if each.state == "approved":
                     other = "Odo" if who != "Odo" else "Runa"
-                    library.review(ident, saved.number, "approve", "as agreed", person=other, time=when)
+                    answers = ["agreed with the room: it watches another feed"] * len(stops_of(each.template))
+                    library.review(
+                        ident, saved.number, "approve", "as agreed", person=other, time=when, answers=answers
+                    )
                 if each.state == "withdrawn":
                     library.review(ident, saved.number, "withdraw", "no longer made", person=who, time=when)
                 for person, time, place, text in each.remarks:

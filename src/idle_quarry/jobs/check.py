@@ -11,8 +11,9 @@ from pydantic import ValidationError
 
 from idle_quarry.errors import JobError, QuarryError
 from idle_quarry.files import sha256_of
+from idle_quarry.jobs.contents import contents_against
 from idle_quarry.jobs.start import JOB_FORMAT
-from idle_quarry.jobs.structure import JOB_FILE
+from idle_quarry.jobs.structure import JOB_FILE, PAPERS
 from idle_quarry.library.exchange import template_from_data
 from idle_quarry.path.template import Template, content_hash
 
@@ -68,8 +69,8 @@ def read_job(folder: Path) -> dict[str, Any]:
 def check_job(folder: Path) -> CheckedJob:
     """Return a job with what has drifted from its start. Raises `JobError`.
 
-    Folders of the template and the job's own files are checked. Material that was put into the template's
-    folders is work, not drift; what lies outside them is extra.
+    Folders of the template and the job's own files are checked, and what its timelines and its line-up hold against the
+    revision. Material that was put into the template's folders is work, not drift; what lies outside them is extra.
     """
     data = read_job(folder)
     path = str(folder / JOB_FILE)
@@ -88,6 +89,11 @@ def check_job(folder: Path) -> CheckedJob:
     if content_hash(template) != claimed:
         drift.append(Drift(JOB_FILE, "altered", "the settings in the record do not match the hash of their revision"))
     drift += _drift(folder, folders, files)
+    line_up = data.get("line_up")
+    told = {each.path for each in drift if each.kind in ("altered", "missing", "moved")}
+    for name, text in contents_against(folder, template, line_up if isinstance(line_up, dict) else {}):
+        if name not in told or "cannot be read" not in text:
+            drift.append(Drift(name, "altered", text))
     return CheckedJob(folder, title, name, revision, claimed, template, folders, tuple(files), tuple(drift))
 
 
@@ -107,13 +113,15 @@ def _drift(folder: Path, folders: tuple[str, ...], files: dict[str, str]) -> lis
             else:
                 found.append(Drift(name, "missing", f"{name} is no longer there"))
         elif sha256_of(folder / name) != digest:
-            found.append(Drift(name, "altered", f"{name} is not as it was written"))
+            found.append(Drift(name, "altered", f"{name} was edited"))
     for name in lost_folders:
         found.append(Drift(name, "missing", f"the folder {name} is no longer there"))
     inside = set(folders)
     for name in sorted(strangers):
         top = name.split("/", 1)[0]
-        if top not in inside and not name.startswith("."):
+        if top == PAPERS:
+            found.append(Drift(name, "extra", f"{name} was added to the papers"))
+        elif top not in inside and not name.startswith("."):
             found.append(Drift(name, "extra", f"{name} lies outside the template's folders"))
     return found
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from idle_quarry.jobs.structure import line_up_start
 from idle_quarry.media import inspect
-from idle_quarry.media.encode import Progress, encode_still
+from idle_quarry.media.encode import Progress, encode_still, encoder_pixels
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Template
@@ -24,7 +24,7 @@ _MOST_FILES = 25
 
 @dataclass(frozen=True)
 class LineUp:
-    """What was written: the format in words, frames, start, and how what was read back differs."""
+    """What was written, in words: format, frames, start, bars, codec, level; and how what was read back differs."""
 
     format: str
     frames: int
@@ -32,8 +32,30 @@ class LineUp:
     bars: str
     differs: tuple[str, ...]
 
+    codec: str
+    level: str
+    sound: str
+
     def to_json(self) -> dict[str, Any]:
         return {**vars(self), "differs": list(self.differs)}
+
+
+def wanted_line_up(template: Template) -> dict[str, Any]:
+    """Return what a template's line-up clip is, under the names of `LineUp`; two that are equal are one clip."""
+    fmt, codec, sound = template.intermediate_format, codecs()[template.intermediate.codec], template.sound
+    carried = encoder_pixels(codec, fmt).format
+    if codec.id == "exr-half":
+        carried = carried.with_encoding(transfer="linear")
+    frames = counted_frames(template.timecode.line_up_length_s, fmt.rate)
+    return {
+        "format": format_words(carried, fields=True),
+        "frames": min(frames, _MOST_FILES) if codec.one_picture_a_file else frames,
+        "start": str(line_up_start(template)),
+        "bars": pattern(fmt).name,
+        "codec": codec.name,
+        "level": f"{db(sound.line_up_dbfs)} dBFS",
+        "sound": f"{sound.layout}, {sound.sample_rate} Hz, {sound.bit_depth} bit",
+    }
 
 
 def write_line_up(template: Template, title: str, path: Path, progress: Progress | None = None) -> LineUp:
@@ -41,9 +63,8 @@ def write_line_up(template: Template, title: str, path: Path, progress: Progress
     fmt = template.intermediate_format
     codec = codecs()[template.intermediate.codec]
     start = line_up_start(template)
-    frames = counted_frames(template.timecode.line_up_length_s, fmt.rate)
-    if codec.one_picture_a_file:
-        frames = min(frames, _MOST_FILES)
+    wanted = wanted_line_up(template)
+    frames = int(wanted["frames"])
     plan = template.sound
     bars = pattern(fmt)
     ident = (
@@ -54,7 +75,7 @@ def write_line_up(template: Template, title: str, path: Path, progress: Progress
     picture = with_ident(rgb_picture(fmt), ident, ident_box(fmt), bars.ident_level)
     tone = line_up_tone(plan.line_up_dbfs, float(frames / fmt.rate), plan.sample_rate, plan.layout)
     carried = encode_still(path, codec, fmt, picture, frames, start, tone, plan.sample_rate, plan.bit_depth, progress)
-    return LineUp(format_words(carried, fields=True), frames, str(start), bars.name, _differences(path, carried, start))
+    return LineUp(**wanted, differs=_differences(path, carried, start))
 
 
 def _differences(path: Path, carried: Any, start: Any) -> tuple[str, ...]:

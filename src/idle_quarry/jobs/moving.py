@@ -1,7 +1,8 @@
 """Moving a job to another revision of its template: what would change, what forbids it, and doing it.
 
-What a timeline was begun with stays: a job moves only where nothing locked differs. Its timelines, line-up and material
-are its work and are not touched; new folders are made, papers are written anew, the record names the new revision.
+What a timeline was begun with stays: a job moves only where nothing locked differs. Its timelines and material are its work
+and are not touched; new folders are made, papers and, where it would be another, the line-up clip are made anew, and the
+record names the new revision.
 """
 
 from __future__ import annotations
@@ -11,25 +12,30 @@ import shutil
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
-from idle_quarry.errors import JobError
+from idle_quarry.errors import JobError, MediaError
 from idle_quarry.files import sha256_of, written_whole
 from idle_quarry.jobs.check import CheckedJob, read_job
+from idle_quarry.jobs.lineup import wanted_line_up, write_line_up
 from idle_quarry.jobs.start import WritePdf, papers_of
-from idle_quarry.jobs.structure import JOB_FILE, PAPERS, planned
+from idle_quarry.jobs.structure import JOB_FILE, LINE_UP, PAPERS, line_up_file, planned
 from idle_quarry.library.records import Stored
 from idle_quarry.library.store import now
 from idle_quarry.path.effects import Compared, compared
+from idle_quarry.path.registry import codecs
 from idle_quarry.path.settings import settings_of
 
 
 @dataclass(frozen=True)
 class Move:
-    """What moving a job would change: settings with what each does, those of them that are locked, folders to be made."""
+    """What moving a job would change: settings with what each does, those of them that are locked, folders to be made,
+    and whether the line-up clip becomes another."""
 
     differences: tuple[Compared, ...]
     locked: tuple[str, ...]
     new_folders: tuple[str, ...]
+    line_up: bool = False
 
     @property
     def possible(self) -> bool:
@@ -42,7 +48,8 @@ def move_of(job: CheckedJob, to: Stored) -> Move:
     locked = {s.place for each in (job.template, to.template) for s in settings_of(each) if s.locked}
     hit = [row.label for row in found if any(_touches(row.change.place, place) for place in locked)]
     plan = planned(to.template, job.title)
-    return Move(tuple(found), tuple(hit), tuple(name for name in plan.folders if not (job.folder / name).is_dir()))
+    new = tuple(name for name in plan.folders if not (job.folder / name).is_dir())
+    return Move(tuple(found), tuple(hit), new, wanted_line_up(job.template) != wanted_line_up(to.template))
 
 
 def _touches(place: str, locked: str) -> bool:
@@ -62,16 +69,20 @@ def move(job: CheckedJob, to: Stored, person: str, write_pdf: WritePdf) -> Move:
         )  # fmt: skip
     data = read_job(job.folder)
     old = data["template"]
-    beside = Path(tempfile.mkdtemp(dir=job.folder, prefix=".papers.", suffix=".part"))
+    beside = Path(tempfile.mkdtemp(dir=job.folder, prefix=".moving.", suffix=".part"))
     try:
-        papers_of(to, job.title, beside, write_pdf)
+        made = _made_anew(beside, job, to, found, write_pdf, data)
         for name in found.new_folders:
             (job.folder / name).mkdir(parents=True, exist_ok=True)
-        (job.folder / PAPERS).mkdir(exist_ok=True)
-        for paper in sorted(beside.iterdir()):
-            target = job.folder / PAPERS / paper.name
-            paper.replace(target)
-            data["files"][f"{PAPERS}/{paper.name}"] = {"sha256": sha256_of(target), "bytes": target.stat().st_size}
+        if found.line_up:
+            for name in [name for name in data["files"] if name.startswith(f"{LINE_UP}/")]:
+                (job.folder / name).unlink(missing_ok=True)
+                del data["files"][name]
+        for name in made:
+            target = job.folder / name
+            target.parent.mkdir(exist_ok=True)
+            (beside / name).replace(target)
+            data["files"][name] = {"sha256": sha256_of(target), "bytes": target.stat().st_size}
         revision = to.revision
         data["template"] = {
             "id": revision.template_id, "name": to.name, "revision": revision.number, "hash": revision.hash,
@@ -83,6 +94,21 @@ def move(job: CheckedJob, to: Stored, person: str, write_pdf: WritePdf) -> Move:
         written_whole(job.folder / JOB_FILE, (json.dumps(data, indent=2, ensure_ascii=False) + "\n").encode())
     except OSError as error:
         raise JobError(f"the job could not be written ({error.strerror or error})", subject=str(job.folder)) from error
+    except MediaError as error:
+        raise JobError(f"the line-up clip could not be made: {error.what}", subject=job.title) from error
     finally:
         shutil.rmtree(beside, ignore_errors=True)
     return found
+
+
+def _made_anew(
+    beside: Path, job: CheckedJob, to: Stored, found: Move, write_pdf: WritePdf, data: dict[str, Any]
+) -> list[str]:
+    """Make what the revision needs anew in a folder of its own; return relative paths."""
+    (beside / PAPERS).mkdir()
+    papers_of(to, job.title, beside / PAPERS, write_pdf)
+    if found.line_up:
+        (beside / LINE_UP).mkdir()
+        clip = beside / line_up_file(codecs()[to.template.intermediate.codec], job.title)
+        data["line_up"] = write_line_up(to.template, job.title, clip).to_json()
+    return sorted(path.relative_to(beside).as_posix() for path in beside.rglob("*") if path.is_file())

@@ -22,6 +22,7 @@ _WHY_LOCKED = {
     "Frame rate": "every cut is counted in it",
     "Scan": "fields cannot be told from pictures afterwards",
     "Field order": "fields would change places in time",
+    "Start": "every timecode is counted from it",
     "Drop-frame": "numbers already given would change",
 }
 _SHEETS = {

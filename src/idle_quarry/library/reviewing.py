@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from idle_quarry.errors import LibraryError
@@ -29,20 +30,35 @@ ACTS = {
 COMMENT = "comment"
 
 
-def resulting_state(act: str, state: str, author: str, person: str, *, one_person: bool, subject: str) -> str:
-    """Return the state a revision has after `act`.
+class StopsUnanswered(LibraryError):
+    """A revision with stops is approved only with an answer to each: `stops` are their sentences."""
 
-    Raises `LibraryError` where the act does not go with the state, or its author would approve it in a house where
-    that takes another.
+    def __init__(self, stops: Sequence[str], answered: int, *, subject: str) -> None:
+        self.stops = tuple(stops)
+        count = "a stop" if len(stops) == 1 else f"{len(stops)} stops"
+        super().__init__(
+            f"has {count}, {answered or 'none'} answered: {stops[answered] if answered < len(stops) else stops[0]}",
+            subject=subject, remedy="say of each why it is right all the same, or put it right first",
+        )  # fmt: skip
+
+
+def resulting_state(
+    act: str, state: str, authors: Collection[str], person: str, *, one_person: bool, subject: str
+) -> str:
+    """Return the state a revision has after `act`; `authors` are all who wrote what is not approved of it.
+
+    Raises `LibraryError` where the act does not go with the state, or one of its authors would approve it in a house
+    where that takes another.
     """
     known = ACTS[act]
     states = (*known.states, "draft") if act == "approve" and one_person else known.states
     if state not in states:
         remedy = {"approve": "send it to review first", "send back": "only what is in review can be sent back"}
         raise LibraryError(f"is {state}, and cannot be {known.told}", subject=subject, remedy=remedy.get(act, ""))
-    if act == "approve" and not one_person and author == person:
+    if act == "approve" and not one_person and person in authors:
+        who = "its author" if len(authors) == 1 else f"{person}, one of its authors,"
         raise LibraryError(
-            "its author may not approve it", subject=subject,
+            f"{who} may not approve it", subject=subject,
             remedy="ask another person, or set the house to one-person approval",
         )  # fmt: skip
     return known.state

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -15,9 +15,10 @@ from idle_quarry.errors import LibraryError, NameTaken
 from idle_quarry.library.engines import migrated, sqlite_engine, version_of, with_log
 from idle_quarry.library.reading import DEFAULT, Reading
 from idle_quarry.library.records import Described, JobRecord, Remark, Revision, Stored
-from idle_quarry.library.reviewing import COMMENT, RULE, resulting_state
+from idle_quarry.library.reviewing import COMMENT, RULE, StopsUnanswered, resulting_state
 from idle_quarry.library.schema import HEAD, heads, jobs, reviews, revisions, settings, standing, templates
 from idle_quarry.path.edits import differences
+from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.template import Template, content_hash
 from idle_quarry.proof.disks import volume_of
 
@@ -190,11 +191,13 @@ class Library(Reading):
         person: str | None = None,
         time: str | None = None,
         ident: str | None = None,
+        answers: Sequence[str] = (),
     ) -> Remark:
         """Do something with a revision: propose, approve, send back, withdraw, bring back.
 
-        Raises `LibraryError` where that does not go with its state or with who asks, and `NameTaken` where an approval
-        brings a name that the shelf has.
+        An approval answers each stop of the revision, in the order of its findings; the answers are kept with the note.
+        Raises `LibraryError` where the act does not go with the state or with who asks, `StopsUnanswered` where an answer
+        lacks, and `NameTaken` where an approval brings a name that the shelf has.
         """
         who = person or self.person
         try:
@@ -210,14 +213,35 @@ class Library(Reading):
                     raise LibraryError("no such revision", subject=f"revision {number}")
                 one_person = self._setting(connection, RULE) == "one person"
                 subject = f"{row.name}, revision {number}"
-                state = resulting_state(act, row.state, row.author, who, one_person=one_person, subject=subject)
+                authors = self._authors(connection, template_id, number)
+                state = resulting_state(act, row.state, authors, who, one_person=one_person, subject=subject)
                 if state == "approved":
+                    note = answered(note, row.body, answers, subject)
                     self._rename(connection, template_id, str(json.loads(row.body)["name"]))
                 return self._remark(
                     connection, Remark(template_id, 0, number, act, state, "", who, time or now(), note), ident
                 )
         except IntegrityError as error:
             raise NameTaken("the shelf has a template of this name", remedy="rename one of them first") from error
+
+    def authors(self, template_id: str, number: int) -> frozenset[str]:
+        """Return all who wrote what is not approved of a revision: authorship follows what it was made of."""
+        with self.transaction() as connection:
+            return self._authors(connection, template_id, number)
+
+    def _authors(self, connection: sa.Connection, template_id: str, number: int) -> frozenset[str]:
+        columns = (revisions.c.number, revisions.c.author, revisions.c.parent, revisions.c.merged)
+        query = sa.select(*columns).where((revisions.c.template_id == template_id) & (revisions.c.number <= number))
+        rows = {row.number: row for row in connection.execute(query)}
+        was = sa.select(reviews.c.number).where((reviews.c.template_id == template_id) & (reviews.c.act == "approve"))
+        approved = set(connection.execute(was).scalars())
+        found, open_ = set(), [number]
+        while open_:
+            row = rows.pop(open_.pop(), None)
+            if row is not None:
+                found.add(row.author)
+                open_ += [n for n in (row.parent, row.merged) if n is not None and n not in approved]
+        return frozenset(found)
 
     def comment(
         self,
@@ -295,6 +319,21 @@ class Library(Reading):
         with self.transaction(write=True, of=job_id) as connection:
             values = {"revision": stored.revision.number, "hash": stored.revision.hash, "template_name": stored.name}
             connection.execute(jobs.update().where(jobs.c.id == job_id).values(**values))
+
+
+def stops_of(template: Template) -> list[str]:
+    """Return the sentences of a template's stops, in the order of its findings."""
+    return [each.text for each in evaluate(template).findings if each.severity == "stop"]
+
+
+def answered(note: str, body: str, answers: Sequence[str], subject: str) -> str:
+    """Return the note of an approval with its answers to each stop. Raises `StopsUnanswered` where one lacks."""
+    stops = stops_of(Template.model_validate(json.loads(body)))
+    given = [each.strip() for each in answers if each.strip()]
+    if len(given) < len(stops):
+        raise StopsUnanswered(stops, len(given), subject=subject)
+    told = [f"{stop} Answered: {answer}" for stop, answer in zip(stops, given, strict=False)]
+    return "\n".join([part for part in (note, *told) if part])
 
 
 def _row_of(template: Template) -> dict[str, str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import time
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -31,6 +32,7 @@ from idle_quarry.app.widgets.difference_table import DifferenceTable
 from idle_quarry.app.widgets.lanes import Lanes
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
+from idle_quarry.jobs.allowed import NotApproved, check_startable
 from idle_quarry.jobs.check import CheckedJob, check_job
 from idle_quarry.jobs.moving import Move, move, move_of
 from idle_quarry.jobs.start import StartedJob, bytes_needed, start_job
@@ -248,7 +250,7 @@ class JobsView(QWidget):
         elif isinstance(result, QuarryError):
             state = result.what
         else:
-            state = "as it was started" if not result.drift else f"{len(result.drift)} drifted"
+            state = "as it was started" if not result.drift else changes_words(len(result.drift))
         newer = self._newest.get(record.template_id, 0)
         stands = f"revision {record.revision}" + (f", {newer} approved since" if newer > record.revision else "")
         item.setText(f"{record.title}\n{record.template_name}, {stands} · {state}")
@@ -273,7 +275,9 @@ class JobsView(QWidget):
         if isinstance(result, CheckedJob):
             self.lanes.show_template(result.template)
             self.drift_head.setText(
-                "As it was started" if not result.drift else f"{len(result.drift)} drifted since it was started"
+                "As it was started"
+                if not result.drift
+                else f"{changes_words(len(result.drift)).capitalize()} since the job started"
             )
             self.drift.setText("\n".join(drift.text for drift in result.drift))
             drifted = {drift.path: drift.kind for drift in result.drift}
@@ -331,10 +335,9 @@ class JobsView(QWidget):
             return found
 
         def done(found: Move) -> None:
+            anew = "papers and line-up clip are" if found.line_up else "papers are"
             made = f", {len(found.new_folders)} folders made" if found.new_folders else ""
-            self.desk.say(
-                f"{job.title} stands on revision {to.revision.number} now: its papers are written anew{made}."
-            )
+            self.desk.say(f"{job.title} stands on revision {to.revision.number} now: its {anew} made anew{made}.")
             self.desk.jobs_changed.emit()
 
         self.move_button.setEnabled(False)
@@ -356,6 +359,9 @@ class JobsView(QWidget):
         except QuarryError as error:
             self.desk.refuse(error)
             return
+        # what may start a job at once comes first, what was withdrawn not at all
+        summaries = [each for each in summaries if each.latest.state != "withdrawn" or each.approved]
+        summaries.sort(key=lambda each: each.shelf == "house" and each.approved is None)
         for each in summaries:
             mark = "  (default)" if each.default else ""
             number = each.for_jobs
@@ -430,10 +436,19 @@ class JobsView(QWidget):
         self.refusal.setVisible(bool(why))
         self.start_button.setEnabled(wanted and self._ticket is None)
 
-    def start(self) -> None:
-        """Start the job off the interface thread."""
+    def start(self, *, unapproved: bool = False) -> None:
+        """Start the job off the interface thread; a revision that nobody approved is asked about once."""
         stored = self._stored
         if stored is None:
+            return
+        try:
+            check_startable(self.desk.library, stored, unapproved=unapproved)
+        except NotApproved as error:
+            text = f"{error.subject} {error.what}. Start a job from it all the same?"
+            self.desk.say(text, refusal=True, action=("Start it", partial(self.start, unapproved=True)))
+            return
+        except QuarryError as error:
+            self._failed(error)
             return
         title, folder, person = (
             self.title.text().strip(),
@@ -482,6 +497,11 @@ class JobsView(QWidget):
         self._preview()
         self.refusal.setText(str(error))
         self.refusal.show()
+
+
+def changes_words(count: int) -> str:
+    """Return how many changes there are, in words."""
+    return "1 change" if count == 1 else f"{count} changes"
 
 
 def _fill_tree(tree: QTreeWidget, paths: tuple[str, ...], drifted: dict[str, str]) -> None:

@@ -23,13 +23,13 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
+from idle_quarry.app.views.deciding import ask_act
 from idle_quarry.app.views.handing_over import HandingOver
 from idle_quarry.app.views.shelf_list import SUMMARY, ShelfDelegate, ShelfModel
 from idle_quarry.app.views.template_page import TemplatePage
 from idle_quarry.app.widgets.basics import AskBar, button, label
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search, Stored, Summary, typed_words
-from idle_quarry.library.reviewing import ACTS
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.registry import deliveries, territories
 from idle_quarry.path.starting import from_delivery
@@ -341,27 +341,9 @@ class LibraryView(QWidget):
             self.desk.refuse(error)
 
     def _ask_act(self, act: str, number: int) -> None:
-        summary = self.chosen()
-        if summary is None:
-            return
-        verbs = {"propose": "Send to review", "approve": "Approve", "withdraw": "Withdraw", "bring back": "Bring back"}
-
-        def accept(note: str) -> str | None:
-            try:
-                self.desk.library.review(summary.id, number, act, note)
-            except QuarryError as error:
-                return str(error)
-            self.desk.say(f"{summary.name}, revision {number}: {ACTS[act].told}.")
-            self.desk.shelves_changed.emit()
-            return None
-
-        asked = {
-            "propose": "What is to be looked at:",
-            "approve": "What was looked at:",
-            "withdraw": "Why it is withdrawn:",
-            "bring back": "Why it is back:",
-        }
-        self.ask.ask_text(asked[act], "", verbs[act], accept)
+        summary, revision = self.chosen(), self.page.revision()
+        if summary is not None and revision is not None and revision.number == number:
+            ask_act(self.desk, self.ask, summary.name, revision, act, lambda: None)
 
     def ask_rule(self) -> None:
         """Ask how many people an approval takes in this house."""

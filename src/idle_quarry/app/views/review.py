@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.theme import theme
+from idle_quarry.app.views.deciding import ask_act
 from idle_quarry.app.widgets.basics import AskBar, button, label, page_head, scrolled, told_list
 from idle_quarry.app.widgets.difference_table import DifferenceTable
 from idle_quarry.app.widgets.strip import Strip, share_scale
@@ -55,7 +56,7 @@ class ReviewPage(QWidget):
         self.text.setMaximumHeight(theme.px(64))
         self.comment_button = button("Comment", self._comment)
         self.remarks = told_list()
-        self.remarks.setAccessibleName("What was said and done")
+        self.remarks.setAccessibleName("Comments and history")
         self._rule = label(role="dust", wrap=True)
         self._build()
         self.first_focus = self.table
@@ -79,7 +80,7 @@ class ReviewPage(QWidget):
         side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         said = QVBoxLayout(side)
         said.setContentsMargins(theme.px(14), theme.px(6), theme.px(14), theme.px(10))
-        said.addWidget(label("Said and done", "head"))
+        said.addWidget(label("Comments and history", "head"))
         said.addWidget(self.remarks, 1)
         row = QHBoxLayout()
         row.addWidget(self.about, 1)
@@ -203,13 +204,16 @@ class ReviewPage(QWidget):
         if not remarks:
             self.remarks.addItem("Nothing was said yet.")
         reviewed = now.state == "in review"
-        own = now.author == self.desk.library.person and not one_person
+        authors = self.desk.library.authors(key.template_id, key.number) if reviewed else frozenset()
+        own = self.desk.library.person in authors and not one_person
         self.approve_button.setVisible(reviewed)
         self.send_back_button.setVisible(reviewed)
         self.approve_button.setEnabled(not own)
         rule = "In this house one person may approve alone." if one_person else ""
         if reviewed and own:
             rule = "You saved this revision: another person approves it."
+            if now.author != self.desk.library.person:
+                rule = "Part of this revision is yours: somebody who wrote none of it approves it."
         self._rule.setText(rule)
         self._rule.setVisible(bool(rule))
 
@@ -233,23 +237,8 @@ class ReviewPage(QWidget):
         self._again()
 
     def _ask(self, act: str) -> None:
-        verb = "Approve" if act == "approve" else "Send back"
-        question = "What was looked at:" if act == "approve" else "What is to be done first:"
-
-        def accept(note: str) -> str | None:
-            assert self.b is not None
-            if act == "send back" and not note:
-                return "Say why, so that it can be put right."
-            try:
-                self.desk.library.review(self.b.revision.template_id, self.b.revision.number, act, note)
-            except QuarryError as error:
-                return str(error)
-            self.desk.say(f"{self.b.name}, revision {self.b.revision.number}: {ACTS[act].told}.")
-            self.desk.shelves_changed.emit()
-            self.decided.emit()
-            return None
-
-        self.ask.ask_text(question, "", verb, accept)
+        if self.b is not None:
+            ask_act(self.desk, self.ask, self.b.name, self.b.revision, act, self.decided.emit)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:

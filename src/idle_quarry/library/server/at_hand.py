@@ -353,7 +353,9 @@ class AtHand(FileLibrary):
         self._on_server(lambda s: s.move_job(job_id, stored), None)
 
     def review(self, template_id: str, number: int, act: str, note: str = "", **said: Any) -> Remark:
-        return self._on_server(lambda s: s.review(template_id, number, act, note), template_id)
+        return self._on_server(
+            lambda s: s.review(template_id, number, act, note, answers=said.get("answers", ())), template_id
+        )
 
     def comment(self, template_id: str, number: int, place: str, text: str, **said: Any) -> Remark:
         return self._on_server(lambda s: s.comment(template_id, number, place, text), template_id)

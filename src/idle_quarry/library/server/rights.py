@@ -57,15 +57,26 @@ POLICIES: tuple[tuple[str, str, str, str | None, str | None], ...] = (
 GUARD = """
 CREATE OR REPLACE FUNCTION quarry_guard() RETURNS trigger LANGUAGE plpgsql SECURITY DEFINER SET search_path = public AS $$
 DECLARE
-    was text; author text; alone boolean; approver boolean; house boolean;
+    was text; wrote boolean; alone boolean; approver boolean; house boolean;
 BEGIN
     -- whoever owns the tables fills them from another library: the reviews were held there
     IF pg_has_role(session_user, (SELECT relowner FROM pg_class WHERE oid = 'review'::regclass), 'MEMBER') THEN
         RETURN NEW;
     END IF;
     SELECT s.state INTO was FROM standing s WHERE s.template_id = NEW.template_id AND s.number = NEW.number;
-    SELECT r.author, t.shelf = 'house' INTO author, house FROM revision r JOIN template t ON t.id = r.template_id
-        WHERE r.template_id = NEW.template_id AND r.number = NEW.number;
+    SELECT t.shelf = 'house' INTO house FROM template t WHERE t.id = NEW.template_id;
+    -- authorship follows what a revision was made of, back to what was approved
+    WITH RECURSIVE made(number) AS (
+        SELECT NEW.number
+        UNION
+        SELECT x.number FROM made m
+            JOIN revision r ON r.template_id = NEW.template_id AND r.number = m.number
+            CROSS JOIN LATERAL (VALUES (r.parent), (r.merged)) AS x(number)
+            WHERE x.number IS NOT NULL AND NOT EXISTS (
+                SELECT 1 FROM review v WHERE v.template_id = NEW.template_id AND v.number = x.number AND v.act = 'approve')
+    )
+    SELECT bool_or(r.author = session_user) INTO wrote FROM made m
+        JOIN revision r ON r.template_id = NEW.template_id AND r.number = m.number;
     alone := EXISTS (SELECT 1 FROM setting WHERE key = 'approval' AND value = 'one person');
     approver := pg_has_role(session_user, 'quarry_approver', 'MEMBER');
     IF NEW.act = 'comment' AND NEW.state = '' THEN RETURN NEW; END IF;
@@ -75,7 +86,7 @@ BEGIN
     IF approver AND NEW.act = 'withdraw' AND was = 'approved' AND NEW.state = 'withdrawn' THEN RETURN NEW; END IF;
     IF approver AND NEW.act = 'send back' AND was = 'in review' AND NEW.state = 'draft' THEN RETURN NEW; END IF;
     IF approver AND house AND NEW.act = 'approve' AND NEW.state = 'approved' AND (
-        (was = 'in review' AND (alone OR author <> session_user)) OR (was = 'draft' AND alone)
+        (was = 'in review' AND (alone OR NOT wrote)) OR (was = 'draft' AND alone)
     ) THEN RETURN NEW; END IF;
     RAISE EXCEPTION 'permission denied: % may not % revision %, which is %', session_user, NEW.act, NEW.number, was
         USING ERRCODE = 'insufficient_privilege';

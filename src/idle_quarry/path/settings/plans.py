@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
@@ -148,20 +149,8 @@ def drop_setting(place: str, sheet: str, drop: bool, rate: Fraction) -> Setting:
 def timecode_settings(t: Template) -> Iterator[Setting]:
     """Yield the settings of the timecode plan."""
     rate, plan = t.working.format.rate, t.timecode
-    yield start_setting("timecode.start", "timecode", plan.start, plan.drop, rate)
-    drop = drop_setting("timecode.drop", "timecode", plan.drop, rate)
-    yield Setting(
-        drop.place,
-        drop.sheet,
-        drop.label,
-        drop.text,
-        drop.follows,
-        drop.parse,
-        drop.choices,
-        drop.free,
-        drop.explained,
-        locked=True,
-    )
+    yield replace(start_setting("timecode.start", "timecode", plan.start, plan.drop, rate), locked=True)
+    yield replace(drop_setting("timecode.drop", "timecode", plan.drop, rate), locked=True)
     yield Setting(
         "timecode.line_up_lead_s",
         "timecode",

@@ -1,0 +1,102 @@
+"""What a job's own files hold against what its revision wants: its timelines' start and rate, its line-up clip."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import opentimelineio as otio
+
+from idle_quarry.errors import MediaError, QuarryError
+from idle_quarry.jobs.lineup import wanted_line_up
+from idle_quarry.jobs.structure import LINE_UP, TIMELINES, line_up_start
+from idle_quarry.media import inspect
+from idle_quarry.media.measurement.sound import heard
+from idle_quarry.path.findings.sound import db
+from idle_quarry.path.findings.timecode import parsed
+from idle_quarry.path.template import Template
+from idle_quarry.signal.rates import nearest_named_rate, rate_text
+from idle_quarry.signal.timecode import Timecode
+
+#: A tone this near to the level wanted is at it, dB.
+_AT_LEVEL = 0.1
+#: What of a line-up clip is told by which words.
+_TOLD = {"codec": "codec", "format": "format", "frames": "length", "start": "start", "bars": "bars", "level": "level", "sound": "sound"}  # fmt: skip
+
+
+def contents_against(folder: Path, template: Template, line_up: dict[str, Any]) -> Iterator[tuple[str, str]]:
+    """Yield (relative path, sentence) for what is in a job's timelines and line-up and is not what its template wants.
+
+    `line_up` is the record of the clip as it was made. Files that are not there are not this function's business.
+    """
+    yield from _timelines(folder, template)
+    yield from _line_up(folder, template, line_up)
+
+
+def _timelines(folder: Path, template: Template) -> Iterator[tuple[str, str]]:
+    fmt = template.working.format
+    try:
+        wanted = parsed(template.timecode.start, template.timecode.drop, fmt.rate)
+    except QuarryError:
+        return
+    for each in template.timelines:
+        name = f"{TIMELINES}/{each.name}.otio"
+        path = folder / name
+        if not path.is_file():
+            continue
+        try:
+            timeline = otio.adapters.read_from_file(str(path), adapter_name="otio_json")
+            start = timeline.global_start_time
+        except (OSError, ValueError, AttributeError, otio.exceptions.OTIOError):
+            yield name, f"{each.name} cannot be read as a timeline"
+            continue
+        if start is None:
+            yield name, f"{each.name} has no start; the revision starts at {wanted}"
+            continue
+        # OpenTimelineIO's rates are doubles: the standard rate that is meant
+        rate = nearest_named_rate(Fraction(start.rate)) or Fraction(start.rate).limit_denominator(1001)
+        if rate != fmt.rate:
+            yield name, f"{each.name} counts at {rate_text(rate)}, the revision at {rate_text(fmt.rate)}"
+        elif round(start.value) != wanted.frames:
+            begins = Timecode(round(start.value), rate, wanted.drop)
+            yield name, f"{each.name} starts at {begins}, the revision at {wanted}"
+
+
+def _line_up(folder: Path, template: Template, made: dict[str, Any]) -> Iterator[tuple[str, str]]:
+    place = folder / LINE_UP
+    clips = sorted(path for path in place.iterdir() if path.is_file()) if place.is_dir() else []
+    if not clips:
+        return
+    name = f"{LINE_UP}/{clips[0].name}"
+    wanted = wanted_line_up(template)
+    for key, told in _TOLD.items():
+        before = made.get(key)
+        if before is not None and before != wanted[key]:
+            yield name, f"the line-up's {told} is {before}, the revision wants {wanted[key]}"
+    try:
+        clip = inspect(clips[0])
+    except MediaError as error:
+        yield name, f"the line-up clip: {error.what}"
+        return
+    yield from ((name, text) for text in _in_the_file(clips[0], clip, template))
+
+
+def _in_the_file(path: Path, clip: Any, template: Template) -> Iterator[str]:
+    """Yield what the clip itself says otherwise, whatever was recorded of it."""
+    fmt, declared = template.intermediate_format, clip.declared
+    start = str(line_up_start(template))
+    if declared.timecode is not None and declared.timecode != start:
+        yield f"the line-up's timecode is {declared.timecode}, the revision wants {start}"
+    found = clip.format
+    if found is not None and (found.raster.width, found.raster.height) != (fmt.raster.width, fmt.raster.height):
+        yield f"the line-up is {found.raster.size_text}, the revision {fmt.raster.size_text}"
+    if found is not None and found.rate != fmt.rate:
+        yield f"the line-up runs at {rate_text(found.rate)}, the revision at {rate_text(fmt.rate)}"
+    if declared.audio:
+        sound = heard(path, 0, declared.audio[0].sample_rate, declared.duration_s)
+        tone = sound.channels[-1].tone if sound is not None and sound.channels else None
+        level = template.sound.line_up_dbfs
+        if tone is not None and abs(tone.level_dbfs - level) > _AT_LEVEL:
+            yield f"the line-up's tone is at {db(round(tone.level_dbfs, 1))} dBFS, the revision wants {db(level)}"
