@@ -153,7 +153,7 @@ def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -
     qtbot.waitUntil(lambda: "as it was started" in jobs.list.item(0).text(), timeout=10000)
     (folder / "Papers/Camera sheet.pdf").unlink()
     jobs.check_button.click()
-    qtbot.waitUntil(lambda: "1 drifted" in jobs.list.item(0).text(), timeout=10000)
+    qtbot.waitUntil(lambda: "1 change" in jobs.list.item(0).text(), timeout=10000)
 
 
 def test_the_strip_is_drawn_to_scale_and_is_the_map(open_window: Open, qtbot: QtBot) -> None:

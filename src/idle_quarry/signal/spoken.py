@@ -7,6 +7,7 @@ rate or the name of a family of formats; what they leave open is closed only whe
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
 
@@ -87,10 +88,10 @@ class _Heard:
         return "".join(f" {word}" for word in self.rest)
 
 
-def spelt_out(text: str) -> str:
+def spelt_out(text: str, is_word: Callable[[str], bool] = lambda _word: True) -> str:
     """Return a format as `words` writes it, made of what was said as people say it.
 
-    Raises `Readings` where it can be read in several ways or in none, and `NotUnderstood` where it contradicts itself.
+    `is_word` tells the words that may stand behind lines, scan and rate. Raises `Readings` where it can be read in several ways or in none, and `NotUnderstood` where it contradicts itself.
 
     >>> spelt_out("PAL anamorphic"), spelt_out("2K scope 24p"), spelt_out("720 59.94p")
     ('576i25 16:9', '2048x858p24', '720p59.94')
@@ -101,7 +102,15 @@ def spelt_out(text: str) -> str:
     heard = _Heard(text)
     for word in tidy.split():
         _hear(heard, word)
+    if heard.size is None and heard.lines is None and not heard.families and not all(map(is_word, heard.rest)):
+        raise _nothing(heard)
     return _resolved(heard)
+
+
+def _nothing(heard: _Heard) -> NotUnderstood:
+    return NotUnderstood(
+        "not a signal format", subject=repr(heard.text), remedy="write lines, p, i or psf, and frames a second, such as 1080i25"
+    )  # fmt: skip
 
 
 def _hear(heard: _Heard, word: str) -> None:
@@ -136,9 +145,7 @@ def _size(width: str | None, lines: str) -> dict[str, object]:
 def _resolved(heard: _Heard) -> str:
     said = set(heard.families)
     if not (said or heard.size or heard.lines or heard.rate or heard.scan):
-        raise NotUnderstood(
-            "not a signal format", subject=repr(heard.text), remedy="write lines, p, i or psf, and frames a second, such as 1080i25"
-        )  # fmt: skip
+        raise _nothing(heard)
     _cinema_shape(heard, said)
     system = _system(heard, said)
     sizes = _sizes(heard, said, system)

@@ -61,7 +61,7 @@ def format_from_words(text: str) -> SignalFormat:
     """
     if not text.strip():
         raise NotUnderstood("no format was given", remedy="write one such as 1080i25 or 2160p50 hlg")
-    words = spelt_out(text).split()
+    words = spelt_out(text, _is_word).split()
     match = _HEAD.fullmatch(words[0])
     if match is None:
         raise NotUnderstood("not a signal format", subject=repr(text), remedy="write one such as 1080i25")
@@ -119,6 +119,14 @@ def _frames(rate: Fraction, letter: str, head: str, rate_word: str) -> Fraction:
             remedy="write the one that is meant",
         )
     return rate
+
+
+def _is_word(word: str) -> bool:
+    try:
+        _Words(word).take(word)
+    except NotUnderstood:
+        return False
+    return True
 
 
 class _Words:
