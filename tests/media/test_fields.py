@@ -61,6 +61,19 @@ def test_a_recut_pulldown_says_where_its_cadence_breaks() -> None:
     assert [abs(at - 12) <= 1 for at in read(recut).breaks] == [True]
 
 
+@pytest.mark.parametrize("at", range(20, 30))
+def test_a_cut_is_no_break_where_the_cadence_goes_on(at: int, ffmpeg: FFmpeg) -> None:
+    """Two films spliced before pulldown: at every place of the cycle the repeats go on unbroken."""
+    graph = f"[1]setsar=1,format=yuv420p[b];[0]trim=end_frame={at},setpts=PTS-STARTPTS,setsar=1,format=yuv420p[a];[a][b]concat=n=2,telecine=first_field=bottom:pattern=23"
+    path = ffmpeg(
+        f"cut-{at}.mov", "360x240", "24000/1001", "-f", "lavfi", "-i", "mandelbrot=s=360x240:r=24000/1001", "-filter_complex", graph,
+        "-c:v", "prores_ks", "-flags", "+ildct", "-field_order", "bb", seconds=2.0,
+    )  # fmt: skip
+    found = look(path).measured
+    assert found is not None and found.fields is not None
+    assert (found.fields.scan, found.fields.cadence, found.fields.breaks) == ("pulldown", "2:3", ())
+
+
 def test_confidence_is_honest() -> None:
     """Of the answers given at 0.9 and more, nine in ten are right; the full draw is in benchmarks/calibration.py."""
     right: dict[bool, list[bool]] = defaultdict(list)

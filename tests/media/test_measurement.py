@@ -14,16 +14,18 @@ import av
 import numpy as np
 import pytest
 from numpy.typing import NDArray
+from tests.conftest import demo_template
 from tests.material import Chance, frames, written
 
 from idle_quarry.demo import make_clips
 from idle_quarry.media import kept
+from idle_quarry.media.against import against
 from idle_quarry.media.declared import inspect
 from idle_quarry.media.looking import corrected_clip, look, look_at_all
 from idle_quarry.media.measurement.levels import LevelMeter, bar_codes
 from idle_quarry.media.measurement.measure import measure
 from idle_quarry.media.measurement.sound import LINE_UPS, tone_of
-from idle_quarry.media.pictures import Picture
+from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.media.report import as_csv, as_html, totals, write_report
 from idle_quarry.media.words import measured_lines
 from idle_quarry.picture.scopes import field_shown, histogram, rgb_to_show, vectors, waveform
@@ -285,3 +287,82 @@ def test_a_clip_of_no_pictures_is_heard(tmp_path: Path) -> None:
     clip = look(path)
     assert clip.measured is not None and clip.measured.fields is None
     assert "the sound is silent" in " ".join(measured_lines(clip))
+
+
+def test_a_turned_clip_is_taken_as_it_is_shown(ffmpeg: FFmpeg, tmp_path: Path) -> None:
+    """A telephone held upright: FFmpeg's own program turns the picture the same way."""
+    lying = ffmpeg("lying.mp4", "320x180", "25", "-c:v", "libx264", "-crf", "12", "-pix_fmt", "yuv420p")
+    turned, shown = tmp_path / "turned.mp4", tmp_path / "shown.gray"
+    command = ["ffmpeg", "-v", "error", "-i", str(lying), "-c", "copy", "-metadata:s:v:0", "rotate=90", str(turned)]
+    subprocess.run(command, check=True, capture_output=True)
+    command = [
+        "ffmpeg",
+        "-v",
+        "error",
+        "-i",
+        str(turned),
+        "-frames:v",
+        "1",
+        "-pix_fmt",
+        "yuv420p",
+        "-f",
+        "rawvideo",
+        str(shown),
+    ]
+    subprocess.run(command, check=True, capture_output=True)
+    clip = look(turned)
+    assert clip.format is not None and clip.declared.rotation in (90, 270)
+    assert (clip.format.raster.width, clip.format.raster.height) == (180, 320)
+    with Reader(turned, clip.declared) as reader:
+        picture = next(iter(reader.window(0, 1)))
+    theirs = np.frombuffer(shown.read_bytes()[: 180 * 320], np.uint8).reshape(320, 180)
+    np.testing.assert_array_equal(picture.luma, theirs)
+    found = against(demo_template("House HD 50i"), clip)
+    assert "clip_turned" in {each.code for each in found.findings}
+
+
+def test_alpha_is_a_fact_of_a_clip(ffmpeg: FFmpeg) -> None:
+    matte = ffmpeg(
+        "matte.mov",
+        "320x180",
+        "25",
+        "-vf",
+        "format=yuva444p10le",
+        "-c:v",
+        "prores_ks",
+        "-profile:v",
+        "4",
+        "-alpha_bits",
+        "16",
+    )
+    clip = look(matte)
+    assert (
+        clip.declared.alpha == "straight"
+        and inspect(ffmpeg("plain.png", "64x64", "25", "-frames:v", "1")).declared.alpha is None
+    )
+    assert "clip_alpha" in {each.code for each in against(demo_template("House HD 50i"), clip).findings}
+
+
+def test_a_variable_rate_is_called_so(ffmpeg: FFmpeg) -> None:
+    """Two seconds at 30 pictures and two at 10: what a fixed rate does is counted over the same times."""
+    keep = "select='lt(n,60)+not(mod(n,3))'"
+    path = ffmpeg(
+        "phone.mp4", "160x120", "30", "-vf", keep, "-vsync", "vfr", "-c:v", "libx264", "-pix_fmt", "yuv420p", seconds=4
+    )
+    clip = look(path)
+    assert clip.measured is not None and clip.measured.variable is not None and clip.format is not None
+    found = clip.measured.variable
+    assert found.slowest == pytest.approx(10, rel=0.02) and found.fastest == pytest.approx(30, rel=0.02)
+    assert found.mean == pytest.approx(80 / 4, rel=0.03) and clip.format.rate == found.fixed
+    [said] = [each for each in clip.disagreements if each.field == "rate"]
+    assert said.measured == "variable" and "10 to 30 pictures/s" in said.text and "fast against" not in said.text
+    steady = look(ffmpeg("steady.mkv", "160x120", "60000/1001", "-c:v", "libx264", "-pix_fmt", "yuv420p", seconds=2))
+    assert steady.measured is not None and steady.measured.variable is None
+
+
+def test_levels_of_dpx_are_in_its_own_bits(ffmpeg: FFmpeg) -> None:
+    clip = look(ffmpeg("run.0001.dpx", "64x64", "25", "-frames:v", "1", "-pix_fmt", "gbrp10be"))
+    assert clip.measured is not None and clip.measured.levels is not None
+    assert clip.measured.levels.luma.bits == 10 and clip.measured.levels.luma.maximum < 1024
+    no_rate = against(demo_template("House HD 50i"), clip)
+    assert no_rate.grade == "broken" and no_rate.findings[0].code == "clip_no_rate"  # what it costs cannot be told

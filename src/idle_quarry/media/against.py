@@ -16,10 +16,11 @@ def against(template: Template, clip: Clip) -> Match:
     declared = clip.declared
     more = _beside_the_picture(template, clip)
     if clip.format is None:
-        nothing = LinkPlan("exact", (), None)
+        nothing = LinkPlan("exact", (), None)  # sound alone: no picture is converted
         if declared.has_picture and declared.rate is None:
             text = "The stills say no rate; they will play at whatever rate they are read at."
-            return Match(None, nothing, (Finding("caution", "clip_no_rate", "working", text), *more))
+            unknown = LinkPlan("broken", (), None)  # what it costs cannot be told before somebody says a rate
+            return Match(None, unknown, (Finding("caution", "clip_no_rate", "working", text), *more))
         if declared.has_picture:
             text = "Its raster, rate and scan exclude one another; no signal format is like it."
             return Match(
@@ -77,6 +78,18 @@ def _beside_the_picture(template: Template, clip: Clip) -> list[Finding]:
         if audio.sample_rate != template.sound.sample_rate:
             text = f"Its sound is at {audio.sample_rate / 1000:g} kHz, the programme at {template.sound.sample_rate / 1000:g}."
             found.append(Finding("caution", "clip_sample_rate", "sound", text))
+    if declared.rotation:
+        shown = f"{declared.width} × {declared.height}"
+        text = f"It is turned by {declared.rotation}° to be shown, as {shown}: what ignores that shows it lying on its side."
+        if declared.rotation == 180:
+            text = "It is turned by 180° to be shown: what ignores that shows it upside down."
+        found.append(Finding("note", "clip_turned", "working", text))
+    if declared.alpha:
+        kind = "" if declared.alpha == "unknown" else f" ({declared.alpha})"
+        text = f"It has alpha{kind}, and the programme has none: its picture comes in, what it covers is lost."
+        if declared.alpha == "premultiplied":
+            text += " Its soft edges are mixed with black already."
+        found.append(Finding("caution", "clip_alpha", "working", text))
     if declared.gaps:
         first, last = declared.gaps[0]
         which = f"picture {first}" if first == last else f"pictures {first} to {last}"

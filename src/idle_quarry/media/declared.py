@@ -92,6 +92,8 @@ class Declared:
     audio: tuple[Audio, ...] = ()
     gaps: tuple[tuple[int, int], ...] = ()
     blanking: int = 0  #: lines of blanking that are coded above the picture; `height` is without them
+    rotation: int = 0  #: degrees clockwise by which pictures are turned to be shown; `width` and `height` are as shown
+    alpha: str | None = None  #: "straight", "premultiplied" or "unknown" where there is an alpha channel
 
     @property
     def has_picture(self) -> bool:
@@ -127,6 +129,8 @@ class Declared:
             "duration_s": self.duration_s,
             "audio": [audio.to_json() for audio in self.audio],
             "gaps": [list(gap) for gap in self.gaps],
+            "rotation": self.rotation,
+            "alpha": self.alpha,
         }
 
 
@@ -247,10 +251,14 @@ def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[A
     blanking = _CODED_BLANKING.get((context.width, context.height), 0) if context.name == "mpeg2video" else 0
     height = context.height - blanking
     aspect = Fraction(aspect) * height / context.height
+    rotation = _rotation(container, stream, scan)
+    width = context.width
+    if rotation in (90, 270):
+        width, height, aspect = height, width, 1 / aspect
     duration = _duration(container)
     frames = stream.frames or (round(duration * rate) if duration and rate else None)
     return Declared(
-        width=context.width,
+        width=width,
         height=height,
         sample_aspect=aspect,
         rate=rate,
@@ -272,7 +280,29 @@ def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[A
         duration_s=duration,
         audio=audio,
         blanking=blanking,
+        rotation=rotation,
+        alpha=_ALPHA.get(context.name, "unknown") if any(part.is_alpha for part in pixel.components) else None,
     )
+
+
+#: How codecs and still formats keep pictures beside their alpha: RDD 36, PNG (straight); OpenEXR (premultiplied).
+_ALPHA = {"prores": "straight", "png": "straight", "exr": "premultiplied", "ffv1": "unknown", "qtrle": "unknown"}
+
+
+def _rotation(container: InputContainer, stream: VideoStream, scan: str) -> int:
+    """Return by how many degrees clockwise pictures are turned to be shown: a display matrix of QuickTime and its like.
+
+    Fields are never turned: lines would become columns.
+    """
+    if "mp4" not in container.format.name or scan == "interlaced":
+        return 0
+    try:
+        container.seek(0)
+        frame = next(iter(container.decode(stream)), None)
+    except (FFmpegError, OSError):
+        return 0
+    turned = round(-frame.rotation) % 360 if frame is not None else 0
+    return turned if turned in (90, 180, 270) else 0
 
 
 def _duration(container: InputContainer) -> float | None:

@@ -65,7 +65,7 @@ class Reader:
         self.path = path
         self.rate = declared.rate or Fraction(25)
         self.damaged = 0
-        self._blanking = declared.blanking
+        self._laid_out = (declared.blanking, declared.rotation)
         self._threads = threads
         self._container: InputContainer | None = None
         self._stills: list[Path] = []
@@ -182,7 +182,7 @@ class Reader:
                         continue
                     bad = 0
                     timecode = self._own_timecode(frame, groups)
-                    yield _picture(frame, index, self._seconds(frame, index), timecode, self._blanking)
+                    yield _picture(frame, index, self._seconds(frame, index), timecode, *self._laid_out)
         except FFmpegError:
             self.damaged += 1
 
@@ -216,13 +216,29 @@ class Reader:
 
 
 def _picture(
-    frame: VideoFrame, index: int, seconds: float, timecode: FrameTimecode | None = None, blanking: int = 0
+    frame: VideoFrame,
+    index: int,
+    seconds: float,
+    timecode: FrameTimecode | None = None,
+    blanking: int = 0,
+    rotation: int = 0,
 ) -> Picture:
     luma, chroma, rgb, bits = planes_of(frame, blanking)
+    if rotation:
+        quarters = -rotation // 90
+        luma, rgb = np.rot90(luma, quarters), None if rgb is None else np.rot90(rgb, quarters)
+        if chroma is not None:
+            chroma = tuple(_square(np.rot90(plane, quarters), luma.shape) for plane in chroma)  # type: ignore[assignment]
     return Picture(index, seconds, luma, chroma, rgb, bits, bool(frame.interlaced_frame), timecode)
 
 
 Laid = tuple[Plane, tuple[Plane, Plane] | None, Plane | None, int]
+
+
+def _square(plane: Plane, shape: tuple[int, ...]) -> Plane:
+    """Return turned chroma; what was halved across alone would be halved down alone, so that its lines are repeated."""
+    across, down = round(shape[1] / plane.shape[1]), round(shape[0] / plane.shape[0])
+    return plane if across >= down else np.repeat(plane, down, axis=0)
 
 
 def planes_of(frame: VideoFrame, blanking: int = 0) -> Laid:
@@ -244,9 +260,9 @@ def planes_of(frame: VideoFrame, blanking: int = 0) -> Laid:
 def _planes(frame: VideoFrame) -> Laid:
     name = frame.format.name
     if frame.format.is_rgb:
-        deep = max(component.bits for component in frame.format.components) > 8
-        frame = frame.reformat(format="gbrp16le" if deep else "gbrp")
-        bits = 16 if deep else 8
+        deepest = max(component.bits for component in frame.format.components)
+        bits = next((known for known in (8, 10, 12) if deepest <= known), 16)
+        frame = frame.reformat(format="gbrp" if bits == 8 else f"gbrp{bits}le")
         green, blue, red = (_array(plane, frame.width, bits) for plane in frame.planes[:3])
         rgb = np.stack([red, green, blue], axis=-1)
         luma = np.rint(rgb.astype(np.float32) @ np.array(_LUMA, np.float32)).astype(rgb.dtype)

@@ -85,6 +85,8 @@ def measured_lines(clip: Clip) -> list[str]:
     if measured.fields is not None:
         moments = moments_text(measured.fields)
         lines.append(", ".join(p for p in (fields_text(measured.fields), moments, sureness(measured.fields)) if p))
+        if measured.variable is not None:
+            lines.append(f"variable rate: {measured.variable.words}")
         if measured.fields.breaks:
             lines.append("the cadence breaks at " + ", ".join(f"frame {n}" for n in measured.fields.breaks[:6]))
     if active := active_text(clip):

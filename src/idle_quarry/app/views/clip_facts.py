@@ -62,9 +62,15 @@ def facts_of(clip: Clip, source: Source | None) -> list[Fact]:
         if fields is not None and fields.scan == "mixed":
             scan = fields_text(fields)
         rate = f"{rate_text(fields.true_rate)} moments/s" if fields and fields.true_rate else ""
+        if m is not None and m.variable is not None:
+            rate = f"variable: {m.variable.words}"
         levels = m.levels if m else None
         add("Raster", f"{d.width} × {d.height}, {aspect_text(d.display_aspect)}", active_text(clip) if m else "",
             None, "sample_aspect")  # fmt: skip
+        if d.rotation:
+            add("Turned", f"by {d.rotation}° to be shown")
+        if d.alpha:
+            add("Alpha", "there, of a kind not said" if d.alpha == "unknown" else d.alpha)
         expected_scan = scan_text(e.scan, e.field_order) if e else None
         add("Scan", scan_text(d.scan, d.field_order), scan, expected_scan, "scan", "field_order")
         add("Rate", f"{rate_text(d.rate)} frames/s" if d.rate else SILENT, rate, None, "rate")

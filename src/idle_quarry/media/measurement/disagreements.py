@@ -64,7 +64,8 @@ def measured_format(fmt: SignalFormat | None, measured: Measured) -> SignalForma
     seen = measured.levels.range if measured.levels is not None else None
     if seen is not None and encoding.matrix != "rgb" and seen != encoding.range:
         fmt = fmt.with_encoding(range=seen)
-    return SignalFormat(fmt.raster, fmt.rate, scan, order, fmt.encoding)
+    rate = measured.variable.fixed if measured.variable is not None else fmt.rate
+    return SignalFormat(fmt.raster, rate, scan, order, fmt.encoding)
 
 
 def _perhaps(found: Fields, text: str) -> str:
@@ -90,7 +91,7 @@ def _scan(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
     elif found.scan == "psf" and declared.scan == "interlaced":
         text = (
             "The flags say interlaced, but the pictures are whole (PsF): deinterlacing this would halve its vertical "
-            "sharpness for nothing."
+            "sharpness needlessly."
         )
         yield Disagreement("scan", "interlaced", "psf", _perhaps(found, text))
     elif found.scan == "interlaced" and declared.scan == "progressive":
@@ -116,6 +117,13 @@ def _stretch(stretch: Stretch) -> str:
 def _rate(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
     found, rate = measured.fields, declared.rate
     if rate is None:
+        return
+    if (varies := measured.variable) is not None:
+        text = (
+            f"Its pictures come at a variable rate: {varies.words}. At a fixed {rate_text(varies.fixed)}, about "
+            f"{varies.repeated_a_minute:.0f} pictures a minute would be repeated and {varies.dropped_a_minute:.0f} dropped."
+        )
+        yield Disagreement("rate", rate_fraction_text(rate), "variable", text)
         return
     if found is not None and found.scan in ("progressive", "psf") and found.true_rate and found.true_rate != rate:
         if found.cadence == "2:2":

@@ -6,18 +6,20 @@ from collections.abc import Callable, Iterator
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
+
 from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media.declared import Declared
 from idle_quarry.media.measurement.active import ActiveMeter
 from idle_quarry.media.measurement.field_pairs import PairMeter
 from idle_quarry.media.measurement.fields import Fields, RunSeen, fields_of
 from idle_quarry.media.measurement.levels import LevelMeter
-from idle_quarry.media.measurement.measured import Measured, TimecodeBreak
+from idle_quarry.media.measurement.measured import Measured, TimecodeBreak, VariableRate
 from idle_quarry.media.measurement.sound import SoundFound, heard
 from idle_quarry.media.measurement.structure import evidence
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.signal.formats import Encoding, SignalFormat
-from idle_quarry.signal.rates import nearest_named_rate
+from idle_quarry.signal.rates import NAMED_RATES, nearest_named_rate
 from idle_quarry.signal.timecode import Timecode, can_drop
 
 #: Told between pictures: what is being done and the share that is done. It may raise to cancel.
@@ -48,6 +50,7 @@ class _Examination:
         self.flagged = 0
         self.rates: list[Fraction] = []
         self.breaks: list[TimecodeBreak] = []
+        self.times: list[list[float]] = []
         self._seen: set[int] = set()
         self._progress = progress
 
@@ -83,6 +86,7 @@ class _Examination:
         self._end(meter, start)
         # where pictures are missing, time stamps and counts part by themselves
         if len(times) > 8 and times[-1] > times[0] and self.reader.damaged == damaged:
+            self.times.append(times)
             self.rates.append(Fraction(len(times) - 1) / Fraction(times[-1] - times[0]).limit_denominator(10**7))
         self._follow(stamps)
         return new
@@ -156,6 +160,7 @@ def measure(
             tuple(seen.breaks),
             seen.frames,
             reader.damaged,
+            variable_rate(seen.times),
         )
 
 
@@ -224,6 +229,35 @@ def _stamped(rates: list[Fraction]) -> Fraction | None:
         return None
     middle = sorted(rates)[len(rates) // 2]
     return nearest_named_rate(middle, Fraction(1, 4000)) or middle.limit_denominator(1001)
+
+
+#: Pictures come at no even pace where so many of them stay so much longer or shorter than most; a clock of whole
+#: milliseconds, or two and three fields in turn, is even.
+_UNEVEN, _MANY = 1.6, 0.03
+
+
+def variable_rate(runs: list[list[float]]) -> VariableRate | None:
+    """Return how the rate of a clip varies, from the times (seconds) at which pictures of its runs are shown; None where it doesn't."""
+    lengths = np.concatenate([np.diff(run) for run in runs]) if runs else np.zeros(0)
+    lengths = lengths[lengths > 0]
+    if len(lengths) < 8:
+        return None
+    usual = float(np.median(lengths))
+    odd = (lengths > _UNEVEN * usual) | (lengths < usual / _UNEVEN)
+    if odd.mean() < _MANY:
+        return None
+    mean = 1 / float(lengths.mean())
+    fixed = min(NAMED_RATES.values(), key=lambda rate: abs(float(rate) / mean - 1))
+    repeated = dropped = 0
+    for run in runs:
+        ticks = np.arange(run[0], run[-1], 1 / float(fixed))
+        shown = np.searchsorted(run, ticks + 1e-9, side="right") - 1
+        steps = np.diff(shown)
+        repeated += int((steps == 0).sum())
+        dropped += int(np.maximum(steps - 1, 0).sum())
+    minutes = float(lengths.sum()) / 60
+    slowest, fastest = 1 / np.percentile(lengths, [99, 1])
+    return VariableRate(float(slowest), float(fastest), mean, fixed, repeated / minutes, dropped / minutes)
 
 
 def _sound(path: Path, declared: Declared, progress: Progress | None) -> Iterator[SoundFound | None]:

@@ -22,6 +22,22 @@ class TimecodeBreak:
 
 
 @dataclass(frozen=True)
+class VariableRate:
+    """Pictures a second of a clip whose pictures come at no even pace, and what a fixed rate would do to them."""
+
+    slowest: float
+    fastest: float
+    mean: float
+    fixed: Fraction  #: the standard rate nearest to the mean
+    repeated_a_minute: float
+    dropped_a_minute: float
+
+    @property
+    def words(self) -> str:
+        return f"{self.slowest:.3g} to {self.fastest:.3g} pictures/s, {self.mean:.4g} in the mean"
+
+
+@dataclass(frozen=True)
 class Measured:
     """Everything measured in a clip; picture parts are None where there is no picture that could be read.
 
@@ -36,6 +52,7 @@ class Measured:
     timecode_breaks: tuple[TimecodeBreak, ...] = ()
     frames_examined: int = 0
     damaged: int = 0
+    variable: VariableRate | None = None
 
     def to_json(self) -> dict[str, Any]:
         """Return the measurements under the keys of the command line's contract; sound alone has undetermined fields."""
@@ -59,6 +76,15 @@ class Measured:
             "cadence_breaks": list(found.breaks),
             "damaged_frames": self.damaged,
             "stamped_rate": _ratio(self.stamped_rate),
+            "variable_rate": self.variable
+            and {
+                "slowest": round(self.variable.slowest, 3),
+                "fastest": round(self.variable.fastest, 3),
+                "mean": round(self.variable.mean, 3),
+                "fixed": _ratio(self.variable.fixed),
+                "repeated_a_minute": round(self.variable.repeated_a_minute, 1),
+                "dropped_a_minute": round(self.variable.dropped_a_minute, 1),
+            },
             "timecode_breaks": [
                 {"frame": b.frame, "expected": b.expected, "found": b.found} for b in self.timecode_breaks
             ],
