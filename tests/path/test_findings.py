@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from random import Random
+
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from tests.conftest import demo_template
+from tests.path.scrambled import followed
 
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import QuarryError
@@ -155,6 +158,25 @@ def test_remedies_of_the_demo_cure(template: Template) -> None:
             for change in changes(template, after)[::-1]:
                 back = put_back(back, change)
             assert content_hash(back) == content_hash(template)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_following_remedies_ends_and_makes_nothing_worse(seed: int) -> None:
+    """From random templates; benchmarks/remedies.py follows them from two thousand."""
+    assert followed(Random(seed), 30) > 20
+
+
+def test_remedies_that_would_undo_one_another_are_not_offered() -> None:
+    gauge = next(template for template in ALL if template.name == "Narrow Gauge")
+    two = [d.start for d in gauge.deliveries]
+    assert len(set(two)) > 1  # one wants 10:00, the other 01:00
+    said = [f for f in evaluate(gauge).findings if f.code in ("start_differs", "line_up_differs")]
+    assert said and all(f.remedy is None and "cannot suit both" in f.text for f in said)
+    odd = edited(HD, Edit("working.format", words("2100x900i25")))
+    [irregular] = [f for f in evaluate(odd).findings if f.code == "format_irregular"]
+    assert irregular.remedy is None or "p3" not in irregular.remedy.label
+    thirty = edited(HD, source("1080p30"))
+    assert all("Work at 30" not in (f.remedy.label if f.remedy else "") for f in evaluate(thirty).findings)
 
 
 def test_the_house_standard_is_clean_and_says_nothing() -> None:

@@ -211,7 +211,7 @@ def template_list(options: Options, out: Output) -> int:
     document: list[dict[str, Any]] = []
     with opened(options) as library:
         for each in library.summaries():
-            grade = evaluate(library.stored(each.id).template).worst_grade
+            grade = evaluate(library.stored(each.id).template, remedies=False).worst_grade
             document.append(
                 {
                     "name": each.name,
@@ -260,7 +260,7 @@ def template_validate(options: Options, out: Output) -> int:
     from idle_quarry.library.exchange import import_file
 
     found = import_file(Path(options.file))
-    result = evaluate(found.template)
+    result = evaluate(found.template, remedies=False)
     document = {
         "name": found.template.name,
         "valid": True,
@@ -293,7 +293,7 @@ def template_diff(options: Options, out: Output) -> int:
         document.append({"setting": each.place, "a": each.a, "b": each.b, "effect": does})
     lines = [f"{label_of(b if d.place in known else a, d.place)}: {d.a} → {d.b}" for d in found]
     if found:
-        whole = effect(evaluate(a), evaluate(b))
+        whole = effect(evaluate(a, remedies=False), evaluate(b, remedies=False))
         lines += ["", *(whole.sentences() or ["no link and no finding changes"])]
         lines += [whole.data_words] if whole.data_words else []
     out.show(document, lines or ["no difference"])

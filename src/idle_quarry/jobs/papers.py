@@ -73,7 +73,7 @@ def setup_sheet(stored: Stored, title: str) -> str:
     start = parsed(template.timecode.start, template.timecode.drop, template.working.format.rate)
     return _environment().get_template("setup.html").render(
         title=title, template=template, revision=stored.revision, groups=_groups(template), timelines=timelines,
-        start=str(start), why_locked=_WHY_LOCKED, findings=evaluate(template).findings,
+        start=str(start), why_locked=_WHY_LOCKED, findings=evaluate(template, remedies=False).findings,
     )  # fmt: skip
 
 
@@ -98,7 +98,7 @@ def camera_sheet(stored: Stored, title: str) -> str:
         ("Timecode", "drop-frame" if template.timecode.drop else "without drop-frame", "free run, time of day, all cameras alike"),
         ("Sound", f"{sound.sample_rate / 1000:g} kHz, {sound.bit_depth} bit", f"line-up at {db(sound.line_up_dbfs)} dBFS"),
     ]  # fmt: skip
-    links = {link.source: link.grade for link in evaluate(template).links}
+    links = {link.source: link.grade for link in evaluate(template, remedies=False).links}
     sources = [
         {"name": s.name, "format": format_words(s.format, fields=True), "grade": links[f"source:{s.id}"]}
         for s in template.sources

@@ -67,7 +67,9 @@ def recipe(template: Template) -> str:
     command += ["-c:a", f"pcm_s{template.sound.bit_depth}le", "-ar", str(template.sound.sample_rate), '"$2"']
     quoted = " ".join(part if part.startswith('"$') else shlex.quote(part) for part in command)
     notes = [
-        f"#   {link.source}: {link.grade}" for link in evaluate(template).links if link.source.startswith("source:")
+        f"#   {link.source}: {link.grade}"
+        for link in evaluate(template, remedies=False).links
+        if link.source.startswith("source:")
     ]
     size = f"{fmt.raster.width}x{fmt.raster.height}"
     return "\n".join(

@@ -323,7 +323,7 @@ class Library(Reading):
 
 def stops_of(template: Template) -> list[str]:
     """Return the sentences of a template's stops, in the order of its findings."""
-    return [each.text for each in evaluate(template).findings if each.severity == "stop"]
+    return [each.text for each in evaluate(template, remedies=False).findings if each.severity == "stop"]
 
 
 def answered(note: str, body: str, answers: Sequence[str], subject: str) -> str:

@@ -65,7 +65,7 @@ def house_book(stored: Sequence[Stored], title: str) -> str:
     )  # fmt: skip
     pages = []
     for each in stored:
-        evaluation = evaluate(each.template)
+        evaluation = evaluate(each.template, remedies=False)
         names = {station.id: station.name for station in evaluation.stations}
         codec = codecs()[each.template.intermediate.codec]
         rate = mbps(codec, each.template.intermediate_format)

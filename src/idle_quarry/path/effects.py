@@ -117,14 +117,14 @@ def _gb_per_hour(of: Evaluation) -> float:
 
 def compared(a: Template, b: Template) -> list[Compared]:
     """Return the settings in which two templates differ, each with what it does alone, in the order of the template."""
-    start = evaluate(a)
+    start = evaluate(a, remedies=False)
     texts = ({setting.place: setting.text for setting in settings_of(each)} for each in (a, b))
     old, new = texts
     found = []
     for change in changes(a, b):
         label = label_of(b if change.after is not None else a, change.place)
         try:
-            alone = effect(start, evaluate(edited(a, Edit(change.place, change.after))))
+            alone = effect(start, evaluate(edited(a, Edit(change.place, change.after)), remedies=False))
         except QuarryError:
             alone = None
         found.append(

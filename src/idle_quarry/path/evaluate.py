@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from types import MappingProxyType
 
 from idle_quarry.path.codecs import cannot_hold, coding_grade, mbps
@@ -10,6 +11,7 @@ from idle_quarry.path.evaluation import Coding, Evaluation, Link, Station
 from idle_quarry.path.findings import find
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import Codec, codecs, monitors
+from idle_quarry.path.remedies import offered
 from idle_quarry.path.steps import plan
 from idle_quarry.path.template import Template
 from idle_quarry.signal.formats import SignalFormat
@@ -78,12 +80,20 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
     return tuple(found)
 
 
-def evaluate(template: Template, measured: Mapping[str, float] = MappingProxyType({})) -> Evaluation:
+def evaluate(
+    template: Template, measured: Mapping[str, float] = MappingProxyType({}), *, remedies: bool = True
+) -> Evaluation:
     """Return the stations, links and findings of a template; findings gravest first, in path order.
 
     `measured` are speeds of disks as measured on this machine, MB/s by path: findings take them before what is promised.
+    With `remedies` each remedy was tried, and only what makes the whole better is offered; without, they are as thought of.
     """
     stations = stations_of(template)
     links = links_of(template, stations)
     bare = Evaluation(template, stations, links, (), measured)
-    return Evaluation(template, stations, links, find(bare), measured)
+    found = Evaluation(template, stations, links, find(bare), measured)
+    return (
+        found
+        if not remedies
+        else replace(found, findings=offered(found, lambda t: evaluate(t, measured, remedies=False)))
+    )

@@ -37,6 +37,7 @@ class Finding:
     text: str
     remedy: Remedy | None = None
     numbers: dict[str, Any] = field(default_factory=dict, hash=False)
+    others: tuple[Remedy, ...] = ()  #: further ways to cure it; the best that helps is offered
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -163,6 +164,13 @@ class Evaluation:
             else (link for link in self.links if link.target == ident),
             None,
         )
+
+    @property
+    def trouble(self) -> tuple[int, ...]:
+        """What the template suffers from, gravest first, to be compared: stops, broken links, cautions, lossy links, notes."""
+        grades = [link.grade for link in self.links if link.target != "proxy"]
+        stops, cautions, notes = (self.count(severity) for severity in SEVERITIES)
+        return stops, grades.count("broken"), cautions, grades.count("lossy"), notes
 
     def count(self, severity: str) -> int:
         return sum(finding.severity == severity for finding in self.findings)

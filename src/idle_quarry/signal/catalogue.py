@@ -139,7 +139,7 @@ def irregularities(fmt: SignalFormat) -> tuple[str, ...]:
 
 @lru_cache(maxsize=1024)
 def nearest_standard(fmt: SignalFormat) -> StandardFormat:
-    """Return the offered format that differs least from `fmt`: raster first, then rate, scan, colour."""
+    """Return the offered format that differs least from `fmt`: of its light and rate where there is one, then raster, scan, colour."""
 
     def distance(candidate: StandardFormat) -> tuple[float, ...]:
         other = candidate.format
@@ -150,6 +150,7 @@ def nearest_standard(fmt: SignalFormat) -> StandardFormat:
         scan = float(other.scan != fmt.scan)
         e, o = fmt.encoding, other.encoding
         colour = (e.primaries != o.primaries) + 2 * (e.transfer != o.transfer) + (e.matrix != o.matrix)
-        return (round(size + width + shape, 3), round(pace, 4) + 0.25 * scan, colour)
+        light = float(e.transfer != o.transfer)
+        return (light, round(pace, 4), round(size + width + shape, 3) + 0.25 * scan, colour)
 
     return min(standard_formats(), key=distance)

@@ -85,7 +85,7 @@ class MergePage(QWidget):
             revision = stored.revision
             note = f", “{revision.note}”" if revision.note else ""
             name.setText(f"Revision {revision.number} by {revision.author}, {revision.time[:10]}{note}")
-            strip.show_evaluation(evaluate(stored.template), "")
+            strip.show_evaluation(evaluate(stored.template, remedies=False), "")
         self._work_out(fill=True)
 
     def _work_out(self, *, fill: bool = False) -> None:

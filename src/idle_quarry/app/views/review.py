@@ -129,7 +129,11 @@ class ReviewPage(QWidget):
         self._again()
 
         def work(_ticket: object) -> tuple[Evaluation, Evaluation, list[Compared]]:
-            return evaluate(a.template), evaluate(b.template), compared(a.template, b.template)
+            return (
+                evaluate(a.template, remedies=False),
+                evaluate(b.template, remedies=False),
+                compared(a.template, b.template),
+            )
 
         def done(found: tuple[Evaluation, Evaluation, list[Compared]]) -> None:
             if (self.a, self.b) == (a, b):
@@ -166,7 +170,7 @@ class ReviewPage(QWidget):
         assert self.b is not None
         self.about.clear()
         self.about.addItem("the whole revision", "")
-        evaluation = evaluate(self.b.template)
+        evaluation = evaluate(self.b.template, remedies=False)
         for station in evaluation.stations:
             self.about.addItem(f"station {station.name}", f"station {station.id}")
         for link in evaluation.links:
@@ -257,7 +261,7 @@ def place_words(stored: Stored, place: str) -> str:
     try:
         if kind == "setting":
             return label_of(stored.template, rest)
-        stations = {each.id: each.name for each in evaluate(stored.template).stations}
+        stations = {each.id: each.name for each in evaluate(stored.template, remedies=False).stations}
         if kind == "station":
             return stations[rest]
         if kind == "link":

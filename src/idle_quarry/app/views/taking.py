@@ -67,7 +67,9 @@ class TakingPage(QWidget):
         self.path = path
 
         def work(_ticket: object) -> list[tuple[Offered, Evaluation | None]]:
-            return [(each, evaluate(each.found.template) if each.found else None) for each in offered(path)]
+            return [
+                (each, evaluate(each.found.template, remedies=False) if each.found else None) for each in offered(path)
+            ]
 
         def done(rows: list[tuple[Offered, Evaluation | None]]) -> None:
             if path == self.path:

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.evaluation import Evaluation, Link, Remedy, Station
+from idle_quarry.path.template import Delivered
 
 
 class Joined(NamedTuple):
@@ -29,6 +30,20 @@ def joined(e: Evaluation) -> Iterator[Joined]:
 def remedy(label: str, *edits: tuple[str, object]) -> Remedy:
     """Return a remedy that makes `edits`, pairs of place and value."""
     return Remedy(label, tuple(Edit(place, value) for place, value in edits))
+
+
+def wanted_by(e: Evaluation, setting: str) -> set[object]:
+    """Return the values that the deliveries (those for the web aside, which follow) have of a setting."""
+    return {getattr(d, setting) for d in e.template.deliveries if not of_web(d)}
+
+
+def of_web(delivery: Delivered) -> bool:
+    """Return whether a delivery is a standard one for the web."""
+    return delivery.standard is not None and delivery.standard.startswith("web-")
+
+
+#: Said where deliveries want different things of one setting of the programme.
+CANNOT_SUIT_BOTH = " Deliveries differ in it: the programme cannot suit both, so it is set per delivery."
 
 
 def main_source(e: Evaluation) -> Station | None:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
-from idle_quarry.path.evaluation import Evaluation, Finding
+from idle_quarry.path.codecs import holding
+from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.findings.common import joined, remedy
 from idle_quarry.signal.formats import standard_field_order
 from idle_quarry.signal.rates import rate_text
@@ -22,19 +24,27 @@ def find(e: Evaluation) -> Iterator[Finding]:
             continue
         there_and_back = each.own.kind == "source" and working.scan != "interlaced" and fielded
         if step.grade == "broken":
-            cure = remedy("Deinterlace by motion", (f"{each.own.place}.policy.scan", "adaptive"))
-            yield Finding("stop", "fields_left_woven", each.own.id, f"{each.own.name}: {step.text}.", cure)
+            by_motion = remedy("Deinterlace by motion", (f"{each.own.place}.policy.scan", "adaptive"))
+            yield Finding("stop", "fields_left_woven", each.own.id, f"{each.own.name}: {step.text}.", by_motion)
         elif there_and_back and source.scan == "interlaced":
             text = (
                 f"{each.own.name} is interlaced, the programme is not, and {fielded[0].name} is again: "
-                "fields are thrown together and made anew."
+                "its fields are merged into pictures, then split again."
             )
-            cure = None
+            ways: list[Remedy] = []
             if working.raster.height == fielded[0].format.raster.height:
                 fmt = fielded[0].format
-                edits = [("working.format.scan", "interlaced"), ("working.format.field_order", fmt.field_order)]
-                cure = remedy("Work interlaced", ("working.format.rate", fmt.rate), *edits)
-            yield Finding("caution", "fields_there_and_back", each.own.id, text, cure)
+                edits = [("working.format.rate", fmt.rate), ("working.format.scan", "interlaced")]
+                edits += [("working.format.field_order", fmt.field_order)]
+                ways.append(remedy("Work interlaced", *edits))
+                woven = replace(working, rate=fmt.rate, scan="interlaced", field_order=fmt.field_order)
+                able = [codec for codec in holding(woven) if codec.quality == "intermediate"]
+                ways += [
+                    remedy(f"Work interlaced, in {c.name}", *edits, ("intermediate.codec", c.id)) for c in able[:2]
+                ]
+            yield Finding(
+                "caution", "fields_there_and_back", each.own.id, text, next(iter(ways), None), others=tuple(ways[1:])
+            )
         elif source.scan == "interlaced" and target.scan != "interlaced":
             yield Finding("caution", "deinterlaced", each.own.id, f"{each.own.name}: {step.text}.")
         elif step.numbers["method"] == "fields from pictures":
@@ -42,7 +52,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
         elif source.scan == "psf" and target.scan == "interlaced":
             text = (
                 f"{each.own.name} is PsF: whole pictures that travel as two segments. In an interlaced programme "
-                "anything that deinterlaces it halves its sharpness for nothing."
+                "anything that deinterlaces it would halve its vertical sharpness needlessly."
             )
             only = {s.format.scan for s in e.template.sources} <= {"psf", "progressive"}
             cure = remedy("Work in PsF", ("working.format.scan", "psf")) if each.own.kind == "source" and only else None

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from idle_quarry.path.evaluation import Evaluation, Finding
-from idle_quarry.path.findings.common import remedy
+from idle_quarry.path.findings.common import CANNOT_SUIT_BOTH, of_web, remedy, wanted_by
 
 _CHANNELS = {"mono": 1, "stereo": 2, "5.1": 6}
 
@@ -39,9 +39,12 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 f"{d.name} lines up at {db(d.line_up_dbfs)} dBFS, the programme at {db(plan.line_up_dbfs)}: "
                 f"{db(apart)} dB apart on every meter."
             )
-            web = d.standard is not None and d.standard.startswith("web-")
+            web, torn = of_web(d), len(wanted_by(e, "line_up_dbfs")) > 1
             cure = remedy(f"Line up at {db(d.line_up_dbfs)} dBFS", ("sound.line_up_dbfs", d.line_up_dbfs))
-            yield Finding("note" if web else "caution", "line_up_differs", where, text, None if web else cure)
+            said = text + (CANNOT_SUIT_BOTH if torn and not web else "")
+            yield Finding(
+                "note" if web or torn else "caution", "line_up_differs", where, said, None if web or torn else cure
+            )
         if d.loudness_lufs is not None and d.loudness_lufs != plan.loudness_lufs:
             own = "has no aim" if plan.loudness_lufs is None else f"{db(plan.loudness_lufs)}"
             text = f"{d.name} is {db(d.loudness_lufs)} LUFS, the programme {own}: it is levelled for delivery."

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
-from idle_quarry.path.findings.common import remedy
+from idle_quarry.path.findings.common import CANNOT_SUIT_BOTH, of_web, remedy, wanted_by
 from idle_quarry.path.registry import territories
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import Timecode, can_drop, drift_text
@@ -70,14 +70,23 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 if d.drop
                 else f"{d.name} counts {how}, the programme with it."
             )
-            web = d.standard is not None and d.standard.startswith("web-")
-            cure = None if web else remedy("Count as delivered", ("timecode.drop", d.drop))
-            yield Finding("note" if web else "caution", "count_differs", where, text, cure)
+            web, torn = of_web(d), len(wanted_by(e, "drop")) > 1
+            cure = None if web or torn else remedy("Count as delivered", ("timecode.drop", d.drop))
+            yield Finding(
+                "note" if web or torn else "caution",
+                "count_differs",
+                where,
+                text + (CANNOT_SUIT_BOTH if torn else ""),
+                cure,
+            )
         elif str(theirs).replace(";", ":") != str(start).replace(";", ":"):
             text = f"{d.name} starts at {theirs}, the programme at {start}: one of them must be renumbered."
+            web, torn = of_web(d), len(wanted_by(e, "start")) > 1
             cure = remedy(f"Start at {theirs}", ("timecode.start", d.start.replace(";", ":")))
-            web = d.standard is not None and d.standard.startswith("web-")
-            yield Finding("note" if web else "caution", "start_differs", where, text, None if web else cure)
+            said = text + (CANNOT_SUIT_BOTH if torn and not web else "")
+            yield Finding(
+                "note" if web or torn else "caution", "start_differs", where, said, None if web or torn else cure
+            )
 
 
 def _count_all(place: str, start: str) -> Remedy:

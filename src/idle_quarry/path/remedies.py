@@ -1,0 +1,47 @@
+"""Which remedies are offered: each is tried on the template, and none that does not make the whole better is kept.
+
+What a template suffers from is counted, gravest first; a remedy that is kept lowers that count. So following remedies comes to
+an end, and none undoes another.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
+from idle_quarry.path.template import Template
+
+#: Remedies tried at the most, the gravest findings' first: trying costs an evaluation each.
+MOST_TRIED = 32
+#: Evaluates a template without weighing remedies.
+Weigh = Callable[[Template], Evaluation]
+
+
+def offered(evaluation: Evaluation, weigh: Weigh) -> tuple[Finding, ...]:
+    """Return the findings with the best of their remedies, or none where none makes the template better."""
+    before = evaluation.trouble
+    tried: dict[tuple[Edit, ...], tuple[int, ...] | None] = {}
+
+    def after(remedy: Remedy) -> tuple[int, ...] | None:
+        if remedy.edits not in tried:
+            if len(tried) >= MOST_TRIED:
+                return None
+            try:
+                tried[remedy.edits] = weigh(edited(evaluation.template, *remedy.edits)).trouble
+            except QuarryError:
+                tried[remedy.edits] = None
+        return tried[remedy.edits]
+
+    found = []
+    for finding in evaluation.findings:
+        candidates = [each for each in (finding.remedy, *finding.others) if each is not None]
+        scores = [(score, place) for place, each in enumerate(candidates) if (score := after(each)) is not None]
+        best = min(scores, default=None)
+        kept = candidates[best[1]] if best is not None and best[0] < before else None
+        found.append(
+            finding if kept is finding.remedy and not finding.others else replace(finding, remedy=kept, others=())
+        )
+    return tuple(found)
