@@ -103,6 +103,7 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
     "canvas_larger": (Edit("timelines.tall", Timeline(id="tall", name="Tall", width=1080, height=1920, tracks=MAIN.tracks)),),
     "canvas_trims": (Edit("timelines.sq", Timeline(id="sq", name="Square", width=540, height=540, tracks=MAIN.tracks)),),
     "name_refused": (Edit("folders.cuts.name", "Cuts/old"),),
+    "no_monitor": (Edit("monitor", None),),
     "no_source": (Edit("sources", ()),),
     "no_delivery": (Edit("deliveries", ()),),
     "shares_off": (Edit("sources.cameras.share", 60.0),),

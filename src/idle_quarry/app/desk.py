@@ -217,8 +217,8 @@ class Desk(QObject):
         self.opened.emit()
         self.view_wanted.emit("Path")
 
-    def save(self, note: str) -> Revision:
-        """Save the open template as a draft made of the revision it began from, or as a new template.
+    def save(self, note: str, shelf: str = "own") -> Revision:
+        """Save the open template as a draft made of the revision it began from, or as a new template on a shelf.
 
         What somebody else saved meanwhile stays beside it. Raises `QuarryError`.
         """
@@ -226,7 +226,7 @@ class Desk(QObject):
         if document is None:
             raise LibraryError("nothing is open")
         if document.base is None:
-            revision = self.library.save_new(document.template, "own", note)
+            revision = self.library.save_new(document.template, shelf, note)
         else:
             base = document.base.revision
             revision = self.library.save_revision(base.template_id, document.template, note, parent=base.number)

@@ -479,6 +479,7 @@ class MainWindow(QMainWindow):
     def _clips_on_strip(self, names: list[str]) -> None:
         """Clips dropped on the strip become sources of the open template."""
         from idle_quarry.path.edits import Edit
+        from idle_quarry.path.shares import with_another
         from idle_quarry.path.template import Source, slug
 
         paths = [Path(name) for name in names]
@@ -492,13 +493,13 @@ class MainWindow(QMainWindow):
             if document is None or fmt is None:
                 self.desk.say(f"{path.name} has no signal format to be a source of.", refusal=True)
                 return
-            ident = slug(path.stem, {s.id for s in document.template.sources})
-            share = 10.0 if document.template.sources else 100.0
+            sources = document.template.sources
+            ident = slug(path.stem, {s.id for s in sources})
+            *shares, own = with_another([s.share for s in sources])
+            others = [Edit(f"sources.{s.id}.share", share) for s, share in zip(sources, shares, strict=True)]
+            source = Source(id=ident, name=path.stem[:120], format=fmt, share=own)
             try:
-                document.apply(
-                    "Add source from clip",
-                    Edit(f"sources.{ident}", Source(id=ident, name=path.stem[:120], format=fmt, share=share)),
-                )
+                document.apply("Add source from clip", Edit(f"sources.{ident}", source), *others)
             except QuarryError as error:
                 self.desk.refuse(error)
             else:

@@ -48,7 +48,10 @@ def template_book(options: Options, out: Output) -> int:
 
     with opened(options) as library:
         count = write_book(approved_of(library), Path(options.file), write_pdf)
-    out.show({"file": options.file, "templates": count}, [f"{options.file}: {count} approved templates"])
+    out.show(
+        {"file": options.file, "templates": count},
+        [f"{options.file}: {count} approved template{'' if count == 1 else 's'}"],
+    )
     return 0
 
 

@@ -34,7 +34,7 @@ _MATRICES = {"bt601": "smpte170m", "bt709": "bt709", "bt2020": "bt2020nc", "rgb"
 def recipe(template: Template) -> str:
     """Return the script. It takes a source and a target and encodes the intermediate, flags and all.
 
-    It conforms nothing: a clip that is not in the working format is refused by its raster and rate,
+    It conforms nothing: a clip that is not in the working format is refused by its raster, rate, scan or field order,
     since how it should be converted is the source link's policy, stated in the comments.
     """
     fmt = template.intermediate_format
@@ -81,12 +81,27 @@ def recipe(template: Template) -> str:
             *(notes or ["#   none"]),
             "set -eu",
             '[ $# -eq 2 ] || { echo "usage: SOURCE TARGET" >&2; exit 2; }',
-            'found=$(ffprobe -v error -select_streams v:0 -show_entries stream=width,height -of csv=p=0:s=x "$1")',
-            f'case "$found" in {size}*) ;; *) echo "$1 is $found, the template works at {size}: convert it first" >&2; exit 1;; esac',
+            'said() { ffprobe -v error -select_streams v:0 -show_entries "stream=$1" -of csv=p=0:s=x "$source" | head -n 1 | tr -d ,; }',
+            'wants() { case " $3 " in *" $2 "*) ;; *) echo "$source: its $1 is $2, the template works at $4: convert it first" >&2; exit 1;; esac; }',
+            "source=$1",
+            f'wants raster "$(said width,height)" {size} {size}',
+            f'wants "frame rate" "$(said r_frame_rate)" {rate_fraction_text(fmt.rate)} {rate_fraction_text(fmt.rate)}',
+            f'wants "field order" "$(said field_order)" "{_field_words(fmt)}" "{_FIELDS[fmt.field_order] if fmt.scan != "progressive" else "whole pictures"}"',
             quoted,
             "",
         ]
     )
+
+
+_FIELDS = {"top": "upper field first", "bottom": "lower field first", None: "whole pictures"}
+
+
+def _field_words(fmt: SignalFormat) -> str:
+    """Return what ffprobe may call the fields of a format; PsF travels under either flag."""
+    first = "tt tb" if fmt.field_order == "top" else "bb bt"
+    if fmt.scan == "progressive":
+        return "progressive unknown"
+    return f"progressive unknown {first}" if fmt.scan == "psf" else first
 
 
 def _field_filter(fmt: SignalFormat) -> str:

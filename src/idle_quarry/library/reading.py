@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
@@ -20,6 +22,8 @@ from idle_quarry.path.template import content_hash
 
 DEFAULT = "default_template"
 EVERYTHING = Search()
+#: Templates that are enough to say what a house does.
+_MOST_ASKED = 100
 
 _REVISION = [
     *(c for c in revisions.c if c.name not in ("body", "summary", "state", "ident")),
@@ -151,6 +155,22 @@ class Reading(Store):
         query = sa.select(heads.c.lines).where(self._matching(EVERYTHING)).distinct()
         with self.transaction() as connection:
             return sorted(connection.execute(query).scalars())
+
+    def codecs_in_use(self) -> list[str]:
+        """Return the codecs in which the house's approved templates keep renders, by id, the most used first."""
+        query = (
+            sa.select(revisions.c.body)
+            .join(heads, (heads.c.template_id == revisions.c.template_id) & (heads.c.approved == revisions.c.number))
+            .where((heads.c.shelf == "house") & heads.c.aside.is_(None))
+            .limit(_MOST_ASKED)
+        )
+        with self.transaction() as connection:
+            bodies = connection.execute(query).scalars().all()
+        used: Counter[str] = Counter()
+        for body in bodies:
+            with contextlib.suppress(ValueError, KeyError, TypeError):
+                used[str(json.loads(body)["intermediate"]["codec"])] += 1
+        return [ident for ident, _ in used.most_common()]
 
     # -- revisions -------------------------------------------------------------------------------------
 

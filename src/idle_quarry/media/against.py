@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+
 from idle_quarry.media.declared import Clip
 from idle_quarry.path.evaluation import SEVERITIES, Finding
+from idle_quarry.path.grades import Step, worst
 from idle_quarry.path.matching import Match, match
-from idle_quarry.path.steps import LinkPlan
+from idle_quarry.path.policies import DEFAULT_POLICY
+from idle_quarry.path.steps import LinkPlan, plan
 from idle_quarry.path.template import Source, Template
+from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import can_drop
 
@@ -28,9 +33,37 @@ def against(template: Template, clip: Clip) -> Match:
             )
         return Match(None, nothing, tuple(more))
     found = match(template, clip.format, declared_psf_as_interlaced=not _scan_known(clip))
+    fields = clip.measured.fields if clip.measured is not None else None
+    if fields is not None and fields.scan == "pulldown" and fields.true_rate and not clip.corrected:
+        found = _taken_apart(template, clip.format, found, fields.cadence or "2:3", fields.true_rate)
     said = (*_untrue(clip, found.source), *found.findings, *more)
     gravest_first = sorted(said, key=lambda each: SEVERITIES.index(each.severity))
     return Match(found.source, found.link, tuple(gravest_first))
+
+
+def _taken_apart(template: Template, fmt: SignalFormat, found: Match, cadence: str, rate: Fraction) -> Match:
+    """Return how a clip under pulldown stands to the template when its pictures are taken out of the cadence first."""
+    whole = SignalFormat(fmt.raster, rate, "progressive", None, fmt.encoding)
+    link = plan(whole, template.working.format, DEFAULT_POLICY)
+    text = f"{cadence} pulldown is taken out: its {rate_text(rate)} pictures a second come back whole"
+    out = Step(
+        "scan", "clean", text, {"method": f"{cadence} taken out", "field_order_changes": False, "moments_halved": False}
+    )
+    link = LinkPlan(worst([out.grade, link.grade]), (out, *link.steps), link.placement)
+    if found.source is None:
+        told = "; ".join(step.text for step in link.steps)
+        cost = "stop" if link.grade == "broken" else "caution" if link.grade == "lossy" else "note"
+        return Match(
+            None,
+            link,
+            (Finding(cost, "clip_no_source", "working", f"It matches no source. Into the programme: {told}."),),
+        )
+    said = f"As {found.source.name} it would be deinterlaced. {text[0].upper()}{text[1:]}, where its cadence is taken out first."
+    return Match(
+        found.source,
+        found.link,
+        (Finding("caution", "clip_pulldown", f"source:{found.source.id}", said), *found.findings),
+    )
 
 
 def _untrue(clip: Clip, source: Source | None) -> list[Finding]:

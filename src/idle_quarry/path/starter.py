@@ -29,30 +29,32 @@ def starter_set(chosen: Sequence[str], places: tuple[Place, ...]) -> list[Templa
     delivers them all. A delivery that follows the programme's rate goes with the first that sets one.
     """
     known = deliveries()
+    plays = next((place.plays_mb_s for place in places if place.purpose == "cache"), None)
     made = []
     leading = next((known[each].signal for each in chosen if not known[each].follows_rate), None)
     for ident in chosen:
-        template = from_delivery(ident)
+        template = from_delivery(ident, plays)
         if known[ident].follows_rate and leading is not None:
             out = delivered(ident, rate_of=leading)
             working = out.format.with_encoding(bit_depth=10, sampling="4:2:2")
-            template = from_working(known[ident].name, working, (), (out,))
+            template = from_working(known[ident].name, working, (), (out,), plays_mb_s=plays)
         made.append(_kept(template, known[ident].name, known[ident].source, places))
     for territory in territories():
         several = [each for each in chosen if known[each].territory == territory and not known[each].follows_rate]
         if len(several) < 2:
             continue
         largest = max(several, key=lambda each: known[each].signal.raster.height * known[each].signal.rate)
-        base = from_delivery(largest)
+        base = from_delivery(largest, plays)
         outs = tuple(delivered(each, rate_of=base.working.format) for each in several)
-        whole = from_working("All deliveries", base.working.format, (), outs)
+        whole = from_working("All deliveries", base.working.format, (), outs, plays_mb_s=plays)
         names = ", ".join(known[each].name for each in several)
         made.append(_kept(whole, f"{territories()[territory].name}: all deliveries", f"Delivers {names}", places))
     return made
 
 
 def _kept(template: Template, name: str, note: str, places: tuple[Place, ...]) -> Template:
-    return edited(template, Edit("name", name[:120]), Edit("note", note), Edit("places", places))
+    # which monitors the house has is nothing that a standard says
+    return edited(template, Edit("name", name[:120]), Edit("note", note), Edit("places", places), Edit("monitor", None))
 
 
 def needed_mb_s(templates: Sequence[Template]) -> float:

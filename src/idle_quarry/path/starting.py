@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from idle_quarry.path.codecs import holding, mbps
+from idle_quarry.path.findings.coding import MARGIN
 from idle_quarry.path.findings.monitoring import acceptable_formats, refusals
 from idle_quarry.path.registry import deliveries, monitors, territories
 from idle_quarry.path.template import (
@@ -73,9 +75,22 @@ def territory_of(fmt: SignalFormat) -> str:
     return used[0] if used else "50 Hz"
 
 
-def working_codec(fmt: SignalFormat) -> str:
-    """Return the codec a house would take for renders: made for work, nearest to a fifth of uncompressed."""
+def working_codec(
+    fmt: SignalFormat, used: Sequence[str] = (), plays_mb_s: float | None = None, streams: int = 2
+) -> str:
+    """Return the codec a house would take for renders.
+
+    Made for work, of a data rate that is known beforehand, and of those that a place plays `streams` of at `plays_mb_s` (a
+    fifth kept in reserve); one that the house uses already (ids in `used`, the most used first) before the one nearest to
+    a fifth of uncompressed.
+    """
     able = [codec for codec in holding(fmt) if codec.quality == "intermediate"] or holding(fmt)
+    able = [codec for codec in able if codec.rate.model != "share"] or able
+    if plays_mb_s is not None:
+        able = [codec for codec in able if mbps(codec, fmt) / 8 * streams <= plays_mb_s * MARGIN] or able[:1]
+    known = next((ident for ident in used if any(codec.id == ident for codec in able)), None)
+    if known is not None:
+        return known
     share = fmt.encoding.samples_per_pixel * fmt.encoding.bit_depth / 5
     aim = fmt.raster.width * fmt.raster.height * share * float(fmt.rate) / 1e6
     return min(able, key=lambda codec: abs(mbps(codec, fmt) - aim)).id
@@ -94,9 +109,18 @@ def monitor_for(fmt: SignalFormat) -> MonitorFeed | None:
 
 
 def from_working(
-    name: str, working: SignalFormat, sources: tuple[Source, ...], outs: tuple[Delivered, ...], note: str = ""
+    name: str,
+    working: SignalFormat,
+    sources: tuple[Source, ...],
+    outs: tuple[Delivered, ...],
+    note: str = "",
+    plays_mb_s: float | None = None,
+    used: Sequence[str] = (),
 ) -> Template:
-    """Return a template around a working format, with what its territory takes for granted."""
+    """Return a template around a working format, with what its territory takes for granted.
+
+    `plays_mb_s` is what the place of its renders plays, `used` the codecs that the house uses: see `working_codec`.
+    """
     own = territories()[territory_of(working)]
     drop = own.drop and can_drop(working.rate)
     sound = Sound(line_up_dbfs=own.line_up_dbfs, loudness_lufs=own.loudness_lufs, true_peak_dbtp=own.true_peak_dbtp)
@@ -110,20 +134,20 @@ def from_working(
         drop, start = first.drop and can_drop(working.rate), first.start
     return Template(
         name=name, note=note, territory=own.id, sources=sources, working=Working(format=working),
-        intermediate=Intermediate(codec=working_codec(working)), monitor=monitor_for(working), deliveries=outs, sound=sound,
+        intermediate=Intermediate(codec=working_codec(working, used, plays_mb_s)), monitor=monitor_for(working), deliveries=outs, sound=sound,
         timecode=TimecodePlan(start=start.replace(";", ":"), drop=drop), places=PLACES, folders=FOLDERS,
         timelines=(Timeline(id="main", name="Programme", tracks=TRACKS),),
     )  # fmt: skip
 
 
-def from_delivery(standard: str) -> Template:
+def from_delivery(standard: str, plays_mb_s: float | None = None, used: Sequence[str] = ()) -> Template:
     """Return a template whose programme is made as a standard delivery wants it."""
     out = delivered(standard)
     fmt = out.format
     working = fmt if fmt.encoding.bit_depth >= 10 else fmt.with_encoding(bit_depth=10)
     if CHROMA_SHARE[working.encoding.sampling] < 0.5:
         working = working.with_encoding(sampling="4:2:2")
-    return from_working(f"New from {out.name}", working, (), (out,))
+    return from_working(f"New from {out.name}", working, (), (out,), plays_mb_s=plays_mb_s, used=used)
 
 
 def working_from(fmt: SignalFormat) -> SignalFormat:

@@ -6,7 +6,7 @@ its share of the programme, or of the deliveries), then the data an hour. A brok
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
@@ -18,6 +18,7 @@ from idle_quarry.path.evaluation import Link
 from idle_quarry.path.grades import Step, worst
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs, deliveries
+from idle_quarry.path.shares import rounded_to
 from idle_quarry.path.starting import delivered, from_working, working_codec, working_from
 from idle_quarry.path.steps import plan
 from idle_quarry.path.template import Delivered, Source, Template, slug
@@ -127,9 +128,14 @@ def shared_out(sources: Sequence[Source]) -> tuple[Source, ...]:
     if said > 100.01:
         raise NotPossible(f"the shares add up to {said:g} per cent", remedy="make them 100 or less")
     if not silent:
-        return tuple(s.model_copy(update={"share": s.share * 100 / said}) for s in sources) if said else tuple(sources)
-    each = (100 - said) / len(silent)
-    return tuple(s if s.share else s.model_copy(update={"share": each}) for s in sources)
+        return tuple(_sharing(sources, rounded_to(100, [s.share for s in sources]))) if said else tuple(sources)
+    left = iter(rounded_to(max(0.0, 100 - said), [1.0] * len(silent)))
+    return tuple(_sharing(sources, [s.share or next(left) for s in sources]))
+
+
+def _sharing(sources: Sequence[Source], shares: Sequence[float]) -> Iterator[Source]:
+    for source, share in zip(sources, shares, strict=True):
+        yield source.model_copy(update={"share": share})
 
 
 def suggested(sources: Sequence[Source], outs: Sequence[Delivered]) -> list[Suggestion]:

@@ -135,6 +135,10 @@ class HandingOver:
         self.desk.preferences.export_folder = str(path.parent)
         self.desk.workers.start(
             work,
-            lambda n: self.desk.say(f"{path.name} holds the {n} approved templates of the house."),
+            lambda n: self.desk.say(
+                f"{path.name} holds the {n} approved templates of the house."
+                if n != 1
+                else f"{path.name} holds the one approved template of the house."
+            ),
             self.desk.refuse,
         )

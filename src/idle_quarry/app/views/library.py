@@ -371,7 +371,7 @@ class LibraryView(QWidget):
         menu = QMenu(self)
         for each in deliveries().values():
             action = menu.addAction(f"From delivery: {each.name}  ·  {format_words(each.signal)}")
-            action.triggered.connect(lambda _on, ident=each.id: self.desk.open_new(from_delivery(ident)))
+            action.triggered.connect(lambda _on, ident=each.id: self._begin_from(ident))
         menu.addSeparator()
         if self.chosen() is not None:
             menu.addAction("From the chosen template").triggered.connect(self.duplicate)
@@ -419,6 +419,15 @@ class LibraryView(QWidget):
             )
             found.append((text, self.toggle_default))
         return [*found, ("", None), ("Put aside", self.put_aside)]
+
+    def _begin_from(self, standard: str) -> None:
+        """Open a new template for a standard delivery, its renders in what the house uses already."""
+        try:
+            used = self.desk.library.codecs_in_use()
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return
+        self.desk.open_new(from_delivery(standard, used=used))
 
     def duplicate(self) -> None:
         """Put a copy of the chosen revision on the own shelf."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt, Signal
@@ -32,6 +33,7 @@ from idle_quarry.path.edits import Edit, put_back
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.registry import deliveries
 from idle_quarry.path.settings import Setting, label_of, settings_on
+from idle_quarry.path.shares import with_another
 from idle_quarry.path.starting import delivered, monitor_for
 from idle_quarry.path.template import Place, Proxy, Source, slug
 from idle_quarry.signal.words import format_words
@@ -287,7 +289,7 @@ class PathView(QWidget):
         if document is None:
             return
         try:
-            document.apply(f"Change {label_of(document.template, setting.place)}", setting.edit(text))
+            document.apply(f"Change {label_of(document.template, setting.place)}", *setting.edits(text))
         except QuarryError as error:
             row = self.sheet.row(setting.place, setting.label)
             if row is not None:
@@ -368,11 +370,10 @@ class PathView(QWidget):
             return
         template = document.template
         ident = slug("source", {s.id for s in template.sources})
-        share = max(0.0, 100 - sum(s.share for s in template.sources)) or 10.0
-        source = Source(
-            id=ident, name=f"Source {len(template.sources) + 1}", format=template.working.format, share=share
-        )
-        if self._edit("Add source", Edit(f"sources.{ident}", source)):
+        *shares, own = with_another([s.share for s in template.sources])
+        source = Source(id=ident, name=f"Source {len(shares) + 1}", format=template.working.format, share=own)
+        others = [Edit(f"sources.{s.id}.share", share) for s, share in zip(template.sources, shares, strict=True)]
+        if self._edit("Add source", Edit(f"sources.{ident}", source), *others):
             self.choose(f"source:{ident}")
             self.sheet.focus(f"sources.{ident}.format")
 
@@ -424,15 +425,19 @@ class PathView(QWidget):
         if document is None or not document.dirty:
             return
 
-        def accept(note: str) -> str | None:
+        def accept(shelf: str, note: str) -> str | None:
             try:
-                saved = self.desk.save(note)
+                saved = self.desk.save(note, shelf)
             except QuarryError as error:
                 return str(error)
             self._say_saved(saved)
             return None
 
-        self.ask.ask_text("What has changed?", "", "Save revision", accept)
+        own, house = partial(accept, "own"), partial(accept, "house")
+        if document.base is None:  # which shelf is asked once, when nothing stands on any
+            self.ask.ask_text("What is it for?", "", "Save on own shelf", own, otherwise=("Save on house shelf", house))
+        else:
+            self.ask.ask_text("What has changed?", "", "Save revision", own)
 
     def _say_saved(self, saved: Revision) -> None:
         """Say what was saved and offer what comes next: a merge where somebody else's draft lies beside it, a review."""

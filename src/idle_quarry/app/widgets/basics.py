@@ -211,8 +211,12 @@ class AskBar(QFrame):
         verb: str,
         accept: Callable[[str], str | None],
         offers: list[str] | None = None,
+        otherwise: tuple[str, Callable[[str], str | None]] | None = None,
     ) -> None:
-        """Ask for a text. `accept` returns why it will not do, or None; then the bar closes. `offers` can be picked."""
+        """Ask for a text. `accept` returns why it will not do, or None; then the bar closes. `offers` can be picked.
+
+        `otherwise` is another verb, and what takes the text then; Enter is the first.
+        """
         self._clear(question)
         completer = QCompleter(offers or [], self.line)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
@@ -223,6 +227,8 @@ class AskBar(QFrame):
         self.line.setAccessibleName(question)
         self.line.show()
         self._add(verb, self._entered, main=True)
+        if otherwise is not None:
+            self._add(otherwise[0], partial(self._taken, otherwise[1]))
         self._add("Cancel", self.hide)
         self.show()
         self.line.setFocus()
@@ -256,9 +262,11 @@ class AskBar(QFrame):
         self._buttons.append(made)
 
     def _entered(self) -> None:
-        if self._accept is None:
-            return
-        why = self._accept(self.line.text().strip())
+        if self._accept is not None:
+            self._taken(self._accept)
+
+    def _taken(self, accept: Callable[[str], str | None]) -> None:
+        why = accept(self.line.text().strip())
         if why is None:
             self.hide()
         else:

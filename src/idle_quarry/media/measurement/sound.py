@@ -97,7 +97,8 @@ class SoundFound:
                 c.tone.line_up for c in self.channels if c.tone is not None and round(c.tone.frequency_hz) == frequency
             )
             as_named = f", line-up by {named}" if named else ""
-            lines.append(f"steady tone of {frequency} Hz at {level:g} dBFS on {_listed(numbers)}{as_named}")
+            where = f" on {_listed(numbers)}" if len(self.channels) > 1 else ""
+            lines.append(f"steady tone of {frequency} Hz at {level:g} dBFS{where}{as_named}")
         return tuple(lines)
 
 

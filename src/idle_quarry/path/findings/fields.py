@@ -8,6 +8,7 @@ from dataclasses import replace
 from idle_quarry.path.codecs import holding
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.findings.common import joined, remedy
+from idle_quarry.path.registry import codecs
 from idle_quarry.signal.formats import standard_field_order
 from idle_quarry.signal.rates import rate_text
 
@@ -70,13 +71,22 @@ def find(e: Evaluation) -> Iterator[Finding]:
         order = station.format.field_order
         if station.kind in ("working", "delivery", "source") and order and station.format.scan == "interlaced":
             standard = standard_field_order(station.format.raster)
-            if order != standard:
+            codec = station.codec or (codecs()[e.template.intermediate.codec] if station.kind == "working" else None)
+            if codec is not None and codec.holds.field_order == order:
+                continue  # DV is always lower field first
+            dv = station.kind == "source" and order == "bottom" and station.format.raster.height == 576
+            if dv:
+                text = (
+                    f"{station.name} is {_FIRST[order]}, as DV is; other formats of 576 lines are {_FIRST[standard]}."
+                )
+                yield Finding("note", "field_order_unusual", station.id, text)
+            elif order != standard:
                 text = (
                     f"{station.name} is {_FIRST[order]}; the standard of {station.format.raster.height} lines is "
                     f"{_FIRST[standard]}."
                 )
                 cure = remedy(_FIRST[standard].capitalize(), (f"{station.place}.format.field_order", standard))
-                if station.kind == "source":  # DV is lower first; what the tape holds is a fact, not a choice
+                if station.kind == "source":  # what the tape holds is a fact, not a choice
                     yield Finding("note", "field_order_unusual", station.id, text)
                 else:
                     yield Finding("caution", "field_order_unusual", station.id, text, cure)

@@ -8,6 +8,7 @@ from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import remedy
 from idle_quarry.path.grades import percent
 from idle_quarry.path.names import cleaned_name, name_refused
+from idle_quarry.path.shares import rounded_to
 from idle_quarry.path.template import Folder, Template, Timeline, Track, numbered, slug
 
 _MAIN = "#8fb59b"
@@ -46,12 +47,15 @@ def _ends(t: Template) -> Iterator[Finding]:
         yield Finding(
             "caution", "no_delivery", "working", "Nothing is said of what is delivered, and to whom: add a delivery."
         )
+    if t.monitor is None:
+        yield Finding("note", "no_monitor", "working", "Nothing is said of what it is watched on: add the monitor.")
     total = sum(source.share for source in t.sources)
     if t.sources and abs(total - 100) > 0.5:
-        edits = [(f"sources.{s.id}.share", round(s.share * 100 / total, 1)) for s in t.sources] if total else []
+        scaled = rounded_to(100, [s.share for s in t.sources])
+        edits = [(f"sources.{s.id}.share", share) for s, share in zip(t.sources, scaled, strict=True)]
         text = f"The sources' shares of the programme add up to {total:g} %."
         where = f"source:{t.sources[0].id}"
-        yield Finding("note", "shares_off", where, text, remedy("Scale to 100 %", *edits) if edits else None)
+        yield Finding("note", "shares_off", where, text, remedy("Scale to 100 %", *edits))
 
 
 def _timeline(t: Template, timeline: Timeline) -> Iterator[Finding]:

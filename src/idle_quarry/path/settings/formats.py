@@ -280,4 +280,5 @@ def codec_setting(place: str, sheet: str, codec: str, fmt: SignalFormat) -> Sett
         one_of(options, "codec"),
         able,
         free=True,
+        explained="Made for work, and what the place can play: the right one is the best the storage plays, not the biggest.",
     )

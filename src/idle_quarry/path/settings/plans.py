@@ -8,6 +8,7 @@ from fractions import Fraction
 from typing import Any
 
 from idle_quarry.errors import QuarryError
+from idle_quarry.path.edits import Edit
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.findings.timecode import parsed
 from idle_quarry.path.settings.setting import (
@@ -186,7 +187,10 @@ def places_settings(t: Template) -> Iterator[Setting]:
             tuple(purposes),
             free=False,
         )
-        yield Setting(f"{place}.path", sheet, "Path", p.path, "a whole path, the same in every room", any_text)
+        # what kind of disk it is was said of the old path
+        stale = (Edit(f"{place}.disk", "not known"),) if p.disk == "system" else ()
+        follows = "a whole path, the same in every room"
+        yield Setting(f"{place}.path", sheet, "Path", p.path, follows, any_text, also=stale)
         yield Setting(
             f"{place}.disk",
             sheet,

@@ -32,6 +32,11 @@ class Setting:
     free: bool = True
     explained: str = ""
     locked: bool = False
+    also: tuple[Edit, ...] = ()  #: what no longer holds when it changes
+
+    def edits(self, text: str) -> tuple[Edit, ...]:
+        """Return the edits that put typed `text` here. Raises `QuarryError`."""
+        return (self.edit(text), *self.also) if text != self.text else (self.edit(text),)
 
     def edit(self, text: str) -> Edit:
         """Return the edit that puts typed `text` here. Raises `QuarryError`."""
@@ -40,7 +45,7 @@ class Setting:
 
 def with_setting(template: Template, setting: Setting, text: str) -> Template:
     """Return `template` with `text` typed into `setting`. Raises `QuarryError` with a clear sentence."""
-    return edited(template, setting.edit(text))
+    return edited(template, *setting.edits(text))
 
 
 def number(low: float, high: float, unit: str, whole: bool = False) -> Parse:

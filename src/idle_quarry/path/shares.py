@@ -1,0 +1,31 @@
+"""Shares of the programme: per cent, in tenths, that make a hundred."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+
+def rounded_to(total: float, parts: Sequence[float]) -> list[float]:
+    """Return `parts` scaled to `total`, in tenths that add up to it exactly; all alike where they are all 0.
+
+    What rounding leaves over goes to those that lost most by it (largest remainder).
+
+    >>> rounded_to(100, [1, 1, 1])
+    [33.4, 33.3, 33.3]
+    """
+    if not parts:
+        return []
+    whole = sum(parts)
+    tenths = [10 * total * (part / whole if whole else 1 / len(parts)) for part in parts]
+    kept = [int(each) for each in tenths]
+    by_loss = sorted(range(len(parts)), key=lambda n: kept[n] - tenths[n])
+    for n in by_loss[: round(10 * total) - sum(kept)]:
+        kept[n] += 1
+    return [each / 10 for each in kept]
+
+
+def with_another(shares: Sequence[float]) -> list[float]:
+    """Return the shares of sources when one more comes: it takes its equal part, the others give way in proportion."""
+    count = len(shares) + 1
+    own = rounded_to(100, [1.0] * count)[-1]
+    return [*rounded_to(100 - own, list(shares)), own]
