@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import getpass
+import json
 import os
 from pathlib import Path
 
@@ -34,13 +35,29 @@ def library_place(place: str | None) -> Path:
     return Path(place).expanduser() if place else data_folder() / "library.db"
 
 
-def person(place: str | None) -> str:
-    """Return the name under which this user works."""
-    named = os.environ.get("IDLE_QUARRY_PERSON", "").strip()
+#: Where the window keeps what its user has chosen; the command line reads from it who works here, and in which house.
+PREFERENCES = "window.json"
+
+
+def chosen(name: str) -> str:
+    """Return a text of the user's profile ("name", "house"); empty where none was chosen."""
+    try:
+        data = json.loads((settings_folder() / PREFERENCES).read_bytes())
+    except (OSError, ValueError):
+        return ""
+    value = data.get(name) if isinstance(data, dict) else None
+    return value.strip() if isinstance(value, str) else ""
+
+
+def person(place: str | None, named: str | None = None) -> str:
+    """Return the name under which this user works: as said, as the profile has it, else the login's."""
+    named = (named or os.environ.get("IDLE_QUARRY_PERSON", "")).strip()
     if named:
         return named[:80]
-    if place == DEMO:
+    if place == DEMO:  # the demo has people of its own
         return DEMO_PERSON
+    if profiled := chosen("name"):
+        return profiled[:80]
     try:
         return getpass.getuser().capitalize()
     except (KeyError, OSError):

@@ -31,6 +31,7 @@ from tests.app.conftest import Open, type_into
 from tests.conftest import demo_template
 
 from idle_quarry.app.drafts import Drafts
+from idle_quarry.app.run import fitted
 from idle_quarry.app.theme import BRIGHTNESSES, SCHEMES, theme
 from idle_quarry.app.views.intake import IntakeView
 from idle_quarry.app.views.jobs import JobsView
@@ -39,10 +40,11 @@ from idle_quarry.app.views.path import SHEETS
 from idle_quarry.app.widgets.strip import lay_out
 from idle_quarry.app.window import VIEWS, MainWindow
 from idle_quarry.demo import make_clips
-from idle_quarry.path.edits import Edit
+from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Finding
-from idle_quarry.path.template import content_hash
+from idle_quarry.path.template import Template, content_hash
+from idle_quarry.signal.words import format_words
 
 CLIPS = Path(make_clips.__file__).parent / "clips"
 
@@ -453,3 +455,65 @@ def test_rows_say_what_follows(open_window: Open) -> None:
     texts = [label.text() for label in window.path.sheet.findChildren(QLabel)]
     assert {"50 fields/s", "877 luma codes", "40 ms a frame, no drop-frame; 50 Hz, PAL countries"} <= set(texts)
     assert window.path.mapFromGlobal(QPoint(0, 0)) is not None
+
+
+def test_what_another_window_saves_is_seen_within_two_seconds(open_window: Open, qtbot: QtBot) -> None:
+    one, other = open_window(), open_window()
+    name = "Saved next door"
+    other.desk.library.save_new(edited(house_hd(other), Edit("name", name)), "house", "")
+    qtbot.waitUntil(lambda: name in names_shown(one.library), timeout=2000)
+
+
+def house_hd(window: MainWindow) -> Template:
+    library = window.desk.library
+    return library.stored(library.find("House HD 50i").id).template
+
+
+def test_a_document_opened_again_is_judged_once_and_held_ones_know_their_disks(
+    open_window: Open, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = open_window()
+    intake = window.view("Intake")
+    judged: list[int] = []
+    monkeypatch.setattr(intake.model, "judge", lambda _template: judged.append(1))  # type: ignore[attr-defined]
+    intake.model.rows.append(None)  # type: ignore[attr-defined]
+    for _ in range(4):
+        opened(window, "House HD 50i")
+        opened(window, "The Lamp Room")
+    intake.model.rows.clear()  # type: ignore[attr-defined]
+    intake.model.rows.append(None)  # type: ignore[attr-defined]
+    document, held = window.desk.document, window.desk._held
+    assert document is not None and len(held) == 2
+    judged.clear()
+    document.apply("Change", Edit("note", "another"))
+    assert len(judged) == 1
+    looked = [each for each in held.values() if each is not document]
+    seen: list[int] = []
+    looked[0].changed.connect(lambda: seen.append(1))
+    window.desk.disks_measured()
+    assert seen == [1]
+    intake.model.rows.clear()  # type: ignore[attr-defined]
+
+
+def test_the_window_fits_the_screen_there_is(open_window: Open) -> None:
+    window = open_window()
+    window.resize(9000, 9000)
+    fitted(window)
+    room = window.screen().availableGeometry()
+    assert window.height() <= room.height() and window.width() <= room.width()
+    assert room.contains(window.geometry().topLeft())
+
+
+def test_a_reading_is_clicked_where_a_format_can_be_read_in_several_ways(open_window: Open) -> None:
+    window = opened(open_window(), "House HD 50i")
+    window.path.choose("working")
+    row = window.path.sheet.row("working.format")
+    assert row is not None
+    type_into(row.editor, "1080 50")
+    assert "can be read in 2 ways" in row.follows.text() and 'href="1080p50"' in row.follows.text()
+    row.follows.linkActivated.emit("1080p50")
+    document = window.desk.document
+    assert document is not None and format_words(document.template.working.format) == "1080p50"
+    territory = window.path.sheet
+    window.path.choose("template")
+    assert any("PAL countries" in label.text() for label in territory.findChildren(QLabel))

@@ -18,7 +18,7 @@ from idle_quarry.cli.main import run as cli_run
 from idle_quarry.demo.lay_out import clips_folder, lay_out
 from idle_quarry.path.evaluation import SEVERITIES
 from idle_quarry.path.grades import GRADES, STEP_KINDS
-from idle_quarry.places import memory_folder
+from idle_quarry.places import memory_folder, settings_folder
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -221,6 +221,69 @@ def test_jobs_start_from_what_is_approved(tmp_path: Path) -> None:
     meant = ("job", "new", "Narrow Gauge@2", "--title", "Try", "--at", str(tmp_path), "--unapproved")
     assert document("--library", "demo", *meant)["revision"] == 2
     assert json.loads((tmp_path / "Try/job.json").read_text())["template"]["state"] == "in review"
+
+
+def test_a_house_is_begun_and_its_templates_are_decided_without_a_window(tmp_path: Path) -> None:
+    """The whole way of a template: begun, set, sent to review, refused to its author, sent back, approved, merged, withdrawn."""
+    place = ("--library", str(tmp_path / "house.db"))
+
+    def by(person: str, *arguments: str, status: int = 0) -> Any:
+        return document(*place, "--person", person, *arguments, status=status)
+
+    begun = by("Runa", "house", "begin", "--delivery", "hd-50", "--delivery", "sd-50", "--work", str(tmp_path))
+    assert [each["made"] for each in begun] == [True] * 3 and {each["revision"] for each in begun} == {1}
+    assert not any(each["made"] for each in by("Odo", "house", "begin", "--delivery", "hd-50", "--delivery", "sd-50"))
+    name = "Broadcast HD, 50 Hz"
+    made = by(
+        "Runa", "template", "set", name, "sound.line_up_dbfs=−20", "working.format=HD PAL 25p", "--note", "quieter"
+    )
+    assert made["revision"] == 2 and {each["setting"] for each in made["changed"]} == {
+        "sound.line_up_dbfs",
+        "working.format.scan",
+    }
+    run(*place, "template", "set", name, "sound.loudnes=−20", status=2)
+    run(*place, "template", "set", name, "sound.line_up_dbfs=loud", status=2)
+    stops = [f["text"] for f in by("Runa", "explain", f"{name}@2")["findings"] if f["severity"] == "stop"]
+    assert by("Runa", "template", "review", f"{name}@2")["state"] == "in review"
+    run(*place, "--person", "Runa", "template", "approve", name, status=2)
+    run(*place, "--person", "Odo", "template", "send-back", name, status=2)  # without a word
+    assert by("Odo", "template", "send-back", name, "--note", "why 25p?")["state"] == "draft"
+    by("Runa", "template", "review", f"{name}@2")
+    answers = [part for _ in stops for part in ("--answer", "the disk is changed on Monday")]
+    if stops:
+        run(*place, "--person", "Odo", "template", "approve", name, status=2)
+    assert by("Odo", "template", "approve", name, *answers)["state"] == "approved"
+    by("Runa", "template", "set", f"{name}@2", "sound.bit_depth=16")
+    by("Odo", "template", "set", f"{name}@2", "sound.bit_depth=32", "note=ours")
+    run(*place, "template", "merge", name, "3", "4", status=2)  # both changed it, differently
+    merged = by("Wren", "template", "merge", name, "3", "4", "--take-a", "sound.bit_depth")
+    assert merged["revision"] == 5 and "note" in merged["from_b"]
+    shown = by("Wren", "template", "show", f"{name}@5")["template"]
+    assert (shown["sound"]["bit_depth"], shown["note"]) == (16, "ours")
+    exported = tmp_path / "one.json"
+    run(*place, "template", "export", f"{name}@4", str(exported))
+    assert by("Ivo", "template", "save", f"{name}@5", str(exported))["revision"] == 6
+    assert by("Odo", "template", "withdraw", f"{name}@2", "--note", "superseded")["state"] == "withdrawn"
+    assert by("Odo", "template", "bring-back", f"{name}@2")["state"] == "draft"
+    told = run(*place, "template", "diff", f"{name}@1", f"{name}@2", status=1)
+    assert "Line-up level: −18 → −20" in told
+
+
+def test_one_person_and_one_library_for_window_and_command_line(tmp_path: Path) -> None:
+    """The profile that the window keeps says who works here, and in which house."""
+    profile = settings_folder() / "window.json"
+    profile.parent.mkdir(parents=True, exist_ok=True)
+    house = tmp_path / "house.db"
+    profile.write_text(json.dumps({"name": "Bryn Ash", "house": str(house)}))
+    try:
+        document("house", "begin", "--delivery", "hd-50")
+        assert house.is_file()
+        shown = document("template", "show", "Broadcast HD, 50 Hz")
+        assert shown["author"] == "Bryn Ash"
+        assert document("--person", "Odo", "template", "set", "Broadcast HD, 50 Hz", "note=x")["revision"] == 2
+        assert document("template", "show", "Broadcast HD, 50 Hz@2")["author"] == "Odo"
+    finally:
+        profile.unlink()
 
 
 def test_a_server_is_set_up_and_a_library_carried_to_it_and_back(tmp_path: Path) -> None:

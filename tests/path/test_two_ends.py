@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from idle_quarry.errors import NotPossible, NotUnderstood
+from idle_quarry.path.codecs import mbps
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.grades import GRADES
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.registry import deliveries
-from idle_quarry.path.starting import delivered
+from idle_quarry.path.registry import codecs, deliveries
+from idle_quarry.path.shares import rounded_to, with_another
+from idle_quarry.path.starting import delivered, working_codec
 from idle_quarry.path.template import Delivered, Source
 from idle_quarry.path.two_ends import (
     candidates,
@@ -123,3 +127,32 @@ def test_what_cannot_be_shared_or_understood_is_refused() -> None:
         delivery_from_words("somewhere")
     with pytest.raises(NotPossible, match="two ends"):
         suggested([], [])
+
+
+@given(st.lists(st.floats(0, 1000), min_size=1, max_size=12))
+def test_shares_are_tenths_that_make_a_hundred(parts: list[float]) -> None:
+    made = rounded_to(100, parts)
+    assert round(sum(made), 6) == 100 and all(round(each * 10) == pytest.approx(each * 10, abs=1e-9) for each in made)
+    whole = sum(parts)
+    if whole > 1:
+        assert all(abs(a - 100 * b / whole) <= 0.1 + 1e-9 for a, b in zip(made, parts, strict=True))
+    assert round(sum(with_another(made)), 6) == 100
+
+
+def test_a_web_delivery_follows_the_programme() -> None:
+    """Whatever the largest source is: the delivery runs at what is worked in, and the template keeps that."""
+    sources = [source_from_words("1080p59.94=80"), source_from_words("1080i25=20")]
+    outs = [delivery_from_words("web-landscape"), delivery_from_words("hd-50")]
+    for each in suggested(sources, outs)[:10]:
+        made = taken_up(each, sources, outs, "New")
+        moments = each.working.moments if each.working.moments <= 60 else each.working.rate
+        assert made.deliveries[0].format.rate == moments
+
+
+def test_default_codecs_are_what_plays_and_what_the_house_uses() -> None:
+    fmt = words("2160p50 hlg")
+    free = codecs()[working_codec(fmt)]
+    assert free.rate.model != "share"  # of a data rate that is known
+    slow = codecs()[working_codec(fmt, plays_mb_s=400.0)]
+    assert mbps(slow, fmt) / 8 * 2 <= 400 * 0.8 and mbps(slow, fmt) < mbps(free, fmt)
+    assert working_codec(fmt, ["avci-100", "rdd36-lt"]) == "rdd36-lt"  # the first of the house's that holds it

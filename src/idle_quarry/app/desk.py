@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 
 from idle_quarry.app.document import Document
 from idle_quarry.app.drafts import Draft, Drafts
+from idle_quarry.app.following import FileFollower
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.work import Workers
 from idle_quarry.errors import LibraryError, QuarryError
@@ -19,11 +20,20 @@ from idle_quarry.library import FileLibrary, Revision, Stored, Summary
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.template import Template
+from idle_quarry.places import DEMO, library_place
 from idle_quarry.proof.disks import disk_speeds
 
 if TYPE_CHECKING:  # the server's part is read only where a library is on one
     from idle_quarry.library.server.line import Line, News
     from idle_quarry.library.server.outbox import Waiting
+
+
+def demo_clips(library: Path) -> Path | None:
+    """Return the folder of the demo's clips where a library is the demo's."""
+    if library != library_place(DEMO):
+        return None
+    folder = library.parent / "clips"
+    return folder if folder.is_dir() else None
 
 
 class Desk(QObject):
@@ -57,6 +67,7 @@ class Desk(QObject):
         self._line_broke = ""
         self._news.connect(self._heard, Qt.ConnectionType.QueuedConnection)
         self._hold_line()
+        self._follower = None if library.at_hand else FileFollower(library.place, self._others_saved)
         self._held: dict[str, Document] = {}
         self._stored: Callable[[str, int, str], Stored] = lru_cache(maxsize=256)(
             lambda template_id, number, _hash: self.library.stored(template_id, number)
@@ -134,6 +145,11 @@ class Desk(QObject):
                     document.changed.emit()
             except LibraryError:
                 continue
+
+    def _others_saved(self) -> None:
+        """Another program, or another window, wrote into the library's file."""
+        self.shelves_changed.emit()
+        self.jobs_changed.emit()
 
     def also_here(self) -> list[str]:
         """Return who else has the open template open, by name; advisory."""
@@ -259,10 +275,18 @@ class Desk(QObject):
         self.opened.emit()
         self.shelves_changed.emit()
 
-    def jobs_folder(self) -> Path:
-        """Return where jobs were last put."""
-        kept = self.preferences.jobs_folder
-        return Path(kept) if kept and Path(kept).is_dir() else Path.home()
+    def jobs_folder(self, template: Template | None = None) -> str:
+        """Return where a job is put: where the last was, else where the profile or the template keeps work; else nothing."""
+        kept = [self.preferences.jobs_folder, self.preferences.work_folder]
+        kept += [place.path for place in template.places if place.purpose == "work"] if template is not None else []
+        return next((each for each in kept if each and Path(each).is_dir()), "")
+
+    def clips_folder(self) -> Path:
+        """Return where clips are looked for first: where they were found last, in the demo where its own lie."""
+        kept = self.preferences.clips_folder
+        if kept and Path(kept).is_dir():
+            return Path(kept)
+        return demo_clips(self.library.place) or Path.home()
 
     def close(self) -> None:
         """Keep unsaved work and let go of everything."""
@@ -272,6 +296,8 @@ class Desk(QObject):
             except OSError:
                 continue
         self.workers.close()
+        if self._follower is not None:
+            self._follower.close()
         if self.line is not None:
             self.line.close()
         self.library.close()

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry.files import written_whole
-from idle_quarry.places import settings_folder
+from idle_quarry.places import PREFERENCES, settings_folder
 
 
 @dataclass
@@ -25,6 +25,7 @@ class Preferences:
     view: str = "Library"
     jobs_folder: str = ""
     export_folder: str = ""
+    clips_folder: str = ""
     work_folder: str = ""
     #: The house's library: a server's address, without a password; empty for this machine's own.
     house: str = ""
@@ -82,4 +83,4 @@ def _bytes(text: str) -> bytes:
 
 
 def _file() -> Path:
-    return settings_folder() / "window.json"
+    return settings_folder() / PREFERENCES

@@ -46,7 +46,7 @@ def run_window(place: str | None) -> int:
     preferences = Preferences.load()
     place = place or preferences.house or None
     try:
-        library = _library(place, preferences.name)
+        library = _library(place)
     except QuarryError as error:
         if any(name in os.environ for name in _FROM_A_DESKTOP):  # nobody reads standard error there
             QMessageBox.critical(None, "Idle Quarry", str(error))
@@ -103,7 +103,7 @@ def _ends_when_told(app: QApplication) -> QSocketNotifier:
     return notifier
 
 
-def _library(place: str | None, name: str) -> FileLibrary:
+def _library(place: str | None) -> FileLibrary:
     from idle_quarry.library import open_library
     from idle_quarry.library.server import is_server
 
@@ -112,8 +112,7 @@ def _library(place: str | None, name: str) -> FileLibrary:
         from idle_quarry.library.server.opening import address
 
         return AtHand(place, address(place).username or person(place))
-    # the demo has people of its own; elsewhere one works under the name of one's profile
-    return open_library(library_place(place), person(place) if place == DEMO or not name else name)
+    return open_library(library_place(place), person(place))
 
 
 def _welcome_back(desk: Desk) -> None:

@@ -172,6 +172,7 @@ class Theme:
         QLabel[role="title"] {{ font-size: {px(19)}px; font-weight: bold; }}
         QLabel[role="head"] {{ font-size: {px(15)}px; font-weight: bold; }}
         QLabel[role="refusal"] {{ color: {s.oxide}; }}
+        QLabel[role="caution"] {{ color: {s.ochre}; }}
         QLabel[role="good"] {{ color: {s.sage}; }}
         """
 

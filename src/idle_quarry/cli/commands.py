@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from idle_quarry.cli.output import Output, complain, table
 from idle_quarry.errors import JobError, LibraryError, MediaError, NotUnderstood
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
-from idle_quarry.path.edits import differences, flattened
+from idle_quarry.path.edits import differences
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation, Finding, described_format
 from idle_quarry.path.grades import Step
@@ -49,7 +49,7 @@ def _open(options: Options) -> Library:
         from idle_quarry.printing import write_pdf
 
         lay_out(write_pdf, complain)
-    return open_library(place, person(options.library))
+    return open_library(place, person(options.library, options.person))
 
 
 def stored_of(library: Library, name: str) -> Stored:
@@ -269,7 +269,7 @@ def template_validate(options: Options, out: Output) -> int:
         "stops": result.count("stop"),
         "cautions": result.count("caution"),
     }
-    hash_text = {True: "its hash holds", False: "its hash does not hold: it was changed since", None: "it has no hash"}
+    hash_text = {True: "unchanged since export", False: "changed since export", None: "without a hash"}
     out.show(document, [f"{found.template.name}: a template file; {hash_text[found.genuine]}"])
     return 1 if found.genuine is False else 0
 
@@ -277,12 +277,10 @@ def template_validate(options: Options, out: Output) -> int:
 def template_diff(options: Options, out: Output) -> int:
     """The settings in which two templates or revisions differ, and what that does; 1 where there are any."""
     from idle_quarry.path.effects import compared, effect
-    from idle_quarry.path.settings import label_of
 
     with opened(options) as library:
         a, b = stored_of(library, options.a).template, stored_of(library, options.b).template
     found = differences(a, b)
-    known = flattened(b)
     rows = compared(a, b)
     document = []
     for each in found:
@@ -291,7 +289,7 @@ def template_diff(options: Options, out: Output) -> int:
         )
         does = row.effect.sentences() if row is not None and row.effect is not None else []
         document.append({"setting": each.place, "a": each.a, "b": each.b, "effect": does})
-    lines = [f"{label_of(b if d.place in known else a, d.place)}: {d.a} → {d.b}" for d in found]
+    lines = [f"{row.label}: {row.a} → {row.b}" for row in rows]
     if found:
         whole = effect(evaluate(a, remedies=False), evaluate(b, remedies=False))
         lines += ["", *(whole.sentences() or ["no link and no finding changes"])]

@@ -164,7 +164,9 @@ def library_rescue(options: Options, out: Output) -> int:
     """Make a library of what is sound in a damaged one; 1 where something of it is lost."""
     from idle_quarry.library.rescue import rescued
 
-    done = rescued(library_place(options.library), Path(options.file).expanduser(), person(options.library))
+    done = rescued(
+        library_place(options.library), Path(options.file).expanduser(), person(options.library, options.person)
+    )
     document = {"library": str(done.place), "templates": done.templates, "revisions": done.revisions, "lost": done.lost}
     lost = f", {done.lost} revisions could not be read" if done.lost else ", nothing that could be seen was lost"
     out.show(document, [f"{done.place}: {done.templates} templates, {done.revisions} revisions rescued{lost}"])
@@ -199,7 +201,7 @@ def library_carry(options: Options, out: Output) -> int:
     """Copy the whole library into an empty one, with every revision, hash and date."""
     done = _carry(options, options.to)
     lines = [
-        f"{done.templates} templates, {done.revisions} revisions, {done.reviews} remarks, {done.jobs} jobs carried"
+        f"{done.templates} templates, {done.revisions} revisions, {done.reviews} comments and acts, {done.jobs} jobs carried"
     ]
     out.show({**vars(done), "to": _bare(options.to)}, lines)
     return 0

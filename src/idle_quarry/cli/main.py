@@ -12,13 +12,21 @@ from typing import Any, NoReturn
 from idle_quarry import __version__
 from idle_quarry.cli.output import Output, complain
 from idle_quarry.errors import NotUnderstood, QuarryError
-from idle_quarry.places import DEMO
+from idle_quarry.places import DEMO, chosen
 
 #: Opens the window on a library (None for the user's own); returns the exit status.
 OpenWindow = Callable[[str | None], int]
 
 _POLICIES = ("fit", "position", "kernel", "light", "scan", "order", "retime", "colour", "tone", "rounding")
 _PLACE = "a library file, a server's address (postgresql://person@host/database), or 'demo'"
+
+
+#: What is decided of a revision, by the command's name.
+_DECISIONS = {
+    "review": "send a draft to review", "approve": "approve what is in review", "send-back": "send it back to its author",
+    "withdraw": "withdraw a revision", "bring-back": "bring a withdrawn revision back, as a draft",
+}  # fmt: skip
+_WHO = "who does it; the profile's name where none is said"
 
 
 class _Parser(argparse.ArgumentParser):
@@ -30,12 +38,14 @@ def _parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="idle-quarry", description="Project templates for finishing, seen as signal paths.")
     parser.add_argument("--version", action="version", version=f"Idle Quarry {__version__}")
     parser.add_argument("--library", metavar="PLACE", help=_PLACE)
+    parser.add_argument("--person", metavar="NAME", help=_WHO)
     parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
     shared = _Parser(add_help=False)
     shared.add_argument(
         "--json", action="store_true", default=argparse.SUPPRESS, help="one JSON document on standard output"
     )
     shared.add_argument("--library", metavar="PLACE", default=argparse.SUPPRESS, help=_PLACE)
+    shared.add_argument("--person", metavar="NAME", default=argparse.SUPPRESS, help=_WHO)
     commands = parser.add_subparsers(dest="command", parser_class=_Parser, metavar="COMMAND")
 
     def add(group: Any, name: str, text: str) -> argparse.ArgumentParser:
@@ -71,6 +81,33 @@ def _parser() -> argparse.ArgumentParser:
         choices=("keep-both", "revision", "replace-draft", "leave"),
         help="what to do where the shelf has the name",
     )
+    each = add(template, "set", "type settings into a template and save it as a draft")
+    each.add_argument("name", metavar="NAME")
+    each.add_argument("setting", metavar="PLACE=VALUE", nargs="+")
+    each.add_argument("--note", default="", help="what has changed")
+    each = add(template, "save", "save a template file as a draft of a template")
+    each.add_argument("name", metavar="NAME")
+    each.add_argument("file", metavar="FILE")
+    each.add_argument("--note", default="", help="what has changed")
+    for act, text in _DECISIONS.items():
+        each = add(template, act, text)
+        each.add_argument("name", metavar="NAME[@REVISION]")
+        each.add_argument("--note", default="")
+        if act == "approve":
+            each.add_argument(
+                "--answer", action="append", default=[], help="why a stop is right all the same, in their order"
+            )
+    each = add(template, "merge", "put two drafts of a template together as a third")
+    each.add_argument("name", metavar="NAME")
+    each.add_argument("a", metavar="A", type=int, help="the number of one draft")
+    each.add_argument("b", metavar="B", type=int, help="the number of the other")
+    each.add_argument(
+        "--take-a", action="append", default=[], metavar="PLACE", help="where both changed it: as A has it"
+    )
+    each.add_argument(
+        "--take-b", action="append", default=[], metavar="PLACE", help="where both changed it: as B has it"
+    )
+    each.add_argument("--note", default="")
     each = add(template, "diff", "the settings in which two templates differ")
     each.add_argument("a", metavar="A")
     each.add_argument("b", metavar="B")
@@ -83,6 +120,12 @@ def _parser() -> argparse.ArgumentParser:
     add(library, "rescue", "make a library of what is sound in a damaged one").add_argument("file", metavar="FILE")
     each = add(library, "carry", "copy the whole library into an empty one: from a file to a server, or back")
     each.add_argument("to", metavar="PLACE", help="a new file, or the address of a server that was set up")
+    house = add(commands, "house", "the house").add_subparsers(
+        dest="action", parser_class=_Parser, metavar="ACTION", required=True
+    )
+    each = add(house, "begin", "put the standard templates of some deliveries on the house shelf, as drafts")
+    each.add_argument("--delivery", action="append", required=True, metavar="D", help="a standard delivery's id")
+    each.add_argument("--work", metavar="FOLDER", help="where work is kept")
     server = add(commands, "server", "the facility's server").add_subparsers(
         dest="action", parser_class=_Parser, metavar="ACTION", required=True
     )
@@ -124,11 +167,18 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
     try:
         options = _parser().parse_args(arguments)
         if options.command in (None, "demo"):
+            if options.person:
+                os.environ["IDLE_QUARRY_PERSON"] = options.person  # the window is all that this process is
             return open_window(DEMO if options.command == "demo" else options.library)
-        from idle_quarry.cli import commands, keeping  # what is slow to read is read only by those who need it
+        options.library = options.library or chosen("house") or None  # one library for window and command line
+        from idle_quarry.cli import commands, editing, keeping  # what is slow to read is read only by those who need it
 
-        name = "_".join(part for part in (options.command, getattr(options, "action", None)) if part)
-        return int(getattr(keeping if hasattr(keeping, name) else commands, name)(options, out))
+        name = "_".join(part for part in (options.command, getattr(options, "action", None)) if part).replace("-", "_")
+        return int(
+            next(getattr(module, name) for module in (keeping, editing, commands) if hasattr(module, name))(
+                options, out
+            )
+        )
     except QuarryError as error:
         complain(str(error))
         return 2

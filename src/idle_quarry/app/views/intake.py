@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QMenu,
+    QPushButton,
     QSplitter,
     QStackedWidget,
     QTableView,
@@ -22,7 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.desk import Desk
+from idle_quarry.app.desk import Desk, demo_clips
 from idle_quarry.app.document import Document
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.intake_evidence import ClipEvidence
@@ -30,7 +31,7 @@ from idle_quarry.app.views.intake_rows import ROW, IntakeModel, Looked, RowDeleg
 from idle_quarry.app.views.intake_shares import Shares
 from idle_quarry.app.views.two_ends import TwoEnds
 from idle_quarry.app.watching import FolderWatch
-from idle_quarry.app.widgets.basics import ProgressBar, button, label
+from idle_quarry.app.widgets.basics import ProgressBar, button, label, restyle
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media import MEDIA_SUFFIXES, Clip, grouped
@@ -74,12 +75,7 @@ class IntakeView(QWidget):
     def _build(self) -> None:
         self.progress = ProgressBar()
         self.progress.setContentsMargins(theme.px(16), 0, theme.px(16), theme.px(6))
-        self._empty = label(
-            "Drop clips or folders here, or open them. Each is measured: what its fields really do, its levels, its "
-            "active picture, its sound; and held against what its file declares and what a template expects.",
-            "dust", wrap=True,
-        )  # fmt: skip
-        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._empty = self._nothing_yet()
         self.shares = Shares()
         self.shares.chosen.connect(lambda words: self.proxy.take(format_words=words))
         self._build_table()
@@ -117,6 +113,31 @@ class IntakeView(QWidget):
         outer.addWidget(self.progress)
         outer.addWidget(self._empty, 1)
         outer.addWidget(self.split, 1)
+
+    def _nothing_yet(self) -> QWidget:
+        """Return what is shown while there are no clips: what belongs here, and the first step."""
+        told = label(
+            "Drop clips or folders here, or open them. Each is measured: what its fields really do, its levels, its "
+            "active picture, its sound; and held against what its file declares and what a template expects.",
+            "dust", wrap=True,
+        )  # fmt: skip
+        told.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        made = QWidget()
+        column = QVBoxLayout(made)
+        column.addStretch(1)
+        column.addWidget(told)
+        folder = demo_clips(self.desk.library.place)
+        if folder is not None:
+            self.demo_button = button("Open the demo's clips", lambda: self.look_at([folder]), main=True)
+            column.addWidget(self.demo_button, 0, Qt.AlignmentFlag.AlignHCenter)
+            hint = label(
+                "Look for the lamp tape whose flags say the wrong field first, the phone clip that is doubled, the full-range "
+                "drone and the film night under pulldown.", "dust", wrap=True,
+            )  # fmt: skip
+            hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            column.addWidget(hint)
+        column.addStretch(1)
+        return made
 
     def _tools(self) -> QHBoxLayout:
         self.add_button = button("Open clips", self._ask_files, main=True)
@@ -229,13 +250,15 @@ class IntakeView(QWidget):
     # -- clips come in ---------------------------------------------------------------------------------
 
     def _ask_files(self) -> None:
-        names, _kind = QFileDialog.getOpenFileNames(self, "Open clips", str(Path.home()))
+        names, _kind = QFileDialog.getOpenFileNames(self, "Open clips", str(self.desk.clips_folder()))
         if names:
+            self.desk.preferences.clips_folder = str(Path(names[0]).parent)
             self.look_at([Path(name) for name in names])
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Open a folder of clips", str(Path.home()))
+        name = QFileDialog.getExistingDirectory(self, "Open a folder of clips", str(self.desk.clips_folder()))
         if name:
+            self.desk.preferences.clips_folder = name
             self.look_at([Path(name)])
 
     def look_at(self, paths: list[Path]) -> None:
@@ -315,6 +338,11 @@ class IntakeView(QWidget):
         if self._ticket is not None:
             self._ticket.cancel()
 
+    @staticmethod
+    def _make_main(which: QPushButton, *, on: bool) -> None:
+        which.setProperty("main", "true" if on else "false")
+        restyle(which)
+
     def _clear(self) -> None:
         self._cancel()
         self.model.clear()
@@ -325,6 +353,9 @@ class IntakeView(QWidget):
         some = bool(self.model.rows) or self._ticket is not None
         self._empty.setVisible(not some)
         self.split.setVisible(some)
+        offers_demo = not some and demo_clips(self.desk.library.place) is not None
+        self._make_main(self.add_button, on=not some and not offers_demo)  # one next step at a time
+        self._make_main(self.start_button, on=some)
         self.clear_button.setEnabled(some)
         self.report_button.setEnabled(bool(self.model.rows))
         self._show_clip()

@@ -39,6 +39,7 @@ from idle_quarry.jobs.start import StartedJob, bytes_needed, start_job
 from idle_quarry.jobs.structure import planned
 from idle_quarry.library import JobRecord, Stored
 from idle_quarry.printing import write_pdf
+from idle_quarry.proof.work_place import judged
 
 _ROLE = Qt.ItemDataRole.UserRole
 
@@ -121,8 +122,9 @@ class JobsView(QWidget):
         self.title.setAccessibleName("Title")
         self.title.setPlaceholderText("what the job is called; its folder takes the name")
         self.title.textChanged.connect(lambda _t: self._preview())
-        self.folder = QLineEdit(str(self.desk.jobs_folder()))
+        self.folder = QLineEdit(self.desk.jobs_folder())
         self.folder.setAccessibleName("Folder")
+        self.folder.setPlaceholderText("a folder on a fast disk of its own, such as /media/work")
         self.folder.textChanged.connect(lambda _t: self._preview())
         where = QHBoxLayout()
         where.addWidget(self.folder, 1)
@@ -131,6 +133,8 @@ class JobsView(QWidget):
         form.addRow(label("Title", "dust"), self.title)
         form.addRow(label("Folder", "dust"), where)
         column.addLayout(form)
+        self.place_note = label(role="caution", wrap=True)
+        column.addWidget(self.place_note)
         self.refusal = label(role="refusal", wrap=True)
         column.addWidget(self.refusal)
         column.addWidget(label("What will be made", "head"))
@@ -398,6 +402,8 @@ class JobsView(QWidget):
                 self._stored = self.desk.library.stored(*data)
             except QuarryError as error:
                 self.desk.refuse(error)
+        if self._stored is not None and not self.folder.text().strip():
+            self.folder.setText(self.desk.jobs_folder(self._stored.template))
         self._preview()
 
     def _choose_folder(self) -> None:
@@ -427,8 +433,15 @@ class JobsView(QWidget):
                 )
             except QuarryError as error:
                 why, wanted = str(error), False
-        folder = Path(self.folder.text()).expanduser()
-        if wanted and not folder.is_dir():
+        typed = self.folder.text().strip()
+        folder = Path(typed).expanduser()
+        # of a place that will do, only what speaks against it
+        against = [each.text for each in judged(folder, None, 0.0) if each.severity != "note"] if typed else []
+        self.place_note.setText(" ".join(against) if folder.is_dir() else "")
+        self.place_note.setVisible(bool(self.place_note.text()))
+        if wanted and not typed:
+            why, wanted = "Say in which folder the job is put: on a fast disk of its own, never the system disk.", False
+        elif wanted and not folder.is_dir():
             why, wanted = f"{folder}: no such folder; make it first, or choose another", False
         elif wanted and (folder / title).exists():
             why, wanted = f"{folder / title}: the folder exists; choose another title or place", False

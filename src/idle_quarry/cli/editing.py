@@ -1,0 +1,167 @@
+"""The commands that change a library: a house begun, settings typed, revisions sent to review, decided, merged."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from idle_quarry.cli.commands import Options, opened, stored_of
+from idle_quarry.cli.output import Output
+from idle_quarry.errors import LibraryError, NotUnderstood
+
+if TYPE_CHECKING:
+    from idle_quarry.library import Library, Revision, Stored
+    from idle_quarry.path.template import Template
+
+
+def house_begin(options: Options, out: Output) -> int:
+    """Put the standard templates of some deliveries on the house shelf, as drafts; what is there already is left."""
+    from idle_quarry.path.registry import deliveries
+    from idle_quarry.path.starter import starter_set
+    from idle_quarry.path.template import Place
+
+    unknown = [ident for ident in options.delivery if ident not in deliveries()]
+    if unknown:
+        raise NotUnderstood("no standard delivery", subject=unknown[0], remedy="use " + ", ".join(deliveries()))
+    work = str(Path(options.work).expanduser()) if options.work else ""
+    places = (
+        Place(id="work", name="Work", purpose="work", path=work),
+        Place(id="cache", name="Cache", purpose="cache", path=str(Path(work) / "cache") if work else ""),
+    )
+    document: list[dict[str, Any]] = []
+    with opened(options) as library:
+        for template in starter_set(options.delivery, places):
+            there = library.named(template.name, "house") is not None
+            saved = None if there else library.save_new(template, "house", "from the standard set")
+            document.append({"name": template.name, "made": not there, "revision": saved.number if saved else None})
+    out.show(document, [f"{d['name']}: {'a draft' if d['made'] else 'there already, left as it is'}" for d in document])
+    return 0
+
+
+def template_set(options: Options, out: Output) -> int:
+    """Type settings into a template and save it as a draft."""
+
+    def typed(stored: Stored) -> Template:
+        from idle_quarry.path.settings import settings_of, with_setting
+
+        template = stored.template
+        for pair in options.setting:
+            place, sign, text = pair.partition("=")
+            known = {setting.place: setting for setting in settings_of(template)}
+            if not sign or place not in known:
+                near = [each for each in known if place and place in each][:6] or list(known)[:6]
+                raise NotUnderstood(
+                    "no such setting", subject=pair, remedy="write PLACE=VALUE, such as " + ", ".join(near)
+                )
+            template = with_setting(template, known[place], text)
+        return template
+
+    return _saved(options, out, typed)
+
+
+def template_save(options: Options, out: Output) -> int:
+    """Save a template file as a draft of a template that is there."""
+    from idle_quarry.library.exchange import import_file
+
+    return _saved(options, out, lambda _stored: import_file(Path(options.file)).template)
+
+
+def _saved(options: Options, out: Output, make: Callable[[Stored], Template]) -> int:
+    from idle_quarry.path.effects import compared
+
+    with opened(options) as library:
+        before = stored_of(library, options.name)
+        template = make(before)
+        if template == before.template:
+            raise LibraryError("nothing would change", subject=before.name)
+        made = library.save_revision(before.revision.template_id, template, options.note, parent=before.revision.number)
+    rows = compared(before.template, template)
+    document = {
+        "name": before.name, "revision": made.number, "state": made.state,
+        "changed": [{"setting": row.change.place, "a": row.a, "b": row.b} for row in rows],
+    }  # fmt: skip
+    lines = [f"{before.name}: saved as revision {made.number}, a draft"]
+    out.show(document, [*lines, *(f"  {row.label}: {row.a} → {row.b}" for row in rows)])
+    return 0
+
+
+def _decided(options: Options, out: Output, act: str) -> int:
+    """Do something with the revision that is named, else with the newest that this can be done with."""
+    from idle_quarry.library.reviewing import ACTS
+
+    with opened(options) as library:
+        revision = _meant(library, options.name, ACTS[act].states)
+        answers = getattr(options, "answer", [])
+        remark = library.review(revision.template_id, revision.number, act, options.note, answers=answers)
+        name = library.summary(revision.template_id).name
+    document = {"name": name, "revision": revision.number, "state": remark.state, "note": remark.note}
+    out.show(document, [f"{name}, revision {revision.number}: {ACTS[act].told}"])
+    return 0
+
+
+def _meant(library: Library, name: str, states: tuple[str, ...]) -> Revision:
+    base, at, number = name.rpartition("@")
+    if at and number.isascii() and number.isdigit():
+        return stored_of(library, name).revision
+    summary = library.find(base or name)
+    every = library.revisions(summary.id)
+    return next((each for each in every if each.state in states), every[0])
+
+
+def template_review(options: Options, out: Output) -> int:
+    """Send a draft to review."""
+    return _decided(options, out, "propose")
+
+
+def template_approve(options: Options, out: Output) -> int:
+    """Approve what is in review; each stop takes an answer."""
+    return _decided(options, out, "approve")
+
+
+def template_send_back(options: Options, out: Output) -> int:
+    """Send what is in review back to its author."""
+    if not options.note.strip():
+        raise LibraryError("whoever sends something back says why", subject=options.name, remedy="add --note")
+    return _decided(options, out, "send back")
+
+
+def template_withdraw(options: Options, out: Output) -> int:
+    """Withdraw a revision."""
+    return _decided(options, out, "withdraw")
+
+
+def template_bring_back(options: Options, out: Output) -> int:
+    """Bring a withdrawn revision back, as a draft."""
+    return _decided(options, out, "bring back")
+
+
+def template_merge(options: Options, out: Output) -> int:
+    """Put two drafts of a template together as a third; what both changed differently is decided by name."""
+    from idle_quarry.path.merging import Side, merge
+    from idle_quarry.path.settings import label_of
+
+    with opened(options) as library:
+        summary = library.find(options.name)
+        a, b = (library.stored(summary.id, number) for number in (options.a, options.b))
+        base = library.stored(summary.id, library.common_base(summary.id, options.a, options.b))
+        choices: dict[str, Side] = dict.fromkeys(options.take_a, "mine") | dict.fromkeys(options.take_b, "theirs")
+        found = merge(base.template, a.template, b.template, choices)
+        open_ = [conflict for conflict in found.conflicts if conflict.place not in choices]
+        if open_:
+            told = "; ".join(f"{label_of(base.template, each.place)} ({each.place})" for each in open_)
+            raise LibraryError(
+                f"changed differently in both drafts: {told}", subject=summary.name,
+                remedy="say --take-a PLACE or --take-b PLACE for each",
+            )  # fmt: skip
+        note = options.note or f"revisions {options.a} and {options.b} together"
+        made = library.save_revision(summary.id, found.template, note, parent=options.b, merged=options.a)
+    document = {
+        "name": summary.name, "revision": made.number, "state": made.state,
+        "from_a": list(found.from_mine), "from_b": list(found.from_theirs),
+    }  # fmt: skip
+    out.show(
+        document,
+        [f"{summary.name}: revisions {options.a} and {options.b} together are revision {made.number}, a draft"],
+    )
+    return 0
