@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import ast
 import configparser
 import os
+import re
 import subprocess
 import sys
 import xml.etree.ElementTree as ElementTree
 import zipfile
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -83,3 +86,51 @@ def test_the_readme_shows_every_screenshot() -> None:
     assert 4 <= len(shots) < 20 and all(shot.name in readme for shot in shots)
     for line in ("./quarry demo", "./quarry test"):
         assert line in readme
+
+
+#: Spellings that are not used where people read: one thing has one name. Each with what is written instead.
+_NOT_WRITTEN = {
+    r"\d[ip]/\d": "1080i25",
+    r"\d PsF \d": "1080psf25",
+    r"\b(lower|upper) first\b": "lower field first",
+    r"(?<!for the )\bgrades?\b": "cost",
+    r"\b[Pp]rove it\b": "Test on pictures",
+    r"\bstarter set\b": "standard set",
+    r"\b(as|is|not|was) said\b": "entered, published, declared or measured",
+    r"\b[Tt]ake (it|none|them) (up|as)\b": "Resume, Import, Read as",
+    r"\bfor nothing\b": "needlessly",
+    r"\d drifted\b": "changes since the job started",
+    r"\bhash (holds|does not hold)\b": "unchanged since export",
+}
+
+
+def _shown() -> Iterator[tuple[str, str]]:
+    """Yield (place, text) of every sentence in the program's modules: strings of two words and more that are no docstring."""
+    for path in sorted((ROOT / "src/idle_quarry").rglob("*.py")):
+        if path.parent.name in ("versions", "server") or path.name in ("recipe.py",):
+            continue  # statements for databases and shells
+        tree = ast.parse(path.read_text())
+        texts = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
+        for node in ast.walk(tree):
+            if (
+                isinstance(node, ast.Constant)
+                and isinstance(node.value, str)
+                and id(node) not in texts
+                and " " in node.value
+            ):
+                yield f"{path.name}:{node.lineno}", node.value
+    for path in sorted((ROOT / "src/idle_quarry").rglob("*.toml")):
+        for number, line in enumerate(path.read_text().splitlines(), 1):
+            if line.split(" = ")[0] in ("name", "short", "text", "called"):
+                yield f"{path.name}:{number}", line.split(" = ", 1)[1]
+
+
+def test_one_thing_is_written_one_way() -> None:
+    found = [
+        f"{place}: {text!r} (write {instead})"
+        for place, text in _shown()
+        for pattern, instead in _NOT_WRITTEN.items()
+        if re.search(pattern, text)
+    ]
+    assert not found, "\n".join(found)
+    assert sum(1 for _ in _shown()) > 1500  # the walk sees them

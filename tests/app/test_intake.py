@@ -145,7 +145,7 @@ def test_two_ends_rank_and_one_is_taken(open_window: Open, qtbot: QtBot) -> None
     qtbot.waitUntil(lambda: ends.ranking.count() > 5, timeout=5000)
     best = ends.chosen()
     assert best is not None and format_words(best.working) == "1080i25"
-    assert ends._reasons.text().startswith("Before ")
+    assert ends._reasons.text().startswith("Above ")
     type_into(ends.another_in, "12 apples")
     assert "not a signal format" in ends.refusal.text() and ends.refusal.isVisible()
     type_into(ends.another_in, "1080p50=20")

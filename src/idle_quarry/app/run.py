@@ -129,7 +129,7 @@ def _welcome_back(desk: Desk) -> None:
             desk.open_stored(draft.template_id)
 
     more = f" and {len(drafts) - 1} more" if len(drafts) > 1 else ""
-    desk.say(f"Unsaved work on {draft.template.name}{more} was kept.", action=("Take it up", take_up))
+    desk.say(f"Unsaved work on {draft.template.name}{more} was kept.", action=("Resume", take_up))
 
 
 def _demo_jobs(desk: Desk) -> None:

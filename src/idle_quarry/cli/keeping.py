@@ -69,7 +69,7 @@ def template_import(options: Options, out: Output) -> int:
         for each in offers:  # nothing is taken before it is known what all of them meet
             found = collision(library, each, options.shelf)
             if each.found is not None and each.found.genuine is False:
-                raise ExchangeError("its hash does not hold: it was changed since it was exported", subject=each.member)
+                raise ExchangeError("changed since export", subject=each.member)
             if found.same is not None and options.if_taken is None:
                 raise LibraryError(
                     f"the {options.shelf} shelf has a template of this name", subject=found.same.name,

@@ -26,7 +26,7 @@ _DECISIONS = {
     "review": "send a draft to review", "approve": "approve what is in review", "send-back": "send it back to its author",
     "withdraw": "withdraw a revision", "bring-back": "bring a withdrawn revision back, as a draft",
 }  # fmt: skip
-_WHO = "who does it; the profile's name where none is said"
+_WHO = "who does it; the profile's name where none is named"
 
 
 class _Parser(argparse.ArgumentParser):
@@ -56,7 +56,7 @@ def _parser() -> argparse.ArgumentParser:
     each = add(commands, "inspect", "what each clip declares and what is measured in it")
     each.add_argument("media", nargs="+", metavar="MEDIA")
     each.add_argument("--report", metavar="FILE", help="also write the intake report: .pdf, .html, .csv or .json")
-    each = add(commands, "plan", "the steps and the grade from one signal format to another")
+    each = add(commands, "plan", "the steps and the cost from one signal format to another")
     each.add_argument("source", metavar="FROM")
     each.add_argument("target", metavar="TO")
     for name in _POLICIES:

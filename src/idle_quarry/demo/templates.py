@@ -118,7 +118,7 @@ def _saltmarsh() -> Template:
 def _lamp_room() -> Template:
     return Template(
         name="The Lamp Room",
-        note="Lighthouse archive: 4:3 tapes and film scans into a 1080i/25 programme.",
+        note="Lighthouse archive: 4:3 tapes and film scans into a 1080i25 programme.",
         sources=(
             Source(id="tapes", name="Tape archive", format=words("576i25 4:3 bff 8bit 4:2:0"), share=65),
             Source(id="scans", name="Film scans", format=words("1080psf25"), share=35),
@@ -176,7 +176,7 @@ def _narrow_gauge() -> Template:
 def _house_hd() -> Template:
     return Template(
         name="House HD 50i",
-        note="The house's standard: interlaced cameras in, 1080i/25 out, nothing converted.",
+        note="The house's standard: interlaced cameras in, 1080i25 out, nothing converted.",
         sources=(Source(id="cameras", name="Studio cameras", format=words("1080i25")),),
         working=Working(format=words("1080i25")),
         intermediate=Intermediate(codec="avci-100", place="cache", streams=4),
@@ -313,7 +313,7 @@ def house_shelf() -> Iterator[list[Saved]]:
     thirty = edited(seven, Edit("sources.fixed.format", words("1080i30")))
     yield [
         Saved(thirty, "Tamsin", "2026-10-12T13:00:00+00:00", "League start", "approved"),
-        Saved(seven, "Tamsin", "2026-10-13T07:45:00+00:00", "The cameras said 30; it is 29.97", "approved"),
+        Saved(seven, "Tamsin", "2026-10-13T07:45:00+00:00", "The cameras show 30; it is 29.97", "approved"),
     ]
     gauge = _narrow_gauge()
     yield [

@@ -77,9 +77,10 @@ class Reading(Store):
             return int(connection.execute(query).scalar_one())
 
     def identities(self, search: Search = EVERYTHING, offset: int = 0, limit: int | None = None) -> list[str]:
-        """Return the ids of the templates that match, by name, from `offset` on and `limit` at the most."""
+        """Return the ids of the templates that match, by name, those withdrawn last, from `offset` on and `limit` at the most."""
         query = sa.select(heads.c.template_id).where(self._matching(search))
-        query = query.order_by(heads.c.name_key, heads.c.template_id).offset(offset).limit(limit)
+        query = query.order_by(heads.c.state == "withdrawn", heads.c.name_key, heads.c.template_id)
+        query = query.offset(offset).limit(limit)
         with self.transaction() as connection:
             return list(connection.execute(query).scalars().all())
 
@@ -104,7 +105,7 @@ class Reading(Store):
                 ).join(standing, _OF_STANDING)
             )
             .where(which)
-            .order_by(templates.c.name_key, templates.c.id)
+            .order_by(heads.c.state == "withdrawn", templates.c.name_key, templates.c.id)
         )  # fmt: skip
         with self.transaction() as connection:
             default = self._default(connection)

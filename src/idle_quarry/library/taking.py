@@ -14,7 +14,7 @@ from idle_quarry.path.template import content_hash
 
 #: What can be done with a template from a file, and how that is said.
 DECISIONS = {
-    "take": "Take it",
+    "take": "Import it",
     "keep both": "Keep both",
     "revision": "Add as a revision",
     "replace draft": "Replace my draft",
@@ -37,7 +37,7 @@ class Collision:
     @property
     def words(self) -> str:
         if self.same is None:
-            return "nothing of this name there"
+            return "none of this name there"
         if self.known is not None:
             return f"already there, as revision {self.known}"
         latest = self.same.latest
@@ -76,7 +76,7 @@ def take(library: Library, each: Offered, shelf: str, decision: str, file_name: 
     if decision == "leave" or each.found is None:
         return None
     if each.found.genuine is False:
-        raise ExchangeError("its hash does not hold: it was changed since it was exported", subject=each.member)
+        raise ExchangeError("changed since export", subject=each.member)
     template, note = each.found.template, _note(each, file_name)
     same = library.named(template.name, shelf)
     if decision in ("take", "keep both"):

@@ -78,6 +78,4 @@ def _stranger(template: Template, fmt: SignalFormat, link: LinkPlan, near: Sourc
         return Finding("caution", "clip_rate_near_miss", f"source:{near.id}", text)
     what = "; ".join(step.text for step in link.steps) or "the working format itself"
     severity = "stop" if link.grade == "broken" else "caution" if link.grade == "lossy" else "note"
-    return Finding(
-        severity, "clip_no_source", "working", f"{words} is none of the template's sources. Into the programme: {what}."
-    )
+    return Finding(severity, "clip_no_source", "working", f"{words} matches no source. Into the programme: {what}.")

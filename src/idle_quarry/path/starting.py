@@ -46,8 +46,8 @@ FOLDERS = (
     Folder(id="deliveries", name="Deliveries"),
 )
 PLACES = (
-    Place(id="work", name="Work", purpose="work"),
-    Place(id="cache", name="Cache", purpose="cache"),
+    Place(id="work", name="Material", purpose="work"),
+    Place(id="cache", name="Renders", purpose="cache"),
 )
 
 

@@ -280,27 +280,23 @@ def _said(links: Sequence[Link], names: dict[str, str]) -> list[str]:
 
 
 def _against(each: Suggestion, ranked: Sequence[Suggestion], place: int) -> list[str]:
-    """Return why this stands where it does: before the next for the first, behind the one before for others."""
+    """Return why this stands where it does: above the next for the first, below the one before for others."""
     if len(ranked) < 2:
         return []
     first = place == 0
     other = ranked[1] if first else ranked[place - 1]
-    better, worse = (each, other) if first else (other, each)
-    a, b = better.cost, worse.cost
-    if a.broken < b.broken:
-        why = f"{'the next' if first else 'this'} has a link that cannot be done"
-    elif round(a.loss, 4) < round(b.loss, 4):
-        kinds = _kinds(worse) - _kinds(better)
-        more = f" ({', '.join(sorted(kinds))})" if kinds else ""
-        why = f"it loses less: {a.loss:.2f} against {b.loss:.2f}{more}"
-        if not first:
-            why = f"it loses more: {b.loss:.2f} against {a.loss:.2f}{more}"
+    a, b = each.cost, other.cost
+    if a.broken != b.broken:
+        why = f"{'that one' if first else 'this one'} has a link that cannot be done"
+    elif round(a.loss, 4) != round(b.loss, 4):
+        kinds = _kinds(other if first else each) - _kinds(each if first else other)
+        more = f": {', '.join(sorted(kinds))}" if kinds else ""
+        why = f"{'less' if first else 'more'} loss ({a.loss:.2f}, not {b.loss:.2f}{more})"
     elif round(a.gb_per_hour) == round(b.gb_per_hour):
         why = "they cost the same; the ends' own formats stand first"
     else:
-        why = f"the loss is the same, the data {'less' if first else 'more'}: {each.cost.gb_per_hour:.0f} against {other.cost.gb_per_hour:.0f} GB an hour"
-    words = format_words(other.working, fields=True)
-    return [f"before {words}: {why}" if first else f"behind {words}: {why}"]
+        why = f"as little loss, {'less' if first else 'more'} data ({a.gb_per_hour:.0f}, not {b.gb_per_hour:.0f} GB an hour)"
+    return [f"{'above' if first else 'below'} {format_words(other.working, fields=True)}: {why}"]
 
 
 def _kinds(suggestion: Suggestion) -> set[str]:

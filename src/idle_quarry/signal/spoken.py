@@ -30,6 +30,8 @@ _TIDIED = (
     (re.compile(rf"({_NUMBER})\s*(?:fps|hz|frames/s|frames|pictures/s)(?!\S)", re.ASCII), r"\1"),
     (re.compile(r"\b(narrow|full)[\s-]+range\b"), r"\1"),
     (re.compile(r"\b(?:rec|bt|itu-r bt)[\s.-]*(709|2020)\b", re.ASCII), r"bt\1"),
+    (re.compile(r"\b(upper|top) (field )?first\b"), "tff"),
+    (re.compile(r"\b(lower|bottom) (field )?first\b"), "bff"),
     (re.compile(r"\bprogressive\b"), "p"),
     (re.compile(r"\binterlaced\b"), "i"),
     (re.compile(r"\bfull[\s-]hd\b|\bfhd\b"), "hd"),

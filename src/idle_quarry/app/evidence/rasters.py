@@ -15,6 +15,13 @@ def title(s: Subject) -> str:
     return f"Where {s.source.name} lands in {s.target.name}" if s.link else f"The raster of {s.target.name}"
 
 
+def _shape(error: float) -> str:
+    """Return in words what is done to shapes."""
+    if error == 1:
+        return "shapes true"
+    return f"shapes {percent(abs(error - 1))} {'wider' if error > 1 else 'narrower'}"
+
+
 def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     target, source = s.target.format.raster, s.source.format.raster
     where = s.link.plan.placement if s.link else None
@@ -78,6 +85,6 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     else:
         two = (
             f"scale {float(where.scale_x):.4g} × {float(where.scale_y):.4g} · trimmed {percent(float(where.cropped))}"
-            f" · black {percent(float(where.unused))} · shape {float(where.geometry_error):.4g}"
+            f" · black {percent(float(where.unused))} · {_shape(float(where.geometry_error))}"
         )
     caption(p, area, one, two + " · inner lines: EBU R 95 action and graphics safe")

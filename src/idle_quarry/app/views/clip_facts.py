@@ -19,7 +19,7 @@ from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
 from idle_quarry.signal.rasters import aspect_text
 from idle_quarry.signal.rates import rate_text
 
-SILENT = "not said"
+SILENT = "not declared"
 
 
 @dataclass(frozen=True)
@@ -70,7 +70,7 @@ def facts_of(clip: Clip, source: Source | None) -> list[Fact]:
         if d.rotation:
             add("Turned", f"by {d.rotation}° to be shown")
         if d.alpha:
-            add("Alpha", "there, of a kind not said" if d.alpha == "unknown" else d.alpha)
+            add("Alpha", "there, of a kind not declared" if d.alpha == "unknown" else d.alpha)
         expected_scan = scan_text(e.scan, e.field_order) if e else None
         add("Scan", scan_text(d.scan, d.field_order), scan, expected_scan, "scan", "field_order")
         add("Rate", f"{rate_text(d.rate)} frames/s" if d.rate else SILENT, rate, None, "rate")

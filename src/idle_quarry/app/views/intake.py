@@ -195,7 +195,9 @@ class IntakeView(QWidget):
         self.ends_button.setCheckable(True)
         self.start_button = button("Start a template", self._start_menu, main=True)
         self.source_button = button("Set as a source", self._source_menu)
-        self.prove_button = button("Prove it", self._prove, tip="see on this clip what its source's link does to it")
+        self.prove_button = button(
+            "Test on pictures", self._prove, tip="see on this clip what its source's link does to it"
+        )
         bar = QHBoxLayout()
         bar.setSpacing(theme.px(7))
         bar.setContentsMargins(theme.px(14), 0, theme.px(12), 0)
@@ -448,7 +450,7 @@ class IntakeView(QWidget):
         self._show_shares()
         self._show_clip()
         words = format_words(clip.format, fields=True) if clip.format else "no format"
-        said = f"{clip.name} is taken as {words} from now on." if fmt else f"{clip.name} is taken as measured: {words}."
+        said = f"{clip.name} is read as {words} from now on." if fmt else f"{clip.name} is read as measured: {words}."
         self.desk.say(said)
 
     def _toggle_ends(self) -> None:

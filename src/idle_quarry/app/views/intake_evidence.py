@@ -99,9 +99,9 @@ class ClipEvidence(QWidget):
     def _tabs(self) -> QHBoxLayout:
         line, self.tabs = self._switch(KINDS, lambda name: self._stack.setCurrentIndex(KINDS.index(name)))
         line.addStretch(1)
-        line.addWidget(label("Taken as", "dust"))
+        line.addWidget(label("Read as", "dust"))
         self.taken_as = QLineEdit()
-        self.taken_as.setAccessibleName("Taken as: the clip's format in words")
+        self.taken_as.setAccessibleName("Read as: the clip's format in words")
         self.taken_as.setToolTip("Type another format where you know better; it is kept with the clip.")
         self.taken_as.setMinimumWidth(theme.px(230))
         self.taken_as.editingFinished.connect(self._typed)

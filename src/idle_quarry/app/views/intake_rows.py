@@ -113,7 +113,7 @@ def _colour(clip: Clip) -> Cell:
     d = clip.declared
     if not d.has_picture:
         return Cell("")
-    label = PRIMARIES[d.primaries].label if d.primaries else "primaries not said"
+    label = PRIMARIES[d.primaries].label if d.primaries else "primaries not declared"
     transfer = TRANSFERS[d.transfer][0] if d.transfer and d.transfer not in ("bt709",) else ""
     first = " · ".join(part for part in (label, transfer) if part)
     wrong = next((each for each in clip.disagreements if each.field in ("range", "matrix", "bit_depth")), None)
@@ -146,8 +146,8 @@ def _verdict(row: Looked) -> Cell:
     if row.match.source is not None:
         return Cell(row.match.source.name, row.match.grade)
     if row.clip is not None and row.clip.format is None:
-        return Cell("not to be told")
-    return Cell("no source of it", f"would be {row.match.grade}")
+        return Cell("cannot be judged")
+    return Cell("matches no source", f"would be {row.match.grade}")
 
 
 class IntakeModel(QAbstractTableModel):

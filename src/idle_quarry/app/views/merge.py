@@ -107,7 +107,7 @@ class MergePage(QWidget):
         taken = len(made.from_mine) + len(made.from_theirs)
         self._sum.setText(
             ("1 change goes in" if taken == 1 else f"{taken} changes go in")
-            + (f" · {len(undecided)} to be chosen: both changed the same, each otherwise" if undecided else "")
+            + (f" · {len(undecided)} to be chosen: changed differently in both drafts" if undecided else "")
         )
         self.save_button.setEnabled(not undecided)
         self.findings.show_evaluation(evaluate(made.template))

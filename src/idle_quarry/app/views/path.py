@@ -150,7 +150,7 @@ class PathView(QWidget):
         self._sheet_title, self._sheet_note = label(role="head"), label(role="dust")
         self.remove_button = button("Remove", self._remove_station, quiet=True)
         self.prove_button = button(
-            "Prove it", lambda: self.desk.proof_wanted.emit(self.sheet_id, None), quiet=True,
+            "Test on pictures", lambda: self.desk.proof_wanted.emit(self.sheet_id, None), quiet=True,
             tip="see this link's conversion on real pictures, method beside method",
         )  # fmt: skip
         self.add_button = button("", self._add, quiet=True)

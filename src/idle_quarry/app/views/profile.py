@@ -93,11 +93,11 @@ class ProfilePage(QWidget):
         head.setSpacing(theme.px(7))
         names = QVBoxLayout()
         names.addWidget(label("Profile", "title"))
-        names.addWidget(label("What a person has chosen for themselves. Nothing of it changes a template.", "dust"))
+        names.addWidget(label("What a person has chosen for themselves. None of it changes a template.", "dust"))
         head.addLayout(names, 1)
         for each in (
             button("New profile", self._ask_new),
-            button("Take from a file", self._import_asked),
+            button("Load from a file", self._import_asked),
             button("Write to a file", self._export_asked),
             button("Back to work", self.closed.emit, tip="Esc"),
         ):
@@ -169,6 +169,7 @@ class ProfilePage(QWidget):
             line = edit.findChild(QLineEdit)
             if line is not None:
                 line.setAccessibleName(f"Key of {name}")
+                line.setPlaceholderText("press a key")
             self.table.setCellWidget(row, 1, edit)
             self.table.setItem(row, 2, QTableWidgetItem(""))
             if now != own:
@@ -242,7 +243,7 @@ class ProfilePage(QWidget):
         if not name or name == self.desk.library.person or self.desk.library.at_hand:
             return
         if name in profiles():
-            self.desk.say(f"There is a profile called {name}: choose it above, or take another name.", refusal=True)
+            self.desk.say(f"There is a profile called {name}: choose it above, or choose another name.", refusal=True)
             self.name.setText(self.desk.library.person)
             return
         self.desk.preferences.name = name
@@ -294,7 +295,7 @@ class ProfilePage(QWidget):
     def _ask_new(self) -> None:
         def accept(name: str) -> str | None:
             if not name:
-                return "A person has a name."
+                return "Type a name."
             if name in profiles():
                 return f"There is a profile called {name} already."
             made = Preferences(name=name[:80], initials=initials_of(name), brightness=self.desk.preferences.brightness)

@@ -39,7 +39,7 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 
 _COLUMNS = (
-    "Codec", "Mb/s said", "here", "GB an hour", "Encode", "Decode", "PSNR 1st", "3rd", "5th", "SSIM 5th", "Worst",
+    "Codec", "Mb/s published", "here", "GB an hour", "Encode", "Decode", "PSNR 1st", "3rd", "5th", "SSIM 5th", "Worst",
 )  # fmt: skip
 _TIPS = (
     "as its standard calls it", "published, for this format", "as this material made it", "as measured, else as published",

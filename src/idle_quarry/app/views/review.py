@@ -155,7 +155,7 @@ class ReviewPage(QWidget):
         parts = [_counted(len(rows), "setting differs", "settings differ")]
         grades = sum(link.before != link.after for link in whole.links)
         if grades:
-            parts.append(_counted(grades, "link changes its grade", "links change their grade"))
+            parts.append(_counted(grades, "link changes its cost", "links change their cost"))
         if whole.gained:
             parts.append(_counted(len(whole.gained), "new finding", "new findings"))
         if whole.lost:
@@ -206,7 +206,7 @@ class ReviewPage(QWidget):
                 item.setForeground(theme.colour("dust"))
             self.remarks.addItem(item)
         if not remarks:
-            self.remarks.addItem("Nothing was said yet.")
+            self.remarks.addItem("No comment and no decision yet.")
         reviewed = now.state == "in review"
         authors = self.desk.library.authors(key.template_id, key.number) if reviewed else frozenset()
         own = self.desk.library.person in authors and not one_person

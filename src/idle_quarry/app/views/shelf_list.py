@@ -165,8 +165,9 @@ class ShelfDelegate(QStyledItemDelegate):
         grade = evaluation.worst_grade if evaluation is not None else ""
         worst = f"worst link {grade}" if grade else "cannot be read" if known else ""
         painter.setPen(theme.colour("dust"))
-        first = f"{each.working} · {each.territory} · "
-        first = small.elidedText(first, Qt.TextElideMode.ElideRight, width - small.horizontalAdvance(worst))
+        gap = " · "
+        room = width - small.horizontalAdvance(gap + worst)
+        first = small.elidedText(f"{each.working} · {each.territory}", Qt.TextElideMode.ElideRight, room) + gap
         painter.drawText(x, rect.top() + theme.px(39), first)
         painter.setPen(theme.grade(grade) if grade else theme.colour("oxide"))
         painter.drawText(x + small.horizontalAdvance(first), rect.top() + theme.px(39), worst)

@@ -172,8 +172,8 @@ class StarterPage(QWidget):
         speed = measured().get(folder)
         plays = round(speed.read_mb_s) if speed and speed.read_mb_s >= 1 else None
         return (
-            Place(id="work", name="Work", purpose="work", path=folder, disk=disk, plays_mb_s=plays),  # type: ignore[arg-type]
-            Place(id="cache", name="Cache", purpose="cache", path=inside, disk=disk, plays_mb_s=plays),  # type: ignore[arg-type]
+            Place(id="work", name="Material", purpose="work", path=folder, disk=disk, plays_mb_s=plays),  # type: ignore[arg-type]
+            Place(id="cache", name="Renders", purpose="cache", path=inside, disk=disk, plays_mb_s=plays),  # type: ignore[arg-type]
         )
 
     def _list(self) -> None:
@@ -262,7 +262,7 @@ class StarterPage(QWidget):
         for each in starter_set(self.chosen(), self._places()):
             try:
                 if self.desk.library.named(each.name, "house") is None:
-                    self.desk.library.save_new(each, "house", "from the starter set")
+                    self.desk.library.save_new(each, "house", "from the standard set")
                     made += 1
             except QuarryError as error:
                 self.desk.refuse(error)

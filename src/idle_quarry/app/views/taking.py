@@ -118,7 +118,7 @@ class TakingPage(QWidget):
         row = QHBoxLayout(holder)
         row.setContentsMargins(theme.px(4), 0, theme.px(8), 0)
         if len(found.decisions) == 1:
-            row.addWidget(label("cannot be taken", "dust"))
+            row.addWidget(label("cannot be imported", "dust"))
             return holder
         box = QComboBox()
         box.setAccessibleName(f"What to do with {each.member}")
@@ -144,11 +144,11 @@ class TakingPage(QWidget):
         taken = sum(decision != "leave" for _, decision in self._decisions())
         left = len(self._rows) - taken
         doubtful = sum(_doubtful(each) or each.found is None for each, _ in self._rows)
-        self.take_button.setText(f"Take {taken} template{'s' if taken != 1 else ''}" if taken else "Take none")
+        self.take_button.setText(f"Import {taken} template{'s' if taken != 1 else ''}" if taken else "Import none")
         self.take_button.setEnabled(bool(taken))
         self._sum.setText(
-            f"{taken} to be taken, {left} left" + (f" · {doubtful} cannot be trusted or read" if doubtful else "")
-            + ". Nothing is written before you press Take."
+            f"{taken} to be imported, {left} left" + (f" · {doubtful} cannot be trusted or read" if doubtful else "")
+            + ". Nothing is written before you press Import."
         )  # fmt: skip
 
     # -- doing -----------------------------------------------------------------------------------------
@@ -171,7 +171,7 @@ class TakingPage(QWidget):
         self.desk.shelves_changed.emit()
         if done:
             self.taken.emit(done[0].template_id)
-            said = f"{done[0].name} taken" if len(done) == 1 else f"{len(done)} templates taken"
+            said = f"{done[0].name} imported" if len(done) == 1 else f"{len(done)} templates imported"
             more = f" {len(refused)} refused: {refused[0]}" if refused else ""
             self.desk.say(f"{said} from {name}.{more}", action=("Undo", lambda: self._take_back(done)))
         elif refused:
@@ -211,10 +211,14 @@ def _origin(each: Offered) -> str:
         return ""
     origin = each.found.origin
     author, number, time = (str(origin.get(key, ""))[:60] for key in ("author", "revision", "time"))
-    came = f"revision {number} by {author}, {time[:10]}" if author and number else "where it comes from is not said"
+    came = (
+        f"revision {number} by {author}, {time[:10]}"
+        if author and number
+        else "where it comes from is not written in it"
+    )
     genuine = {
-        True: "its hash holds: as it was exported",
-        False: "its hash does not hold: it was changed since it was exported",
-        None: "it has no hash: what it was cannot be checked",
+        True: "unchanged since export",
+        False: "changed since export",
+        None: "without a hash: whether it was changed cannot be checked",
     }[each.found.genuine]
     return f"{came}\n{genuine}"

@@ -89,7 +89,7 @@ class TwoEnds(QWidget):
         self.ranking.setAccessibleName("Working formats, best first")
         self.ranking.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.ranking.currentItemChanged.connect(lambda *_: self._show_reasons())
-        self.take_button = button("Take it as a new template", self.take, main=True)
+        self.take_button = button("Start a template from it", self.take, main=True)
         self.take_button.setEnabled(False)
         self._head = label("Choose what comes in and what goes out.", "dust", wrap=True)
         self._reasons = label("", wrap=True)
@@ -211,7 +211,9 @@ class TwoEnds(QWidget):
             item.setData(_SUGGESTION, each)
             self.ranking.addItem(item)
         if found:
-            self._head.setText(f"{len(found)} working formats, best first: broken links, then loss, then data.")
+            self._head.setText(
+                f"{len(found)} working formats, best first: broken links, then loss (0 is none, 1 a whole source gone), then data."
+            )
             self.ranking.setCurrentRow(0)
         else:
             self._head.setText("Choose what comes in and what goes out.")

@@ -21,7 +21,7 @@ class DifferenceTable(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        columns = {"Setting": 190, "Before": 150, "After": 150, "What it does by itself": 0}
+        columns = {"Setting": 190, "Before": 150, "After": 150, "Effect of this change alone": 0}
         self.table = wrapped_table("Differences", columns)
         self.table.currentItemChanged.connect(self._picked)
         outer = QVBoxLayout(self)
@@ -33,7 +33,7 @@ class DifferenceTable(QWidget):
         """Show differences under the names of the two."""
         table = self.table
         table.blockSignals(True)
-        table.setHorizontalHeaderLabels(["Setting", a, b, "What it does by itself"])
+        table.setHorizontalHeaderLabels(["Setting", a, b, "Effect of this change alone"])
         table.setRowCount(len(rows))
         for number, row in enumerate(rows):
             for column, text in enumerate((row.label, row.a, row.b, effect_words(row))):

@@ -63,9 +63,23 @@ class FindingsModel(QAbstractListModel):
             return f"{finding.severity}, {self.place(finding)}: {finding.text}{cure}"
         return finding.text if role == Qt.ItemDataRole.ToolTipRole else None
 
+    def sentence(self, finding: Finding) -> str:
+        """Return a finding's sentence without the name that stands before it in bold."""
+        rest = finding.text.removeprefix(self.place(finding))
+        if rest == finding.text or rest[:1] not in (":", " "):
+            return finding.text
+        rest = rest.lstrip(": ")
+        return rest if finding.text[len(self.place(finding))] == " " else rest[:1].upper() + rest[1:]
+
     def place(self, finding: Finding) -> str:
         """Return where a finding belongs, by the name people know."""
         return self.names.get(finding.where, finding.where[:1].upper() + finding.where[1:])
+
+
+def _sentence(index: Index) -> str:
+    model = index.model()
+    assert isinstance(model, FindingsModel)
+    return model.sentence(index.data(_ROLE))
 
 
 class _Delegate(QStyledItemDelegate):
@@ -85,7 +99,9 @@ class _Delegate(QStyledItemDelegate):
         width = option.widget.width() if option.widget else 1200
         _, text, _ = self._parts(QRect(0, 0, width - theme.px(14), 0), finding)
         metrics = QFontMetrics(theme.font(13))
-        bounds = metrics.boundingRect(QRect(0, 0, max(80, text.width()), 10000), Qt.TextFlag.TextWordWrap, finding.text)
+        bounds = metrics.boundingRect(
+            QRect(0, 0, max(80, text.width()), 10000), Qt.TextFlag.TextWordWrap, _sentence(index)
+        )
         return QSize(width - theme.px(14), max(theme.px(25), bounds.height() + theme.px(8)))
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
@@ -114,7 +130,9 @@ class _Delegate(QStyledItemDelegate):
             painter.drawText(cure.adjusted(0, shift, 0, 0), top | Qt.AlignmentFlag.AlignRight, finding.remedy.label)
         painter.setFont(theme.font(13))
         painter.setPen(theme.colour("chalk" if finding.severity != "note" else "dust"))
-        painter.drawText(text.adjusted(0, shift, 0, 0), int(top) | int(Qt.TextFlag.TextWordWrap), finding.text)
+        painter.drawText(
+            text.adjusted(0, shift, 0, 0), int(top) | int(Qt.TextFlag.TextWordWrap), model.sentence(finding)
+        )
 
 
 class _List(QListView):

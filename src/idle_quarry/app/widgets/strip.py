@@ -204,7 +204,9 @@ def step_word(step: Step) -> str:
             return "trim" if n["cropped"] else "bars" if n["unused"] else "label"
         return {0.5: "½ size", 2.0: "2 × size", 0.25: "¼ size"}.get(n["scale_y"], f"{n['scale_y'] * 100:.0f} % high")
     if step.kind == "rate":
-        return {"speed": "speed", "nearest": "repeats" if n["repeated"] else "drops"}.get(n["method"], str(n["method"]))
+        return {"speed": "speed", "nearest": "repeats" if n["repeated"] else "drops", "blend": "mix"}.get(
+            n["method"], str(n["method"])
+        )
     if step.kind == "scan":
         return (
             "deinterlace"
@@ -225,12 +227,9 @@ def station_lines(station: Station) -> tuple[str, str, str]:
     """Return what stands beside a frame: name, format, depth and rate or share."""
     fmt = station.format
     words = format_words(fmt).split()
-    head = words[0].replace("psf", " PsF ") if fmt.scan == "psf" else words[0]
-    if fmt.scan == "interlaced":
-        stem = head.rpartition("i")[0]
-        head = f"{stem}i/{rate_text(fmt.rate)}"
+    head = words[0]
     colour = [w for w in words[1:] if not w.endswith("bit") and w not in SAMPLINGS]
-    shown = {"hlg": "HLG", "pq": "PQ", "p3": "P3", "bff": "lower first", "tff": "upper first"}
+    shown = {"hlg": "HLG", "pq": "PQ", "p3": "P3", "bff": "lower field first", "tff": "upper field first"}
     second = " ".join([head, *(shown.get(w, w) for w in colour)])
     third = f"{fmt.encoding.bit_depth} bit {fmt.encoding.sampling}"
     if fmt.scan == "interlaced":

@@ -127,7 +127,7 @@ class Structure(QScrollArea):
         )
         self.tracks = _Tree("Tracks")
         self.tracks.setRootIsDecorated(False)
-        self.tracks.setHeaderLabels(["Track", "Role", "Channels"])
+        self.tracks.setHeaderLabels(["Track", "Carries", "Channels"])
         column.addWidget(self.tracks)
         column.addLayout(self._head("Folders", ("+ folder", self._add_folder), ("Remove", self._remove_folder)))
         self.numbers = QCheckBox("Number them")

@@ -74,11 +74,11 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
     each_mb = mbps(codec, held) / 8
     plays = e.plays(place)
     if plays is None:
-        text = f"{place.name}: what it plays is not said; {plan.streams} streams of {codec.name} need {each_mb * plan.streams:.0f} MB/s."
+        text = f"{place.name}: no speed is entered or measured; {plan.streams} streams of {codec.name} need {each_mb * plan.streams:.0f} MB/s."
         yield Finding("note", "disk_speed_unknown", "intermediate", text)
         return
     room = plays * MARGIN
-    known = "measured here" if place.path in e.measured else "said"
+    known = "measured here" if place.path in e.measured else "entered"
     streams = int(room // each_mb)
     if streams >= plan.streams:
         return
@@ -88,8 +88,8 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
     ]  # fmt: skip
     cure = remedy(f"Use {fitting[-1].name}", ("intermediate.codec", fitting[-1].id)) if fitting else None
     text = (
-        f"{codec.name} is {each_mb:.0f} MB/s a stream: {place.name} plays {streams} at its {plays:.0f} MB/s, as {known}, "
-        f"less a fifth in reserve, not the {plan.streams} the template asks for."
+        f"{plan.streams} stream{'s' if plan.streams > 1 else ''} of {codec.name} wanted, {each_mb:.0f} MB/s each; "
+        f"{place.name} plays {streams or 'none'} ({plays:.0f} MB/s {known}, 20 % reserved)."
     )
     numbers = {
         "mb_s_each": each_mb,

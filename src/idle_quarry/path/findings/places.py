@@ -23,7 +23,7 @@ def on_system_disk(path: str) -> bool:
 def find(e: Evaluation) -> Iterator[Finding]:
     t = e.template
     if not any(place.purpose == "work" for place in t.places):
-        yield Finding("caution", "no_work_place", "places", "Nothing says where work is kept.")
+        yield Finding("caution", "no_work_place", "places", "Nothing says where material is kept.")
     safe = next(
         (p for p in t.places if p.path and p.disk in ("external", "internal") and not on_system_disk(p.path)), None
     )

@@ -21,7 +21,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
             yield Finding("caution", "rate_near_miss", each.own.id, _near_miss(each), _whole_rate_remedy(each), numbers)
         elif step.grade == "broken":
             text = f"{name}: the policy takes no other rate, and {rate_text(before)} is not {rate_text(after)}."
-            cure = remedy("Keep duration, nearest picture", (f"{each.own.place}.policy.retime", "nearest"))
+            cure = remedy("Keep duration, hold pictures", (f"{each.own.place}.policy.retime", "nearest"))
             yield Finding("stop", "rate_refused", each.own.id, text, cure, numbers)
         elif step.numbers["method"] == "speed":
             heard = (

@@ -41,14 +41,12 @@ def _ends(t: Template) -> Iterator[Finding]:
             "note",
             "no_source",
             "working",
-            "Nothing is said yet of what comes in: add a source, or drop clips on the strip.",
+            "What comes in is open: add a source, or drop clips on the strip.",
         )
     if not t.deliveries:
-        yield Finding(
-            "caution", "no_delivery", "working", "Nothing is said of what is delivered, and to whom: add a delivery."
-        )
+        yield Finding("caution", "no_delivery", "working", "What is delivered, and to whom, is open: add a delivery.")
     if t.monitor is None:
-        yield Finding("note", "no_monitor", "working", "Nothing is said of what it is watched on: add the monitor.")
+        yield Finding("note", "no_monitor", "working", "What it is watched on is open: add the monitor.")
     total = sum(source.share for source in t.sources)
     if t.sources and abs(total - 100) > 0.5:
         scaled = rounded_to(100, [s.share for s in t.sources])

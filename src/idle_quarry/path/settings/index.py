@@ -84,7 +84,7 @@ def programme_settings(t: Template) -> Iterator[Setting]:
         "template",
         "Title language",
         t.title_language,
-        "language of titles and graphics (BCP 47)",
+        "language of titles and graphics: its code, such as en, de or en-GB",
         any_text,
         ("en", "de", "fr", "es", "it", "cy", "ga"),
     )

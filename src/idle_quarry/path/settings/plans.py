@@ -170,18 +170,22 @@ def timecode_settings(t: Template) -> Iterator[Setting]:
     )
 
 
+#: What a place is for, by what people call it → the word it is stored under.
+PURPOSES = {"Material": "work", "Renders": "cache", "Reference pictures": "stills", "Recordings": "capture"}
+
+
 def places_settings(t: Template) -> Iterator[Setting]:
     """Yield the settings of the places."""
-    purposes = {"Work": "work", "Cache": "cache", "Stills": "stills", "Capture": "capture"}
+    purposes = PURPOSES
     disks = {name.capitalize(): name for name in ("not known", "internal", "external", "network", "system")}
     for p in t.places:
         place, sheet = f"places.{p.id}", "places"
-        yield Setting(f"{place}.name", sheet, "Name", p.name, f"for {p.purpose}", any_text)
+        yield Setting(f"{place}.name", sheet, "Name", p.name, f"for {named(PURPOSES, p.purpose).lower()}", any_text)
         yield Setting(
             f"{place}.purpose",
             sheet,
             "Purpose",
-            p.purpose.capitalize(),
+            named(PURPOSES, p.purpose),
             "what is kept there",
             one_of(purposes, "purpose"),
             tuple(purposes),
@@ -207,6 +211,6 @@ def places_settings(t: Template) -> Iterator[Setting]:
             sheet,
             "Plays",
             speed,
-            "MB/s, as measured or promised",
+            "MB/s, as entered; measured in Proof",
             or_nothing(number(0.1, 100000, "MB/s")),
         )

@@ -34,14 +34,14 @@ def intermediate_settings(t: Template) -> Iterator[Setting]:
         f"{each * plan.streams:.0f} MB/s together",
         number(1, 64, "", whole=True),
     )
-    options: dict[str, Any] = {"Not said": None} | {place.name: place.id for place in t.places}
+    options: dict[str, Any] = {"Not chosen": None} | {place.name: place.id for place in t.places}
     place = next((p for p in t.places if p.id == plan.place), None)
-    speed = f"plays {place.plays_mb_s:g} MB/s" if place and place.plays_mb_s else "its speed is not said"
+    speed = f"plays {place.plays_mb_s:g} MB/s" if place and place.plays_mb_s else "no speed entered or measured"
     yield Setting(
         "intermediate.place",
         sheet,
         "Kept at",
-        place.name if place else "Not said",
+        place.name if place else "Not chosen",
         speed if place else "renders go to the job's folder",
         one_of(options, "place"),
         tuple(options),
