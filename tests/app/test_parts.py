@@ -27,7 +27,7 @@ from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.theme import TEXT_SIZES, theme
 from idle_quarry.app.widgets.core import Core
 from idle_quarry.app.widgets.lanes import Lanes
-from idle_quarry.app.widgets.strip import lay_out, paint_mini_strip, station_lines, step_word
+from idle_quarry.app.widgets.strip import lay_out, paint_mini_strip
 from idle_quarry.app.work import Ticket, Workers
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import QuarryError
@@ -35,6 +35,7 @@ from idle_quarry.library.records import Revision
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.steps import plan
+from idle_quarry.path.strip_words import station_lines, step_word
 from idle_quarry.path.template import Template
 from idle_quarry.signal.catalogue import standard_formats
 

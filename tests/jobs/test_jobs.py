@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import errno
 import json
+import re
 import shutil
 import subprocess
+from base64 import b64decode
 from collections.abc import Iterator
 from pathlib import Path
+from xml.etree.ElementTree import fromstring
 
 import av
 import numpy as np
@@ -15,6 +18,7 @@ import opentimelineio as otio
 import pytest
 from tests.conftest import demo_template
 
+from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import JobError
 from idle_quarry.jobs import start as starting
 from idle_quarry.jobs.allowed import NotApproved, check_startable
@@ -23,14 +27,18 @@ from idle_quarry.jobs.moving import move, move_of
 from idle_quarry.jobs.papers import camera_sheet, setup_sheet
 from idle_quarry.jobs.start import StartedJob, start_job
 from idle_quarry.library import FileLibrary, Library, Stored
+from idle_quarry.library.records import Revision
 from idle_quarry.media import inspect
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.settings import settings_of
+from idle_quarry.path.standard_values import otherwise
+from idle_quarry.path.starting import from_delivery
 from idle_quarry.path.template import Template, TimecodePlan
 from idle_quarry.printing import write_pdf
 from idle_quarry.signal.colour import MATRICES
 from idle_quarry.signal.words import format_from_words as words
 
+ALL = [history[-1].template for history in [*house_shelf(), *own_shelf()]]
 LAMP = edited(
     demo_template("The Lamp Room"),
     Edit("intermediate.codec", "rdd36-standard"),
@@ -180,7 +188,32 @@ def test_the_papers_say_every_setting(lamp: tuple[Stored, StartedJob]) -> None:
         assert setting.label in sheet
     assert sheet.count("&#9632;") > 4
     camera = camera_sheet(revision, "Lamp Room")
-    assert "1920 × 1080" in camera and "menus may say 50i" in camera
+    assert "1920 × 1080" in camera and "50i" in camera
+
+
+@pytest.mark.parametrize("template", ALL, ids=lambda template: template.name)
+def test_the_papers_of_the_demo_are_three_pages_and_one(template: Template, tmp_path: Path) -> None:
+    revision = Revision("t", 2, "Wren", "2026-11-09T10:00:00Z", "", "approved", "ab" * 32)
+    stored = Stored(template.name, "house", revision, template)
+    for most, sheet in ((3, setup_sheet), (1, camera_sheet)):
+        html = sheet(stored, "Lamp Room")
+        write_pdf(html, tmp_path / "paper.pdf")
+        assert 1 <= len(re.findall(rb"/Type /Page\b", (tmp_path / "paper.pdf").read_bytes())) <= most
+        drawn = [fromstring(b64decode(each)) for each in re.findall(r"svg\+xml;base64,([^\"]+)", html)]
+        words = [each.text or "" for svg in drawn for each in svg.iter() if each.tag.endswith("text")]
+        names = [*(each.name for each in template.sources), *(each.name for each in template.deliveries)]
+        wanted = names if sheet is setup_sheet else ["graphics safe"]
+        assert all(any(word.startswith(each[:20]) for word in words) for each in wanted)
+
+
+def test_what_is_otherwise_than_the_standard() -> None:
+    template = from_delivery("hd-50")
+    assert otherwise(template) == []  # begun from a standard, nothing is
+    changed = edited(template, Edit("working.format.bit_depth", 8), Edit("sound.line_up_dbfs", -20.0))
+    assert [(each.setting.label, each.setting.text, each.standard) for each in otherwise(changed)] == [
+        ("Bit depth", "8", "10"),
+        ("Line-up level", "−20", "−18"),
+    ]
 
 
 def test_drift(lamp: tuple[Stored, StartedJob], tmp_path: Path) -> None:

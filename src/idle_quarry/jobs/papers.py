@@ -1,17 +1,25 @@
-"""The papers of a job as HTML: the setup sheet with every setting, the camera sheet for a crew."""
+"""The papers of a job as HTML: the setup sheet with every setting, the camera sheet for a crew.
+
+The title of a page is what stands at the foot of each of its sheets of paper.
+"""
 
 from __future__ import annotations
 
+import tomllib
 from dataclasses import dataclass
+from functools import lru_cache
+from importlib.resources import files
 from typing import Any
 
 import jinja2
 
+from idle_quarry.jobs.drawings import frame_drawing, strip_drawing
 from idle_quarry.library.records import Stored
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.findings.timecode import parsed
 from idle_quarry.path.settings import Setting, settings_of
+from idle_quarry.path.standard_values import otherwise
 from idle_quarry.path.template import Template
 from idle_quarry.signal.colour import PRIMARIES, TRANSFERS
 from idle_quarry.signal.rates import is_pulled, rate_text
@@ -29,6 +37,8 @@ _SHEETS = {
     "template": "Template", "working": "Working format", "intermediate": "Intermediate", "proxy": "Proxy",
     "monitor": "Monitor", "sound": "Sound", "timecode": "Timecode", "places": "Places",
 }  # fmt: skip
+#: Width of a drawing on paper, in the units of a page: 190 mm.
+_PAGE_WIDTH = 716
 #: The order one types settings in: rate and raster first, since systems lock them first.
 _ORDER = ("template", "working", "timecode", "sound", "intermediate", "proxy", "monitor", "places")
 
@@ -64,54 +74,69 @@ def _groups(template: Template) -> list[Group]:
     return [Group(_SHEETS.get(s) or names[s], tuple(by_sheet[s])) for s in order if s in by_sheet]
 
 
+def _foot(kind: str, title: str, stored: Stored) -> str:
+    return f"{title} · {kind} · {stored.template.name}, revision {stored.revision.number}"
+
+
+def _drawn(drawing: tuple[str, float]) -> dict[str, Any]:
+    uri, height = drawing
+    return {"uri": uri, "width": _PAGE_WIDTH, "height": round(_PAGE_WIDTH * height)}
+
+
 def setup_sheet(stored: Stored, title: str) -> str:
-    """Return the setup sheet as HTML: every setting, the locked ones marked, with why."""
+    """Return the setup sheet as HTML.
+
+    The path to scale; what cannot change once a timeline exists, with why; what is otherwise than its standard; what is known;
+    then every setting in a small table, in the order one types them.
+    """
     template = stored.template
+    evaluation = evaluate(template, remedies=False)
     timelines: list[dict[str, Any]] = [
         {"name": t.name, "canvas": template.canvas(t).size_text, "tracks": t.tracks} for t in template.timelines
     ]
     start = parsed(template.timecode.start, template.timecode.drop, template.working.format.rate)
+    groups = _groups(template)
+    heads = {row.place: group.name for group in groups for row in group.rows}
     return _environment().get_template("setup.html").render(
-        title=title, template=template, revision=stored.revision, groups=_groups(template), timelines=timelines,
-        start=str(start), why_locked=_WHY_LOCKED, findings=evaluate(template, remedies=False).findings,
+        title=title, foot=_foot("setup sheet", title, stored), template=template, revision=stored.revision,
+        strip=_drawn(strip_drawing(evaluation)), groups=groups, heads=heads, timelines=timelines, start=str(start),
+        locked=[row for group in groups for row in group.rows if row.locked], why_locked=_WHY_LOCKED,
+        otherwise=otherwise(template), findings=evaluation.findings,
     )  # fmt: skip
 
 
+@lru_cache(maxsize=1)
+def _menus() -> dict[str, dict[str, str]]:
+    return tomllib.loads(files("idle_quarry.jobs").joinpath("camera_menus.toml").read_text())
+
+
 def camera_sheet(stored: Stored, title: str) -> str:
-    """Return the camera sheet as HTML: one page with what a crew has to set."""
+    """Return the camera sheet as HTML: one page with what a crew has to set, and the frame with its safe areas."""
     template = stored.template
     fmt, sound = template.working.format, template.sound
-    e = fmt.encoding
-    rate_note = "not 30: 30000/1001" if rate_text(fmt.rate) == "29.97" else ""
-    if is_pulled(fmt.rate) and not rate_note:
-        rate_note = f"exactly {fmt.rate.numerator}/{fmt.rate.denominator}"
-    if fmt.scan == "interlaced":
-        rate_note = f"menus may say {rate_text(fmt.rate * 2)}i: fields are meant"
+    e, menus, rate = fmt.encoding, _menus(), rate_text(fmt.rate)
+    fields = fmt.scan == "interlaced"
+    rate_note = (
+        f"exactly {fmt.rate.numerator}/{fmt.rate.denominator}, not {round(fmt.rate)}; " if is_pulled(fmt.rate) else ""
+    )
     scan = {"progressive": "Progressive", "interlaced": "Interlaced", "psf": "Progressive (PsF on the cable)"}[fmt.scan]
     order = {"top": "upper field first", "bottom": "lower field first", None: "whole pictures"}[fmt.field_order]
+    drop = template.timecode.drop
     rows = [
-        ("Raster", fmt.raster.size_text, fmt.raster.name or ""),
-        ("Frame rate", f"{rate_text(fmt.rate)} frames/s", rate_note or "no other rate, also not for slow motion without asking"),
-        ("Scan", scan, order if fmt.scan == "interlaced" else "whole pictures"),
-        ("Colour", PRIMARIES[e.primaries].label, TRANSFERS[e.transfer][0]),
-        ("Recording", f"{e.bit_depth} bit {e.sampling}", f"{e.range} range, black {e.levels.black}, white {e.levels.white}"),
-        ("Timecode", "drop-frame" if template.timecode.drop else "without drop-frame", "free run, time of day, all cameras alike"),
-        ("Sound", f"{sound.sample_rate / 1000:g} kHz, {sound.bit_depth} bit", f"line-up at {db(sound.line_up_dbfs)} dBFS"),
+        ("Raster", fmt.raster.size_text, menus["raster"].get(fmt.raster.size_text, ""), fmt.raster.name or ""),
+        ("Frame rate", f"{rate} frames/s", menus["fields" if fields else "rate"].get(rate, ""), rate_note + "slow motion only where asked for"),
+        ("Scan", scan, menus["scan"][fmt.scan], order),
+        ("Colour", f"{PRIMARIES[e.primaries].label}, {TRANSFERS[e.transfer][0]}", menus["transfer"].get(e.transfer, ""), "no look burnt in"),
+        ("Recording", f"{e.bit_depth} bit {e.sampling}", f"{e.bit_depth}-bit {menus['sampling'].get(e.sampling, '')}", f"{e.range} range, black {e.levels.black}, white {e.levels.white}"),
+        ("Timecode", "drop-frame" if drop else "without drop-frame", menus["timecode"]["drop" if drop else "non-drop"] + "; free run", "time of day, all cameras alike"),
+        ("Sound", f"{sound.sample_rate / 1000:g} kHz, {sound.bit_depth} bit", f"{sound.sample_rate / 1000:g}K, {sound.bit_depth}-bit", f"line-up at {db(sound.line_up_dbfs)} dBFS"),
     ]  # fmt: skip
     links = {link.source: link.grade for link in evaluate(template, remedies=False).links}
     sources = [
         {"name": s.name, "format": format_words(s.format, fields=True), "grade": links[f"source:{s.id}"]}
         for s in template.sources
     ]
-    return (
-        _environment()
-        .get_template("camera.html")
-        .render(
-            title=title,
-            template=template,
-            revision=stored.revision,
-            rows=rows,
-            sources=sources,
-            person=stored.revision.author,
-        )
-    )
+    return _environment().get_template("camera.html").render(
+        title=title, foot=_foot("camera sheet", title, stored), template=template, revision=stored.revision, rows=rows,
+        frame=_drawn(frame_drawing(fmt)), sources=sources, person=stored.revision.author,
+    )  # fmt: skip

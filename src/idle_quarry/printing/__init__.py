@@ -10,7 +10,10 @@ from pathlib import Path
 
 
 def write_pdf(html: str, path: Path) -> None:
-    """Write `html` as a PDF of A4 pages. Raises `OSError` where the file cannot be written."""
+    """Write `html` as a PDF of A4 pages, its title and the page's number at the foot of each.
+
+    Raises `OSError` where the file cannot be written.
+    """
     from PySide6.QtCore import QThread
     from PySide6.QtGui import QGuiApplication
 
@@ -49,16 +52,38 @@ def _on_a_thread_of_qt(act: Callable[[], None]) -> None:
 
 
 def _write(html: str, path: Path) -> None:
-    from PySide6.QtCore import QMarginsF
-    from PySide6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
+    from PySide6.QtCore import QMarginsF, QRectF, QSizeF, Qt
+    from PySide6.QtGui import QFont, QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
 
     writer = QPdfWriter(str(path))
     writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
-    writer.setPageMargins(QMarginsF(14, 14, 14, 14), QPageLayout.Unit.Millimeter)
+    writer.setPageMargins(QMarginsF(10, 10, 10, 8), QPageLayout.Unit.Millimeter)
     writer.setResolution(150)
     document = QTextDocument()
+    document.documentLayout().setPaintDevice(writer)
+    document.setDocumentMargin(0)
     document.setHtml(html)
-    document.print_(writer)
+    foot = QFont("B612")
+    foot.setPointSizeF(7)
+    width, height = writer.width(), writer.height()
+    line = writer.resolution() * 14 / 72
+    document.setPageSize(QSizeF(width, height - line))
+    title = document.metaInformation(QTextDocument.MetaInformation.DocumentTitle)
+    writer.setTitle(title)
+    pages = document.pageCount()
+    painter = QPainter(writer)
+    for page in range(pages):
+        if page:
+            writer.newPage()
+        painter.save()
+        painter.translate(0, -page * (height - line))
+        document.drawContents(painter, QRectF(0, page * (height - line), width, height - line))
+        painter.restore()
+        painter.setFont(foot)
+        box = QRectF(0, height - line, width, line)
+        painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, title)
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, f"page {page + 1} of {pages}")
+    painter.end()
 
 
 def load_fonts() -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -23,9 +22,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from idle_quarry.app.drawing import draw_frame, draw_link, draw_severity
 from idle_quarry.app.theme import theme
 from idle_quarry.path.evaluation import SEVERITIES, Evaluation, Link, Station
-from idle_quarry.path.grades import Step
-from idle_quarry.signal.formats import SAMPLINGS
-from idle_quarry.signal.rates import rate_text
+from idle_quarry.path.strip_words import display_size, link_texts, station_texts
 from idle_quarry.signal.words import format_words
 
 
@@ -56,12 +53,6 @@ class StripLayout:
     links: tuple[PlacedLink, ...]
     pixels_a_line: float
     narrow: bool
-
-
-def display_size(station: Station) -> tuple[float, float]:
-    """Return a station's width and height in lines of a square raster: anamorphic ones as they are shown."""
-    raster = station.format.raster
-    return float(raster.width * raster.pixel_aspect), float(raster.height)
 
 
 def lay_out(e: Evaluation, width: float, height: float, scale: float | None = None) -> StripLayout:
@@ -194,47 +185,6 @@ def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation], *, late
             link, [start, level], QRectF(QPointF(start.x(), start.y() - 20), QPointF(end.x(), start.y() + 20))
         )
     return PlacedLink(link, [start, QPointF(turn, start.y()), QPointF(turn, end.y()), end], run)
-
-
-def step_word(step: Step) -> str:
-    """Return a step in a word or two for the strip."""
-    n: dict[str, Any] = step.numbers
-    if step.kind == "fit":
-        if n["scale_x"] == n["scale_y"] == 1:
-            return "trim" if n["cropped"] else "bars" if n["unused"] else "label"
-        return {0.5: "½ size", 2.0: "2 × size", 0.25: "¼ size"}.get(n["scale_y"], f"{n['scale_y'] * 100:.0f} % high")
-    if step.kind == "rate":
-        return {"speed": "speed", "nearest": "repeats" if n["repeated"] else "drops", "blend": "mix"}.get(
-            n["method"], str(n["method"])
-        )
-    if step.kind == "scan":
-        return (
-            "deinterlace"
-            if str(n["method"]).startswith("deinterlace")
-            else {"line shift": "line shift"}.get(n["method"], "fields")
-        )
-    if step.kind == "colour":
-        short = {"bt709": "SDR", "hlg": "HLG", "pq": "PQ", "gamma2.6": "print", "srgb": "sRGB", "linear": "linear"}
-        if n["transfer_from"] != n["transfer_to"]:
-            return f"{short[n['transfer_from']]}→{short[n['transfer_to']]}"
-        return "colour"
-    if step.kind == "depth":
-        return f"{n['from_bits']}→{n['to_bits']} bit"
-    return {"range": "range", "sampling": "chroma"}[step.kind]
-
-
-def station_lines(station: Station) -> tuple[str, str, str]:
-    """Return what stands beside a frame: name, format, depth and rate or share."""
-    fmt = station.format
-    words = format_words(fmt).split()
-    head = words[0]
-    colour = [w for w in words[1:] if not w.endswith("bit") and w not in SAMPLINGS]
-    shown = {"hlg": "HLG", "pq": "PQ", "p3": "P3", "bff": "lower field first", "tff": "upper field first"}
-    second = " ".join([head, *(shown.get(w, w) for w in colour)])
-    third = f"{fmt.encoding.bit_depth} bit {fmt.encoding.sampling}"
-    if fmt.scan == "interlaced":
-        third = f"{rate_text(fmt.rate * 2)} fields/s · {fmt.encoding.bit_depth} bit"
-    return station.name, second, third
 
 
 class Strip(QWidget):
@@ -435,20 +385,13 @@ def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation], taken
 
 def _paint_label(painter: QPainter, each: PlacedLink) -> None:
     """Write a link's grade over its line and its steps under it."""
-    steps = each.link.steps
     roomy = each.run.width() > theme.px(96)
-    text = each.link.grade + (f" · {len(steps)} step{'s' if len(steps) != 1 else ''}" if steps and roomy else "")
+    text, summary = link_texts(each.link, short=not roomy)
     painter.setFont(theme.font(12, bold=True))
     painter.setPen(theme.grade(each.link.grade))
     middle = each.run.center().y()
     above = QRectF(each.run.left(), middle - theme.px(20), each.run.width(), theme.px(16))
     painter.drawText(above, Qt.AlignmentFlag.AlignCenter, text)
-    summary = " · ".join(step_word(step) for step in steps)
-    if not summary and each.link.coding is not None:
-        quality = each.link.coding.codec.quality
-        summary = {"lossless": "lossless", "intermediate": "visually lossless"}.get(
-            quality, "made for " + ("viewing" if quality == "proxy" else "delivery")
-        )
     if summary and roomy:
         painter.setFont(theme.font(11))
         painter.setPen(theme.colour("dust"))
@@ -462,19 +405,7 @@ def _paint_label(painter: QPainter, each: PlacedLink) -> None:
 
 
 def _paint_texts(painter: QPainter, placed: PlacedStation, *, narrow: bool) -> None:
-    station = placed.station
-    first, second, third = station_lines(station)
-    if narrow:
-        third = f"{station.format.encoding.bit_depth} bit {station.format.encoding.sampling}"
-    if station.share is not None:
-        third = f"{station.share:g} % · {third}"
-    if station.kind == "intermediate" and station.codec is not None:
-        from idle_quarry.path.codecs import gb_per_hour, mbps
-
-        rate = mbps(station.codec, station.format)
-        second, third = f"{rate:.0f} Mb/s", f"{gb_per_hour(rate):.0f} GB an hour"
-    if station.kind == "proxy":
-        first, second, third = "Proxy", station.name, f"{station.format.raster.size_text}"
+    first, second, third = station_texts(placed.station, narrow=narrow)
     line = placed.text.height() / 3
     for index, (text, bold) in enumerate(((first, True), (second, False), (third, False))):
         painter.setFont(theme.font(12, bold=bold))

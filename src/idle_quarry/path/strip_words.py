@@ -1,0 +1,87 @@
+"""What is said on a drawn path: a station's three lines, a link's steps in a word each; for the window and for paper."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from idle_quarry.path.codecs import gb_per_hour, mbps
+from idle_quarry.path.evaluation import Link, Station
+from idle_quarry.path.grades import Step
+from idle_quarry.signal.formats import SAMPLINGS
+from idle_quarry.signal.rates import rate_text
+from idle_quarry.signal.words import format_words
+
+
+def display_size(station: Station) -> tuple[float, float]:
+    """Return a station's width and height in lines of a square raster: anamorphic ones as they are shown."""
+    raster = station.format.raster
+    return float(raster.width * raster.pixel_aspect), float(raster.height)
+
+
+def step_word(step: Step) -> str:
+    """Return a step in a word or two for the strip."""
+    n: dict[str, Any] = step.numbers
+    if step.kind == "fit":
+        if n["scale_x"] == n["scale_y"] == 1:
+            return "trim" if n["cropped"] else "bars" if n["unused"] else "label"
+        return {0.5: "½ size", 2.0: "2 × size", 0.25: "¼ size"}.get(n["scale_y"], f"{n['scale_y'] * 100:.0f} % high")
+    if step.kind == "rate":
+        return {"speed": "speed", "nearest": "repeats" if n["repeated"] else "drops", "blend": "mix"}.get(
+            n["method"], str(n["method"])
+        )
+    if step.kind == "scan":
+        return (
+            "deinterlace"
+            if str(n["method"]).startswith("deinterlace")
+            else {"line shift": "line shift"}.get(n["method"], "fields")
+        )
+    if step.kind == "colour":
+        short = {"bt709": "SDR", "hlg": "HLG", "pq": "PQ", "gamma2.6": "print", "srgb": "sRGB", "linear": "linear"}
+        if n["transfer_from"] != n["transfer_to"]:
+            return f"{short[n['transfer_from']]}→{short[n['transfer_to']]}"
+        return "colour"
+    if step.kind == "depth":
+        return f"{n['from_bits']}→{n['to_bits']} bit"
+    return {"range": "range", "sampling": "chroma"}[step.kind]
+
+
+def station_lines(station: Station) -> tuple[str, str, str]:
+    """Return what stands beside a frame: name, format, depth and rate or share."""
+    fmt = station.format
+    words = format_words(fmt).split()
+    head = words[0]
+    colour = [w for w in words[1:] if not w.endswith("bit") and w not in SAMPLINGS]
+    shown = {"hlg": "HLG", "pq": "PQ", "p3": "P3", "bff": "lower field first", "tff": "upper field first"}
+    second = " ".join([head, *(shown.get(w, w) for w in colour)])
+    third = f"{fmt.encoding.bit_depth} bit {fmt.encoding.sampling}"
+    if fmt.scan == "interlaced":
+        third = f"{rate_text(fmt.rate * 2)} fields/s · {fmt.encoding.bit_depth} bit"
+    return station.name, second, third
+
+
+def station_texts(station: Station, *, narrow: bool = False) -> tuple[str, str, str]:
+    """Return the three lines beside a drawn station, with its share, its data rate or what it is made for."""
+    first, second, third = station_lines(station)
+    if narrow:
+        third = f"{station.format.encoding.bit_depth} bit {station.format.encoding.sampling}"
+    if station.share is not None:
+        third = f"{station.share:g} % · {third}"
+    if station.kind == "intermediate" and station.codec is not None:
+        rate = mbps(station.codec, station.format)
+        second, third = f"{rate:.0f} Mb/s", f"{gb_per_hour(rate):.0f} GB an hour"
+    if station.kind == "proxy":
+        first, second, third = "Proxy", station.name, f"{station.format.raster.size_text}"
+    return first, second, third
+
+
+def link_texts(link: Link, *, short: bool = False) -> tuple[str, str]:
+    """Return what stands over a link's line and under it: its cost with the count of steps, and the steps."""
+    count = len(link.steps)
+    over = link.grade + (f" · {count} step{'s' if count != 1 else ''}" if count and not short else "")
+    under = " · ".join(step_word(step) for step in link.steps)
+    if not under and link.coding is not None:
+        quality = link.coding.codec.quality
+        under = {"lossless": "lossless", "intermediate": "visually lossless"}.get(
+            quality, "made for " + ("viewing" if quality == "proxy" else "delivery")
+        )
+    return over, under
