@@ -51,7 +51,7 @@ def test_the_row_says_what_the_clip_is_and_what_it_declares(open_window: Open, q
     row = choose(intake, TAPE)
     index = intake.table.currentIndex()
     said = index.siblingAtColumn(FORMAT).data()
-    assert "576i25 (50 fields/s)" in said and "bff" in said and "declared upper field first" in said
+    assert "576i25 4:3 lower field first" in said and "declared upper field first" in said
     assert index.siblingAtColumn(VERDICT).data() == "Tape archive exact"
     assert row.picture is not None and row.picture[:4] == b"\x89PNG"
     assert row.match is not None and row.match.source is not None

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QLabel,
     QLineEdit,
+    QPushButton,
     QTreeWidget,
     QTreeWidgetItem,
     QWidget,
@@ -156,6 +157,20 @@ def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -
     (folder / "Papers/Camera sheet.pdf").unlink()
     jobs.check_button.click()
     qtbot.waitUntil(lambda: "1 change" in jobs.list.item(0).text(), timeout=10000)
+    offered = [each.text() for each in jobs.findChildren(QPushButton) if each.isVisible()]
+    assert (
+        "Open the folder" in offered and "Look at them in Intake" not in offered
+    )  # what it needs next is its material
+    material = next(path for path in folder.iterdir() if path.is_dir() and "Material" in path.name)
+    (material / "no clip.mov").write_bytes(b"x")
+    jobs.check_button.click()
+    qtbot.waitUntil(lambda: any(each.text() == "Look at them in Intake" for each in jobs.findChildren(QPushButton)))
+    next(each for each in jobs.findChildren(QPushButton) if each.text() == "Look at them in Intake").click()
+    looking = window.view("Intake")
+    assert isinstance(looking, IntakeView) and looking.isVisible()
+    qtbot.waitUntil(
+        lambda: any(row.path.name == "no clip.mov" and row.refusal for row in looking.model.rows), timeout=20000
+    )
 
 
 def test_the_strip_is_drawn_to_scale_and_is_the_map(open_window: Open, qtbot: QtBot) -> None:

@@ -24,6 +24,7 @@ from idle_quarry.jobs import start as starting
 from idle_quarry.jobs.allowed import NotApproved, check_startable
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.moving import move, move_of
+from idle_quarry.jobs.next_steps import next_steps
 from idle_quarry.jobs.papers import camera_sheet, setup_sheet
 from idle_quarry.jobs.start import StartedJob, start_job
 from idle_quarry.library import FileLibrary, Library, Stored
@@ -214,6 +215,20 @@ def test_what_is_otherwise_than_the_standard() -> None:
         ("Bit depth", "8", "10"),
         ("Line-up level", "−20", "−18"),
     ]
+
+
+def test_what_a_job_needs_next(lamp: tuple[Stored, StartedJob], tmp_path: Path) -> None:
+    folder = tmp_path / "copy"
+    shutil.copytree(lamp[1].folder, folder)
+    first, second = next_steps(check_job(folder))
+    assert "Tape archive and Film scans" in first.text and first.path == folder / "01 Material"
+    assert second.path is not None and second.path.name == "Camera sheet.pdf"
+    (folder / "01 Material/01 Cameras/A001.mov").write_bytes(b"a clip")
+    (folder / "Line-up/other.mov").write_bytes(b"no material")
+    (folder / "Papers/Setup sheet.html").unlink()
+    missing, look = next_steps(check_job(folder))
+    assert "Papers/Setup sheet.html" in missing.text
+    assert look.act == "look at clips" and "1 clip" in look.text and look.path == folder
 
 
 def test_drift(lamp: tuple[Stored, StartedJob], tmp_path: Path) -> None:

@@ -72,7 +72,7 @@ def test_the_order_is_broken_then_loss_then_data_and_every_reason_is_true() -> N
     keys = [(round(s.cost.broken, 6), round(s.cost.loss, 4), s.cost.gb_per_hour) for s in found]
     assert keys == sorted(keys) and len(found) > 15
     for place, each in enumerate(found):
-        assert each.reasons[0].startswith("before" if place == 0 else "behind")
+        assert each.reasons[0].startswith("above" if place == 0 else "below")
         other = found[1] if place == 0 else found[place - 1]
         assert format_words(other.working, fields=True) in each.reasons[0]
         ids = [link.source for link in each.links if link.target == "working"]

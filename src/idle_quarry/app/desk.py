@@ -46,6 +46,8 @@ class Desk(QObject):
     job_wanted = Signal(object)
     #: A station whose link is to be proved, and the clip to see it on (None for what is there).
     proof_wanted = Signal(str, object)
+    #: Clips, or folders of them, that are to be looked at in Intake.
+    clips_wanted = Signal(list)
     #: A template and two of its drafts that are to be made one.
     merge_wanted = Signal(str, int, int)
     #: A finding of the open template that is to be cured.

@@ -118,6 +118,7 @@ class Theme:
             padding: {px(1)}px {px(7)}px; selection-background-color: {s.lichen}; selection-color: {s.on_lichen}; }}
         QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus, QSpinBox:focus {{ border: 1px solid {s.lichen}; }}
         QLineEdit[refused="true"], QComboBox[refused="true"] {{ border: 1px solid {s.oxide}; }}
+        QComboBox QLineEdit, QComboBox QLineEdit:focus {{ padding: 0; border: none; background: transparent; }}
         QComboBox::drop-down {{ width: {px(18)}px; border: none; }}
         QComboBox::down-arrow {{ image: url({arrow_file(s.dust)}); width: {px(9)}px; height: {px(6)}px; }}
         QComboBox QAbstractItemView {{ background: {s.ledge}; border: 1px solid {s.seam}; outline: none;
@@ -155,7 +156,7 @@ class Theme:
         QListView::indicator:checked, QTreeView::indicator:checked {{ background: {s.lichen}; border: 1px solid {s.lichen}; }}
         QTreeView::item:selected, QTableView::item:selected {{ background: {s.ledge}; color: {s.chalk}; }}
         QTreeView:focus, QTableView:focus, QListView:focus {{ border: 1px solid {s.seam}; }}
-        QHeaderView {{ background: {s.bench}; }}
+        QHeaderView {{ background: {s.ground}; }}
         QHeaderView::section {{ background: {s.bench}; color: {s.dust}; border: none; border-bottom: 1px solid {s.seam}; padding: {px(4)}px {px(6)}px; }}
         QScrollBar:vertical {{ width: {px(10)}px; background: transparent; }}
         QScrollBar:horizontal {{ height: {px(10)}px; background: transparent; }}

@@ -13,8 +13,9 @@ from idle_quarry.errors import JobError, QuarryError
 from idle_quarry.files import sha256_of
 from idle_quarry.jobs.contents import contents_against
 from idle_quarry.jobs.start import JOB_FORMAT
-from idle_quarry.jobs.structure import JOB_FILE, PAPERS
+from idle_quarry.jobs.structure import JOB_FILE, LINE_UP, PAPERS, TIMELINES
 from idle_quarry.library.exchange import template_from_data
+from idle_quarry.media.names import MEDIA_SUFFIXES
 from idle_quarry.path.template import Template, content_hash
 
 
@@ -43,6 +44,7 @@ class CheckedJob:
     folders: tuple[str, ...]
     files: tuple[str, ...]
     drift: tuple[Drift, ...]
+    material: tuple[str, ...] = ()  #: media files that were put into the template's folders
 
 
 def read_job(folder: Path) -> dict[str, Any]:
@@ -88,20 +90,26 @@ def check_job(folder: Path) -> CheckedJob:
     drift: list[Drift] = []
     if content_hash(template) != claimed:
         drift.append(Drift(JOB_FILE, "altered", "the settings in the record do not match the hash of their revision"))
-    drift += _drift(folder, folders, files)
+    strangers = _strangers(folder, files)
+    material = tuple(sorted(name for name in strangers if _is_material(name, folders)))
+    drift += _drift(folder, folders, files, strangers)
     line_up = data.get("line_up")
     told = {each.path for each in drift if each.kind in ("altered", "missing", "moved")}
     for name, text in contents_against(folder, template, line_up if isinstance(line_up, dict) else {}):
         if name not in told or "cannot be read" not in text:
             drift.append(Drift(name, "altered", text))
-    return CheckedJob(folder, title, name, revision, claimed, template, folders, tuple(files), tuple(drift))
+    return CheckedJob(folder, title, name, revision, claimed, template, folders, tuple(files), tuple(drift), material)
 
 
-def _drift(folder: Path, folders: tuple[str, ...], files: dict[str, str]) -> list[Drift]:
+def _is_material(name: str, folders: tuple[str, ...]) -> bool:
+    top = name.split("/", 1)[0]
+    return top in folders and top not in (PAPERS, TIMELINES, LINE_UP) and Path(name).suffix.lower() in MEDIA_SUFFIXES
+
+
+def _drift(folder: Path, folders: tuple[str, ...], files: dict[str, str], strangers: set[str]) -> list[Drift]:
     found: list[Drift] = []
     missing = [name for name in files if not (folder / name).is_file()]
     lost_folders = [name for name in folders if not (folder / name).is_dir()]
-    strangers = _strangers(folder, folders, files)
     by_hash = _hashes([folder / name for name in strangers], {files[name] for name in missing}) if missing else {}
     for name, digest in files.items():
         if name in missing:
@@ -126,7 +134,7 @@ def _drift(folder: Path, folders: tuple[str, ...], files: dict[str, str]) -> lis
     return found
 
 
-def _strangers(folder: Path, folders: tuple[str, ...], files: dict[str, str]) -> set[str]:
+def _strangers(folder: Path, files: dict[str, str]) -> set[str]:
     """Return the files below the job that it did not write, as relative paths."""
     names = set()
     for path in folder.rglob("*"):

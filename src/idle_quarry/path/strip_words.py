@@ -7,7 +7,7 @@ from typing import Any
 from idle_quarry.path.codecs import gb_per_hour, mbps
 from idle_quarry.path.evaluation import Link, Station
 from idle_quarry.path.grades import Step
-from idle_quarry.signal.formats import SAMPLINGS
+from idle_quarry.signal.formats import SAMPLINGS, SignalFormat
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.words import format_words
 
@@ -45,14 +45,17 @@ def step_word(step: Step) -> str:
     return {"range": "range", "sampling": "chroma"}[step.kind]
 
 
+def format_head(fmt: SignalFormat) -> str:
+    """Return a format in words without its depth and sampling: "576i25 4:3 lower field first", "2160p50 HLG"."""
+    shown = {"hlg": "HLG", "pq": "PQ", "p3": "P3", "bff": "lower field first", "tff": "upper field first"}
+    words = [w for w in format_words(fmt).split() if not w.endswith("bit") and w not in SAMPLINGS]
+    return " ".join(shown.get(word, word) for word in words)
+
+
 def station_lines(station: Station) -> tuple[str, str, str]:
     """Return what stands beside a frame: name, format, depth and rate or share."""
     fmt = station.format
-    words = format_words(fmt).split()
-    head = words[0]
-    colour = [w for w in words[1:] if not w.endswith("bit") and w not in SAMPLINGS]
-    shown = {"hlg": "HLG", "pq": "PQ", "p3": "P3", "bff": "lower field first", "tff": "upper field first"}
-    second = " ".join([head, *(shown.get(w, w) for w in colour)])
+    second = format_head(fmt)
     third = f"{fmt.encoding.bit_depth} bit {fmt.encoding.sampling}"
     if fmt.scan == "interlaced":
         third = f"{rate_text(fmt.rate * 2)} fields/s · {fmt.encoding.bit_depth} bit"

@@ -66,6 +66,7 @@ class IntakeView(QWidget):
         desk.opened.connect(self._opened)
         desk.shelves_changed.connect(self._fill_templates)
         desk.shelves_changed.connect(self._judge)
+        desk.clips_wanted.connect(self._wanted)
         self._fill_templates()
         self._opened()
         self._show_state()
@@ -182,7 +183,7 @@ class IntakeView(QWidget):
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         head.setStretchLastSection(True)
         head.setHighlightSections(False)
-        for column, width in enumerate((232, 168, 208, 178, 142)):
+        for column, width in enumerate((224, 136, 204, 172, 144)):
             self.table.setColumnWidth(column, theme.px(width))
         self.table.selectionModel().currentChanged.connect(lambda *_: self._show_clip())
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._fill_ends())
@@ -262,6 +263,10 @@ class IntakeView(QWidget):
         if name:
             self.desk.preferences.clips_folder = name
             self.look_at([Path(name)])
+
+    def _wanted(self, paths: list[Path]) -> None:
+        self.desk.view_wanted.emit("Intake")
+        self.look_at(paths)
 
     def look_at(self, paths: list[Path]) -> None:
         """Measure clips and the media in folders on all cores, off the interface thread; rows come as they are known."""

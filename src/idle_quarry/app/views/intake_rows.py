@@ -26,6 +26,7 @@ from idle_quarry.media import Clip
 from idle_quarry.media.against import against
 from idle_quarry.media.words import fields_text, sureness
 from idle_quarry.path.matching import Match
+from idle_quarry.path.strip_words import format_head
 from idle_quarry.path.template import Template
 from idle_quarry.signal.colour import PRIMARIES, TRANSFERS
 from idle_quarry.signal.rates import rate_text
@@ -88,7 +89,9 @@ def _format(row: Looked) -> Cell:
     if clip.format is None:
         return Cell(f"{d.width} × {d.height}, no rate" if d.has_picture else "sound only")
     bits = f"{d.bit_depth} bit {d.sampling}"
-    what = row.format_words.replace(f" {d.bit_depth}bit", "").replace(f" {d.sampling}", "")
+    if clip.format.scan == "interlaced":
+        bits = f"{rate_text(clip.format.rate * 2)} fields/s · {bits}"
+    what = format_head(clip.format)
     if clip.corrected:
         return Cell(what, "corrected by hand")
     wrong = [each for each in clip.disagreements if each.field in ("scan", "field_order", "rate", "sample_aspect")]

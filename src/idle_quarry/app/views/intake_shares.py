@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
+
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetrics, QPainter
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from idle_quarry.app.theme import theme
 from idle_quarry.media.report import Total
+from idle_quarry.signal.formats import SAMPLINGS
 
 _TOTAL = Qt.ItemDataRole.UserRole
 
@@ -21,7 +24,7 @@ class Shares(QListWidget):
         super().__init__()
         self.setItemDelegate(_ShareDelegate(self))
         self.setAccessibleName("Shares of the material by format")
-        self.setFixedWidth(theme.px(186))
+        self.setFixedWidth(theme.px(214))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.currentItemChanged.connect(self._changed)
 
@@ -51,6 +54,14 @@ class Shares(QListWidget):
         self.chosen.emit(total.format if total is not None else "")
 
 
+def _in_two(words: str) -> tuple[str, str]:
+    """Return a format's words for two lines: what it is, and how it is coded."""
+    each = re.sub(r" \([^)]*\)", "", words).split()
+    coded = [word for word in each if word in SAMPLINGS or word.endswith("bit")]
+    shown = {"bff": "lower field first", "tff": "upper field first", "hlg": "HLG", "pq": "PQ", "p3": "P3"}
+    return " ".join(shown.get(word, word) for word in each if word not in coded), " ".join(coded).replace("bit", " bit")
+
+
 class _ShareDelegate(QStyledItemDelegate):
     """Draws a share: its length as a bar, per cent and format, how many clips."""
 
@@ -67,7 +78,7 @@ class _ShareDelegate(QStyledItemDelegate):
             painter.fillRect(QRectF(rect.left(), rect.top(), 3, rect.height()), theme.colour("lichen"))
         total: Total | None = index.data(_TOTAL)
         left, width = rect.left() + theme.px(12), rect.width() - theme.px(20)
-        painter.setFont(theme.font(13, bold=total is not None))
+        painter.setFont(theme.font(13 if total is None else 12, bold=total is not None))
         painter.setPen(theme.colour("chalk"))
         if total is None:
             painter.drawText(rect.adjusted(theme.px(12), 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, str(index.data()))
@@ -79,11 +90,11 @@ class _ShareDelegate(QStyledItemDelegate):
         )
         line = theme.px(18)
         first = QRectF(left, bar.bottom() + theme.px(3), width, line)
-        text = QFontMetrics(painter.font()).elidedText(total.format, Qt.TextElideMode.ElideRight, int(width))
+        head, coded = _in_two(total.format)
+        text = QFontMetrics(painter.font()).elidedText(head, Qt.TextElideMode.ElideRight, int(width))
         painter.drawText(first, Qt.AlignmentFlag.AlignVCenter, text)
         painter.setFont(theme.font(12))
         painter.setPen(theme.colour("dust"))
-        counted = (
-            f"{total.share * 100:.0f} % · {total.count} clip{'' if total.count == 1 else 's'}, {total.seconds:.1f} s"
-        )
+        count = f"{total.count} clip{'' if total.count == 1 else 's'}"
+        counted = " · ".join(part for part in (f"{total.share * 100:.0f} %", count, coded) if part)
         painter.drawText(first.translated(0, line - theme.px(1)), Qt.AlignmentFlag.AlignVCenter, counted)

@@ -7,11 +7,13 @@ import time
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QUrl
+from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QFormLayout,
+    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QListWidget,
@@ -35,6 +37,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.allowed import NotApproved, check_startable
 from idle_quarry.jobs.check import CheckedJob, check_job
 from idle_quarry.jobs.moving import Move, move, move_of
+from idle_quarry.jobs.next_steps import NextStep, next_steps
 from idle_quarry.jobs.start import StartedJob, bytes_needed, start_job
 from idle_quarry.jobs.structure import planned
 from idle_quarry.library import JobRecord, Stored
@@ -179,6 +182,12 @@ class JobsView(QWidget):
         self.changes = DifferenceTable()
         self.changes.setMinimumHeight(theme.px(150))
         self.changes.setMaximumHeight(theme.px(260))
+        self.next_head = label("Next", "head")
+        self._next = QGridLayout()
+        self._next.setColumnStretch(0, 1)
+        self._next.setVerticalSpacing(theme.px(3))
+        head.addWidget(self.next_head)
+        head.addLayout(self._next)
         self.drift_head = label(role="head")
         self.drift = label(wrap=True)
         head.addWidget(self.drift_head)
@@ -189,11 +198,11 @@ class JobsView(QWidget):
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.lanes)
-        column.addWidget(scroll, 3)
+        column.addWidget(scroll, 2)
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
         self.tree.setAccessibleName("Folders and files of the job")
-        column.addWidget(self.tree, 2)
+        column.addWidget(self.tree, 3)
         self.pages.addWidget(page)
 
     # -- the list --------------------------------------------------------------------------------------
@@ -276,6 +285,7 @@ class JobsView(QWidget):
             f"{record.template_name}, revision {record.revision} · {record.hash[:12]} · started {record.time[:10]} by {record.author}\n{record.folder}"
         )
         self.tree.clear()
+        self._show_next(next_steps(result) if isinstance(result, CheckedJob) else [])
         if isinstance(result, CheckedJob):
             self.lanes.show_template(result.template)
             self.drift_head.setText(
@@ -290,6 +300,28 @@ class JobsView(QWidget):
             self.lanes.show_template(None)
             self.drift_head.setText("Being checked" if result is None else "Cannot be checked")
             self.drift.setText("" if result is None else str(result))
+
+    def _show_next(self, steps: list[NextStep]) -> None:
+        """Say what the job needs next, each with its button."""
+        while (item := self._next.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.deleteLater()
+        self.next_head.setVisible(bool(steps))
+        for row, step in enumerate(steps):
+            self._next.addWidget(label(step.text, wrap=True), row, 0)
+            if step.act:
+                self._next.addWidget(button(step.label, partial(self.do, step)), row, 1)
+
+    def do(self, step: NextStep) -> None:
+        """Do what a step offers: open its file or folder, or look at its clips against the job's template."""
+        if step.path is None or not step.path.exists():
+            self.desk.say(f"{step.path} is no longer there.", refusal=True)
+        elif step.act == "look at clips":
+            self._open_template()
+            self.desk.clips_wanted.emit([step.path])
+        elif not QDesktopServices.openUrl(QUrl.fromLocalFile(str(step.path))):
+            self.desk.say(f"Nothing here opens {step.path.name}. It lies in {step.path.parent}.", refusal=True)
 
     # -- a newer revision ------------------------------------------------------------------------------
 

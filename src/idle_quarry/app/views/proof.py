@@ -14,7 +14,7 @@ from idle_quarry.app.theme import theme
 from idle_quarry.app.views.proof_codecs import CodecsPage
 from idle_quarry.app.views.proof_disks import DisksPage
 from idle_quarry.app.views.proof_pictures import PicturesPage, subject_of
-from idle_quarry.app.widgets.basics import label
+from idle_quarry.app.widgets.basics import OneLine, label
 from idle_quarry.app.widgets.strip import Strip
 from idle_quarry.media import MEDIA_SUFFIXES
 from idle_quarry.path.comparing import questions
@@ -49,7 +49,7 @@ class ProofView(QWidget):
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.strip = Strip(editable=False, low=True)
         self.strip.chosen.connect(self.choose)
-        self.title, self.about = label(role="head"), label(role="dust")
+        self.title, self.about = label(role="head"), OneLine("dust")
         self.pictures, self.codecs, self.disks = PicturesPage(desk), CodecsPage(desk), DisksPage(desk)
         self.pictures.laid.connect(self._say_what)
         self._pages = QStackedWidget()
@@ -72,8 +72,8 @@ class ProofView(QWidget):
         head.addSpacing(theme.px(14))
         head.addWidget(self.title)
         head.addSpacing(theme.px(10))
-        head.addWidget(self.about)
-        head.addStretch(1)
+        head.addWidget(self.about, 100)
+        head.addStretch(1)  # keeps the tabs together where nothing is said beside them
         self._full = QWidget()
         column = QVBoxLayout(self._full)
         column.setContentsMargins(0, 0, 0, 0)
@@ -170,7 +170,6 @@ class ProofView(QWidget):
         ends = f"{format_words(bench.source, fields=True)} to {format_words(bench.target, fields=True)}"
         other = "" if bench.source == subject.source else f"This clip is not what {subject.name} should be. "
         self.about.setText(f"{other}{ends}: {steps or 'nothing changes'}")
-        self.about.setToolTip(self.about.text())
 
     def _clips(self) -> list[Path]:
         """Return clips that lie beside this library: the demo's."""

@@ -86,9 +86,10 @@ class Lanes(QWidget):
                 self._track(
                     p, lane, lead, y + theme.px(18) + (shown + number) * theme.px(15), track.name, track.colour, "audio"
                 )
+            p.setPen(QPen(theme.colour("lichen"), 1))
+            x = lane.left() + lead
+            p.drawLine(QPointF(x, y + theme.px(18)), QPointF(x, y + theme.px(18) + len(timeline.tracks) * theme.px(15)))
             y += height + theme.px(32)
-        p.setPen(QPen(theme.colour("lichen"), 1))
-        p.drawLine(QPointF(lane.left() + lead, theme.px(18)), QPointF(lane.left() + lead, y - theme.px(12)))
 
     def _track(self, p: QPainter, lane: QRectF, lead: float, y: float, name: str, colour: str, kind: str) -> None:
         band = QRectF(lane.left(), y, lane.width(), theme.px(13))

@@ -6,8 +6,18 @@ from collections.abc import Callable
 from html import escape
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtGui import QWheelEvent
-from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QPushButton, QScrollArea, QSizePolicy, QWidget
+from PySide6.QtGui import QPainter, QPaintEvent, QWheelEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QStyle,
+    QStyleOptionFrame,
+    QWidget,
+)
 
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import button, label, restyle
@@ -26,6 +36,23 @@ class _Combo(QComboBox):
         event.ignore()
 
 
+class _Line(QLineEdit):
+    """A line whose text ends in dots where it has no room, while nobody types in it."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        option = QStyleOptionFrame()
+        self.initStyleOption(option)
+        room = self.style().subElementRect(QStyle.SubElement.SE_LineEditContents, option, self).adjusted(2, 0, -2, 0)
+        if self.hasFocus() or self.fontMetrics().horizontalAdvance(self.text()) <= room.width():
+            super().paintEvent(event)
+            return
+        painter = QPainter(self)
+        self.style().drawPrimitive(QStyle.PrimitiveElement.PE_PanelLineEdit, option, painter, self)
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room.width())
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+
+
 class Row(QObject):
     """One setting: label, editor, what follows, and the mark that puts it back."""
 
@@ -40,10 +67,12 @@ class Row(QObject):
         if setting.choices:
             combo = _Combo()
             combo.setEditable(setting.free)
+            if setting.free:
+                combo.setLineEdit(_Line())
             combo.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
             combo.addItems(list(setting.choices))
             combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            combo.setMinimumContentsLength(8)
+            combo.setMinimumContentsLength(11)
             combo.setFont(theme.font(13))
             combo.textActivated.connect(self._commit)
             inner = combo.lineEdit()
@@ -54,7 +83,7 @@ class Row(QObject):
                 inner.editingFinished.connect(lambda: self._commit(combo.currentText()))
             self.editor = combo
         else:
-            line_edit = QLineEdit()
+            line_edit = _Line()
             line_edit.setFont(theme.font(13))
             line_edit.editingFinished.connect(lambda: self._commit(line_edit.text()))
             self.editor = line_edit
@@ -191,8 +220,8 @@ class Sheet(QScrollArea):
         grid.setHorizontalSpacing(theme.px(8))
         grid.setVerticalSpacing(theme.px(3))
         grid.setColumnMinimumWidth(0, theme.px(98))
-        grid.setColumnStretch(1, 4)
-        grid.setColumnStretch(3, 7)
+        grid.setColumnStretch(1, 5)
+        grid.setColumnStretch(3, 6)
         line, in_policy = 0, False
         for setting, key in zip(settings, keys, strict=True):
             if ".policy." in setting.place and not in_policy:

@@ -128,7 +128,7 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
     room_beside = {working.id: ends[working.id if below["intermediate"] else kept.id], kept.id: ends[kept.id]}
     if not below["intermediate"] and not narrow:  # the intermediate's text is centred and comes nearer
         middle = mid_x[1] + size(kept)[0] / 2
-        ends[working.id] = middle - min(side / 2, ends[kept.id] - middle) - theme.px(8)
+        ends[working.id] = min(middle - side / 2, ends[kept.id] - side) - theme.px(8)
     head_y = top + max(0.0, (room - head_h - caption - hung) / 2)
     for head, x, hanging in ((working, mid_x[0], below["working"]), (kept, mid_x[1], below["intermediate"])):
         w, h = size(head)
@@ -139,9 +139,12 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
             text = QRectF(start, below_frame, min(side, ends[head.id] - start), 3 * line)
             placed[head.id] = PlacedStation(head, frame, text, Qt.AlignmentFlag.AlignLeft)
         else:
-            half = min(side / 2, ends[head.id] - frame.center().x())
-            text = QRectF(frame.center().x() - half, below_frame, 2 * half, 3 * line)
-            placed[head.id] = PlacedStation(head, frame, text, Qt.AlignmentFlag.AlignHCenter)
+            # under the frame's middle where there is room, else it ends before the bends
+            end = ends[head.id]
+            text = QRectF(min(frame.center().x() - side / 2, end - side), below_frame, side, 3 * line)
+            roomy = frame.center().x() + side / 2 <= end
+            align = Qt.AlignmentFlag.AlignHCenter if roomy else Qt.AlignmentFlag.AlignRight
+            placed[head.id] = PlacedStation(head, frame, text, align)
         for station in hanging:
             hw, hh = size(station)
             hang = QRectF(x, head_y + head_h + caption + 2 * gap, hw, hh)
@@ -406,6 +409,9 @@ def _paint_label(painter: QPainter, each: PlacedLink) -> None:
 
 def _paint_texts(painter: QPainter, placed: PlacedStation, *, narrow: bool) -> None:
     first, second, third = station_texts(placed.station, narrow=narrow)
+    # what tells codecs apart stands at the end of their names
+    coded = placed.station.kind in ("intermediate", "proxy")
+    elide = Qt.TextElideMode.ElideMiddle if coded else Qt.TextElideMode.ElideRight
     line = placed.text.height() / 3
     for index, (text, bold) in enumerate(((first, True), (second, False), (third, False))):
         painter.setFont(theme.font(12, bold=bold))
@@ -415,7 +421,7 @@ def _paint_texts(painter: QPainter, placed: PlacedStation, *, narrow: bool) -> N
         painter.drawText(
             rect,
             placed.align | Qt.AlignmentFlag.AlignVCenter,
-            metrics.elidedText(text, Qt.TextElideMode.ElideRight, rect.width()),
+            metrics.elidedText(text, elide, rect.width()),
         )
 
 
