@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QFontMetrics, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from idle_quarry.app.theme import theme
 
@@ -101,3 +101,15 @@ def draw_frame(painter: QPainter, rect: QRectF, scan: str, *, chosen: bool = Fal
     if scan == "psf":
         painter.setPen(QPen(theme.colour("lichen" if chosen else "dust"), 1))
         painter.drawRect(rect.adjusted(3, 3, -3, -3))
+
+
+def fitted(name: str, metrics: QFontMetrics | QFontMetricsF, width: float) -> str:
+    """Return a name for a given room: first what it is also called falls, in brackets at its end, then it ends in dots.
+
+    A codec's own name stands before the brackets and tells it apart.
+    """
+    if metrics.horizontalAdvance(name) > width:
+        name = name.split(" (", 1)[0]
+    if isinstance(metrics, QFontMetrics):
+        return metrics.elidedText(name, Qt.TextElideMode.ElideRight, int(width))
+    return metrics.elidedText(name, Qt.TextElideMode.ElideRight, width)

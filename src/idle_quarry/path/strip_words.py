@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from idle_quarry.path.codecs import gb_per_hour, mbps
@@ -45,11 +46,21 @@ def step_word(step: Step) -> str:
     return {"range": "range", "sampling": "chroma"}[step.kind]
 
 
+def in_two(words: str) -> tuple[str, str]:
+    """Return a format's words for two lines: what it is, and its depth and sampling where they are said.
+
+    >>> in_two("576i25 (50 fields/s) 4:3 bff 8bit 4:2:0")
+    ('576i25 4:3 lower field first', '8 bit 4:2:0')
+    """
+    each = re.sub(r" \([^)]*\)", "", words).split()
+    coded = [word for word in each if word in SAMPLINGS or word.endswith("bit")]
+    shown = {"bff": "lower field first", "tff": "upper field first", "hlg": "HLG", "pq": "PQ", "p3": "P3"}
+    return " ".join(shown.get(word, word) for word in each if word not in coded), " ".join(coded).replace("bit", " bit")
+
+
 def format_head(fmt: SignalFormat) -> str:
     """Return a format in words without its depth and sampling: "576i25 4:3 lower field first", "2160p50 HLG"."""
-    shown = {"hlg": "HLG", "pq": "PQ", "p3": "P3", "bff": "lower field first", "tff": "upper field first"}
-    words = [w for w in format_words(fmt).split() if not w.endswith("bit") and w not in SAMPLINGS]
-    return " ".join(shown.get(word, word) for word in words)
+    return in_two(format_words(fmt))[0]
 
 
 def station_lines(station: Station) -> tuple[str, str, str]:
@@ -71,7 +82,7 @@ def station_texts(station: Station, *, narrow: bool = False) -> tuple[str, str, 
         third = f"{station.share:g} % · {third}"
     if station.kind == "intermediate" and station.codec is not None:
         rate = mbps(station.codec, station.format)
-        second, third = f"{rate:.0f} Mb/s", f"{gb_per_hour(rate):.0f} GB an hour"
+        second, third = f"{rate:.0f} Mb/s", f"{gb_per_hour(rate):.0f} GB/h"
     if station.kind == "proxy":
         first, second, third = "Proxy", station.name, f"{station.format.raster.size_text}"
     return first, second, third

@@ -183,7 +183,7 @@ class IntakeView(QWidget):
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         head.setStretchLastSection(True)
         head.setHighlightSections(False)
-        for column, width in enumerate((224, 136, 204, 172, 144)):
+        for column, width in enumerate((212, 136, 200, 168, 144)):
             self.table.setColumnWidth(column, theme.px(width))
         self.table.selectionModel().currentChanged.connect(lambda *_: self._show_clip())
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._fill_ends())
@@ -460,6 +460,7 @@ class IntakeView(QWidget):
 
     def _toggle_ends(self) -> None:
         self._below.setCurrentWidget(self.two_ends if self.ends_button.isChecked() else self.evidence)
+        self.start_button.setVisible(not self.ends_button.isChecked())  # two ends has its own
         self._fill_ends()
 
     def _fill_ends(self) -> None:

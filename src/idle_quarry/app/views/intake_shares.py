@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import re
-
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetrics, QPainter
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from idle_quarry.app.theme import theme
 from idle_quarry.media.report import Total
-from idle_quarry.signal.formats import SAMPLINGS
+from idle_quarry.path.strip_words import in_two
 
 _TOTAL = Qt.ItemDataRole.UserRole
 
@@ -54,14 +52,6 @@ class Shares(QListWidget):
         self.chosen.emit(total.format if total is not None else "")
 
 
-def _in_two(words: str) -> tuple[str, str]:
-    """Return a format's words for two lines: what it is, and how it is coded."""
-    each = re.sub(r" \([^)]*\)", "", words).split()
-    coded = [word for word in each if word in SAMPLINGS or word.endswith("bit")]
-    shown = {"bff": "lower field first", "tff": "upper field first", "hlg": "HLG", "pq": "PQ", "p3": "P3"}
-    return " ".join(shown.get(word, word) for word in each if word not in coded), " ".join(coded).replace("bit", " bit")
-
-
 class _ShareDelegate(QStyledItemDelegate):
     """Draws a share: its length as a bar, per cent and format, how many clips."""
 
@@ -90,7 +80,7 @@ class _ShareDelegate(QStyledItemDelegate):
         )
         line = theme.px(18)
         first = QRectF(left, bar.bottom() + theme.px(3), width, line)
-        head, coded = _in_two(total.format)
+        head, coded = in_two(total.format)
         text = QFontMetrics(painter.font()).elidedText(head, Qt.TextElideMode.ElideRight, int(width))
         painter.drawText(first, Qt.AlignmentFlag.AlignVCenter, text)
         painter.setFont(theme.font(12))

@@ -26,6 +26,7 @@ from idle_quarry.app.widgets.strip import paint_mini_strip
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Library, Revision, Search, Summary
 from idle_quarry.path.evaluation import Evaluation
+from idle_quarry.path.strip_words import in_two
 
 Index = QModelIndex | QPersistentModelIndex
 SUMMARY = Qt.ItemDataRole.UserRole
@@ -167,7 +168,9 @@ class ShelfDelegate(QStyledItemDelegate):
         painter.setPen(theme.colour("dust"))
         gap = " · "
         room = width - small.horizontalAdvance(gap + worst)
-        first = small.elidedText(f"{each.working} · {each.territory}", Qt.TextElideMode.ElideRight, room) + gap
+        first = (
+            small.elidedText(f"{in_two(each.working)[0]} · {each.territory}", Qt.TextElideMode.ElideRight, room) + gap
+        )
         painter.drawText(x, rect.top() + theme.px(39), first)
         painter.setPen(theme.grade(grade) if grade else theme.colour("oxide"))
         painter.drawText(x + small.horizontalAdvance(first), rect.top() + theme.px(39), worst)

@@ -215,7 +215,8 @@ class StarterPage(QWidget):
                 widget.deleteLater()
         for each in found:
             line = label(each.text, wrap=True)
-            line.setStyleSheet(f"color: {theme.colour(_MARK[each.severity]).name()}")
+            begun = bool(self.folder.text().strip() or self.chosen())  # nothing is wrong before anything is said
+            line.setStyleSheet(f"color: {theme.colour(_MARK[each.severity] if begun else 'dust').name()}")
             self._verdicts.addWidget(line)
         stops = any(each.severity == "stop" for each in found)
         count = len(self._templates)

@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.drawing import draw_severity
+from idle_quarry.app.drawing import draw_severity, fitted
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import label
 from idle_quarry.path.evaluation import Evaluation, Finding
@@ -123,7 +123,7 @@ class _Delegate(QStyledItemDelegate):
         painter.drawText(
             name.adjusted(0, shift, 0, 0),
             top,
-            metrics.elidedText(model.place(finding), Qt.TextElideMode.ElideRight, name.width()),
+            fitted(model.place(finding), metrics, name.width()),
         )
         if finding.remedy:
             painter.setPen(theme.colour("lichen"))

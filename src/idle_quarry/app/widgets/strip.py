@@ -19,11 +19,14 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from idle_quarry.app.drawing import draw_frame, draw_link, draw_severity
+from idle_quarry.app.drawing import draw_frame, draw_link, draw_severity, fitted
 from idle_quarry.app.theme import theme
 from idle_quarry.path.evaluation import SEVERITIES, Evaluation, Link, Station
 from idle_quarry.path.strip_words import display_size, link_texts, station_texts
 from idle_quarry.signal.words import format_words
+
+#: How far beside the intermediate the lines to the deliveries bend: farther for the words of a proxy, where there is room.
+_BESIDE, _BESIDE_PROXY = 14, 62
 
 
 @dataclass(frozen=True)
@@ -122,7 +125,10 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
     head_h = max(size(working)[1], size(kept)[1])
     # text under a head ends before the lines that bend down beside it
     # a narrow strip bends its lines close to the deliveries, and the text has the room before them
-    bends = max(theme.px(12), free - theme.px(22)) if narrow else theme.px(12) if len(outs) > 1 else links_room / 3
+    beside = theme.px(_BESIDE)
+    if below["intermediate"]:
+        beside = theme.px(_BESIDE_PROXY if free > theme.px(190) else 34 if free > theme.px(150) else _BESIDE)
+    bends = max(theme.px(12), free - theme.px(22)) if narrow else beside - 2 if len(outs) > 1 else links_room / 3
     ends = {working.id: mid_x[1] - theme.px(6), kept.id: mid_x[1] + size(kept)[0] + bends}
     # what hangs from working may say its name under the intermediate, where nothing hangs there
     room_beside = {working.id: ends[working.id if below["intermediate"] else kept.id], kept.id: ends[kept.id]}
@@ -155,11 +161,11 @@ def lay_out(e: Evaluation, width: float, height: float, scale: float | None = No
             placed[station.id] = PlacedStation(station, hang, text, Qt.AlignmentFlag.AlignLeft)
     stack(sources, first_x, left_w, True)
     stack(outs, last_x, right_w, False)
-    links = [_routed(e, link, placed, late=narrow) for link in e.links]
+    links = [_routed(e, link, placed, beside, late=narrow) for link in e.links]
     return StripLayout(tuple(placed[s.id] for s in e.stations), tuple(links), pixels, narrow)
 
 
-def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation], *, late: bool) -> PlacedLink:
+def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation], beside: int, *, late: bool) -> PlacedLink:
     source, target = placed[link.source].frame, placed[link.target].frame
     kind = placed[link.target].station.kind
     if kind in ("monitor", "proxy"):
@@ -179,7 +185,7 @@ def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation], *, late
         run = QRectF(QPointF(start.x(), start.y() - 20), QPointF(turn, start.y() + 20))
     else:
         start = QPointF(start.x(), start.y() + spread)
-        aside = theme.px(14) + 4 * abs(index - (of - 1) / 2)
+        aside = (theme.px(_BESIDE) if late else beside) + 4 * abs(index - (of - 1) / 2)
         turn = end.x() - aside if late else start.x() + aside
         run = QRectF(QPointF(turn, end.y() - 20), QPointF(end.x(), end.y() + 20))
     if abs(start.y() - end.y()) < 2:
@@ -409,9 +415,6 @@ def _paint_label(painter: QPainter, each: PlacedLink) -> None:
 
 def _paint_texts(painter: QPainter, placed: PlacedStation, *, narrow: bool) -> None:
     first, second, third = station_texts(placed.station, narrow=narrow)
-    # what tells codecs apart stands at the end of their names
-    coded = placed.station.kind in ("intermediate", "proxy")
-    elide = Qt.TextElideMode.ElideMiddle if coded else Qt.TextElideMode.ElideRight
     line = placed.text.height() / 3
     for index, (text, bold) in enumerate(((first, True), (second, False), (third, False))):
         painter.setFont(theme.font(12, bold=bold))
@@ -421,7 +424,7 @@ def _paint_texts(painter: QPainter, placed: PlacedStation, *, narrow: bool) -> N
         painter.drawText(
             rect,
             placed.align | Qt.AlignmentFlag.AlignVCenter,
-            metrics.elidedText(text, elide, rect.width()),
+            fitted(text, metrics, rect.width()),
         )
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import Joined, joined, remedy
 from idle_quarry.path.grades import percent
+from idle_quarry.path.steps.colour import transfer_words
 from idle_quarry.signal.colour import PRIMARIES, TRANSFERS, is_hdr
 from idle_quarry.signal.words import default_encoding
 
@@ -37,13 +38,11 @@ def _colour(each: Joined) -> Iterator[Finding]:
         return
     outside = float(step.numbers["gamut_outside"])
     if is_hdr(source.transfer) and not is_hdr(target.transfer):
-        before, after = TRANSFERS[source.transfer][0], TRANSFERS[target.transfer][0]
-        text = f"{name}: {before} becomes {after}; light above {TRANSFERS[source.transfer][2]} is compressed"
-        text += (
-            f", and {percent(outside, 0)} of the colours lie outside {PRIMARIES[target.primaries].label}."
-            if outside
-            else "."
+        _, text = transfer_words(source.transfer, target.transfer, each.link.policy.tone)
+        where = (
+            f"; {percent(outside, 0)} of the colours lie outside {PRIMARIES[target.primaries].label}" if outside else ""
         )
+        text = f"{name}: {text}{where}."
         severity = "note" if each.own.kind == "monitor" else "caution"
         yield Finding(severity, "hdr_to_sdr", each.own.id, text, None, {"gamut_outside": outside})
     elif is_hdr(target.transfer) and not is_hdr(source.transfer):

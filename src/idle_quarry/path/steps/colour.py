@@ -44,7 +44,7 @@ def colour_step(source: Encoding, target: Encoding, policy: Policy) -> Step | No
     parts: list[str] = []
     grade = "clean"
     if source.transfer != target.transfer:
-        grade, text = _transfer(source.transfer, target.transfer, policy.tone)
+        grade, text = transfer_words(source.transfer, target.transfer, policy.tone)
         parts.append(text)
     if source.primaries != target.primaries:
         names = f"{PRIMARIES[source.primaries].label} into {PRIMARIES[target.primaries].label}"
@@ -59,7 +59,8 @@ def colour_step(source: Encoding, target: Encoding, policy: Policy) -> Step | No
     return Step("colour", grade, "; ".join(parts), numbers)
 
 
-def _transfer(source: str, target: str, tone: str) -> tuple[str, str]:
+def transfer_words(source: str, target: str, tone: str) -> tuple[str, str]:
+    """Return the grade of going from one transfer to another, and what it does in words."""
     names = f"{TRANSFERS[source][0]} to {TRANSFERS[target][0]}"
     if is_hdr(source) and not is_hdr(target):
         white = f"reference white ({_WHITE[source]})"
