@@ -221,7 +221,7 @@ def test_what_a_job_needs_next(lamp: tuple[Stored, StartedJob], tmp_path: Path) 
     folder = tmp_path / "copy"
     shutil.copytree(lamp[1].folder, folder)
     first, second = next_steps(check_job(folder))
-    assert "Tape archive and Film scans" in first.text and first.path == folder / "01 Material"
+    assert "Expected: Tape archive, Film scans." in first.text and first.path == folder / "01 Material"
     assert second.path is not None and second.path.name == "Camera sheet.pdf"
     (folder / "01 Material/01 Cameras/A001.mov").write_bytes(b"a clip")
     (folder / "Line-up/other.mov").write_bytes(b"no material")

@@ -26,8 +26,8 @@ def house_begin(options: Options, out: Output) -> int:
         raise NotUnderstood("no standard delivery", subject=unknown[0], remedy="use " + ", ".join(deliveries()))
     work = str(Path(options.work).expanduser()) if options.work else ""
     places = (
-        Place(id="work", name="Material", purpose="work", path=work),
-        Place(id="cache", name="Renders", purpose="cache", path=str(Path(work) / "cache") if work else ""),
+        Place(id="work", name="Material disk", purpose="work", path=work),
+        Place(id="cache", name="Render disk", purpose="cache", path=str(Path(work) / "cache") if work else ""),
     )
     document: list[dict[str, Any]] = []
     with opened(options) as library:

@@ -67,11 +67,15 @@ FOLDERS = (
 )  # fmt: skip
 
 PLACES = (
-    Place(id="work", name="Work", purpose="work", path="/media/larkmoor/work", disk="external", plays_mb_s=900),
-    Place(id="cache", name="Cache", purpose="cache", path="/media/larkmoor/cache", disk="external", plays_mb_s=640),
+    Place(
+        id="work", name="Material disk", purpose="work", path="/media/larkmoor/work", disk="external", plays_mb_s=900
+    ),
+    Place(
+        id="cache", name="Render disk", purpose="cache", path="/media/larkmoor/cache", disk="external", plays_mb_s=640
+    ),
     Place(
         id="stills",
-        name="Stills",
+        name="Reference pictures",
         purpose="stills",
         path="/media/larkmoor/work/stills",
         disk="external",

@@ -32,10 +32,9 @@ def next_steps(job: CheckedJob) -> list[NextStep]:
     count = len(job.material)
     material = next((name for name in job.folders if "/" not in name), "")
     if not count:
-        wanted = " and ".join(source.name for source in job.template.sources)
-        said = f"Put the material into {material}" + (f": {wanted} are expected." if wanted else ".")
-        found.append(NextStep(said.replace(" are ", " is ") if len(job.template.sources) == 1 else said,
-                              "open", "Open the folder", job.folder / material))  # fmt: skip
+        wanted = ", ".join(source.name for source in job.template.sources)
+        said = f"Put the material into {material}." + (f" Expected: {wanted}." if wanted else "")
+        found.append(NextStep(said, "open", "Open the folder", job.folder / material))
         sheet = job.folder / PAPERS / "Camera sheet.pdf"
         if sheet.is_file():
             found.append(

@@ -46,8 +46,8 @@ FOLDERS = (
     Folder(id="deliveries", name="Deliveries"),
 )
 PLACES = (
-    Place(id="work", name="Material", purpose="work"),
-    Place(id="cache", name="Renders", purpose="cache"),
+    Place(id="work", name="Material disk", purpose="work"),
+    Place(id="cache", name="Render disk", purpose="cache"),
 )
 
 

@@ -39,7 +39,7 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 
 _COLUMNS = (
-    "Codec", "Mb/s published", "here", "GB an hour", "Encode", "Decode", "PSNR 1st", "3rd", "5th", "SSIM 5th", "Worst",
+    "Codec", "Mb/s published", "here", "GB/h", "Encode", "Decode", "PSNR 1st", "3rd", "5th", "SSIM 5th", "Worst",
 )  # fmt: skip
 _TIPS = (
     "as its standard calls it", "published, for this format", "as this material made it", "as measured, else as published",
@@ -150,7 +150,7 @@ class CodecsPage(QWidget):
         split = QSplitter(Qt.Orientation.Horizontal)
         split.addWidget(self.table)
         split.addWidget(side)
-        split.setSizes([theme.px(900), theme.px(360)])
+        split.setSizes([theme.px(912), theme.px(348)])
         split.setStretchFactor(1, 1)
         split.setChildrenCollapsible(False)
         self.foot = label(role="dust", wrap=True)

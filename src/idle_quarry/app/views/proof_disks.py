@@ -271,7 +271,7 @@ class PlaceRow(QFrame):
         volume = self.volume
         if volume is None:
             return [(self._trouble, "refusal")]
-        said = f"The template says {self.place.plays_mb_s:g} MB/s. " if self.place and self.place.plays_mb_s else ""
+        said = f"{self.place.plays_mb_s:g} MB/s entered. " if self.place and self.place.plays_mb_s else ""
         if not there:
             return [(f"{said}There is no such folder on this machine: it cannot be measured here.", "dust")]
         texts = [(

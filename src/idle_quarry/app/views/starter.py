@@ -172,8 +172,8 @@ class StarterPage(QWidget):
         speed = measured().get(folder)
         plays = round(speed.read_mb_s) if speed and speed.read_mb_s >= 1 else None
         return (
-            Place(id="work", name="Material", purpose="work", path=folder, disk=disk, plays_mb_s=plays),  # type: ignore[arg-type]
-            Place(id="cache", name="Renders", purpose="cache", path=inside, disk=disk, plays_mb_s=plays),  # type: ignore[arg-type]
+            Place(id="work", name="Material disk", purpose="work", path=folder, disk=disk, plays_mb_s=plays),  # type: ignore[arg-type]
+            Place(id="cache", name="Render disk", purpose="cache", path=inside, disk=disk, plays_mb_s=plays),  # type: ignore[arg-type]
         )
 
     def _list(self) -> None:
