@@ -51,7 +51,7 @@ def test_a_changed_revision_is_named_and_the_others_are_sound(tmp_path: Path) ->
     with sqlite3.connect(place) as raw:
         for (name,) in raw.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'").fetchall():
             raw.execute(f'DROP TRIGGER "{name}"')
-        raw.execute('UPDATE revision SET body = replace(body, \'"note": "\', \'"note": "x\') WHERE number = 3')
+        raw.execute('UPDATE revision SET body = replace(body, \'"note":"\', \'"note":"x\') WHERE number = 3')
         raw.execute("UPDATE revision SET body = substr(body, 1, 100) WHERE number = 5")
     found = check(place)
     assert not found.whole and found.sound == 4

@@ -94,7 +94,7 @@ def test_a_revision_changed_from_outside_is_noticed(library: FileLibrary) -> Non
     ident = library.save_new(HD, "house", "").template_id
     with sqlite3.connect(library.place) as raw:
         raw.execute("DROP TRIGGER revision_never_changes")
-        raw.execute('UPDATE revision SET body = replace(body, \'"note": "\', \'"note": "not \')')
+        raw.execute('UPDATE revision SET body = replace(body, \'"note":"\', \'"note":"not \')')
     with pytest.raises(LibraryError, match="hash"):
         library.stored(ident)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
@@ -11,7 +12,10 @@ from sqlalchemy.exc import IntegrityError
 
 from idle_quarry.errors import LibraryError
 from idle_quarry.library.engines import Store
+from idle_quarry.library.exchange import template_from_data
+from idle_quarry.library.records import Described
 from idle_quarry.library.schema import jobs, reviews, revisions, settings, templates
+from idle_quarry.path.template import canonical, content_hash
 
 #: In this order each row finds what it belongs to.
 TABLES = (templates, revisions, reviews, settings, jobs)
@@ -46,12 +50,31 @@ def carried(source: Store, target: Store) -> Carried:
             for table in TABLES:
                 count = 0
                 for rows in _rows(reading, table):
+                    if table is revisions:
+                        rows = [_as_hashed(row, source.subject) for row in rows]
                     writing.execute(table.insert(), rows)
                     count += len(rows)
                 counts.append(count)
     except IntegrityError as error:
         raise LibraryError(f"the rows do not fit together ({error.orig})", subject=source.subject) from error
     return Carried(*counts)
+
+
+def _as_hashed(row: dict[str, Any], subject: str) -> dict[str, Any]:
+    """Return a revision's row with its body as it is hashed, which a server checks. Raises `LibraryError`."""
+    try:
+        template = template_from_data(json.loads(row["body"]))
+    except (ValueError, LibraryError) as error:
+        raise LibraryError(
+            f"revision {row['number']} of {row['template_id']} is damaged", subject=subject,
+            remedy="carry what 'library rescue' makes of it",
+        ) from error  # fmt: skip
+    if content_hash(template) != row["hash"]:
+        raise LibraryError(
+            f"revision {row['number']} of {template.name} does not match its hash", subject=subject,
+            remedy="carry what 'library rescue' makes of it",
+        )  # fmt: skip
+    return {**row, "body": canonical(template), "summary": Described.of(template).to_text()}
 
 
 def _rows(connection: sa.Connection, table: sa.Table) -> Iterator[list[dict[str, Any]]]:

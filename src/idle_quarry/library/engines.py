@@ -21,6 +21,7 @@ from idle_quarry.library.schema import HEAD
 _MEANINGS = (
     (("not a database",), "not a template library", "choose another file"),
     (("malformed", "corrupt", "disk i/o"), "the library is damaged", "put back a copy of it, or rescue what is sound"),
+    (("lock timeout", "statement timeout"), "somebody else holds it on the server", "try again in a moment"),
     (("locked", "busy"), "another program holds the library", "close it and try again"),
     (("readonly", "read-only"), "the library may not be written", "check the file's rights"),
     (("disk is full", "no space"), "the disk is full", "make room and save again"),
@@ -47,13 +48,14 @@ class Store:
     def transaction(self, *, write: bool = False, of: str = "") -> Iterator[sa.Connection]:
         """Yield a connection inside one transaction.
 
-        A writing one waits for other writers: of the whole file, or, on a server, of the template `of`. Raises
+        A writing one waits for other writers: of the whole file, or, on a server, of the template `of`, whose row only they
+        can hold. Raises
         `LibraryError`, and `Away` where a server does not answer; `IntegrityError` is the caller's to read.
         """
         try:
             with (self._writer if write else self._engine).begin() as connection:
                 if write and of and self.on_server:
-                    connection.execute(sa.text("SELECT pg_advisory_xact_lock(hashtextextended(:of, 0))"), {"of": of})
+                    connection.execute(sa.text("SELECT public.quarry_hold(:of)"), {"of": of})
                 yield connection
         except IntegrityError:
             raise

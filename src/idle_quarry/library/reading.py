@@ -290,7 +290,19 @@ def _revision(row: Any) -> Revision:
 
 def _summary(row: Any, default: bool) -> Summary:
     names = ("id", "name", "shelf", "owner", "approved", "drafts", "territory", "working", "lines")
+    deliveries, damaged = _names_in(row["deliveries"])
     return Summary(
         **{name: row[name] for name in names}, latest=_revision(row), default=default,
-        deliveries=tuple(json.loads(row["deliveries"])), aside=row["aside"] is not None,
+        deliveries=deliveries, aside=row["aside"] is not None, damaged=damaged,
     )  # fmt: skip
+
+
+def _names_in(text: str) -> tuple[tuple[str, ...], bool]:
+    """Return the names in a list as it is stored, and whether it is none: one bad row must not take the others along."""
+    try:
+        names = json.loads(text)
+    except (ValueError, TypeError, RecursionError):
+        return (), True
+    if not isinstance(names, list) or not all(isinstance(each, str) for each in names):
+        return (), True
+    return tuple(names), False

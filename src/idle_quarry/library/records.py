@@ -93,6 +93,8 @@ class Summary:
     deliveries: tuple[str, ...]
     default: bool = False
     aside: bool = False
+    #: What is kept beside its newest revision for lists cannot be read.
+    damaged: bool = False
 
     @property
     def for_jobs(self) -> int:
@@ -159,6 +161,11 @@ class Described:
         text = " ".join(parts).lower()
         return cls(template.territory, words, template.working.format.raster.height, deliveries, text)
 
+    @classmethod
+    def unreadable(cls) -> Described:
+        """Return what stands for a description that cannot be read."""
+        return cls("", "cannot be read", 0, ())
+
     def to_text(self) -> str:
         data: dict[str, Any] = {
             "territory": self.territory, "working": self.working, "lines": self.lines,
@@ -170,3 +177,13 @@ class Described:
     def from_text(cls, text: str) -> Described:
         data = json.loads(text)
         return cls(data["territory"], data["working"], data["lines"], tuple(data["deliveries"]), data["text"])
+
+
+def readable(summary: str) -> str:
+    """Return a revision's stored description, or what stands for one where it cannot be read."""
+    try:
+        found = Described.from_text(summary)
+    except (ValueError, KeyError, TypeError, RecursionError):
+        return Described.unreadable().to_text()
+    sound = isinstance(found.territory, str) and isinstance(found.working, str) and isinstance(found.text, str)
+    return summary if sound and isinstance(found.lines, int) else Described.unreadable().to_text()

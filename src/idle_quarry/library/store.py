@@ -19,7 +19,7 @@ from idle_quarry.library.reviewing import COMMENT, RULE, StopsUnanswered, result
 from idle_quarry.library.schema import HEAD, heads, jobs, reviews, revisions, settings, standing, templates
 from idle_quarry.path.edits import differences
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.template import Template, content_hash
+from idle_quarry.path.template import Template, canonical, content_hash
 from idle_quarry.proof.disks import volume_of
 
 #: Something else to be done in the transaction of a save, told what was saved.
@@ -286,10 +286,13 @@ class Library(Reading):
         self._put(RULE, "one person" if on else None)
 
     def _put(self, key: str, value: str | None) -> None:
-        with self.transaction(write=True, of=key) as connection:
-            connection.execute(settings.delete().where(settings.c.key == key))
-            if value is not None:
-                connection.execute(settings.insert().values(key=key, value=value))
+        try:
+            with self.transaction(write=True) as connection:
+                connection.execute(settings.delete().where(settings.c.key == key))
+                if value is not None:
+                    connection.execute(settings.insert().values(key=key, value=value))
+        except IntegrityError as error:  # on a server, where readers choose their defaults, nobody holds these rows
+            raise LibraryError("somebody set it in the same moment", subject=key, remedy="set it again") from error
 
     # -- jobs ------------------------------------------------------------------------------------------
 
@@ -307,7 +310,7 @@ class Library(Reading):
             ident or str(uuid.uuid4()), title, str(folder), stored.revision.template_id, stored.name,
             stored.revision.number, stored.revision.hash, author or self.person, now(),
         )  # fmt: skip
-        with self.transaction(write=True, of=record.id) as connection:
+        with self.transaction(write=True) as connection:
             if connection.execute(sa.select(jobs.c.id).where(jobs.c.id == record.id)).scalar() is None:
                 connection.execute(jobs.insert().values(**vars(record)))
                 if also is not None:
@@ -316,7 +319,7 @@ class Library(Reading):
 
     def move_job(self, job_id: str, stored: Stored) -> None:
         """Note that a job stands on another revision now."""
-        with self.transaction(write=True, of=job_id) as connection:
+        with self.transaction(write=True) as connection:
             values = {"revision": stored.revision.number, "hash": stored.revision.hash, "template_name": stored.name}
             connection.execute(jobs.update().where(jobs.c.id == job_id).values(**values))
 
@@ -338,8 +341,8 @@ def answered(note: str, body: str, answers: Sequence[str], subject: str) -> str:
 
 def _row_of(template: Template) -> dict[str, str]:
     """Return what a revision's row keeps of its template."""
-    body = json.dumps(template.model_dump(mode="json"), ensure_ascii=False)
-    return {"body": body, "hash": content_hash(template), "summary": Described.of(template).to_text()}
+    # as it is hashed: a server checks the one by the other
+    return {"body": canonical(template), "hash": content_hash(template), "summary": Described.of(template).to_text()}
 
 
 def open_library(place: Path, person: str) -> FileLibrary:

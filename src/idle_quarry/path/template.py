@@ -315,10 +315,13 @@ def numbered(name: str, index: int, on: bool) -> str:
 
 
 def content_hash(template: Template) -> str:
-    """Return the SHA-256 (64 hex digits) of a template's canonical JSON: sorted keys, no spaces, UTF-8."""
-    data = template.model_dump(mode="json")
-    canonical = json.dumps(data, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
-    return hashlib.sha256(canonical.encode()).hexdigest()
+    """Return the SHA-256 (64 hex digits) of a template's canonical JSON in UTF-8."""
+    return hashlib.sha256(canonical(template).encode()).hexdigest()
+
+
+def canonical(template: Template) -> str:
+    """Return a template's canonical JSON: sorted keys, no spaces."""
+    return json.dumps(template.model_dump(mode="json"), sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
 
 def slug(text: str, taken: set[str] | None = None) -> str:

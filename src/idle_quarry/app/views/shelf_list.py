@@ -164,7 +164,7 @@ class ShelfDelegate(QStyledItemDelegate):
         painter.setFont(theme.font(12))
         small = QFontMetrics(painter.font())
         grade = evaluation.worst_grade if evaluation is not None else ""
-        worst = f"worst link {grade}" if grade else "cannot be read" if known else ""
+        worst = f"worst link {grade}" if grade else "cannot be read" if known or each.damaged else ""
         painter.setPen(theme.colour("dust"))
         gap = " · "
         room = width - small.horizontalAdvance(gap + worst)

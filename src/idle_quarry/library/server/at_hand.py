@@ -19,7 +19,7 @@ from typing import Any, TypeVar
 import sqlalchemy as sa
 
 from idle_quarry.errors import Away, LibraryError, NameTaken
-from idle_quarry.library.records import JobRecord, Remark, Revision, Stored
+from idle_quarry.library.records import JobRecord, Remark, Revision, Stored, readable
 from idle_quarry.library.schema import heads, jobs, reviews, revisions, settings, templates
 from idle_quarry.library.server.opening import ServerLibrary, address, shown
 from idle_quarry.library.server.outbox import Outbox, Waiting
@@ -175,7 +175,7 @@ class AtHand(FileLibrary):
             if not changed.rowcount:
                 here.execute(templates.insert().values(**row))
             for each in fresh:
-                here.execute(revisions.insert().values(**each))
+                here.execute(revisions.insert().values(**{**each, "summary": readable(each["summary"])}))
             for remark in said:
                 here.execute(reviews.insert().values(**remark))
 

@@ -44,12 +44,14 @@ def address(text: str) -> sa.URL:
 
 
 def _without_password(text: str) -> str:
-    return re.sub(r"://([^:/@]*):[^@]*@", r"://\1@", text)
+    text = re.sub(r"://([^:/@]*):[^@]*@", r"://\1@", text)
+    return re.sub(r"([?&][^=&]*pass[^=&]*=)[^&#\s]*", r"\1…", text, flags=re.IGNORECASE)
 
 
 def shown(url: sa.URL) -> str:
     """Return an address as it may be shown and written down: without its password."""
-    bare = sa.URL.create("postgresql", url.username, None, url.host, url.port, url.database, url.query)
+    query = {key: value for key, value in url.query.items() if "pass" not in key.lower()}
+    bare = sa.URL.create("postgresql", url.username, None, url.host, url.port, url.database, query)
     return bare.render_as_string().replace("%2F", "/")
 
 

@@ -12,6 +12,7 @@ from sqlalchemy.exc import DatabaseError
 from idle_quarry.errors import LibraryError, NotUnderstood
 from idle_quarry.library.engines import Store, migrated, version_of
 from idle_quarry.library.schema import HEAD
+from idle_quarry.library.server.guards import RIGHTS_VERSION
 from idle_quarry.library.server.opening import OLDEST, RIGHTS, address, server_engine, shown
 from idle_quarry.library.server.rights import statements
 
@@ -46,7 +47,9 @@ def set_up(place: str, people: Mapping[str, str]) -> SetUp:
                     remedy=f"use version {OLDEST} or newer",
                 )  # fmt: skip
             tls = connection.execute(sa.text("SELECT ssl FROM pg_stat_ssl WHERE pid = pg_backend_pid()")).scalar()
-            connection.execute(sa.text("SELECT pg_advisory_xact_lock(7461)"))  # two at once would trip over each other
+            # two at once would trip over each other; whoever only holds the lock stops nobody for longer than that
+            connection.execute(sa.text("SET LOCAL lock_timeout = '5s'"))
+            connection.execute(sa.text("SELECT pg_advisory_xact_lock(7461)"))
             before = version_of(connection, store.subject)
             if before != HEAD:
                 migrated(connection)
@@ -55,10 +58,13 @@ def set_up(place: str, people: Mapping[str, str]) -> SetUp:
                 else f"tables: there already, version {HEAD}" if before == HEAD
                 else f"tables: brought from version {before} to {HEAD}"
             )  # fmt: skip
+            older = _older_rights(connection)
             for said, steps in statements():
                 for step in steps:
                     connection.exec_driver_sql(step.replace("%", "%%"))  # the driver takes one for a placeholder
                 told.append(said)
+            if older:
+                told.append("mended: the rights an older version had set could be walked round with a raw connection")
             database = connection.execute(sa.text("SELECT current_database()")).scalar_one()
             connection.exec_driver_sql(f"GRANT CONNECT ON DATABASE {_quoted(database)} TO quarry_reader")
             for name, right in people.items():
@@ -80,12 +86,29 @@ def _person(connection: sa.Connection, name: str, right: str, passwords: dict[st
     role = _quoted(name)
     if not there:
         passwords[name] = secrets.token_urlsafe(12)
-        connection.exec_driver_sql(f"CREATE ROLE {role} LOGIN PASSWORD '{passwords[name]}'")
+        connection.exec_driver_sql(
+            f"CREATE ROLE {role} LOGIN PASSWORD '{_verifier(connection, name, passwords[name])}'"
+        )
     for each in RIGHTS:
         if each != right:
             connection.exec_driver_sql(f"REVOKE quarry_{each} FROM {role}")
     connection.exec_driver_sql(f"GRANT quarry_{right} TO {role}")
     return f"{name}: {right}" + ("" if there else ", with a new password (below, this once)")
+
+
+def _verifier(connection: sa.Connection, name: str, password: str) -> str:
+    """Return what a server keeps of a password (SCRAM, RFC 5803): the password itself never reaches it, nor its log."""
+    raw = connection.connection.driver_connection
+    assert raw is not None
+    made: bytes = raw.pgconn.encrypt_password(password.encode(), name.encode(), b"scram-sha-256")
+    return made.decode("ascii")
+
+
+def _older_rights(connection: sa.Connection) -> bool:
+    """Return whether an older version of this program has set the rights here."""
+    asked = "SELECT obj_description(to_regprocedure('public.quarry_guard()'), 'pg_proc'), to_regprocedure('public.quarry_guard()')"
+    mark, there = connection.execute(sa.text(asked)).one()
+    return there is not None and mark != f"idle-quarry rights {RIGHTS_VERSION}"
 
 
 def _quoted(name: str) -> str:
