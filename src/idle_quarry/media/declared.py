@@ -8,13 +8,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import av
+from av.audio.stream import AudioStream
 from av.container import InputContainer
 from av.error import FFmpegError
 from av.video.format import VideoFormat
 from av.video.stream import VideoStream
 
 from idle_quarry.errors import MediaError, QuarryError
-from idle_quarry.media.names import STILL_SUFFIXES
+from idle_quarry.media.names import STILL_SUFFIXES, shown_name
 from idle_quarry.media.sequences import run_of, still_header
 from idle_quarry.signal.formats import SAMPLINGS, Encoding, SignalFormat, standard_field_order
 from idle_quarry.signal.rasters import FOUR_THREE, LINE_CONVENTIONS, SIXTEEN_NINE, Raster, sd_pixel_aspect
@@ -196,21 +197,21 @@ def _inspected(path: Path) -> Clip:
     options = {"strict": "-2"}
     # an open file is named as such: a name like "concat:..." or "pattern%d" is never interpreted
     with av.open(f"file:{path.absolute()}", mode="r", options=options, metadata_errors="replace") as container:
-        if not container.streams.video and not container.streams.audio:
+        heard = streams_of_sound(container)
+        if not container.streams.video and not heard:
             raise MediaError("it has neither pictures nor sound", subject=str(path))
         audio = tuple(
-            Audio(s.codec_context.channels, _layout(s), s.codec_context.sample_rate, _sound_bits(s))
-            for s in container.streams.audio
+            Audio(s.codec_context.channels, _layout(s), s.codec_context.sample_rate, _sound_bits(s)) for s in heard
         )
         if not container.streams.video:
             declared = _sound_only(container, audio)
         else:
             declared = _with_picture(container, container.streams.video[0], audio, path)
-    name = path.name
+    name = shown_name(path)
     if run is not None:
         head = still_header(path)
         several = len(run.numbers) > 1
-        name = run.label if several else path.name
+        name = run.label if several else name
         declared = replace(
             declared,
             rate=head.rate,
@@ -224,8 +225,13 @@ def _inspected(path: Path) -> Clip:
     return Clip(path, name, declared, signal_format(declared))
 
 
+def streams_of_sound(container: InputContainer) -> list[AudioStream]:
+    """Return the streams of sound whose codec is known: what others hold cannot be heard, nor told."""
+    return [each for each in container.streams.audio if each.codec_context is not None]
+
+
 def _sound_only(container: InputContainer, audio: tuple[Audio, ...]) -> Declared:
-    stream = container.streams.audio[0]
+    stream = streams_of_sound(container)[0]
     return Declared(
         width=0, height=0, sample_aspect=Fraction(1), rate=None, scan="unknown", field_order=None, pixel_format="",
         bit_depth=0, sampling="", primaries=None, transfer=None, matrix=None, range=None,
@@ -236,8 +242,8 @@ def _sound_only(container: InputContainer, audio: tuple[Audio, ...]) -> Declared
 
 def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[Audio, ...], path: Path) -> Declared:
     context = stream.codec_context
-    pixel = context.format
-    if pixel is None or not context.width:
+    pixel = context.format if context is not None else None
+    if pixel is None or not context.width or not context.height:
         raise MediaError("its pictures cannot be understood", subject=str(path))
     scan, order = _scan(container, stream)
     rate = _rate(stream, scan)

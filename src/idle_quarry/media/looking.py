@@ -15,7 +15,20 @@ from idle_quarry.media.declared import Clip, inspect, signal_format
 from idle_quarry.media.measurement.disagreements import disagreements, measured_format
 from idle_quarry.media.measurement.measure import Progress, measure
 from idle_quarry.media.measurement.measured import Measured
+from idle_quarry.media.names import shown_name
+from idle_quarry.reports import unforeseen
 from idle_quarry.signal.formats import SignalFormat
+
+#: What an odd clip may raise where nobody thought of it; whoever cancels raises something else.
+_UNFORESEEN = (
+    ValueError,
+    TypeError,
+    ArithmeticError,
+    LookupError,
+    AttributeError,
+    OSError,
+    MemoryError,
+)
 
 
 def look(path: Path, progress: Progress | None = None, *, threads: int = 0) -> Clip:
@@ -33,7 +46,7 @@ def look(path: Path, progress: Progress | None = None, *, threads: int = 0) -> C
     known = kept.remembered(ident)
     if known is not None:
         # the file may have been renamed since, a run of stills keeps its label
-        name = path.name if path.suffix == Path(known.name).suffix and "[" not in known.name else known.name
+        name = shown_name(path) if path.suffix == Path(known.name).suffix and "[" not in known.name else known.name
         clip = Clip(path, name, known.declared, signal_format(known.declared))
         return _with(clip, known.measured, kept.correction(ident))
     clip = inspect(path)
@@ -41,6 +54,8 @@ def look(path: Path, progress: Progress | None = None, *, threads: int = 0) -> C
         measured = measure(path, clip.declared, clip.format, progress, threads=threads)
     except MediaError as error:
         return replace(clip, trouble=error.what)
+    except _UNFORESEEN as error:
+        return replace(clip, trouble=unforeseen(error))
     kept.remember(ident, clip.name, clip.declared, measured)
     return _with(clip, measured, kept.correction(ident))
 
@@ -111,6 +126,8 @@ def look_at_all(
                         yield path, error
                     elif isinstance(error, QuarryError):
                         yield path, MediaError(error.what, subject=str(path), remedy=error.remedy)
+                    elif isinstance(error, Exception):
+                        yield path, MediaError(unforeseen(error), subject=str(path))
                     else:
                         raise error
             except TimeoutError:

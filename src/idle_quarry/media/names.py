@@ -1,5 +1,9 @@
 """File names of media."""
 
+from __future__ import annotations
+
+from pathlib import Path
+
 STILL_SUFFIXES = (".dpx", ".exr", ".tif", ".tiff", ".png")
 MEDIA_SUFFIXES = frozenset(
     [
@@ -25,3 +29,8 @@ MEDIA_SUFFIXES = frozenset(
         *STILL_SUFFIXES,
     ]
 )
+
+
+def shown_name(path: Path) -> str:
+    """Return a file's name as it can be shown and kept: bytes that are no UTF-8 become the sign for what cannot be read."""
+    return path.name.encode("utf-8", "surrogateescape").decode("utf-8", "replace")

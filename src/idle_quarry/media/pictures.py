@@ -51,6 +51,13 @@ class Picture:
     bits: int
     interlaced: bool
     timecode: FrameTimecode | None = None
+    colour: str = ""  #: what the frame itself says of its matrix, range, primaries and transfer, by H.273's numbers
+
+    @property
+    def kind(self) -> tuple[str, str, str]:
+        """Raster, bits and colour in words: a clip whose frames differ in them becomes another on its way."""
+        height, width = self.luma.shape
+        return f"{width} × {height}", f"{self.bits} bits", self.colour
 
 
 class Reader:
@@ -100,6 +107,8 @@ class Reader:
             )
         except (FFmpegError, OSError, ValueError) as error:
             raise MediaError("not readable as media, or cut short", subject=str(self.path)) from error
+        if not self._container.streams.video:  # found once, and not again: the file is damaged at its head
+            raise MediaError("its pictures cannot be understood", subject=str(self.path))
         self._stream: VideoStream = self._container.streams.video[0]
         self._stream.thread_type = "AUTO"
         if self._threads:
@@ -229,7 +238,13 @@ def _picture(
         luma, rgb = np.rot90(luma, quarters), None if rgb is None else np.rot90(rgb, quarters)
         if chroma is not None:
             chroma = tuple(_square(np.rot90(plane, quarters), luma.shape) for plane in chroma)  # type: ignore[assignment]
-    return Picture(index, seconds, luma, chroma, rgb, bits, bool(frame.interlaced_frame), timecode)
+    return Picture(index, seconds, luma, chroma, rgb, bits, bool(frame.interlaced_frame), timecode, _colour(frame))
+
+
+def _colour(frame: VideoFrame) -> str:
+    """Return what a frame says of its colour; names where FFmpeg has them."""
+    said = [getattr(frame, name, None) for name in ("color_primaries", "color_trc", "colorspace", "color_range")]
+    return "/".join(str(int(each)) for each in said if each is not None)
 
 
 Laid = tuple[Plane, tuple[Plane, Plane] | None, Plane | None, int]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import struct
 from collections.abc import Iterable
@@ -12,7 +13,7 @@ from pathlib import Path
 from idle_quarry.media.names import STILL_SUFFIXES
 from idle_quarry.signal.rates import nearest_named_rate
 
-_NUMBERED = re.compile(r"(.*?)(\d+)(\.[A-Za-z]+)")
+_NUMBERED = re.compile(r"(.*?)([0-9]+)(\.[A-Za-z]+)", re.DOTALL)
 
 
 @dataclass(frozen=True)
@@ -59,12 +60,24 @@ def run_of(path: Path) -> Run | None:
     if match is None or path.suffix.lower() not in STILL_SUFFIXES:
         return None
     prefix, digits, suffix = match.groups()
-    numbers = []
-    for other in path.parent.iterdir():
-        each = _NUMBERED.fullmatch(other.name)
-        if each and each[1] == prefix and each[3] == suffix and _same_padding(each[2], digits):
-            numbers.append(int(each[2]))
-    return Run(path.parent, prefix, suffix, len(digits), tuple(sorted(numbers)))
+    return _run(path.parent, prefix, suffix, digits, _numbers_in(path.parent).get((prefix, suffix), [digits]))
+
+
+def _run(folder: Path, prefix: str, suffix: str, digits: str, there: Iterable[str]) -> Run:
+    numbers = sorted(int(each) for each in there if _same_padding(each, digits))
+    return Run(folder, prefix, suffix, len(digits), tuple(numbers))
+
+
+def _numbers_in(folder: Path) -> dict[tuple[str, str], list[str]]:
+    """Return the numbers of the stills in a folder, by what stands around them in their names."""
+    found: dict[tuple[str, str], list[str]] = {}
+    with os.scandir(folder) as entries:
+        names = [entry.name for entry in entries]
+    for name in names:
+        match = _NUMBERED.fullmatch(name)
+        if match is not None and match[3].lower() in STILL_SUFFIXES:
+            found.setdefault((match[1], match[3]), []).append(match[2])
+    return found
 
 
 def _same_padding(number: str, pattern: str) -> bool:
@@ -74,16 +87,21 @@ def _same_padding(number: str, pattern: str) -> bool:
 def grouped(paths: Iterable[Path]) -> list[Path]:
     """Return paths with each numbered run of stills reduced to its first file."""
     kept: list[Path] = []
-    seen: set[tuple[Path, str, str, int]] = set()
+    folders: dict[Path, dict[tuple[str, str], list[str]]] = {}  # each is read once, however many stills lie in it
+    covered: set[tuple[Path, str]] = set()
     for path in paths:
-        run = run_of(path) if path.suffix.lower() in STILL_SUFFIXES and path.is_file() else None
-        if run is None or len(run.numbers) < 2:
+        match = _NUMBERED.fullmatch(path.name) if path.suffix.lower() in STILL_SUFFIXES else None
+        if match is None or not path.is_file():
             kept.append(path)
             continue
-        key = (run.folder, run.prefix, run.suffix, run.digits)
-        if key not in seen:
-            seen.add(key)
-            kept.append(run.first)
+        if (path.parent, path.name) in covered:
+            continue
+        if path.parent not in folders:
+            folders[path.parent] = _numbers_in(path.parent)
+        prefix, digits, suffix = match.groups()
+        run = _run(path.parent, prefix, suffix, digits, folders[path.parent].get((prefix, suffix), [digits]))
+        covered |= {(path.parent, run.file_name(number)) for number in run.numbers}
+        kept.append(run.first if len(run.numbers) > 1 else path)
     return kept
 
 

@@ -39,6 +39,7 @@ class Disagreement:
 def disagreements(declared: Declared, fmt: SignalFormat | None, measured: Measured) -> tuple[Disagreement, ...]:
     """Return where `declared` (and the format taken from it) and `measured` part, gravest first."""
     found = [
+        *_changes(declared, measured),
         *_scan(declared, measured),
         *_rate(declared, measured),
         *_levels(declared, fmt, measured),
@@ -70,6 +71,17 @@ def measured_format(fmt: SignalFormat | None, measured: Measured) -> SignalForma
 
 def _perhaps(found: Fields, text: str) -> str:
     return text if found.confidence >= 0.9 else f"Probably, not surely: {text[0].lower()}{text[1:]}"
+
+
+def _changes(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
+    for each in measured.changes[:1]:
+        more = len({change.what for change in measured.changes})
+        also = "" if more == 1 else " (and it changes in other ways too)"
+        is_now = f"its {each.what} is {each.becomes}, not {each.was}"
+        if each.what == "colour":
+            is_now = "its pictures say another colour than before"
+        text = f"From frame {each.frame} on {is_now}{also}: only what lies before is measured. Cut it there and take the parts by themselves."
+        yield Disagreement("raster" if each.what == "raster" else "matrix", each.was, each.becomes, text)
 
 
 def _scan(declared: Declared, measured: Measured) -> Iterator[Disagreement]:

@@ -14,7 +14,7 @@ from idle_quarry.media.measurement.active import ActiveMeter
 from idle_quarry.media.measurement.field_pairs import PairMeter
 from idle_quarry.media.measurement.fields import Fields, RunSeen, fields_of
 from idle_quarry.media.measurement.levels import LevelMeter
-from idle_quarry.media.measurement.measured import Measured, TimecodeBreak, VariableRate
+from idle_quarry.media.measurement.measured import Change, Measured, TimecodeBreak, VariableRate
 from idle_quarry.media.measurement.sound import SoundFound, heard
 from idle_quarry.media.measurement.structure import evidence
 from idle_quarry.media.pictures import Picture, Reader
@@ -34,6 +34,10 @@ _SURE = 0.95
 _CLOSE = 12
 #: Frames by which a group's timecode may seem off without a break.
 _GROUP_SLACK = 4
+#: Lines and samples below which a picture is too small for its fields and edges to be told.
+_LEAST = 16
+#: A clip that changes at every picture need not be told of each.
+_MOST_CHANGES = 20
 #: Pictures whose levels are taken, about.
 _LEVEL_PICTURES = 15
 
@@ -51,6 +55,9 @@ class _Examination:
         self.rates: list[Fraction] = []
         self.breaks: list[TimecodeBreak] = []
         self.times: list[list[float]] = []
+        self.changes: list[Change] = []
+        self._kind: tuple[str, str, str] | None = None  # of the first picture
+        self._was: tuple[str, str, str] | None = None  # of the one before
         self._seen: set[int] = set()
         self._progress = progress
 
@@ -67,14 +74,19 @@ class _Examination:
                 self._progress("measuring", share[0] + (share[1] - share[0]) * new / count)
             if picture.index in self._seen:
                 continue
+            if not self._same(picture):
+                self._seen.add(picture.index)
+                continue
             if meter is None or picture.index != before + 1:
                 self._end(meter, start)
                 meter, start = PairMeter(), picture.index
-            if min(picture.luma.shape) >= 16:
+            measurable = min(picture.luma.shape) >= _LEAST
+            if measurable:
                 meter.take(picture.luma, picture.bits)
             if new % every == 0:
                 self.levels.take(picture)
-                self.active.take(picture)
+                if measurable:
+                    self.active.take(picture)
             if picture.timecode is not None:
                 stamps.append(picture)
             times.append(picture.seconds)
@@ -90,6 +102,17 @@ class _Examination:
             self.rates.append(Fraction(len(times) - 1) / Fraction(times[-1] - times[0]).limit_denominator(10**7))
         self._follow(stamps)
         return new
+
+    def _same(self, picture: Picture) -> bool:
+        """Note where the clip becomes another; return whether a picture can be measured with the first ones."""
+        if self._kind is None:
+            self._kind = picture.kind
+        was, now = self._was or self._kind, picture.kind
+        for what, before, after in zip(("raster", "bit depth", "colour"), was, now, strict=True):
+            if before != after and len(self.changes) < _MOST_CHANGES:
+                self.changes.append(Change(picture.index, what, before, after))
+        self._was = now
+        return now[:2] == self._kind[:2]
 
     def _end(self, meter: PairMeter | None, start: int) -> None:
         if meter is not None and len(meter.pairs):
@@ -161,6 +184,7 @@ def measure(
             seen.frames,
             reader.damaged,
             variable_rate(seen.times),
+            tuple(sorted(seen.changes, key=lambda change: change.frame)),
         )
 
 
@@ -224,10 +248,16 @@ def _widest_change(found: Fields, seen: _Examination) -> tuple[int, int] | None:
     return widest
 
 
+#: Pictures a second below which time stamps are none of a moving picture.
+_SLOWEST = Fraction(1, 2)
+
+
 def _stamped(rates: list[Fraction]) -> Fraction | None:
     if not rates:
         return None
     middle = sorted(rates)[len(rates) // 2]
+    if middle < _SLOWEST:  # time stamps that jump say nothing
+        return None
     return nearest_named_rate(middle, Fraction(1, 4000)) or middle.limit_denominator(1001)
 
 

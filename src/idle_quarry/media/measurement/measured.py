@@ -22,6 +22,19 @@ class TimecodeBreak:
 
 
 @dataclass(frozen=True)
+class Change:
+    """Where a clip becomes another: the first frame seen that differs, in what ("raster", "bit depth", "colour"), and how.
+
+    Of a clip that is not examined whole it is known to lie between the window before and this frame.
+    """
+
+    frame: int
+    what: str
+    was: str
+    becomes: str
+
+
+@dataclass(frozen=True)
 class VariableRate:
     """Pictures a second of a clip whose pictures come at no even pace, and what a fixed rate would do to them."""
 
@@ -53,6 +66,7 @@ class Measured:
     frames_examined: int = 0
     damaged: int = 0
     variable: VariableRate | None = None
+    changes: tuple[Change, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         """Return the measurements under the keys of the command line's contract; sound alone has undetermined fields."""
@@ -85,6 +99,7 @@ class Measured:
                 "repeated_a_minute": round(self.variable.repeated_a_minute, 1),
                 "dropped_a_minute": round(self.variable.dropped_a_minute, 1),
             },
+            "changes": [vars(change) for change in self.changes],
             "timecode_breaks": [
                 {"frame": b.frame, "expected": b.expected, "found": b.found} for b in self.timecode_breaks
             ],

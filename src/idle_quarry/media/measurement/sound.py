@@ -16,6 +16,8 @@ from av.audio.frame import AudioFrame
 from av.error import FFmpegError
 from numpy.typing import NDArray
 
+from idle_quarry.media.declared import streams_of_sound
+
 #: Below this a channel is silent, dBFS.
 _SILENT_DBFS = -80.0
 #: Sound as long as this is heard whole; of longer sound, `_WINDOWS` windows of `_WINDOW_S` seconds.
@@ -111,8 +113,11 @@ def heard(path: Path, stream_index: int, sample_rate: int, duration_s: float | N
     blocks: list[NDArray[np.float32]] = []
     layout = "stereo"
     for frame in _frames(path, stream_index, duration_s):
+        block = _floats(frame)
+        if blocks and len(block) != len(blocks[0]):
+            continue  # sound that becomes of another layout on the way is told as it begins
         layout = frame.layout.name
-        blocks.append(_floats(frame))
+        blocks.append(block)
     if not blocks:
         return None
     samples = np.concatenate(blocks, axis=1)
@@ -132,7 +137,7 @@ def _heard_whole(duration_s: float | None) -> bool:
 def _frames(path: Path, stream_index: int, duration_s: float | None) -> Iterator[AudioFrame]:
     try:
         with av.open(f"file:{path.absolute()}", options={"strict": "-2"}, metadata_errors="replace") as container:
-            stream = container.streams.audio[stream_index]
+            stream = streams_of_sound(container)[stream_index]
             if _heard_whole(duration_s):
                 yield from _some(container, stream, None)
                 return
