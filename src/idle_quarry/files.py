@@ -5,24 +5,42 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import os
-import tempfile
+import secrets
 from pathlib import Path
 
 
 def written_whole(path: Path, data: bytes) -> None:
-    """Write `data` to `path`, replacing it at once; a crash leaves the old file or the new. Raises `OSError`."""
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name[:40]}.", suffix=".part")
+    """Write `data` to `path`, replacing it at once; a crash leaves the old file or the new. Raises `OSError`.
+
+    Who may read it the user's umask says, as of anything else the user makes.
+    """
+    part = path.with_name(f".{path.name[:40]}.{secrets.token_hex(6)}.part")
     try:
-        with os.fdopen(handle, "wb") as file:
+        with os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666), "wb") as file:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
-        Path(name).chmod(0o644)
-        Path(name).replace(path)
+        part.replace(path)
     except BaseException:
         with contextlib.suppress(OSError):
-            Path(name).unlink()
+            part.unlink()
         raise
+
+
+def is_there(path: Path) -> bool:
+    """Return whether something lies at a path; at one that no file system could hold, nothing does."""
+    try:
+        return path.exists()
+    except (OSError, ValueError):
+        return False
+
+
+def is_folder(path: Path) -> bool:
+    """Return whether a path is a folder; one that no file system could hold (a name too long, a NUL) is none."""
+    try:
+        return path.is_dir()
+    except (OSError, ValueError):
+        return False
 
 
 def sha256_of(path: Path) -> str:

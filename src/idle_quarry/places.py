@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import getpass
 import json
 import os
@@ -15,17 +16,26 @@ DEMO_PERSON = "Runa"
 
 def data_folder() -> Path:
     """Return the folder for libraries and drafts."""
-    return platformdirs.user_data_path("idle-quarry")
+    return _private(platformdirs.user_data_path("idle-quarry"))
 
 
 def settings_folder() -> Path:
     """Return the folder for the user's preferences."""
-    return platformdirs.user_config_path("idle-quarry")
+    return _private(platformdirs.user_config_path("idle-quarry"))
 
 
 def memory_folder() -> Path:
     """Return the folder for what can be computed again: it may be emptied at any time."""
-    return platformdirs.user_state_path("idle-quarry")
+    return _private(platformdirs.user_state_path("idle-quarry"))
+
+
+def _private(folder: Path) -> Path:
+    """Return a folder, made so that only its user enters it: a house's templates lie in it, whatever modes its files have."""
+    with contextlib.suppress(OSError):
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        if folder.stat().st_mode & 0o077:
+            folder.chmod(0o700)
+    return folder
 
 
 def library_place(place: str | None) -> Path:

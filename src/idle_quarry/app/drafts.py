@@ -57,7 +57,7 @@ class Drafts:
         found = []
         for path in sorted(self._folder.glob("*.json"), key=lambda p: p.stat().st_mtime, reverse=True):
             try:
-                data = json.loads(path.read_text())
+                data = json.loads(path.read_text(encoding="utf-8"))
                 template = template_from_data(data["template"])
                 found.append(Draft(str(data["key"]), template, data["template_id"], data["revision"]))
             except (OSError, ValueError, KeyError, TypeError, ValidationError, QuarryError):

@@ -51,7 +51,7 @@ class Preferences:
     def load(cls) -> Preferences:
         """Return what was kept."""
         try:
-            return cls.of(json.loads(_file().read_text()))
+            return cls.of(json.loads(_file().read_text(encoding="utf-8")))
         except (OSError, ValueError):
             return cls()
 

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from dataclasses import dataclass
 from functools import lru_cache
-from pathlib import Path
 
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPalette, QPen
 from PySide6.QtWidgets import QApplication
 
+from idle_quarry.places import memory_folder
 from idle_quarry.printing import load_fonts
 
 FAMILY, MONO = "B612", "B612 Mono"
@@ -181,7 +179,7 @@ class Theme:
 @lru_cache(maxsize=8)
 def arrow_file(colour: str) -> str:
     """Return a picture file of a small arrow; style sheets take pictures only from files."""
-    path = Path(tempfile.gettempdir()) / f"idle-quarry-arrow-{colour.lstrip('#')}-{os.getuid()}.png"
+    path = memory_folder() / f"arrow {colour.lstrip('#')}.png"  # in a folder that nobody else enters
     image = QImage(18, 12, QImage.Format.Format_ARGB32)
     image.fill(Qt.GlobalColor.transparent)
     painter = QPainter(image)

@@ -112,4 +112,4 @@ def _start_jobs(library: Library, jobs: Path, write_pdf: WritePdf) -> None:
     drifted = jobs / "Open evening"
     (drifted / "Timelines/Programme.otio").rename(drifted / "02 Cuts/Programme.otio")
     sheet = drifted / "Papers/Setup sheet.html"
-    sheet.write_text(sheet.read_text().replace("10:00:00:00", "09:58:30:00"))
+    sheet.write_text(sheet.read_text(encoding="utf-8").replace("10:00:00:00", "09:58:30:00"))

@@ -55,7 +55,7 @@ def read_job(folder: Path) -> dict[str, Any]:
     if not path.is_file():
         raise JobError(f"not a job: it has no {JOB_FILE}", subject=str(folder), remedy="give a job's own folder")
     try:
-        data = json.loads(path.read_text())
+        data = json.loads(path.read_text(encoding="utf-8"))
     except (OSError, ValueError, RecursionError) as error:
         raise JobError("the job's record is damaged", subject=str(path), remedy="put back a copy of it") from error
     if not isinstance(data, dict) or data.get("kind") != "idle-quarry job":

@@ -107,7 +107,7 @@ def setup_sheet(stored: Stored, title: str) -> str:
 
 @lru_cache(maxsize=1)
 def _menus() -> dict[str, dict[str, str]]:
-    return tomllib.loads(files("idle_quarry.jobs").joinpath("camera_menus.toml").read_text())
+    return tomllib.loads(files("idle_quarry.jobs").joinpath("camera_menus.toml").read_text(encoding="utf-8"))
 
 
 def camera_sheet(stored: Stored, title: str) -> str:

@@ -156,7 +156,7 @@ def _fill(
         "line_up": line_up.to_json(),
         "files": {path: {"sha256": sha256_of(folder / path), "bytes": (folder / path).stat().st_size} for path in made},
     }
-    (folder / JOB_FILE).write_text(json.dumps(record, indent=2, ensure_ascii=False) + "\n")
+    (folder / JOB_FILE).write_text(json.dumps(record, indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
     assert set(plan.files) <= {*made, JOB_FILE}, set(plan.files) - {*made}
     assert (folder / LINE_UP).is_dir()
 
@@ -164,6 +164,6 @@ def _fill(
 def papers_of(stored: Stored, title: str, folder: Path, write_pdf: WritePdf) -> None:
     """Write a job's papers into a folder. Raises `OSError`."""
     for name, html in (("Setup sheet", setup_sheet(stored, title)), ("Camera sheet", camera_sheet(stored, title))):
-        (folder / f"{name}.html").write_text(html)
+        (folder / f"{name}.html").write_text(html, encoding="utf-8")
         write_pdf(html, folder / f"{name}.pdf")
-    (folder / "Intermediate recipe.sh").write_text(recipe(stored.template))
+    (folder / "Intermediate recipe.sh").write_text(recipe(stored.template), encoding="utf-8")

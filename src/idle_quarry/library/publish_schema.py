@@ -9,4 +9,4 @@ from pathlib import Path
 from idle_quarry.library.exchange import schema
 
 if __name__ == "__main__":
-    Path(sys.argv[1]).write_text(json.dumps(schema(), indent=1, ensure_ascii=False) + "\n")
+    Path(sys.argv[1]).write_text(json.dumps(schema(), indent=1, ensure_ascii=False) + "\n", encoding="utf-8")

@@ -207,7 +207,6 @@ def _beside(target: Path) -> Iterator[Path]:
         yield part
         with part.open("rb+") as file:
             os.fsync(file.fileno())
-        part.chmod(0o644)
         part.replace(target)
     except OSError as error:
         raise LibraryError(f"cannot be written ({error.strerror})", subject=str(target)) from error

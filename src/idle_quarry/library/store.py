@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import shutil
 import uuid
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
@@ -22,6 +24,8 @@ from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.template import Template, canonical, content_hash
 from idle_quarry.proof.disks import volume_of
 
+#: Bytes that the tables of an empty library take, with its log.
+_ROOM_TO_BEGIN = 2_000_000
 #: Something else to be done in the transaction of a save, told what was saved.
 Also = Callable[[sa.Connection, Revision], None]
 
@@ -69,7 +73,9 @@ class Library(Reading):
                         created=moment,
                     )
                 )  # fmt: skip
-                made = Revision(template_id, 1, author or self.person, moment, note, "draft", row["hash"], changed=0)
+                made = Revision(
+                    template_id, 1, author or self.person, moment, sayable(note), "draft", row["hash"], changed=0
+                )
                 return self._insert(connection, made, row, template_id, also)
         except IntegrityError as error:
             raise NameTaken(
@@ -108,7 +114,7 @@ class Library(Reading):
                 if self._approved(connection, template_id) is None:
                     self._rename(connection, template_id, template.name)
                 made = Revision(
-                    template_id, last + 1, author or self.person, time or now(), note, "draft", row["hash"], base, merged,
+                    template_id, last + 1, author or self.person, time or now(), sayable(note), "draft", row["hash"], base, merged,
                     changed,
                 )  # fmt: skip
                 return self._insert(connection, made, row, ident or str(uuid.uuid4()), also)
@@ -219,7 +225,7 @@ class Library(Reading):
                     note = answered(note, row.body, answers, subject)
                     self._rename(connection, template_id, str(json.loads(row.body)["name"]))
                 return self._remark(
-                    connection, Remark(template_id, 0, number, act, state, "", who, time or now(), note), ident
+                    connection, Remark(template_id, 0, number, act, state, "", who, time or now(), sayable(note)), ident
                 )
         except IntegrityError as error:
             raise NameTaken("the shelf has a template of this name", remedy="rename one of them first") from error
@@ -258,7 +264,15 @@ class Library(Reading):
         if not text.strip():
             raise LibraryError("a comment says something", remedy="type it first")
         said = Remark(
-            template_id, 0, number, COMMENT, "", place[:160], person or self.person, time or now(), text.strip()
+            template_id,
+            0,
+            number,
+            COMMENT,
+            "",
+            place[:160],
+            person or self.person,
+            time or now(),
+            sayable(text).strip(),
         )
         with self.transaction(write=True, of=template_id) as connection:
             return self._remark(connection, said, ident)
@@ -324,6 +338,11 @@ class Library(Reading):
             connection.execute(jobs.update().where(jobs.c.id == job_id).values(**values))
 
 
+def sayable(text: str) -> str:
+    """Return what somebody said as every database keeps it: no NUL, no half of a character."""
+    return text.replace("\0", "").encode("utf-8", "replace").decode("utf-8")
+
+
 def stops_of(template: Template) -> list[str]:
     """Return the sentences of a template's stops, in the order of its findings."""
     return [each.text for each in evaluate(template, remedies=False).findings if each.severity == "stop"]
@@ -379,11 +398,22 @@ class FileLibrary(Library):
 
     def _prepare(self) -> None:
         new = not self.place.exists() or self.place.stat().st_size == 0
-        with self.transaction(write=new) as connection:
-            version = version_of(connection, self.subject)  # None: empty, or another program is just making it
-        with_log(self)
-        if version == HEAD:
-            return
-        with self.transaction(write=True) as connection:
-            if version_of(connection, self.subject) != HEAD:  # another program may have been first
-                migrated(connection)
+        if new:
+            with contextlib.suppress(OSError):
+                self.place.touch(mode=0o600)  # SQLite's logs beside it take its mode
+        try:
+            with self.transaction(write=new) as connection:
+                version = version_of(connection, self.subject)  # None: empty, or another program is just making it
+            with_log(self)
+            if version == HEAD:
+                return
+            with self.transaction(write=True) as connection:
+                if version_of(connection, self.subject) != HEAD:  # another program may have been first
+                    migrated(connection)
+        except LibraryError as error:
+            if not new or shutil.disk_usage(self.place.parent).free > _ROOM_TO_BEGIN:
+                raise
+            self.close()
+            for log in ("", "-wal", "-shm", "-journal"):
+                self.place.with_name(self.place.name + log).unlink(missing_ok=True)
+            raise LibraryError("the disk is full", subject=self.subject, remedy="make room and try again") from error

@@ -84,7 +84,7 @@ def _note(ident: str) -> Path:
 def correction(ident: str) -> SignalFormat | None:
     """Return the format that somebody said a content has, or None."""
     try:
-        return format_from_words(_correction(ident).read_text())
+        return format_from_words(_correction(ident).read_text(encoding="utf-8"))
     except (OSError, QuarryError):
         return None
 

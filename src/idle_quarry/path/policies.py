@@ -58,7 +58,9 @@ class Part(BaseModel):
 @lru_cache(maxsize=1)
 def parts() -> dict[str, Part]:
     """Return the parts of a conversion by the policy's own names, in the order in which they are set."""
-    data: dict[str, Any] = tomllib.loads(files("idle_quarry.path").joinpath("data/methods.toml").read_text())
+    data: dict[str, Any] = tomllib.loads(
+        files("idle_quarry.path").joinpath("data/methods.toml").read_text(encoding="utf-8")
+    )
     return {name: Part.model_validate(entry) for name, entry in data["part"].items()}
 
 

@@ -166,7 +166,9 @@ _E = TypeVar("_E", bound=_Entry)
 
 
 def _read(name: str, key: str, kind: type[_E]) -> dict[str, _E]:
-    data: dict[str, Any] = tomllib.loads(files("idle_quarry.path").joinpath(f"data/{name}.toml").read_text())
+    data: dict[str, Any] = tomllib.loads(
+        files("idle_quarry.path").joinpath(f"data/{name}.toml").read_text(encoding="utf-8")
+    )
     entries = [kind.model_validate(entry) for entry in data[key]]
     return {entry.id: entry for entry in entries}
 

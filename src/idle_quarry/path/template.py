@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
 from pydantic import (
+    AfterValidator,
     BaseModel,
     BeforeValidator,
     ConfigDict,
@@ -73,8 +74,16 @@ Format = Annotated[
     WithJsonSchema(_FORMAT_SCHEMA),
 ]
 Id = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
-Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
-Text = Annotated[str, StringConstraints(max_length=4000)]
+
+
+def _sayable(text: str) -> str:
+    if "\0" in text:  # a library in a file would take it, one on a server cannot
+        raise ValueError("a sign in it is none that can be written")
+    return text
+
+
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), AfterValidator(_sayable)]
+Text = Annotated[str, StringConstraints(max_length=4000), AfterValidator(_sayable)]
 HexColour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
 
 
@@ -251,6 +260,7 @@ class Template(_Value):
 
     @model_validator(mode="after")
     def _references(self) -> Template:
+        self._check_counts()
         for what, ids in (
             ("source", [s.id for s in self.sources]),
             ("delivery", [d.id for d in self.deliveries]),
@@ -270,6 +280,17 @@ class Template(_Value):
                 raise ValueError(f"no codec has the id {codec!r}")
         self.__dict__["format_number"] = self._least_number()
         return self
+
+    def _check_counts(self) -> None:
+        folders, levels = _folders_in(self.folders)
+        for what, count, most in (
+            ("sources", len(self.sources), 60), ("deliveries", len(self.deliveries), 60), ("places", len(self.places), 40),
+            ("timelines", len(self.timelines), 40), ("tracks", sum(len(t.tracks) for t in self.timelines), 1000),
+            ("folders", folders, 1000), ("levels of folders", levels, 20),
+            ("exceptions", sum(len(s.exceptions) for s in self.sources), 1000),
+        ):  # fmt: skip
+            if count > most:
+                raise ValueError(f"a template has {most} {what} at the most, not {count}")
 
     def _least_number(self) -> int:
         policies = [self.intermediate.policy, *(s.policy for s in self.sources), *(d.policy for d in self.deliveries)]
@@ -300,6 +321,14 @@ class Template(_Value):
         if timeline.width is None or timeline.height is None:
             return self.working.format.raster
         return Raster(timeline.width, timeline.height)
+
+
+def _folders_in(folders: tuple[Folder, ...]) -> tuple[int, int]:
+    """Return how many folders there are, and how many levels."""
+    below = [_folders_in(folder.children) for folder in folders]
+    return len(folders) + sum(count for count, _ in below), max((levels for _, levels in below), default=0) + bool(
+        folders
+    )
 
 
 def all_folders(folders: tuple[Folder, ...]) -> Iterator[Folder]:

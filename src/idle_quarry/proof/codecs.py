@@ -97,7 +97,7 @@ def machine() -> str:
     """Return what this machine is, in a line: processor, cores, system."""
     name = platform.processor() or platform.machine()
     with contextlib.suppress(OSError):
-        for line in Path("/proc/cpuinfo").read_text().splitlines():
+        for line in Path("/proc/cpuinfo").read_text(encoding="utf-8").splitlines():
             if line.startswith("model name"):
                 name = " ".join(line.split(":", 1)[1].split())
                 break

@@ -14,6 +14,7 @@ from pathlib import Path
 from time import perf_counter
 
 from idle_quarry.errors import QuarryError
+from idle_quarry.files import is_folder, is_there
 from idle_quarry.jsonfile import read_entries, write_entries
 from idle_quarry.places import memory_folder
 
@@ -74,7 +75,7 @@ class _Mount:
 def volume_of(path: Path) -> Volume:
     """Return what `path`, or the nearest folder above it that is there, lies on. Raises `DiskError` where nothing is."""
     there = path
-    while not there.exists():
+    while not is_there(there):
         if there == there.parent:
             raise DiskError("is nowhere on this machine", subject=str(path))
         there = there.parent
@@ -99,7 +100,7 @@ def _mount_of(path: Path) -> _Mount:
     """Return the mount that a path lies in, by the system's own list (proc(5), mountinfo)."""
     found = _Mount("/", "not known", "none")
     try:
-        lines = Path("/proc/self/mountinfo").read_text().splitlines()
+        lines = Path("/proc/self/mountinfo").read_text(encoding="utf-8").splitlines()
     except OSError:
         return found
     real = str(path.resolve())
@@ -134,7 +135,7 @@ def measure(path: Path, progress: Progress, most_bytes: int = MOST_BYTES, most_s
     the file system allows it. The file has no name and is gone whatever happens. `progress` may raise to stop.
     Raises `DiskError` where the folder is not there, not writable, or has too little room.
     """
-    if not path.is_dir():
+    if not is_folder(path):
         raise DiskError("there is no such folder on this machine", subject=str(path))
     volume = volume_of(path)
     size = min(most_bytes, max(0, volume.free - _RESERVE)) // _BLOCK * _BLOCK

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from idle_quarry.files import is_folder
 from idle_quarry.path.findings.coding import MARGIN
 from idle_quarry.proof.disks import DiskError, Speed, volume_of
 
@@ -26,7 +27,7 @@ def judged(path: Path, speed: Speed | None, needed_mb_s: float) -> list[Verdict]
         return [Verdict("stop", "Say where work is kept: a fast disk of its own, never the system disk.")]
     if not path.is_absolute():
         return [Verdict("stop", f"{path}: say the whole path, from /.")]
-    if not path.is_dir():
+    if not is_folder(path):
         return [Verdict("stop", f"{path} is not there: make the folder first, or choose another.")]
     try:
         volume = volume_of(path)

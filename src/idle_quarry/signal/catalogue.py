@@ -66,7 +66,7 @@ def territories_of_rate(rate: Fraction) -> tuple[str, ...]:
 @lru_cache(maxsize=1)
 def standards() -> tuple[Standard, ...]:
     """Return every standard of the catalogue."""
-    data = tomllib.loads(files("idle_quarry.signal").joinpath("data/formats.toml").read_text())
+    data = tomllib.loads(files("idle_quarry.signal").joinpath("data/formats.toml").read_text(encoding="utf-8"))
     return tuple(
         Standard(
             id=entry["id"],

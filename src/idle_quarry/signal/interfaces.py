@@ -26,7 +26,7 @@ class Carriage:
 
 @lru_cache(maxsize=1)
 def _tables() -> dict[str, Any]:
-    return tomllib.loads(files("idle_quarry.signal").joinpath("data/interfaces.toml").read_text())
+    return tomllib.loads(files("idle_quarry.signal").joinpath("data/interfaces.toml").read_text(encoding="utf-8"))
 
 
 INTERFACES = ("SD", "SD 540", "HD", "3G", "6G", "12G")

@@ -34,6 +34,7 @@ from idle_quarry.app.widgets.difference_table import DifferenceTable
 from idle_quarry.app.widgets.lanes import Lanes
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
+from idle_quarry.files import is_folder, is_there
 from idle_quarry.jobs.allowed import NotApproved, check_startable
 from idle_quarry.jobs.check import CheckedJob, check_job
 from idle_quarry.jobs.moving import Move, move, move_of
@@ -469,13 +470,13 @@ class JobsView(QWidget):
         folder = Path(typed).expanduser()
         # of a place that will do, only what speaks against it
         against = [each.text for each in judged(folder, None, 0.0) if each.severity != "note"] if typed else []
-        self.place_note.setText(" ".join(against) if folder.is_dir() else "")
+        self.place_note.setText(" ".join(against) if is_folder(folder) else "")
         self.place_note.setVisible(bool(self.place_note.text()))
         if wanted and not typed:
             why, wanted = "Say in which folder the job is put: on a fast disk of its own, never the system disk.", False
-        elif wanted and not folder.is_dir():
+        elif wanted and not is_folder(folder):
             why, wanted = f"{folder}: no such folder; make it first, or choose another", False
-        elif wanted and (folder / title).exists():
+        elif wanted and is_there(folder / title):
             why, wanted = f"{folder / title}: the folder exists; choose another title or place", False
         self.refusal.setText(why)
         self.refusal.setVisible(bool(why))

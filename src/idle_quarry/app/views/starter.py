@@ -24,6 +24,7 @@ from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import ProgressBar, button, label
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
+from idle_quarry.files import is_folder
 from idle_quarry.path.registry import deliveries, territories
 from idle_quarry.path.starter import lines_of, needed_mb_s, offered, starter_set
 from idle_quarry.path.template import Place, Template
@@ -222,11 +223,13 @@ class StarterPage(QWidget):
         count = len(self._templates)
         text = f"Put {count} on the house shelf" if count else "Put them on the house shelf"
         folder = Path(self.folder.text().strip() or "/nowhere").expanduser()
-        there = folder.is_absolute() and folder.is_dir()
+        there = folder.is_absolute() and is_folder(folder)
         self.make_button.setText(f"{text} all the same" if count and stops and there else text)
         self.make_button.setAccessibleName(self.make_button.text())
         self.make_button.setEnabled(bool(count) and there)
-        self.measure_button.setEnabled(Path(self.folder.text().strip() or "/nowhere").is_dir() and self._ticket is None)
+        self.measure_button.setEnabled(
+            is_folder(Path(self.folder.text().strip() or "/nowhere")) and self._ticket is None
+        )
 
     def _choose(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Where work is kept", self.folder.text())
