@@ -22,7 +22,7 @@ def main() -> None:
     print(
         f"{looker.looked} clips, {len(looker.failures)} failures" + (f", kept in {folder}" if looker.failures else "")
     )
-    for failure in looker.failures:
+    for failure in looker.failures[:30]:
         print(f"  {failure}")
 
 

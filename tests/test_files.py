@@ -100,7 +100,7 @@ def test_names_no_file_system_holds_are_no_folders(tmp_path: Path) -> None:
 
 def test_what_cannot_be_written_down_is_refused_or_left_out(tmp_path: Path) -> None:
     for name in ("a\0b", "half \ud800"):
-        with pytest.raises(NotPossible, match="none that can be written|valid string"):
+        with pytest.raises(NotPossible, match=r"none that can be written|valid string"):
             edited(HD, Edit("name", name))
     library = open_library(tmp_path / "l.db", "Runa")
     ident = library.save_new(HD, "house", "note \udfff\0").template_id

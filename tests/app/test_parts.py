@@ -54,7 +54,10 @@ EDITS = st.one_of(
     st.builds(lambda v: Edit("sound.line_up_dbfs", float(v)), st.integers(-30, -1)),
     st.builds(lambda v: Edit("working.format.bit_depth", v), st.sampled_from([8, 10, 12])),
     st.builds(lambda v: Edit("working.format.scan", v), st.sampled_from(["interlaced", "progressive", "psf"])),
-    st.builds(lambda v: Edit("note", v), st.text(max_size=12)),
+    st.builds(
+        lambda v: Edit("note", v),
+        st.text(st.characters(exclude_characters="\0", exclude_categories=["Cs"]), max_size=12),
+    ),
     st.builds(lambda v: Edit("timelines.main.tracks", HD.timelines[0].tracks[v:]), st.integers(0, 6)),
     st.just(Edit("sources.cameras.share", 300.0)),
 )

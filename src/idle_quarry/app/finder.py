@@ -56,7 +56,7 @@ class Finder(QFrame):
         """Show the finder over `entries`."""
         s = theme.scheme
         self.setStyleSheet(f"#finder {{ background: {s.bench}; border: 1px solid {s.seam}; border-radius: 5px; }}")
-        self._back = self.window().focusWidget()
+        self._go_back_to(self.window().focusWidget())
         self._entries = [(entry.haystack, entry) for entry in entries]
         self.field.setPlaceholderText(placeholder)
         self.field.clear()
@@ -110,8 +110,20 @@ class Finder(QFrame):
         if entry is not None:
             entry.act()
 
+    def _go_back_to(self, widget: QWidget | None) -> None:
+        """Note who has the keyboard back afterwards; a part of Qt's own that dies meanwhile is known by its last word alone."""
+        if self._back is not None:
+            self._back.destroyed.disconnect(self._forget)
+        self._back = widget
+        if widget is not None:
+            widget.destroyed.connect(self._forget)
+
+    def _forget(self) -> None:
+        self._back = None
+
     def _close(self) -> None:
         self.hide()
-        if self._back is not None:
-            self._back.setFocus()
-            self._back = None
+        back = self._back
+        self._go_back_to(None)
+        if back is not None:
+            back.setFocus()

@@ -40,6 +40,7 @@ from idle_quarry.app.widgets.basics import SayBar, button, restyle
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search
 from idle_quarry.media.names import MEDIA_SUFFIXES
+from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.registry import territories
 from idle_quarry.path.settings import settings_of
 from idle_quarry.signal.words import format_words
@@ -92,7 +93,7 @@ class MainWindow(QMainWindow):
         desk.view_wanted.connect(self.show_view)
         desk.job_wanted.connect(self._job_wanted)
         desk.proof_wanted.connect(self._proof_wanted)
-        desk.cure_wanted.connect(lambda finding: self.path.cure(finding))
+        desk.cure_wanted.connect(self._cure_wanted)
         desk.merge_wanted.connect(self._merge_wanted)
         desk.opened.connect(self._title)
         desk.line_changed.connect(self._show_standing)
@@ -335,6 +336,9 @@ class MainWindow(QMainWindow):
         if not library.at_hand and not library.count() and not library.count(Search(aside=True)):
             self._starter()
 
+    def _cure_wanted(self, finding: Finding) -> None:
+        self.path.cure(finding)
+
     def _proof_wanted(self, station: str, clip: Path | None) -> None:
         self.show_view("Proof")
         self.view("Proof").prove(station, clip)  # type: ignore[attr-defined]
@@ -450,7 +454,11 @@ class MainWindow(QMainWindow):
             fresh.show_view(current)
         if self.desk.document is not None:
             fresh.path.choose(self.path.sheet_id if "Path" in self._made else "working")
+        # Python owns windows: the one that was is held until Qt has ended it, which may be handling this very key press
         _windows.append(fresh)
+        if self not in _windows:
+            _windows.append(self)
+        self.destroyed.connect(partial(_let_go, self))
         self._replaced = True
         self.close()
         self.deleteLater()
@@ -535,6 +543,11 @@ def _look(path: Path, _ticket: object) -> object:
     from idle_quarry.media.looking import look
 
     return look(path)
+
+
+def _let_go(window: MainWindow, *_gone: object) -> None:
+    if window in _windows:
+        _windows.remove(window)
 
 
 _windows: list[MainWindow] = []

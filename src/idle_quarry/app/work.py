@@ -6,6 +6,8 @@ import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import partial
+from types import CellType
 from typing import Any
 
 import shiboken6
@@ -72,9 +74,23 @@ class Relay(QObject):
 
 
 def _gone(call: Callable[[Any], None]) -> bool:
-    """Return whether a call belongs to a widget whose window has closed since it asked."""
+    """Return whether a call belongs to a widget whose window has closed since it asked: its own, or one it holds."""
+    if isinstance(call, partial):
+        return _gone(call.func)
     owner = getattr(call, "__self__", None)
-    return isinstance(owner, QObject) and not shiboken6.isValid(owner)
+    if owner is not None:
+        held = [owner] if isinstance(owner, QObject) else list(getattr(owner, "__dict__", {}).values())
+    else:
+        held = [cell.cell_contents for cell in getattr(call, "__closure__", None) or () if _filled(cell)]
+    return any(isinstance(each, QObject) and not shiboken6.isValid(each) for each in held)
+
+
+def _filled(cell: CellType) -> bool:
+    try:
+        cell.cell_contents  # noqa: B018
+    except ValueError:
+        return False
+    return True
 
 
 class Workers:

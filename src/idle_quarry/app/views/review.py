@@ -63,7 +63,11 @@ class ReviewPage(QWidget):
         for strip in (self.above, self.below):
             strip.chosen.connect(lambda ident: self._about(f"station {ident}"))
         self.table.picked.connect(lambda place: self._about(f"setting {place}"))
-        desk.shelves_changed.connect(lambda: self._again() if self.isVisible() else None)
+        desk.shelves_changed.connect(self._shelves_changed)
+
+    def _shelves_changed(self) -> None:
+        if self.isVisible():
+            self._again()
 
     def _build(self) -> None:
         acts = (self.back_button, self.send_back_button, self.approve_button)

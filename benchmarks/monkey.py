@@ -1,0 +1,64 @@
+"""Twenty thousand random events at the window: no exception, no warning of Qt's, no window or memory that grows."""
+
+from __future__ import annotations
+
+import os
+import random
+import sys
+import tempfile
+from pathlib import Path
+
+from common import ROOT, machine
+
+sys.path.insert(0, str(ROOT))
+
+
+def _resident_mb() -> float:
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return next(int(line.split()[1]) for line in lines if line.startswith("VmRSS:")) / 1000
+
+
+def main() -> None:
+    """Work with the demo's templates in a folder of its own; as many events as the first argument says."""
+    events = int(sys.argv[1]) if len(sys.argv) > 1 else 20_000
+    folder = Path(tempfile.mkdtemp(prefix="quarry-monkey-"))
+    for name in ("DATA", "STATE", "CONFIG", "CACHE"):
+        os.environ[f"XDG_{name}_HOME"] = str(folder / name)
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PySide6.QtWidgets import QApplication
+    from tests.app.monkey import Monkey
+
+    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.preferences import Preferences
+    from idle_quarry.app.theme import load_type, theme
+    from idle_quarry.app.window import MainWindow
+    from idle_quarry.demo.lay_out import fill
+    from idle_quarry.library import open_library
+
+    app = QApplication([])
+    load_type()
+    theme.apply(app, "dim room", 100)
+    library = open_library(folder / "library.db", "Runa")
+    fill(library)
+    desk = Desk(library, Preferences(jobs_folder=str(folder)))
+    window = MainWindow(desk)
+    window.show()
+    files = [folder / name for name in ("junk.json", "junk.zip", "junk.mov")]
+    for path in files:
+        path.write_bytes(b"PK\x03\x04 no archive" * 20)
+    print(f"{events} random events; {machine()}")
+    monkey = Monkey([*files, folder / "gone.mov"], random.Random(2026))
+    for part in range(10):
+        monkey.run(events // 10)
+        failures, memory = len(monkey.failures), _resident_mb()
+        print(
+            f"  {(part + 1) * events // 10}: {failures} failures, {monkey.most_windows} windows at the most, {memory:.0f} MB"
+        )
+    for failure in sorted(set(monkey.failures))[:20]:
+        print(f"  {failure[-600:]}")
+    desk.close()
+    os._exit(1 if monkey.failures else 0)  # threads of what was never waited for go along
+
+
+if __name__ == "__main__":
+    main()
