@@ -133,5 +133,5 @@ def test_mutated_clips_neither_raise_nor_hang_nor_take_the_memory(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
-    looker = attacked(tmp_path, 12.0, seed=int.from_bytes(os.urandom(4), "big"))
+    looker = attacked(tmp_path, 12.0, seed=2026)
     assert not looker.failures and looker.looked > 100

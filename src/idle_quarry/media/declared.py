@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import av
-from av.audio.stream import AudioStream
 from av.container import InputContainer
 from av.error import FFmpegError
 from av.video.format import VideoFormat
@@ -17,6 +16,7 @@ from av.video.stream import VideoStream
 from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media.names import STILL_SUFFIXES, shown_name
 from idle_quarry.media.sequences import run_of, still_header
+from idle_quarry.media.streams import streams_of_sound
 from idle_quarry.signal.formats import SAMPLINGS, Encoding, SignalFormat, standard_field_order
 from idle_quarry.signal.rasters import FOUR_THREE, LINE_CONVENTIONS, SIXTEEN_NINE, Raster, sd_pixel_aspect
 from idle_quarry.signal.rates import nearest_named_rate
@@ -223,11 +223,6 @@ def _inspected(path: Path) -> Clip:
     elif path.suffix.lower() in STILL_SUFFIXES:
         declared = replace(declared, rate=still_header(path).rate, frames=1, duration_s=None)
     return Clip(path, name, declared, signal_format(declared))
-
-
-def streams_of_sound(container: InputContainer) -> list[AudioStream]:
-    """Return the streams of sound whose codec is known: what others hold cannot be heard, nor told."""
-    return [each for each in container.streams.audio if each.codec_context is not None]
 
 
 def _sound_only(container: InputContainer, audio: tuple[Audio, ...]) -> Declared:

@@ -13,6 +13,7 @@ import av
 import numpy as np
 from av.container import InputContainer
 from av.error import FFmpegError
+from av.packet import Packet
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
@@ -107,8 +108,6 @@ class Reader:
             )
         except (FFmpegError, OSError, ValueError) as error:
             raise MediaError("not readable as media, or cut short", subject=str(self.path)) from error
-        if not self._container.streams.video:  # found once, and not again: the file is damaged at its head
-            raise MediaError("its pictures cannot be understood", subject=str(self.path))
         self._stream: VideoStream = self._container.streams.video[0]
         self._stream.thread_type = "AUTO"
         if self._threads:
@@ -170,7 +169,7 @@ class Reader:
         bad = 0
         groups: dict[int, FrameTimecode | None] = {}  # time stamp of a coded picture → its group's timecode
         try:
-            for packet in self._container.demux(self._stream):
+            for packet in self._packets():
                 if self._stream.codec_context.name == "mpeg2video" and packet.pts is not None:
                     groups[packet.pts] = gop_timecode(bytes(packet)[:_HEADERS])
                 try:
@@ -193,6 +192,13 @@ class Reader:
                     timecode = self._own_timecode(frame, groups)
                     yield _picture(frame, index, self._seconds(frame, index), timecode, *self._laid_out)
         except FFmpegError:
+            self.damaged += 1
+
+    def _packets(self) -> Iterator[Packet[VideoStream]]:
+        assert self._container is not None
+        try:
+            yield from self._container.demux(self._stream)
+        except IndexError:  # a stream that turns up on the way in a damaged file: PyAV does not find it among its own
             self.damaged += 1
 
     def _own_timecode(self, frame: VideoFrame, groups: dict[int, FrameTimecode | None]) -> FrameTimecode | None:

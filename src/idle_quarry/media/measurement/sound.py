@@ -16,7 +16,7 @@ from av.audio.frame import AudioFrame
 from av.error import FFmpegError
 from numpy.typing import NDArray
 
-from idle_quarry.media.declared import streams_of_sound
+from idle_quarry.media.streams import streams_of_sound
 
 #: Below this a channel is silent, dBFS.
 _SILENT_DBFS = -80.0
