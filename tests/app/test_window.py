@@ -31,7 +31,9 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, type_into
 from tests.conftest import demo_template
 
+from idle_quarry import begun
 from idle_quarry.app.drafts import Drafts
+from idle_quarry.app.offers import welcome_back
 from idle_quarry.app.run import fitted
 from idle_quarry.app.theme import BRIGHTNESSES, SCHEMES, theme
 from idle_quarry.app.views.intake import IntakeView
@@ -532,3 +534,18 @@ def test_a_reading_is_clicked_where_a_format_can_be_read_in_several_ways(open_wi
     territory = window.path.sheet
     window.path.choose("template")
     assert any("PAL countries" in label.text() for label in territory.findChildren(QLabel))
+
+
+def test_what_a_killed_program_left_is_offered_to_be_cleared(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    window = open_window()
+    note = begun.Note("job", tmp_path / "Evening", files=("job.json",))
+    note.part.mkdir()
+    (note.part / "job.json").write_text("{}" * 1_000_000)
+    assert note._file is not None
+    os.close(note._file)  # as the system does for a process that is killed
+    note._file = None
+    welcome_back(window.desk)
+    qtbot.waitUntil(lambda: "Starting Evening was cut off" in window.say_bar.text and "2 MB" in window.say_bar.text)
+    clear = next(each for each in window.say_bar.findChildren(QPushButton) if each.text() == "Clear it")
+    QTest.mouseClick(clear, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not note.part.exists() and "Cleared" in window.say_bar.text)

@@ -37,6 +37,7 @@ def run_window(place: str | None) -> int:
         lay_out(None, lambda text: print(f"idle-quarry: {text}", file=sys.stderr))
     from idle_quarry.app.collecting import Collector
     from idle_quarry.app.desk import Desk
+    from idle_quarry.app.offers import welcome_back
     from idle_quarry.app.preferences import Preferences
     from idle_quarry.app.theme import load_type, theme
     from idle_quarry.app.window import MainWindow
@@ -64,7 +65,7 @@ def run_window(place: str | None) -> int:
     ending = _ends_when_told(app)
     gc.freeze()
     collector = Collector()
-    QTimer.singleShot(0, lambda: _welcome_back(desk))
+    QTimer.singleShot(0, lambda: welcome_back(desk))
     QTimer.singleShot(1500, desk.look_at_file)
     if place == DEMO:
         QTimer.singleShot(400, lambda: _demo_jobs(desk))
@@ -113,23 +114,6 @@ def _library(place: str | None) -> FileLibrary:
 
         return AtHand(place, address(place).username or person(place))
     return open_library(library_place(place), person(place))
-
-
-def _welcome_back(desk: Desk) -> None:
-    """Offer what an earlier run left unsaved."""
-    drafts = desk.unfinished()
-    if not drafts:
-        return
-    draft = drafts[0]
-
-    def take_up() -> None:
-        if draft.template_id is None:
-            desk.open_new(draft.template, draft.key)
-        else:
-            desk.open_stored(draft.template_id)
-
-    more = f" and {len(drafts) - 1} more" if len(drafts) > 1 else ""
-    desk.say(f"Unsaved work on {draft.template.name}{more} was kept.", action=("Resume", take_up))
 
 
 def _demo_jobs(desk: Desk) -> None:

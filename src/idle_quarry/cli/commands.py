@@ -360,6 +360,7 @@ def check(options: Options, out: Output) -> int:
 def job_new(options: Options, out: Output) -> int:
     """Start a job from a template."""
     from idle_quarry.jobs.allowed import check_startable
+    from idle_quarry.jobs.left_over import list_job
     from idle_quarry.jobs.start import start_job
     from idle_quarry.printing import write_pdf
 
@@ -375,7 +376,7 @@ def job_new(options: Options, out: Output) -> int:
         if not options.at.strip():
             raise JobError("no folder was named to start the job in", remedy="say --at FOLDER")
         job = start_job(stored, options.title, Path(options.at).expanduser(), write_pdf, library.person)
-        library.record_job(options.title, job.folder.resolve(), stored)
+        list_job(library, job, options.title, stored)
     document = {
         "folder": str(job.folder),
         "template": stored.name,
@@ -384,6 +385,29 @@ def job_new(options: Options, out: Output) -> int:
     }
     out.show(document, [str(job.folder), *(f"  {name}" for name in job.files)])
     return 0
+
+
+def job_left(options: Options, out: Output) -> int:
+    """What killed programs left half made or unlisted; 1 where anything is left."""
+    from idle_quarry import begun
+    from idle_quarry.jobs import left_over as over
+
+    with opened(options) as library:
+        document, lines, remain = [], [], 0
+        for one in over.left_over(library):
+            whole, done = over.is_whole(one), ""
+            if whole and options.take_up:
+                over.take_up(library, one)
+                done = "taken up"
+            elif not whole and options.clear:
+                begun.clear(one)
+                done = "cleared"
+            remain += not done
+            document.append({**over.to_json(one), "done": done})
+            lines.append(f"{over.words_of(one)}{f': {done}' if done else ''}")
+            lines += [] if whole or done else [f"  {one.part}"]
+    out.show(document, lines or ["nothing is left over"])
+    return 1 if remain else 0
 
 
 def job_check(options: Options, out: Output) -> int:

@@ -101,6 +101,7 @@ def _copy_clips() -> None:
 
 def _start_jobs(library: Library, jobs: Path, write_pdf: WritePdf) -> None:
     """Start two jobs, one from a revision that is no longer the newest; and let that one drift."""
+    from idle_quarry.jobs.left_over import list_job
     from idle_quarry.jobs.start import start_job  # encoders and timelines: only where a job is started
 
     jobs.mkdir(parents=True, exist_ok=True)
@@ -108,7 +109,7 @@ def _start_jobs(library: Library, jobs: Path, write_pdf: WritePdf) -> None:
         stored = library.stored(library.find(f"house/{name}").id, number)
         person = "Wren" if "Lamp" in title else "Odo"
         job = start_job(stored, title, jobs, write_pdf, person)
-        library.record_job(title, job.folder, stored, person)
+        list_job(library, job, title, stored, person)
     drifted = jobs / "Open evening"
     (drifted / "Timelines/Programme.otio").rename(drifted / "02 Cuts/Programme.otio")
     sheet = drifted / "Papers/Setup sheet.html"

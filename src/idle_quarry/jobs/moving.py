@@ -9,11 +9,11 @@ from __future__ import annotations
 
 import json
 import shutil
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from idle_quarry.begun import Note
 from idle_quarry.errors import JobError, MediaError
 from idle_quarry.files import sha256_of, written_whole
 from idle_quarry.jobs.check import CheckedJob, read_job
@@ -69,8 +69,10 @@ def move(job: CheckedJob, to: Stored, person: str, write_pdf: WritePdf) -> Move:
         )  # fmt: skip
     data = read_job(job.folder)
     old = data["template"]
-    beside = Path(tempfile.mkdtemp(dir=job.folder, prefix=".moving.", suffix=".part"))
+    note = Note("move", job.folder, inside=job.folder, dirs=(PAPERS, LINE_UP))
+    beside = note.part
     try:
+        beside.mkdir(mode=0o700)
         made = _made_anew(beside, job, to, found, write_pdf, data)
         for name in found.new_folders:
             (job.folder / name).mkdir(parents=True, exist_ok=True)
@@ -98,6 +100,7 @@ def move(job: CheckedJob, to: Stored, person: str, write_pdf: WritePdf) -> Move:
         raise JobError(f"the line-up clip could not be made: {error.what}", subject=job.title) from error
     finally:
         shutil.rmtree(beside, ignore_errors=True)
+        note.forget()
     return found
 
 

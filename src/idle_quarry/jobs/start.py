@@ -6,12 +6,12 @@ import errno
 import json
 import os
 import shutil
-import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 from idle_quarry import __version__
+from idle_quarry.begun import Note
 from idle_quarry.errors import JobError, MediaError, QuarryError
 from idle_quarry.files import sha256_of
 from idle_quarry.jobs.lineup import write_line_up
@@ -34,10 +34,11 @@ JOB_FORMAT = 1
 
 @dataclass(frozen=True)
 class StartedJob:
-    """A job as it was made: its folder and the relative paths of its files."""
+    """A job as it was made: its folder, the relative paths of its files, and the note that stands until it is listed."""
 
     folder: Path
     files: tuple[str, ...]
+    note: Note
 
 
 def bytes_needed(template: Template) -> int:
@@ -59,27 +60,36 @@ def start_job(
     """
     plan = planned(stored.template, title)
     _check_place(at, title, bytes_needed(stored.template))
+    revision, target = stored.revision, at / title
+    said = {
+        "title": title, "by": person, "template": revision.template_id, "revision": revision.number, "hash": revision.hash,
+    }  # fmt: skip
+    note = Note("job", target, dirs=(LINE_UP,), files=plan.files, said=said)
     try:
-        beside = Path(tempfile.mkdtemp(dir=at, prefix=f".{title[:40]}.", suffix=".part"))
-    except OSError as error:
-        raise _no_room(error, at) from error
+        _made(note.part, target, stored, title, plan, write_pdf, person, progress or (lambda _what, _share: None))
+    except BaseException:
+        shutil.rmtree(note.part, ignore_errors=True)
+        note.forget()
+        raise
+    return StartedJob(target, plan.files, note)
+
+
+def _made(
+    beside: Path, target: Path, stored: Stored, title: str, plan: Planned, write_pdf: WritePdf, person: str,
+    progress: Progress,
+) -> None:  # fmt: skip
+    """Make a job beside its place and put it there. Raises `JobError`."""
     try:
-        _fill(beside, stored, title, plan, write_pdf, person, progress or (lambda _what, _share: None))
+        beside.mkdir(mode=0o700)
+        _fill(beside, stored, title, plan, write_pdf, person, progress)
         beside.chmod(0o755)
-        target = at / title
         if target.exists():
             raise JobError("the folder exists", subject=str(target), remedy="choose another title or place")
         beside.rename(target)
     except OSError as error:
-        shutil.rmtree(beside, ignore_errors=True)
-        raise _no_room(error, at) from error
+        raise _no_room(error, target.parent) from error
     except MediaError as error:
-        shutil.rmtree(beside, ignore_errors=True)
         raise JobError(f"the line-up clip could not be made: {error.what}", subject=title) from error
-    except BaseException:
-        shutil.rmtree(beside, ignore_errors=True)
-        raise
-    return StartedJob(target, plan.files)
 
 
 def _check_place(at: Path, title: str, needed: int) -> None:

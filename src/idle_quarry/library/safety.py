@@ -6,7 +6,6 @@ import contextlib
 import json
 import os
 import sqlite3
-import tempfile
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
@@ -14,6 +13,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from idle_quarry.begun import Note
 from idle_quarry.errors import LibraryError, QuarryError
 from idle_quarry.library.exchange import template_from_data
 from idle_quarry.library.reading import Reading
@@ -197,13 +197,10 @@ def backup(place: Path, target: Path) -> Checked:
 @contextmanager
 def _beside(target: Path) -> Iterator[Path]:
     """Yield a file beside `target` that takes its place when all went well, and is gone when not."""
+    note = Note("backup", target)
+    part = note.part
     try:
-        handle, name = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name[:40]}.", suffix=".part")
-    except OSError as error:
-        raise LibraryError(f"cannot be written ({error.strerror})", subject=str(target)) from error
-    os.close(handle)
-    part = Path(name)
-    try:
+        os.close(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600))
         yield part
         with part.open("rb+") as file:
             os.fsync(file.fileno())
@@ -213,6 +210,7 @@ def _beside(target: Path) -> Iterator[Path]:
     finally:
         with contextlib.suppress(OSError):
             part.unlink()
+        note.forget()
 
 
 def restore(copy: Path, place: Path) -> tuple[Checked, Path | None]:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import jinja2
 
+from idle_quarry.begun import noted
 from idle_quarry.errors import ExchangeError
 from idle_quarry.library.exchange import write_file
 from idle_quarry.library.reading import Reading
@@ -117,12 +118,12 @@ def write_book(stored: Sequence[Stored], path: Path, write_pdf: Callable[[str, P
     """
     if not stored:
         raise ExchangeError("the house has no approved template to print", remedy="approve one first")
-    beside = path.with_name(f".{path.name}.part")
-    try:
-        write_pdf(house_book(stored, "House book"), beside)
-        beside.replace(path)
-    except OSError as error:
-        raise ExchangeError(f"could not be written ({error.strerror})", subject=str(path)) from error
-    finally:
-        beside.unlink(missing_ok=True)
+    with noted("paper", path) as beside:
+        try:
+            write_pdf(house_book(stored, "House book"), beside)
+            beside.replace(path)
+        except OSError as error:
+            raise ExchangeError(f"could not be written ({error.strerror})", subject=str(path)) from error
+        finally:
+            beside.unlink(missing_ok=True)
     return len(stored)

@@ -12,6 +12,7 @@ from pathlib import Path
 
 import jinja2
 
+from idle_quarry.begun import noted
 from idle_quarry.errors import MediaError, NotUnderstood
 from idle_quarry.files import written_whole
 from idle_quarry.media.declared import Clip
@@ -58,12 +59,12 @@ def write_report(path: Path, clips: Sequence[Clip], write_pdf: WritePdf, against
         raise NotUnderstood("a report is " + ", ".join(SUFFIXES), subject=path.name, remedy="name it so")
     try:
         if suffix == ".pdf":
-            beside = path.with_name(f".{path.name}.part")
-            try:
-                write_pdf(as_html(clips, against), beside)
-                beside.replace(path)
-            finally:
-                beside.unlink(missing_ok=True)
+            with noted("paper", path) as beside:
+                try:
+                    write_pdf(as_html(clips, against), beside)
+                    beside.replace(path)
+                finally:
+                    beside.unlink(missing_ok=True)
         elif suffix == ".html":
             written_whole(path, as_html(clips, against).encode())
         elif suffix == ".csv":

@@ -37,6 +37,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.files import is_folder, is_there
 from idle_quarry.jobs.allowed import NotApproved, check_startable
 from idle_quarry.jobs.check import CheckedJob, check_job
+from idle_quarry.jobs.left_over import list_job
 from idle_quarry.jobs.moving import Move, move, move_of
 from idle_quarry.jobs.next_steps import NextStep, next_steps
 from idle_quarry.jobs.start import StartedJob, bytes_needed, start_job
@@ -525,7 +526,7 @@ class JobsView(QWidget):
         self._ticket = None
         self.progress.hide()
         try:
-            record = self.desk.library.record_job(title, job.folder.resolve(), stored)
+            record = list_job(self.desk.library, job, title, stored)
         except QuarryError as error:
             self.desk.refuse(error)
             return
