@@ -81,8 +81,8 @@ ATTACKS = (
     ("Ivo", REVIEW.format(id="{id}", number=3, act="approve", state="approved", person="Ivo")),  # nobody proposed it
     ("Runa", REVIEW.format(id="{id}", number=1, act="withdraw", state="withdrawn", person="Runa")),
     ("Runa", REVIEW.format(id="{id}", number=3, act="comment", state="approved", person="Runa")),  # a comment that would approve
-    ("Runa", REVIEW.format(id="secret", number=1, act="propose", state="in review", person="Runa").replace("max(n)", "99")),
-    ("Runa", REVIEW.format(id="{id}", number=3, act="comment", state="", person="Runa").replace("max(n) + 1", "2147483647")),
+    ("Runa", REVIEW.format(id="secret", number=1, act="propose", state="in review", person="Runa").replace("max(n) + 1", "COALESCE(max(n), 0) + 99")),
+    ("Runa", REVIEW.format(id="{id}", number=3, act="comment", state="", person="Runa").replace("max(n) + 1", "max(2147483647)")),
     ("Runa", REVIEW.format(id="{id}", number=3, act="comment", state="", person="Runa").replace("''", "repeat('x', 50000)", 2)),
     ("Runa", "INSERT INTO setting VALUES ('approval', 'one person')"),
     ("Runa", "INSERT INTO setting VALUES ('default_template/Odo', 'x')"),
@@ -111,6 +111,8 @@ ATTACKS = (
     ("Wren", "SELECT 1 FROM template FOR UPDATE"),
     ("Wren", "LOCK TABLE revision IN SHARE MODE"),
 )  # fmt: skip
+#: What would say that an attack was none, but a mistake in it.
+SLIPS = ("syntax error", "more than one row", "does not exist", "null value", "duplicate key", "more expressions")
 
 
 def test_what_each_role_tries_is_refused(server: PrivateServer, house: str, ident: str) -> None:
@@ -120,7 +122,9 @@ def test_what_each_role_tries_is_refused(server: PrivateServer, house: str, iden
         for first in ((), ("SET ROLE quarry_editor",), ("SET search_path = pg_temp, public",)):
             if person == "keeper" and first:
                 continue
-            assert tried(server, house, person, *first, statement.replace("{id}", ident).replace("{{", "{").replace("}}", "}")), (person, statement)  # fmt: skip
+            attack = statement.replace("{id}", ident).replace("{{", "{").replace("}}", "}")
+            said = tried(server, house, person, *first, attack)
+            assert said and not any(slip in said for slip in SLIPS), (person, statement, said)
     assert whole(ivo, ident) == before
     assert tried(server, house, "Wren", "SELECT pg_advisory_lock(7461)") == ""  # an open session's lock stops nobody
     with psycopg.connect(server.url("Tamsin", house)) as raw:
@@ -212,7 +216,11 @@ def test_a_reader_stops_no_save_and_a_server_set_up_before_is_mended(
     tried(server, house, "keeper", "COMMENT ON FUNCTION quarry_guard() IS NULL")
     tried(server, house, "keeper", "ALTER FUNCTION quarry_heads() SET search_path = public")
     assert any(each.startswith("mended") for each in set_up(keeper, {}).told)
-    assert not any(each.startswith("mended") for each in set_up(keeper, {}).told)
+    tried(server, house, "keeper", "ALTER TABLE review DISABLE TRIGGER USER")
+    poisoned = REVIEW.format(id=ident, number=1, act="comment", state="", person="Runa")
+    assert tried(server, house, "keeper", poisoned.replace("max(n) + 1", "max(2147483647)")) == ""
+    told = "\n".join(set_up(keeper, {}).told)
+    assert "mended" not in told and "remark 2147483647 is out of count" in told
     runa.close()
 
 

@@ -38,7 +38,11 @@ def left_over(library: Library) -> list[Left]:
     for one in begun.left():
         if one.lies_there:
             found.append(one)
-        elif one.kind != "job" or not _is_job(one) or any(record.id == one.ident or Path(record.folder) == one.target for record in library.jobs()):
+        elif (
+            one.kind != "job"
+            or not _is_job(one)
+            or any(record.id == one.ident or Path(record.folder) == one.target for record in library.jobs())
+        ):
             begun.forget(one)
         elif _revision(library, one) is not None:
             found.append(one)

@@ -65,6 +65,7 @@ def set_up(place: str, people: Mapping[str, str]) -> SetUp:
                 told.append(said)
             if older:
                 told.append("mended: the rights an older version had set could be walked round with a raw connection")
+            told += _out_of_count(connection)
             database = connection.execute(sa.text("SELECT current_database()")).scalar_one()
             connection.exec_driver_sql(f"GRANT CONNECT ON DATABASE {_quoted(database)} TO quarry_reader")
             for name, right in people.items():
@@ -109,6 +110,23 @@ def _older_rights(connection: sa.Connection) -> bool:
     asked = "SELECT obj_description(to_regprocedure('public.quarry_guard()'), 'pg_proc'), to_regprocedure('public.quarry_guard()')"
     mark, there = connection.execute(sa.text(asked)).one()
     return there is not None and mark != f"idle-quarry rights {RIGHTS_VERSION}"
+
+
+def _out_of_count(connection: sa.Connection) -> list[str]:
+    """Return what an older version let in under numbers out of count; nothing can be saved after the largest of them."""
+    counted = """
+        SELECT t.name, c.what, min(c.number) FROM (
+            SELECT template_id, 'revision' AS what, number, row_number() OVER (PARTITION BY template_id ORDER BY number) AS nth
+            FROM public.revision
+            UNION ALL
+            SELECT template_id, 'remark', n, row_number() OVER (PARTITION BY template_id ORDER BY n) FROM public.review
+        ) c JOIN public.template t ON t.id = c.template_id
+        WHERE c.number <> c.nth GROUP BY t.id, t.name, c.what ORDER BY t.name, c.what
+    """
+    return [
+        f"{name}: {what} {number} is out of count, written past an older version's rights; duplicate the template and put this one aside"
+        for name, what, number in connection.execute(sa.text(counted))
+    ]
 
 
 def _quoted(name: str) -> str:
