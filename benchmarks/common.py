@@ -57,13 +57,14 @@ def demo_window() -> Iterator[MainWindow]:
 
         from idle_quarry.app.desk import Desk
         from idle_quarry.app.preferences import Preferences
-        from idle_quarry.app.theme import load_type, theme
+        from idle_quarry.app.style import prepare
+        from idle_quarry.app.theme import theme
         from idle_quarry.app.window import MainWindow
         from idle_quarry.demo.lay_out import lay_out
         from idle_quarry.library import open_library
 
         app = QApplication([])
-        load_type()
+        prepare(app)
         theme.apply(app, "dim room", 100)
         desk = Desk(open_library(lay_out(None), "Runa"), Preferences())
         window = MainWindow(desk)

@@ -30,13 +30,14 @@ def main() -> None:
 
     from idle_quarry.app.desk import Desk
     from idle_quarry.app.preferences import Preferences
-    from idle_quarry.app.theme import load_type, theme
+    from idle_quarry.app.style import prepare
+    from idle_quarry.app.theme import theme
     from idle_quarry.app.window import MainWindow
     from idle_quarry.demo.lay_out import fill
     from idle_quarry.library import open_library
 
     app = QApplication([])
-    load_type()
+    prepare(app)
     theme.apply(app, "dim room", 100)
     library = open_library(folder / "library.db", "Runa")
     fill(library)

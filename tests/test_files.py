@@ -58,15 +58,6 @@ def test_a_houses_templates_are_their_users_alone_and_exports_as_the_user_says(o
     assert mode(data_folder()) == 0o700
 
 
-def test_nothing_is_written_where_others_write(own: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from idle_quarry.app.theme import arrow_file
-
-    monkeypatch.setenv("QT_QPA_PLATFORM", "offscreen")
-    arrow_file.cache_clear()
-    assert Path(arrow_file("#123456")).parent == memory_folder()
-    arrow_file.cache_clear()
-
-
 def test_a_full_disk_leaves_no_stub_of_a_library(own: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     def fails(*_given: object) -> None:
         raise LibraryError("the library is damaged", subject="x")

@@ -18,7 +18,8 @@ from pytestqt.qtbot import QtBot
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
-from idle_quarry.app.theme import load_type, theme
+from idle_quarry.app.style import prepare
+from idle_quarry.app.theme import theme
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo.lay_out import fill
 from idle_quarry.library import open_library
@@ -58,7 +59,7 @@ def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[Open]:
     """Return a function that opens a window, as often as wanted, on one library."""
     app = QApplication.instance()
     assert isinstance(app, QApplication)
-    load_type()
+    prepare(app)
     theme.apply(app, "dim room", 100)
     place = filled(tmp_path / "library.db")
     desks: list[Desk] = []

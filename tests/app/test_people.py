@@ -16,11 +16,12 @@ from tests.app.conftest import Open
 
 from idle_quarry.app import preferences as preferences_module
 from idle_quarry.app import profiles as profiles_module
+from idle_quarry.app.commands import conflicts
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.profiles import called, exported, imported, profiles
 from idle_quarry.app.theme import theme
-from idle_quarry.app.views.profile import ProfilePage, conflicts
+from idle_quarry.app.views.profile import ProfilePage
 from idle_quarry.app.views.starter import StarterPage
 from idle_quarry.app.window import MainWindow
 from idle_quarry.errors import ExchangeError
@@ -39,10 +40,6 @@ def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[N
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     theme.apply(app, "dim room", 100)
-
-
-def windows() -> list[MainWindow]:
-    return [w for w in QApplication.topLevelWidgets() if isinstance(w, MainWindow) and w.isVisible()]
 
 
 def page_of(window: MainWindow) -> ProfilePage:
@@ -92,20 +89,17 @@ def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: Qt
     page._ask_new()
     page.ask.line.setText("Bryn Ash")
     QTest.keyClick(page.ask.line, Qt.Key.Key_Return)
-    [fresh] = windows()
+    fresh = window
     assert fresh.standing.text().startswith("Bryn Ash") and fresh.desk.document is None
     assert not [each for each in store.summaries() if each.shelf == "own"]  # an own shelf is one's own
     page = page_of(fresh)
     assert page.initials.text() == "BA" and set(profiles()) == {"Bryn Ash", "Runa"}
     fresh.desk.preferences.shortcuts["Undo"] = "F9"
     page.dressed.emit("office", 115)
-    [fresh] = windows()
-    page = page_of(fresh)
     file = tmp_path / "bryn.json"
     page.export_to(file)
     page.profile.setCurrentText("Runa")
     page.profile.activated.emit(page.profile.currentIndex())
-    [fresh] = windows()
     assert fresh.desk.library.person == "Runa" and theme.scheme.name == "dim room" and theme.percent == 100
     assert {each.name for each in store.summaries() if each.shelf == "own"} == mine
     carried = imported(file)
@@ -114,11 +108,8 @@ def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: Qt
     page.import_from(file)
     assert page.ask.isVisible()  # never silently over one that is there
     page.ask._buttons[1].click()
-    [fresh] = windows()
     assert fresh.desk.library.person == "Bryn Ash" and fresh.keys()["Undo"] == ("Ctrl+Z", "F9")
     assert before == {each.id: each.latest.hash for each in store.summaries() if each.shelf == "house"}
-    fresh.close()
-    fresh.deleteLater()
 
 
 def test_profiles_that_are_none(tmp_path: Path) -> None:

@@ -15,7 +15,8 @@ from tests.postgres import PrivateServer
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
-from idle_quarry.app.theme import load_type, theme
+from idle_quarry.app.style import prepare
+from idle_quarry.app.theme import theme
 from idle_quarry.app.window import MainWindow
 from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand
@@ -41,7 +42,7 @@ def test_a_room_on_the_server(
 ) -> None:
     app = QApplication.instance()
     assert isinstance(app, QApplication)
-    load_type()
+    prepare(app)
     theme.apply(app, "dim room", 100)
     desk = Desk(AtHand(server.url("Runa", "larkmoor"), "Runa"), Preferences())
     window = MainWindow(desk)

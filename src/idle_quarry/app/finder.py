@@ -9,6 +9,8 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.library import typed_words
 
@@ -35,14 +37,15 @@ class Finder(QFrame):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setObjectName("finder")
+        on(self, "bench")
+        self.setFrameShape(QFrame.Shape.StyledPanel)
         self.field = QLineEdit()
         self.field.setAccessibleName("Search")
         self.results = QListWidget()
         self.results.setAccessibleName("Results")
         self.results.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         column = QVBoxLayout(self)
-        column.setContentsMargins(theme.px(8), theme.px(8), theme.px(8), theme.px(8))
+        sized(column).setContentsMargins(8, 8, 8, 8)
         column.addWidget(self.field)
         column.addWidget(self.results)
         self._entries: list[tuple[str, Entry]] = []
@@ -54,8 +57,6 @@ class Finder(QFrame):
 
     def open(self, entries: list[Entry], placeholder: str) -> None:
         """Show the finder over `entries`."""
-        s = theme.scheme
-        self.setStyleSheet(f"#finder {{ background: {s.bench}; border: 1px solid {s.seam}; border-radius: 5px; }}")
         self._go_back_to(self.window().focusWidget())
         self._entries = [(entry.haystack, entry) for entry in entries]
         self.field.setPlaceholderText(placeholder)

@@ -39,7 +39,8 @@ def run_window(place: str | None) -> int:
     from idle_quarry.app.desk import Desk
     from idle_quarry.app.offers import welcome_back
     from idle_quarry.app.preferences import Preferences
-    from idle_quarry.app.theme import load_type, theme
+    from idle_quarry.app.style import prepare
+    from idle_quarry.app.theme import theme
     from idle_quarry.app.window import MainWindow
 
     app = QApplication.instance() or QApplication(["idle-quarry"])
@@ -54,7 +55,7 @@ def run_window(place: str | None) -> int:
         raise
     app.setApplicationName("Idle Quarry")
     app.setDesktopFileName("idle-quarry")
-    load_type()
+    prepare(app)
     theme.apply(app, preferences.brightness, preferences.text_percent)
     desk = Desk(library, preferences)
     window = MainWindow(desk)

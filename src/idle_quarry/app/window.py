@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
@@ -31,8 +30,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.commands import Command, conflicts
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.finder import Entry, Finder
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import dress, sized
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES, theme
 from idle_quarry.app.views.library import LibraryView
 from idle_quarry.app.views.path import PathView
@@ -48,15 +50,6 @@ from idle_quarry.signal.words import format_words
 #: Templates the search at the top looks through by their first letters; the Library's own search knows them all.
 MOST_FOUND = 2000
 VIEWS = ("Library", "Path", "Intake", "Proof", "Jobs")
-
-
-@dataclass(frozen=True)
-class Command:
-    """Something a person can do: its name, its key, and the plain function behind both."""
-
-    name: str
-    key: str
-    act: Callable[[], object]
 
 
 class MainWindow(QMainWindow):
@@ -98,6 +91,7 @@ class MainWindow(QMainWindow):
         desk.opened.connect(self._title)
         desk.line_changed.connect(self._show_standing)
         desk.shelves_changed.connect(self._show_standing)
+        theme.changed.connect(self._dressed)
         if desk.preferences.geometry:
             self.restoreGeometry(QByteArray(desk.preferences.geometry_bytes()))
         kept = desk.preferences.view
@@ -105,11 +99,10 @@ class MainWindow(QMainWindow):
 
     def _header(self) -> QWidget:
         made = QWidget()
-        made.setProperty("role", "bench")
-        made.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        on(made, "bench")
         row = QHBoxLayout(made)
-        row.setContentsMargins(theme.px(8), theme.px(5), theme.px(16), theme.px(3))
-        row.setSpacing(theme.px(2))
+        sized(row).setContentsMargins(8, 5, 16, 3)
+        sized(row).setSpacing(2)
         group = QButtonGroup(made)
         self.tabs: dict[str, QPushButton] = {}
         for name in VIEWS:
@@ -124,7 +117,7 @@ class MainWindow(QMainWindow):
             self.tabs[name] = tab
         row.addStretch(1)
         self.search_button = button("Find a template, station, clip or setting          Ctrl+F", self.open_find)
-        self.search_button.setMinimumWidth(theme.px(360))
+        sized(self.search_button).setMinimumWidth(360)
         self.search_button.setProperty("field", "true")
         self.search_button.setAccessibleName("Find")
         row.addWidget(self.search_button)
@@ -251,8 +244,10 @@ class MainWindow(QMainWindow):
         return {each.name: (each.key, chosen.get(each.name, each.key)) for each in self.commands}
 
     def _take_keys(self) -> None:
-        for name, (_, now) in self.keys().items():
-            self._actions[name].setShortcut(QKeySequence(now))
+        keys = {name: now for name, (_, now) in self.keys().items()}
+        shared = conflicts(keys)  # a key that two commands have does nothing until they differ
+        for name, now in keys.items():
+            self._actions[name].setShortcut(QKeySequence("" if name in shared else now))
 
     def show_profile(self) -> None:
         """Show who works here, and what they have chosen."""
@@ -281,6 +276,10 @@ class MainWindow(QMainWindow):
         """Another person sits down: their looks, their keys."""
         preferences = self.desk.preferences
         self.dress(preferences.brightness, preferences.text_percent)
+        self._take_keys()
+        page = self._made.get("Profile")
+        if page is not None:
+            page.fill()  # type: ignore[attr-defined]
 
     # -- commands --------------------------------------------------------------------------------------
 
@@ -431,37 +430,16 @@ class MainWindow(QMainWindow):
         self.dress(theme.scheme.name, TEXT_SIZES[index])
 
     def dress(self, brightness: str, percent: int) -> None:
-        """Take a brightness and a text size; views are made anew, since their measures hang on them."""
+        """Take a brightness and a text size, in place."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        current = next((name for name, tab in self.tabs.items() if tab.isChecked()), "Profile")
-        theme.apply(app, brightness, percent)
         self.desk.preferences.brightness, self.desk.preferences.text_percent = brightness, percent
-        self.redressed(current)
+        theme.apply(app, brightness, percent)
 
-    def redressed(self, current: str) -> None:
-        """Replace this window by a new one on the same desk."""
-        geometry = self.saveGeometry()
-        fresh = MainWindow(self.desk)
-        fresh.restoreGeometry(geometry)
-        intake = self._made.get("Intake")
-        if intake is not None:
-            fresh.view("Intake").take_over(intake.model.rows)  # type: ignore[attr-defined]
-        fresh.show()
-        if current == "Profile":
-            fresh.show_profile()
-        else:
-            fresh.show_view(current)
-        if self.desk.document is not None:
-            fresh.path.choose(self.path.sheet_id if "Path" in self._made else "working")
-        # Python owns windows: the one that was is held until Qt has ended it, which may be handling this very key press
-        _windows.append(fresh)
-        if self not in _windows:
-            _windows.append(self)
-        self.destroyed.connect(partial(_let_go, self))
-        self._replaced = True
-        self.close()
-        self.deleteLater()
+    def _dressed(self) -> None:
+        """Lengths stated at 100 % are taken anew; everything painted asks the theme itself."""
+        dress(self)
+        self._show_standing()
 
     # -- drops and the end -----------------------------------------------------------------------------
 
@@ -517,11 +495,10 @@ class MainWindow(QMainWindow):
             self.desk.workers.start(partial(_look, path), done, self.desk.refuse)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not getattr(self, "_replaced", False):
-            self.desk.preferences.view = next((name for name, tab in self.tabs.items() if tab.isChecked()), "Library")
-            self.desk.preferences.geometry = bytes(self.saveGeometry().toBase64().data()).decode()
-            self._keep_layout()
-            self.desk.preferences.save()
+        self.desk.preferences.view = next((name for name, tab in self.tabs.items() if tab.isChecked()), "Library")
+        self.desk.preferences.geometry = bytes(self.saveGeometry().toBase64().data()).decode()
+        self._keep_layout()
+        self.desk.preferences.save()
         super().closeEvent(event)
 
     def _keep_layout(self) -> None:
@@ -543,14 +520,6 @@ def _look(path: Path, _ticket: object) -> object:
     from idle_quarry.media.looking import look
 
     return look(path)
-
-
-def _let_go(window: MainWindow, *_gone: object) -> None:
-    if window in _windows:
-        _windows.remove(window)
-
-
-_windows: list[MainWindow] = []
 
 
 def called(territory: str) -> str:

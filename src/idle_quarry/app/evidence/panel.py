@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from idle_quarry.app.evidence import cadence, data, gamut, levels, rasters
 from idle_quarry.app.evidence.common import Subject, subject_of
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.path.evaluation import Evaluation
 
@@ -55,12 +57,11 @@ class Evidence(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setProperty("role", "surround")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        on(self, "surround")
         self.canvas = _Canvas()
         self.canvas.setAccessibleName("Evidence")
         row = QHBoxLayout()
-        row.setContentsMargins(theme.px(8), theme.px(4), theme.px(8), 0)
+        sized(row).setContentsMargins(8, 4, 8, 0)
         row.addStretch(1)
         self._group = QButtonGroup(self)
         self.tabs: dict[str, QPushButton] = {}

@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QGridLayout, QWidget
 
 from idle_quarry.app.drawing import draw_severity
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.intake_rows import Looked
 from idle_quarry.app.widgets.basics import label
@@ -124,9 +125,9 @@ def facts_widget(row: Looked) -> QWidget:
     """Return the facts of a row as a grid: untruths and findings first, in sentences."""
     body = QWidget()
     grid = QGridLayout(body)
-    grid.setContentsMargins(theme.px(14), theme.px(4), theme.px(10), theme.px(6))
-    grid.setHorizontalSpacing(theme.px(16))
-    grid.setVerticalSpacing(theme.px(2))
+    sized(grid).setContentsMargins(14, 4, 10, 6)
+    sized(grid).setHorizontalSpacing(16)
+    sized(grid).setVerticalSpacing(2)
     grid.setColumnStretch(2, 1)
     grid.setColumnStretch(3, 1)
     grid.setColumnStretch(4, 1)
@@ -176,7 +177,7 @@ class Mark(QWidget):
     def __init__(self, severity: str) -> None:
         super().__init__()
         self._severity = severity
-        self.setFixedSize(theme.px(16), theme.px(18))
+        sized(self).setFixedSize(16, 18)
         self.setAccessibleName(severity)
 
     def paintEvent(self, event: object) -> None:

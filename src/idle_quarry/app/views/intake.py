@@ -25,6 +25,8 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk, demo_clips
 from idle_quarry.app.document import Document
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.intake_evidence import ClipEvidence
 from idle_quarry.app.views.intake_rows import ROW, IntakeModel, Looked, RowDelegate, RowFilter
@@ -75,7 +77,7 @@ class IntakeView(QWidget):
 
     def _build(self) -> None:
         self.progress = ProgressBar()
-        self.progress.setContentsMargins(theme.px(16), 0, theme.px(16), theme.px(6))
+        sized(self.progress).setContentsMargins(16, 0, 16, 6)
         self._empty = self._nothing_yet()
         self.shares = Shares()
         self.shares.chosen.connect(lambda words: self.proxy.take(format_words=words))
@@ -94,11 +96,10 @@ class IntakeView(QWidget):
         beside.addWidget(self.shares)
         beside.addWidget(self.table, 1)
         lower = QWidget()
-        lower.setProperty("role", "bench")
-        lower.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        on(lower, "bench")
         column = QVBoxLayout(lower)
-        column.setContentsMargins(0, theme.px(6), 0, 0)
-        column.setSpacing(theme.px(4))
+        sized(column).setContentsMargins(0, 6, 0, 0)
+        sized(column).setSpacing(4)
         column.addLayout(self._clip_bar())
         column.addWidget(self._below, 1)
         self.split = QSplitter(Qt.Orientation.Vertical)
@@ -156,8 +157,8 @@ class IntakeView(QWidget):
         self.template.setMinimumContentsLength(18)
         self.template.activated.connect(lambda _i: self._judge())
         tools = QHBoxLayout()
-        tools.setSpacing(theme.px(7))
-        tools.setContentsMargins(theme.px(12), theme.px(10), theme.px(12), theme.px(8))
+        sized(tools).setSpacing(7)
+        sized(tools).setContentsMargins(12, 10, 12, 8)
         for widget in (self.add_button, self.folder_button, self.watch_button, self.report_button, self.clear_button):
             tools.addWidget(widget)
         tools.addWidget(self.search, 1)
@@ -174,7 +175,7 @@ class IntakeView(QWidget):
         self.table.setSortingEnabled(True)
         self.table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
         self.table.verticalHeader().hide()
-        self.table.verticalHeader().setDefaultSectionSize(theme.px(42))
+        sized(self.table.verticalHeader()).setDefaultSectionSize(42)
         self.table.setShowGrid(False)
         self.table.setAccessibleName("Clips")
         self.table.setWordWrap(False)
@@ -184,7 +185,7 @@ class IntakeView(QWidget):
         head.setStretchLastSection(True)
         head.setHighlightSections(False)
         for column, width in enumerate((212, 136, 200, 168, 144)):
-            self.table.setColumnWidth(column, theme.px(width))
+            sized(self.table).setColumnWidth(column, width)
         self.table.selectionModel().currentChanged.connect(lambda *_: self._show_clip())
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._fill_ends())
 
@@ -200,8 +201,8 @@ class IntakeView(QWidget):
             "Test on pictures", self._prove, tip="see on this clip what its source's link does to it"
         )
         bar = QHBoxLayout()
-        bar.setSpacing(theme.px(7))
-        bar.setContentsMargins(theme.px(14), 0, theme.px(12), 0)
+        sized(bar).setSpacing(7)
+        sized(bar).setContentsMargins(14, 0, 12, 0)
         bar.addWidget(self._clip_name, 1)
         for widget in (self.ends_button, self.prove_button, self.source_button, self.start_button):
             bar.addWidget(widget)

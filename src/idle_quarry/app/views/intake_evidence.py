@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.theme import theme
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.clip_facts import facts_widget
 from idle_quarry.app.views.intake_rows import Looked
 from idle_quarry.app.widgets.basics import button, label, offer_readings
@@ -49,14 +49,14 @@ class ClipEvidence(QWidget):
         for widget in (self.facts, self.scopes, self.sound):
             self._stack.addWidget(widget)
         row = QHBoxLayout(self)
-        row.setContentsMargins(theme.px(12), 0, theme.px(12), theme.px(8))
-        row.setSpacing(theme.px(12))
+        sized(row).setContentsMargins(12, 0, 12, 8)
+        sized(row).setSpacing(12)
         left = QVBoxLayout()
-        left.setSpacing(theme.px(3))
+        sized(left).setSpacing(3)
         left.addLayout(self._modes())
         left.addWidget(self.picture, 1)
         right = QVBoxLayout()
-        right.setSpacing(theme.px(3))
+        sized(right).setSpacing(3)
         right.addLayout(self._tabs())
         right.addWidget(self._stack, 1)
         row.addLayout(left, 36)
@@ -64,7 +64,7 @@ class ClipEvidence(QWidget):
 
     def _switch(self, names: tuple[str, ...], act: Callable[[str], None]) -> tuple[QHBoxLayout, dict[str, QPushButton]]:
         line = QHBoxLayout()
-        line.setSpacing(theme.px(2))
+        sized(line).setSpacing(2)
         group = QButtonGroup(self)
         made: dict[str, QPushButton] = {}
         for name in names:
@@ -103,7 +103,7 @@ class ClipEvidence(QWidget):
         self.taken_as = QLineEdit()
         self.taken_as.setAccessibleName("Read as: the clip's format in words")
         self.taken_as.setToolTip("Type another format where you know better; it is kept with the clip.")
-        self.taken_as.setMinimumWidth(theme.px(230))
+        sized(self.taken_as).setMinimumWidth(230)
         self.taken_as.editingFinished.connect(self._typed)
         line.addWidget(self.taken_as)
         self.put_back = button("As measured", lambda: self.corrected.emit(None), quiet=True)

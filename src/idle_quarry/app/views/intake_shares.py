@@ -6,6 +6,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
 from PySide6.QtGui import QFontMetrics, QPainter
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.media.report import Total
 from idle_quarry.path.strip_words import in_two
@@ -22,7 +23,7 @@ class Shares(QListWidget):
         super().__init__()
         self.setItemDelegate(_ShareDelegate(self))
         self.setAccessibleName("Shares of the material by format")
-        self.setFixedWidth(theme.px(214))
+        sized(self).setFixedWidth(214)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.currentItemChanged.connect(self._changed)
 

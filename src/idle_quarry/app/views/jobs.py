@@ -28,10 +28,13 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import ProgressBar, button, label
 from idle_quarry.app.widgets.difference_table import DifferenceTable
 from idle_quarry.app.widgets.lanes import Lanes
+from idle_quarry.app.widgets.tinted import tint, tint_branch, tinted
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.files import is_folder, is_there
@@ -74,14 +77,15 @@ class JobsView(QWidget):
         self.new_button = button("New job", lambda: self.prepare(None), main=True)
         self.check_button = button("Check all again", self.reload)
         tools = QHBoxLayout()
-        tools.setSpacing(theme.px(7))
-        tools.setContentsMargins(theme.px(12), theme.px(10), theme.px(12), theme.px(8))
+        sized(tools).setSpacing(7)
+        sized(tools).setContentsMargins(12, 10, 12, 8)
         tools.addWidget(label("Jobs started here", "head"))
         tools.addStretch(1)
         tools.addWidget(self.check_button)
         tools.addWidget(self.new_button)
         self.list = QListWidget()
         self.list.setAccessibleName("Jobs")
+        tinted(self.list)
         self.list.setWordWrap(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(lambda item, _old: self._show_job(item))
@@ -90,7 +94,7 @@ class JobsView(QWidget):
             "dust",
             wrap=True,
         )
-        self._none.setContentsMargins(theme.px(16), theme.px(6), theme.px(16), 0)
+        sized(self._none).setContentsMargins(16, 6, 16, 0)
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
@@ -98,8 +102,7 @@ class JobsView(QWidget):
         column.addWidget(self._none)
         column.addWidget(self.list, 1)
         self.pages = QStackedWidget()
-        self.pages.setProperty("role", "bench")
-        self.pages.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        on(self.pages, "bench")
         self._build_start()
         self._build_page()
         split = QSplitter(Qt.Orientation.Horizontal)
@@ -115,11 +118,11 @@ class JobsView(QWidget):
         page = QWidget()
         self._start_page = page
         column = QVBoxLayout(page)
-        column.setContentsMargins(theme.px(20), theme.px(12), theme.px(20), theme.px(12))
-        column.setSpacing(theme.px(8))
+        sized(column).setContentsMargins(20, 12, 20, 12)
+        sized(column).setSpacing(8)
         column.addWidget(label("Start a job", "title"))
         form = QFormLayout()
-        form.setHorizontalSpacing(theme.px(12))
+        sized(form).setHorizontalSpacing(12)
         self.template = QComboBox()
         self.template.setAccessibleName("Template")
         self.template.activated.connect(self._template_chosen)
@@ -145,6 +148,7 @@ class JobsView(QWidget):
         column.addWidget(label("What will be made", "head"))
         self.preview = QTreeWidget()
         self.preview.setHeaderHidden(True)
+        tinted(self.preview)
         self.preview.setAccessibleName("Folders and files to be made")
         column.addWidget(self.preview, 1)
         self.size_note = label(role="dust", wrap=True)
@@ -162,11 +166,11 @@ class JobsView(QWidget):
         page = QWidget()
         self._job_page = page
         column = QVBoxLayout(page)
-        column.setContentsMargins(0, theme.px(12), 0, 0)
+        sized(column).setContentsMargins(0, 12, 0, 0)
         self._job_title, self._job_about = label(role="title"), label(role="dust", wrap=True)
         head = QVBoxLayout()
-        head.setContentsMargins(theme.px(20), 0, theme.px(16), 0)
-        head.setSpacing(theme.px(3))
+        sized(head).setContentsMargins(20, 0, 16, 0)
+        sized(head).setSpacing(3)
         top = QHBoxLayout()
         top.addWidget(self._job_title, 1)
         self.open_revision = button("Open its template", self._open_template)
@@ -182,12 +186,12 @@ class JobsView(QWidget):
         self._newer_row.addWidget(self.move_button)
         head.addLayout(self._newer_row)
         self.changes = DifferenceTable()
-        self.changes.setMinimumHeight(theme.px(150))
-        self.changes.setMaximumHeight(theme.px(260))
+        sized(self.changes).setMinimumHeight(150)
+        sized(self.changes).setMaximumHeight(260)
         self.next_head = label("Next", "head")
         self._next = QGridLayout()
         self._next.setColumnStretch(0, 1)
-        self._next.setVerticalSpacing(theme.px(3))
+        sized(self._next).setVerticalSpacing(3)
         head.addWidget(self.next_head)
         head.addLayout(self._next)
         self.drift_head = label(role="head")
@@ -203,6 +207,7 @@ class JobsView(QWidget):
         column.addWidget(scroll, 2)
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
+        tinted(self.tree)
         self.tree.setAccessibleName("Folders and files of the job")
         column.addWidget(self.tree, 3)
         self.pages.addWidget(page)
@@ -271,7 +276,7 @@ class JobsView(QWidget):
         item.setText(f"{record.title}\n{record.template_name}, {stands} · {state}")
         bad = isinstance(result, QuarryError)
         drifted = isinstance(result, CheckedJob) and bool(result.drift)
-        item.setForeground(theme.colour("oxide" if bad else "ochre" if drifted else "chalk"))
+        tint(item, "oxide" if bad else "ochre" if drifted else "chalk")
 
     def _show_job(self, item: QListWidgetItem | None) -> None:
         if item is None:
@@ -563,7 +568,7 @@ def _fill_tree(tree: QTreeWidget, paths: tuple[str, ...], drifted: dict[str, str
                 item = items[sofar] = QTreeWidgetItem([part])
                 if sofar in drifted:
                     item.setText(0, f"{part}   {drifted[sofar]}")
-                    item.setForeground(0, theme.colour("ochre"))
+                    tint_branch(item, 0, "ochre")
                 above.addChild(item)
             above = items[sofar]
     tree.expandAll()

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.deciding import ask_act
 from idle_quarry.app.views.handing_over import HandingOver
@@ -76,7 +77,7 @@ class LibraryView(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._nothing = label("", "dust", wrap=True)
         self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._nothing.setContentsMargins(theme.px(16), theme.px(12), theme.px(16), theme.px(10))
+        sized(self._nothing).setContentsMargins(16, 12, 16, 10)
         self.ask = AskBar()
         self.page = TemplatePage(desk)
         self._pages: dict[type[QWidget], QWidget] = {}
@@ -109,14 +110,14 @@ class LibraryView(QWidget):
         self.new_button = button("New", self._new_menu, main=True)
         self.import_button = button("Import", self.import_asked)
         tools = QHBoxLayout()
-        tools.setSpacing(theme.px(7))
+        sized(tools).setSpacing(7)
         tools.addWidget(self.search, 1)
         tools.addWidget(self.import_button)
         tools.addWidget(self.new_button)
-        tools.setContentsMargins(theme.px(12), theme.px(10), theme.px(12), 0)
+        sized(tools).setContentsMargins(12, 10, 12, 0)
         filters = QHBoxLayout()
-        filters.setSpacing(theme.px(7))
-        filters.setContentsMargins(theme.px(12), theme.px(6), theme.px(12), theme.px(8))
+        sized(filters).setSpacing(7)
+        sized(filters).setContentsMargins(12, 6, 12, 8)
         for box in (self.shelf, self.territory, self.lines):
             filters.addWidget(box)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)

@@ -15,10 +15,11 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.theme import theme
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basics import AskBar, button, fit_rows, label, page_head, scrolled, wrapped_table
 from idle_quarry.app.widgets.findings import Findings
 from idle_quarry.app.widgets.strip import Strip, share_scale
+from idle_quarry.app.widgets.tinted import tint
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Stored
 from idle_quarry.path.effects import said_value
@@ -59,17 +60,17 @@ class MergePage(QWidget):
         strips = QVBoxLayout()
         strips.setSpacing(0)
         for name, strip in zip(self._names, self.strips, strict=True):
-            name.setContentsMargins(theme.px(16), theme.px(3), 0, theme.px(2))
+            sized(name).setContentsMargins(16, 3, 0, 2)
             strips.addWidget(name)
             strips.addWidget(strip)
-        self._refusal.setContentsMargins(theme.px(16), 0, theme.px(16), 0)
+        sized(self._refusal).setContentsMargins(16, 0, 16, 0)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
         outer.addLayout(head)
         outer.addWidget(self.ask)
-        self.table.setMinimumHeight(theme.px(110))
-        self.findings.setMinimumHeight(theme.px(90))
+        sized(self.table).setMinimumHeight(110)
+        sized(self.findings).setMinimumHeight(90)
         strips.addWidget(self._refusal)
         strips.addWidget(self.table, 3)
         strips.addWidget(self.findings, 2)
@@ -124,7 +125,7 @@ class MergePage(QWidget):
         self.table.setRowCount(len(rows))
         for number, (place, conflict, side) in enumerate(rows):
             name = QTableWidgetItem(self._label(place))
-            name.setFont(theme.font(13, bold=conflict is not None))
+            tint(name, "", bold=conflict is not None)
             self.table.setItem(number, 0, name)
             self.table.setItem(number, 1, _dusty(said_value(self._base.template, place)))
             if conflict is None:
@@ -190,5 +191,5 @@ class MergePage(QWidget):
 
 def _dusty(text: str) -> QTableWidgetItem:
     item = QTableWidgetItem(text)
-    item.setForeground(theme.colour("dust"))
+    tint(item, "dust")
     return item

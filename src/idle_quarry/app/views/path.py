@@ -20,6 +20,8 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.document import Document
 from idle_quarry.app.evidence.panel import Evidence
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import AskBar, OneLine, button, label, page_head
 from idle_quarry.app.widgets.findings import Findings
@@ -83,8 +85,7 @@ class PathView(QWidget):
         self._sheets.addWidget(self.structure)
         self.evidence, self.findings = Evidence(), Findings()
         left = QWidget()
-        left.setProperty("role", "ground")
-        left.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        on(left, "ground")
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -127,7 +128,7 @@ class PathView(QWidget):
 
     def _sheet_tabs(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.setContentsMargins(theme.px(9), theme.px(4), theme.px(8), 0)
+        sized(row).setContentsMargins(9, 4, 8, 0)
         row.setSpacing(0)
         self._tabs = QButtonGroup(self)
         self._tabs.setExclusive(False)
@@ -146,7 +147,7 @@ class PathView(QWidget):
 
     def _sheet_head(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.setContentsMargins(theme.px(16), theme.px(6), theme.px(10), theme.px(2))
+        sized(row).setContentsMargins(16, 6, 10, 2)
         self._sheet_title, self._sheet_note = label(role="head"), label(role="dust")
         self.remove_button = button("Remove", self._remove_station, quiet=True)
         self.prove_button = button(

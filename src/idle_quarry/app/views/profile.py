@@ -19,25 +19,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.commands import conflicts
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences, initials_of
 from idle_quarry.app.profiles import called, exported, imported, kept, profiles
-from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES, theme
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES
 from idle_quarry.app.widgets.basics import AskBar, button, fit_rows, label, wrapped_table
+from idle_quarry.app.widgets.tinted import tint
 from idle_quarry.errors import QuarryError
 
 #: The keys of commands by name: the program's own, and what they are now.
 Keys = Mapping[str, tuple[str, str]]
-
-
-def conflicts(keys: Mapping[str, str]) -> dict[str, list[str]]:
-    """Return the commands whose key others have too, with those others."""
-    found: dict[str, list[str]] = {}
-    for name, key in keys.items():
-        others = [other for other, same in keys.items() if same == key and other != name]
-        if key and others:
-            found[name] = others
-    return found
 
 
 class ProfilePage(QWidget):
@@ -89,8 +82,8 @@ class ProfilePage(QWidget):
 
     def _build(self) -> None:
         head = QHBoxLayout()
-        head.setContentsMargins(theme.px(24), theme.px(12), theme.px(16), theme.px(4))
-        head.setSpacing(theme.px(7))
+        sized(head).setContentsMargins(24, 12, 16, 4)
+        sized(head).setSpacing(7)
         names = QVBoxLayout()
         names.addWidget(label("Profile", "title"))
         names.addWidget(label("What a person has chosen for themselves. None of it changes a template.", "dust"))
@@ -103,8 +96,8 @@ class ProfilePage(QWidget):
         ):
             head.addWidget(each)
         form = QFormLayout()
-        form.setHorizontalSpacing(theme.px(14))
-        form.setVerticalSpacing(theme.px(6))
+        sized(form).setHorizontalSpacing(14)
+        sized(form).setVerticalSpacing(6)
         form.addRow(label("Who is here", "dust"), self.profile)
         for text, widget, follows in self._form:
             widget.setAccessibleName(text)
@@ -112,13 +105,13 @@ class ProfilePage(QWidget):
             if follows:
                 form.addRow("", label(follows, "dust"))
         left = QWidget()
-        left.setMaximumWidth(theme.px(480))
+        sized(left).setMaximumWidth(480)
         column = QVBoxLayout(left)
-        column.setContentsMargins(theme.px(24), theme.px(8), theme.px(12), theme.px(12))
+        sized(column).setContentsMargins(24, 8, 12, 12)
         column.addLayout(form)
         column.addStretch(1)
         keys = QVBoxLayout()
-        keys.setContentsMargins(theme.px(12), theme.px(8), theme.px(16), theme.px(12))
+        sized(keys).setContentsMargins(12, 8, 16, 12)
         row = QHBoxLayout()
         row.addWidget(label("Keys", "head"))
         row.addWidget(self._note, 1)
@@ -181,7 +174,7 @@ class ProfilePage(QWidget):
         item = self.table.item(row, 2)
         if item is not None:
             item.setText(text)
-            item.setForeground(theme.colour(role))
+            tint(item, role)
 
     def _show_conflicts(self) -> None:
         keys = self._keys()

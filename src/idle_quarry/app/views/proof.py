@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWi
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.document import Document
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.proof_codecs import CodecsPage
 from idle_quarry.app.views.proof_disks import DisksPage
@@ -56,7 +57,7 @@ class ProofView(QWidget):
         for page in (self.pictures, self.codecs, self.disks):
             self._pages.addWidget(page)
         head = QHBoxLayout()
-        head.setContentsMargins(theme.px(16), theme.px(5), theme.px(16), 0)
+        sized(head).setContentsMargins(16, 5, 16, 0)
         self.tabs: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         for name in PAGES:

@@ -7,7 +7,7 @@ from pathlib import Path
 from time import monotonic
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent
+from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -21,8 +21,10 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import ProgressBar, button, label
+from idle_quarry.app.widgets.tinted import tint, tinted
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
@@ -57,7 +59,7 @@ class LossPicture(QWidget):
         super().__init__()
         self._image: QImage | None = None
         self.text = ""
-        self.setMinimumWidth(theme.px(260))
+        sized(self).setMinimumWidth(260)
         self.setAccessibleName("What the codec took away")
 
     def show_loss(self, loss: Loss | None, text: str) -> None:
@@ -116,14 +118,14 @@ class CodecsPage(QWidget):
         self.one_button = button("Run the chosen one", lambda: self.run(only=self.chosen()), quiet=True)
         self.take_button = button("Use this codec", self._take)
         tools = QHBoxLayout()
-        tools.setContentsMargins(theme.px(12), theme.px(4), theme.px(12), 0)
+        sized(tools).setContentsMargins(12, 4, 12, 0)
         for widget in (label("Codecs for", "dust"), self.use_box, label("seen on", "dust"), self.material_box):
             tools.addWidget(widget)
         tools.addStretch(1)
         tools.addWidget(self.one_button)
         tools.addWidget(self.run_button)
         self.progress = ProgressBar()
-        self.progress.setContentsMargins(theme.px(12), 0, theme.px(12), 0)
+        sized(self.progress).setContentsMargins(12, 0, 12, 0)
         self.table = QTableWidget(0, len(_COLUMNS))
         self.table.setHorizontalHeaderLabels(list(_COLUMNS))
         for index, tip in enumerate(_TIPS):
@@ -131,6 +133,8 @@ class CodecsPage(QWidget):
             edge = Qt.AlignmentFlag.AlignLeft if index == 0 else Qt.AlignmentFlag.AlignRight
             self.table.horizontalHeaderItem(index).setTextAlignment(edge | Qt.AlignmentFlag.AlignVCenter)  # type: ignore[union-attr]
         self.table.verticalHeader().hide()
+        sized(self.table.verticalHeader()).setDefaultSectionSize(23)
+        tinted(self.table)
         self.table.setShowGrid(False)
         self.table.setAlternatingRowColors(True)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -144,7 +148,7 @@ class CodecsPage(QWidget):
         self.loss = LossPicture()
         side = QWidget()
         column_box = QVBoxLayout(side)
-        column_box.setContentsMargins(theme.px(4), 0, theme.px(12), theme.px(6))
+        sized(column_box).setContentsMargins(4, 0, 12, 6)
         column_box.addWidget(self.loss, 1)
         column_box.addWidget(self.take_button)
         split = QSplitter(Qt.Orientation.Horizontal)
@@ -154,10 +158,10 @@ class CodecsPage(QWidget):
         split.setStretchFactor(1, 1)
         split.setChildrenCollapsible(False)
         self.foot = label(role="dust", wrap=True)
-        self.foot.setContentsMargins(theme.px(12), 0, theme.px(12), theme.px(6))
+        sized(self.foot).setContentsMargins(12, 0, 12, 6)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(theme.px(4))
+        sized(column).setSpacing(4)
         column.addLayout(tools)
         column.addWidget(self.progress)
         column.addWidget(split, 1)
@@ -238,12 +242,8 @@ class CodecsPage(QWidget):
                 item.setData(Qt.ItemDataRole.UserRole, codec.id)
                 if column:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                    item.setFont(theme.font(12))
-                else:
-                    item.setFont(theme.font(13, bold=codec.id == own))
-                item.setForeground(QColor(theme.colour(role)))
+                tint(item, role, bold=not column and codec.id == own, size=12 if column else 13)
                 self.table.setItem(row, column, item)
-            self.table.setRowHeight(row, theme.px(23))
         ids = [codec.id for codec in able]
         wanted = before if before in ids else own if own in ids else None
         if wanted is not None:

@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.theme import theme
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basics import ProgressBar, button, label
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
@@ -95,19 +96,19 @@ class DisksPage(QWidget):
         self._ticket: Ticket | None = None
         self._others: list[Path] = []
         self.progress = ProgressBar()
-        self.progress.setContentsMargins(theme.px(16), 0, theme.px(16), theme.px(4))
+        sized(self.progress).setContentsMargins(16, 0, 16, 4)
         self._inside = QScrollArea()
         self._inside.setWidgetResizable(True)
         self._inside.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         head = QHBoxLayout()
-        head.setContentsMargins(theme.px(16), theme.px(5), theme.px(16), 0)
+        sized(head).setContentsMargins(16, 5, 16, 0)
         note = "Speeds are measured with a file of up to 1 GB that has no name and is gone whatever happens."
         head.addWidget(label(note, "dust", wrap=True), 1)
         self.other_button = button("Another folder", self._ask_folder)
         head.addWidget(self.other_button)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(theme.px(4))
+        sized(column).setSpacing(4)
         column.addLayout(head)
         column.addWidget(self.progress)
         column.addWidget(self._inside, 1)
@@ -131,8 +132,8 @@ class DisksPage(QWidget):
     def _show(self, survey: Survey) -> None:
         body = QWidget()
         column = QVBoxLayout(body)
-        column.setContentsMargins(theme.px(16), 0, theme.px(16), theme.px(8))
-        column.setSpacing(theme.px(6))
+        sized(column).setContentsMargins(16, 0, 16, 8)
+        sized(column).setSpacing(6)
         self.rows = {}
         for found in survey.places:
             self._add_row(column, PlaceRow(survey.template, found), found.place.id if found.place else str(found.path))
@@ -207,10 +208,10 @@ class DisksPage(QWidget):
 
     def _kept(self, kept: list[Holding]) -> QWidget:
         box = QFrame()
-        box.setProperty("role", "bench")
+        on(box, "bench")
         grid = QGridLayout(box)
-        grid.setContentsMargins(theme.px(12), theme.px(6), theme.px(12), theme.px(6))
-        grid.setHorizontalSpacing(theme.px(18))
+        sized(grid).setContentsMargins(12, 6, 12, 6)
+        sized(grid).setHorizontalSpacing(18)
         grid.addWidget(label("What the program keeps", "head"), 0, 0, 1, 4)
         self.clear_buttons: dict[str, QPushButton] = {}
         for number, holding_ in enumerate(kept, 1):
@@ -244,12 +245,12 @@ class PlaceRow(QFrame):
 
     def __init__(self, template: Template, found: PlaceFound) -> None:
         super().__init__()
-        self.setProperty("role", "bench")
+        on(self, "bench")
         place, path, speed = self.place, self.path, self.speed = found.place, found.path, found.speed
         self.volume, self._trouble = found.volume, found.trouble
         column = QVBoxLayout(self)
-        column.setContentsMargins(theme.px(12), theme.px(6), theme.px(12), theme.px(7))
-        column.setSpacing(theme.px(2))
+        sized(column).setContentsMargins(12, 6, 12, 7)
+        sized(column).setSpacing(2)
         head = QHBoxLayout()
         head.addWidget(label(_named(place), "head"))
         head.addWidget(label(str(path), "dust"))

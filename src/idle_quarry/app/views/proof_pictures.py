@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.theme import theme
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.proof_player import SPEEDS, Player
 from idle_quarry.app.widgets.basics import button, label
 from idle_quarry.app.widgets.origin_map import BEFORE, COUNT, OriginMap, Origins
@@ -95,10 +95,10 @@ class PicturesPage(QWidget):
         self.nothing = label("", "dust", wrap=True)
         self.nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._card_row = QHBoxLayout()
-        self._card_row.setSpacing(theme.px(4))
+        sized(self._card_row).setSpacing(4)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(theme.px(4))
+        sized(column).setSpacing(4)
         column.addLayout(self._tools())
         column.addWidget(self.panes, 1)
         column.addWidget(self.nothing, 1)
@@ -108,17 +108,17 @@ class PicturesPage(QWidget):
         column.addWidget(self.map)
         column.addLayout(self._card_row)
         self.shared = label(role="dust", wrap=True)
-        self.shared.setContentsMargins(theme.px(8), 0, theme.px(8), theme.px(5))
+        sized(self.shared).setContentsMargins(8, 0, 8, 5)
         self.shared.hide()
         column.addWidget(self.shared)
 
     def _tools(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.setContentsMargins(theme.px(12), theme.px(4), theme.px(12), 0)
-        row.setSpacing(theme.px(5))
+        sized(row).setContentsMargins(12, 4, 12, 0)
+        sized(row).setSpacing(5)
         self.material_box = QComboBox()
         self.material_box.setAccessibleName("Clip or chart on the bench")
-        self.material_box.setMinimumWidth(theme.px(190))
+        sized(self.material_box).setMinimumWidth(190)
         self.material_box.activated.connect(self._material_chosen)
         self.part_box = QComboBox()
         self.part_box.setAccessibleName("What is compared")
@@ -159,8 +159,8 @@ class PicturesPage(QWidget):
 
     def _transport(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.setContentsMargins(theme.px(12), 0, theme.px(12), 0)
-        row.setSpacing(theme.px(4))
+        sized(row).setContentsMargins(12, 0, 12, 0)
+        sized(row).setSpacing(4)
         self.play_button = button("Play", self.play, tip="Space")
         self.back = button("‹", lambda: self.step(-1), quiet=True, tip="one picture back (Left)")
         self.on = button("›", lambda: self.step(1), quiet=True, tip="one picture on (Right)")
@@ -168,7 +168,7 @@ class PicturesPage(QWidget):
         self.on.setAccessibleName("Step on")
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setAccessibleName("Picture")
-        self.slider.setMinimumWidth(theme.px(160))
+        sized(self.slider).setMinimumWidth(160)
         self.slider.valueChanged.connect(self._slid)
         self.field_box = _box("Fields", {"whole frames": None, "field by field": 0}, self._fields_chosen)
         self.speed_box = _box("Speed", SPEEDS, lambda _speed: self._player.again())
@@ -180,7 +180,7 @@ class PicturesPage(QWidget):
         self.zoom_line = QLineEdit()
         self.zoom_line.setAccessibleName("Zoom of this clip in per cent of the size that fit gives")
         self.zoom_line.setToolTip("zoom of this clip, % of the size that fit gives")
-        self.zoom_line.setMaximumWidth(theme.px(64))
+        sized(self.zoom_line).setMaximumWidth(64)
         self.zoom_line.editingFinished.connect(self._zoom_typed)
         self.values = label(role="dust")
         for widget in (self.play_button, self.back, self.on):

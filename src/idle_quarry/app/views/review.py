@@ -15,11 +15,14 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.deciding import ask_act
 from idle_quarry.app.widgets.basics import AskBar, button, label, page_head, scrolled, told_list
 from idle_quarry.app.widgets.difference_table import DifferenceTable
 from idle_quarry.app.widgets.strip import Strip, share_scale
+from idle_quarry.app.widgets.tinted import tint
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Remark, Stored
 from idle_quarry.library.reviewing import ACTS
@@ -53,7 +56,7 @@ class ReviewPage(QWidget):
         self.text = QPlainTextEdit()
         self.text.setAccessibleName("Comment")
         self.text.setPlaceholderText("Say something about this revision, a station, a link or a setting")
-        self.text.setMaximumHeight(theme.px(64))
+        sized(self.text).setMaximumHeight(64)
         self.comment_button = button("Comment", self._comment)
         self.remarks = told_list()
         self.remarks.setAccessibleName("Comments and history")
@@ -76,14 +79,13 @@ class ReviewPage(QWidget):
         strips = QVBoxLayout()
         strips.setSpacing(0)
         for name, strip in ((self._name_a, self.above), (self._name_b, self.below)):
-            name.setContentsMargins(theme.px(16), theme.px(3), 0, theme.px(2))
+            sized(name).setContentsMargins(16, 3, 0, 2)
             strips.addWidget(name)
             strips.addWidget(strip)
         side = QWidget()
-        side.setProperty("role", "bench")
-        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        on(side, "bench")
         said = QVBoxLayout(side)
-        said.setContentsMargins(theme.px(14), theme.px(6), theme.px(14), theme.px(10))
+        sized(said).setContentsMargins(14, 6, 14, 10)
         said.addWidget(label("Comments and history", "head"))
         said.addWidget(self.remarks, 1)
         row = QHBoxLayout()
@@ -93,10 +95,10 @@ class ReviewPage(QWidget):
         said.addLayout(row)
         said.addWidget(self._rule)
         self._same = label("", "good")
-        self._same.setContentsMargins(theme.px(16), theme.px(10), 0, 0)
+        sized(self._same).setContentsMargins(16, 10, 0, 0)
         left = QWidget()
         column = QVBoxLayout(left)
-        column.setContentsMargins(theme.px(8), 0, 0, 0)
+        sized(column).setContentsMargins(8, 0, 0, 0)
         column.addWidget(self._same)
         column.addWidget(self.table, 1)
         lower = QSplitter(Qt.Orientation.Horizontal)
@@ -109,7 +111,7 @@ class ReviewPage(QWidget):
         outer.setSpacing(0)
         outer.addLayout(head)
         outer.addWidget(self.ask)
-        lower.setMinimumHeight(theme.px(230))
+        sized(lower).setMinimumHeight(230)
         strips.addWidget(lower, 1)
         outer.addWidget(scrolled(strips), 1)
 
@@ -207,7 +209,7 @@ class ReviewPage(QWidget):
         for remark in remarks:
             item = QListWidgetItem(remark_words(self.b, remark))
             if remark.act != "comment":
-                item.setForeground(theme.colour("dust"))
+                tint(item, "dust")
             self.remarks.addItem(item)
         if not remarks:
             self.remarks.addItem("No comment and no decision yet.")

@@ -20,8 +20,9 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.theme import theme
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basics import ProgressBar, button, label
+from idle_quarry.app.widgets.tinted import tint, tinted
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.files import is_folder
@@ -37,7 +38,7 @@ _RASTERS = {
     1080: "1080 lines (HD)", 1920: "1920 lines (upright)", 2160: "2160 lines (UHD)",
 }  # fmt: skip
 _DISKS = {"system": "system", "network": "network", "local": "external", "memory": "not known"}
-_MARK = {"stop": "oxide", "caution": "ochre", "note": "dust"}
+_MARK = {"stop": "refusal", "caution": "caution", "note": "dust"}
 
 
 class StarterPage(QWidget):
@@ -64,6 +65,7 @@ class StarterPage(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Templates that will be made")
         self.list.setProperty("told", "true")
+        tinted(self.list)
         self._sum = label(role="dust", wrap=True)
         self.make_button = button("Put them on the house shelf", self.make, main=True)
         self._soon = QTimer(self, singleShot=True, interval=250)
@@ -77,7 +79,7 @@ class StarterPage(QWidget):
 
     def _build(self) -> None:
         head = QHBoxLayout()
-        head.setContentsMargins(theme.px(24), theme.px(12), theme.px(16), theme.px(4))
+        sized(head).setContentsMargins(24, 12, 16, 4)
         names = QVBoxLayout()
         names.addWidget(label("What does this house make?", "title"))
         names.addWidget(label("The standard templates that fit are put on the house shelf as drafts, to be looked at and approved. What is there stays as it is.", "dust", wrap=True))  # fmt: skip
@@ -85,28 +87,28 @@ class StarterPage(QWidget):
         head.addWidget(button("Back to the shelf", self.closed.emit, tip="Esc"))
         head.addWidget(self.make_button)
         columns = QHBoxLayout()
-        columns.setContentsMargins(theme.px(24), theme.px(8), theme.px(24), 0)
-        columns.setSpacing(theme.px(28))
+        sized(columns).setContentsMargins(24, 8, 24, 0)
+        sized(columns).setSpacing(28)
         for title, boxes in (
             ("Who watches it", self.territories.values()),
             ("In which rasters", self.rasters.values()),
         ):
             column = QVBoxLayout()
-            column.setSpacing(theme.px(6))
+            sized(column).setSpacing(6)
             column.addWidget(label(title, "head"))
             for box in boxes:
                 column.addWidget(box)
             column.addStretch(1)
             columns.addLayout(column)
         outs = QVBoxLayout()
-        outs.setSpacing(theme.px(6))
+        sized(outs).setSpacing(6)
         outs.addWidget(label("What is delivered", "head"))
         self._none = label("Choose who watches it, and in which rasters.", "dust")
         outs.addWidget(self._none)
         holder = QWidget()
         self._outs = QVBoxLayout(holder)
         self._outs.setContentsMargins(0, 0, 0, 0)
-        self._outs.setSpacing(theme.px(6))
+        sized(self._outs).setSpacing(6)
         for each in deliveries().values():
             box = QCheckBox(f"{each.name}  ·  {format_words(each.signal)}")
             box.setChecked(True)
@@ -121,8 +123,8 @@ class StarterPage(QWidget):
         outs.addWidget(scroll, 1)
         columns.addLayout(outs, 1)
         where = QVBoxLayout()
-        where.setContentsMargins(theme.px(24), theme.px(10), theme.px(24), 0)
-        where.setSpacing(theme.px(4))
+        sized(where).setContentsMargins(24, 10, 24, 0)
+        sized(where).setSpacing(4)
         where.addWidget(label("Where work is kept", "head"))
         row = QHBoxLayout()
         row.addWidget(self.folder, 1)
@@ -132,7 +134,7 @@ class StarterPage(QWidget):
         where.addWidget(self.progress)
         where.addLayout(self._verdicts)
         below = QVBoxLayout()
-        below.setContentsMargins(theme.px(24), theme.px(8), theme.px(24), theme.px(12))
+        sized(below).setContentsMargins(24, 8, 24, 12)
         below.addWidget(label("What will be put on the house shelf", "head"))
         below.addWidget(self._sum)
         below.addWidget(self.list, 1)
@@ -191,7 +193,7 @@ class StarterPage(QWidget):
             item = QListWidgetItem(f"{each.name}\n{format_words(each.working.format, fields=True)} · delivers {outs}")
             if each.name in there:
                 item.setText(f"{each.name}\non the house shelf already: left as it is")
-                item.setForeground(theme.colour("dust"))
+                tint(item, "dust")
             self.list.addItem(item)
         self._templates = [each for each in self._templates if each.name not in there]
         count = len(self._templates)
@@ -215,9 +217,8 @@ class StarterPage(QWidget):
                 widget.hide()
                 widget.deleteLater()
         for each in found:
-            line = label(each.text, wrap=True)
             begun = bool(self.folder.text().strip() or self.chosen())  # nothing is wrong before anything is said
-            line.setStyleSheet(f"color: {theme.colour(_MARK[each.severity] if begun else 'dust').name()}")
+            line = label(each.text, _MARK[each.severity] if begun else "dust", wrap=True)
             self._verdicts.addWidget(line)
         stops = any(each.severity == "stop" for each in found)
         count = len(self._templates)

@@ -16,9 +16,10 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.theme import theme
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basics import button, fit_rows, label, page_head, wrapped_table
 from idle_quarry.app.widgets.mini_strip import MiniStrip
+from idle_quarry.app.widgets.tinted import tint
 from idle_quarry.errors import QuarryError
 from idle_quarry.library.bundles import Offered, offered
 from idle_quarry.library.taking import DECISIONS, Collision, Taken, collision, take, take_back
@@ -91,9 +92,9 @@ class TakingPage(QWidget):
             for column, text in ((1, _what(each, evaluation)), (2, _origin(each))):
                 item = QTableWidgetItem(text)
                 if column == 2:
-                    item.setForeground(theme.colour("oxide" if _doubtful(each) else "dust"))
+                    tint(item, "oxide" if _doubtful(each) else "dust")
                 elif each.found is None:
-                    item.setForeground(theme.colour("oxide"))
+                    tint(item, "oxide")
                 self.table.setItem(number, column, item)
         self._compare()
 
@@ -107,16 +108,16 @@ class TakingPage(QWidget):
                 self.desk.refuse(error)
                 return
             item = QTableWidgetItem("" if each.found is None else found.words)
-            item.setForeground(theme.colour("dust" if found.same is None or found.known else "ochre"))
+            tint(item, "dust" if found.same is None or found.known else "ochre")
             self.table.setItem(number, 3, item)
             self.table.setCellWidget(number, 4, self._choice(each, found))
-        fit_rows(self.table, theme.px(66))
+        fit_rows(self.table, 66)
         self._count()
 
     def _choice(self, each: Offered, found: Collision) -> QWidget:
         holder = QWidget()
         row = QHBoxLayout(holder)
-        row.setContentsMargins(theme.px(4), 0, theme.px(8), 0)
+        sized(row).setContentsMargins(4, 0, 8, 0)
         if len(found.decisions) == 1:
             row.addWidget(label("cannot be imported", "dust"))
             return holder

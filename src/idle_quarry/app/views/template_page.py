@@ -17,6 +17,8 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.review import remark_words
 from idle_quarry.app.widgets.basics import OneLine, button, label, told_list
@@ -48,8 +50,7 @@ class TemplatePage(QWidget):
         self._alone = False
         #: Whether the revision shown was picked by a person, and is not the one that opening would open.
         self.picked = False
-        self.setProperty("role", "bench")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        on(self, "bench")
         self._name, self._about, self._note = OneLine("title"), label(role="dust", wrap=True), OneLine()
         self.open_button = button("Open", self.open_wanted.emit, main=True, tip="Enter")
         self.job_button = button("Start a job", self.job_wanted.emit)
@@ -73,7 +74,7 @@ class TemplatePage(QWidget):
 
     def _build(self) -> None:
         head = QHBoxLayout()
-        head.setSpacing(theme.px(7))
+        sized(head).setSpacing(7)
         head.addWidget(self._name, 1)
         for each in (self.more_button, self.job_button, self.open_button):
             head.addWidget(each)
@@ -83,12 +84,12 @@ class TemplatePage(QWidget):
         scroll.setWidget(self.core)
         revisions = QWidget()
         inner = QVBoxLayout(revisions)
-        inner.setContentsMargins(theme.px(16), theme.px(6), theme.px(4), 0)
+        sized(inner).setContentsMargins(16, 6, 4, 0)
         inner.addWidget(label("Revisions", "head"))
         inner.addWidget(scroll, 1)
         said = QWidget()
         right = QVBoxLayout(said)
-        right.setContentsMargins(theme.px(8), theme.px(6), theme.px(12), 0)
+        sized(right).setContentsMargins(8, 6, 12, 0)
         right.addWidget(self._revision_head)
         right.addWidget(self.history, 1)
         beside = QSplitter(Qt.Orientation.Horizontal)
@@ -98,7 +99,7 @@ class TemplatePage(QWidget):
         beside.setSizes([theme.px(330), theme.px(320)])
         beside.setChildrenCollapsible(False)
         acts = QHBoxLayout()
-        acts.setSpacing(theme.px(7))
+        sized(acts).setSpacing(7)
         for each in (
             self.propose_button, self.approve_button, self.review_button, self.merge_button, self.bring_back_button, self.compare_button,
             self.withdraw_button,
@@ -106,7 +107,7 @@ class TemplatePage(QWidget):
             each.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)  # a verb is never cut
             acts.addWidget(each)
         acts.addStretch(1)
-        acts.setContentsMargins(theme.px(16), theme.px(4), theme.px(12), theme.px(6))
+        sized(acts).setContentsMargins(16, 4, 12, 6)
         upper = QWidget()
         stacked = QVBoxLayout(upper)
         stacked.setContentsMargins(0, 0, 0, 0)
@@ -124,11 +125,11 @@ class TemplatePage(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(self._inner)
         column = QVBoxLayout(self._inner)
-        column.setContentsMargins(0, theme.px(10), 0, 0)
-        column.setSpacing(theme.px(4))
+        sized(column).setContentsMargins(0, 10, 0, 0)
+        sized(column).setSpacing(4)
         top = QVBoxLayout()
-        top.setContentsMargins(theme.px(16), 0, theme.px(12), theme.px(4))
-        top.setSpacing(theme.px(3))
+        sized(top).setContentsMargins(16, 0, 12, 4)
+        sized(top).setSpacing(3)
         top.addLayout(head)
         top.addWidget(self._about)
         top.addWidget(self._note)

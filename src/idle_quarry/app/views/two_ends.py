@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.drawing import draw_link
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import button, label, offer_readings
 from idle_quarry.app.work import Ticket
@@ -98,8 +99,8 @@ class TwoEnds(QWidget):
         around.setWidgetResizable(True)
         around.setWidget(self._reasons)
         row = QHBoxLayout(self)
-        row.setContentsMargins(theme.px(12), theme.px(6), theme.px(12), theme.px(8))
-        row.setSpacing(theme.px(12))
+        sized(row).setContentsMargins(12, 6, 12, 8)
+        sized(row).setSpacing(12)
         left, middle, right = QVBoxLayout(), QVBoxLayout(), QVBoxLayout()
         left.addWidget(self.sources, 1)
         left.addWidget(self.another_in)

@@ -27,7 +27,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.roles import as_role, on
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.tinted import tinted
 from idle_quarry.errors import QuarryError
 from idle_quarry.signal.spoken import Readings
 
@@ -37,7 +40,7 @@ def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
     made = QLabel(text)
     made.setTextFormat(Qt.TextFormat.PlainText)
     if role:
-        made.setProperty("role", role)
+        as_role(made, role)
     made.setWordWrap(wrap)
     return made
 
@@ -50,7 +53,7 @@ class OneLine(QLabel):
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         if role:
-            self.setProperty("role", role)
+            as_role(self, role)
 
     def setText(self, text: str) -> None:
         super().setText(text)
@@ -110,12 +113,12 @@ def scrolled(layout: QLayout) -> QScrollArea:
 def page_head(title: QLabel, about: QLabel, *beside: QWidget) -> QHBoxLayout:
     """Return the head of a page: its title over a line about it, and what can be done at the right."""
     names = QVBoxLayout()
-    names.setSpacing(theme.px(1))
+    sized(names).setSpacing(1)
     names.addWidget(title)
     names.addWidget(about)
     head = QHBoxLayout()
-    head.setContentsMargins(theme.px(16), theme.px(7), theme.px(16), theme.px(7))
-    head.setSpacing(theme.px(7))
+    sized(head).setContentsMargins(16, 7, 16, 7)
+    sized(head).setSpacing(7)
     head.addLayout(names, 1)
     for each in beside:
         head.addWidget(each)
@@ -130,6 +133,7 @@ def told_list() -> QListWidget:
     made.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
     made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
     made.setProperty("told", "true")
+    tinted(made)
     return made
 
 
@@ -148,28 +152,35 @@ def wrapped_table(name: str, columns: dict[str, int]) -> QTableWidget:
     header = made.horizontalHeader()
     header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     for column, width in enumerate(columns.values()):
-        made.setColumnWidth(column, theme.px(width))
+        sized(made).setColumnWidth(column, width)
         if not width:
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
     fit = QTimer(made, singleShot=True, interval=0)  # once for all columns that a new width moved
     fit.timeout.connect(lambda: fit_rows(made))
     header.sectionResized.connect(lambda *_: fit.start())
+    theme.changed.connect(fit.start)
+    tinted(made)
     return made
 
 
 def fit_rows(table: QTableWidget, least: int = 0) -> None:
-    """Make the rows of a table as high as their texts, with air around them, and no lower than their widgets."""
+    """Make the rows of a table as high as their texts, with air around them, and no lower than their widgets.
+
+    `least` is a height at 100 % of text size; it is kept for the next time.
+    """
+    if least:
+        table.setProperty("least", least)
     table.resizeRowsToContents()
     for row in range(table.rowCount()):
         widgets = [table.cellWidget(row, column) for column in range(table.columnCount())]
         high = max((each.sizeHint().height() for each in widgets if each is not None), default=0)
-        table.setRowHeight(row, max(table.rowHeight(row) + theme.px(10), high, least))
+        table.setRowHeight(row, max(table.rowHeight(row) + theme.px(10), high, theme.px(table.property("least") or 0)))
 
 
 def restyle(widget: QWidget) -> None:
-    """Have the style sheet look at a widget's properties again."""
-    widget.style().unpolish(widget)
-    widget.style().polish(widget)
+    """Have a widget painted by what its properties say now."""
+    widget.updateGeometry()
+    widget.update()
 
 
 class _Line(QLineEdit):
@@ -189,12 +200,12 @@ class AskBar(QFrame):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setProperty("role", "bench")
+        on(self, "bench")
         self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(theme.px(16), theme.px(6), theme.px(16), theme.px(6))
+        sized(self._row).setContentsMargins(16, 6, 16, 6)
         self._question = label(wrap=True)
         self.line = _Line(self.hide)
-        self.line.setMinimumWidth(theme.px(300))
+        sized(self.line).setMinimumWidth(300)
         self._refusal = label(role="refusal", wrap=True)
         self._row.addWidget(self._question)
         self._row.addWidget(self.line, 1)
@@ -279,9 +290,9 @@ class SayBar(QFrame):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setProperty("role", "bench")
+        on(self, "bench")
         row = QHBoxLayout(self)
-        row.setContentsMargins(theme.px(16), theme.px(4), theme.px(10), theme.px(4))
+        sized(row).setContentsMargins(16, 4, 10, 4)
         self._text = label(wrap=True)
         self._act = button("", lambda: None, quiet=True)
         self._close = button("Close", self.hide, quiet=True)
@@ -301,8 +312,7 @@ class SayBar(QFrame):
     def say(self, text: str, *, refusal: bool = False, action: tuple[str, Callable[[], object]] | None = None) -> None:
         """Say a sentence; `action` is a word to click and what it does."""
         self._text.setText(text)
-        self._text.setProperty("role", "refusal" if refusal else "")
-        restyle(self._text)
+        as_role(self._text, "refusal" if refusal else "")
         self._action = action[1] if action else None
         self._act.setVisible(action is not None)
         if action:

@@ -11,6 +11,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.ribbon import draw_ribbon
 from idle_quarry.app.work import Ticket, Workers
@@ -66,7 +67,7 @@ class ClipPicture(QWidget):
         self.one_to_one = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Picture of the clip")
-        self.setMinimumWidth(theme.px(330))
+        sized(self).setMinimumWidth(330)
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(420), theme.px(300))

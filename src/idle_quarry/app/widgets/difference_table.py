@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
 
-from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import fit_rows, wrapped_table
+from idle_quarry.app.widgets.tinted import tint
 from idle_quarry.path.effects import Compared
 
 _PLACE = Qt.ItemDataRole.UserRole
@@ -40,11 +40,11 @@ class DifferenceTable(QWidget):
                 item = QTableWidgetItem(text)
                 item.setData(_PLACE, row.change.place)
                 if column == 0:
-                    item.setFont(theme.font(13, bold=True))
+                    tint(item, "", bold=True)
                 elif column == 1:
-                    item.setForeground(theme.colour("dust"))
+                    tint(item, "dust")
                 elif column == 3 and row.effect is not None:
-                    item.setForeground(theme.colour(_gravity(row)))
+                    tint(item, _gravity(row))
                 table.setItem(number, column, item)
         table.blockSignals(False)
         fit_rows(table)

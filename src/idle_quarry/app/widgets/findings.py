@@ -27,6 +27,8 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.drawing import draw_severity, fitted
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import label
 from idle_quarry.path.evaluation import Evaluation, Finding
@@ -149,8 +151,7 @@ class Findings(QWidget):
 
     def __init__(self, *, curable: bool = True) -> None:
         super().__init__()
-        self.setProperty("role", "bench")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        on(self, "bench")
         self._curable = curable
         self.model = FindingsModel()
         self.list = _List()
@@ -165,9 +166,9 @@ class Findings(QWidget):
         self.list.clicked.connect(lambda index: self.shown.emit(index.data(_ROLE).where))
         self._count = label(role="dust")
         self._none = label("Nothing to say: every link is as good as it can be.", "good")
-        self._none.setContentsMargins(theme.px(16), 0, 0, 0)
+        sized(self._none).setContentsMargins(16, 0, 0, 0)
         head = QHBoxLayout()
-        head.setContentsMargins(theme.px(16), theme.px(7), theme.px(16), theme.px(2))
+        sized(head).setContentsMargins(16, 7, 16, 2)
         head.addWidget(label("Findings", "head"))
         head.addSpacing(theme.px(10))
         head.addWidget(self._count)

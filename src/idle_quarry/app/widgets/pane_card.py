@@ -6,6 +6,8 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import button, label
 from idle_quarry.path.policies import Part
@@ -85,7 +87,7 @@ class PaneCard(QFrame):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setProperty("role", "bench")
+        on(self, "bench")
         self.method = QComboBox()
         self.method.setAccessibleName("Method")
         self.method.activated.connect(lambda index: self.method_chosen.emit(self.method.itemData(index)))
@@ -96,14 +98,14 @@ class PaneCard(QFrame):
         self.text = label(role="dust", wrap=True)
         self.figures = FigureList()
         head = QHBoxLayout()
-        head.setSpacing(theme.px(6))
+        sized(head).setSpacing(6)
         head.addWidget(self.method, 1)
         head.addWidget(self.state)
         head.addWidget(self.take_button)
         head.addWidget(self.remove_button)
         column = QVBoxLayout(self)
-        column.setContentsMargins(theme.px(8), theme.px(5), theme.px(8), theme.px(6))
-        column.setSpacing(theme.px(4))
+        sized(column).setContentsMargins(8, 5, 8, 6)
+        sized(column).setSpacing(4)
         column.addLayout(head)
         column.addWidget(self.text)
         column.addWidget(self.figures)

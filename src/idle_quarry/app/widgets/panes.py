@@ -12,6 +12,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.proof.bench import Place, Still, difference
 
@@ -69,7 +70,7 @@ class Panes(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Pictures on the bench")
-        self.setMinimumHeight(theme.px(160))
+        sized(self).setMinimumHeight(160)
 
     def sizeHint(self) -> QSize:
         return QSize(theme.px(900), theme.px(330))

@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.roles import as_role
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basics import button, label, restyle
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.settings import Setting
@@ -73,7 +74,6 @@ class Row(QObject):
             combo.addItems(list(setting.choices))
             combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             combo.setMinimumContentsLength(11)
-            combo.setFont(theme.font(13))
             combo.textActivated.connect(self._commit)
             inner = combo.lineEdit()
             if inner is not None:
@@ -84,7 +84,6 @@ class Row(QObject):
             self.editor = combo
         else:
             line_edit = _Line()
-            line_edit.setFont(theme.font(13))
             line_edit.editingFinished.connect(lambda: self._commit(line_edit.text()))
             self.editor = line_edit
         self.editor.setAccessibleName(f"{setting.label}")
@@ -97,8 +96,8 @@ class Row(QObject):
         )
         self.back = QPushButton("•")
         self.back.setProperty("quiet", "true")
-        self.back.setFixedWidth(theme.px(22))
-        self.back.setStyleSheet(f"color: {theme.scheme.lichen}; padding: 0;")
+        sized(self.back).setFixedWidth(22)
+        as_role(self.back, "changed")
         self.back.clicked.connect(lambda: self.put_back.emit(self.setting.place))
         for column, widget in enumerate((self.name, self.editor, self.back, self.follows)):
             grid.addWidget(widget, line, column, Qt.AlignmentFlag.AlignVCenter)
@@ -178,9 +177,8 @@ class Row(QObject):
             self.follows.setTextFormat(Qt.TextFormat.PlainText)
             self.follows.setText(str(error) if error else self.setting.follows)
         if was != self._refused:
-            self.follows.setProperty("role", "refusal" if error else "dust")
+            as_role(self.follows, "refusal" if error else "dust")
             self.editor.setProperty("refused", "true" if error else "false")
-            restyle(self.follows)
             restyle(self.editor)
 
     def refuse(self, error: QuarryError) -> None:
@@ -216,10 +214,10 @@ class Sheet(QScrollArea):
         self._rows, self._keys = {}, keys
         body = QWidget()
         grid = QGridLayout(body)
-        grid.setContentsMargins(theme.px(16), theme.px(4), theme.px(10), theme.px(10))
-        grid.setHorizontalSpacing(theme.px(8))
-        grid.setVerticalSpacing(theme.px(3))
-        grid.setColumnMinimumWidth(0, theme.px(98))
+        sized(grid).setContentsMargins(16, 4, 10, 10)
+        sized(grid).setHorizontalSpacing(8)
+        sized(grid).setVerticalSpacing(3)
+        sized(grid).setColumnMinimumWidth(0, 98)
         grid.setColumnStretch(1, 5)
         grid.setColumnStretch(3, 6)
         line, in_policy = 0, False
@@ -255,7 +253,7 @@ def section(title: str, *actions: tuple[str, Callable[[], object]]) -> tuple[QWi
 
     made = QWidget()
     row = QHBoxLayout(made)
-    row.setContentsMargins(theme.px(16), theme.px(8), theme.px(10), theme.px(2))
+    sized(row).setContentsMargins(16, 8, 10, 2)
     row.addWidget(label(title, "head"))
     row.addStretch(1)
     buttons = [button(text, act, quiet=True) for text, act in actions]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAccessible,
     QAccessibleEvent,
@@ -265,6 +265,11 @@ class Strip(QWidget):
 
     def resizeEvent(self, event: object) -> None:
         self._layout = None
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.StyleChange:  # another text size
+            self._layout = None
+        super().changeEvent(event)
 
     def station_at(self, point: QPointF) -> str | None:
         """Return the id of the station whose frame, text or link lies at `point`."""

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basics import button, label
 from idle_quarry.path.edits import Edit
@@ -46,6 +47,7 @@ class _Tree(QTreeWidget):
         self.setEditTriggers(QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setSizeAdjustPolicy(QAbstractItemView.SizeAdjustPolicy.AdjustToContents)
+        theme.changed.connect(self.fit)
 
     def dropEvent(self, event: QDropEvent) -> None:
         super().dropEvent(event)
@@ -105,8 +107,8 @@ class Structure(QScrollArea):
         body = QWidget()
         self.setWidget(body)
         column = QVBoxLayout(body)
-        column.setContentsMargins(theme.px(16), theme.px(4), theme.px(10), theme.px(10))
-        column.setSpacing(theme.px(4))
+        sized(column).setContentsMargins(16, 4, 10, 10)
+        sized(column).setSpacing(4)
         self._template: Template | None = None
         self._timeline = ""
         self._filling = False
@@ -159,7 +161,7 @@ class Structure(QScrollArea):
 
     def _head(self, text: str, *actions: tuple[str, Callable[[], object]]) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.setContentsMargins(0, theme.px(6), 0, 0)
+        sized(row).setContentsMargins(0, 6, 0, 0)
         row.addWidget(label(text, "head"))
         row.addStretch(1)
         for name, act in actions:
@@ -232,7 +234,7 @@ class Structure(QScrollArea):
             self.tracks.setItemWidget(item, 1, roles)
             if track.id == chosen_id:
                 self.tracks.setCurrentItem(item)
-        self.tracks.setColumnWidth(1, theme.px(110))
+        sized(self.tracks).setColumnWidth(1, 110)
         self.tracks.resizeColumnToContents(2)
         self.tracks.fit()
 

@@ -1,0 +1,88 @@
+"""The window at work: opening views again, dressing, memory with all demo clips and the worst link, growth over twenty of each."""
+
+from __future__ import annotations
+
+import statistics
+import time
+from pathlib import Path
+from typing import Any
+
+from common import demo_window, machine
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+
+ROUNDS = 20
+
+
+def resident_mb() -> float:
+    """Return what this process has in memory now, in MB."""
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return next(int(line.split()[1]) for line in lines if line.startswith("VmRSS:")) / 1000
+
+
+def until(ready: Any, most_s: float = 240.0) -> None:
+    """Let the window work until something is so."""
+    end = time.monotonic() + most_s
+    while not ready() and time.monotonic() < end:
+        loop = QEventLoop()
+        QTimer.singleShot(30, loop.quit)
+        loop.exec()
+    assert ready(), "it did not come about"
+
+
+def shown(work: Any) -> float:
+    """Return the milliseconds until what was asked for is done and painted."""
+    began = time.perf_counter()
+    work()
+    QApplication.processEvents()
+    return (time.perf_counter() - began) * 1000
+
+
+def main() -> None:
+    """Print one figure a line."""
+    with demo_window() as window:
+        desk = window.desk
+        names = ("Library", "Path", "Intake", "Proof", "Jobs")
+        desk.open_stored(desk.library.find("Saltmarsh Hours").id)
+        for name in names:
+            window.show_view(name)
+            QApplication.processEvents()
+        print(f"The window ({machine()})")
+        again = {name: statistics.median(shown(lambda n=name: window.show_view(n)) for _ in range(9)) for name in names}
+        print("  a view opened again, median ms: " + ", ".join(f"{n} {ms:.0f}" for n, ms in again.items()))
+        dressing = [shown(window.next_brightness) for _ in range(9)]
+        print(f"  another brightness, ms: median {statistics.median(dressing):.0f}, most {max(dressing):.0f}")
+        window = next(
+            each for each in QApplication.topLevelWidgets() if type(each) is type(window) and each.isVisible()
+        )
+        before = resident_mb()
+        folder = desk.library.place.parent / "clips"
+        window.show_view("Intake")
+        intake: Any = getattr(desk, "intake", None) or window.view("Intake")
+        intake.look_at([folder])
+        until(lambda: getattr(intake, "_ticket", None) is None and not getattr(intake, "running", False))
+        with_clips = resident_mb()
+        window.show_view("Proof")
+        bench: Any = getattr(desk, "proof", None) or window.view("Proof")
+        pictures = bench.pictures
+        until(lambda: pictures.bench is not None and len(pictures._figures) >= len(pictures.methods) > 0)
+        print(
+            f"  memory, MB: {before:.0f} before, {with_clips:.0f} with all demo clips, {resident_mb():.0f} with Proof"
+        )
+        begun = resident_mb()
+        for _ in range(ROUNDS):
+            for name in names:
+                window.show_view(name)
+                QApplication.processEvents()
+        opened = resident_mb()
+        for _ in range(ROUNDS):
+            now = next(e for e in QApplication.topLevelWidgets() if type(e) is type(window) and e.isVisible())
+            now.next_brightness()
+            QApplication.processEvents()
+        print(
+            f"  growth, MB: {opened - begun:.0f} over {ROUNDS} openings of each view, {resident_mb() - opened:.0f} over {ROUNDS} dressings"
+        )
+
+
+if __name__ == "__main__":
+    main()
