@@ -10,14 +10,15 @@ import pytest
 
 from idle_quarry.path.grades import GRADES
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.steps import plan
+from idle_quarry.path.steps import FitStep, plan
 from idle_quarry.path.steps.cadence import ribbon
 from idle_quarry.signal.catalogue import standard_formats
 from idle_quarry.signal.words import format_from_words as words
 
 
 def step(source: str, target: str, kind: str, **policy: str) -> dict[str, object]:
-    found = plan(words(source), words(target), Policy(**policy)).step(kind)  # type: ignore[arg-type]
+    steps = plan(words(source), words(target), Policy(**policy)).steps  # type: ignore[arg-type]
+    found = next((each for each in steps if each.kind == kind), None)
     assert found is not None, f"{source} → {target} has no {kind} step"
     return {**found.numbers, "grade": found.grade, "text": found.text}
 
@@ -39,10 +40,10 @@ def test_any_two_standard_formats_have_a_plan() -> None:
         assert link.grade == max((s.grade for s in link.steps), key=GRADES.index, default="exact")
         if a.format != b.format:
             assert link.steps, (a.words, b.words)
-        fit = link.step("fit")
+        fit = link.step(FitStep)
         if fit:
-            assert 0 <= fit.numbers["cropped"] < 1 and 0 <= fit.numbers["unused"] < 1
-            assert fit.numbers["geometry_error"] == 1 or link.placement is not None
+            assert 0 <= fit.cropped < 1 and 0 <= fit.unused < 1
+            assert fit.geometry_error == 1 or link.placement is not None
 
 
 def test_tape_into_hd() -> None:

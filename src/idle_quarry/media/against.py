@@ -6,10 +6,10 @@ from fractions import Fraction
 
 from idle_quarry.media.declared import Clip
 from idle_quarry.path.evaluation import SEVERITIES, Finding
-from idle_quarry.path.grades import Step, worst
+from idle_quarry.path.grades import worst
 from idle_quarry.path.matching import Match, match
 from idle_quarry.path.policies import DEFAULT_POLICY
-from idle_quarry.path.steps import LinkPlan, plan
+from idle_quarry.path.steps import LinkPlan, ScanMethod, ScanStep, plan
 from idle_quarry.path.template import Source, Template
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import rate_text
@@ -46,9 +46,7 @@ def _taken_apart(template: Template, fmt: SignalFormat, found: Match, cadence: s
     whole = SignalFormat(fmt.raster, rate, "progressive", None, fmt.encoding)
     link = plan(whole, template.working.format, DEFAULT_POLICY)
     text = f"{cadence} pulldown is taken out: its {rate_text(rate)} pictures a second come back whole"
-    out = Step(
-        "scan", "clean", text, {"method": f"{cadence} taken out", "field_order_changes": False, "moments_halved": False}
-    )
+    out = ScanStep("clean", text, ScanMethod.TAKEN_OUT, cadence)
     link = LinkPlan(worst([out.grade, link.grade]), (out, *link.steps), link.placement)
     if found.source is None:
         told = "; ".join(step.text for step in link.steps)

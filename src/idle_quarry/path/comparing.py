@@ -3,7 +3,17 @@
 from __future__ import annotations
 
 from idle_quarry.path.policies import Policy, parts
-from idle_quarry.path.steps import LinkPlan, plan
+from idle_quarry.path.steps import (
+    ColourStep,
+    DepthStep,
+    LinkPlan,
+    RangeStep,
+    RateStep,
+    SamplingStep,
+    ScanMethod,
+    ScanStep,
+    plan,
+)
 from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.formats import SignalFormat
 
@@ -23,16 +33,14 @@ def questions(source: SignalFormat, target: SignalFormat, policy: Policy) -> tup
 
 
 def _matters(part: str, source: SignalFormat, target: SignalFormat, policy: Policy, link: LinkPlan) -> bool:
-    scan, where = link.step("scan"), link.placement
+    scan, where = link.step(ScanStep), link.placement
     scaled = where is not None and where.scales
     if part == "scan":
-        return source.scan == "interlaced" and scan is not None and scan.numbers["method"] not in _NO_DEINTERLACING
+        return source.scan == "interlaced" and scan is not None and scan.method not in _NO_DEINTERLACING
     if part == "order":
-        swaps = scan is not None and bool(scan.numbers["field_order_changes"])
-        return swaps and scan is not None and scan.numbers["method"] != "deinterlace, convert, interlace"
+        return scan is not None and scan.field_order_changes and scan.method is not ScanMethod.THERE_AND_BACK
     if part == "retime":
-        rate = link.step("rate")
-        return rate is not None
+        return link.step(RateStep) is not None
     if part in ("kernel", "light"):
         return scaled
     if part == "fit":
@@ -40,19 +48,16 @@ def _matters(part: str, source: SignalFormat, target: SignalFormat, policy: Poli
     if part == "position":
         return where is not None and bool(where.cropped or where.unused)
     if part == "colour":
-        return link.step("colour") is not None
+        return link.step(ColourStep) is not None
     if part == "tone":
         comes_down = is_hdr(source.encoding.transfer) and not is_hdr(target.encoding.transfer)
         return comes_down and policy.colour != "leave"
     # rounding: whatever is computed is rounded
-    return (
-        scaled
-        or any(link.step(kind) is not None for kind in ("colour", "range", "depth", "sampling"))
-        or scan is not None
-    )
+    return scaled or any(isinstance(step, _COMPUTED) for step in link.steps) or scan is not None
 
 
-_NO_DEINTERLACING = ("line shift", "wait one field")
+_NO_DEINTERLACING = (ScanMethod.SHIFT, ScanMethod.WAIT)
+_COMPUTED = (ColourStep, RangeStep, DepthStep, SamplingStep)
 
 
 def methods_for(part: str, source: SignalFormat, target: SignalFormat, policy: Policy) -> tuple[str, ...]:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, fields
 from fractions import Fraction
-from typing import Any
+from typing import Any, ClassVar
 
 #: From nothing lost to not possible. exact: bit for bit; clean: loses nothing that can be seen or undone.
 GRADES = ("exact", "clean", "lossy", "broken")
@@ -22,12 +22,17 @@ def worst(grades: Iterable[str]) -> str:
 
 @dataclass(frozen=True)
 class Step:
-    """One conversion in a link: its kind, grade, a sentence and its numbers."""
+    """One conversion in a link: its grade and a sentence. Each kind of step is a class of its own, with its figures."""
 
-    kind: str
+    kind: ClassVar[str]
+
     grade: str
     text: str
-    numbers: dict[str, Any] = field(default_factory=dict, hash=False)
+
+    @property
+    def numbers(self) -> dict[str, Any]:
+        """Return the figures of the step under the names of the command line's contract."""
+        return {each.name: getattr(self, each.name) for each in fields(self) if each.name not in ("grade", "text")}
 
     def to_json(self) -> dict[str, Any]:
         """Return the step as plain values; fractions become "n/d"."""

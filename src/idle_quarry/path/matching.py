@@ -7,14 +7,14 @@ from dataclasses import dataclass
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.grades import GRADES, Step
 from idle_quarry.path.policies import DEFAULT_POLICY
-from idle_quarry.path.steps import LinkPlan, plan
+from idle_quarry.path.steps import ColourStep, DepthStep, LinkPlan, RangeStep, SamplingStep, ScanStep, plan
 from idle_quarry.path.template import Source, Template
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import counterpart, rate_text
 from idle_quarry.signal.words import format_words
 
 #: Steps that leave a clip what it is: the same pictures at the same moments, coded otherwise.
-_CODING_STEPS = {"range", "depth", "sampling", "colour"}
+_CODING_STEPS = (RangeStep, DepthStep, SamplingStep, ColourStep)
 
 
 @dataclass(frozen=True)
@@ -46,7 +46,7 @@ def match(template: Template, fmt: SignalFormat, declared_psf_as_interlaced: boo
         if declared_psf_as_interlaced and wanted.scan == "psf" and fmt.scan == "interlaced":
             meant = SignalFormat(fmt.raster, fmt.rate, "psf", fmt.field_order, fmt.encoding)
         link = plan(meant, wanted, DEFAULT_POLICY)
-        foreign = sum(step.kind not in _CODING_STEPS for step in link.steps)
+        foreign = sum(not isinstance(step, _CODING_STEPS) for step in link.steps)
         key = (foreign, GRADES.index(link.grade), len(link.steps))
         if best is None or key < best[0]:
             best = (key, source, link)
@@ -58,8 +58,8 @@ def match(template: Template, fmt: SignalFormat, declared_psf_as_interlaced: boo
 
 
 def _only_order(link: LinkPlan) -> bool:
-    foreign = [step for step in link.steps if step.kind not in _CODING_STEPS]
-    return all(step.kind == "scan" and step.numbers["field_order_changes"] for step in foreign)
+    foreign = [step for step in link.steps if not isinstance(step, _CODING_STEPS)]
+    return all(isinstance(step, ScanStep) and step.field_order_changes for step in foreign)
 
 
 def _differences(source: Source, fmt: SignalFormat, link: LinkPlan) -> list[Finding]:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from typing import Any
 
 from idle_quarry.path.codecs import gb_per_hour, mbps
 from idle_quarry.path.evaluation import Link, Station
 from idle_quarry.path.grades import Step
+from idle_quarry.path.steps import ColourStep, DepthStep, FitStep, RangeStep, RateStep, ScanMethod, ScanStep
 from idle_quarry.signal.formats import SAMPLINGS, SignalFormat
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.words import format_words
@@ -21,29 +21,26 @@ def display_size(station: Station) -> tuple[float, float]:
 
 def step_word(step: Step) -> str:
     """Return a step in a word or two for the strip."""
-    n: dict[str, Any] = step.numbers
-    if step.kind == "fit":
-        if n["scale_x"] == n["scale_y"] == 1:
-            return "trim" if n["cropped"] else "bars" if n["unused"] else "label"
-        return {0.5: "½ size", 2.0: "2 × size", 0.25: "¼ size"}.get(n["scale_y"], f"{n['scale_y'] * 100:.0f} % high")
-    if step.kind == "rate":
-        return {"speed": "speed", "nearest": "repeats" if n["repeated"] else "drops", "blend": "mix"}.get(
-            n["method"], str(n["method"])
-        )
-    if step.kind == "scan":
-        return (
-            "deinterlace"
-            if str(n["method"]).startswith("deinterlace")
-            else {"line shift": "line shift"}.get(n["method"], "fields")
-        )
-    if step.kind == "colour":
-        short = {"bt709": "SDR", "hlg": "HLG", "pq": "PQ", "gamma2.6": "print", "srgb": "sRGB", "linear": "linear"}
-        if n["transfer_from"] != n["transfer_to"]:
-            return f"{short[n['transfer_from']]}→{short[n['transfer_to']]}"
-        return "colour"
-    if step.kind == "depth":
-        return f"{n['from_bits']}→{n['to_bits']} bit"
-    return {"range": "range", "sampling": "chroma"}[step.kind]
+    if isinstance(step, FitStep):
+        if step.scale_x == step.scale_y == 1:
+            return "trim" if step.cropped else "bars" if step.unused else "label"
+        return {0.5: "½ size", 2.0: "2 × size", 0.25: "¼ size"}.get(step.scale_y, f"{step.scale_y * 100:.0f} % high")
+    if isinstance(step, RateStep):
+        if step.cadence:
+            return f"cadence {step.cadence}"
+        short = {"speed": "speed", "nearest": "repeats" if step.repeated else "drops", "blend": "mix"}
+        return short.get(step.method, step.method)
+    if isinstance(step, ScanStep):
+        if step.method in (ScanMethod.DEINTERLACE, ScanMethod.THERE_AND_BACK):
+            return "deinterlace"
+        return "line shift" if step.method is ScanMethod.SHIFT else "fields"
+    if isinstance(step, ColourStep):
+        names = {"bt709": "SDR", "hlg": "HLG", "pq": "PQ", "gamma2.6": "print", "srgb": "sRGB", "linear": "linear"}
+        before, after = step.transfer_from, step.transfer_to
+        return f"{names[before]}→{names[after]}" if before != after else "colour"
+    if isinstance(step, DepthStep):
+        return f"{step.from_bits}→{step.to_bits} bit"
+    return "range" if isinstance(step, RangeStep) else "chroma"
 
 
 def in_two(words: str) -> tuple[str, str]:

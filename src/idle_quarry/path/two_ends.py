@@ -20,7 +20,7 @@ from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs, deliveries
 from idle_quarry.path.shares import rounded_to
 from idle_quarry.path.starting import delivered, from_working, working_codec, working_from
-from idle_quarry.path.steps import plan
+from idle_quarry.path.steps import ColourStep, FitStep, RateStep, ScanMethod, ScanStep, plan
 from idle_quarry.path.template import Delivered, Source, Template, slug
 from idle_quarry.signal.catalogue import irregularities, standard_formats
 from idle_quarry.signal.formats import SignalFormat
@@ -234,22 +234,21 @@ def _loss(link: Link) -> float:
 
 def _badness(step: Step, out: bool) -> float:
     """Return how bad a lossy step is of its kind, from 0 to 1; `out` on the way to a delivery."""
-    n = step.numbers
-    if step.kind == "fit":
-        area = n["scale_x"] * n["scale_y"]
+    if isinstance(step, FitStep):
+        area = step.scale_x * step.scale_y
         gone = (1 - min(1.0, area)) * (_ASKED_FOR if out else 1.0)
         missing = (1 - 1 / max(1.0, area)) * (_MISSING if out else 0.0)
-        shape = min(1.0, abs(n["geometry_error"] - 1) * 3)
-        return float(min(1.0, _RESAMPLED + gone + missing + n["cropped"] + shape))
-    if step.kind == "rate":
-        return float(0.4 + 0.6 * min(1.0, (n["repeated"] + n["dropped"] + n["blended"]) / 250))
-    if step.kind == "scan":
-        if n["moments_halved"]:
+        shape = min(1.0, abs(step.geometry_error - 1) * 3)
+        return min(1.0, _RESAMPLED + gone + missing + step.cropped + shape)
+    if isinstance(step, RateStep):
+        return 0.4 + 0.6 * min(1.0, (step.repeated + step.dropped + step.blended) / 250)
+    if isinstance(step, ScanStep):
+        if step.moments_halved:
             return 1.0
-        return 0.2 if n["method"] == "line shift" else 0.35
-    if step.kind == "colour":
-        squeezed = n["transfer_from"] != n["transfer_to"]
-        return float(min(1.0, 0.05 + n["gamut_outside"] + 0.4 * squeezed))
+        return 0.2 if step.method is ScanMethod.SHIFT else 0.35
+    if isinstance(step, ColourStep):
+        squeezed = step.transfer_from != step.transfer_to
+        return min(1.0, 0.05 + step.gamut_outside + 0.4 * squeezed)
     return 1.0
 
 

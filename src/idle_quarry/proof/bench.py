@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.path.policies import Policy
+from idle_quarry.path.steps import ColourStep, DepthStep, RateStep
 from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.picture.charts import chart_truth
 from idle_quarry.picture.colour import converted_planes
@@ -204,7 +205,7 @@ class Bench:
         where = conversion.plan.placement
         if where is not None and where.scales:
             found += _filter_figures(_response(self.source, self.target, still.policy))
-        if self.material.chart == "ramps" and conversion.plan.step("depth") is not None:
+        if self.material.chart == "ramps" and conversion.plan.step(DepthStep) is not None:
             run, step = banding(still.codes[0])
             found.append(Figure("longest flat run", f"{run} samples", run, "less", "Of the ramp's middle line: bands."))
             found.append(Figure("largest step", f"{step:g} codes", step, "less"))
@@ -248,13 +249,13 @@ class Bench:
             found.append(
                 Figure("twitter", f"{value:.2g} %", value, "less", "Detail that only one field has; it flickers.")
             )
-        if conversion.plan.step("rate") is not None or source.moments != target.moments:
+        if conversion.plan.step(RateStep) is not None or source.moments != target.moments:
             value = judder(conversion)
             found.append(Figure("judder", f"{value:.1f} ms", value, "less", "How far motion is from even in time."))
         return found
 
     def _colour(self, conversion: Conversion, still: Still) -> list[Figure]:
-        if conversion.plan.step("colour") is None:
+        if conversion.plan.step(ColourStep) is None:
             return []
         origin = conversion.origins(still.index)[0].first
         frame = self.material.frame(origin // 2 if self.source.scan == "interlaced" else origin)

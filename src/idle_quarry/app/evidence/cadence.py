@@ -7,6 +7,7 @@ from PySide6.QtGui import QBrush, QPainter, QPen
 
 from idle_quarry.app.evidence.common import Subject, caption, heading, text_at
 from idle_quarry.app.theme import theme
+from idle_quarry.path.steps import RateStep, ScanStep
 from idle_quarry.path.steps.cadence import ribbon
 from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.signal.rates import rate_text
@@ -71,7 +72,7 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
         if x_from < top.right():
             p.setPen(QPen(theme.colour("ochre" if each.kind != "new" else "seam"), 1))
             p.drawLine(QPointF(x_from, top.bottom() + 2), QPointF(rect.center().x(), rect.top() - theme.px(17)))
-    step, scan = s.link.plan.step("rate"), s.link.plan.step("scan")
+    step, scan = s.link.plan.step(RateStep), s.link.plan.step(ScanStep)
     first = step.text if step else "every moment is kept: rates agree"
     second = f"scan: {scan.text}" if scan else "scan: nothing has to be done"
     caption(p, area, first, f"{second} · filled cells repeat or mix, hatched cells are lost")

@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from idle_quarry.app.evidence.common import Subject, caption, heading, text_at
 from idle_quarry.app.theme import theme
 from idle_quarry.path.grades import percent
+from idle_quarry.path.steps import ColourStep
 from idle_quarry.signal.colour import PRIMARIES, TRANSFERS, gamut_outside, triangle, uv
 
 #: CIE 1931 2° spectral locus, x and y at 10 nm from 400 to 700 nm (CIE 15:2004, table T.4).
@@ -61,7 +62,7 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     for text, role in rows:
         text_at(p, x, y, text, role, 12)
         y += line
-    step = s.link.plan.step("colour") if s.link else None
+    step = s.link.plan.step(ColourStep) if s.link else None
     first = step.text if step else "primaries, transfer and matrix agree"
     second = f"{percent(outside)} of the area of {PRIMARIES[source.primaries].label} in u′v′ lies outside {PRIMARIES[target.primaries].label}"
     caption(p, area, first, second)

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import Joined, joined, remedy
 from idle_quarry.path.grades import percent
+from idle_quarry.path.steps import ColourStep, DepthStep, RangeStep, SamplingStep
 from idle_quarry.path.steps.colour import transfer_words
 from idle_quarry.signal.colour import PRIMARIES, TRANSFERS, is_hdr
 from idle_quarry.signal.words import default_encoding
@@ -26,7 +27,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
 
 
 def _colour(each: Joined) -> Iterator[Finding]:
-    step = each.link.plan.step("colour")
+    step = each.link.plan.step(ColourStep)
     if step is None:
         return
     name, place = each.own.name, each.own.place
@@ -36,7 +37,7 @@ def _colour(each: Joined) -> Iterator[Finding]:
         severity = "stop" if step.grade == "broken" else "caution"
         yield Finding(severity, "colour_left", each.own.id, f"{name}: {step.text}.", convert)
         return
-    outside = float(step.numbers["gamut_outside"])
+    outside = step.gamut_outside
     if is_hdr(source.transfer) and not is_hdr(target.transfer):
         _, text = transfer_words(source.transfer, target.transfer, each.link.policy.tone)
         where = (
@@ -60,7 +61,7 @@ def _colour(each: Joined) -> Iterator[Finding]:
 
 
 def _range(each: Joined) -> Iterator[Finding]:
-    step = each.link.plan.step("range")
+    step = each.link.plan.step(RangeStep)
     if step is None:
         return
     source = each.source.format.encoding
@@ -68,14 +69,14 @@ def _range(each: Joined) -> Iterator[Finding]:
     cure = None
     if each.own.kind in ("monitor", "delivery"):
         cure = remedy(f"Send {source.range} range", (f"{each.own.place}.format.range", source.range))
-    yield Finding("caution", "range_mismatch", each.own.id, text, cure, {"codes_lost": step.numbers["codes_lost"]})
+    yield Finding("caution", "range_mismatch", each.own.id, text, cure, {"codes_lost": step.codes_lost})
 
 
 def _depth(each: Joined) -> Iterator[Finding]:
-    step = each.link.plan.step("depth")
+    step = each.link.plan.step(DepthStep)
     name = each.own.name
     if step is not None and step.grade == "lossy":
-        numbers = {"codes_lost": step.numbers["codes_lost"]}
+        numbers = {"codes_lost": step.codes_lost}
         if each.link.policy.rounding == "truncate":
             cure = remedy("Dither", (f"{each.own.place}.policy.rounding", "dither"))
             yield Finding("caution", "depth_truncated", each.own.id, f"{name}: {step.text}.", cure, numbers)
@@ -85,7 +86,7 @@ def _depth(each: Joined) -> Iterator[Finding]:
             yield Finding("caution", "depth_loss", each.own.id, f"{name}: {step.text}.", cure, numbers)
         else:
             yield Finding("note", "depth_loss", each.own.id, f"{name}: {step.text}.", None, numbers)
-    chroma = each.link.plan.step("sampling")
+    chroma = each.link.plan.step(SamplingStep)
     if chroma is not None and chroma.grade == "lossy":
         yield Finding("note", "chroma_loss", each.own.id, f"{name}: {chroma.text}.")
 

@@ -9,6 +9,7 @@ from idle_quarry.path.codecs import holding
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.findings.common import joined, remedy
 from idle_quarry.path.registry import codecs
+from idle_quarry.path.steps import ScanMethod, ScanStep
 from idle_quarry.signal.formats import standard_field_order
 from idle_quarry.signal.rates import rate_text
 
@@ -19,7 +20,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
     working = e.template.working.format
     fielded = [d for d in e.template.deliveries if d.format.scan == "interlaced"]
     for each in joined(e):
-        step = each.link.plan.step("scan")
+        step = each.link.plan.step(ScanStep)
         source, target = each.source.format, each.target.format
         if step is None or each.own.kind in ("intermediate", "proxy", "monitor"):
             continue
@@ -48,7 +49,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
             )
         elif source.scan == "interlaced" and target.scan != "interlaced":
             yield Finding("caution", "deinterlaced", each.own.id, f"{each.own.name}: {step.text}.")
-        elif step.numbers["method"] == "fields from pictures":
+        elif step.method is ScanMethod.FIELDS_FROM_PICTURES:
             yield Finding("note", "interlaced_from_pictures", each.own.id, f"{each.own.name}: {step.text}.")
         elif source.scan == "psf" and target.scan == "interlaced":
             text = (
@@ -58,13 +59,13 @@ def find(e: Evaluation) -> Iterator[Finding]:
             only = {s.format.scan for s in e.template.sources} <= {"psf", "progressive"}
             cure = remedy("Work in PsF", ("working.format.scan", "psf")) if each.own.kind == "source" and only else None
             yield Finding("caution", "psf_as_interlaced", each.own.id, text, cure)
-        elif step.numbers["method"] == "whole pictures as fields" and each.own.kind == "delivery":
+        elif step.method is ScanMethod.PICTURES_AS_FIELDS and each.own.kind == "delivery":
             text = f"{each.own.name} is interlaced, but its pictures are whole: motion stays {rate_text(source.rate)} a second."
             yield Finding("note", "pictures_as_fields", each.own.id, text)
-        if step.numbers["field_order_changes"]:
+        if step.field_order_changes:
             text = (
                 f"{each.own.name}: {_FIRST[source.field_order or 'top']} becomes {_FIRST[target.field_order or 'top']} "
-                f"({step.numbers['method']}). Copied line for line, movement would judder."
+                f"({step.method_words}). Copied line for line, movement would judder."
             )
             yield Finding("caution", "field_order_swap", each.own.id, text)
     for station in e.stations:

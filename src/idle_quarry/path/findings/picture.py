@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import Joined, joined, remedy
 from idle_quarry.path.grades import percent
+from idle_quarry.path.steps import FitStep
 from idle_quarry.signal.catalogue import irregularities, nearest_standard
 from idle_quarry.signal.rasters import aspect_text
 
@@ -29,7 +30,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
 
 
 def _placed(each: Joined) -> Iterator[Finding]:
-    step, where = each.link.plan.step("fit"), each.link.plan.placement
+    step, where = each.link.plan.step(FitStep), each.link.plan.placement
     if step is None or where is None:
         return
     name, place = each.own.name, f"{each.own.place}.policy.fit"

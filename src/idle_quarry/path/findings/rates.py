@@ -6,44 +6,46 @@ from collections.abc import Iterator
 
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.findings.common import Joined, joined, main_source, of_web, remedy
+from idle_quarry.path.steps import RateStep
 from idle_quarry.signal.rates import counterpart, rate_text
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
     for each in joined(e):
-        step = each.link.plan.step("rate")
+        step = each.link.plan.step(RateStep)
         if step is None or each.target.kind in ("intermediate", "proxy", "monitor"):
             continue
         before, after = each.source.format.rate, each.target.format.rate
         numbers = {k: v for k, v in step.numbers.items() if isinstance(v, float)}
         name = each.own.name
-        if counterpart(before) == after and step.numbers["method"] != "speed":
+        if counterpart(before) == after and step.method != "speed":
             yield Finding("caution", "rate_near_miss", each.own.id, _near_miss(each), _whole_rate_remedy(each), numbers)
         elif step.grade == "broken":
             text = f"{name}: the policy takes no other rate, and {rate_text(before)} is not {rate_text(after)}."
             cure = remedy("Keep duration, hold pictures", (f"{each.own.place}.policy.retime", "nearest"))
             yield Finding("stop", "rate_refused", each.own.id, text, cure, numbers)
-        elif step.numbers["method"] == "speed":
+        elif step.method == "speed":
             heard = (
                 "pitch is corrected"
                 if e.template.sound.correct_pitch
-                else f"sound is {step.numbers['pitch_semitones']:+.3f} semitones off"
+                else f"sound is {step.pitch_semitones:+.3f} semitones off"
             )
-            text = f"{name}: {step.text.split(', pitch')[0]}; {heard}."
+            text = f"{name}: {step.played}; {heard}."
             yield Finding("note", "rate_by_speed", each.own.id, text, None, numbers)
-        elif "cadence" in step.numbers:
-            text = f"{name}: {step.text}. Motion is uneven: pictures stay for {str(step.numbers['cadence']).replace(':', ' and ')} in turn."
-            even = len(set(str(step.numbers["cadence"]).split(":"))) == 1
-            if even:
-                text = f"{name}: every picture is shown {step.numbers['cadence'][0]} times; motion stays {rate_text(before)} a second."
+        elif step.cadence:
+            shown = step.cadence.split(":")
+            if len(set(shown)) == 1:
+                text = f"{name}: every picture is shown {shown[0]} times; motion stays {rate_text(before)} a second."
+            else:
+                text = f"{name}: {step.text}. Motion is uneven: pictures stay for {' and '.join(shown)} in turn."
             yield Finding("note", "rate_cadence", each.own.id, text, None, numbers)
         else:
-            text = f"{name}: {step.text}. Movement will {_seen(str(step.numbers['method']))}."
+            text = f"{name}: {step.text}. Movement will {_seen(step.method)}."
             yield Finding("caution", "rate_mismatch", each.own.id, text, _work_at_remedy(e, each), numbers)
 
 
 def _near_miss(each: Joined) -> str:
-    step = each.link.plan.step("rate")
+    step = each.link.plan.step(RateStep)
     assert step is not None
     before, after = rate_text(each.source.format.rate), rate_text(each.target.format.rate)
     slow, whole = (before, after) if "." in before else (after, before)

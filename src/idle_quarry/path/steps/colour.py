@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import ClassVar
+
 from idle_quarry.path.grades import Step, percent
 from idle_quarry.path.policies import Policy
 from idle_quarry.signal.colour import (
@@ -19,28 +22,37 @@ from idle_quarry.signal.formats import Encoding
 _CONTAINED = 0.0005
 
 
-def colour_step(source: Encoding, target: Encoding, policy: Policy) -> Step | None:
+@dataclass(frozen=True)
+class ColourStep(Step):
+    """Primaries, transfers and matrices by their ids; the share of the source's colours outside the target's."""
+
+    kind: ClassVar[str] = "colour"
+
+    primaries_from: str
+    primaries_to: str
+    transfer_from: str
+    transfer_to: str
+    matrix_from: str
+    matrix_to: str
+    gamut_outside: float
+
+
+def colour_step(source: Encoding, target: Encoding, policy: Policy) -> ColourStep | None:
     """Return the change of colour, or None where primaries, transfer and matrix agree."""
     before = (source.primaries, source.transfer, source.matrix)
     after = (target.primaries, target.transfer, target.matrix)
     if before == after:
         return None
     outside = gamut_outside(source.primaries, target.primaries)
-    numbers = {
-        "primaries_from": source.primaries,
-        "primaries_to": target.primaries,
-        "transfer_from": source.transfer,
-        "transfer_to": target.transfer,
-        "matrix_from": source.matrix,
-        "matrix_to": target.matrix,
-        "gamut_outside": outside,
-    }
+    ends = (
+        source.primaries, target.primaries, source.transfer, target.transfer, source.matrix, target.matrix, outside,
+    )  # fmt: skip
     if policy.colour == "leave":
         dynamic = is_hdr(source.transfer) != is_hdr(target.transfer)
         text = "codes are read as the target's colour: " + (
             "highlights and contrast are wrong" if dynamic else "hues shift"
         )
-        return Step("colour", "broken" if dynamic else "lossy", text, numbers)
+        return ColourStep("broken" if dynamic else "lossy", text, *ends)
     parts: list[str] = []
     grade = "clean"
     if source.transfer != target.transfer:
@@ -56,7 +68,7 @@ def colour_step(source: Encoding, target: Encoding, policy: Policy) -> Step | No
             parts.append(f"{names}: all its colours are kept")
     if source.matrix != target.matrix:
         parts.append(f"matrix {MATRICES[source.matrix][0]} to {MATRICES[target.matrix][0]}")
-    return Step("colour", grade, "; ".join(parts), numbers)
+    return ColourStep(grade, "; ".join(parts), *ends)
 
 
 def transfer_words(source: str, target: str, tone: str) -> tuple[str, str]:

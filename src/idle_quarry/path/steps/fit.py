@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import ClassVar
 
 from idle_quarry.path.grades import Step, percent
 from idle_quarry.path.policies import Policy
@@ -121,33 +122,46 @@ def _offset(room: int, size: Fraction, position: str, first: str, last: str) -> 
     return room - size if position == last else (room - size) / 2
 
 
-def fit_step(found: Placement | None, source: Raster, target: Raster) -> Step | None:
+@dataclass(frozen=True)
+class FitStep(Step):
+    """Scale and offset in target samples, shares of what is cropped and left black, stretch of the shape (1 is none)."""
+
+    kind: ClassVar[str] = "fit"
+
+    scale_x: float
+    scale_y: float
+    offset_x: float
+    offset_y: float
+    cropped: float
+    unused: float
+    geometry_error: float
+
+
+def fit_step(found: Placement | None, source: Raster, target: Raster) -> FitStep | None:
     """Return the step of a placement, or None where the rasters agree."""
     if found is None:
         return None
+    figures = [
+        float(each) for each in (
+            found.scale_x, found.scale_y, found.offset_x, found.offset_y, found.cropped, found.unused, found.geometry_error,
+        )
+    ]  # fmt: skip
     scaled = not (found.scale_x == found.scale_y == 1)
-    numbers = {
-        "scale_x": float(found.scale_x),
-        "scale_y": float(found.scale_y),
-        "offset_x": float(found.offset_x),
-        "offset_y": float(found.offset_y),
-        "cropped": float(found.cropped),
-        "unused": float(found.unused),
-        "geometry_error": float(found.geometry_error),
-    }
-    grade = "lossy" if scaled or found.cropped or found.geometry_error != 1 else "clean"
     if not scaled and _same_samples(source, target):
-        stretch = abs(float(found.geometry_error) - 1)
-        text = f"same samples; the 4:3 picture is counted over another width: {percent(stretch)} in shape by the label"
-        return Step("fit", "clean", text.replace("4:3", "4:3" if source.display_aspect < 1.5 else "16:9"), numbers)
-    parts: list[str] = []
-    if scaled:
-        if found.scale_x == found.scale_y:
-            parts.append(f"scaled to {percent(float(found.scale_x))}")
-        else:
-            parts.append(f"scaled to {percent(float(found.scale_x))} across, {percent(float(found.scale_y))} down")
+        stretch = percent(abs(float(found.geometry_error) - 1))
+        shape = "4:3" if source.display_aspect < 1.5 else "16:9"
+        text = f"same samples; the {shape} picture is counted over another width: {stretch} in shape by the label"
+        return FitStep("clean", text, *figures)
+    grade = "lossy" if scaled or found.cropped or found.geometry_error != 1 else "clean"
+    return FitStep(grade, ", ".join(_fit_words(found, scaled=scaled)), *figures)
+
+
+def _fit_words(found: Placement, *, scaled: bool) -> list[str]:
+    across, down = percent(float(found.scale_x)), percent(float(found.scale_y))
+    if not scaled:
+        parts = ["samples copied one for one"]
     else:
-        parts.append("samples copied one for one")
+        parts = [f"scaled to {across}" + ("" if found.scale_x == found.scale_y else f" across, {down} down")]
     if found.cropped:
         parts.append(f"{percent(float(found.cropped))} of the picture trimmed")
     if found.unused:
@@ -156,4 +170,4 @@ def fit_step(found: Placement | None, source: Raster, target: Raster) -> Step | 
         wide = float(found.geometry_error)
         change = f"{percent(wide - 1)} wider" if wide > 1 else f"{percent(1 - wide)} narrower"
         parts.append(f"shapes become {change}")
-    return Step("fit", grade, ", ".join(parts), numbers)
+    return parts

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import TypeVar
 
 from idle_quarry.path.grades import Step, worst
 from idle_quarry.path.policies import DEFAULT_POLICY, Policy
@@ -14,6 +15,8 @@ from idle_quarry.path.steps.rate import rate_step
 from idle_quarry.path.steps.scan import scan_step
 from idle_quarry.signal.formats import SignalFormat
 
+S = TypeVar("S", bound=Step)
+
 
 @dataclass(frozen=True)
 class LinkPlan:
@@ -23,9 +26,9 @@ class LinkPlan:
     steps: tuple[Step, ...]
     placement: Placement | None
 
-    def step(self, kind: str) -> Step | None:
+    def step(self, kind: type[S]) -> S | None:
         """Return the step of a kind, or None."""
-        return next((step for step in self.steps if step.kind == kind), None)
+        return next((step for step in self.steps if isinstance(step, kind)), None)
 
 
 @lru_cache(maxsize=4096)

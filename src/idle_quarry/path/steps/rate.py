@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import Any
+from typing import Any, ClassVar
 
 from idle_quarry.path.grades import Step
 from idle_quarry.path.policies import Policy
@@ -14,7 +15,33 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import counterpart, rate_text
 
 
-def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> Step | None:
+@dataclass(frozen=True)
+class RateStep(Step):
+    """Counts are per 1000 output frames; `played` says how fast it runs, where it is played at another speed.
+
+    `method` is the policy's: speed, nearest, blend, compensated or refuse; `cadence` names a regular one ("2:3").
+    """
+
+    kind: ClassVar[str] = "rate"
+
+    method: str
+    speed: Fraction = Fraction(1)
+    repeated: float = 0.0
+    dropped: float = 0.0
+    blended: float = 0.0
+    drift_seconds_per_hour: float = 0.0
+    pitch_semitones: float = 0.0
+    cadence: str = ""
+    played: str = ""
+
+    @property
+    def numbers(self) -> dict[str, Any]:
+        found = super().numbers
+        del found["played"], found["cadence"]
+        return found | {"method": f"cadence {self.cadence}", "cadence": self.cadence} if self.cadence else found
+
+
+def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> RateStep | None:
     """Return what the change of rate does, or None where moments agree."""
     method = retiming(source, target, policy)
     if method == "none":
@@ -24,46 +51,48 @@ def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> Ste
         _counted(before, source, before != source.rate),
         _counted(after, target, after != target.rate),
     )
-    numbers: dict[str, Any] = {
-        "method": method,
-        "speed": Fraction(1),
-        "repeated": 0.0,
-        "dropped": 0.0,
-        "blended": 0.0,
-        "drift_seconds_per_hour": drift_seconds_per_hour(before, after),
-        "pitch_semitones": 0.0,
-    }
+    drift = drift_seconds_per_hour(before, after)
     if method == "refuse":
-        return Step("rate", "broken", f"{name_before} is not taken at {name_after} by this policy", numbers)
+        text = f"{name_before} is not taken at {name_after} by this policy"
+        return RateStep("broken", text, method, drift_seconds_per_hour=drift)
     if method == "speed":
-        speed = after / before
-        numbers["speed"] = speed
-        numbers["pitch_semitones"] = 12 * math.log2(speed)
-        quicker = float(abs(speed - 1)) * 100
-        text = (
-            f"played at {name_after} instead of {name_before}: {quicker:.2f} % {'faster' if speed > 1 else 'slower'}, "
-            f"an hour lasts {_hour(speed)}, pitch {numbers['pitch_semitones']:+.3f} semitones unless corrected"
-        )
-        return Step("rate", "lossy" if speed != 1 else "clean", text, numbers)
+        return _speed_step(before, after, name_before, name_after, drift)
     cadence = cadence_name(before, after)
     if cadence and method == "nearest":
-        return _cadence_step(source, target, cadence, numbers)
+        return replace(_cadence_step(source, target, cadence), drift_seconds_per_hour=drift)
     if method == "nearest":
         if source.scan == "interlaced" and target.scan != "interlaced" and after <= source.rate:
             before = source.rate  # the scan step has said that every second moment goes: what goes beyond is counted
             name_before, name_after = rate_text(before), rate_text(after)
         ratio = before / after
-        numbers["repeated"] = float(max(Fraction(0), 1 - ratio) * 1000)
-        numbers["dropped"] = float(max(Fraction(0), ratio - 1) * 1000)
         what = "field" if target.scan == "interlaced" and after != target.rate else "picture"
-        return Step("rate", "lossy", f"{name_before} to {name_after}: {_repeats(what, before, after)}", numbers)
+        return RateStep(
+            "lossy", f"{name_before} to {name_after}: {_repeats(what, before, after)}", method,
+            repeated=float(max(Fraction(0), 1 - ratio) * 1000), dropped=float(max(Fraction(0), ratio - 1) * 1000),
+            drift_seconds_per_hour=drift,
+        )  # fmt: skip
     ratio = before / after
-    numbers["blended"] = float(1000 * (1 - Fraction(1, ratio.denominator)))
-    if ratio > 1 and ratio.denominator == 1:
-        numbers["dropped"] = float((ratio - 1) * 1000)
-    share = f"{numbers['blended'] / 10:.1f} %"
+    blended = float(1000 * (1 - Fraction(1, ratio.denominator)))
     made = "mixed from two neighbours" if method == "blend" else "made along the motion"
-    return Step("rate", "lossy", f"{name_before} to {name_after}: {share} of pictures are {made}", numbers)
+    return RateStep(
+        "lossy", f"{name_before} to {name_after}: {blended / 10:.1f} % of pictures are {made}", method, blended=blended,
+        dropped=float((ratio - 1) * 1000) if ratio > 1 and ratio.denominator == 1 else 0.0, drift_seconds_per_hour=drift,
+    )  # fmt: skip
+
+
+def _speed_step(before: Fraction, after: Fraction, name_before: str, name_after: str, drift: float) -> RateStep:
+    speed = after / before
+    pitch = 12 * math.log2(speed)
+    quicker = float(abs(speed - 1)) * 100
+    played = (
+        f"played at {name_after} instead of {name_before}: {quicker:.2f} % {'faster' if speed > 1 else 'slower'}, "
+        f"an hour lasts {_hour(speed)}"
+    )
+    text = f"{played}, pitch {pitch:+.3f} semitones unless corrected"
+    return RateStep(
+        "lossy" if speed != 1 else "clean", text, "speed", speed=speed, pitch_semitones=pitch, played=played,
+        drift_seconds_per_hour=drift,
+    )  # fmt: skip
 
 
 def _counted(rate: Fraction, fmt: SignalFormat, singly: bool) -> str:
@@ -71,21 +100,17 @@ def _counted(rate: Fraction, fmt: SignalFormat, singly: bool) -> str:
     return f"{rate_text(rate)} fields" if singly and fmt.scan == "interlaced" else rate_text(rate)
 
 
-def _cadence_step(source: SignalFormat, target: SignalFormat, cadence: str, numbers: dict[str, Any]) -> Step:
+def _cadence_step(source: SignalFormat, target: SignalFormat, cadence: str) -> RateStep:
     """Return the step of a regular cadence: undone without loss, but motion is no smoother than before."""
     pictures_per_frame = source.rate / target.rate
-    numbers["repeated"] = float(max(Fraction(0), 1 - pictures_per_frame) * 1000)
     if target.scan != "interlaced":
         cadence = "3:2" if cadence == "2:3" else cadence
-    numbers["method"] = f"cadence {cadence}"
-    numbers["cadence"] = cadence
     what = "fields" if target.scan == "interlaced" else "pictures"
-    return Step(
-        "rate",
-        "clean",
-        f"{rate_text(source.rate)} in {rate_text(target.moments)} {what} a second by {cadence}; can be taken out again",
-        numbers,
+    text = (
+        f"{rate_text(source.rate)} in {rate_text(target.moments)} {what} a second by {cadence}; can be taken out again"
     )
+    repeated = float(max(Fraction(0), 1 - pictures_per_frame) * 1000)
+    return RateStep("clean", text, "nearest", repeated=repeated, cadence=cadence)
 
 
 def _repeats(what: str, before: Fraction, after: Fraction) -> str:

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from enum import Enum
+from typing import Any, ClassVar
+
 from idle_quarry.path.grades import Step
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps.cadence import is_pulldown
@@ -19,7 +23,52 @@ _DEINTERLACERS = {
 }
 
 
-def scan_step(source: SignalFormat, target: SignalFormat, policy: Policy, *, scales_lines: bool) -> Step | None:
+class ScanMethod(Enum):
+    """How fields are made, kept or taken apart; the value is the method in words."""
+
+    SPLIT = "split into segments"
+    JOIN = "join segments"
+    WAIT = "wait one field"
+    SHIFT = "line shift"
+    LEAVE = "leave"
+    BY_FIELD = "fields by themselves"
+    THERE_AND_BACK = "deinterlace, convert, interlace"
+    DEINTERLACE = "deinterlace"
+    SEGMENTS_AS_FIELDS = "segments kept as fields"
+    PICTURES_AS_FIELDS = "whole pictures as fields"
+    PULLDOWN = "2:3 pulldown"
+    TAKEN_OUT = "taken out"
+    FIELDS_FROM_PICTURES = "fields from pictures"
+    INTERLACE = "interlace"
+
+
+@dataclass(frozen=True)
+class ScanStep(Step):
+    """`by` is the deinterlacer in words, or the cadence that is taken out."""
+
+    kind: ClassVar[str] = "scan"
+
+    method: ScanMethod
+    by: str = ""
+    field_order_changes: bool = False
+    moments_halved: bool = False
+
+    @property
+    def method_words(self) -> str:
+        """Return the method in words, with what does it: "deinterlace, motion-adaptive", "2:3 taken out"."""
+        if self.method is ScanMethod.DEINTERLACE:
+            return f"{self.method.value}, {self.by}"
+        return f"{self.by} {self.method.value}" if self.method is ScanMethod.TAKEN_OUT else self.method.value
+
+    @property
+    def numbers(self) -> dict[str, Any]:
+        return {
+            "method": self.method_words, "field_order_changes": self.field_order_changes,
+            "moments_halved": self.moments_halved,
+        }  # fmt: skip
+
+
+def scan_step(source: SignalFormat, target: SignalFormat, policy: Policy, *, scales_lines: bool) -> ScanStep | None:
     """Return how fields are made, kept or taken apart, or None where nothing has to be done."""
     if source.scan == "interlaced":
         return _from_fields(source, target, policy, scales_lines)
@@ -28,15 +77,11 @@ def scan_step(source: SignalFormat, target: SignalFormat, policy: Policy, *, sca
     if source.scan != target.scan:
         split = target.scan == "psf"
         text = "each picture is sent as two segments" if split else "two segments are joined into their picture"
-        return _step("clean", "split into segments" if split else "join segments", text)
+        return ScanStep("clean", text, ScanMethod.SPLIT if split else ScanMethod.JOIN)
     return None
 
 
-def _step(grade: str, method: str, text: str, *, swaps: bool = False, halved: bool = False) -> Step:
-    return Step("scan", grade, text, {"method": method, "field_order_changes": swaps, "moments_halved": halved})
-
-
-def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, scales_lines: bool) -> Step | None:
+def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, scales_lines: bool) -> ScanStep | None:
     swaps = target.scan == "interlaced" and source.field_order != target.field_order
     method = retiming(source, target, policy)
     before, _ = pace(source, target, method)
@@ -46,33 +91,29 @@ def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, sca
             return None
         if policy.order == "time":
             text = "field order changes: one field of each frame comes from the next; sound waits half a frame"
-            return _step("lossy", "wait one field", text, swaps=True)
-        return _step(
-            "lossy", "line shift", "field order changes: the picture moves by one line, one line is lost", swaps=True
-        )
+            return ScanStep("lossy", text, ScanMethod.WAIT, field_order_changes=True)
+        text = "field order changes: the picture moves by one line, one line is lost"
+        return ScanStep("lossy", text, ScanMethod.SHIFT, field_order_changes=True)
     if policy.scan == "leave":
-        return _step(
-            "broken",
-            "leave",
-            "fields of two moments stay woven"
-            + (" while lines are scaled: both moments are mixed" if scales_lines else ": moving edges comb"),
-            swaps=swaps,
-        )
+        seen = " while lines are scaled: both moments are mixed" if scales_lines else ": moving edges comb"
+        text = f"fields of two moments stay woven{seen}"
+        return ScanStep("broken", text, ScanMethod.LEAVE, field_order_changes=swaps)
     name = _DEINTERLACERS[policy.scan]
     if target.scan == "interlaced":
         if keeps_fields(source, target, policy):
             text = "each field is scaled by itself, with its half-line offset"
-            return _step("lossy", "fields by themselves", text + _swap_text(swaps, policy), swaps=swaps)
+            text += _swap_text(swaps, policy)
+            return ScanStep("lossy", text, ScanMethod.BY_FIELD, field_order_changes=swaps)
         why = "lines are scaled" if scales_lines else "the field rate changes"
         text = f"fields are made whole ({name}) because {why}, then separated again"
         text += ", in the other field order" if swaps else ""
-        return _step("lossy", "deinterlace, convert, interlace", text, swaps=swaps)
+        return ScanStep("lossy", text, ScanMethod.THERE_AND_BACK, field_order_changes=swaps)
     halved = before == source.rate or target.moments <= source.rate
     pictures = source.rate if halved else min(source.moments, target.moments)
     kept = f"{rate_text(source.moments)} fields become {rate_text(pictures)} whole pictures a second ({name})"
     if halved:
         kept += "; every second moment is lost"
-    return _step("lossy", f"deinterlace, {name}", kept, halved=halved)
+    return ScanStep("lossy", kept, ScanMethod.DEINTERLACE, name, moments_halved=halved)
 
 
 def keeps_fields(source: SignalFormat, target: SignalFormat, policy: Policy) -> bool:
@@ -87,18 +128,19 @@ def _swap_text(swaps: bool, policy: Policy) -> str:
     return "; field order changes by " + ("waiting one field" if policy.order == "time" else "half a line")
 
 
-def _to_fields(source: SignalFormat, target: SignalFormat, policy: Policy) -> Step:
+def _to_fields(source: SignalFormat, target: SignalFormat, policy: Policy) -> ScanStep:
     method = retiming(source, target, policy)
     _, after = pace(source, target, method)
     if after == target.rate:
         shown = rate_text(after if method == "speed" else min(source.rate, target.rate))
         if source.scan == "psf":
-            return _step("clean", "segments kept as fields", f"PsF travels as fields; motion stays {shown} a second")
-        return _step("clean", "whole pictures as fields", f"both fields show one moment; motion stays {shown} a second")
+            text = f"PsF travels as fields; motion stays {shown} a second"
+            return ScanStep("clean", text, ScanMethod.SEGMENTS_AS_FIELDS)
+        text = f"both fields show one moment; motion stays {shown} a second"
+        return ScanStep("clean", text, ScanMethod.PICTURES_AS_FIELDS)
     if is_pulldown(source.moments, target.moments) and method == "nearest":
-        return _step("clean", "2:3 pulldown", "pictures are spread over two and three fields in turn")
+        return ScanStep("clean", "pictures are spread over two and three fields in turn", ScanMethod.PULLDOWN)
     if source.moments >= target.moments or method == "speed":
-        return _step(
-            "lossy", "fields from pictures", "each picture gives one field: half its lines, low-passed against twitter"
-        )
-    return _step("lossy", "interlace", "pictures are retimed to fields")
+        text = "each picture gives one field: half its lines, low-passed against twitter"
+        return ScanStep("lossy", text, ScanMethod.FIELDS_FROM_PICTURES)
+    return ScanStep("lossy", "pictures are retimed to fields", ScanMethod.INTERLACE)
