@@ -10,7 +10,7 @@ from pathlib import Path
 from common import machine, timed
 
 from idle_quarry.demo import make_clips
-from idle_quarry.media.declared import inspect
+from idle_quarry.media.inspecting import inspect
 
 
 def main() -> None:

@@ -21,7 +21,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 from common import machine
 from tests.material import KINDS, drawn, frames, written
 
-from idle_quarry.media.declared import inspect
+from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.measurement.measure import measure
 
 EACH = 24

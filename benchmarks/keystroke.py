@@ -8,6 +8,7 @@ from common import demo_window, machine, milliseconds, timed
 from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QApplication
 
+from idle_quarry.app.views.path.view import PathView
 from idle_quarry.app.widgets.strip import Strip
 
 VALUES = ["25", "50", "29.97", "59.94", "23.976", "24", "30", "60"]
@@ -24,10 +25,12 @@ def main() -> None:
     Strip.paintEvent = counted  # type: ignore[method-assign, assignment]
     with demo_window() as window:
         window.desk.open_stored(window.desk.library.find("Saltmarsh Hours").id)
-        window.path.choose("working")
+        window.desk.path.choose("working")
+        path = window.view("Path")
+        assert isinstance(path, PathView)
 
         def keystroke(value: str) -> None:
-            row = window.path.sheet.row("working.format.rate")
+            row = path.sheets.sheet.row("working.format.rate")
             assert row is not None
             row._commit(value)
             QApplication.processEvents()  # what asked to be painted is painted

@@ -63,6 +63,7 @@ def looked_at(place: Path) -> None:
 
     from idle_quarry.app.desk import Desk
     from idle_quarry.app.preferences import Preferences
+    from idle_quarry.app.views.library.view import LibraryView
     from idle_quarry.app.window import MainWindow
     from idle_quarry.library import open_library
     from idle_quarry.library.schema import heads, revisions, templates
@@ -72,9 +73,10 @@ def looked_at(place: Path) -> None:
     begun = perf_counter()
     window = MainWindow(desk)
     window.show()
-    window.library.list.viewport().repaint()
+    library = window.view("Library")
+    assert isinstance(library, LibraryView)
+    library.list.viewport().repaint()
     shown = perf_counter() - begun
-    library = window.library
 
     def keystroke(text: str) -> None:
         library.search.setText(text)
@@ -106,8 +108,8 @@ def looked_at(place: Path) -> None:
     opened = [t for ident in chance.sample(ids, min(30, len(ids))) for t in timed(partial(desk.open_stored, ident), 1)]
     print(f"  opening one: {milliseconds(opened)} (aim 100 ms)")
     window.show_view("Library")
-    for row in range(0, library.model.shown, max(1, library.model.shown // 60)):
-        library.list.scrollTo(library.model.index(row))
+    for row in range(0, library.model.rows.shown, max(1, library.model.rows.shown // 60)):
+        library.list.scrollTo(library.model.rows.index(row))
         library.list.viewport().repaint()
     print(f"  memory grown by {resident_mb() - before:.0f} MB, {len(ids)} templates")
     window.close()

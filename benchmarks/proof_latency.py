@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from common import demo_window, machine, milliseconds, timed
 
 if TYPE_CHECKING:
-    from idle_quarry.app.views.proof_pictures import PicturesPage
+    from idle_quarry.app.models.bench import Pictures
 
 #: Template, station, parts and methods to change to, one after the other.
 CASES = (
@@ -29,18 +29,18 @@ CASES = (
 )
 
 
-def there(page: PicturesPage, *, coarse: bool) -> bool:
+def there(page: Pictures, *, coarse: bool) -> bool:
     """Return whether every picture is there, or a coarse one where that will do."""
     assert page.bench is not None
     return all(
-        page.bench.kept(policy, page.index) or (coarse and page._coarse.get((policy, page.index)))
-        for policy in page.policies()
+        page.bench.kept(policy, page.index) or (coarse and pane.still is not None)
+        for policy, pane in zip(page.policies(), page.panes(), strict=True)
     )
 
 
-def done(page: PicturesPage) -> bool:
+def done(page: Pictures) -> bool:
     """Return whether nothing more is under way."""
-    return there(page, coarse=False) and page._ticket is None and page._figure_ticket is None
+    return there(page, coarse=False) and not page.busy and None not in page.figures()
 
 
 def main() -> int:
@@ -52,7 +52,7 @@ def main() -> int:
         from PySide6.QtCore import QEventLoop
         from PySide6.QtWidgets import QApplication
 
-        from idle_quarry.app.views.proof import ProofView
+        from idle_quarry.app.views.proof.view import ProofView
 
         app = QApplication.instance()
         assert app is not None
@@ -68,21 +68,21 @@ def main() -> int:
             window.show_view("Proof")
             view = window.view("Proof")
             assert isinstance(view, ProofView)
-            page = view.pictures
+            page, shown = view.model.pictures, view.pictures
             if station is not None:
                 view.strip.select(station)
             for part, methods in parts.items():
-                if page.part_box.findData(part) < 0:
+                if part not in page.asked():
                     continue
                 page.compare(part)
                 wait(partial(done, page))
                 for method in methods:
-                    if method not in page._offered(part) or method in page.methods:
+                    if method not in page.offered(part) or method in page.methods:
                         continue
                     start = perf_counter()
                     page.set_methods([page.methods[0], method])
                     wait(partial(there, page, coarse=True))
-                    page.panes.repaint()
+                    shown.panes.repaint()
                     first.append(perf_counter() - start)
                     wait(partial(there, page, coarse=False))
                     whole.append(perf_counter() - start)
@@ -90,8 +90,8 @@ def main() -> int:
                     wait(partial(done, page))
         print(f"to a first picture, perhaps a coarse one: {milliseconds(first)}, of {len(first)} changes")
         print(f"to the whole picture: {milliseconds(whole)}")
-        panes = page.panes
-        page.lay("Wipe")
+        panes = shown.panes
+        shown.lay("Wipe")
         for step in range(3):
             panes.wipe = 0.3 + 0.1 * step
             panes.repaint()

@@ -11,6 +11,8 @@ from common import demo_window, machine
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
+from idle_quarry.app.theme import BRIGHTNESSES
+
 ROUNDS = 20
 
 
@@ -50,22 +52,19 @@ def main() -> None:
         print(f"The window ({machine()})")
         again = {name: statistics.median(shown(lambda n=name: window.show_view(n)) for _ in range(9)) for name in names}
         print("  a view opened again, median ms: " + ", ".join(f"{n} {ms:.0f}" for n, ms in again.items()))
-        dressing = [shown(window.next_brightness) for _ in range(9)]
+        dressing = [shown(lambda n=n: desk.profile.dress(BRIGHTNESSES[n % 3], 100)) for n in range(1, 10)]
         print(f"  another brightness, ms: median {statistics.median(dressing):.0f}, most {max(dressing):.0f}")
-        window = next(
-            each for each in QApplication.topLevelWidgets() if type(each) is type(window) and each.isVisible()
-        )
+        sizes = [shown(lambda n=n: desk.profile.dress(BRIGHTNESSES[0], TEXT_SIZES[n % 2])) for n in range(1, 10)]
+        print(f"  another text size, ms: median {statistics.median(sizes):.0f}, most {max(sizes):.0f}")
         before = resident_mb()
         folder = desk.library.place.parent / "clips"
         window.show_view("Intake")
-        intake: Any = getattr(desk, "intake", None) or window.view("Intake")
-        intake.look_at([folder])
-        until(lambda: getattr(intake, "_ticket", None) is None and not getattr(intake, "running", False))
+        desk.intake.look_at([folder])
+        until(lambda: not desk.intake.running)
         with_clips = resident_mb()
         window.show_view("Proof")
-        bench: Any = getattr(desk, "proof", None) or window.view("Proof")
-        pictures = bench.pictures
-        until(lambda: pictures.bench is not None and len(pictures._figures) >= len(pictures.methods) > 0)
+        pictures = desk.proof.pictures
+        until(lambda: pictures.bench is not None and bool(pictures.methods) and None not in pictures.figures())
         print(
             f"  memory, MB: {before:.0f} before, {with_clips:.0f} with all demo clips, {resident_mb():.0f} with Proof"
         )
@@ -75,9 +74,8 @@ def main() -> None:
                 window.show_view(name)
                 QApplication.processEvents()
         opened = resident_mb()
-        for _ in range(ROUNDS):
-            now = next(e for e in QApplication.topLevelWidgets() if type(e) is type(window) and e.isVisible())
-            now.next_brightness()
+        for number in range(ROUNDS):
+            desk.profile.dress(BRIGHTNESSES[number % 3], 100)
             QApplication.processEvents()
         print(
             f"  growth, MB: {opened - begun:.0f} over {ROUNDS} openings of each view, {resident_mb() - opened:.0f} over {ROUNDS} dressings"

@@ -13,18 +13,46 @@ import pytest
 import shiboken6
 from PySide6.QtCore import QCoreApplication, QEvent, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.style import prepare
 from idle_quarry.app.theme import theme
+from idle_quarry.app.views.library.view import LibraryView
+from idle_quarry.app.views.path.view import PathView
+from idle_quarry.app.widgets.ask_bar import AskBar
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo.lay_out import fill
 from idle_quarry.library import open_library
 
 Open = Callable[[], MainWindow]
+
+
+def library_of(window: MainWindow) -> LibraryView:
+    view = window.view("Library")
+    assert isinstance(view, LibraryView)
+    return view
+
+
+def path_of(window: MainWindow) -> PathView:
+    view = window.view("Path")
+    assert isinstance(view, PathView)
+    return view
+
+
+def answer(bar: AskBar, text: str | None = None) -> None:
+    """Type an answer to what is asked in place, and press Enter."""
+    if text is not None:
+        bar.line.setText(text)
+    QTest.keyClick(bar.line, Qt.Key.Key_Return)
+
+
+def press(inside: QWidget, text: str) -> None:
+    """Press the button of that name."""
+    made = next(b for b in inside.findChildren(QPushButton) if b.text() == text and b.isVisible())
+    QTest.mouseClick(made, Qt.MouseButton.LeftButton)
 
 
 @pytest.fixture(autouse=True)

@@ -30,7 +30,8 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app import views
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES
-from idle_quarry.app.window import VIEWS, MainWindow
+from idle_quarry.app.views.registry import VIEWS
+from idle_quarry.app.window import MainWindow
 
 TEXTS = (
     "", " ", "1080i25", "PAL", "4K", "25", "-1", "1e999", "10:00:00:00", "99:99:99:99", "a/b", "..", "x" * 400, "ü–×′漢字", "'; DROP TABLE",
@@ -177,10 +178,10 @@ class Monkey:
     def _command(self, window: MainWindow) -> None:
         command = self.chance.choice([each for each in window.commands if each.name not in _NEVER])
         self._note(f"command {command.name}")
-        command.act()
+        command.carry_out(window.desk.say)
 
     def _view(self, window: MainWindow) -> None:
-        name = self.chance.choice(VIEWS)
+        name = self.chance.choice([view.name for view in VIEWS])
         self._note(f"view {name}")
         window.show_view(name)
 
@@ -191,7 +192,7 @@ class Monkey:
 
     def _dress(self, window: MainWindow) -> None:
         self._note("looks")
-        window.dress(self.chance.choice(BRIGHTNESSES), self.chance.choice(TEXT_SIZES))
+        window.desk.profile.dress(self.chance.choice(BRIGHTNESSES), self.chance.choice(TEXT_SIZES))
 
     def _raised(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         last = "".join(traceback.format_exception(kind, error, trace)[-3:])

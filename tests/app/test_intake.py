@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QListWidgetItem
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, type_into
 
-from idle_quarry.app.views.clip_facts import facts_of
-from idle_quarry.app.views.intake import IntakeView
-from idle_quarry.app.views.intake_rows import CLIP, FORMAT, VERDICT, Looked
+from idle_quarry.app.models.clip_facts import facts_of
+from idle_quarry.app.models.clip_rows import CLIP, FORMAT, VERDICT, Looked
+from idle_quarry.app.views.intake.view import IntakeView
 from idle_quarry.app.widgets.clip_picture import FIELDS, WOVEN
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
@@ -30,15 +30,15 @@ def looked_at(window: MainWindow, qtbot: QtBot, *names: str) -> IntakeView:
     window.take_files([CLIPS / name for name in names])
     intake = window.view("Intake")
     assert isinstance(intake, IntakeView)
-    qtbot.waitUntil(lambda: len(intake.model.rows) == len(names) and intake._ticket is None, timeout=60_000)
+    qtbot.waitUntil(lambda: len(intake.model.rows.rows) == len(names) and not intake.model.running, timeout=60_000)
     return intake
 
 
 def choose(intake: IntakeView, name: str) -> Looked:
-    for row in range(intake.proxy.rowCount()):
-        if intake.proxy.index(row, CLIP).data() == name:
+    for row in range(intake.model.filtered.rowCount()):
+        if intake.model.filtered.index(row, CLIP).data() == name:
             intake.table.selectRow(row)
-            found = intake.chosen()
+            found = intake.model.row
             assert found is not None
             return found
     raise AssertionError(f"no row of {name}")
@@ -60,27 +60,16 @@ def test_the_row_says_what_the_clip_is_and_what_it_declares(open_window: Open, q
     # held against nothing, clips still say what they are
     intake.template.setCurrentIndex(intake.template.findData("none"))
     intake.template.activated.emit(intake.template.currentIndex())
-    assert intake.model.rows[0].match is None
+    assert intake.model.rows.rows[0].match is None
     # the filter and the shares narrow the rows
     intake.search.setText("roaming")
-    assert intake.proxy.rowCount() == 1
+    assert intake.model.filtered.rowCount() == 1
     intake.search.clear()
-    assert intake.proxy.rowCount() == 3 and intake.shares.count() == 4
+    assert intake.model.filtered.rowCount() == 3 and intake.shares.count() == 4
     item = next(i for n in range(4) if "psf25" in (i := intake.shares.item(n)).text())
     assert isinstance(item, QListWidgetItem) and item.text().startswith("33 %")
     intake.shares.setCurrentItem(item)
-    assert [intake.proxy.index(n, CLIP).data() for n in range(intake.proxy.rowCount())] == [SCAN]
-
-
-def test_a_clip_that_arrives_after_the_last_word_is_shown_all_the_same(open_window: Open, qtbot: QtBot) -> None:
-    window = open_window()
-    intake = looked_at(window, qtbot, TAPE)
-    row = intake.model.rows[0]
-    intake._clear()
-    assert not intake.split.isVisible()
-    intake._done(1)  # overtakes the clip on its way through the threads
-    intake._arrived(row)
-    assert intake.split.isVisible() and not intake._empty.isVisible() and intake.chosen() is not None
+    assert [intake.model.filtered.index(n, CLIP).data() for n in range(intake.model.filtered.rowCount())] == [SCAN]
 
 
 def test_the_picture_is_scrubbed_with_the_keyboard(open_window: Open, qtbot: QtBot) -> None:
@@ -109,7 +98,7 @@ def test_the_picture_is_scrubbed_with_the_keyboard(open_window: Open, qtbot: QtB
     with qtbot.waitSignal(picture.seen, timeout=10_000):
         QTest.mouseClick(picture, Qt.MouseButton.LeftButton, pos=ribbon.adjusted(0, 0, -4, 0).bottomRight().toPoint())
     assert picture.frame >= 48
-    intake.evidence.tabs["Levels"].click()
+    intake.evidence.tabs.buttons["Levels"].click()
     assert intake.evidence.scopes._seen is not None and intake.evidence.scopes.isVisible()
 
 
@@ -143,16 +132,16 @@ def test_two_ends_rank_and_one_is_taken(open_window: Open, qtbot: QtBot) -> None
         if ends.deliveries.item(n).text() == "Broadcast HD, 50 Hz":
             ends.deliveries.item(n).setCheckState(Qt.CheckState.Checked)
     qtbot.waitUntil(lambda: ends.ranking.count() > 5, timeout=5000)
-    best = ends.chosen()
+    best = ends.model.chosen
     assert best is not None and format_words(best.working) == "1080i25"
-    assert ends._reasons.text().startswith("Above ")
+    assert ends.reasons.text().startswith("Above ")
     type_into(ends.another_in, "12 apples")
     assert "not a signal format" in ends.refusal.text() and ends.refusal.isVisible()
     type_into(ends.another_in, "1080p50=20")
     qtbot.waitUntil(lambda: ends.sources.topLevelItemCount() == 3 and not ends.refusal.isVisible(), timeout=5000)
     ends.take_button.click()
     document = window.desk.document
-    assert document is not None and window.tabs["Path"].isChecked()
+    assert document is not None and window.shown == "Path"
     assert document.template.working.format == best.working and len(document.template.sources) >= 2
     assert document.template.deliveries[0].standard == "hd-50"
 
@@ -161,16 +150,16 @@ def test_a_clip_sets_a_source_of_the_template(open_window: Open, qtbot: QtBot) -
     window = open_window()
     intake = looked_at(window, qtbot, TAPE, ROAMING)
     row = choose(intake, ROAMING)
-    intake.add_as_source()
+    intake.model.add_as_source()
     document = window.desk.document
     assert document is not None and row.clip is not None
     added = document.template.sources[-1]
     assert added.format == row.clip.format and added.share == pytest.approx(49.9, abs=1)
     window.show_view("Intake")
     choose(intake, ROAMING)
-    intake.set_source("scans")
+    intake.model.set_source("scans")
     assert next(s.format for s in document.template.sources if s.id == "scans") == row.clip.format
-    window.path.undo()
+    window.desk.undo()
     assert next(s.format.scan for s in document.template.sources if s.id == "scans") == "psf"
 
 
@@ -183,34 +172,36 @@ def test_a_watched_folder_announces_what_does_not_fit(open_window: Open, qtbot: 
     folder = tmp_path / "incoming"
     folder.mkdir()
     shutil.copy(CLIPS / "train 03.mov", folder / "was there.mov")
-    intake.watch_folder(folder)
-    assert intake.watch is not None
-    qtbot.waitUntil(lambda: intake.watch is not None and intake.watch._known is not None, timeout=5000)
+    intake.model.watch_folder(folder)
+    assert intake.model.watch is not None
+    qtbot.waitUntil(lambda: intake.model.watch is not None and intake.model.watch.ready, timeout=5000)
     growing = folder / "new.mov"
     data = (CLIPS / "stone commentary.mov").read_bytes()
     growing.write_bytes(data[:5000])  # still being copied
     qtbot.wait(900)
-    assert not intake.model.rows
+    assert not intake.model.rows.rows
     growing.write_bytes(data)
-    qtbot.waitUntil(lambda: len(intake.model.rows) == 1, timeout=20_000)
-    assert intake.model.rows[0].path == growing
+    qtbot.waitUntil(lambda: len(intake.model.rows.rows) == 1, timeout=20_000)
+    assert intake.model.rows.rows[0].path == growing
     assert "new.mov arrived and does not fit The Lamp Room" in window.say_bar.text
     intake.watch_button.click()
-    assert intake.watch is None and intake.watch_button.text() == "Watch a folder"
+    assert intake.model.watch is None and intake.watch_button.text() == "Watch a folder"
 
 
 def test_the_report_and_the_cancel(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
     window = open_window()
     intake = looked_at(window, qtbot, TAPE)
-    intake.report(tmp_path / "intake.pdf")
+    intake.model.report(tmp_path / "intake.pdf")
     qtbot.waitUntil(
         lambda: (tmp_path / "intake.pdf").is_file() and "report is in" in window.say_bar.text, timeout=10_000
     )
     assert (tmp_path / "intake.pdf").read_bytes().startswith(b"%PDF-")
-    intake._clear()
-    assert not intake.model.rows and intake._empty.isVisible()
-    intake.look_at([CLIPS / "gauge A004.mp4", CLIPS / "stone fixed 2.mxf", CLIPS / "train platform.mxf"])
-    intake._cancel()
-    qtbot.waitUntil(lambda: intake._ticket is None, timeout=30_000)
+    intake.model.clear()
+    assert not intake.model.rows.rows and intake.empty.isVisible()
+    intake.model.look_at([CLIPS / "gauge A004.mp4", CLIPS / "stone fixed 2.mxf", CLIPS / "train platform.mxf"])
+    intake.model.cancel()
+    qtbot.waitUntil(lambda: not intake.model.running, timeout=30_000)
     assert not intake.progress.isVisible()
-    assert "Stopped" in window.say_bar.text or len(intake.model.rows) == 3  # stopped, or it was quicker than the hand
+    assert (
+        "Stopped" in window.say_bar.text or len(intake.model.rows.rows) == 3
+    )  # stopped, or it was quicker than the hand

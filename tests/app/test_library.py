@@ -11,12 +11,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QRadioButton, QTableWidget
 from pytestqt.qtbot import QtBot
-from tests.app.conftest import Open
+from tests.app.conftest import Open, library_of, path_of, press
+from tests.app.conftest import answer as answer_bar
 
-from idle_quarry.app.views.jobs import JobsView
-from idle_quarry.app.views.merge import MergePage
-from idle_quarry.app.views.review import ReviewPage
-from idle_quarry.app.views.taking import TakingPage
+from idle_quarry.app.views.jobs.view import JobsView
+from idle_quarry.app.views.library.importing import ImportingPage
+from idle_quarry.app.views.library.merge import MergePage
+from idle_quarry.app.views.library.review import ReviewPage
 from idle_quarry.app.window import MainWindow
 from idle_quarry.library import Search, open_library
 from idle_quarry.library.bundles import export_bundle
@@ -26,10 +27,9 @@ from idle_quarry.path.merging import merge
 
 def answer(window: MainWindow, text: str) -> None:
     """Type into the bar that asks, and press its button."""
-    library = window.library
-    ask = library.ask if library.ask.isVisible() else library.pages.currentWidget().ask  # type: ignore[union-attr]
-    ask.line.setText(text)
-    QTest.keyClick(ask.line, Qt.Key.Key_Return)
+    library = library_of(window)
+    bar = library.ask if library.ask.isVisible() else library.pages.currentWidget().ask  # type: ignore[union-attr]
+    answer_bar(bar, text)
 
 
 def cell(table: QTableWidget, row: int, column: int) -> str:
@@ -37,47 +37,47 @@ def cell(table: QTableWidget, row: int, column: int) -> str:
     return item.text() if item is not None else ""
 
 
-def offered_by(window: MainWindow, path: Path, qtbot: QtBot) -> TakingPage:
+def offered_by(window: MainWindow, path: Path, qtbot: QtBot) -> ImportingPage:
     window.take_files([path])
-    qtbot.waitUntil(lambda: isinstance(window.library.pages.currentWidget(), TakingPage), timeout=5000)
-    page = window.library.pages.currentWidget()
-    assert isinstance(page, TakingPage)
-    qtbot.waitUntil(lambda: page.path == path and page.table.rowCount() > 0, timeout=5000)
+    qtbot.waitUntil(lambda: isinstance(library_of(window).pages.currentWidget(), ImportingPage), timeout=5000)
+    page = library_of(window).pages.currentWidget()
+    assert isinstance(page, ImportingPage)
+    qtbot.waitUntil(lambda: page.model.path == path and page.table.rowCount() > 0, timeout=5000)
     return page
 
 
 def test_copies_names_defaults_and_what_is_put_aside(open_window: Open) -> None:
     window = open_window()
-    library, store = window.library, window.desk.library
-    library.choose(store.find("The Lamp Room").id)
-    library.duplicate()
+    library, shelf, store = library_of(window), window.desk.shelf, window.desk.library
+    shelf.choose(store.find("The Lamp Room").id)
+    shelf.duplicate()
     copy = store.find("own/The Lamp Room")
-    chosen = library.chosen()
+    chosen = shelf.chosen.summary
     assert chosen is not None and chosen.id == copy.id
-    library.rename()
+    shelf.rename()
     answer(window, "Sheet Seven")  # the house shelf has that name, the own shelf does not
     assert store.find("own/Sheet Seven").latest.number == 2
-    library.toggle_default(own=True)
+    shelf.toggle_default(own=True)
     assert store.default_id() == copy.id and store.defaults()[0] != copy.id
-    library.put_aside()
-    assert store.named("Sheet Seven", "own") is None and library.model.row_of(copy.id) is None
+    shelf.put_aside()
+    assert store.named("Sheet Seven", "own") is None and shelf.rows.row_of(copy.id) is None
     library.shelf.setCurrentText("Put aside")
-    library._find()
-    assert [each.id for row in range(library.model.shown) if (each := library.model.at(row))] == [copy.id]
-    assert next(text for text, _ in library.more(store.summary(copy.id))) == "Put it back on its shelf"
-    library.bring_back()
+    library.shelf.textActivated.emit("Put aside")
+    assert [each.id for row in range(shelf.rows.shown) if (each := shelf.rows.at(row))] == [copy.id]
+    assert next(text for text, _ in shelf.more(store.summary(copy.id))) == "Put it back on its shelf"
+    shelf.bring_back()
     assert store.find("own/Sheet Seven").id == copy.id
-    library.hand_over()
-    given = library.chosen()
+    shelf.hand_over()
+    given = shelf.chosen.summary
     assert given is not None and (given.shelf, given.name, given.latest.state) == ("house", "Sheet Seven 2", "draft")
 
 
 def test_a_file_is_taken_as_decided_and_taken_back(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
     window = open_window()
-    library, store = window.library, window.desk.library
-    library.choose(store.find("The Lamp Room").id)
+    library, shelf, store = library_of(window), window.desk.shelf, window.desk.library
+    shelf.choose(store.find("The Lamp Room").id)
     file = tmp_path / "out.json"
-    library.files.export_to(file)
+    shelf.files.export_to(file)
     before = len(store.summaries())
     page = offered_by(window, file, qtbot)
     assert len(store.summaries()) == before  # never silently
@@ -92,7 +92,7 @@ def test_a_file_is_taken_as_decided_and_taken_back(open_window: Open, qtbot: QtB
     box.activated.emit(box.currentIndex())
     page.take_button.click()
     assert store.find("own/The Lamp Room").latest.number == 2
-    window.say_bar._act.click()  # Undo
+    press(window.say_bar, "Undo")
     assert store.find("own/The Lamp Room").latest.number == 1
     changed = json.loads(file.read_text())
     changed["template"]["note"] = "something else"
@@ -106,13 +106,13 @@ def test_a_file_is_taken_as_decided_and_taken_back(open_window: Open, qtbot: QtB
 
 def test_a_bundle_and_a_carried_shelf(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
     window = open_window()
-    library, store = window.library, window.desk.library
+    shelf, store = window.desk.shelf, window.desk.library
     carried = tmp_path / "Shelf"
     for name in ("House HD 50i", "Sheet Seven"):
-        library.choose(store.find(name).id)
-        library.files.carry_to(carried)
+        shelf.choose(store.find(name).id)
+        shelf.files.carry_to(carried)
     assert "holds 2 now" in window.say_bar.text and "in place of" not in window.say_bar.text
-    library.files.carry_to(carried)
+    shelf.files.carry_to(carried)
     assert "holds 2 now; it stands in place of the one" in window.say_bar.text
     bundle = tmp_path / "Shelf.zip"
     with zipfile.ZipFile(bundle, "a") as more:
@@ -134,7 +134,7 @@ def test_a_bundle_and_a_carried_shelf(open_window: Open, qtbot: QtBot, tmp_path:
     found = store.find("own/Sheet Seven")
     assert found.latest.number == 2 and store.stored(found.id).template.note != "mine"
     assert store.revisions(found.id)[1].state == "withdrawn" and store.named("House HD 50i", "own") is not None
-    window.say_bar._act.click()  # Undo
+    press(window.say_bar, "Undo")
     found = store.find("own/Sheet Seven")
     assert (found.latest.number, store.stored(found.id).template.note) == (1, "mine")
     assert store.named("House HD 50i", "own") is None and bundle.read_bytes() == content
@@ -142,26 +142,25 @@ def test_a_bundle_and_a_carried_shelf(open_window: Open, qtbot: QtBot, tmp_path:
 
 def test_a_review_from_draft_to_approved(open_window: Open, qtbot: QtBot) -> None:
     window = open_window()
-    library, store = window.library, window.desk.library
+    library, shelf, store = library_of(window), window.desk.shelf, window.desk.library
     house = store.find("House HD 50i")
     window.desk.open_stored(house.id)
     document = window.desk.document
-    assert document is not None and "read-only" in window.path._about.text()
+    assert document is not None and "read-only" in path_of(window).about.text()
     document.apply("Line-up", Edit("sound.line_up_dbfs", -20.0))
-    assert "a draft, begun from revision 2 (approved)" in window.path._about.text()
-    window.path.ask_save()
-    window.path.ask.line.setText("the mixers asked")
-    QTest.keyClick(window.path.ask.line, Qt.Key.Key_Return)
-    window.say_bar._act.click()  # Send to review
+    assert "a draft, begun from revision 2 (approved)" in path_of(window).about.text()
+    window.desk.path.ask_save()
+    answer_bar(path_of(window).ask, "the mixers asked")
+    press(window.say_bar, "Send to review")
     assert store.summary(house.id).latest.state == "in review" and store.summary(house.id).for_jobs == 2
     window.show_view("Library")
-    library.choose(house.id)
+    shelf.choose(house.id)
     library.page.review_button.click()
     page = library.pages.currentWidget()
     assert isinstance(page, ReviewPage)
     qtbot.waitUntil(lambda: page.table.table.rowCount() == 1, timeout=5000)
     assert cell(page.table.table, 0, 0) == "Sound · Line-up level"
-    assert not page.approve_button.isEnabled() and "another person approves" in page._rule.text()
+    assert not page.approve_button.isEnabled() and "another person approves" in page.rule.text()
     page.table.table.setCurrentCell(0, 0)
     page.text.setPlainText("Which mixer?")
     page.comment_button.click()
@@ -178,7 +177,7 @@ def test_a_review_from_draft_to_approved(open_window: Open, qtbot: QtBot) -> Non
     answer(window, "say which mixer")
     assert store.summary(house.id).latest.state == "draft" and not page.approve_button.isVisible()
     other.review(house.id, 3, "propose")
-    page._again()
+    window.desk.shelves_changed.emit()
     page.approve_button.click()
     answer(window, "heard on bay 2")
     assert store.summary(house.id).approved == 3
@@ -187,9 +186,9 @@ def test_a_review_from_draft_to_approved(open_window: Open, qtbot: QtBot) -> Non
 
 def test_two_drafts_are_merged_in_the_window(open_window: Open, qtbot: QtBot) -> None:
     window = open_window()
-    library, store = window.library, window.desk.library
+    library, shelf, store = library_of(window), window.desk.shelf, window.desk.library
     salt = store.find("Saltmarsh Hours")
-    library.choose(salt.id)
+    shelf.choose(salt.id)
     assert library.page.merge_button.isVisible()
     library.page.merge_button.click()
     page = library.pages.currentWidget()
@@ -217,26 +216,26 @@ def test_two_saves_of_one_template_leave_two_drafts(open_window: Open) -> None:
     other.save_revision(house.id, theirs, "", parent=1)
     other.close()
     window.desk.document.apply("Line-up", Edit("sound.line_up_dbfs", -20.0))
-    window.path.ask_save()
-    QTest.keyClick(window.path.ask.line, Qt.Key.Key_Return)
+    window.desk.path.ask_save()
+    answer_bar(path_of(window).ask)
     assert "Odo has a draft of it too, revision 2: both are kept" in window.say_bar.text
-    window.say_bar._act.click()
-    page = window.library.pages.currentWidget()
+    press(window.say_bar, "Merge them")
+    page = library_of(window).pages.currentWidget()
     assert isinstance(page, MergePage) and page.save_button.isEnabled()
 
 
 def test_two_templates_are_compared_by_name(open_window: Open, qtbot: QtBot) -> None:
     window = open_window()
-    library, store = window.library, window.desk.library
-    library.choose(store.find("The Lamp Room").id)
-    library.compare_with()
+    library, shelf, store = library_of(window), window.desk.shelf, window.desk.library
+    shelf.choose(store.find("The Lamp Room").id)
+    shelf.compare_with()
     answer(window, "No such thing")
-    assert "no template of this name" in library.ask._refusal.text()
+    assert "no template of this name" in library.ask.refusal.text()
     answer(window, "House HD 50i")
     page = library.pages.currentWidget()
     assert isinstance(page, ReviewPage)
     qtbot.waitUntil(lambda: page.table.table.rowCount() > 3, timeout=5000)
-    a, b = page.above.layout_now(), page.below.layout_now()
+    a, b = (strip.layout_now() for strip in page.strips)
     assert a is not None and b is not None and a.pixels_a_line == b.pixels_a_line  # to one scale
     assert not page.approve_button.isVisible()
 
@@ -254,28 +253,27 @@ def test_a_job_moves_to_what_was_approved_since(open_window: Open, qtbot: QtBot,
     window.show_view("Jobs")
     jobs = window.view("Jobs")
     assert isinstance(jobs, JobsView)
-    qtbot.waitUntil(lambda: jobs.move_button.isVisible(), timeout=20000)
-    assert "Revision 2 of the template is approved since: 1 setting differs" in jobs._newer.text()
-    jobs.changes_button.click()
-    assert jobs.changes.isVisible() and cell(jobs.changes.table, 0, 0) == "Intermediate · Codec"
-    jobs.move_button.click()
+    qtbot.waitUntil(lambda: jobs.page.move_button.isVisible(), timeout=20000)
+    assert "Revision 2 of the template is approved since: 1 setting differs" in jobs.page.newer.text()
+    jobs.page.changes_button.click()
+    assert jobs.page.changes.isVisible() and cell(jobs.page.changes.table, 0, 0) == "Intermediate · Codec"
+    jobs.page.move_button.click()
     qtbot.waitUntil(lambda: store.jobs()[0].revision == 2, timeout=20000)
     record = json.loads((job.folder / "job.json").read_text())
     assert record["template"]["revision"] == 2 and record["moved"][0]["from"]["revision"] == 1
-    qtbot.waitUntil(lambda: not jobs.move_button.isVisible(), timeout=20000)
-    assert jobs.drift_head.text() == "As it was started"
+    qtbot.waitUntil(lambda: not jobs.page.move_button.isVisible(), timeout=20000)
+    assert jobs.page.drift_head.text() == "As it was started"
 
 
 def test_what_is_shown_goes_into_a_table_and_the_book(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
     import csv
 
     window = open_window()
-    library, store = window.library, window.desk.library
-    library.shelf.setCurrentText("House shelf")
-    library._find()
+    shelf, store = window.desk.shelf, window.desk.library
+    shelf.look_for(shelf="House shelf")
     table, book = tmp_path / "all.csv", tmp_path / "book.pdf"
-    library.files.export_shown(table)
-    library.files.print_book(book)
+    shelf.files.export_shown(table)
+    shelf.files.print_book(book)
     qtbot.waitUntil(lambda: table.exists() and book.exists(), timeout=20000)
     rows = list(csv.reader(table.open()))
     names = rows[0][2:]
@@ -299,27 +297,27 @@ def test_bad_bundles_are_said(open_window: Open, qtbot: QtBot, tmp_path: Path, n
         path.write_bytes(path.read_bytes()[:-400])
     window.take_files([path])
     qtbot.waitUntil(lambda: name in window.say_bar.text, timeout=5000)
-    assert window.library.pages.currentIndex() == 0
+    assert library_of(window).pages.currentIndex() == 0
 
 
 def test_a_house_of_one_person_says_so_and_where_a_revision_is_used_is_listed(
     open_window: Open, tmp_path: Path
 ) -> None:
     window = open_window()
-    library, store = window.library, window.desk.library
+    library, shelf, store = library_of(window), window.desk.shelf, window.desk.library
     house = store.find("House HD 50i")
     store.record_job("Open evening", tmp_path, store.stored(house.id, 1), "Odo")
-    library.ask_rule()
-    assert "another person than the author approves" in library.ask._question.text()
-    next(b for b in library.ask._buttons if b.text() == "One person alone").click()
+    shelf.ask_rule()
+    assert "another person than the author approves" in library.ask.question.text()
+    press(library.ask, "One person alone")
     assert store.one_person()
     saved = store.save_revision(house.id, edited(store.stored(house.id).template, Edit("note", "x")), "", parent=2)
     window.desk.shelves_changed.emit()
-    library.choose(house.id)
-    assert "one person approves here" in library.page._about.text() and not library.page.propose_button.isVisible()
+    shelf.choose(house.id)
+    assert "one person approves here" in library.page.about.text() and not library.page.propose_button.isVisible()
     library.page.approve_button.click()
     answer(window, "seen")
     assert store.summary(house.id).approved == saved.number
-    library.page.core._choose(1, False)
+    library.page.revisions.choose(1, False)
     told = [library.page.history.item(row).text() for row in range(library.page.history.count())]
     assert any(text.startswith("Odo, ") and text.endswith("started the job Open evening") for text in told)

@@ -21,13 +21,14 @@ from tests.conftest import demo_template
 
 from idle_quarry.app.document import Document
 from idle_quarry.app.drafts import Draft, Drafts
+from idle_quarry.app.drawing.mini_strip import paint_mini_strip
+from idle_quarry.app.drawing.strip_layout import lay_out
 from idle_quarry.app.evidence.common import subject_of
 from idle_quarry.app.evidence.panel import KINDS
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.theme import TEXT_SIZES, theme
-from idle_quarry.app.widgets.core import Core
 from idle_quarry.app.widgets.lanes import Lanes
-from idle_quarry.app.widgets.strip import lay_out, paint_mini_strip
+from idle_quarry.app.widgets.revisions import Revisions
 from idle_quarry.app.work import Ticket, Workers
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import QuarryError
@@ -212,7 +213,7 @@ def test_small_strips_share_one_scale(qtbot: QtBot) -> None:
 
 
 def test_the_core_and_the_lanes(qtbot: QtBot) -> None:
-    core = Core()
+    core = Revisions()
     qtbot.addWidget(core)
     revisions = [
         Revision("x", n, "Runa", "2026-11-24T00:00:00+00:00", f"note {n}", state, "0" * 64, changed=n * 3)
@@ -222,7 +223,7 @@ def test_the_core_and_the_lanes(qtbot: QtBot) -> None:
     core.resize(core.sizeHint())
     core.show()
     chosen: list[int] = []
-    core.chosen.connect(chosen.append)
+    core.chosen.connect(lambda number, _second: chosen.append(number))
     heights = [rect.height() for rect, _ in core._segments()]
     assert heights == sorted(heights, reverse=True)  # taller where more was changed
     drawn = {core.grab(rect.toRect()).toImage().pixelColor(15, 15).name() for rect, _ in core._segments()}

@@ -12,7 +12,7 @@ from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QKeySequenceEdit, QLabel
 from pytestqt.qtbot import QtBot
-from tests.app.conftest import Open
+from tests.app.conftest import Open, library_of
 
 from idle_quarry.app import preferences as preferences_module
 from idle_quarry.app import profiles as profiles_module
@@ -21,13 +21,13 @@ from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.profiles import called, exported, imported, profiles
 from idle_quarry.app.theme import theme
-from idle_quarry.app.views.profile import ProfilePage
-from idle_quarry.app.views.starter import StarterPage
+from idle_quarry.app.views.library.standard_set import StandardSetPage
+from idle_quarry.app.views.profile.view import ProfileView
 from idle_quarry.app.window import MainWindow
 from idle_quarry.errors import ExchangeError
 from idle_quarry.library import open_library
 from idle_quarry.path.registry import deliveries, territories
-from idle_quarry.path.starter import lines_of, offered, starter_set
+from idle_quarry.path.standard_set import lines_of, offered, starter_set
 from idle_quarry.proof.disks import Speed
 from idle_quarry.proof.work_place import judged
 
@@ -42,39 +42,41 @@ def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[N
     theme.apply(app, "dim room", 100)
 
 
-def page_of(window: MainWindow) -> ProfilePage:
-    page = window._made["Profile"]
-    assert isinstance(page, ProfilePage)
+def page_of(window: MainWindow) -> ProfileView:
+    page = window.view("Profile")
+    assert isinstance(page, ProfileView)
     return page
 
 
 def test_keys_are_one_s_own_and_conflicts_are_shown(open_window: Open) -> None:
     window = open_window()
     window.desk.open_stored(window.desk.library.find("House HD 50i").id)
-    window.show_profile()
+    window.show_view("Profile")
     page = page_of(window)
-    names = list(window.keys())
+    names = list(window.desk.profile.keys())
     row = names.index("Show Jobs")
-    edit = page.table.cellWidget(row, 1)
+    edit = page.keys.table.cellWidget(row, 1)
     assert isinstance(edit, QKeySequenceEdit)
     edit.setKeySequence(QKeySequence("F8"))
     edit.editingFinished.emit()
-    action = window._actions["Show Jobs"]
+    action = window.actions_of["Show Jobs"]
     assert action.shortcut().toString() == "F8"
     action.trigger()
-    assert window.tabs["Jobs"].isChecked()
-    window.show_profile()
-    edit = page.table.cellWidget(row, 1)
+    assert window.shown == "Jobs"
+    window.show_view("Profile")
+    edit = page.keys.table.cellWidget(row, 1)
     assert isinstance(edit, QKeySequenceEdit) and edit.keySequence().toString() == "F8"
     edit.setKeySequence(QKeySequence("Ctrl+S"))
     edit.editingFinished.emit()
-    said = {names[n]: item.text() for n in range(len(names)) if (item := page.table.item(n, 2)) and item.text()}
+    said = {names[n]: item.text() for n in range(len(names)) if (item := page.keys.table.item(n, 2)) and item.text()}
     assert said == {"Show Jobs": "also: Save revision", "Save revision": "also: Show Jobs"}
-    assert "2 commands share a key" in page._note.text()
-    page._keys_back()
-    assert not page._note.text() and window.keys()["Show Jobs"] == ("Ctrl+5", "Ctrl+5")
+    assert "2 commands share a key" in page.keys.note.text()
+    page.model.keys_back()
+    assert not page.keys.note.text() and window.desk.profile.keys()["Show Jobs"] == ("Ctrl+5", "Ctrl+5")
     assert conflicts({"a": "X", "b": "X", "c": "", "d": ""}) == {"a": ["b"], "b": ["a"]}
-    assert not conflicts({name: own for name, (own, _) in window.keys().items()})  # the program's own have none
+    assert not conflicts(
+        {name: own for name, (own, _) in window.desk.profile.keys().items()}
+    )  # the program's own have none
 
 
 def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
@@ -84,9 +86,9 @@ def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: Qt
     window.desk.open_stored(store.find("House HD 50i").id)
     assert mine and window.desk.document is not None
     before = {each.id: each.latest.hash for each in store.summaries() if each.shelf == "house"}
-    window.show_profile()
+    window.show_view("Profile")
     page = page_of(window)
-    page._ask_new()
+    page.model.ask_new()
     page.ask.line.setText("Bryn Ash")
     QTest.keyClick(page.ask.line, Qt.Key.Key_Return)
     fresh = window
@@ -95,20 +97,20 @@ def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: Qt
     page = page_of(fresh)
     assert page.initials.text() == "BA" and set(profiles()) == {"Bryn Ash", "Runa"}
     fresh.desk.preferences.shortcuts["Undo"] = "F9"
-    page.dressed.emit("office", 115)
+    page.model.dress("office", 115)
     file = tmp_path / "bryn.json"
-    page.export_to(file)
+    page.model.export_to(file)
     page.profile.setCurrentText("Runa")
-    page.profile.activated.emit(page.profile.currentIndex())
+    page.profile.textActivated.emit("Runa")
     assert fresh.desk.library.person == "Runa" and theme.scheme.name == "dim room" and theme.percent == 100
     assert {each.name for each in store.summaries() if each.shelf == "own"} == mine
     carried = imported(file)
     assert (carried.name, carried.brightness, carried.text_percent, carried.shortcuts) == ("Bryn Ash", "office", 115, {"Undo": "F9"})  # fmt: skip
     page = page_of(fresh)
-    page.import_from(file)
+    page.model.import_from(file)
     assert page.ask.isVisible()  # never silently over one that is there
-    page.ask._buttons[1].click()
-    assert fresh.desk.library.person == "Bryn Ash" and fresh.keys()["Undo"] == ("Ctrl+Z", "F9")
+    page.ask.buttons[1].click()
+    assert fresh.desk.library.person == "Bryn Ash" and fresh.desk.profile.keys()["Undo"] == ("Ctrl+Z", "F9")
     assert before == {each.id: each.latest.hash for each in store.summaries() if each.shelf == "house"}
 
 
@@ -136,25 +138,24 @@ def test_a_first_start_offers_the_standard_set_and_never_overwrites(qtbot: QtBot
     window = MainWindow(desk)
     window.show()
     window.first_start()
-    page = window.library.pages.currentWidget()
-    assert isinstance(page, StarterPage) and not page.make_button.isEnabled()
+    page = library_of(window).pages.currentWidget()
+    assert isinstance(page, StandardSetPage) and not page.make_button.isEnabled()
     page.territories["50 Hz"].setChecked(True)
     page.rasters[576].setChecked(True)
     page.rasters[1080].setChecked(True)
-    assert set(page.chosen()) == {"sd-50", "hd-50", "hd-50-psf"}
-    page.folder.setText(str(tmp_path / "nowhere"))
-    page._judge()
+    assert set(page.model.chosen()) == {"sd-50", "hd-50", "hd-50-psf"}
+    page.model.keep_work_in(str(tmp_path / "nowhere"))
     assert not page.make_button.isEnabled()
     page.folder.setText(str(tmp_path))
-    page._judge()
+    page.model.keep_work_in(str(tmp_path))
     qtbot.wait(10)
     said = [each.text() for each in page.findChildren(QLabel) if each.isVisible()]
-    assert [v.text for v in page._verdict_list()] == [
-        text for text in said if text in {v.text for v in page._verdict_list()}
+    assert [v.text for v in page.model.verdicts()] == [
+        text for text in said if text in {v.text for v in page.model.verdicts()}
     ]
     page.measure_button.click()
-    qtbot.waitUntil(lambda: page._ticket is None, timeout=20000)
-    assert any("It reads" in each.text for each in page._verdict_list())
+    qtbot.waitUntil(lambda: page.model.ticket is None, timeout=20000)
+    assert any("It reads" in each.text for each in page.model.verdicts())
     page.make_button.click()
     names = {each.name for each in desk.library.summaries()}
     assert names == {"Broadcast SD, 50 Hz", "Broadcast HD, 50 Hz", "Broadcast HD, 25 pictures as PsF", "50 Hz countries: all deliveries"}  # fmt: skip
@@ -163,8 +164,8 @@ def test_a_first_start_offers_the_standard_set_and_never_overwrites(qtbot: QtBot
     assert len(all_of.deliveries) == 3 and all_of.working.format.raster.height == 1080
     assert {place.path for place in all_of.places} == {str(tmp_path), str(tmp_path / "cache")}
     hashes = {each.id: each.latest.hash for each in desk.library.summaries()}
-    window.library.show_starter()
-    assert "All of it is there already" in page._sum.text() and not page.make_button.isEnabled()
+    window.desk.shelf.show_standard_set()
+    assert "All of it is there already" in page.sum.text() and not page.make_button.isEnabled()
     page.rasters[2160].setChecked(True)
     page.make_button.click()
     now = {each.id: each.latest.hash for each in desk.library.summaries()}

@@ -6,10 +6,9 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
-from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
+from tests.app.conftest import answer, library_of, path_of
 from tests.conftest import demo_template
 from tests.postgres import PrivateServer
 
@@ -47,7 +46,7 @@ def test_a_room_on_the_server(
     desk = Desk(AtHand(server.url("Runa", "larkmoor"), "Runa"), Preferences())
     window = MainWindow(desk)
     window.show()
-    model = window.library.model
+    model = window.desk.shelf.rows
     qtbot.waitUntil(lambda: window.standing.text() == "Runa · larkmoor", timeout=20000)
     odo = open_server(server.url("Odo", "larkmoor"))
     ident = odo.save_new(HD, "house", "first").template_id
@@ -59,25 +58,27 @@ def test_a_room_on_the_server(
     other = AtHand(server.url("Odo", "larkmoor"), "Odo")
     line = Line(other, lambda _news: None)
     line.works_on(ident)
-    qtbot.waitUntil(lambda: "Odo is editing this" in window.path._about.text(), timeout=20000)
+    qtbot.waitUntil(lambda: "Odo is editing this" in path_of(window).about.text(), timeout=20000)
     line.close()
     other.close()
 
     server.stop(at_once=True)
     qtbot.waitUntil(lambda: "away from the server" in window.standing.text(), timeout=20000)
-    assert "drafts and jobs go on" in window.say_bar.text and window.path._title.text() == HD.name
+    assert "drafts and jobs go on" in window.say_bar.text and path_of(window).title.text() == HD.name
     assert desk.document is not None
     desk.document.apply("Line-up", Edit("sound.line_up_dbfs", -20.0))
-    window.path.ask_save()
-    QTest.keyClick(window.path.ask.line, Qt.Key.Key_Return)
+    desk.path.ask_save()
+    answer(path_of(window).ask)
+    qtbot.waitUntil(lambda: not desk.server.writing, timeout=20000)
     assert window.standing.text().endswith("away from the server, 1 waiting")
     assert f"waits for the server: a draft of {HD.name}" in window.standing.toolTip()
     assert desk.document.base is not None and desk.document.base.revision.number == 2
     assert "kept here until the server is back" in window.say_bar.text
-    window.library.choose(ident)
-    window.library.page.act_wanted.emit("propose", 2)  # needs the server
-    window.library.ask._entered()
-    assert "wait until it is back" in window.library.ask._refusal.text()
+    desk.shelf.choose(ident)
+    desk.shelf.act("propose", 2)  # needs the server
+    bar = library_of(window).ask
+    answer(bar)
+    qtbot.waitUntil(lambda: "wait until it is back" in bar.refusal.text(), timeout=20000)
 
     server.start()
     odo = open_server(server.url("Odo", "larkmoor"))

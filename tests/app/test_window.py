@@ -27,20 +27,23 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 from pytestqt.qtbot import QtBot
-from tests.app.conftest import Open, type_into
+from tests.app.conftest import Open, answer, library_of, path_of, press, type_into
 from tests.conftest import demo_template
 
 from idle_quarry import begun
 from idle_quarry.app.drafts import Drafts
+from idle_quarry.app.drawing.strip_layout import lay_out
+from idle_quarry.app.models.clip_rows import Looked
+from idle_quarry.app.models.path import SHEETS
+from idle_quarry.app.models.structure import TRACK_COLOURS
 from idle_quarry.app.offers import welcome_back
 from idle_quarry.app.run import fitted
 from idle_quarry.app.theme import BRIGHTNESSES, SCHEMES, theme
-from idle_quarry.app.views.intake import IntakeView
-from idle_quarry.app.views.jobs import JobsView
-from idle_quarry.app.views.library import LibraryView
-from idle_quarry.app.views.path import SHEETS
-from idle_quarry.app.widgets.strip import lay_out
-from idle_quarry.app.window import VIEWS, MainWindow
+from idle_quarry.app.views.intake.view import IntakeView
+from idle_quarry.app.views.jobs.view import JobsView
+from idle_quarry.app.views.library.view import LibraryView
+from idle_quarry.app.views.registry import VIEWS
+from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
@@ -63,7 +66,7 @@ def finding(window: MainWindow, code: str) -> Finding:
 
 def click_remedy(window: MainWindow, code: str) -> None:
     """Click the remedy of a finding where it is painted."""
-    findings = window.path.findings
+    findings = path_of(window).findings
     row = next(i for i, f in enumerate(findings.model.findings) if f.code == code)
     index = findings.model.index(row)
     findings.list.scrollTo(index)
@@ -95,58 +98,58 @@ def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -
     window.dropEvent(drop)
     intake = window.view("Intake")
     assert isinstance(intake, IntakeView)
-    qtbot.waitUntil(lambda: len(intake.model.rows) == 2, timeout=15000)
-    row = next(i for i in range(2) if intake.proxy.index(i, 0).data() == "train platform.mxf")
+    qtbot.waitUntil(lambda: len(intake.model.rows.rows) == 2, timeout=15000)
+    row = next(i for i in range(2) if intake.model.filtered.index(i, 0).data() == "train platform.mxf")
     intake.table.selectRow(row)
-    chosen = intake.chosen()
-    assert chosen is not None and chosen.clip is not None and intake.start_button.isEnabled()
-    [(text, template)] = intake.beginnings(chosen.clip)
+    assert intake.model.row is not None and intake.start_button.isEnabled()
+    [(text, begin)] = intake.model.beginnings()
     assert "1080i25 (50 fields/s)" in text
-    window.desk.open_new(template)
+    begin()
     document = window.desk.document
-    assert document is not None and window.tabs["Path"].isChecked()
+    assert document is not None and window.shown == "Path"
     assert document.evaluation.worst_grade == "clean" and document.evaluation.count("stop") == 0
     # it is broken on purpose: another rate, and a monitor that stays black
-    path = window.path
-    path.choose("working")
-    rate = path.sheet.row("working.format.rate")
+    path = path_of(window)
+    window.desk.path.choose("working")
+    rate = path.sheets.sheet.row("working.format.rate")
     assert rate is not None
     type_into(rate.editor, "29.97")
     assert document.template.working.format.rate == 30000 / 1001 or "rate_mismatch" in codes(window)
     assert {"rate_mismatch", "monitor_differs"} <= set(codes(window))
-    path.undo()
+    window.desk.undo()
     assert "rate_mismatch" not in codes(window)
-    path.choose("monitor")
-    device = path.sheet.row("monitor.monitor")
+    window.desk.path.choose("monitor")
+    device = path.sheets.sheet.row("monitor.monitor")
     assert device is not None and isinstance(device.editor, QComboBox)
     device.editor.setCurrentText("Lounge television")
     device.editor.textActivated.emit("Lounge television")
     assert "stay black" in finding(window, "monitor_black").text
     click_remedy(window, "monitor_black")
     assert "monitor_black" not in codes(window)
-    path.undo()
+    window.desk.undo()
     assert "monitor_black" in codes(window)
-    path.redo()
+    window.desk.redo()
     assert "monitor_black" not in codes(window)
     # it is saved with a note, and a job is started from it
-    path.ask_save()
+    window.desk.path.ask_save()
     QTest.keyClicks(path.ask.line, "from the platform clip")
     QTest.keyClick(path.ask.line, Qt.Key.Key_Return)
     assert document.base is not None and document.base.revision.note == "from the platform clip" and not document.dirty
-    path.choose("timecode")
-    length = path.sheet.row("timecode.line_up_length_s")
+    window.desk.path.choose("timecode")
+    length = path.sheets.sheet.row("timecode.line_up_length_s")
     assert length is not None
     type_into(length.editor, "1")
-    window.desk.save("short line-up")
+    window.desk.path.ask_save()
+    answer(path_of(window).ask, "short line-up")
     path.job_button.click()
     jobs = window.view("Jobs")
     assert isinstance(jobs, JobsView)
-    jobs.folder.setText(str(tmp_path))
-    jobs.title.setText("a/b")
-    assert "folder's name" in jobs.refusal.text() and not jobs.start_button.isEnabled()
-    jobs.title.setText("Platform")
-    assert jobs.start_button.isEnabled() and jobs.preview.topLevelItemCount() > 4
-    jobs.start_button.click()
+    jobs.start.folder.setText(str(tmp_path))
+    jobs.start.title.setText("a/b")
+    assert "folder's name" in jobs.start.refusal.text() and not jobs.start.start_button.isEnabled()
+    jobs.start.title.setText("Platform")
+    assert jobs.start.start_button.isEnabled() and jobs.start.preview.topLevelItemCount() > 4
+    jobs.start.start_button.click()
     folder = tmp_path / "Platform"
     qtbot.waitUntil(lambda: (folder / "job.json").is_file() and jobs.list.count() == 1, timeout=60000)
     timeline = otio.adapters.read_from_file(str(folder / "Timelines/Programme.otio"))
@@ -158,10 +161,12 @@ def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -
     (folder / "Papers/Camera sheet.pdf").unlink()
     jobs.check_button.click()
     qtbot.waitUntil(lambda: "1 change" in jobs.list.item(0).text(), timeout=10000)
-    offered = [each.text() for each in jobs.findChildren(QPushButton) if each.isVisible()]
-    assert (
-        "Open the folder" in offered and "Look at them in Intake" not in offered
-    )  # what it needs next is its material
+
+    def offered() -> list[str]:
+        return [each.text() for each in jobs.findChildren(QPushButton) if each.isVisible()]
+
+    qtbot.waitUntil(lambda: "Open the folder" in offered())  # what it needs next is its material
+    assert "Look at them in Intake" not in offered()
     material = next(path for path in folder.iterdir() if path.is_dir() and "Material" in path.name)
     (material / "no clip.mov").write_bytes(b"x")
     jobs.check_button.click()
@@ -170,13 +175,13 @@ def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -
     looking = window.view("Intake")
     assert isinstance(looking, IntakeView) and looking.isVisible()
     qtbot.waitUntil(
-        lambda: any(row.path.name == "no clip.mov" and row.refusal for row in looking.model.rows), timeout=20000
+        lambda: any(row.path.name == "no clip.mov" and row.refusal for row in looking.model.rows.rows), timeout=20000
     )
 
 
 def test_the_strip_is_drawn_to_scale_and_is_the_map(open_window: Open, qtbot: QtBot) -> None:
     window = opened(open_window(), "Saltmarsh Hours")
-    strip = window.path.strip
+    strip = path_of(window).strip
     layout = strip.layout_now()
     assert layout is not None
     frames = {p.station.id: p.frame for p in layout.stations}
@@ -185,9 +190,12 @@ def test_the_strip_is_drawn_to_scale_and_is_the_map(open_window: Open, qtbot: Qt
     assert camera.height() / hd.height() == pytest.approx(2, rel=0.05)
     assert camera.width() / camera.height() == pytest.approx(16 / 9, rel=0.03)
     QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=tape.center().toPoint())
-    assert window.path.sheet_id == "source:tape" and window.path.sheet.row("sources.tape.format.rate") is not None
+    assert (
+        window.desk.path.sheet == "source:tape"
+        and path_of(window).sheets.sheet.row("sources.tape.format.rate") is not None
+    )
     QTest.keyClick(strip, Qt.Key.Key_Right)
-    assert window.path.sheet_id == "working"
+    assert window.desk.path.sheet == "working"
     for a in layout.stations:
         for b in layout.stations:
             assert a is b or not a.frame.intersects(b.frame)
@@ -222,8 +230,8 @@ def test_refusals_stand_in_their_row_and_change_nothing(open_window: Open) -> No
         ("timecode", "timecode.start", "99:99:99:99"), ("source:cameras", "sources.cameras.share", "130"), ("template", "title_language", "English"),
         ("template", "name", ""), ("places", "places.work.plays_mb_s", "-4"), ("intermediate", "intermediate.codec", "a good one"),
     ):  # fmt: skip
-        window.path.choose(sheet)
-        row = window.path.sheet.row(place)
+        window.desk.path.choose(sheet)
+        row = path_of(window).sheets.sheet.row(place)
         assert row is not None
         type_into(row.editor, nonsense)
         assert row.follows.property("role") == "refusal" and row.follows.text(), place
@@ -234,78 +242,82 @@ def test_refusals_stand_in_their_row_and_change_nothing(open_window: Open) -> No
 
 def test_changes_are_marked_and_put_back_one_by_one(open_window: Open) -> None:
     window = opened(open_window(), "House HD 50i")
-    document, path = window.desk.document, window.path
+    document, path = window.desk.document, path_of(window)
     assert document is not None
     document.apply("level", Edit("sound.line_up_dbfs", -20.0))
     document.apply("depth", Edit("working.format.bit_depth", 12))
     assert path.changes_button.text().startswith("2 changes since revision 2")
-    path.choose("sound")
-    level, rate = path.sheet.row("sound.line_up_dbfs"), path.sheet.row("sound.sample_rate")
+    window.desk.path.choose("sound")
+    level, rate = path.sheets.sheet.row("sound.line_up_dbfs"), path.sheets.sheet.row("sound.sample_rate")
     assert level is not None and rate is not None
     assert level.back.isVisible() and not rate.back.isVisible() and "−18" in level.back.toolTip()
     level.back.click()
     assert document.template.sound.line_up_dbfs == -18 and document.template.working.format.encoding.bit_depth == 12
-    path.undo()
+    window.desk.undo()
     assert document.template.sound.line_up_dbfs == -20
 
 
 def test_structure_is_edited_in_place(open_window: Open) -> None:
     window = opened(open_window(), "House HD 50i")
-    document, path = window.desk.document, window.path
+    document, path = window.desk.document, path_of(window)
     assert document is not None
-    path.choose("structure")
-    structure = path.structure
-    item = structure.tracks.topLevelItem(0)
-    assert item is not None
-    item.setText(0, "Main picture")
+    window.desk.path.choose("structure")
+    editors = path.sheets.structure
+    tracks, folders = editors.tracks.tree, editors.folders.tree
+    _top(tracks, 0).setText(0, "Main picture")
     assert document.template.timelines[0].tracks[0].name == "Main picture"
-    structure.tracks.setCurrentItem(_top(structure.tracks, 0))
-    QTest.keyClick(structure.tracks, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    tracks.setCurrentItem(_top(tracks, 0))
+    QTest.keyClick(tracks, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
     assert [t.id for t in document.template.timelines[0].tracks][:2] == ["v2", "v1"]
-    structure._colour_menu().actions()[2].trigger()
-    folder = structure.folders.topLevelItem(1)
-    assert folder is not None and folder.text(0) == "02 Cuts"
-    folder.setText(0, "02 Edits/old")
+    editors.tracks.colours().actions()[2].trigger()
+    assert document.template.timelines[0].tracks[1].colour == TRACK_COLOURS["Slate"]
+    assert _top(folders, 1).text(0) == "02 Cuts"
+    _top(folders, 1).setText(0, "02 Edits/old")
     assert "name_refused" in codes(window)
-    path.cure(finding(window, "name_refused"))
+    window.desk.path.cure(finding(window, "name_refused"))
     assert document.template.folders[1].name == "Edits old"
-    structure.folders.setCurrentItem(_top(structure.folders, 1))
-    structure._add_folder()
+    folders.setCurrentItem(_top(folders, 1))
+    press(editors.folders, "+ folder")
     assert document.template.folders[1].children[0].name == "New folder"
-    QTest.keyClick(structure.folders, Qt.Key.Key_Delete)
-    structure._add_timeline()
-    structure._add_track("audio")
+    QTest.keyClick(folders, Qt.Key.Key_Delete)
+    press(editors.timelines, "+ timeline")
+    press(editors.tracks, "+ sound")
     assert len(document.template.timelines) == 2 and len(document.template.timelines[1].tracks) == 10
+    _top(editors.timelines.tree, 1).setText(1, "1080 by 1920")
+    assert "Not a canvas" in window.say_bar.text and _top(editors.timelines.tree, 1).text(1) == "as working"
     while document.undo_stack.canUndo():
-        path.undo()
+        window.desk.undo()
     assert document.template == demo_template("House HD 50i")
 
 
 def test_stations_come_and_go(open_window: Open) -> None:
     window = opened(open_window(), "House HD 50i")
-    document, path = window.desk.document, window.path
+    document, path = window.desk.document, path_of(window)
     assert document is not None
-    path.add_standard_delivery("web-square")
-    assert path.sheet_id == "delivery:web-square" and document.evaluation.link_to("delivery:web-square") is not None
-    path.add_source()
-    assert len(document.template.sources) == 2 and path.sheet_id.startswith("source:")
-    path.remove_button.click()
+    window.desk.path.add_delivery("web-square")
+    assert (
+        window.desk.path.sheet == "delivery:web-square"
+        and document.evaluation.link_to("delivery:web-square") is not None
+    )
+    window.desk.path.add_source()
+    assert len(document.template.sources) == 2 and window.desk.path.sheet.startswith("source:")
+    path.sheets.remove_button.click()
     assert len(document.template.sources) == 1
-    path.choose("monitor")
-    path.remove_button.click()
+    window.desk.path.choose("monitor")
+    path.sheets.remove_button.click()
     assert document.template.monitor is None
-    path.choose("working")
-    path.add_button.click()
+    window.desk.path.choose("working")
+    path.sheets.add_button.click()
     assert document.template.monitor is not None
 
 
 def test_clips_dropped_on_the_strip_become_sources(open_window: Open, qtbot: QtBot) -> None:
     window = opened(open_window(), "House HD 50i")
-    window.path.strip.clips_dropped.emit([str(CLIPS / "gauge A004.mp4")])
+    path_of(window).strip.clips_dropped.emit([str(CLIPS / "gauge A004.mp4")])
     document = window.desk.document
     assert document is not None
     qtbot.waitUntil(lambda: len(document.template.sources) == 2, timeout=15000)
-    assert window.path.sheet_id == "source:gauge-a004" and "hdr_to_sdr" in codes(window)
+    assert window.desk.path.sheet == "source:gauge-a004" and "hdr_to_sdr" in codes(window)
 
 
 def test_unsaved_work_survives_a_crash(open_window: Open, qtbot: QtBot) -> None:
@@ -313,16 +325,17 @@ def test_unsaved_work_survives_a_crash(open_window: Open, qtbot: QtBot) -> None:
     document = window.desk.document
     assert document is not None
     document.apply("level", Edit("sound.line_up_dbfs", -12.0))
-    qtbot.waitUntil(lambda: bool(window.desk.drafts.all()), timeout=5000)
+    qtbot.waitUntil(lambda: bool(window.desk.documents.drafts.all()), timeout=5000)
     # nothing is closed: a second window finds what the first, killed, would have left
     again = open_window()
-    assert [d.template.sound.line_up_dbfs for d in again.desk.unfinished()] == [-12.0]
+    assert [d.template.sound.line_up_dbfs for d in again.desk.documents.unfinished()] == [-12.0]
     opened(again, "House HD 50i")
     restored = again.desk.document
     assert restored is not None and restored.template.sound.line_up_dbfs == -12 and restored.dirty
     assert "kept" in again.say_bar.text
-    again.desk.save("kept after all")
-    assert not again.desk.unfinished()
+    again.desk.path.ask_save()
+    answer(path_of(again).ask, "kept after all")
+    assert not again.desk.documents.unfinished()
 
 
 def test_a_killed_process_loses_nothing(tmp_path: Path) -> None:
@@ -337,7 +350,7 @@ from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.window import MainWindow
 from idle_quarry.library import open_library
 from idle_quarry.path.edits import Edit
-from idle_quarry.path.starting import from_delivery
+from idle_quarry.path.beginnings import from_delivery
 app = QApplication([])
 library = open_library(Path({str(tmp_path / "l.db")!r}), "Runa")
 saved = library.save_new(from_delivery("hd-50"), "own", "")
@@ -361,21 +374,22 @@ app.exec()
 
 
 def names_shown(library: LibraryView) -> set[str]:
-    return {each.name for row in range(library.model.shown) if (each := library.model.at(row))}
+    return {each.name for row in range(library.model.rows.shown) if (each := library.model.rows.at(row))}
 
 
 def test_search_filters_and_the_finder(open_window: Open, qtbot: QtBot) -> None:
     window = open_window()
-    library = window.library
+    library = library_of(window)
     QTest.keyClicks(library.search, "scope")
     assert names_shown(library) == {"Narrow Gauge", "Scope print 24"}
     library.search.clear()
     library.territory.setCurrentText("59.94 Hz (NTSC)")
-    library._find()
+    library.territory.activated.emit(library.territory.currentIndex())
     assert names_shown(library) == {"Sheet Seven"}
     library.territory.setCurrentIndex(0)
+    library.territory.activated.emit(0)
     QTest.keyClicks(library.search, "nothing like this")
-    assert library._nothing.isVisible() and "Clear the search" in library._nothing.text()
+    assert library.nothing.isVisible() and "Clear the search" in library.nothing.text()
     library.search.clear()
     window.open_find()
     QTest.keyClicks(window.finder.field, "lamp room")
@@ -384,11 +398,11 @@ def test_search_filters_and_the_finder(open_window: Open, qtbot: QtBot) -> None:
     window.all_commands()
     QTest.keyClicks(window.finder.field, "line-up level")
     QTest.keyClick(window.finder.field, Qt.Key.Key_Return)
-    assert window.path.sheet_id in ("sound", "delivery:hd-50", "delivery:sd-50")
+    assert window.desk.path.sheet in ("sound", "delivery:hd-50", "delivery:sd-50")
     window.all_commands()
     QTest.keyClicks(window.finder.field, "show jobs")
     QTest.keyClick(window.finder.field, Qt.Key.Key_Return)
-    assert window.tabs["Jobs"].isChecked()
+    assert window.shown == "Jobs"
 
 
 def test_bad_clips_are_rows_that_say_why(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
@@ -399,8 +413,11 @@ def test_bad_clips_are_rows_that_say_why(open_window: Open, qtbot: QtBot, tmp_pa
     window.take_files([tmp_path / "clips"])
     intake = window.view("Intake")
     assert isinstance(intake, IntakeView)
-    qtbot.waitUntil(lambda: len(intake.model.rows) == 2, timeout=10000)
-    assert {row.refusal for row in intake.model.rows} == {"the file is empty", "not readable as media, or cut short"}
+    qtbot.waitUntil(lambda: len(intake.model.rows.rows) == 2, timeout=10000)
+    assert {row.refusal for row in intake.model.rows.rows} == {
+        "the file is empty",
+        "not readable as media, or cut short",
+    }
     intake.table.selectRow(0)
     assert not intake.start_button.isEnabled()
 
@@ -409,25 +426,28 @@ def test_bad_clips_are_rows_that_say_why(open_window: Open, qtbot: QtBot, tmp_pa
 @pytest.mark.parametrize("brightness", BRIGHTNESSES)
 def test_every_view_in_every_dress(brightness: str, percent: int, open_window: Open, qtbot: QtBot) -> None:
     window = opened(open_window(), "Saltmarsh Hours")
-    window.dress(brightness, percent)
+    window.desk.profile.dress(brightness, percent)
     try:
-        for view in VIEWS:
+        for view in [row.name for row in VIEWS]:
             window.show_view(view)
             for sheet in ("working", "source:tape", *SHEETS) if view == "Path" else ("",):
                 if sheet:
-                    window.path.choose(sheet)
+                    window.desk.path.choose(sheet)
                 qtbot.wait(10)
                 assert not window.grab().isNull()
                 assert _unnamed(window) == []
-        for kind in window.path.evidence.tabs:
-            window.path.evidence.show_kind(kind)
-            assert not window.path.evidence.canvas.grab().isNull()
-        window.dress("dim room", 100)
+        window.show_view("Path")
+        window.desk.path.choose("working")
+        qtbot.wait(10)
+        for kind in path_of(window).evidence.tabs:
+            path_of(window).evidence.show_kind(kind)
+            assert not path_of(window).evidence.canvas.grab().isNull()
+        window.desk.profile.dress("dim room", 100)
         in_place = window.grab().toImage()
     finally:
         theme.apply(QApplication.instance(), "dim room", 100)  # type: ignore[arg-type]
     again = opened(open_window(), "Saltmarsh Hours")  # one that never looked otherwise
-    again.show_view(VIEWS[-1])
+    again.show_view("Jobs")
     again.resize(window.size())
     qtbot.wait(10)
     assert in_place.size() == again.grab().toImage().size()
@@ -468,17 +488,17 @@ def test_text_can_be_read_in_every_brightness() -> None:
 
 def test_rows_say_what_follows(open_window: Open) -> None:
     window = opened(open_window(), "House HD 50i")
-    window.path.choose("working")
-    texts = [label.text() for label in window.path.sheet.findChildren(QLabel)]
+    window.desk.path.choose("working")
+    texts = [label.text() for label in path_of(window).sheets.sheet.findChildren(QLabel)]
     assert {"50 fields/s", "877 luma codes", "40 ms a frame, no drop-frame; 50 Hz, PAL countries"} <= set(texts)
-    assert window.path.mapFromGlobal(QPoint(0, 0)) is not None
+    assert path_of(window).mapFromGlobal(QPoint(0, 0)) is not None
 
 
 def test_what_another_window_saves_is_seen_within_two_seconds(open_window: Open, qtbot: QtBot) -> None:
     one, other = open_window(), open_window()
     name = "Saved next door"
     other.desk.library.save_new(edited(house_hd(other), Edit("name", name)), "house", "")
-    qtbot.waitUntil(lambda: name in names_shown(one.library), timeout=2000)
+    qtbot.waitUntil(lambda: name in names_shown(library_of(one)), timeout=2000)
 
 
 def house_hd(window: MainWindow) -> Template:
@@ -486,30 +506,23 @@ def house_hd(window: MainWindow) -> Template:
     return library.stored(library.find("House HD 50i").id).template
 
 
-def test_a_document_opened_again_is_judged_once_and_held_ones_know_their_disks(
-    open_window: Open, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_a_document_opened_again_is_judged_once_and_held_ones_know_their_disks(open_window: Open) -> None:
     window = open_window()
-    intake = window.view("Intake")
-    judged: list[int] = []
-    monkeypatch.setattr(intake.model, "judge", lambda _template: judged.append(1))  # type: ignore[attr-defined]
-    intake.model.rows.append(None)  # type: ignore[attr-defined]
+    rows, judged = window.desk.intake.rows, list[int]()
+    rows.add(Looked(Path("x.mov"), None, "not readable"))
     for _ in range(4):
         opened(window, "House HD 50i")
         opened(window, "The Lamp Room")
-    intake.model.rows.clear()  # type: ignore[attr-defined]
-    intake.model.rows.append(None)  # type: ignore[attr-defined]
-    document, held = window.desk.document, window.desk._held
+    rows.dataChanged.connect(lambda *_: judged.append(1))
+    document, held = window.desk.document, window.desk.documents.held
     assert document is not None and len(held) == 2
-    judged.clear()
     document.apply("Change", Edit("note", "another"))
     assert len(judged) == 1
-    looked = [each for each in held.values() if each is not document]
+    other = next(each for each in held.values() if each is not document)
     seen: list[int] = []
-    looked[0].changed.connect(lambda: seen.append(1))
-    window.desk.disks_measured()
+    other.changed.connect(lambda: seen.append(1))
+    window.desk.documents.disks_measured()
     assert seen == [1]
-    intake.model.rows.clear()  # type: ignore[attr-defined]
 
 
 def test_the_window_fits_the_screen_there_is(open_window: Open) -> None:
@@ -523,16 +536,16 @@ def test_the_window_fits_the_screen_there_is(open_window: Open) -> None:
 
 def test_a_reading_is_clicked_where_a_format_can_be_read_in_several_ways(open_window: Open) -> None:
     window = opened(open_window(), "House HD 50i")
-    window.path.choose("working")
-    row = window.path.sheet.row("working.format")
+    window.desk.path.choose("working")
+    row = path_of(window).sheets.sheet.row("working.format")
     assert row is not None
     type_into(row.editor, "1080 50")
     assert "can be read in 2 ways" in row.follows.text() and 'href="1080p50"' in row.follows.text()
     row.follows.linkActivated.emit("1080p50")
     document = window.desk.document
     assert document is not None and format_words(document.template.working.format) == "1080p50"
-    territory = window.path.sheet
-    window.path.choose("template")
+    territory = path_of(window).sheets.sheet
+    window.desk.path.choose("template")
     assert any("PAL countries" in label.text() for label in territory.findChildren(QLabel))
 
 

@@ -16,7 +16,7 @@ from tests.library.worker import HD, varied
 from tests.postgres import PrivateServer
 
 from idle_quarry.library import open_library
-from idle_quarry.library.carrying import carried
+from idle_quarry.library.copying import carried
 from idle_quarry.library.reading import Reading
 from idle_quarry.library.rescue import rescued
 from idle_quarry.library.safety import check

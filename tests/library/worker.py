@@ -14,9 +14,9 @@ from pathlib import Path
 from idle_quarry.demo.templates import house_shelf
 from idle_quarry.library import Library, open_library
 from idle_quarry.library.bundles import export_bundle, offered
+from idle_quarry.library.importing import take
 from idle_quarry.library.safety import backup
 from idle_quarry.library.server import is_server, open_server
-from idle_quarry.library.taking import take
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.template import Template
 

@@ -14,8 +14,9 @@ from tests.material import KINDS, Chance, coded, drawn, frames, written
 from idle_quarry.media import inspect
 from idle_quarry.media.looking import look
 from idle_quarry.media.measurement.field_pairs import PairMeter
-from idle_quarry.media.measurement.fields import Fields, RunSeen, fields_of
+from idle_quarry.media.measurement.fields import RunSeen, fields_of
 from idle_quarry.media.measurement.measure import measure
+from idle_quarry.media.measurement.measured import Fields
 from idle_quarry.media.measurement.structure import CYCLES, PATTERNS, evidence
 
 FFmpeg = Callable[..., Path]

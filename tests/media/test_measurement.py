@@ -18,9 +18,9 @@ from tests.conftest import demo_template
 from tests.material import Chance, frames, written
 
 from idle_quarry.demo import make_clips
-from idle_quarry.media import kept
+from idle_quarry.media import memory
 from idle_quarry.media.against import against
-from idle_quarry.media.declared import inspect
+from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.looking import corrected_clip, look, look_at_all
 from idle_quarry.media.measurement.levels import LevelMeter, bar_codes
 from idle_quarry.media.measurement.measure import measure
@@ -204,7 +204,7 @@ def test_a_second_look_is_from_memory_and_knows_a_renamed_clip(tmp_path: Path, m
     assert again.measured == first.measured and again.name == "renamed.mkv"
     assert again.format == first.format and again.disagreements == first.disagreements
     # a note of another version of measurement, or a damaged one, is no memory
-    note = kept._note(kept.identity(tmp_path / "renamed.mkv"))
+    note = memory._note(memory.identity(tmp_path / "renamed.mkv"))
     note.write_bytes(note.read_bytes()[:-20])
     with pytest.raises(AssertionError, match="measured again"):
         look(tmp_path / "renamed.mkv")

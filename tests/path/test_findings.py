@@ -12,13 +12,13 @@ from tests.path.scrambled import followed
 
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import QuarryError
+from idle_quarry.path.beginnings import delivered, from_clip, from_delivery, standard_near, working_from
 from idle_quarry.path.edits import Edit, changes, differences, edited, flattened, put_back
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import deliveries
 from idle_quarry.path.settings import settings_of, with_setting
-from idle_quarry.path.starting import delivered, from_clip, from_delivery, standard_near, working_from
 from idle_quarry.path.template import Folder, Place, Source, Template, Timeline, Track, content_hash
 from idle_quarry.signal.words import format_from_words as words
 

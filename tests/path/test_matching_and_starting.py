@@ -5,13 +5,13 @@ from __future__ import annotations
 import pytest
 from tests.conftest import demo_template
 
+from idle_quarry.path.beginnings import delivered, from_clip, monitor_for, working_codec, working_from
 from idle_quarry.path.codecs import cannot_hold
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.findings.monitoring import acceptable_formats, refusals
 from idle_quarry.path.matching import match
 from idle_quarry.path.registry import codecs, deliveries, monitors
-from idle_quarry.path.starting import delivered, from_clip, monitor_for, working_codec, working_from
 from idle_quarry.path.steps import plan
 from idle_quarry.path.template import Source
 from idle_quarry.signal.catalogue import standard_formats

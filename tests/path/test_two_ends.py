@@ -7,13 +7,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from idle_quarry.errors import NotPossible, NotUnderstood
+from idle_quarry.path.beginnings import delivered, working_codec
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.grades import GRADES
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import codecs, deliveries
 from idle_quarry.path.shares import rounded_to, with_another
-from idle_quarry.path.starting import delivered, working_codec
 from idle_quarry.path.template import Delivered, Source
 from idle_quarry.path.two_ends import (
     candidates,

@@ -1,18 +1,47 @@
-"""Commands: what a person can do, as values; and the keys they have."""
+"""Commands: what a person can do, as values: name, key, why it cannot be done now, act. Palette, keys and search are made of them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
+from typing import TYPE_CHECKING, Protocol
+
+from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES, theme
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+
+def _always() -> str:
+    return ""
 
 
 @dataclass(frozen=True)
 class Command:
-    """Something a person can do: its name, its key, and the plain function behind both."""
+    """Something a person can do. `why_not` says why it cannot be done now, "" where it can."""
 
     name: str
-    key: str
     act: Callable[[], object]
+    key: str = ""
+    why_not: Callable[[], str] = _always
+
+    def carry_out(self, refuse: Callable[[str], object]) -> None:
+        """Do it; or say why it cannot be done now."""
+        why = self.why_not()
+        if why:
+            refuse(why)
+        else:
+            self.act()
+
+
+class Stage(Protocol):
+    """What of the window itself commands need."""
+
+    def show_view(self, name: str) -> None: ...
+    def open_find(self) -> None: ...
+    def all_commands(self) -> None: ...
+    def close(self) -> bool: ...
 
 
 def conflicts(keys: Mapping[str, str]) -> dict[str, list[str]]:
@@ -23,3 +52,140 @@ def conflicts(keys: Mapping[str, str]) -> dict[str, list[str]]:
         if key and others:
             found[name] = others
     return found
+
+
+def commands_of(desk: Desk, stage: Stage, views: list[str]) -> list[Command]:
+    """Return every command, in the order in which they are offered."""
+    made = [
+        Command(f"Show {name}", partial(stage.show_view, name), f"Ctrl+{number}")
+        for number, name in enumerate(views, 1)
+    ]
+    made += [
+        Command("Find a template, station, clip or setting", stage.open_find, "Ctrl+F"),
+        Command("All commands and settings", stage.all_commands, "Ctrl+K"),
+    ]
+    return [
+        *made, *_of_open(desk, stage), *_of_shelf(desk, stage), *_of_proof(desk), *_of_looks(desk),
+        Command("Profile: name, looks, keys, places", partial(stage.show_view, "Profile")),
+        Command("Close the window", stage.close, "Ctrl+Q"),
+    ]  # fmt: skip
+
+
+def _of_open(desk: Desk, stage: Stage) -> list[Command]:
+    path = desk.path
+
+    def nothing_open() -> str:
+        return "" if desk.document is not None else "Nothing is open."
+
+    def nothing_to_undo() -> str:
+        can = desk.document is not None and desk.document.undo_stack.canUndo()
+        return "" if can else nothing_open() or "Nothing was changed."
+
+    def nothing_to_redo() -> str:
+        can = desk.document is not None and desk.document.undo_stack.canRedo()
+        return "" if can else nothing_open() or "Nothing was undone."
+
+    def nothing_to_save() -> str:
+        dirty = desk.document is not None and desk.document.dirty
+        return "" if dirty else nothing_open() or "Nothing has changed since the last revision."
+
+    def on_path(act: Callable[[], object]) -> Callable[[], None]:
+        def shown() -> None:
+            stage.show_view("Path")
+            act()
+
+        return shown
+
+    return [
+        Command("Undo", desk.undo, "Ctrl+Z", nothing_to_undo),
+        Command("Redo", desk.redo, "Ctrl+Shift+Z", nothing_to_redo),
+        Command("Save revision", on_path(path.ask_save), "Ctrl+S", nothing_to_save),
+        Command("Start a job from the open template", path.start_job, "Ctrl+J", nothing_open),
+        Command("Add a source", on_path(path.add_source), "", nothing_open),
+        Command("Add a delivery", on_path(path.ask_delivery), "", nothing_open),
+    ]
+
+
+def _of_shelf(desk: Desk, stage: Stage) -> list[Command]:
+    shelf = desk.shelf
+
+    def nothing_chosen() -> str:
+        return "" if shelf.chosen.summary is not None else "No template is chosen in the Library."
+
+    def nothing_shown() -> str:
+        return "" if shelf.rows.shown else "No template is shown in the Library."
+
+    def not_on_a_shelf() -> str:
+        aside = shelf.chosen.summary is not None and bool(shelf.chosen.summary.aside)
+        return nothing_chosen() or ("It was put aside already." if aside else "")
+
+    def in_library(act: Callable[[], object]) -> Callable[[], None]:
+        def shown() -> None:
+            stage.show_view("Library")
+            act()
+
+        return shown
+
+    return [
+        Command("Open the chosen template", shelf.open_chosen, "", nothing_chosen),
+        Command("Duplicate the chosen template", in_library(shelf.duplicate), "", nothing_chosen),
+        Command("Rename the chosen template", in_library(shelf.rename), "", nothing_chosen),
+        Command("Export the chosen template", in_library(shelf.files.ask_export), "", nothing_chosen),
+        Command("Import templates, a bundle or a carried shelf", in_library(shelf.import_asked.emit)),
+        Command("Export the templates shown", in_library(shelf.files.ask_export_shown), "", nothing_shown),
+        Command("The standard set of a house", in_library(shelf.show_standard_set)),
+        Command("Print the house book", in_library(shelf.files.ask_book)),
+        Command("Compare the chosen template with another", in_library(shelf.compare_with), "", nothing_chosen),
+        Command("Put the chosen template aside", in_library(shelf.put_aside), "", not_on_a_shelf),
+        Command("House rule: how many people an approval takes", in_library(shelf.ask_rule)),
+    ]
+
+
+def _of_proof(desk: Desk) -> list[Command]:
+    def nothing_open() -> str:
+        return "" if desk.document is not None else "Nothing is open: conversions are proved on an open template."
+
+    def page(name: str) -> Callable[[], None]:
+        def shown() -> None:
+            desk.view_wanted.emit("Proof")
+            desk.proof.show_page(name)
+
+        return shown
+
+    return [
+        Command("Proof: pictures of the worst link", page("Pictures"), "", nothing_open),
+        Command("Proof: codecs on this machine", page("Codecs"), "", nothing_open),
+        Command("Proof: disks of the places", page("Disks"), "", nothing_open),
+    ]
+
+
+def _of_looks(desk: Desk) -> list[Command]:
+    def brightness(name: str) -> None:
+        desk.profile.dress(name, theme.percent)
+
+    def next_brightness() -> None:
+        index = BRIGHTNESSES.index(theme.scheme.name)
+        brightness(BRIGHTNESSES[(index + 1) % len(BRIGHTNESSES)])
+
+    def text_size(step: int) -> None:
+        index = max(0, min(len(TEXT_SIZES) - 1, TEXT_SIZES.index(theme.percent) + step))
+        desk.profile.dress(theme.scheme.name, TEXT_SIZES[index])
+
+    def largest() -> str:
+        return "" if theme.percent < TEXT_SIZES[-1] else "Text is as large as it gets."
+
+    def smallest() -> str:
+        return "" if theme.percent > TEXT_SIZES[0] else "Text is as small as it gets."
+
+    def worn(name: str) -> str:
+        return "The window is as bright as that now." if theme.scheme.name == name else ""
+
+    return [
+        Command("Brighter or darker window", next_brightness, "Ctrl+B"),
+        Command("Larger text", partial(text_size, 1), "Ctrl++", largest),
+        Command("Smaller text", partial(text_size, -1), "Ctrl+-", smallest),
+        *(
+            Command(f"Brightness: {name}", partial(brightness, name), "", partial(worn, name))
+            for name in BRIGHTNESSES
+        ),
+    ]  # fmt: skip

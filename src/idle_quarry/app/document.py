@@ -17,6 +17,8 @@ from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.template import Template
 
+_KEEP_MS = 300
+
 
 class _Replace(QUndoCommand):
     """One edit: the whole template before and after."""
@@ -55,8 +57,8 @@ class Document(QObject):
         self._evaluation = evaluate(template, measured())
         self._drafts, self._workers = drafts, workers
         self.key = key or (base.revision.template_id if base else f"new-{uuid.uuid4()}")
-        self._keep_soon = QTimer(self, singleShot=True, interval=300)
-        self._keep_soon.timeout.connect(self._keep)
+        self._later = QTimer(self, singleShot=True, interval=_KEEP_MS)
+        self._later.timeout.connect(self._keep)
         self.restored = base is not None and template != base.template
 
     @property
@@ -87,7 +89,7 @@ class Document(QObject):
 
     def _take(self, template: Template) -> None:
         self._template = template
-        self._keep_soon.start()
+        self.keep_soon()
         self.look_again()
 
     def look_again(self) -> None:
@@ -101,11 +103,17 @@ class Document(QObject):
             self._drafts.drop(self.key)
             self.key = stored.revision.template_id
         self.base = stored
-        self._keep_soon.stop()
+        self._later.stop()
         self._drafts.drop(self.key)
         self.restored = False
+        if self.dirty:  # edited while it was being saved
+            self.keep_soon()
         self.saved.emit()
         self.changed.emit()
+
+    def keep_soon(self) -> None:
+        """Keep what is unsaved as a draft, a moment after the last edit."""
+        self._later.start()
 
     def _keep(self) -> None:
         if not self.dirty:
@@ -120,7 +128,7 @@ class Document(QObject):
 
     def keep_now(self) -> None:
         """Keep the draft at once, on this thread: the window is closing."""
-        self._keep_soon.stop()
+        self._later.stop()
         if self.dirty and self.undo_stack.count():
             base = self.base.revision if self.base else None
             self._drafts.keep(

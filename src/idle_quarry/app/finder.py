@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, Q
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.tinted import tint, tinted
 from idle_quarry.library import typed_words
 
 _MOST = 60
@@ -26,6 +27,7 @@ class Entry:
     beside: str
     act: Callable[[], object]
     also: str = ""  #: more that it is found by
+    why_not: str = ""  #: why it cannot be done now
 
     @property
     def haystack(self) -> str:
@@ -44,6 +46,8 @@ class Finder(QFrame):
         self.results = QListWidget()
         self.results.setAccessibleName("Results")
         self.results.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.results.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        tinted(self.results)
         column = QVBoxLayout(self)
         sized(column).setContentsMargins(8, 8, 8, 8)
         column.addWidget(self.field)
@@ -79,7 +83,8 @@ class Finder(QFrame):
             found.sort(key=lambda entry: not entry.text.lower().startswith(words[0]))
         self.results.clear()
         for entry in found[:_MOST]:
-            item = QListWidgetItem(f"{entry.text}   {entry.beside}" if entry.beside else entry.text)
+            item = QListWidgetItem("   ".join(filter(None, (entry.text, entry.beside, entry.why_not))))
+            tint(item, "dust" if entry.why_not else "")
             item.setData(Qt.ItemDataRole.UserRole, entry)
             item.setToolTip(entry.kind)
             self.results.addItem(item)

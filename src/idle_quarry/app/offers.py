@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 from idle_quarry import begun
 from idle_quarry.app.desk import Desk
-from idle_quarry.errors import QuarryError
 
 if TYPE_CHECKING:
     from idle_quarry.begun import Left
@@ -15,7 +14,7 @@ if TYPE_CHECKING:
 
 def welcome_back(desk: Desk) -> None:
     """Offer unsaved work to be resumed; where there is none, what was left half made."""
-    drafts = desk.unfinished()
+    drafts = desk.documents.unfinished()
     if not drafts:
         offer_left_over(desk)
         return
@@ -23,7 +22,7 @@ def welcome_back(desk: Desk) -> None:
 
     def take_up() -> None:
         if draft.template_id is None:
-            desk.open_new(draft.template, draft.key)
+            desk.documents.open_new(draft.template, draft.key)
         else:
             desk.open_stored(draft.template_id)
         offer_left_over(desk)
@@ -53,17 +52,15 @@ def offer_left_over(desk: Desk) -> None:
 def _offer_to_list(desk: Desk, one: Left) -> None:
     from idle_quarry.jobs.left_over import take_up, words_of
 
-    def listed() -> None:
-        try:
-            take_up(desk.library, one)
-        except QuarryError as error:
-            desk.refuse(error)
-            return
+    def listed(_record: object) -> None:
         desk.jobs_changed.emit()
         desk.say(f"{one.target.name} is listed.")
         offer_left_over(desk)
 
-    desk.say(f"{words_of(one)}: the program was ended before. It is whole.", action=("List it", listed))
+    def list_it() -> None:
+        desk.write(lambda library: take_up(library, one), listed, desk.refuse)
+
+    desk.say(f"{words_of(one)}: the program was ended before. It is whole.", action=("List it", list_it))
 
 
 def _offer_to_clear(desk: Desk, found: Sequence[Left]) -> None:

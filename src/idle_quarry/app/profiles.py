@@ -38,7 +38,7 @@ def _path_of(name: str) -> Path:
     return _folder() / f"{slug(name)}.json"
 
 
-def kept(preferences: Preferences) -> None:
+def keep(preferences: Preferences) -> None:
     """Keep a profile on this machine. Raises `ExchangeError`."""
     try:
         _folder().mkdir(parents=True, exist_ok=True)

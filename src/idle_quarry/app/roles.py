@@ -5,7 +5,9 @@ brightness changes the palette and nothing else.
 from __future__ import annotations
 
 from PySide6.QtGui import QPalette
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import (
+    QWidget,
+)
 
 from idle_quarry.app.sizes import typeset
 
@@ -31,3 +33,9 @@ def on(widget: QWidget, ground: str) -> None:
     """Lay a widget on one of the grounds."""
     widget.setBackgroundRole(GROUNDS[ground])
     widget.setAutoFillBackground(True)
+
+
+def restyle(widget: QWidget) -> None:
+    """Have a widget painted by what its properties say now."""
+    widget.updateGeometry()
+    widget.update()

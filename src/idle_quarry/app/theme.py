@@ -72,6 +72,18 @@ class Theme(QObject):
     def severity(self, severity: str) -> QColor:
         return self.colour(SEVERITY_ROLE[severity])
 
+    def seen(self, colour: str) -> QColor:
+        """Return a colour that somebody chose, made darker or lighter until it is seen on every ground (3 : 1)."""
+        made = QColor(colour)
+        grounds = [_luminance(self.colour(ground)) for ground in ("ground", "bench", "ledge")]
+        darker = grounds[0] > 0.4
+        for _ in range(20):
+            mine = _luminance(made)
+            if all((max(mine, each) + 0.05) / (min(mine, each) + 0.05) >= 3 for each in grounds):
+                break
+            made = made.darker(112) if darker else made.lighter(112)
+        return made
+
     def px(self, at_100: float) -> int:
         """Return a length in pixels at the text size in use."""
         return round(at_100 * self.percent / 100)
@@ -92,6 +104,12 @@ class Theme(QObject):
         QToolTip.setPalette(self.palette())
         self.changed.emit()
 
+    def wear(self, brightness: str, percent: int) -> None:
+        """Dress the application that runs otherwise."""
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            self.apply(app, brightness, percent)
+
     def palette(self) -> QPalette:
         """Return the palette that carries the colours; `roles` says which text has which of its roles."""
         palette = QPalette()
@@ -108,6 +126,13 @@ class Theme(QObject):
         for role in (roles.WindowText, roles.Text, roles.ButtonText):
             palette.setColor(QPalette.ColorGroup.Disabled, role, self.colour("dust"))
         return palette
+
+
+def _luminance(colour: QColor) -> float:
+    """Return the relative luminance of a colour (WCAG 2)."""
+    parts = (colour.redF(), colour.greenF(), colour.blueF())
+    linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
 
 
 theme = Theme()

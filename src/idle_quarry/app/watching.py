@@ -50,6 +50,11 @@ class FolderWatch(QObject):
         self._timer.timeout.connect(self._start)
         self._start()
 
+    @property
+    def ready(self) -> bool:
+        """Whether it knows what was there at the beginning."""
+        return self._known is not None
+
     def stop(self) -> None:
         """Watch no longer."""
         self._timer.stop()

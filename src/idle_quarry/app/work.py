@@ -6,6 +6,7 @@ import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from enum import Enum
 from functools import partial
 from types import CellType
 from typing import Any
@@ -17,17 +18,21 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.reports import unforeseen
 
 
-class Cancelled(Exception):
-    """Raised inside work whose result nobody wants any more."""
+class Cancelled(QuarryError):
+    """Raised inside work whose result nobody wants any more; whoever asked is told so by this type."""
+
+    def __init__(self) -> None:
+        super().__init__("cancelled; nothing was left behind")
 
 
 class Ticket:
     """One piece of work under way; `cancel` asks it to stop at its next word of progress."""
 
-    def __init__(self, relay: Relay, done: Callable[[Any], None], failed: Callable[[QuarryError], None]) -> None:
+    def __init__(self, relay: Relay, done: Callable[[Any], object], failed: Callable[[QuarryError], object]) -> None:
         self._relay = relay
         self.done, self.failed = done, failed
-        self.progressed: Callable[[str, float], None] | None = None
+        self.progressed: Callable[[str, float], object] | None = None
+        self.gave: Callable[[Any], object] | None = None
         self._stop = threading.Event()
 
     def cancel(self) -> None:
@@ -41,13 +46,21 @@ class Ticket:
         """Called by the work; raises `Cancelled` when the work is no longer wanted."""
         if self._stop.is_set():
             raise Cancelled
-        self._relay.answer.emit(_Answer(self, "progress", (what, share)))
+        self._relay.answer.emit(_Answer(self, _Kind.PROGRESS, (what, share)))
+
+    def give(self, value: object) -> None:
+        """Called by the work: a part of the result, which does not wait for the rest."""
+        self._relay.answer.emit(_Answer(self, _Kind.PART, value))
+
+
+class _Kind(Enum):
+    PROGRESS, PART, DONE, FAILED = range(4)
 
 
 @dataclass(frozen=True)
 class _Answer:
     ticket: Ticket
-    kind: str
+    kind: _Kind
     value: Any
 
 
@@ -64,16 +77,19 @@ class Relay(QObject):
         ticket = answer.ticket
         if _gone(ticket.done):
             return
-        if answer.kind == "progress":
+        if answer.kind is _Kind.PROGRESS:
             if ticket.progressed is not None and not ticket.cancelled:
                 ticket.progressed(*answer.value)
-        elif answer.kind == "failed":
+        elif answer.kind is _Kind.PART:
+            if ticket.gave is not None and not ticket.cancelled:
+                ticket.gave(answer.value)
+        elif answer.kind is _Kind.FAILED:
             ticket.failed(answer.value)
         elif not ticket.cancelled:
             ticket.done(answer.value)
 
 
-def _gone(call: Callable[[Any], None]) -> bool:
+def _gone(call: Callable[[Any], object]) -> bool:
     """Return whether a call belongs to a widget whose window has closed since it asked: its own, or one it holds."""
     if isinstance(call, partial):
         return _gone(call.func)
@@ -105,13 +121,14 @@ class Workers:
     def start(
         self,
         work: Callable[[Ticket], Any],
-        done: Callable[[Any], None],
-        failed: Callable[[QuarryError], None],
-        progressed: Callable[[str, float], None] | None = None,
+        done: Callable[[Any], object],
+        failed: Callable[[QuarryError], object],
+        progressed: Callable[[str, float], object] | None = None,
+        gave: Callable[[Any], object] | None = None,
     ) -> Ticket:
-        """Run `work` on a thread; `done`, `failed` and `progressed` are called on the interface thread."""
+        """Run `work` on a thread; the rest are called on the interface thread, `gave` for each part that it gives."""
         ticket = Ticket(self._relay, done, failed)
-        ticket.progressed = progressed
+        ticket.progressed, ticket.gave = progressed, gave
         if self._closed:  # the window is going: nobody would hear the answer
             ticket.cancel()
             return ticket
@@ -122,15 +139,12 @@ class Workers:
     def _run(self, ticket: Ticket, work: Callable[[Ticket], Any]) -> None:
         try:
             value = work(ticket)
-        except Cancelled:
-            error = QuarryError("cancelled; nothing was left behind")
-            self._relay.answer.emit(_Answer(ticket, "failed", error))
         except QuarryError as error:
-            self._relay.answer.emit(_Answer(ticket, "failed", error))
+            self._relay.answer.emit(_Answer(ticket, _Kind.FAILED, error))
         except Exception as error:  # the window must say so rather than wait for ever
-            self._relay.answer.emit(_Answer(ticket, "failed", QuarryError(unforeseen(error))))
+            self._relay.answer.emit(_Answer(ticket, _Kind.FAILED, QuarryError(unforeseen(error))))
         else:
-            self._relay.answer.emit(_Answer(ticket, "done", value))
+            self._relay.answer.emit(_Answer(ticket, _Kind.DONE, value))
         finally:
             self._open.discard(ticket)
 

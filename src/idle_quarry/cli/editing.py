@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 def house_begin(options: Options, out: Output) -> int:
     """Put the standard templates of some deliveries on the house shelf, as drafts; what is there already is left."""
     from idle_quarry.path.registry import deliveries
-    from idle_quarry.path.starter import starter_set
+    from idle_quarry.path.standard_set import starter_set
     from idle_quarry.path.template import Place
 
     unknown = [ident for ident in options.delivery if ident not in deliveries()]

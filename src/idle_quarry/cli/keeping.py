@@ -13,7 +13,7 @@ from idle_quarry.places import library_place, person
 
 if TYPE_CHECKING:
     from idle_quarry.library import Library
-    from idle_quarry.library.carrying import Carried
+    from idle_quarry.library.copying import Carried
     from idle_quarry.library.safety import Checked
 
 
@@ -58,7 +58,7 @@ def template_book(options: Options, out: Output) -> int:
 def template_import(options: Options, out: Output) -> int:
     """Put the templates of a file on a shelf; where the shelf has a name, only as the user said."""
     from idle_quarry.library.bundles import offered
-    from idle_quarry.library.taking import collision, take
+    from idle_quarry.library.importing import collision, take
 
     path = Path(options.file)
     documents: list[dict[str, Any]] = []
@@ -175,7 +175,7 @@ def library_rescue(options: Options, out: Output) -> int:
 
 def _carry(options: Options, to: str) -> Carried:
     from idle_quarry.library import open_library
-    from idle_quarry.library.carrying import carried
+    from idle_quarry.library.copying import carried
     from idle_quarry.library.server import is_server, open_server
 
     with opened(options) as source:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from idle_quarry.path.beginnings import delivered
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.starting import delivered
 from idle_quarry.path.template import (
     Folder,
     Intermediate,

@@ -22,6 +22,7 @@ from idle_quarry.path.settings import Setting, settings_of
 from idle_quarry.path.standard_values import otherwise
 from idle_quarry.path.template import Template
 from idle_quarry.signal.colour import PRIMARIES, TRANSFERS
+from idle_quarry.signal.formats import ORDER_WORDS
 from idle_quarry.signal.rates import is_pulled, rate_text
 from idle_quarry.signal.words import format_words
 
@@ -120,7 +121,7 @@ def camera_sheet(stored: Stored, title: str) -> str:
         f"exactly {fmt.rate.numerator}/{fmt.rate.denominator}, not {round(fmt.rate)}; " if is_pulled(fmt.rate) else ""
     )
     scan = {"progressive": "Progressive", "interlaced": "Interlaced", "psf": "Progressive (PsF on the cable)"}[fmt.scan]
-    order = {"top": "upper field first", "bottom": "lower field first", None: "whole pictures"}[fmt.field_order]
+    order = ORDER_WORDS.get(fmt.field_order or "", "whole pictures")
     drop = template.timecode.drop
     rows = [
         ("Raster", fmt.raster.size_text, menus["raster"].get(fmt.raster.size_text, ""), fmt.raster.name or ""),

@@ -4,31 +4,14 @@ from __future__ import annotations
 
 import shlex
 
+from idle_quarry.media.code_points import FFMPEG_MATRICES, FFMPEG_PRIMARIES, FFMPEG_TRANSFERS
 from idle_quarry.media.encode import clip_suffix, encoder_options, encoder_pixels
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Template
-from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.formats import ORDER_WORDS, SignalFormat
 from idle_quarry.signal.rates import rate_fraction_text
 from idle_quarry.signal.words import format_words
-
-_PRIMARIES = {
-    "bt709": "bt709",
-    "bt601-625": "bt470bg",
-    "bt601-525": "smpte170m",
-    "bt2020": "bt2020",
-    "p3": "smpte432",
-    "p3-dci": "smpte431",
-}
-_TRANSFERS = {
-    "bt709": "bt709",
-    "hlg": "arib-std-b67",
-    "pq": "smpte2084",
-    "srgb": "iec61966-2-1",
-    "linear": "linear",
-    "gamma2.6": "smpte428",
-}
-_MATRICES = {"bt601": "smpte170m", "bt709": "bt709", "bt2020": "bt2020nc", "rgb": "rgb"}
 
 
 def recipe(template: Template) -> str:
@@ -46,8 +29,8 @@ def recipe(template: Template) -> str:
             options += [f"-{'b:v' if key == 'b' else key}", value]
     e = pixels.format.encoding
     colour = [
-        "-color_primaries", _PRIMARIES[e.primaries], "-color_trc", _TRANSFERS[e.transfer],
-        "-colorspace", _MATRICES[e.matrix], "-color_range", "pc" if e.range == "full" else "tv",
+        "-color_primaries", FFMPEG_PRIMARIES[e.primaries], "-color_trc", FFMPEG_TRANSFERS[e.transfer],
+        "-colorspace", FFMPEG_MATRICES[e.matrix], "-color_range", "pc" if e.range == "full" else "tv",
     ]  # fmt: skip
     aspect = fmt.raster.pixel_aspect
     filters = [f"setsar={aspect.numerator}/{aspect.denominator}", _field_filter(fmt)]
@@ -86,14 +69,11 @@ def recipe(template: Template) -> str:
             "source=$1",
             f'wants raster "$(said width,height)" {size} {size}',
             f'wants "frame rate" "$(said r_frame_rate)" {rate_fraction_text(fmt.rate)} {rate_fraction_text(fmt.rate)}',
-            f'wants "field order" "$(said field_order)" "{_field_words(fmt)}" "{_FIELDS[fmt.field_order] if fmt.scan != "progressive" else "whole pictures"}"',
+            f'wants "field order" "$(said field_order)" "{_field_words(fmt)}" "{ORDER_WORDS[fmt.field_order] if fmt.scan != "progressive" and fmt.field_order else "whole pictures"}"',
             quoted,
             "",
         ]
     )
-
-
-_FIELDS = {"top": "upper field first", "bottom": "lower field first", None: "whole pictures"}
 
 
 def _field_words(fmt: SignalFormat) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from idle_quarry.media.declared import Clip
+from idle_quarry.media.clip import Clip
 from idle_quarry.path.evaluation import SEVERITIES, Finding
 from idle_quarry.path.grades import worst
 from idle_quarry.path.matching import Match, match

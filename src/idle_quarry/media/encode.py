@@ -17,6 +17,7 @@ from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
 from idle_quarry.errors import MediaError
+from idle_quarry.media.code_points import written
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.registry import Codec
 from idle_quarry.picture.bars import ycbcr_codes
@@ -40,9 +41,6 @@ def _coded_once(codec: Codec) -> int:
     return 2 if "avcintra" in codec.encode.options.get("x264-params", "") else 0
 
 
-_PRIMARIES = {"bt709": 1, "bt601-625": 5, "bt601-525": 6, "bt2020": 9, "p3": 12, "p3-dci": 11}
-_TRANSFERS = {"bt709": 1, "linear": 8, "srgb": 13, "pq": 16, "gamma2.6": 17, "hlg": 18}
-_MATRICES = {"rgb": 0, "bt709": 1, "bt601": 6, "bt2020": 9}
 _PCM = {16: "pcm_s16le", 24: "pcm_s24le", 32: "pcm_s32le"}
 
 
@@ -197,9 +195,7 @@ def _flagged(frame: av.VideoFrame, fmt: SignalFormat) -> av.VideoFrame:
 
 def _colour_flags(target: Any, fmt: SignalFormat) -> None:
     e = fmt.encoding
-    target.color_primaries = _PRIMARIES[e.primaries]
-    target.color_trc = _TRANSFERS[e.transfer] if e.matrix != "bt601" else 6
-    target.colorspace = _MATRICES[e.matrix]
+    target.color_primaries, target.color_trc, target.colorspace = written(e.primaries, e.transfer, e.matrix)
     target.color_range = 2 if e.range == "full" else 1
 
 

@@ -10,8 +10,10 @@ from dataclasses import replace
 from pathlib import Path
 
 from idle_quarry.errors import MediaError, QuarryError
-from idle_quarry.media import kept
-from idle_quarry.media.declared import Clip, inspect, signal_format
+from idle_quarry.media import memory
+from idle_quarry.media.clip import Clip
+from idle_quarry.media.declared import signal_format
+from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.measurement.disagreements import disagreements, measured_format
 from idle_quarry.media.measurement.measure import Progress, measure
 from idle_quarry.media.measurement.measured import Measured
@@ -40,15 +42,15 @@ def look(path: Path, progress: Progress | None = None, *, threads: int = 0) -> C
     if not path.is_file():
         return inspect(path)  # says what is wrong
     try:
-        ident = kept.identity(path)
+        ident = memory.identity(path)
     except OSError as error:
         raise MediaError("this user may not read it", subject=str(path)) from error
-    known = kept.remembered(ident)
+    known = memory.remembered(ident)
     if known is not None:
         # the file may have been renamed since, a run of stills keeps its label
         name = shown_name(path) if path.suffix == Path(known.name).suffix and "[" not in known.name else known.name
         clip = Clip(path, name, known.declared, signal_format(known.declared))
-        return _with(clip, known.measured, kept.correction(ident))
+        return _with(clip, known.measured, memory.correction(ident))
     clip = inspect(path)
     try:
         measured = measure(path, clip.declared, clip.format, progress, threads=threads)
@@ -56,8 +58,8 @@ def look(path: Path, progress: Progress | None = None, *, threads: int = 0) -> C
         return replace(clip, trouble=error.what)
     except _UNFORESEEN as error:
         return replace(clip, trouble=unforeseen(error))
-    kept.remember(ident, clip.name, clip.declared, measured)
-    return _with(clip, measured, kept.correction(ident))
+    memory.remember(ident, clip.name, clip.declared, measured)
+    return _with(clip, measured, memory.correction(ident))
 
 
 def _with(clip: Clip, measured: Measured, corrected: SignalFormat | None) -> Clip:
@@ -77,7 +79,7 @@ def corrected_clip(clip: Clip, fmt: SignalFormat | None) -> Clip:
     Raises `MediaError` where it cannot be kept.
     """
     try:
-        kept.correct(kept.identity(clip.path), fmt)
+        memory.correct(memory.identity(clip.path), fmt)
     except OSError as error:
         raise MediaError("the correction could not be kept", subject=clip.name, remedy=str(error.strerror)) from error
     declared = replace(clip, format=signal_format(clip.declared), corrected=False)

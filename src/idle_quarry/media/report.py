@@ -15,7 +15,7 @@ import jinja2
 from idle_quarry.begun import noted
 from idle_quarry.errors import MediaError, NotUnderstood
 from idle_quarry.files import written_whole
-from idle_quarry.media.declared import Clip
+from idle_quarry.media.clip import Clip
 from idle_quarry.media.words import active_text, fields_text, measured_lines, moments_text
 from idle_quarry.signal.words import format_words
 

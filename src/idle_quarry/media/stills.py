@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from idle_quarry.files import written_whole
-from idle_quarry.media.declared import Clip
-from idle_quarry.media.kept import identity
+from idle_quarry.media.clip import Clip
+from idle_quarry.media.memory import identity
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.picture.scopes import rgb_to_show
 from idle_quarry.places import memory_folder

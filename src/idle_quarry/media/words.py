@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from idle_quarry.media.declared import Clip
-from idle_quarry.media.measurement.disagreements import ORDERS
-from idle_quarry.media.measurement.fields import Fields
-from idle_quarry.media.measurement.levels import R103_AREA, LevelsFound
+from idle_quarry.media.clip import Clip
+from idle_quarry.media.measurement.levels import R103_AREA
+from idle_quarry.media.measurement.measured import Fields, LevelsFound
+from idle_quarry.signal.formats import ORDER_WORDS
 from idle_quarry.signal.levels import Levels
 from idle_quarry.signal.rasters import aspect_text
 from idle_quarry.signal.rates import rate_text
@@ -24,7 +24,7 @@ def fields_text(found: Fields | None) -> str:
     words = {"psf": "PsF"}.get(found.scan, found.scan)
     if found.cadence:
         words = f"{found.cadence} {words}" if found.scan == "pulldown" else f"{words}, held {found.cadence}"
-    return f"{words}, {ORDERS[found.field_order]}" if found.field_order else words
+    return f"{words}, {ORDER_WORDS[found.field_order]}" if found.field_order else words
 
 
 def moments_text(found: Fields | None) -> str:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from idle_quarry.path.beginnings import delivered, from_working
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.settings import Setting, settings_of
-from idle_quarry.path.starting import delivered, from_working
 from idle_quarry.path.template import Template
 from idle_quarry.signal.catalogue import nearest_standard
 

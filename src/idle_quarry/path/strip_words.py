@@ -8,7 +8,7 @@ from idle_quarry.path.codecs import gb_per_hour, mbps
 from idle_quarry.path.evaluation import Link, Station
 from idle_quarry.path.grades import Step
 from idle_quarry.path.steps import ColourStep, DepthStep, FitStep, RangeStep, RateStep, ScanMethod, ScanStep
-from idle_quarry.signal.formats import SAMPLINGS, SignalFormat
+from idle_quarry.signal.formats import ORDER_WORDS, SAMPLINGS, SignalFormat
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.words import format_words
 
@@ -51,7 +51,7 @@ def in_two(words: str) -> tuple[str, str]:
     """
     each = re.sub(r" \([^)]*\)", "", words).split()
     coded = [word for word in each if word in SAMPLINGS or word.endswith("bit")]
-    shown = {"bff": "lower field first", "tff": "upper field first", "hlg": "HLG", "pq": "PQ", "p3": "P3"}
+    shown = {"bff": ORDER_WORDS["bottom"], "tff": ORDER_WORDS["top"], "hlg": "HLG", "pq": "PQ", "p3": "P3"}
     return " ".join(shown.get(word, word) for word in each if word not in coded), " ".join(coded).replace("bit", " bit")
 
 

@@ -12,6 +12,7 @@ from functools import lru_cache
 from typing import Any
 
 from idle_quarry.errors import NotPossible, NotUnderstood
+from idle_quarry.path.beginnings import delivered, from_working, working_codec, working_from
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.evaluate import coding_of
 from idle_quarry.path.evaluation import Link
@@ -19,7 +20,6 @@ from idle_quarry.path.grades import Step, worst
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs, deliveries
 from idle_quarry.path.shares import rounded_to
-from idle_quarry.path.starting import delivered, from_working, working_codec, working_from
 from idle_quarry.path.steps import ColourStep, FitStep, RateStep, ScanMethod, ScanStep, plan
 from idle_quarry.path.template import Delivered, Source, Template, slug
 from idle_quarry.signal.catalogue import irregularities, standard_formats

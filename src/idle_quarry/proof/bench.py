@@ -36,11 +36,12 @@ from idle_quarry.picture.strips import at_once
 from idle_quarry.proof.material import Material
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
 from idle_quarry.signal.rasters import Raster
+from idle_quarry.signal.rates import rate_text
 
 Shown = NDArray[np.uint8]
 
 #: Bytes of converted stills kept.
-_KEPT_BYTES = 400_000_000
+_KEPT_BYTES = 160_000_000
 #: Output frames over which judder is looked at: a second of any rate, and a second more.
 _JUDDER_FRAMES = 120
 #: Figures of colour are taken from every so-manieth sample and line.
@@ -187,6 +188,19 @@ class Bench:
             found += [(origin.first, origin.phase) for origin in conversion.origins(index)]
             index += 1
         return tuple(found[:count])
+
+    def shown_words(self, policy: Policy, index: int) -> str:
+        """Return which source pictures an output frame shows, in words."""
+        fields = self.source.scan == "interlaced"
+        shown = []
+        for origin in self.conversion(policy).origins(index):
+            name = f"field {origin.first % 2 + 1} of {origin.first // 2}" if fields else f"{origin.first}"
+            if origin.phase:
+                name += f" and {'the next' if fields else origin.first + 1}, {100 * origin.phase:.0f} % on"
+            shown.append(name)
+        if len(set(shown)) == 1:
+            shown = shown[:1]
+        return f"shows source {'picture ' if not fields else ''}{'; '.join(shown)}, at {rate_text(self.target.rate)}"
 
     # -- figures ---------------------------------------------------------------------------------------
 

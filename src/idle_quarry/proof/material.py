@@ -9,8 +9,8 @@ from typing import Protocol
 import numpy as np
 
 from idle_quarry.errors import MediaError
-from idle_quarry.media.declared import Clip
-from idle_quarry.media.kept import identity
+from idle_quarry.media.clip import Clip
+from idle_quarry.media.memory import identity
 from idle_quarry.media.pictures import Picture
 from idle_quarry.media.stills import FrameSource
 from idle_quarry.picture.charts import CHARTS, chart_frame
@@ -18,7 +18,7 @@ from idle_quarry.picture.link import Planes, from_rgb, planes_of_codes, to_rgb
 from idle_quarry.signal.formats import Encoding, SignalFormat
 
 #: Bytes of source frames kept: what is stepped over once is there at once.
-_KEPT_BYTES = 500_000_000
+_KEPT_BYTES = 220_000_000
 
 
 class Material(Protocol):

@@ -117,6 +117,10 @@ class SignalFormat:
         return replace(self, encoding=replace(self.encoding, **parts))
 
 
+#: Field orders in words.
+ORDER_WORDS = {"top": "upper field first", "bottom": "lower field first"}
+
+
 def standard_field_order(raster: Raster) -> str:
     """Return the field order a raster's standard gives: lower first at 525 lines, else upper first."""
     return "bottom" if raster.height in (480, 486) else "top"

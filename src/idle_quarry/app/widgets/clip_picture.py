@@ -11,9 +11,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from idle_quarry.app.drawing.ribbon import draw_ribbon
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.ribbon import draw_ribbon
 from idle_quarry.app.work import Ticket, Workers
 from idle_quarry.errors import QuarryError
 from idle_quarry.media import Clip

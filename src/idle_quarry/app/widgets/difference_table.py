@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
 
-from idle_quarry.app.widgets.basics import fit_rows, wrapped_table
+from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.tinted import tint
 from idle_quarry.path.effects import Compared
 

@@ -26,11 +26,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.drawing import draw_severity, fitted
+from idle_quarry.app.drawing.marks import draw_severity, fitted
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.basics import label
+from idle_quarry.app.widgets.labels import label
 from idle_quarry.path.evaluation import Evaluation, Finding
 
 Index = QModelIndex | QPersistentModelIndex

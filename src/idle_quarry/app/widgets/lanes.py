@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from idle_quarry.app.drawing import draw_frame
+from idle_quarry.app.drawing.marks import draw_frame
 from idle_quarry.app.theme import theme
 from idle_quarry.jobs.structure import line_up_start
 from idle_quarry.path.findings.timecode import parsed
@@ -94,7 +94,7 @@ class Lanes(QWidget):
     def _track(self, p: QPainter, lane: QRectF, lead: float, y: float, name: str, colour: str, kind: str) -> None:
         band = QRectF(lane.left(), y, lane.width(), theme.px(13))
         p.fillRect(band, theme.colour("ledge"))
-        p.fillRect(QRectF(band.left(), y, theme.px(4), band.height()), QColor(colour))
+        p.fillRect(QRectF(band.left(), y, theme.px(4), band.height()), theme.seen(colour))
         if kind == "video":
             p.setPen(QPen(theme.colour("seam"), 1, Qt.PenStyle.DotLine))
             p.drawLine(QPointF(band.left() + lead, band.bottom()), QPointF(band.right(), band.bottom()))

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QVBoxLayout, QWidg
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.basics import button, label
+from idle_quarry.app.widgets.buttons import button
+from idle_quarry.app.widgets.labels import label
 from idle_quarry.path.policies import Part
 from idle_quarry.proof.bench import Figure
 

@@ -11,7 +11,7 @@ from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.clip_picture import Seen
 from idle_quarry.media import Clip
 from idle_quarry.media.measurement.levels import bar_codes
-from idle_quarry.media.measurement.sound import SoundFound
+from idle_quarry.media.measurement.measured import SoundFound
 from idle_quarry.picture.scopes import Counts
 from idle_quarry.signal.formats import Encoding
 from idle_quarry.signal.levels import Levels

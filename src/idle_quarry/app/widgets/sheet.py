@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from html import escape
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
@@ -19,9 +18,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.roles import as_role
+from idle_quarry.app.roles import as_role, restyle
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.basics import button, label, restyle
+from idle_quarry.app.widgets.labels import label
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.settings import Setting
 from idle_quarry.signal.spoken import Readings
@@ -245,18 +244,3 @@ class Sheet(QScrollArea):
         if row is not None:
             self.ensureWidgetVisible(row.editor)
             row.editor.setFocus(Qt.FocusReason.ShortcutFocusReason)
-
-
-def section(title: str, *actions: tuple[str, Callable[[], object]]) -> tuple[QWidget, list[QPushButton]]:
-    """Return a heading with quiet buttons at its right."""
-    from PySide6.QtWidgets import QHBoxLayout
-
-    made = QWidget()
-    row = QHBoxLayout(made)
-    sized(row).setContentsMargins(16, 8, 10, 2)
-    row.addWidget(label(title, "head"))
-    row.addStretch(1)
-    buttons = [button(text, act, quiet=True) for text, act in actions]
-    for each in buttons:
-        row.addWidget(each)
-    return made, buttons

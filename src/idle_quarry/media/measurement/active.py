@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.media.measurement.measured import ActivePicture
 from idle_quarry.media.pictures import Picture
 from idle_quarry.signal.levels import Levels
 
@@ -14,17 +13,6 @@ from idle_quarry.signal.levels import Levels
 _BLACK, _PICTURE = 9.0, 18.0
 #: Within so many lines or columns a bar's edge is at full brightness.
 _EDGE = 4
-
-
-@dataclass(frozen=True)
-class ActivePicture:
-    """The rectangle that holds picture, in samples and lines of the raster; `half_line` is "first", "last" or None."""
-
-    x: int
-    y: int
-    width: int
-    height: int
-    half_line: str | None = None
 
 
 class ActiveMeter:

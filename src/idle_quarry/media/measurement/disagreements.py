@@ -3,37 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any
 
 from idle_quarry.media.declared import Declared
-from idle_quarry.media.measurement.fields import Fields, Stretch
-from idle_quarry.media.measurement.measured import Measured
+from idle_quarry.media.measurement.measured import Disagreement, Fields, Measured, Stretch
 from idle_quarry.signal.colour import MATRICES
-from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.formats import ORDER_WORDS, SignalFormat
 from idle_quarry.signal.levels import Levels
 from idle_quarry.signal.rasters import FOUR_THREE, default_pixel_aspect
 from idle_quarry.signal.rates import rate_fraction_text, rate_text
 from idle_quarry.signal.timecode import can_drop
 
-ORDERS = {"top": "upper field first", "bottom": "lower field first", None: "no field order"}
 #: A share by which time stamps must differ from the declared rate to be another rate: 29.97 and 30 differ by 0.001.
 _OTHER_RATE = Fraction(1, 2500)
-
-
-@dataclass(frozen=True)
-class Disagreement:
-    """One declared property that the clip does not keep: `field` is a key of the declared properties."""
-
-    field: str
-    declared: Any
-    measured: Any
-    text: str
-    grave: bool = True
-
-    def to_json(self) -> dict[str, Any]:
-        return {"field": self.field, "declared": self.declared, "measured": self.measured, "text": self.text}
 
 
 def disagreements(declared: Declared, fmt: SignalFormat | None, measured: Measured) -> tuple[Disagreement, ...]:
@@ -69,6 +51,10 @@ def measured_format(fmt: SignalFormat | None, measured: Measured) -> SignalForma
     return SignalFormat(fmt.raster, rate, scan, order, fmt.encoding)
 
 
+def _order(order: str | None) -> str:
+    return ORDER_WORDS.get(order or "", "no field order")
+
+
 def _perhaps(found: Fields, text: str) -> str:
     return text if found.confidence >= 0.9 else f"Probably, not surely: {text[0].lower()}{text[1:]}"
 
@@ -96,7 +82,7 @@ def _scan(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
     if found.scan == "pulldown":
         pictures = rate_text(found.true_rate) if found.true_rate else "fewer"
         text = (
-            f"{found.cadence} pulldown: {pictures} pictures a second spread over fields, {ORDERS[found.field_order]}. "
+            f"{found.cadence} pulldown: {pictures} pictures a second spread over fields, {_order(found.field_order)}. "
             "Deinterlaced it would judder and lose sharpness; taken out of its cadence it loses nothing."
         )
         yield Disagreement("scan", declared.scan, "pulldown", _perhaps(found, text))
@@ -108,13 +94,13 @@ def _scan(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
         yield Disagreement("scan", "interlaced", "psf", _perhaps(found, text))
     elif found.scan == "interlaced" and declared.scan == "progressive":
         text = (
-            f"The flags say progressive, but every frame holds two moments, {ORDERS[found.field_order]}: scaled or "
+            f"The flags say progressive, but every frame holds two moments, {_order(found.field_order)}: scaled or "
             "shown as it is, movement would tear into combs."
         )
         yield Disagreement("scan", "progressive", "interlaced", _perhaps(found, text))
     if found.field_order and declared.field_order and found.field_order != declared.field_order:
         text = (
-            f"The flags say {ORDERS[declared.field_order]}, but movement runs {ORDERS[found.field_order]}: shown as "
+            f"The flags say {_order(declared.field_order)}, but movement runs {_order(found.field_order)}: shown as "
             "flagged, everything that moves would jump forward and back."
         )
         yield Disagreement("field_order", declared.field_order, found.field_order, _perhaps(found, text))
@@ -122,7 +108,7 @@ def _scan(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
 
 def _stretch(stretch: Stretch) -> str:
     kind = stretch.scan if stretch.cadence is None else f"{stretch.cadence} {stretch.scan}"
-    order = f" ({ORDERS[stretch.field_order]})" if stretch.field_order else ""
+    order = f" ({_order(stretch.field_order)})" if stretch.field_order else ""
     return f"{kind}{order} from frame {stretch.start}"
 
 

@@ -10,6 +10,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.media.measurement.measured import Fields, Stretch
 from idle_quarry.media.measurement.structure import CYCLES, Decoded, Evidence, Segment, decoded, possible
 from idle_quarry.signal.rates import NAMED_RATES
 
@@ -33,32 +34,6 @@ class RunSeen:
 
     first: int
     found: Evidence
-
-
-@dataclass(frozen=True)
-class Stretch:
-    """Frames `start` to `stop` (half open, as far as they were examined) that are of one structure."""
-
-    start: int
-    stop: int
-    scan: str
-    field_order: str | None
-    cadence: str | None
-
-
-@dataclass(frozen=True)
-class Fields:
-    """What fields a clip has. `true_rate` counts moments in time a second; `marks` are (frame, pattern) of each pair."""
-
-    scan: str
-    field_order: str | None
-    cadence: str | None
-    true_rate: Fraction | None
-    repeated_frames: float
-    confidence: float
-    stretches: tuple[Stretch, ...] = ()
-    breaks: tuple[int, ...] = ()
-    marks: tuple[tuple[int, str], ...] = ()
 
 
 def described(structure: str) -> tuple[str, str | None, str | None]:

@@ -5,11 +5,10 @@ Sources: BT.601, BT.709, BT.2100 (code values); EBU R 103 (gamut: −5 % to 105 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.media.measurement.measured import LevelsFound, LumaLevels
 from idle_quarry.media.pictures import Picture
 from idle_quarry.picture.scopes import normalised, ycbcr_to_rgb
 from idle_quarry.signal.colour import MATRICES
@@ -26,37 +25,6 @@ _BAR_PICTURES = 3
 _GAMUT = (-0.05, 1.05)
 #: The share of the picture that EBU R 103 lets lie outside.
 R103_AREA = 0.01
-
-
-@dataclass(frozen=True)
-class LumaLevels:
-    """Luma code values at `bits` bits: extremes, and the shares of samples below black and above white."""
-
-    minimum: int
-    maximum: int
-    below_black: float
-    above_white: float
-    bits: int
-    histogram: tuple[int, ...]  # 256 equal spans of the scale
-
-    def share_below(self, code: int) -> float:
-        """Return the share of samples below `code`, to the 256th of the scale."""
-        span = max(1, (1 << self.bits) // 256)
-        total = sum(self.histogram)
-        return sum(self.histogram[: code // span]) / total if total else 0.0
-
-
-@dataclass(frozen=True)
-class LevelsFound:
-    """What the pictures' codes are."""
-
-    luma: LumaLevels
-    chroma_minimum: int | None
-    chroma_maximum: int | None
-    range: str | None
-    outside_gamut: float | None
-    significant_bits: int
-    bars_matrix: str | None
 
 
 class LevelMeter:

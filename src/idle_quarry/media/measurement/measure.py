@@ -12,10 +12,10 @@ from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media.declared import Declared
 from idle_quarry.media.measurement.active import ActiveMeter
 from idle_quarry.media.measurement.field_pairs import PairMeter
-from idle_quarry.media.measurement.fields import Fields, RunSeen, fields_of
+from idle_quarry.media.measurement.fields import RunSeen, fields_of
 from idle_quarry.media.measurement.levels import LevelMeter
-from idle_quarry.media.measurement.measured import Change, Measured, TimecodeBreak, VariableRate
-from idle_quarry.media.measurement.sound import SoundFound, heard
+from idle_quarry.media.measurement.measured import Change, Fields, Measured, SoundFound, TimecodeBreak, VariableRate
+from idle_quarry.media.measurement.sound import heard
 from idle_quarry.media.measurement.structure import evidence
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.signal.formats import Encoding, SignalFormat

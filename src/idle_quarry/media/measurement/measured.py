@@ -6,11 +6,6 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-from idle_quarry.media.measurement.active import ActivePicture
-from idle_quarry.media.measurement.fields import Fields
-from idle_quarry.media.measurement.levels import LevelsFound
-from idle_quarry.media.measurement.sound import SoundFound
-
 
 @dataclass(frozen=True)
 class TimecodeBreak:
@@ -158,3 +153,160 @@ def _sound(found: SoundFound) -> dict[str, Any]:
 
 def _ratio(value: Fraction | None) -> str | None:
     return None if value is None else f"{value.numerator}/{value.denominator}"
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Frames `start` to `stop` (half open, as far as they were examined) that are of one structure."""
+
+    start: int
+    stop: int
+    scan: str
+    field_order: str | None
+    cadence: str | None
+
+
+@dataclass(frozen=True)
+class Fields:
+    """What fields a clip has. `true_rate` counts moments in time a second; `marks` are (frame, pattern) of each pair."""
+
+    scan: str
+    field_order: str | None
+    cadence: str | None
+    true_rate: Fraction | None
+    repeated_frames: float
+    confidence: float
+    stretches: tuple[Stretch, ...] = ()
+    breaks: tuple[int, ...] = ()
+    marks: tuple[tuple[int, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class LumaLevels:
+    """Luma code values at `bits` bits: extremes, and the shares of samples below black and above white."""
+
+    minimum: int
+    maximum: int
+    below_black: float
+    above_white: float
+    bits: int
+    histogram: tuple[int, ...]  # 256 equal spans of the scale
+
+    def share_below(self, code: int) -> float:
+        """Return the share of samples below `code`, to the 256th of the scale."""
+        span = max(1, (1 << self.bits) // 256)
+        total = sum(self.histogram)
+        return sum(self.histogram[: code // span]) / total if total else 0.0
+
+
+@dataclass(frozen=True)
+class LevelsFound:
+    """What the pictures' codes are."""
+
+    luma: LumaLevels
+    chroma_minimum: int | None
+    chroma_maximum: int | None
+    range: str | None
+    outside_gamut: float | None
+    significant_bits: int
+    bars_matrix: str | None
+
+
+@dataclass(frozen=True)
+class ActivePicture:
+    """The rectangle that holds picture, in samples and lines of the raster; `half_line` is "first", "last" or None."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+    half_line: str | None = None
+
+
+@dataclass(frozen=True)
+class Tone:
+    """A steady sine: frequency in Hz, level of its peak in dBFS, and whose line-up that is."""
+
+    frequency_hz: float
+    level_dbfs: float
+    line_up: str | None
+
+
+@dataclass(frozen=True)
+class Channel:
+    """One channel: sample peak in dBFS (None for digital silence), and a tone where it has one."""
+
+    peak_dbfs: float | None
+    rms_dbfs: float | None
+    silent: bool
+    tone: Tone | None
+
+
+@dataclass(frozen=True)
+class SoundFound:
+    """One sound stream. Pairs name channels from 1; loudness is None where it is too short or too quiet to have one."""
+
+    sample_rate: int
+    seconds: float
+    channels: tuple[Channel, ...]
+    identical: tuple[tuple[int, int], ...]
+    inverted: tuple[tuple[int, int], ...]
+    loudness_lufs: float | None
+    range_lu: float | None
+    true_peak_dbtp: float | None
+    windows: int = 1  #: how many windows were heard; 1 is the whole
+
+    def loudness_words(self) -> str:
+        """Return loudness and true peak in words: as EBU R 128 has them where the whole was heard, else of how much."""
+        loud = "too quiet or short for a loudness"
+        if self.loudness_lufs is not None:
+            loud = f"{self.loudness_lufs:.1f} LUFS".replace("-", "−")
+        peak = (
+            f", true peak {self.true_peak_dbtp:.1f} dBTP".replace("-", "−") if self.true_peak_dbtp is not None else ""
+        )
+        if self.windows > 1:
+            return f"{loud}{peak}, of {self.windows} windows, {self.seconds:.0f} s of the clip, not of the whole"
+        return f"{loud}{peak} (EBU R 128) over {self.seconds:.1f} s"
+
+    def said(self) -> tuple[str, ...]:
+        """Return what is worth saying, a sentence each."""
+        lines = []
+        silent = [n for n, channel in enumerate(self.channels, 1) if channel.silent]
+        if silent and len(silent) == len(self.channels):
+            lines.append("the sound is silent")
+        elif silent:
+            lines.append(f"silent: channel{'s' if len(silent) > 1 else ''} {_listed(silent)}")
+        for one, other in self.identical:
+            lines.append(f"channels {one} and {other} are identical: mono on two tracks")
+        for one, other in self.inverted:
+            lines.append(f"channels {one} and {other} are out of phase: together they cancel")
+        tones: dict[tuple[int, float], list[int]] = {}
+        for n, channel in enumerate(self.channels, 1):
+            if channel.tone is not None:
+                tones.setdefault((round(channel.tone.frequency_hz), round(channel.tone.level_dbfs, 1)), []).append(n)
+        for (frequency, level), numbers in tones.items():
+            named = next(
+                c.tone.line_up for c in self.channels if c.tone is not None and round(c.tone.frequency_hz) == frequency
+            )
+            as_named = f", line-up by {named}" if named else ""
+            where = f" on {_listed(numbers)}" if len(self.channels) > 1 else ""
+            lines.append(f"steady tone of {frequency} Hz at {level:g} dBFS{where}{as_named}")
+        return tuple(lines)
+
+
+def _listed(numbers: list[int]) -> str:
+    return ", ".join(str(n) for n in numbers)
+
+
+@dataclass(frozen=True)
+class Disagreement:
+    """One declared property that the clip does not keep: `field` is a key of the declared properties."""
+
+    field: str
+    declared: Any
+    measured: Any
+    text: str
+    grave: bool = True
+
+    def to_json(self) -> dict[str, Any]:
+        return {"field": self.field, "declared": self.declared, "measured": self.measured, "text": self.text}

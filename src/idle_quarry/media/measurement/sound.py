@@ -6,7 +6,6 @@ Loudness and true peak are EBU R 128's (ITU-R BS.1770-5), by FFmpeg's ebur128 fi
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +15,7 @@ from av.audio.frame import AudioFrame
 from av.error import FFmpegError
 from numpy.typing import NDArray
 
+from idle_quarry.media.measurement.measured import Channel, SoundFound, Tone
 from idle_quarry.media.streams import streams_of_sound
 
 #: Below this a channel is silent, dBFS.
@@ -31,81 +31,6 @@ LINE_UPS = {
     -9.0: "a house level",
 }
 _FLOOR = 1e-10
-
-
-@dataclass(frozen=True)
-class Tone:
-    """A steady sine: frequency in Hz, level of its peak in dBFS, and whose line-up that is."""
-
-    frequency_hz: float
-    level_dbfs: float
-    line_up: str | None
-
-
-@dataclass(frozen=True)
-class Channel:
-    """One channel: sample peak in dBFS (None for digital silence), and a tone where it has one."""
-
-    peak_dbfs: float | None
-    rms_dbfs: float | None
-    silent: bool
-    tone: Tone | None
-
-
-@dataclass(frozen=True)
-class SoundFound:
-    """One sound stream. Pairs name channels from 1; loudness is None where it is too short or too quiet to have one."""
-
-    sample_rate: int
-    seconds: float
-    channels: tuple[Channel, ...]
-    identical: tuple[tuple[int, int], ...]
-    inverted: tuple[tuple[int, int], ...]
-    loudness_lufs: float | None
-    range_lu: float | None
-    true_peak_dbtp: float | None
-    windows: int = 1  #: how many windows were heard; 1 is the whole
-
-    def loudness_words(self) -> str:
-        """Return loudness and true peak in words: as EBU R 128 has them where the whole was heard, else of how much."""
-        loud = "too quiet or short for a loudness"
-        if self.loudness_lufs is not None:
-            loud = f"{self.loudness_lufs:.1f} LUFS".replace("-", "−")
-        peak = (
-            f", true peak {self.true_peak_dbtp:.1f} dBTP".replace("-", "−") if self.true_peak_dbtp is not None else ""
-        )
-        if self.windows > 1:
-            return f"{loud}{peak}, of {self.windows} windows, {self.seconds:.0f} s of the clip, not of the whole"
-        return f"{loud}{peak} (EBU R 128) over {self.seconds:.1f} s"
-
-    def said(self) -> tuple[str, ...]:
-        """Return what is worth saying, a sentence each."""
-        lines = []
-        silent = [n for n, channel in enumerate(self.channels, 1) if channel.silent]
-        if silent and len(silent) == len(self.channels):
-            lines.append("the sound is silent")
-        elif silent:
-            lines.append(f"silent: channel{'s' if len(silent) > 1 else ''} {_listed(silent)}")
-        for one, other in self.identical:
-            lines.append(f"channels {one} and {other} are identical: mono on two tracks")
-        for one, other in self.inverted:
-            lines.append(f"channels {one} and {other} are out of phase: together they cancel")
-        tones: dict[tuple[int, float], list[int]] = {}
-        for n, channel in enumerate(self.channels, 1):
-            if channel.tone is not None:
-                tones.setdefault((round(channel.tone.frequency_hz), round(channel.tone.level_dbfs, 1)), []).append(n)
-        for (frequency, level), numbers in tones.items():
-            named = next(
-                c.tone.line_up for c in self.channels if c.tone is not None and round(c.tone.frequency_hz) == frequency
-            )
-            as_named = f", line-up by {named}" if named else ""
-            where = f" on {_listed(numbers)}" if len(self.channels) > 1 else ""
-            lines.append(f"steady tone of {frequency} Hz at {level:g} dBFS{where}{as_named}")
-        return tuple(lines)
-
-
-def _listed(numbers: list[int]) -> str:
-    return ", ".join(str(n) for n in numbers)
 
 
 def heard(path: Path, stream_index: int, sample_rate: int, duration_s: float | None) -> SoundFound | None:

@@ -10,10 +10,8 @@ from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.findings.common import joined, remedy
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.steps import ScanMethod, ScanStep
-from idle_quarry.signal.formats import standard_field_order
+from idle_quarry.signal.formats import ORDER_WORDS, standard_field_order
 from idle_quarry.signal.rates import rate_text
-
-_FIRST = {"top": "upper field first", "bottom": "lower field first"}
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
@@ -64,7 +62,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
             yield Finding("note", "pictures_as_fields", each.own.id, text)
         if step.field_order_changes:
             text = (
-                f"{each.own.name}: {_FIRST[source.field_order or 'top']} becomes {_FIRST[target.field_order or 'top']} "
+                f"{each.own.name}: {ORDER_WORDS[source.field_order or 'top']} becomes {ORDER_WORDS[target.field_order or 'top']} "
                 f"({step.method_words}). Copied line for line, movement would judder."
             )
             yield Finding("caution", "field_order_swap", each.own.id, text)
@@ -77,16 +75,14 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 continue  # DV is always lower field first
             dv = station.kind == "source" and order == "bottom" and station.format.raster.height == 576
             if dv:
-                text = (
-                    f"{station.name} is {_FIRST[order]}, as DV is; other formats of 576 lines are {_FIRST[standard]}."
-                )
+                text = f"{station.name} is {ORDER_WORDS[order]}, as DV is; other formats of 576 lines are {ORDER_WORDS[standard]}."
                 yield Finding("note", "field_order_unusual", station.id, text)
             elif order != standard:
                 text = (
-                    f"{station.name} is {_FIRST[order]}; the standard of {station.format.raster.height} lines is "
-                    f"{_FIRST[standard]}."
+                    f"{station.name} is {ORDER_WORDS[order]}; the standard of {station.format.raster.height} lines is "
+                    f"{ORDER_WORDS[standard]}."
                 )
-                cure = remedy(_FIRST[standard].capitalize(), (f"{station.place}.format.field_order", standard))
+                cure = remedy(ORDER_WORDS[standard].capitalize(), (f"{station.place}.format.field_order", standard))
                 if station.kind == "source":  # what the tape holds is a fact, not a choice
                     yield Finding("note", "field_order_unusual", station.id, text)
                 else:

@@ -1,0 +1,145 @@
+"""The templates that are open: one in front, the others held as they were left."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.document import Document
+from idle_quarry.app.drafts import Draft, Drafts
+from idle_quarry.errors import LibraryError
+from idle_quarry.library import Revision, Stored, Summary
+from idle_quarry.path.template import Template
+from idle_quarry.proof.disks import disk_speeds
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+
+class Documents(QObject):
+    """`opened` says that another one is in front, or none."""
+
+    opened = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self.drafts = Drafts(desk.library.place, desk.library.person)
+        self.disk_speeds = disk_speeds()
+        self.front: Document | None = None
+        self.held: dict[str, Document] = {}
+
+    def open_stored(self, template_id: str, number: int | None = None) -> None:
+        """Open a template; unsaved work on it is taken up where it was left."""
+        desk = self._desk
+        try:
+            stored = desk.library.stored(template_id, number or self.worked_on(desk.library.summary(template_id)))
+        except LibraryError as error:
+            desk.refuse(error)
+            return
+        held = self.held.get(template_id)
+        if held is not None and (number is None or (held.base and held.base.revision.number == number)):
+            self._bring(held)
+            return
+        draft = next((d for d in self.drafts.all() if d.key == template_id), None) if number is None else None
+        if draft is not None and draft.revision is not None:
+            try:
+                base = desk.library.stored(template_id, draft.revision)
+            except LibraryError:
+                base = stored
+            self._bring(self._document(draft.template, base))
+            desk.say("Unsaved work on this template was kept and is back.", action=("Drop it", self._drop_draft))
+            return
+        self._bring(self._document(stored.template, stored))
+
+    def worked_on(self, summary: Summary) -> int:
+        """Return the revision that opening a template opens: one's own open draft, else what is approved, else the newest."""
+        library = self._desk.library
+        own = [each for each in library.open_drafts(summary.id) if each.author == library.person]
+        return own[0].number if own else summary.for_jobs
+
+    def open_new(self, template: Template, key: str | None = None) -> None:
+        """Open a template that no shelf has yet."""
+        document = self._document(template, None, key)
+        document.keep_soon()
+        self._bring(document)
+
+    def _document(self, template: Template, base: Stored | None, key: str | None = None) -> Document:
+        return Document(template, base, self.drafts, self._desk.workers, key, lambda: self.disk_speeds)
+
+    def disks_measured(self) -> None:
+        """Take up what disks were measured to play, and have every open template judged by it."""
+        self.disk_speeds = disk_speeds()
+        for document in self.held.values():
+            document.look_again()
+
+    def unfinished(self) -> list[Draft]:
+        """Return every draft an earlier run left."""
+        return self.drafts.all()
+
+    def _drop_draft(self) -> None:
+        if self.front is not None and self.front.base is not None:
+            self.front.replace(self.front.base.template, "Drop unsaved work")
+
+    def _bring(self, document: Document) -> None:
+        self.held[document.key] = document
+        self._take(document)
+        self._desk.server.works_on(document.key)
+        self._desk.view_wanted.emit("Path")
+
+    def _take(self, document: Document | None) -> None:
+        self.front = document
+        self.opened.emit()
+
+    def became(self, document: Document, stored: Stored) -> None:
+        """What was open is a revision now."""
+        self.held.pop(document.key, None)
+        document.became(stored)
+        self.held[document.key] = document
+
+    def let_go(self, template_id: str) -> None:
+        """Let go of a document whose template was changed on its shelf, unless there is unsaved work on it."""
+        held = self.held.get(template_id)
+        if held is not None and not held.dirty:
+            del self.held[template_id]
+            if self.front is held:
+                library = self._desk.library
+                stored = library.stored(template_id, self.worked_on(library.summary(template_id)))
+                self.held[template_id] = self._document(stored.template, stored)
+                self._take(self.held[template_id])
+
+    def follow_numbers(self) -> None:
+        """A revision saved while the server was away has the server's number now: what is open stands on that one."""
+        library = self._desk.library
+        for document in self.held.values():
+            if document.base is None:
+                continue
+            revision = document.base.revision
+            try:
+                here = next(filter(_same(revision), library.revisions(revision.template_id)), None)
+                if here is not None and here != revision:
+                    document.base = library.stored(revision.template_id, here.number)
+                    document.changed.emit()
+            except LibraryError:
+                continue
+
+    def change_person(self, name: str) -> None:
+        """Another person sits down: unsaved work is kept as its owner's, and nothing stays open."""
+        self.keep_all()
+        self.held.clear()
+        self.drafts = Drafts(self._desk.library.place, name)
+        self._take(None)
+
+    def keep_all(self) -> None:
+        """Keep unsaved work at once."""
+        for document in self.held.values():
+            try:
+                document.keep_now()
+            except OSError:
+                continue
+
+
+def _same(revision: Revision) -> Callable[[Revision], bool]:
+    return lambda each: each.hash == revision.hash and each.author == revision.author

@@ -1,0 +1,90 @@
+"""The strip, painted as it was laid out."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import (
+    QFontMetricsF,
+    QPainter,
+)
+
+from idle_quarry.app.drawing.marks import draw_frame, draw_link, draw_severity, fitted
+from idle_quarry.app.drawing.strip_layout import PlacedLink, PlacedStation, StripLayout
+from idle_quarry.app.theme import theme
+from idle_quarry.path.evaluation import SEVERITIES, Evaluation
+from idle_quarry.path.strip_words import link_texts, station_texts
+
+
+def paint_strip(painter: QPainter, e: Evaluation, layout: StripLayout, selected: str) -> None:
+    """Draw a strip with its texts."""
+    worst: dict[str, str] = {}
+    for finding in e.findings:
+        if finding.where not in worst or SEVERITIES.index(finding.severity) < SEVERITIES.index(worst[finding.where]):
+            worst[finding.where] = finding.severity
+    for each in layout.links:
+        draw_link(painter, each.points, each.link.grade)
+        if each.run.width() > 40:
+            _paint_label(painter, each)
+    for placed in layout.stations:
+        draw_frame(painter, placed.frame, placed.station.format.scan, chosen=placed.station.id == selected)
+        if placed.station.id in worst and worst[placed.station.id] != "note":
+            draw_severity(painter, placed.frame.topRight() + QPointF(-1, 1), worst[placed.station.id], theme.px(10))
+        _paint_texts(painter, placed, narrow=layout.narrow)
+    taken = -theme.px(10)
+    for kind in ("source", "working", "intermediate", "delivery"):
+        frames = [p for p in layout.stations if p.station.kind == kind]
+        if frames:
+            taken = _paint_head(painter, kind, frames, taken)
+
+
+def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation], taken: int) -> int:
+    """Write a column's head, where there is room right of `taken`; return how far the heads reach now."""
+    box = placed[0].frame
+    for each in placed[1:]:
+        box = box.united(each.frame)
+    names = {"source": "SOURCE", "working": "WORKING", "intermediate": "INTERMEDIATE", "delivery": "DELIVERY"}
+    text = names[kind] + (f"  {len(placed)}" if len(placed) > 1 else "")
+    painter.setFont(theme.font(11))
+    painter.setPen(theme.colour("dust"))
+    rect = QRectF(box.center().x() - theme.px(80), theme.px(6), theme.px(160), theme.px(18))
+    half = QFontMetricsF(painter.font()).horizontalAdvance(text) / 2
+    if box.center().x() - half < taken + theme.px(10):
+        return taken
+    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+    return int(box.center().x() + half)
+
+
+def _paint_label(painter: QPainter, each: PlacedLink) -> None:
+    """Write a link's grade over its line and its steps under it."""
+    roomy = each.run.width() > theme.px(96)
+    text, summary = link_texts(each.link, short=not roomy)
+    painter.setFont(theme.font(12, bold=True))
+    painter.setPen(theme.grade(each.link.grade))
+    middle = each.run.center().y()
+    above = QRectF(each.run.left(), middle - theme.px(20), each.run.width(), theme.px(16))
+    painter.drawText(above, Qt.AlignmentFlag.AlignCenter, text)
+    if summary and roomy:
+        painter.setFont(theme.font(11))
+        painter.setPen(theme.colour("dust"))
+        below = QRectF(each.run.left(), middle + theme.px(4), each.run.width(), theme.px(16))
+        metrics = QFontMetricsF(painter.font())
+        painter.drawText(
+            below,
+            Qt.AlignmentFlag.AlignCenter,
+            metrics.elidedText(summary, Qt.TextElideMode.ElideRight, below.width() - 4),
+        )
+
+
+def _paint_texts(painter: QPainter, placed: PlacedStation, *, narrow: bool) -> None:
+    first, second, third = station_texts(placed.station, narrow=narrow)
+    line = placed.text.height() / 3
+    for index, (text, bold) in enumerate(((first, True), (second, False), (third, False))):
+        painter.setFont(theme.font(12, bold=bold))
+        painter.setPen(theme.colour("chalk" if bold else "dust"))
+        rect = QRectF(placed.text.left(), placed.text.top() + index * line, placed.text.width(), line)
+        metrics = QFontMetricsF(painter.font())
+        painter.drawText(
+            rect,
+            placed.align | Qt.AlignmentFlag.AlignVCenter,
+            fitted(text, metrics, rect.width()),
+        )

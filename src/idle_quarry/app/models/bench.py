@@ -1,0 +1,502 @@
+"""Proof, pictures: one link's conversion under several methods, on a clip or a chart, looked at and measured."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.models.player import Player
+from idle_quarry.app.work import Ticket
+from idle_quarry.errors import QuarryError
+from idle_quarry.media.looking import look
+from idle_quarry.path.comparing import methods_for, questions, with_part
+from idle_quarry.path.edits import Edit
+from idle_quarry.path.evaluation import Link, Station
+from idle_quarry.path.policies import Policy, parts
+from idle_quarry.path.settings.formats import zoom_setting
+from idle_quarry.path.steps import plan
+from idle_quarry.path.template import ClipException, slug
+from idle_quarry.picture.charts import CHARTS
+from idle_quarry.proof.bench import Bench, Figure, Place, Still, greatest_difference
+from idle_quarry.proof.material import ChartMaterial, ClipMaterial, Material
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.words import format_words
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+MOST_PANES = 4
+_FIRST_CHART = "crawl"
+
+
+@dataclass(frozen=True)
+class Subject:
+    """The link on the bench: its formats and policy, and where in the template the policy is (None where there is none)."""
+
+    name: str
+    source: SignalFormat
+    target: SignalFormat
+    policy: Policy
+    place: str | None
+    source_id: str | None = None
+
+
+@dataclass(frozen=True)
+class Pane:
+    """One picture: its method's name, the picture as soon as there is one, and what it waits for or why there is none."""
+
+    label: str
+    still: Still | None
+    note: str = ""
+
+
+class Pictures(QObject):
+    """`laid`: other material; `methods_changed`: other methods are compared, or one is the template's now; `pictures_changed`:
+    a picture was made, or another is looked at; `figures_changed`; `found`: where two pictures differ most.
+    """
+
+    laid = Signal()
+    methods_changed = Signal()
+    pictures_changed = Signal()
+    figures_changed = Signal()
+    found = Signal(object)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.subject: Subject | None = None
+        self.bench: Bench | None = None
+        self.part = ""
+        self.methods: list[str] = []
+        self.index = 0
+        self.field: int | None = None  #: the field that is looked at (0 the upper), None for whole frames
+        self.clips: list[Path] = []
+        self.material = _FIRST_CHART  #: a chart's id, or a clip's path
+        self.waiting_for = ""  #: the clip that is being measured
+        self.trouble = ""
+        self.player = Player(self)
+        self._figures: dict[tuple[Policy, int], list[Figure]] = {}
+        self._coarse: dict[tuple[Policy, int], Still | None] = {}
+        self._ticket: Ticket | None = None
+        self._figure_ticket: Ticket | None = None
+
+    # -- what is on the bench ----------------------------------------------------------------------------------
+
+    def show_subject(self, subject: Subject, clips: list[Path]) -> None:
+        """Put a link on the bench; `clips` are those one may want to see it on."""
+        before = self.subject
+        same = before is not None and (subject.source, subject.target, subject.name) == (
+            before.source, before.target, before.name,
+        )  # fmt: skip
+        chosen = [path for path in self.clips if str(path) == self.material and path not in clips]
+        self.subject, self.clips = subject, [*clips, *chosen]
+        if same and self.bench is not None:
+            self._policy_changed()
+            return
+        self.player.stop()
+        if self.material in CHARTS:
+            self._lay(ChartMaterial(self.material, subject.source))
+        elif self.bench is not None and isinstance(self.bench.material, ClipMaterial):
+            self._lay(self.bench.material)
+        else:
+            self._look_at(Path(self.material))
+
+    def materials(self) -> list[tuple[str, str, str]]:
+        """Return what can be looked at: name, id, what it shows."""
+        charts = [(f"Chart: {chart.name}", chart.id, chart.text) for chart in CHARTS.values()]
+        return [*charts, *((path.name, str(path), "") for path in self.clips)]
+
+    def use(self, material: str) -> None:
+        """Lay a chart (by its id) or a clip (by its path) on the bench."""
+        if material not in CHARTS and Path(material) not in self.clips:
+            self.clips.append(Path(material))
+        self.material = material
+        if material not in CHARTS:
+            self._look_at(Path(material))
+        elif self.subject is not None:
+            self._lay(ChartMaterial(material, self.subject.source))
+
+    def _look_at(self, path: Path) -> None:
+        self.waiting_for = path.name
+        self.pictures_changed.emit()
+        self.desk.workers.start(lambda _ticket: ClipMaterial(look(path)), self._lay, self._not_looked)
+
+    def _not_looked(self, error: QuarryError) -> None:
+        self.desk.refuse(error)
+        self.use(_FIRST_CHART)
+
+    def _lay(self, material: Material) -> None:
+        assert self.subject is not None
+        self.player.stop()
+        self.waiting_for = self.trouble = ""
+        old = self.bench.material if self.bench is not None else None
+        if isinstance(old, ClipMaterial) and old is not material:
+            self.desk.workers.start(lambda _ticket: old.close(), lambda _none: None, lambda _error: None)
+        self.bench = Bench(material, self.subject.target)
+        self._figures.clear()
+        self._coarse.clear()
+        self.index = min(12, self.bench.frames(self.own_policy()) // 2)
+        if self.bench.target.scan != "interlaced":
+            self.field = None
+        self.laid.emit()
+        self._policy_changed()
+
+    def _clip(self) -> str:
+        """Return the name of the clip on the bench, "" where a chart lies there."""
+        material = self.bench.material if self.bench is not None else None
+        return material.clip.path.name if isinstance(material, ClipMaterial) else ""
+
+    def own_policy(self) -> Policy:
+        """Return the policy by which the template converts what is on the bench."""
+        assert self.subject is not None
+        document, clip = self.desk.document, self._clip()
+        if document is not None and self.subject.source_id and clip:
+            for source in document.template.sources:
+                if source.id == self.subject.source_id:
+                    return source.policy_for(clip)
+        return self.subject.policy
+
+    # -- what is compared --------------------------------------------------------------------------------------
+
+    def asked(self) -> tuple[str, ...]:
+        """Return the parts of the policy that matter here; none where nothing is converted."""
+        return questions(self.bench.source, self.bench.target, self.own_policy()) if self.bench is not None else ()
+
+    def _policy_changed(self) -> None:
+        """Keep what was compared where that still matters."""
+        asked = self.asked()
+        if asked:
+            self.compare(self.part if self.part in asked else asked[0])
+        else:
+            self.part = ""
+            self.set_methods([])
+
+    def compare(self, part: str) -> None:
+        """Compare the methods of one part of the policy: the template's own and the next."""
+        if part not in self.asked():
+            return  # this link does not ask that
+        own = str(getattr(self.own_policy(), part))
+        offered = self.offered(part)
+        if part != self.part or own not in self.methods:
+            self.part = part
+            self.methods = list(offered[:2])
+        self.set_methods([method for method in self.methods if method in offered])
+
+    def offered(self, part: str) -> tuple[str, ...]:
+        """Return the methods of a part that can be tried here, the template's own first."""
+        assert self.bench is not None
+        return methods_for(part, self.bench.source, self.bench.target, self.own_policy()) if part else ()
+
+    @property
+    def can_add(self) -> bool:
+        return bool(self.part) and len(self.methods) < min(MOST_PANES, len(self.offered(self.part)))
+
+    def add_method(self) -> None:
+        """Put one more method on the bench: the next that is not there yet."""
+        rest = [method for method in self.offered(self.part) if method not in self.methods]
+        if rest and self.can_add:
+            self.set_methods([*self.methods, rest[0]])
+
+    def set_methods(self, methods: list[str]) -> None:
+        """Put these methods on the bench, in this order."""
+        self.methods = methods
+        self.methods_changed.emit()
+        self.request()
+
+    def choose_method(self, number: int, method: str) -> None:
+        """Put another method in a picture's place; one that is on the bench already changes places with it."""
+        methods = list(self.methods)
+        if method in methods:
+            methods[methods.index(method)] = methods[number]
+        methods[number] = method
+        self.set_methods(methods)
+
+    def remove_method(self, number: int) -> None:
+        """Take a picture off the bench."""
+        self.set_methods(self.methods[:number] + self.methods[number + 1 :])
+
+    def policies(self) -> list[Policy]:
+        """Return the policy of each picture."""
+        return [with_part(self.own_policy(), self.part, method) for method in self.methods]
+
+    # -- taking a method ---------------------------------------------------------------------------------------
+
+    @property
+    def may_take(self) -> bool:
+        return self.subject is not None and self.subject.place is not None
+
+    def take(self, number: int) -> None:
+        """Make a method the template's, as one step that can be undone."""
+        subject = self.subject
+        if subject is None or subject.place is None:
+            return
+        name, method = parts()[self.part], self.methods[number]
+        excepted = self.exception()
+        place = f"sources.{subject.source_id}.exceptions.{excepted.id}.policy" if excepted else subject.place
+        whose = f"{excepted.clip} alone" if excepted else subject.name
+        said = f"{name.name} of {whose} is now {name[method].label}.{self._late(number)}"
+        self.desk.edit(
+            f"{name.name}: {name[method].label} for {subject.name}", Edit(f"{place}.{self.part}", method), said=said
+        )
+
+    def _late(self, number: int) -> str:
+        still = self.bench.kept(self.policies()[number], self.index) if self.bench is not None else None
+        times = self.bench.cost(still).value if self.bench is not None and still is not None else 1.0
+        return "" if times >= 1 else f" It cannot keep up on this machine: {times:.2g} × real time."
+
+    def exception(self) -> ClipException | None:
+        """Return the exception that the template makes for the clip on the bench."""
+        document, name = self.desk.document, self._clip().casefold()
+        if document is None or self.subject is None or not name:
+            return None
+        for source in document.template.sources:
+            if source.id == self.subject.source_id:
+                return next((each for each in source.exceptions if each.clip.casefold() == name), None)
+        return None
+
+    @property
+    def may_except(self) -> bool:
+        return bool(self._clip()) and self.subject is not None and self.subject.source_id is not None
+
+    def toggle_exception(self) -> None:
+        """Keep the first picture's policy for this clip alone, or take the exception back."""
+        document, subject = self.desk.document, self.subject
+        if document is None or subject is None or not self.may_except:
+            return
+        place, excepted, name = f"sources.{subject.source_id}.exceptions", self.exception(), self._clip()
+        if excepted is not None:
+            said = f"{name} is converted like the rest of {subject.name}."
+            self.desk.edit(f"No exception for {name}", Edit(f"{place}.{excepted.id}", None), said=said)
+            return
+        source = next(s for s in document.template.sources if s.id == subject.source_id)
+        ident = slug(Path(name).stem, {each.id for each in source.exceptions})
+        policy = self.policies()[0] if self.methods else self.own_policy()
+        made = ClipException(id=ident, clip=name, policy=policy)
+        said = f"{name} keeps its own methods from now on: choose them here; the rest of {subject.name} is as before."
+        self.desk.edit(f"Exception for {name}", Edit(f"{place}.{ident}", made), said=said)
+
+    def set_zoom(self, text: str) -> bool:
+        """Enlarge or reduce this clip alone, as its exception says; return whether the text was taken."""
+        excepted = self.exception()
+        if excepted is None or self.subject is None:
+            return False
+        place = f"sources.{self.subject.source_id}.exceptions.{excepted.id}.policy"
+        try:
+            edit = zoom_setting(place, "", excepted.policy).edit(text)
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return False
+        return edit.value == excepted.policy.zoom or self.desk.edit(f"Zoom of {excepted.clip}", edit)
+
+    # -- pictures ----------------------------------------------------------------------------------------------
+
+    @property
+    def busy(self) -> bool:
+        """Whether a picture is being made."""
+        return self._ticket is not None
+
+    def request(self) -> None:
+        """Have the pictures made that are not there, a rough one first; the newest request wins."""
+        if self.bench is None or not self.methods:
+            return
+        self.pictures_changed.emit()
+        if self._ticket is not None:
+            return  # what is wanted by the time this one is done is asked for then
+        bench, index = self.bench, self.index
+        missing = [policy for policy in self.policies() if bench.kept(policy, index) is None]
+        rough = [policy for policy in missing if (policy, index) not in self._coarse]
+        if rough:
+            policy = rough[0]
+            self._ticket = self.desk.workers.start(
+                lambda _ticket: bench.coarse(policy, index),
+                lambda still: self._rough(bench, policy, index, still),
+                self._failed,
+            )
+        elif missing:
+            policy = missing[0]
+            self._ticket = self.desk.workers.start(
+                lambda _ticket: bench.still(policy, index), self._arrived, self._failed
+            )
+        else:
+            self._measure()
+
+    def _rough(self, bench: Bench, policy: Policy, index: int, still: Still | None) -> None:
+        if bench is self.bench:
+            if len(self._coarse) > 2 * MOST_PANES:
+                self._coarse.clear()
+            self._coarse[policy, index] = still
+        self._arrived(None)
+
+    def _arrived(self, _still: object) -> None:
+        self._ticket, self.trouble = None, ""
+        self.request()
+
+    def _failed(self, error: QuarryError) -> None:
+        self._ticket, self.trouble = None, str(error)
+        self.desk.refuse(error)
+        self.pictures_changed.emit()
+
+    def panes(self) -> list[Pane]:
+        """Return the pictures that are looked at, as far as they are there."""
+        if self.bench is None:
+            return []
+        shown = []
+        for method, policy in zip(self.methods, self.policies(), strict=True):
+            still = self.bench.kept(policy, self.index)
+            note = "" if still else self.trouble or "converting …"
+            shown.append(Pane(parts()[self.part][method].label, still or self._coarse.get((policy, self.index)), note))
+        return shown
+
+    # -- figures -----------------------------------------------------------------------------------------------
+
+    def _measure(self) -> None:
+        """Have the figures computed that are not there, one picture after another."""
+        if self.bench is None or self.player.playing:
+            return
+        self.figures_changed.emit()
+        if self._figure_ticket is not None:
+            return
+        bench = self.bench
+        stills = [bench.kept(policy, self.index) for policy in self.policies()]
+        still = next((s for s in stills if s is not None and (s.policy, s.index) not in self._figures), None)
+        if still is None:
+            return
+        key = still.policy, still.index
+
+        def done(figures: list[Figure]) -> None:
+            self._figure_ticket = None
+            if bench is self.bench:
+                self._figures[key] = figures
+            self._measure()
+
+        def failed(error: QuarryError) -> None:
+            self._figure_ticket = None
+            self.desk.refuse(error)
+
+        self._figure_ticket = self.desk.workers.start(lambda _ticket: bench.figures(still, stills[0]), done, failed)
+
+    def figures(self) -> list[list[Figure] | None]:
+        """Return the figures of each picture, None where they are not computed yet."""
+        return [self._figures.get((policy, self.index)) for policy in self.policies()]
+
+    def find_difference(self) -> None:
+        """Find where the pictures differ most, and go there."""
+        if self.bench is None:
+            return
+        stills = [self.bench.kept(policy, self.index) for policy in self.policies()]
+        ready = [still.shown for still in stills if still is not None]
+        if len(ready) < 2:
+            waits = len(self.methods) > 1
+            self.desk.say(
+                "The pictures are still being made." if waits else "Put another method beside this one first."
+            )
+            return
+        self.desk.workers.start(lambda _ticket: greatest_difference(ready), self._differ, self.desk.refuse)
+
+    def _differ(self, place: Place) -> None:
+        if place.amount == 0:
+            self.desk.say("These pictures are the same in every sample.")
+            return
+        self.found.emit(place)
+        self.desk.say(
+            f"They differ most around sample {place.x + place.width // 2}, line {place.y + place.height // 2}: "
+            f"{place.amount:.1f} of 255 on the average of {place.width} × {place.height}."
+        )
+
+    # -- time --------------------------------------------------------------------------------------------------
+
+    @property
+    def last(self) -> int:
+        """The number of the last output frame."""
+        return max(0, self.bench.frames(self.own_policy()) - 1) if self.bench is not None else 0
+
+    def go(self, index: int) -> None:
+        """Look at another output frame."""
+        self.index = min(max(0, index), self.last)
+        self.request()
+
+    @property
+    def _first_field(self) -> int:
+        return 0 if self.bench is not None and self.bench.target.field_order == "top" else 1
+
+    def by_field(self, on: bool) -> None:
+        """Look at one field after the other, or at whole frames."""
+        self.field = self._first_field if on and self.bench is not None else None
+        self.pictures_changed.emit()
+
+    def step(self, by: int) -> None:
+        """Go on by pictures, or by fields where they are looked at one by one."""
+        self.player.stop()
+        if self.field is None or self.bench is None:
+            self.go(self.index + by)
+            return
+        second = self.field != self._first_field
+        self.field = 1 - self.field
+        if (by > 0) == second:
+            self.go(self.index + by)
+        else:
+            self.pictures_changed.emit()
+
+    # -- in words ------------------------------------------------------------------------------------------------
+
+    def about_words(self) -> str:
+        """Return what is converted into what: the clip's own format, which need not be the source's."""
+        bench, subject = self.bench, self.subject
+        if bench is None or subject is None:
+            return ""
+        steps = "; ".join(step.text for step in plan(bench.source, bench.target, subject.policy).steps)
+        ends = f"{format_words(bench.source, fields=True)} to {format_words(bench.target, fields=True)}"
+        other = "" if bench.source == subject.source else f"This clip is not what {subject.name} should be. "
+        return f"{other}{ends}: {steps or 'nothing changes'}"
+
+    def nothing_words(self) -> str:
+        """Return why there is nothing to compare."""
+        words = format_words(self.bench.source, fields=True) if self.bench else ""
+        return f"Nothing is converted here: {words} goes through as it is. Choose another link on the strip."
+
+    def where_words(self) -> str:
+        """Return which picture is looked at, and what it shows of the source."""
+        if self.waiting_for:
+            return f"measuring {self.waiting_for} …"
+        if self.bench is None:
+            return ""
+        if self.player.playing:
+            return self.player.text
+        text = f"picture {self.index} of {self.last + 1}"
+        if self.field is not None:
+            text += f", {'upper' if self.field == 0 else 'lower'} field"
+        policies = self.policies()
+        return text + (f" · {self.bench.shown_words(policies[0], self.index)}" if policies else "")
+
+
+def subject_of(link: Link, own: Station, source: SignalFormat, target: SignalFormat) -> Subject:
+    """Return a link as a subject: where its policy stands in the template follows from its two ends."""
+    kind, _, ident = link.source.partition(":")
+    if kind == "source":
+        return Subject(own.name, source, target, link.policy, f"sources.{ident}.policy", ident)
+    end, _, ident = link.target.partition(":")
+    places = {
+        "intermediate": "intermediate.policy", "monitor": "monitor.policy", "delivery": f"deliveries.{ident}.policy",
+    }  # fmt: skip
+    return Subject(own.name, source, target, link.policy, places.get(end))
+
+
+def alike(figures: list[list[Figure] | None]) -> list[Figure]:
+    """Return the figures that say the same of every picture; none where there is only one, or one is not measured yet."""
+    measured = [each for each in figures if each is not None]
+    if len(measured) < max(2, len(figures)):
+        return []
+    texts = [{figure.name: figure.text for figure in each} for each in measured]
+    return [figure for figure in measured[0] if all(each.get(figure.name) == figure.text for each in texts)]
+
+
+def is_best(figure: Figure, figures: list[list[Figure] | None]) -> bool:
+    """Return whether a figure is better than another picture's, and none is better."""
+    same = [other for each in figures if each for other in each if other.name == figure.name]
+    values = [other.value for other in same]
+    if not figure.better or len({other.text for other in same}) < 2:
+        return False
+    return figure.value == (max(values) if figure.better == "more" else min(values))

@@ -1,0 +1,235 @@
+"""The rows of Intake: clips looked at, declared and measured together where they part, and how each fits a template."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from pathlib import Path
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QSortFilterProxyModel, Qt
+
+from idle_quarry.media import Clip
+from idle_quarry.media.against import against
+from idle_quarry.media.words import fields_text, sureness
+from idle_quarry.path.matching import Match
+from idle_quarry.path.strip_words import format_head
+from idle_quarry.path.template import Template
+from idle_quarry.signal.colour import PRIMARIES, TRANSFERS
+from idle_quarry.signal.formats import ORDER_WORDS
+from idle_quarry.signal.rates import rate_text
+from idle_quarry.signal.words import format_words
+
+Index = QModelIndex | QPersistentModelIndex
+ROW = Qt.ItemDataRole.UserRole
+COLUMNS = ("Clip", "Motion", "Format", "Colour and levels", "Timecode and sound", "Against the template")
+CLIP, MOTION, FORMAT, COLOUR, TIME, VERDICT = range(len(COLUMNS))
+
+
+@dataclass(frozen=True)
+class Looked:
+    """One row: a clip, or why it could not be read; `picture` is a small PNG of it."""
+
+    path: Path
+    clip: Clip | None
+    refusal: str = ""
+    match: Match | None = None
+    picture: bytes | None = None
+
+    @property
+    def format_words(self) -> str:
+        """The format the clip is taken as, "" where it has none."""
+        return format_words(self.clip.format, fields=True) if self.clip and self.clip.format else ""
+
+    @property
+    def name(self) -> str:
+        return self.clip.name if self.clip is not None else self.path.name
+
+    @property
+    def usable(self) -> bool:
+        """Whether it has a format to work with."""
+        return self.clip is not None and self.clip.format is not None
+
+
+@dataclass(frozen=True)
+class Cell:
+    """Two lines of a cell; `wrong` marks the second as what the file says untruly."""
+
+    first: str
+    second: str = ""
+    wrong: bool = False
+
+
+def cells(row: Looked) -> tuple[Cell, ...]:
+    """Return what stands in a row."""
+    if row.clip is None:
+        return (Cell(row.path.name, row.refusal, True), *(Cell("") for _ in range(4)), Cell("cannot be read"))
+    clip, d = row.clip, row.clip.declared
+    untrue = {each.field for each in clip.disagreements}
+    profile = f" {d.profile}" if d.profile and d.profile.lower() != d.codec else ""
+    fields = clip.measured.fields if clip.measured else None
+    motion = Cell(fields_text(fields), sureness(fields)) if fields else Cell("", clip.trouble, bool(clip.trouble))
+    return (
+        Cell(clip.name, f"{d.codec}{profile}"),
+        motion,
+        _format(row),
+        _colour(clip),
+        Cell(d.timecode or "no timecode", _sound(clip), "timecode" in untrue or "drop_frame" in untrue),
+        _verdict(row),
+    )
+
+
+def _format(row: Looked) -> Cell:
+    clip = row.clip
+    assert clip is not None
+    d = clip.declared
+    if clip.format is None:
+        return Cell(f"{d.width} × {d.height}, no rate" if d.has_picture else "sound only")
+    bits = f"{d.bit_depth} bit {d.sampling}"
+    if clip.format.scan == "interlaced":
+        bits = f"{rate_text(clip.format.rate * 2)} fields/s · {bits}"
+    what = format_head(clip.format)
+    if clip.corrected:
+        return Cell(what, "corrected by hand")
+    wrong = [each for each in clip.disagreements if each.field in ("scan", "field_order", "rate", "sample_aspect")]
+    if wrong:
+        names = {"scan": "", "field_order": "", "rate": " frames/s", "sample_aspect": " samples"}
+        words = {**ORDER_WORDS, "1/1": "square"}
+        said = ", ".join(
+            f"{_rate(each.declared) if each.field == 'rate' else words.get(str(each.declared), str(each.declared))}"
+            f"{names[each.field]}"
+            for each in wrong
+        )
+        return Cell(what, f"declared {said}", True)
+    return Cell(what, bits)
+
+
+def _rate(text: str) -> str:
+    """Return a rate given as n/d by its name."""
+    return rate_text(Fraction(text))
+
+
+def _colour(clip: Clip) -> Cell:
+    d = clip.declared
+    if not d.has_picture:
+        return Cell("")
+    label = PRIMARIES[d.primaries].label if d.primaries else "primaries not declared"
+    transfer = TRANSFERS[d.transfer][0] if d.transfer and d.transfer not in ("bt709",) else ""
+    first = " · ".join(part for part in (label, transfer) if part)
+    wrong = next((each for each in clip.disagreements if each.field in ("range", "matrix", "bit_depth")), None)
+    if wrong is not None and not clip.corrected:
+        return Cell(first, f"{wrong.measured} {wrong.field}, declared {wrong.declared or 'not at all'}", True)
+    levels = clip.measured.levels if clip.measured else None
+    spread = f", luma {levels.luma.minimum} to {levels.luma.maximum}" if levels else ""
+    return Cell(first, f"{d.range or 'narrow by default'}{spread}")
+
+
+def _sound(clip: Clip) -> str:
+    audio = clip.declared.audio
+    if not audio:
+        return "no sound"
+    said = ", ".join(f"{a.layout} {a.sample_rate / 1000:g} kHz" for a in audio[:2])
+    heard = clip.measured.sound[0] if clip.measured and clip.measured.sound else None
+    if heard is None:
+        return said
+    if all(channel.silent for channel in heard.channels):
+        return f"{said}, silent"
+    if heard.loudness_lufs is None:
+        return said
+    about = "about " if heard.windows > 1 else ""
+    return f"{said}, {about}{heard.loudness_lufs:.0f} LUFS".replace("-", "−")
+
+
+def _verdict(row: Looked) -> Cell:
+    if row.match is None:
+        return Cell("")
+    if row.match.source is not None:
+        return Cell(row.match.source.name, row.match.grade)
+    if row.clip is not None and row.clip.format is None:
+        return Cell("cannot be judged")
+    return Cell("matches no source", f"would be {row.match.grade}")
+
+
+class ClipRows(QAbstractTableModel):
+    """The clips that were looked at."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: list[Looked] = []
+        self._cells: list[tuple[Cell, ...]] = []
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
+        return len(COLUMNS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return COLUMNS[section]
+        return None
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        row = self.rows[index.row()]
+        if role == ROW:
+            return row
+        cell = self._cells[index.row()][index.column()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return cell.first if index.column() == CLIP else f"{cell.first} {cell.second}".strip()
+        if role == Qt.ItemDataRole.ToolTipRole:
+            untrue = [each.text for each in row.clip.disagreements] if row.clip else []
+            return "\n".join([f"{cell.first}\n{cell.second}".strip(), *untrue])
+        return None
+
+    def cell(self, index: Index) -> Cell:
+        """Return a cell's two lines."""
+        return self._cells[index.row()][index.column()]
+
+    def add(self, row: Looked) -> None:
+        """Add a clip, or replace it where it was looked at before."""
+        at = next((i for i, each in enumerate(self.rows) if each.path == row.path), None)
+        if at is None:
+            self.beginInsertRows(QModelIndex(), len(self.rows), len(self.rows))
+            self.rows.append(row)
+            self._cells.append(cells(row))
+            self.endInsertRows()
+        else:
+            self.rows[at], self._cells[at] = row, cells(row)
+            self.dataChanged.emit(self.index(at, 0), self.index(at, len(COLUMNS) - 1))
+
+    def judge(self, template: Template | None) -> None:
+        """Hold every clip against a template."""
+        for i, row in enumerate(self.rows):
+            match = against(template, row.clip) if template is not None and row.clip is not None else None
+            self.rows[i] = replace(row, match=match)
+            self._cells[i] = cells(self.rows[i])
+        if self.rows:
+            self.dataChanged.emit(self.index(0, 0), self.index(len(self.rows) - 1, len(COLUMNS) - 1))
+
+    def clear(self) -> None:
+        self.beginResetModel()
+        self.rows, self._cells = [], []
+        self.endResetModel()
+
+
+class RowFilter(QSortFilterProxyModel):
+    """Rows whose text has what was typed, and whose format is the one chosen at the left edge."""
+
+    def __init__(self, model: ClipRows) -> None:
+        super().__init__()
+        self._model = model
+        self._text, self._format = "", ""
+        self.setSourceModel(model)
+        self.setSortCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+
+    def take(self, *, text: str | None = None, format_words: str | None = None) -> None:
+        self.beginFilterChange()
+        self._text = self._text if text is None else text.lower()
+        self._format = self._format if format_words is None else format_words
+        self.endFilterChange(QSortFilterProxyModel.Direction.Rows)
+
+    def filterAcceptsRow(self, row: int, parent: Index) -> bool:
+        found = self._model.rows[row]
+        if self._format and (found.format_words or "no signal format") != self._format:
+            return False
+        texts = (str(self._model.index(row, column).data()) for column in range(len(COLUMNS)))
+        return not self._text or any(self._text in text.lower() for text in texts)

@@ -1,0 +1,227 @@
+"""Proof, disks: the places of the template as they are on this machine, measured, and what the program itself keeps."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.work import Ticket
+from idle_quarry.errors import QuarryError
+from idle_quarry.path.codecs import holding, mbps
+from idle_quarry.path.edits import Edit
+from idle_quarry.path.findings.coding import MARGIN
+from idle_quarry.path.registry import codecs
+from idle_quarry.path.template import Place, Template
+from idle_quarry.proof.disks import (
+    DiskError,
+    Holding,
+    Speed,
+    Volume,
+    clear,
+    holdings,
+    keep,
+    measure,
+    measured,
+    volume_of,
+)
+from idle_quarry.signal.words import format_words
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+_KINDS = {
+    "system": "the system disk", "network": "a network share", "memory": "the machine's memory, not a disk",
+    "local": "a disk of its own",
+}  # fmt: skip
+#: What the template calls a kind of disk.
+_DISKS = {"system": "system", "network": "network", "local": "internal"}
+
+
+@dataclass(frozen=True)
+class PlaceFound:
+    """A place as it is on this machine; `volume` is None where it cannot be looked at, and `trouble` says why."""
+
+    template: Template
+    place: Place | None
+    path: Path
+    there: bool
+    volume: Volume | None
+    trouble: str
+    speed: Speed | None
+
+    @property
+    def key(self) -> str:
+        return self.place.id if self.place else str(self.path)
+
+    @property
+    def can_be_put_in(self) -> bool:
+        """Whether what was measured is not what the template says."""
+        if self.place is None or self.speed is None:
+            return False
+        return self.place.plays_mb_s != float(round(self.speed.read_mb_s))
+
+    def name_words(self) -> str:
+        if self.place is None:
+            return "Another folder"
+        same = self.place.name.lower() == self.place.purpose
+        return self.place.name if same else f"{self.place.name}, for {self.place.purpose}"
+
+    def lines(self) -> list[tuple[str, str]]:
+        """Return what is to be said of the place, each with the role of its text."""
+        if self.volume is None:
+            return [(self.trouble, "refusal")]
+        said = f"{self.place.plays_mb_s:g} MB/s entered. " if self.place and self.place.plays_mb_s else ""
+        if not self.there:
+            return [(f"{said}There is no such folder on this machine: it cannot be measured here.", "dust")]
+        volume, bad = self.volume, self.volume.kind == "system" or not self.volume.writable
+        found = [(
+            f"On {_KINDS[volume.kind]}: {volume.filesystem} at {volume.mount} ({volume.device}), "
+            f"{bytes_words(volume.free)} free of {bytes_words(volume.total)}" + ("" if volume.writable else "; not writable for you"),
+            "refusal" if bad else "",
+        )]  # fmt: skip
+        codec, fmt = codecs()[self.template.intermediate.codec], self.template.intermediate_format
+        hours = volume.free / (mbps(codec, fmt) * 1e6 / 8) / 3600
+        found.append((f"{_long(hours)} of {codec.name} at {format_words(self.template.working.format)} fit", ""))
+        if self.speed is None:
+            return [*found, (f"{said}Not measured on this machine yet.", "dust")]
+        how = "past the system's memory" if self.speed.past_memory else "not past the system's memory: it may flatter"
+        when = self.speed.when[:16].replace("T", " ")
+        found.append((
+            f"Writes {self.speed.write_mb_s:.0f} MB/s, flushed; reads {self.speed.read_mb_s:.0f} MB/s, {how}; {when} UTC. {said}",
+            "good",
+        ))  # fmt: skip
+        return [*found, (f"Plays, with a fifth in reserve: {_streams(self.template, self.speed)}", "")]
+
+
+class Disks(QObject):
+    """`changed`: places were looked at anew; `progressed`: how far measuring is ("" when it has ended)."""
+
+    changed = Signal()
+    progressed = Signal(str, float)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.places: list[PlaceFound] = []
+        self.kept: list[Holding] = []
+        self._others: list[Path] = []
+        self._ticket: Ticket | None = None
+
+    @property
+    def measuring(self) -> bool:
+        return self._ticket is not None
+
+    def show_template(self) -> None:
+        """Look at the open template's places, other folders that were asked for, and what the program keeps."""
+        document = self.desk.document
+        if document is None:
+            return
+        template = document.template
+        asked: list[tuple[Place | None, Path]] = [(p, Path(p.path or "/")) for p in template.places]
+        asked += [(None, path) for path in self._others]
+        jobs = self.desk.read(lambda library: {job.title: Path(job.folder) for job in library.jobs()}) or {}
+        # a share that does not answer must not hold up the window
+        self.desk.workers.start(
+            lambda _ticket: (_surveyed(template, asked), holdings(jobs)), self._surveyed, self.desk.refuse
+        )
+
+    def _surveyed(self, found: tuple[list[PlaceFound], list[Holding]]) -> None:
+        self.places, self.kept = found
+        self.changed.emit()
+
+    def look_at(self, path: Path) -> None:
+        """Look at another folder's disk."""
+        if path not in self._others:
+            self._others.append(path)
+        self.show_template()
+
+    def measure(self, path: Path) -> None:
+        """Measure how fast a folder's disk is."""
+        if self._ticket is not None:
+            self.desk.say("One disk at a time: two would be measured as half of each.")
+            return
+
+        def work(ticket: Ticket) -> Speed:
+            speed = measure(path, ticket.progress)
+            keep(speed)
+            return speed
+
+        self._ticket = self.desk.workers.start(work, self._done, self._failed, self.progressed.emit)
+        self.progressed.emit(f"measuring {path}", 0.0)
+
+    def cancel(self) -> None:
+        if self._ticket is not None:
+            self._ticket.cancel()
+
+    def _ended(self) -> None:
+        self._ticket = None
+        self.progressed.emit("", 1.0)
+
+    def _done(self, speed: Speed) -> None:
+        self._ended()
+        self.desk.documents.disks_measured()
+        self.show_template()
+        self.desk.say(
+            f"{speed.path} writes {speed.write_mb_s:.0f} and reads {speed.read_mb_s:.0f} MB/s. Findings go by that from now on."
+        )
+
+    def _failed(self, error: QuarryError) -> None:
+        self._ended()
+        self.desk.refuse(error)
+
+    def put_in(self, found: PlaceFound) -> None:
+        """Write what was measured into the template, where others see it too."""
+        place, speed = found.place, found.speed
+        if place is None or speed is None:
+            return
+        edits = [Edit(f"places.{place.id}.plays_mb_s", float(round(speed.read_mb_s)))]
+        if found.volume is not None and found.volume.kind in _DISKS and place.disk == "not known":
+            edits.append(Edit(f"places.{place.id}.disk", _DISKS[found.volume.kind]))
+        said = f"{place.name} plays {speed.read_mb_s:.0f} MB/s in the template now."
+        self.desk.edit(f"Measured speed of {place.name}", *edits, said=said)
+
+    def clear(self, kept: Holding) -> None:
+        """Clear what the program keeps and can make again."""
+        try:
+            freed = clear(kept)
+        except DiskError as error:
+            self.desk.refuse(error)
+            return
+        self.desk.documents.disks_measured()
+        self.show_template()
+        self.desk.say(f"{bytes_words(freed)} of {kept.name} cleared; they are made again when they are wanted.")
+
+
+def _surveyed(template: Template, asked: list[tuple[Place | None, Path]]) -> list[PlaceFound]:
+    known = measured()
+    found = []
+    for place, path in asked:
+        volume, trouble = None, ""
+        try:
+            volume = volume_of(path)
+        except DiskError as error:
+            trouble = str(error)
+        found.append(PlaceFound(template, place, path, path.is_dir(), volume, trouble, known.get(str(path))))
+    return found
+
+
+def _streams(template: Template, speed: Speed) -> str:
+    """Return how many streams of each codec a disk plays, in words, lowest data rate first."""
+    fmt, room = template.working.format, speed.read_mb_s * MARGIN
+    counts = ((codec.name, int(room // (mbps(codec, fmt) / 8))) for codec in holding(fmt))
+    return " · ".join(f"{name} {count if count < 100 else 'over 99'}" for name, count in counts)
+
+
+def _long(hours: float) -> str:
+    return f"{hours:.3g} hours" if hours >= 1 else f"{60 * hours:.2g} minutes"
+
+
+def bytes_words(count: int) -> str:
+    """Return a size as people read it."""
+    for unit, size in (("TB", 1e12), ("GB", 1e9), ("MB", 1e6), ("kB", 1e3)):
+        if count >= size:
+            return f"{count / size:.3g} {unit}"
+    return f"{count} bytes"

@@ -1,0 +1,208 @@
+"""The jobs that were started, each checked against its revision; and the start of another."""
+
+from __future__ import annotations
+
+import contextlib
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.models.job_start import JobStart
+from idle_quarry.errors import QuarryError
+from idle_quarry.jobs.check import CheckedJob, check_job
+from idle_quarry.jobs.moving import Move, move, move_of
+from idle_quarry.jobs.next_steps import NextStep, next_steps
+from idle_quarry.library import JobRecord, Stored
+from idle_quarry.printing import write_pdf
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+
+@dataclass(frozen=True)
+class Newer:
+    """A revision that was approved since a job was started, and what moving to it would change."""
+
+    to: Stored
+    move: Move
+
+    def words(self) -> str:
+        count = len(self.move.differences)
+        differ = "1 setting differs" if count == 1 else f"{count} settings differ"
+        revision = self.to.revision
+        said = f"Revision {revision.number} of the template is {revision.state} since: {differ}."
+        if self.move.locked:
+            said += f" The job cannot move to it: {', '.join(self.move.locked)} cannot change once there is a timeline."
+        return said
+
+
+class Jobs(QObject):
+    """`listed`: the list is another; `checked`: a job was checked (its id); `chosen_changed`: another is looked at, or none:
+    then one is being started.
+    """
+
+    listed = Signal()
+    checked = Signal(str)
+    chosen_changed = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.start = JobStart(desk, self)
+        self.records: list[JobRecord] = []
+        self.chosen: str | None = None
+        self._results: dict[str, CheckedJob | QuarryError] = {}
+        #: The newest approved revision of each template that jobs were started from.
+        self._newest: dict[str, int] = {}
+        self.newer: Newer | None = None
+        self.moving = False
+        desk.jobs_changed.connect(self.reload)
+        self.reload()
+        if self.chosen is None and self.records:
+            self.choose(self.records[0].id)
+
+    # -- the list --------------------------------------------------------------------------------------------
+
+    def reload(self) -> None:
+        """Read the list of jobs and check each again, off the interface thread."""
+        self.records = self.desk.read(lambda library: library.jobs()) or self.records
+        self._newest = {}
+        for ident in {record.template_id for record in self.records}:
+            with contextlib.suppress(QuarryError):  # put aside, or of another library
+                self._newest[ident] = self.desk.library.summary(ident).approved or 0
+        if self.chosen not in {record.id for record in self.records}:
+            self.chosen = None
+        self.listed.emit()
+        for record in self.records:
+            self._check(record)
+
+    def _check(self, record: JobRecord) -> None:
+        def work(_ticket: object) -> CheckedJob | QuarryError:
+            try:
+                return check_job(Path(record.folder))
+            except QuarryError as error:
+                return error
+
+        def done(result: CheckedJob | QuarryError) -> None:
+            self._results[record.id] = result
+            if record.id == self.chosen:
+                self._look_for_newer()
+            self.checked.emit(record.id)
+
+        self.desk.workers.start(work, done, self.desk.refuse)
+
+    def choose(self, job_id: str | None) -> None:
+        """Look at a job; at none, one is being started."""
+        self.chosen = job_id
+        self._look_for_newer()
+        self.chosen_changed.emit()
+
+    @property
+    def record(self) -> JobRecord | None:
+        """The job that is looked at."""
+        return next((each for each in self.records if each.id == self.chosen), None)
+
+    def result(self, job_id: str | None) -> CheckedJob | QuarryError | None:
+        """Return what came of checking a job; None while it is being checked."""
+        return self._results.get(job_id or "")
+
+    # -- in words ----------------------------------------------------------------------------------------------
+
+    def row_words(self, record: JobRecord) -> tuple[str, str]:
+        """Return a job's two lines in the list, and the role of their colour."""
+        result = self.result(record.id)
+        state, role = "being checked", "chalk"
+        if isinstance(result, QuarryError):
+            state, role = result.what, "oxide"
+        elif result is not None:
+            state = "as it was started" if not result.drift else changes_words(len(result.drift))
+            role = "ochre" if result.drift else "chalk"
+        newer = self._newest.get(record.template_id, 0)
+        stands = f"revision {record.revision}" + (f", {newer} approved since" if newer > record.revision else "")
+        return f"{record.title}\n{record.template_name}, {stands} · {state}", role
+
+    def about_words(self) -> str:
+        """Return what the job that is looked at was started from, when, by whom, where."""
+        record = self.record
+        if record is None:
+            return ""
+        began = f"started {record.time[:10]} by {record.author}"
+        return f"{record.template_name}, revision {record.revision} · {record.hash[:12]} · {began}\n{record.folder}"
+
+    def drift_words(self) -> tuple[str, str]:
+        """Return what became of the job since it was started: a heading, and a line a difference."""
+        result = self.result(self.chosen)
+        if isinstance(result, CheckedJob):
+            count = len(result.drift)
+            head = f"{changes_words(count).capitalize()} since the job started" if count else "As it was started"
+            return head, "\n".join(drift.text for drift in result.drift)
+        return ("Being checked", "") if result is None else ("Cannot be checked", str(result))
+
+    def next_steps(self) -> list[NextStep]:
+        """Return what the job that is looked at needs next."""
+        result = self.result(self.chosen)
+        return next_steps(result) if isinstance(result, CheckedJob) else []
+
+    # -- doing ---------------------------------------------------------------------------------------------------
+
+    def prepare(self, stored: Stored | None) -> None:
+        """Begin to start a job, from `stored` or from the default template."""
+        self.choose(None)
+        self.start.begin(stored)
+        self.desk.view_wanted.emit("Jobs")
+
+    def look_at_clips(self, step: NextStep) -> None:
+        """Look at clips of the job against its template."""
+        self.open_template()
+        if step.path is not None:
+            self.desk.view_wanted.emit("Intake")
+            self.desk.intake.look_at([step.path])
+
+    def open_template(self) -> None:
+        """Open the revision the job was started from."""
+        record = self.record
+        if record is not None:
+            self.desk.open_stored(record.template_id, record.revision)
+
+    def _look_for_newer(self) -> None:
+        """See whether a newer revision was approved since, what of the job would differ, and whether it can move to it."""
+        self.newer = None
+        record, job = self.record, self.result(self.chosen)
+        if record is None or not isinstance(job, CheckedJob):
+            return
+        with contextlib.suppress(
+            QuarryError
+        ):  # the template was put aside, or cannot be read: the job stands by itself
+            library = self.desk.library
+            summary = library.summary(record.template_id)
+            if summary.for_jobs > record.revision and not (summary.shelf == "house" and summary.approved is None):
+                to = library.stored(record.template_id, summary.for_jobs)
+                self.newer = Newer(to, move_of(job, to))
+
+    def move(self) -> None:
+        """Move the job to the newer revision."""
+        record, job, newer = self.record, self.result(self.chosen), self.newer
+        if record is None or newer is None or not isinstance(job, CheckedJob) or self.moving:
+            return
+        to, person = newer.to, self.desk.library.person
+
+        def done(found: Move) -> None:
+            self.moving = False
+            anew = "papers and line-up clip are" if found.line_up else "papers are"
+            made = f", {len(found.new_folders)} folders made" if found.new_folders else ""
+            self.desk.say(f"{job.title} stands on revision {to.revision.number} now: its {anew} made anew{made}.")
+
+        def failed(error: QuarryError) -> None:
+            self.moving = False
+            self.desk.refuse(error)
+            self.chosen_changed.emit()
+
+        self.moving = True
+        self.desk.acts.move_job(record, lambda: move(job, to, person, write_pdf), to, done, failed)
+
+
+def changes_words(count: int) -> str:
+    """Return how many changes there are, in words."""
+    return "1 change" if count == 1 else f"{count} changes"

@@ -1,0 +1,176 @@
+"""Two drafts of one template, and the one that is made of both: conflicts are chosen by whoever merges."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.questions import Answered, Question
+from idle_quarry.errors import QuarryError
+from idle_quarry.library import Stored
+from idle_quarry.path.effects import said_value
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.evaluation import Evaluation
+from idle_quarry.path.merging import Merged, Side, merge
+from idle_quarry.path.settings import label_of
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+
+@dataclass(frozen=True)
+class Drafts:
+    """The revision both began from, and the two drafts."""
+
+    base: Stored
+    left: Stored
+    right: Stored
+
+
+@dataclass(frozen=True)
+class MergeRow:
+    """A setting that was changed: as it began, in the left and the right draft ("" where it is not the draft's)."""
+
+    place: str
+    label: str
+    began: str
+    left: str
+    right: str
+    conflict: bool
+
+
+class Merge(QObject):
+    """`changed`: other drafts; `worked_out`: something was chosen."""
+
+    changed = Signal()
+    worked_out = Signal()
+    asked = Signal(object)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.drafts: Drafts | None = None
+        self.choices: dict[str, Side] = {}
+        self.made: Merged | None = None
+        self.refusal = ""
+        self.evaluation: Evaluation | None = None
+
+    def show_drafts(self, template_id: str, a: int, b: int) -> bool:
+        """Look at two drafts of a template; return whether they could be read."""
+        try:
+            library = self.desk.library
+            numbers = library.common_base(template_id, a, b), a, b
+            self.drafts = Drafts(*(library.stored(template_id, number) for number in numbers))
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return False
+        self.choices = {}
+        self._work_out()
+        self.changed.emit()
+        return True
+
+    def choose(self, place: str, side: Side) -> None:
+        """Take one draft's value for a setting that both changed."""
+        self.choices[place] = side
+        self._work_out()
+        self.worked_out.emit()
+
+    def _work_out(self) -> None:
+        assert self.drafts is not None
+        drafts = self.drafts
+        try:
+            self.made = merge(drafts.base.template, drafts.left.template, drafts.right.template, self.choices)
+        except QuarryError as error:
+            self.made, self.refusal = None, str(error)
+            return
+        self.refusal = ""
+        self.evaluation = evaluate(self.made.template)
+
+    @property
+    def undecided(self) -> int:
+        """How many settings are still to be chosen."""
+        return sum(each.place not in self.choices for each in self.made.conflicts) if self.made is not None else 0
+
+    @property
+    def can_be_saved(self) -> bool:
+        return self.made is not None and not self.undecided
+
+    # -- in words ------------------------------------------------------------------------------------------
+
+    def title_words(self) -> str:
+        assert self.drafts is not None
+        return f"{self.drafts.left.name}: two drafts of revision {self.drafts.base.revision.number}"
+
+    def sum_words(self) -> str:
+        """Return how much goes in, and what is to be chosen."""
+        if self.made is None:
+            return "The two cannot be put together as they are."
+        count = len(self.made.from_mine) + len(self.made.from_theirs)
+        said = "1 change goes in" if count == 1 else f"{count} changes go in"
+        left = self.undecided
+        return said + (f" · {left} to be chosen: changed differently in both drafts" if left else "")
+
+    def heads(self) -> tuple[str, str, str, str]:
+        """Return the heads of the table."""
+        assert self.drafts is not None
+        left, right = (f"{s.revision.number}, {s.revision.author}" for s in (self.drafts.left, self.drafts.right))
+        return "Setting", f"Began as, revision {self.drafts.base.revision.number}", left, right
+
+    def rows(self) -> list[MergeRow]:
+        """Return every setting that either draft changed, conflicts first."""
+        if self.made is None or self.drafts is None:
+            return []
+        base, left, right = (
+            each.template for each in (self.drafts.base, self.drafts.left, self.drafts.right)
+        )  # fmt: skip
+        found = []
+        for places, in_left, in_right in (
+            ([each.place for each in self.made.conflicts], True, True),
+            (self.made.from_mine, True, False), (self.made.from_theirs, False, True),
+        ):  # fmt: skip
+            for place in places:
+                found.append(
+                    MergeRow(
+                        place,
+                        self._label(place),
+                        said_value(base, place),
+                        said_value(left, place) if in_left else "",
+                        said_value(right, place) if in_right else "",
+                        in_left and in_right,
+                    )
+                )
+        return found
+
+    def _label(self, place: str) -> str:
+        assert self.drafts is not None
+        drafts = self.drafts
+        labels = (label_of(each.template, place) for each in (drafts.left, drafts.right, drafts.base))
+        return next(filter(None, labels), place)
+
+    # -- doing -----------------------------------------------------------------------------------------------
+
+    def ask_save(self) -> None:
+        """Ask for a note and save the merged draft."""
+        drafts = self.drafts
+        if drafts is None or self.made is None or not self.can_be_saved:
+            return
+        made = self.made.template
+
+        def accept(note: str, answered: Answered) -> None:
+            self.desk.acts.merge(drafts.left, drafts.right, made, note, self._saved, answered)
+
+        note = f"merged from {drafts.left.revision.number} and {drafts.right.revision.number}"
+        self.asked.emit(Question("What is new:", "Save", accept, note))
+
+    def _saved(self, template_id: str) -> None:
+        self.desk.shelf.back()
+        self.desk.shelf.choose(template_id)
+
+
+def draft_words(stored: Stored) -> str:
+    """Return whose draft it is, with its note."""
+    revision = stored.revision
+    note = f", “{revision.note}”" if revision.note else ""
+    return f"Revision {revision.number} by {revision.author}, {revision.time[:10]}{note}"

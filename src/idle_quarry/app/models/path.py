@@ -1,0 +1,386 @@
+"""The open template as it is worked on: which sheet is shown, what stands where in words, every edit."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.document import Document
+from idle_quarry.app.models.structure import Structure
+from idle_quarry.app.questions import Answered, Question
+from idle_quarry.errors import QuarryError
+from idle_quarry.library import Revision
+from idle_quarry.path.beginnings import delivered, monitor_for
+from idle_quarry.path.comparing import questions
+from idle_quarry.path.edits import Change, Edit, put_back
+from idle_quarry.path.evaluation import Finding
+from idle_quarry.path.registry import deliveries
+from idle_quarry.path.settings import Setting, label_of, settings_on
+from idle_quarry.path.sources import source_edits
+from idle_quarry.path.template import Place, Proxy, Template, slug
+from idle_quarry.signal.words import format_words
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+#: Sheets that belong to no station, in the order they are thought of.
+SHEETS = {
+    "template": "Template", "sound": "Sound", "timecode": "Timecode", "places": "Places", "structure": "Structure",
+}  # fmt: skip
+_STATIONS = {"working": "Working picture", "intermediate": "Intermediate", "proxy": "Proxy", "monitor": "Monitor"}
+
+
+class PathModel(QObject):
+    """`changed`: the document is another, or was edited; `sheet_changed`: another sheet is shown; `asked`: a question is to
+    be put in place; `focus_wanted`: a setting is to have the keyboard.
+    """
+
+    changed = Signal()
+    sheet_changed = Signal()
+    asked = Signal(object)
+    focus_wanted = Signal(str)
+    #: A standard delivery is to be chosen.
+    delivery_asked = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.sheet = "working"
+        self.station = "working"  #: the station chosen on the strip
+        self.structure = Structure(desk)
+        self._followed: Document | None = None
+        desk.documents.opened.connect(self._opened)
+
+    @property
+    def document(self) -> Document | None:
+        return self.desk.document
+
+    def _opened(self) -> None:
+        document = self.document
+        if document is not self._followed:
+            if self._followed is not None:
+                self._followed.changed.disconnect(self._edited)
+            self._followed = document
+            self.sheet = self.station = "working"
+            if document is not None:
+                document.changed.connect(self._edited)
+        self.structure.show_template()
+        self.changed.emit()
+
+    def _edited(self) -> None:
+        ids = self._ids()
+        if self.station not in ids:
+            self.station = "working"
+        if self.sheet not in SHEETS and self.sheet not in ids:
+            self.sheet = "working"
+        self.structure.show_template()
+        self.changed.emit()
+
+    def _ids(self) -> set[str]:
+        return {station.id for station in self.document.evaluation.stations} if self.document is not None else set()
+
+    # -- what is shown -------------------------------------------------------------------------------------
+
+    def choose(self, ident: str) -> None:
+        """Show the sheet of a station, or one of the others."""
+        if ident in self._ids():
+            self.sheet = self.station = ident
+        elif ident in SHEETS:
+            self.sheet = ident
+        else:
+            return
+        self.sheet_changed.emit()
+
+    def show_setting(self, setting: Setting) -> None:
+        """Bring one setting into sight with the keyboard on it."""
+        self.choose(setting.sheet)
+        self.focus_wanted.emit(setting.place)
+
+    def settings(self) -> list[Setting]:
+        """Return the settings of the sheet that is shown."""
+        return settings_on(self.document.template, self.sheet) if self.document is not None else []
+
+    def before(self) -> dict[tuple[str, str], str]:
+        """Return the texts of this sheet's settings at the revision it was begun from, by place and label."""
+        document = self.document
+        if document is None or document.base is None or not document.dirty:
+            return {}
+        return {(s.place, s.label): s.text for s in settings_on(document.base.template, self.sheet)}
+
+    def has_something_to_prove(self) -> bool:
+        """Return whether the link of this sheet's station converts pictures in a way that could be another."""
+        document = self.document
+        if document is None or self.sheet in SHEETS or self.sheet == "working":
+            return False
+        link = document.evaluation.link_of(self.sheet)
+        if link is None:
+            return False
+        source, target = (document.evaluation.station(each).format for each in (link.source, link.target))
+        return bool(questions(source, target, link.policy))
+
+    # -- in words --------------------------------------------------------------------------------------------
+
+    def about_words(self) -> str:
+        """Return where the open template stands, for whom, and who else works on it."""
+        document = self.document
+        if document is None:
+            return ""
+        others = self.desk.server.also_here()
+        also = f" · {' and '.join(others)} {'is' if len(others) == 1 else 'are'} editing this" if others else ""
+        return f"{_standing(document)} · {document.template.territory}{also}"
+
+    def changes_words(self) -> str:
+        """Return how much was changed since the revision it was begun from, "" for nothing."""
+        document = self.document
+        count = len(document.changes()) if document is not None else 0
+        if document is None or document.base is None or not count:
+            return ""
+        return f"{count} change{'s' if count != 1 else ''} since revision {document.base.revision.number}"
+
+    def save_words(self) -> str:
+        """Return what saving makes."""
+        document = self.document
+        house = document is not None and document.base is not None and document.base.shelf == "house"
+        return "Save draft" if house else "Save revision"
+
+    def sheet_name(self) -> str:
+        """Return the heading of the sheet."""
+        if self.sheet in SHEETS or self.document is None:
+            return SHEETS.get(self.sheet, "")
+        station = self.document.evaluation.station(self.sheet)
+        return _STATIONS.get(station.kind, f"{station.kind.capitalize()}: {station.name}")
+
+    @property
+    def removable(self) -> bool:
+        """Whether the sheet's station can be taken out of the path."""
+        return self.sheet.startswith(("source:", "delivery:")) or self.sheet in ("monitor", "proxy")
+
+    def add_words(self) -> str:
+        """Return what can be added on this sheet, "" for nothing."""
+        template = self.document.template if self.document is not None else None
+        if self.sheet == "places":
+            return "+ place"
+        if self.sheet == "intermediate" and template is not None and template.proxy is None:
+            return "+ proxy"
+        return "+ monitor" if self.sheet == "working" and template is not None and template.monitor is None else ""
+
+    # -- editing -----------------------------------------------------------------------------------------------
+
+    def typed(self, setting: Setting, text: str) -> QuarryError | None:
+        """Take what was typed into a setting; return why the template as a whole refuses it."""
+        document = self.document
+        if document is None:
+            return None
+        try:
+            document.apply(f"Change {label_of(document.template, setting.place)}", *setting.edits(text))
+        except QuarryError as error:
+            return error
+        return None
+
+    def cure(self, finding: Finding) -> None:
+        """Carry out a finding's remedy as one step that can be undone."""
+        if finding.remedy is not None:
+            label = finding.remedy.label
+            self.desk.edit(label, *finding.remedy.edits, said=f"{label}: done.")
+
+    def put_back(self, place: str) -> None:
+        """Put a setting back to what it was at the revision it was begun from."""
+        document = self.document
+        changes = document.changes() if document is not None else []
+        found = (
+            change for change in changes
+            if change.place == place or place.startswith(f"{change.place}.") or change.place.startswith(f"{place}.")
+        )  # fmt: skip
+        change = next(found, None)
+        if document is not None and change is not None:
+            self._put_back(document, change, f"Put back {label_of(document.template, place)}")
+
+    def _put_back(self, document: Document, change: Change, text: str) -> None:
+        try:
+            document.replace(put_back(document.template, change), text)
+        except QuarryError as error:
+            self.desk.refuse(error)
+
+    def changes(self) -> list[tuple[str, Callable[[], object] | None]]:
+        """Return each change since the revision in words, with what puts it back; the last puts back everything."""
+        document = self.document
+        if document is None or document.base is None:
+            return []
+        base = document.base.template
+        found: list[tuple[str, Callable[[], object] | None]] = []
+        for change in document.changes():
+            where = document.template if change.after is not None else base
+            text = f"Put back {label_of(where, change.place)}{_was(change.before)}"
+            found.append((text, partial(self._put_back, document, change, text)))
+        everything = "Put back everything"
+        return [*found, ("", None), (everything, partial(document.replace, base, everything))]
+
+    # -- stations come and go --------------------------------------------------------------------------------
+
+    def _template(self) -> Template | None:
+        return self.document.template if self.document is not None else None
+
+    def add_source(self) -> None:
+        """Add a source in the working format, ready to be changed."""
+        template = self._template()
+        if template is None:
+            return
+        name = f"Source {len(template.sources) + 1}"
+        ident, edits = source_edits(template, name, template.working.format, ident="source")
+        if self.desk.edit("Add source", *edits):
+            self.choose(f"source:{ident}")
+            self.focus_wanted.emit(f"sources.{ident}.format")
+
+    def ask_delivery(self) -> None:
+        """Have a standard delivery chosen, to be added."""
+        self.delivery_asked.emit()
+
+    def deliveries_offered(self) -> list[tuple[str, Callable[[], object]]]:
+        """Return the standard deliveries in words, each with what adds it."""
+        return [
+            (f"{each.name}  ·  {format_words(each.signal)}", partial(self.add_delivery, each.id))
+            for each in deliveries().values()
+        ]
+
+    def add_delivery(self, standard: str) -> None:
+        """Add a standard delivery at the end of the path."""
+        template = self._template()
+        if template is None:
+            return
+        ident = slug(standard, {d.id for d in template.deliveries})
+        made = delivered(standard, ident=ident, rate_of=template.working.format)
+        if self.desk.edit("Add delivery", Edit(f"deliveries.{ident}", made)):
+            self.choose(f"delivery:{ident}")
+
+    def remove_station(self) -> None:
+        """Take the sheet's station out of the path."""
+        kind, _, ident = self.sheet.partition(":")
+        place = {"source": f"sources.{ident}", "delivery": f"deliveries.{ident}"}.get(kind, kind)
+        if self.removable and self.desk.edit(f"Remove {kind}", Edit(place, None)):
+            self.choose("working")
+
+    def add(self) -> None:
+        """Add what can be added on this sheet: a place, a proxy, a monitor."""
+        template = self._template()
+        if template is None or not self.add_words():
+            return
+        if self.sheet == "places":
+            ident = slug("place", {p.id for p in template.places})
+            self.desk.edit("Add place", Edit(f"places.{ident}", Place(id=ident, name="New place", purpose="work")))
+        elif self.sheet == "intermediate":
+            if self.desk.edit("Add proxy", Edit("proxy", Proxy())):
+                self.choose("proxy")
+        elif self.desk.edit("Add monitor", Edit("monitor", monitor_for(template.working.format))):
+            self.choose("monitor")
+
+    def sources_from_clips(self, paths: list[Path]) -> None:
+        """Clips become sources of the open template, each in the format it is measured to have."""
+        for path in paths:
+            self.desk.workers.start(partial(_looked, path), self._source_from, self.desk.refuse)
+
+    def _source_from(self, clip: object) -> None:
+        template = self._template()
+        fmt, path = clip.format, clip.path  # type: ignore[attr-defined]
+        if template is None or fmt is None:
+            self.desk.say(f"{path.name} has no signal format to be a source of.", refusal=True)
+            return
+        ident, edits = source_edits(template, path.stem, fmt)
+        if self.desk.edit("Add source from clip", *edits):
+            self.choose(f"source:{ident}")
+
+    # -- saving, and what comes next ---------------------------------------------------------------------------
+
+    def ask_save(self) -> None:
+        """Ask for a note and save: on which shelf is asked once, when nothing stands on any."""
+        document = self.document
+        if document is None or not document.dirty:
+            return
+
+        def accept(shelf: str, note: str, answered: Answered) -> None:
+            self.desk.acts.save(document, note, shelf, self._say_saved, answered)
+
+        own, house = partial(accept, "own"), partial(accept, "house")
+        if document.base is None:
+            asked = Question(
+                "What is it for?", "Save on own shelf", own, otherwise=("Save on house shelf", house)
+            )  # fmt: skip
+        else:
+            asked = Question("What has changed?", "Save revision", own)
+        self.asked.emit(asked)
+
+    def _say_saved(self, saved: Revision) -> None:
+        """Say what was saved and offer what comes next: a merge where somebody else's draft lies beside it, a review."""
+        desk, base = self.desk, self.document.base if self.document else None
+        drafts = desk.read(lambda library: library.open_drafts(saved.template_id)) or []
+        others = [each for each in drafts if each.number != saved.number]
+        if base is None or base.shelf == "own":
+            desk.say(f"Saved as revision {saved.number}.")
+        elif desk.server.unsent():
+            desk.say(f"Saved as revision {saved.number}, a draft, kept here until the server is back.")
+        elif others:
+            other = others[0]
+            desk.say(
+                f"Saved as revision {saved.number}. {other.author} has a draft of it too, revision {other.number}: both are kept.",
+                action=("Merge them", partial(self._merge, saved.template_id, other.number, saved.number)),
+            )
+        else:
+            desk.say(
+                f"Saved as revision {saved.number}, a draft.", action=("Send to review", partial(self._propose, saved))
+            )
+
+    def _merge(self, template_id: str, a: int, b: int) -> None:
+        self.desk.view_wanted.emit("Library")
+        self.desk.shelf.merge(template_id, a, b)
+
+    def _propose(self, saved: Revision) -> None:
+        said = f"Revision {saved.number} is in review: another person approves it."
+        self.desk.acts.review("", saved, "propose", saved.note, said=said)
+
+    def start_job(self) -> None:
+        """Show the page that starts a job from the open template; it must be saved first."""
+        document = self.document
+        if document is None:
+            return
+        if document.dirty or document.base is None:
+            self.desk.say(
+                "Jobs start from saved revisions: save this one first.", refusal=True,
+                action=("Save revision", self.ask_save),
+            )  # fmt: skip
+            return
+        self.desk.jobs.prepare(document.base)
+
+    def prove(self) -> None:
+        """Put the link of this sheet's station on the bench."""
+        self.desk.proof.prove(self.sheet, None)
+
+
+def _looked(path: Path, _ticket: object) -> object:
+    from idle_quarry.media.looking import look
+
+    return look(path)
+
+
+def _standing(document: Document) -> str:
+    """Return where the open template stands: its shelf, its revision, and what an edit of it is."""
+    if document.base is None:
+        return "not saved yet"
+    revision = document.base.revision
+    if document.base.shelf == "own":
+        return f"Own shelf · revision {revision.number}"
+    if document.dirty:
+        return f"House shelf · a draft, begun from revision {revision.number} ({revision.state})"
+    kept = {
+        "approved": "approved, read-only: an edit begins a draft",
+        "in review": "in review: an edit begins a draft beside it",
+        "withdrawn": "withdrawn",
+    }
+    return f"House shelf · revision {revision.number} by {revision.author}, {kept.get(revision.state, revision.state)}"
+
+
+def _was(value: object) -> str:
+    text = format_words(value) if hasattr(value, "encoding") else str(value)  # type: ignore[arg-type]
+    return f" (was {text})" if isinstance(value, str | int | float | bool) and len(text) < 40 else ""

@@ -1,0 +1,108 @@
+"""Where the library stands with its server: who is there, what waits, what is being written, in words."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Qt, Signal
+
+if TYPE_CHECKING:  # the server's part is read only where a library is on one
+    from idle_quarry.app.desk import Desk
+    from idle_quarry.library.server.line import Line, News
+    from idle_quarry.library.server.outbox import Waiting
+
+
+class Server(QObject):
+    """`changed`: the line stands, broke, somebody opened or left a template, or something is being written."""
+
+    changed = Signal()
+    _news = Signal(object)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self.line: Line | None = None
+        self.writing = 0  #: how many writes the server has not answered yet
+        self._broke = ""
+        self._news.connect(self._heard, Qt.ConnectionType.QueuedConnection)
+        if desk.library.at_hand:
+            from idle_quarry.library.server.line import Line
+
+            self.line = Line(desk.library, self._news.emit)  # type: ignore[arg-type]
+
+    def close(self) -> None:
+        if self.line is not None:
+            self.line.close()
+
+    def works_on(self, key: str) -> None:
+        """Tell the others what is open here."""
+        if self.line is not None:
+            self.line.works_on(key)
+
+    def also_here(self) -> list[str]:
+        """Return who else has the open template open, by name; advisory."""
+        document = self._desk.document
+        return self.line.present(document.key) if self.line is not None and document is not None else []
+
+    def begin_writing(self) -> None:
+        self.writing += 1
+        self.changed.emit()
+
+    def end_writing(self) -> None:
+        self.writing -= 1
+        self.changed.emit()
+
+    def unsent(self) -> list[Waiting]:
+        """Return what the server has not got yet."""
+        library = self._desk.library
+        return library.unsent() if library.at_hand else []  # type: ignore[attr-defined]
+
+    def _heard(self, news: News) -> None:
+        desk = self._desk
+        if news.joined:
+            if self._broke:
+                self._say_back()
+            self._broke = ""
+            if news.changed:
+                desk.documents.follow_numbers()
+                desk.shelves_changed.emit()
+                desk.jobs_changed.emit()
+        elif self._broke != news.why:
+            self._broke = news.why
+            desk.say(f"{news.why}. What was read so far stays; drafts and jobs go on and are sent when it is back.")
+        self.changed.emit()
+
+    def _say_back(self) -> None:
+        refused = [one for one in self.unsent() if one.trouble]
+        if refused:
+            self._desk.say(
+                f"The server is back, but would not take {len(refused)} of what was saved: {refused[0].trouble}",
+                refusal=True,
+            )
+        else:
+            self._desk.say("The server is back, and has everything that was saved here.")
+
+    # -- in words ----------------------------------------------------------------------------------------
+
+    @property
+    def away(self) -> bool:
+        return bool(self._desk.library.at_hand and self._desk.library.away)  # type: ignore[attr-defined]
+
+    def place_words(self) -> str:
+        """Return which library this is, and how it stands: "larkmoor · away from the server, 1 waiting"."""
+        library = self._desk.library
+        if not library.at_hand:
+            place = library.place
+            return place.parent.name if place.stem == "library" else place.stem
+        name = str(library.url.database)  # type: ignore[attr-defined]
+        if self.away:
+            waiting = len(self.unsent())
+            name += " · away from the server" + (f", {waiting} waiting" if waiting else "")
+        return name + (" · saving …" if self.writing else "")
+
+    def waiting_lines(self) -> list[str]:
+        """Return a line for the library's address and for each thing that waits."""
+        library = self._desk.library
+        if not library.at_hand:
+            return []
+        return [library.subject, *(f"waits for the server: {each.words}" for each in self.unsent()[:12])]

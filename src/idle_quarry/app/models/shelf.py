@@ -1,0 +1,323 @@
+"""The shelves: what is searched, which template is chosen, what can be done with it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.models.chosen import Chosen
+from idle_quarry.app.models.files_out import FilesOut
+from idle_quarry.app.models.shelf_rows import ShelfPaths, ShelfRows
+from idle_quarry.app.questions import Answered, Choice, Question
+from idle_quarry.errors import QuarryError
+from idle_quarry.library import Search, Stored, Summary, typed_words
+from idle_quarry.path.beginnings import from_delivery
+from idle_quarry.path.evaluation import Finding
+from idle_quarry.path.registry import deliveries, territories
+from idle_quarry.signal.words import format_words
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+#: What the shelf box offers, and the search each stands for.
+SHELVES: dict[str, dict[str, object]] = {
+    "Both shelves": {}, "House shelf": {"shelf": "house"}, "In review": {"shelf": "house", "state": "in review"},
+    "Own shelf": {"shelf": "own"}, "Put aside": {"aside": True},
+}  # fmt: skip
+#: The pages that take the whole view, by the name of their model on the desk; "" is the shelves themselves.
+PAGES = ("", "review", "merge", "importing", "standard_set")
+
+#: What can be done with a template, by name; None stands for a line between.
+Menu = list[tuple[str, Callable[[], object] | None]]
+
+
+class Shelf(QObject):
+    """`found`: the list is another; `page_wanted`: a page is to be shown; `asked`: a question is to be put in place."""
+
+    found = Signal()
+    page_wanted = Signal(str)
+    asked = Signal(object)
+    #: A file is to be chosen, to be imported.
+    import_asked = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.rows = ShelfRows(desk.library)
+        self.paths = ShelfPaths(desk)
+        self.chosen = Chosen(desk)
+        self.files = FilesOut(desk, self.chosen.stored, self.wanted)
+        self.typed, self.shelf = "", next(iter(SHELVES))
+        self.territory: str | None = None
+        self.lines: int | None = None
+        self.lines_present: list[int] = []
+        self.page = ""
+        desk.shelves_changed.connect(self.reload)
+        self.reload()
+
+    # -- finding -----------------------------------------------------------------------------------------
+
+    def wanted(self) -> Search:
+        """Return what is searched for."""
+        return Search(
+            words=typed_words(self.typed), territory=self.territory, lines=self.lines, **SHELVES[self.shelf]  # type: ignore[arg-type]
+        )  # fmt: skip
+
+    def reload(self) -> None:
+        """Read the shelves again; what was chosen stays chosen."""
+        self.lines_present = self.desk.read(lambda library: library.lines_present()) or self.lines_present
+        if self.lines not in self.lines_present:
+            self.lines = None
+        self.find()
+
+    def look_for(
+        self, *, typed: str | None = None, shelf: str | None = None, territory: str | None = "", lines: int | None = 0
+    ) -> None:
+        """Search otherwise: what is not said stays ("" and 0 are none said, None is any)."""
+        self.typed = self.typed if typed is None else typed
+        self.shelf = self.shelf if shelf is None else shelf
+        self.territory = self.territory if territory == "" else territory
+        self.lines = self.lines if lines == 0 else lines
+        self.find()
+
+    def find(self) -> None:
+        """Find what is searched for; the chosen template stays, where it is still there."""
+        kept = self.chosen.summary
+        try:
+            self.rows.find(self.wanted())
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return
+        row = self.rows.row_of(kept.id) if kept else None
+        self.choose_row(row if row is not None else 0)
+        self.found.emit()
+
+    def choose_row(self, row: int) -> None:
+        """Choose a row of the list."""
+        self.chosen.show_summary(self.rows.at(row) if row < self.rows.shown else None)
+
+    def choose(self, template_id: str) -> None:
+        """Choose a template, clearing the search where it hides it."""
+        if self.rows.row_of(template_id) is None:
+            self.typed, self.shelf, self.territory, self.lines = "", next(iter(SHELVES)), None, None
+            self.rows.find(self.wanted())
+        self.choose_row(self.rows.row_of(template_id) or 0)
+        self.found.emit()
+
+    @property
+    def nothing_at_all(self) -> bool:
+        """Whether the shelves are bare: nothing is hidden by a search."""
+        return self.rows.shown == 0 and self.wanted() == Search()
+
+    def counted_words(self) -> str:
+        """Return how many templates are shown."""
+        return f"{self.rows.shown} template{'s' if self.rows.shown != 1 else ''}"
+
+    def nothing_words(self) -> str:
+        """Return why no template is shown, and what to do."""
+        wanted = self.wanted()
+        if wanted == Search():
+            return "No templates yet. Begin with the standard set of a house, press New for a single one, or drop clips here."
+        if wanted.aside:
+            return "Nothing was put aside."
+        return "No template has all of that. Clear the search, or choose any shelf, territory and raster."
+
+    # -- pages ---------------------------------------------------------------------------------------------
+
+    def show_page(self, page: str) -> None:
+        """Show a page over the shelves, or the shelves ("")."""
+        self.page = page
+        self.page_wanted.emit(page)
+
+    def back(self) -> None:
+        """Go back to the shelves."""
+        self.show_page("")
+
+    def compare(self, a: int, b: int) -> None:
+        """Show two revisions of the chosen template beside one another."""
+        summary = self.chosen.summary
+        if summary is not None:
+            pair = self.desk.read(lambda library: (library.stored(summary.id, a), library.stored(summary.id, b)))
+            self._compare(pair)
+
+    def _compare(self, pair: tuple[Stored, Stored] | None) -> None:
+        if pair is not None:
+            self.desk.review.show_pair(*pair)
+            self.show_page("review")
+
+    def compare_with(self) -> None:
+        """Ask for another template, and show the two beside one another."""
+        summary, number = self.chosen.summary, self.chosen.number
+        if summary is None:
+            return
+
+        def accept(name: str, answered: Answered) -> None:
+            library = self.desk.library
+            try:
+                pair = library.stored(library.find(name).id), library.stored(summary.id, number)
+            except QuarryError as error:
+                answered(str(error))
+                return
+            answered(None)
+            self._compare(pair)
+
+        names = self.desk.read(lambda library: [each.name for each in library.page(limit=400)]) or []
+        self.asked.emit(Question(f"Compare {summary.name} with:", "Compare", accept, offers=tuple(names)))
+
+    def merge(self, template_id: str, a: int, b: int) -> None:
+        """Show two drafts of a template, to be made one."""
+        if self.chosen.summary is None or self.chosen.summary.id != template_id:
+            self.choose(template_id)
+        if self.desk.merge.show_drafts(template_id, a, b):
+            self.show_page("merge")
+
+    def show_standard_set(self) -> None:
+        """Show the panel that puts the standard templates of a house on its shelf."""
+        self.desk.standard_set.list_anew()
+        self.show_page("standard_set")
+
+    # -- doing -----------------------------------------------------------------------------------------------
+
+    def open_chosen(self) -> None:
+        """Open the chosen template, at a revision where one was picked."""
+        summary = self.chosen.summary
+        if summary is not None:
+            self.desk.open_stored(summary.id, self.chosen.number if self.chosen.picked else None)
+
+    def cure(self, finding: Finding) -> None:
+        """Open the chosen template and carry out a finding's remedy there: a draft, undoable."""
+        self.open_chosen()
+        self.desk.path.cure(finding)
+
+    def start_job(self) -> None:
+        """Show the page that starts a job from the chosen template."""
+        summary = self.chosen.summary
+        if summary is None:
+            return
+        number = self.chosen.number if self.chosen.picked else summary.for_jobs
+        stored = self.desk.read(lambda library: library.stored(summary.id, number))
+        if stored is not None:
+            self.desk.jobs.prepare(stored)
+
+    def act(self, act: str, number: int) -> None:
+        """Ask for what goes with an act on a revision of the chosen template, and carry it out."""
+        from idle_quarry.app.models.deciding import deciding
+
+        summary, revision = self.chosen.summary, self.chosen.revision
+        if summary is not None and revision is not None and revision.number == number:
+            deciding(self.desk, self.asked.emit, summary.name, revision, act)
+
+    def ask_rule(self) -> None:
+        """Ask how many people an approval takes in this house."""
+        alone = self.desk.read(lambda library: library.one_person())
+        if alone is None:
+            return
+        now = "one person may approve alone" if alone else "another person than the author approves"
+        acts = self.desk.acts
+        two, one = (
+            {"Another than the author": lambda: acts.set_rule(alone=False)},
+            {"One person alone": lambda: acts.set_rule(alone=True)},
+        )
+        answers = {**(one | two if alone else two | one), "Leave it": lambda: None}
+        self.asked.emit(Choice(f"Who approves a revision in this house? Now {now}.", answers))
+
+    def beginnings(self) -> Menu:
+        """Return the ways to begin a template."""
+
+        def begin(ident: str) -> Callable[[], None]:
+            return lambda: self.begin_from(ident)
+
+        found: Menu = [
+            (f"From delivery: {each.name}  ·  {format_words(each.signal)}", begin(each.id))
+            for each in deliveries().values()
+        ]
+        found.append(("", None))
+        if self.chosen.summary is not None:
+            found.append(("From the chosen template", self.duplicate))
+        return [
+            *found,
+            ("From clips…", self.begin_from_clips),
+            ("The standard set of a house…", self.show_standard_set),
+        ]
+
+    def begin_from(self, standard: str) -> None:
+        """Open a new template for a standard delivery, its renders in what the house uses already."""
+        used = self.desk.read(lambda library: library.codecs_in_use())
+        if used is not None:
+            self.desk.open_new(from_delivery(standard, used=used))
+
+    def begin_from_clips(self) -> None:
+        """Show Intake, where templates begin from clips."""
+        self.desk.view_wanted.emit("Intake")
+        self.desk.say("Open or drop clips here, choose one, and start a template from it.")
+
+    def more(self, summary: Summary) -> Menu:
+        """Return what else can be done with a template."""
+        if summary.aside:
+            return [("Put it back on its shelf", self.bring_back), ("Export…", self.files.ask_export)]
+        house, own = self.desk.read(lambda library: library.defaults()) or (None, None)
+        found: Menu = [("Compare with another template…", self.compare_with), ("Copy to own shelf", self.duplicate)]
+        if summary.shelf == "own":
+            found.append(("Copy to the house shelf as a draft", self.hand_over))
+        found += [
+            ("Rename", self.rename), ("", None), ("Export…", self.files.ask_export),
+            ("Add to a carried shelf…", self.files.ask_carry), ("", None),
+            ("No longer my default for new jobs" if own == summary.id else "My default for new jobs",
+             lambda: self.toggle_default(own=True)),
+        ]  # fmt: skip
+        if summary.shelf == "house":
+            is_default = house == summary.id
+            text = "No longer the house's default for new jobs" if is_default else "The house's default for new jobs"
+            found.append((text, self.toggle_default))
+        return [*found, ("", None), ("Put aside", self.put_aside)]
+
+    def duplicate(self) -> None:
+        """Put a copy of the chosen revision on the own shelf."""
+        self._copy("own")
+
+    def hand_over(self) -> None:
+        """Put a copy of the chosen revision on the house shelf, as a draft."""
+        self._copy("house")
+
+    def _copy(self, shelf: str) -> None:
+        summary = self.chosen.summary
+        if summary is not None:
+            # the list is read again first, and then has it
+            self.desk.acts.copy(summary, self.chosen.number, shelf, self._choose_soon)
+
+    def _choose_soon(self, revision: object) -> None:
+        self.choose(revision.template_id)  # type: ignore[attr-defined]
+
+    def rename(self) -> None:
+        """Ask for another name; it is saved as a revision, since a revision never changes."""
+        summary = self.chosen.summary
+        if summary is None:
+            return
+
+        def accept(name: str, answered: Answered) -> None:
+            self.desk.acts.rename(summary, name, answered)
+
+        self.asked.emit(Question("New name:", "Rename", accept, summary.name))
+
+    def put_aside(self) -> None:
+        """Take the chosen template off its shelf; it can be put back."""
+        if self.chosen.summary is not None:
+            self.desk.acts.put_aside(self.chosen.summary)
+
+    def bring_back(self) -> None:
+        """Put the chosen template, which was put aside, on its shelf again."""
+        summary = self.chosen.summary
+        if summary is not None:
+            self.desk.acts.bring_back(summary.id, lambda: self.choose(summary.id))
+
+    def toggle_default(self, *, own: bool = False) -> None:
+        """Make the chosen template the one new jobs start from, in the house or for this person, or no longer."""
+        if self.chosen.summary is not None:
+            self.desk.acts.toggle_default(self.chosen.summary.id, own=own)
+
+
+def territory_words() -> dict[str, str]:
+    """Return the territories with what people call them, by their ids."""
+    return {each.id: f"{each.id} ({each.called})" if each.called else each.id for each in territories().values()}

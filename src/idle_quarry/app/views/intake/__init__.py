@@ -1,0 +1,1 @@
+"""Intake: clips, what they declare, what they are."""

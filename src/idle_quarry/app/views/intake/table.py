@@ -1,0 +1,55 @@
+"""The table of clips: rows that are sorted, filtered and chosen."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QAbstractItemView, QTableView
+
+from idle_quarry.app.models.clip_rows import ROW
+from idle_quarry.app.models.intake import Intake
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.views.intake.row_delegate import RowDelegate
+
+_WIDTHS = (212, 136, 200, 168, 144)
+
+
+class ClipTable(QTableView):
+    """Shows the clips of the model, and says which is chosen."""
+
+    def __init__(self, model: Intake) -> None:
+        super().__init__()
+        self._intake = model
+        self.setModel(model.filtered)
+        self.setItemDelegate(RowDelegate(model.rows, self))
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.setSortingEnabled(True)
+        self.sortByColumn(0, Qt.SortOrder.AscendingOrder)
+        self.verticalHeader().hide()
+        sized(self.verticalHeader()).setDefaultSectionSize(42)
+        self.setShowGrid(False)
+        self.setAccessibleName("Clips")
+        self.setWordWrap(False)
+        self.setTabKeyNavigation(False)
+        head = self.horizontalHeader()
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        head.setStretchLastSection(True)
+        head.setHighlightSections(False)
+        for column, width in enumerate(_WIDTHS):
+            sized(self).setColumnWidth(column, width)
+        self.selectionModel().currentRowChanged.connect(lambda *_: self._chosen())
+
+    def _chosen(self) -> None:
+        index = self.currentIndex()
+        if index.isValid():
+            self._intake.choose(index.data(ROW).path)
+
+    def show_chosen(self) -> None:
+        """Choose the row of the clip that is looked at, where it is shown."""
+        wanted, index = self._intake.chosen, self.currentIndex()
+        if wanted is None or (index.isValid() and index.data(ROW).path == wanted):
+            return
+        for row in range(self._intake.filtered.rowCount()):
+            if self._intake.filtered.index(row, 0).data(ROW).path == wanted:
+                self.selectRow(row)
+                return

@@ -1,0 +1,1 @@
+"""Jobs: those that were started, and the start of another."""

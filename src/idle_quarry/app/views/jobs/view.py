@@ -1,0 +1,113 @@
+"""The Jobs view: the list of jobs, and beside it the chosen one's page or the page that starts another."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.theme import theme
+from idle_quarry.app.views.jobs.job_page import JobPage
+from idle_quarry.app.views.jobs.start_page import StartPage
+from idle_quarry.app.widgets.buttons import button
+from idle_quarry.app.widgets.labels import label
+from idle_quarry.app.widgets.tinted import tint, tinted
+
+_JOB = Qt.ItemDataRole.UserRole
+
+
+class JobsView(QWidget):
+    """Shows the jobs of the model, and forwards."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk, self.model = desk, desk.jobs
+        self.new_button = button("New job", lambda: self.model.prepare(None), main=True)
+        self.check_button = button("Check all again", self.model.reload)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Jobs")
+        self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        tinted(self.list)
+        self.list.currentItemChanged.connect(self._row_chosen)
+        self.none = label(
+            "No job yet. A job takes folders, timelines, line-up and papers from a template. Press New job.",
+            "dust", wrap=True,
+        )  # fmt: skip
+        sized(self.none).setContentsMargins(16, 6, 16, 0)
+        self.start, self.page = StartPage(self.model.start), JobPage(self.model)
+        self.pages = QStackedWidget()
+        on(self.pages, "bench")
+        self.pages.addWidget(self.start)
+        self.pages.addWidget(self.page)
+        self._build()
+        self.first_focus = self.list
+        self.model.listed.connect(self._show_list)
+        self.model.checked.connect(self._show_checked)
+        self.model.chosen_changed.connect(self._show_chosen)
+        self.model.start.begun.connect(self.start.title.setFocus)
+        self._show_list()
+        self._show_chosen()
+
+    def _build(self) -> None:
+        tools = QHBoxLayout()
+        sized(tools).setSpacing(7)
+        sized(tools).setContentsMargins(12, 10, 12, 8)
+        tools.addWidget(label("Jobs started here", "head"))
+        tools.addStretch(1)
+        tools.addWidget(self.check_button)
+        tools.addWidget(self.new_button)
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(tools)
+        column.addWidget(self.none)
+        column.addWidget(self.list, 1)
+        split = QSplitter(Qt.Orientation.Horizontal)
+        split.setObjectName("jobs")
+        split.addWidget(left)
+        split.addWidget(self.pages)
+        split.setSizes([theme.px(440), theme.px(840)])
+        split.setChildrenCollapsible(False)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(split)
+
+    def _show_list(self) -> None:
+        self.list.blockSignals(True)
+        self.list.clear()
+        for record in self.model.records:
+            item = QListWidgetItem()
+            item.setData(_JOB, record.id)
+            self.list.addItem(item)
+            self._describe(item)
+        self.list.blockSignals(False)
+        self.none.setVisible(not self.model.records)
+        self._show_chosen()
+
+    def _describe(self, item: QListWidgetItem) -> None:
+        record = next(each for each in self.model.records if each.id == item.data(_JOB))
+        text, role = self.model.row_words(record)
+        item.setText(text)
+        tint(item, role)
+
+    def _items(self) -> list[QListWidgetItem]:
+        return [self.list.item(row) for row in range(self.list.count())]
+
+    def _show_checked(self, job_id: str) -> None:
+        for item in self._items():
+            if item.data(_JOB) == job_id:
+                self._describe(item)
+
+    def _row_chosen(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self.model.choose(item.data(_JOB))
+
+    def _show_chosen(self) -> None:
+        chosen = self.model.chosen
+        self.list.blockSignals(True)
+        self.list.setCurrentItem(next((i for i in self._items() if i.data(_JOB) == chosen), None))  # type: ignore[arg-type]
+        self.list.blockSignals(False)
+        self.pages.setCurrentWidget(self.page if chosen is not None else self.start)

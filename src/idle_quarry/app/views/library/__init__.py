@@ -1,0 +1,1 @@
+"""The Library: the shelves, and the pages that take the whole view."""

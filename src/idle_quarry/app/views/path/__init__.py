@@ -1,0 +1,1 @@
+"""The Path: one template, its strip, sheets, evidence and findings."""

@@ -1,0 +1,1 @@
+"""The profile of whoever works here."""

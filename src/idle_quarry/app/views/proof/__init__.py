@@ -1,0 +1,1 @@
+"""Proof: pictures, codecs, disks."""

@@ -1,0 +1,136 @@
+"""Proof, disks: the places of the template as they are on this machine, and what the program itself keeps."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from idle_quarry.app.models.disks import Disks, PlaceFound, bytes_words
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.widgets.buttons import button
+from idle_quarry.app.widgets.labels import label
+from idle_quarry.app.widgets.progress_bar import ProgressBar
+from idle_quarry.proof.disks import Holding
+
+_NOTE = "Speeds are measured with a file of up to 1 GB that has no name and is gone whatever happens."
+
+
+class DisksPage(QWidget):
+    """Shows places and disks of the model, and forwards."""
+
+    def __init__(self, model: Disks) -> None:
+        super().__init__()
+        self.model = model
+        self.rows: dict[str, PlaceRow] = {}
+        self.clear_buttons: dict[str, QPushButton] = {}
+        self.progress = ProgressBar()
+        sized(self.progress).setContentsMargins(16, 0, 16, 4)
+        self._inside = QScrollArea()
+        self._inside.setWidgetResizable(True)
+        self._inside.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.other_button = button("Another folder", self._ask_folder)
+        head = QHBoxLayout()
+        sized(head).setContentsMargins(16, 5, 16, 0)
+        head.addWidget(label(_NOTE, "dust", wrap=True), 1)
+        head.addWidget(self.other_button)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        sized(column).setSpacing(4)
+        column.addLayout(head)
+        column.addWidget(self.progress)
+        column.addWidget(self._inside, 1)
+        model.changed.connect(self._show)
+        model.progressed.connect(self._show_progress)
+
+    def _show(self) -> None:
+        body = QWidget()
+        column = QVBoxLayout(body)
+        sized(column).setContentsMargins(16, 0, 16, 8)
+        sized(column).setSpacing(6)
+        self.rows = {}
+        for found in self.model.places:
+            self.rows[found.key] = row = PlaceRow(self.model, found)
+            column.addWidget(row)
+        if not self.rows:
+            said = "The template names no places yet: add them in its Path, or look at another folder here."
+            column.addWidget(label(said, "dust"))
+        column.addWidget(self._kept(self.model.kept))
+        column.addStretch(1)
+        self._inside.setWidget(body)
+        body.setAutoFillBackground(False)
+
+    def _show_progress(self, what: str, share: float) -> None:
+        if not what:
+            self.progress.hide()
+        elif self.progress.isHidden():
+            self.progress.begin(what, self.model.cancel)
+        else:
+            self.progress.step(what, share)
+
+    def _kept(self, kept: list[Holding]) -> QWidget:
+        box = QFrame()
+        on(box, "bench")
+        grid = QGridLayout(box)
+        sized(grid).setContentsMargins(12, 6, 12, 6)
+        sized(grid).setHorizontalSpacing(18)
+        grid.addWidget(label("What the program keeps", "head"), 0, 0, 1, 4)
+        self.clear_buttons = {}
+        for number, holding in enumerate(kept, 1):
+            grid.addWidget(label(holding.job or "This machine's memory", "dust"), number, 0)
+            grid.addWidget(label(holding.name), number, 1)
+            size = label(f"{bytes_words(holding.bytes)} in {holding.files} file{'s' if holding.files != 1 else ''}")
+            size.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            grid.addWidget(size, number, 2)
+            if holding.clearable:
+                made = button("Clear", partial(self.model.clear, holding), quiet=True)
+                made.setEnabled(holding.bytes > 0)
+                made.setAccessibleName(f"Clear {holding.name}")
+                self.clear_buttons[holding.name] = made
+                grid.addWidget(made, number, 3)
+        grid.setColumnStretch(1, 1)
+        return box
+
+    def _ask_folder(self) -> None:
+        path = QFileDialog.getExistingDirectory(self, "A folder on the disk to look at", str(Path.home()))
+        if path:
+            self.model.look_at(Path(path))
+
+
+class PlaceRow(QFrame):
+    """One place: what it lies on, what fits, how fast it is, and how many streams of which codec it plays."""
+
+    def __init__(self, model: Disks, found: PlaceFound) -> None:
+        super().__init__()
+        on(self, "bench")
+        self.found = found
+        self.take_button = button("Put into the template", partial(model.put_in, found), quiet=True)
+        self.take_button.setVisible(found.can_be_put_in)
+        self.measure_button = button(
+            "Measure again" if found.speed else "Measure", partial(model.measure, found.path)
+        )  # fmt: skip
+        self.measure_button.setEnabled(found.there)
+        head = QHBoxLayout()
+        head.addWidget(label(found.name_words(), "head"))
+        head.addWidget(label(str(found.path), "dust"))
+        head.addStretch(1)
+        head.addWidget(self.take_button)
+        head.addWidget(self.measure_button)
+        column = QVBoxLayout(self)
+        sized(column).setContentsMargins(12, 6, 12, 7)
+        sized(column).setSpacing(2)
+        column.addLayout(head)
+        for text, role in found.lines():
+            column.addWidget(label(text, role, wrap=True))

@@ -1,0 +1,35 @@
+"""What came from where: for each method, which source picture each of the next output pictures shows."""
+
+from __future__ import annotations
+
+from idle_quarry.app.models.bench import Pictures
+from idle_quarry.app.widgets.origin_map import BEFORE, COUNT, OriginMap, Origins
+from idle_quarry.path.policies import parts
+
+
+class OriginRows(OriginMap):
+    """Shown where the rate or the number of moments changes; methods that show the same pictures share a row."""
+
+    def __init__(self, model: Pictures) -> None:
+        super().__init__()
+        self.model = model
+        self.hide()
+        model.pictures_changed.connect(self._show)
+        model.methods_changed.connect(self._show)
+
+    def _show(self) -> None:
+        model, bench = self.model, self.model.bench
+        if bench is None or not model.methods or bench.source.moments == bench.target.moments:
+            self.show_rows([], 0)
+            return
+        first, part = max(0, model.index - BEFORE), parts()[model.part]
+        rows: dict[tuple[tuple[int, float], ...], Origins] = {}
+        for method, policy in zip(model.methods, model.policies(), strict=True):
+            cells = bench.shown_moments(policy, first, COUNT)
+            name = f"{rows[cells].name}, {part[method].label}" if cells in rows else part[method].label
+            rows[cells] = Origins(name, cells)
+        made = list(rows.values())
+        if len(made) == 1:
+            made = [Origins("Shows source", made[0].cells)]
+        per_frame = len(bench.conversion(model.policies()[0]).origins(first))
+        self.show_rows(made, (model.index - first) * per_frame)

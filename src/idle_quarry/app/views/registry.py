@@ -1,0 +1,133 @@
+"""The views: a row each. What makes it, which files it takes and what becomes of them, what it offers to the search."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import partial
+from importlib import import_module
+from pathlib import Path
+from typing import cast
+
+from PySide6.QtWidgets import QWidget
+
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.finder import Entry
+from idle_quarry.library import Search
+from idle_quarry.path.registry import territories
+from idle_quarry.path.settings import Setting, settings_of
+from idle_quarry.signal.words import format_words
+
+#: Templates the search at the top looks through by their first letters; the Library's own search knows them all.
+MOST_FOUND = 2000
+
+
+def _nothing(_desk: Desk) -> Iterator[Entry]:
+    return iter(())
+
+
+def _no_file(_path: Path) -> bool:
+    return False
+
+
+def _leave(_desk: Desk, _paths: list[Path]) -> None:
+    return None
+
+
+@dataclass(frozen=True)
+class ViewRow:
+    """A view: its name, its module and class below `views`, whether it has a tab, the files it takes, what it finds."""
+
+    name: str
+    module: str
+    kind: str
+    tab: bool = True
+    takes: Callable[[Path], bool] = _no_file
+    take: Callable[[Desk, list[Path]], None] = _leave
+    finds: Callable[[Desk], Iterator[Entry]] = _nothing
+
+    def make(self, desk: Desk) -> QWidget:
+        """Return the view. What it needs (NumPy, FFmpeg's libraries, OpenTimelineIO) is read now, and not before."""
+        module = import_module(f"idle_quarry.app.views.{self.module}")
+        return cast(QWidget, getattr(module, self.kind)(desk))
+
+
+def _is_template(path: Path) -> bool:
+    return path.suffix.lower() in (".json", ".zip")
+
+
+def _import(desk: Desk, paths: list[Path]) -> None:
+    desk.importing.open(paths[0])
+
+
+def _templates(desk: Desk) -> Iterator[Entry]:
+    for each in desk.read(lambda library: library.page(Search(), 0, MOST_FOUND)) or []:
+        known = territories().get(each.territory)
+        called = f"{each.territory} {known.called}" if known else each.territory
+        beside = f"{each.working} · {each.shelf}"
+        yield Entry("template", each.name, beside, partial(desk.open_stored, each.id), called)
+
+
+def _stations_and_settings(desk: Desk) -> Iterator[Entry]:
+    document = desk.document
+    if document is None:
+        return
+    for station in document.evaluation.stations:
+        beside = f"{station.kind} · {format_words(station.format)}"
+        yield Entry("station", station.name, beside, partial(_go, desk, station.id))
+    names = {station.id: station.name for station in document.evaluation.stations}
+    for setting in settings_of(document.template):
+        text = f"{names.get(setting.sheet, setting.sheet.capitalize())}: {setting.label}"
+        also = f"{setting.follows} {setting.explained}"
+        yield Entry("setting", text, setting.text, partial(_go_setting, desk, setting), also)
+
+
+def _go(desk: Desk, station: str) -> None:
+    desk.view_wanted.emit("Path")
+    desk.path.choose(station)
+
+
+def _go_setting(desk: Desk, setting: Setting) -> None:
+    desk.view_wanted.emit("Path")
+    desk.path.show_setting(setting)
+
+
+def _is_media(path: Path) -> bool:
+    return path.is_dir() or not _is_template(path)
+
+
+def _look_at(desk: Desk, paths: list[Path]) -> None:
+    desk.intake.look_at(paths)
+
+
+def _clips(desk: Desk) -> Iterator[Entry]:
+    if "intake" not in vars(desk):  # nobody has looked at clips yet
+        return
+    for row in desk.intake.rows.rows:
+        yield Entry("clip", row.path.name, row.format_words, partial(_choose_clip, desk, row.path))
+
+
+def _choose_clip(desk: Desk, path: Path) -> None:
+    desk.view_wanted.emit("Intake")
+    desk.intake.choose(path)
+
+
+def _jobs(desk: Desk) -> Iterator[Entry]:
+    for record in desk.read(lambda library: library.jobs()) or []:
+        beside = f"{record.template_name}, revision {record.revision}"
+        yield Entry("job", record.title, beside, partial(_choose_job, desk, record.id))
+
+
+def _choose_job(desk: Desk, job_id: str) -> None:
+    desk.view_wanted.emit("Jobs")
+    desk.jobs.choose(job_id)
+
+
+VIEWS = (
+    ViewRow("Library", "library.view", "LibraryView", takes=_is_template, take=_import, finds=_templates),
+    ViewRow("Path", "path.view", "PathView", finds=_stations_and_settings),
+    ViewRow("Intake", "intake.view", "IntakeView", takes=_is_media, take=_look_at, finds=_clips),
+    ViewRow("Proof", "proof.view", "ProofView"),
+    ViewRow("Jobs", "jobs.view", "JobsView", finds=_jobs),
+    ViewRow("Profile", "profile.view", "ProfileView", tab=False),
+)

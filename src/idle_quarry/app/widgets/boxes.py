@@ -1,0 +1,19 @@
+"""Boxes of a few choices."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from PySide6.QtWidgets import QComboBox
+
+
+def choice_box(name: str, choices: Mapping[str, Any], chosen: Callable[[Any], object]) -> QComboBox:
+    """Return a box that offers choices by their words, and hands the chosen one on."""
+    made = QComboBox()
+    made.setAccessibleName(name)
+    made.setToolTip(name)
+    for text, value in choices.items():
+        made.addItem(text, value)
+    made.activated.connect(lambda index: chosen(made.itemData(index)))
+    return made

@@ -1,0 +1,43 @@
+"""Parts of pages: a head with what can be done at its right, a body that scrolls."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from idle_quarry.app.sizes import sized
+
+
+def scrolled(layout: QLayout) -> QScrollArea:
+    """Return what lies in `layout` so that it can be scrolled where the window is too low for it."""
+    inside = QWidget()
+    layout.setContentsMargins(0, 0, 0, 0)
+    inside.setLayout(layout)
+    made = QScrollArea()
+    made.setWidgetResizable(True)
+    made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    made.setWidget(inside)
+    return made
+
+
+def page_head(title: QLabel, about: QLabel, *beside: QWidget) -> QHBoxLayout:
+    """Return the head of a page: its title over a line about it, and what can be done at the right."""
+    names = QVBoxLayout()
+    sized(names).setSpacing(1)
+    names.addWidget(title)
+    names.addWidget(about)
+    head = QHBoxLayout()
+    sized(head).setContentsMargins(16, 7, 16, 7)
+    sized(head).setSpacing(7)
+    head.addLayout(names, 1)
+    for each in beside:
+        head.addWidget(each)
+    return head

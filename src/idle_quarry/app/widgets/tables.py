@@ -1,0 +1,67 @@
+"""Tables whose texts wrap, and lists of what was said."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QListWidget,
+    QTableWidget,
+)
+
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.tinted import tinted
+
+
+def told_list() -> QListWidget:
+    """Return a list of what was said and done: whole sentences, wrapped, nothing to choose."""
+    made = QListWidget()
+    made.setWordWrap(True)
+    made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    made.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+    made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+    made.setProperty("told", "true")
+    tinted(made)
+    return made
+
+
+def wrapped_table(name: str, columns: dict[str, int]) -> QTableWidget:
+    """Return a table whose texts wrap; `columns` are the heads and their widths, 0 for those that share the rest."""
+    made = QTableWidget(0, len(columns))
+    made.setHorizontalHeaderLabels(list(columns))
+    made.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    made.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    made.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    made.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+    made.setShowGrid(False)
+    made.setWordWrap(True)
+    made.setAccessibleName(name)
+    made.verticalHeader().hide()
+    header = made.horizontalHeader()
+    header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    for column, width in enumerate(columns.values()):
+        sized(made).setColumnWidth(column, width)
+        if not width:
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+    fit = QTimer(made, singleShot=True, interval=0)  # once for all columns that a new width moved
+    fit.timeout.connect(lambda: fit_rows(made))
+    header.sectionResized.connect(lambda *_: fit.start())
+    theme.changed.connect(fit.start)
+    tinted(made)
+    return made
+
+
+def fit_rows(table: QTableWidget, least: int = 0) -> None:
+    """Make the rows of a table as high as their texts, with air around them, and no lower than their widgets.
+
+    `least` is a height at 100 % of text size; it is kept for the next time.
+    """
+    if least:
+        table.setProperty("least", least)
+    table.resizeRowsToContents()
+    for row in range(table.rowCount()):
+        widgets = [table.cellWidget(row, column) for column in range(table.columnCount())]
+        high = max((each.sizeHint().height() for each in widgets if each is not None), default=0)
+        table.setRowHeight(row, max(table.rowHeight(row) + theme.px(10), high, theme.px(table.property("least") or 0)))

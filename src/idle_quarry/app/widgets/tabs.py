@@ -1,0 +1,49 @@
+"""A row of quiet buttons of which one is on: the pages of a view, the kinds of evidence."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
+
+from idle_quarry.app.sizes import sized
+
+
+class Tabs(QWidget):
+    """`chosen` says which was pressed."""
+
+    chosen = Signal(str)
+
+    def __init__(self, names: Sequence[str], called: str = "{}", *, tips: dict[str, str] | None = None) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        sized(row).setSpacing(2)
+        self._group = QButtonGroup(self)
+        self.buttons: dict[str, QPushButton] = {}
+        for name in names:
+            made = QPushButton(name)
+            made.setCheckable(True)
+            made.setProperty("quiet", "true")
+            made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            made.setAccessibleName(called.format(name))
+            made.setToolTip((tips or {}).get(name, ""))
+            made.clicked.connect(lambda _on=False, name=name: self.chosen.emit(name))
+            self._group.addButton(made)
+            row.addWidget(made)
+            self.buttons[name] = made
+        if names:
+            self.show_on(names[0])
+
+    def show_on(self, name: str) -> None:
+        """Show which is on; none where the name is none of them."""
+        self._group.setExclusive(False)
+        for each, made in self.buttons.items():
+            made.setChecked(each == name)
+        self._group.setExclusive(True)
+
+    @property
+    def on(self) -> str:
+        """Which is on, "" for none."""
+        return next((name for name, made in self.buttons.items() if made.isChecked()), "")
