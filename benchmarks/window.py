@@ -11,7 +11,7 @@ from common import demo_window, machine
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
-from idle_quarry.app.theme import BRIGHTNESSES
+from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES
 
 ROUNDS = 20
 
