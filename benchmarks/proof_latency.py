@@ -40,7 +40,7 @@ def there(page: Pictures, *, coarse: bool) -> bool:
 
 def done(page: Pictures) -> bool:
     """Return whether nothing more is under way."""
-    return there(page, coarse=False) and not page.busy and None not in page.figures()
+    return there(page, coarse=False) and not page.busy and None not in page.measured.figures()
 
 
 def main() -> int:

@@ -64,7 +64,7 @@ def main() -> None:
         with_clips = resident_mb()
         window.show_view("Proof")
         pictures = desk.proof.pictures
-        until(lambda: pictures.bench is not None and bool(pictures.methods) and None not in pictures.figures())
+        until(lambda: pictures.bench is not None and bool(pictures.methods) and None not in pictures.measured.figures())
         print(
             f"  memory, MB: {before:.0f} before, {with_clips:.0f} with all demo clips, {resident_mb():.0f} with Proof"
         )

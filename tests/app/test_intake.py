@@ -14,8 +14,8 @@ from tests.app.conftest import Open, type_into
 
 from idle_quarry.app.models.clip_facts import facts_of
 from idle_quarry.app.models.clip_rows import CLIP, FORMAT, VERDICT, Looked
+from idle_quarry.app.models.scrubber import FIELDS, WOVEN
 from idle_quarry.app.views.intake.view import IntakeView
-from idle_quarry.app.widgets.clip_picture import FIELDS, WOVEN
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
 from idle_quarry.signal.words import format_words
@@ -76,28 +76,28 @@ def test_the_picture_is_scrubbed_with_the_keyboard(open_window: Open, qtbot: QtB
     window = open_window()
     intake = looked_at(window, qtbot, TAPE)
     choose(intake, TAPE)
-    picture = intake.evidence.picture
-    qtbot.waitUntil(lambda: picture._image is not None, timeout=10_000)
-    assert picture.frame == 25 and picture.mode == WOVEN
+    picture, at = intake.evidence.picture, intake.model.scrubber
+    qtbot.waitUntil(lambda: at.rgb is not None, timeout=10_000)
+    assert at.frame == 25 and at.mode == WOVEN
     picture.setFocus()
     for key, frame in ((Qt.Key.Key_Right, 26), (Qt.Key.Key_PageUp, 1), (Qt.Key.Key_End, 49), (Qt.Key.Key_Home, 0)):
-        with qtbot.waitSignal(picture.seen, timeout=10_000) as got:
+        with qtbot.waitSignal(at.decoded, timeout=10_000) as got:
             QTest.keyClick(picture, key)
-        assert picture.frame == frame and got.args[0].frame == frame
+        assert at.frame == frame and got.args[0].frame == frame
     QTest.keyClick(picture, Qt.Key.Key_F)
-    assert picture.mode == FIELDS and "lower field" in picture.caption()  # the lower is earlier, as measured
+    assert at.mode == FIELDS and "lower field" in picture.caption()  # the lower is earlier, as measured
     first = picture.grab().toImage()
     QTest.keyClick(picture, Qt.Key.Key_Right)
-    assert picture.frame == 0 and picture.second_field and "upper field" in picture.caption()
+    assert at.frame == 0 and at.second_field and "upper field" in picture.caption()
     assert picture.grab().toImage() != first
-    with qtbot.waitSignal(picture.seen, timeout=10_000):
+    with qtbot.waitSignal(at.decoded, timeout=10_000):
         QTest.keyClick(picture, Qt.Key.Key_Right)
-    assert picture.frame == 1 and not picture.second_field
+    assert at.frame == 1 and not at.second_field
     # the ribbon is clicked where the end is
-    ribbon = picture._ribbon_room()
-    with qtbot.waitSignal(picture.seen, timeout=10_000):
+    ribbon = picture.ribbon_room()
+    with qtbot.waitSignal(at.decoded, timeout=10_000):
         QTest.mouseClick(picture, Qt.MouseButton.LeftButton, pos=ribbon.adjusted(0, 0, -4, 0).bottomRight().toPoint())
-    assert picture.frame >= 48
+    assert at.frame >= 48
     intake.evidence.tabs.buttons["Levels"].click()
     assert intake.evidence.scopes._seen is not None and intake.evidence.scopes.isVisible()
 
@@ -150,14 +150,14 @@ def test_a_clip_sets_a_source_of_the_template(open_window: Open, qtbot: QtBot) -
     window = open_window()
     intake = looked_at(window, qtbot, TAPE, ROAMING)
     row = choose(intake, ROAMING)
-    intake.model.add_as_source()
+    intake.model.uses.add_as_source()
     document = window.desk.document
     assert document is not None and row.clip is not None
     added = document.template.sources[-1]
     assert added.format == row.clip.format and added.share == pytest.approx(49.9, abs=1)
     window.show_view("Intake")
     choose(intake, ROAMING)
-    intake.model.set_source("scans")
+    intake.model.uses.set_source("scans")
     assert next(s.format for s in document.template.sources if s.id == "scans") == row.clip.format
     window.desk.undo()
     assert next(s.format.scan for s in document.template.sources if s.id == "scans") == "psf"

@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, library_of, path_of, press
 from tests.app.conftest import answer as answer_bar
 
+from idle_quarry.app.models.shelf_menus import more
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.app.views.library.importing import ImportingPage
 from idle_quarry.app.views.library.merge import MergePage
@@ -64,7 +65,7 @@ def test_copies_names_defaults_and_what_is_put_aside(open_window: Open) -> None:
     library.shelf.setCurrentText("Put aside")
     library.shelf.textActivated.emit("Put aside")
     assert [each.id for row in range(shelf.rows.shown) if (each := shelf.rows.at(row))] == [copy.id]
-    assert next(text for text, _ in shelf.more(store.summary(copy.id))) == "Put it back on its shelf"
+    assert next(text for text, _ in more(shelf, store.summary(copy.id))) == "Put it back on its shelf"
     shelf.bring_back()
     assert store.find("own/Sheet Seven").id == copy.id
     shelf.hand_over()

@@ -41,7 +41,7 @@ def settled(page: PicturesPage, qtbot: QtBot, *, figures: bool = False) -> None:
         if model.bench is None or model.busy:
             return False
         there = all(model.bench.kept(policy, model.index) for policy in model.policies())
-        return there and (not figures or all(found is not None for found in model.figures()))
+        return there and (not figures or all(found is not None for found in model.measured.figures()))
 
     qtbot.waitUntil(ready, timeout=60_000)
 
@@ -209,7 +209,7 @@ def test_pictures_are_laid_stepped_enlarged_and_read(open_window: Open, qtbot: Q
 def test_the_place_where_they_differ_most_is_gone_to(open_window: Open, qtbot: QtBot) -> None:
     window, page = on_the_bench(open_window, qtbot)
     spots: list[Spot] = []
-    page.model.found.connect(spots.append)
+    page.model.measured.found.connect(spots.append)
     assert page.model.bench is not None
     stills = [page.model.bench.kept(policy, page.model.index) for policy in page.model.policies()]
     assert stills[0] is not None and stills[1] is not None

@@ -102,7 +102,7 @@ def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -
     row = next(i for i in range(2) if intake.model.filtered.index(i, 0).data() == "train platform.mxf")
     intake.table.selectRow(row)
     assert intake.model.row is not None and intake.start_button.isEnabled()
-    [(text, begin)] = intake.model.beginnings()
+    [(text, begin)] = intake.model.uses.beginnings()
     assert "1080i25 (50 fields/s)" in text
     begin()
     document = window.desk.document
@@ -294,12 +294,12 @@ def test_stations_come_and_go(open_window: Open) -> None:
     window = opened(open_window(), "House HD 50i")
     document, path = window.desk.document, path_of(window)
     assert document is not None
-    window.desk.path.add_delivery("web-square")
+    window.desk.path.stations.add_delivery("web-square")
     assert (
         window.desk.path.sheet == "delivery:web-square"
         and document.evaluation.link_to("delivery:web-square") is not None
     )
-    window.desk.path.add_source()
+    window.desk.path.stations.add_source()
     assert len(document.template.sources) == 2 and window.desk.path.sheet.startswith("source:")
     path.sheets.remove_button.click()
     assert len(document.template.sources) == 1

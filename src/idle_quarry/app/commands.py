@@ -101,8 +101,8 @@ def _of_open(desk: Desk, stage: Stage) -> list[Command]:
         Command("Redo", desk.redo, "Ctrl+Shift+Z", nothing_to_redo),
         Command("Save revision", on_path(path.ask_save), "Ctrl+S", nothing_to_save),
         Command("Start a job from the open template", path.start_job, "Ctrl+J", nothing_open),
-        Command("Add a source", on_path(path.add_source), "", nothing_open),
-        Command("Add a delivery", on_path(path.ask_delivery), "", nothing_open),
+        Command("Add a source", on_path(path.stations.add_source), "", nothing_open),
+        Command("Add a delivery", on_path(path.stations.ask_delivery), "", nothing_open),
     ]
 
 

@@ -3,24 +3,22 @@
 from __future__ import annotations
 
 import tomllib
+from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import files
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, SerializerFunctionWrapHandler, model_serializer
-
-Fit = Literal["inside", "fill", "stretch", "same"]
-Position = Literal["centre", "top", "bottom", "left", "right"]
-Kernel = Literal[
-    "nearest", "area", "bilinear", "gaussian", "mitchell", "bicubic", "lanczos2", "lanczos3", "lanczos4", "spline36"
-]
-Light = Literal["coded", "linear"]
-Scan = Literal["adaptive", "compensated", "interpolate", "blend", "drop", "fields", "leave"]
-Order = Literal["line", "time"]
-Retime = Literal["auto", "speed", "nearest", "blend", "compensated", "refuse"]
-Colour = Literal["convert", "soften", "leave"]
-Tone = Literal["compress", "reference"]
-Rounding = Literal["dither", "ordered", "diffuse", "round", "truncate"]
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    GetCoreSchemaHandler,
+    GetJsonSchemaHandler,
+    SerializerFunctionWrapHandler,
+    model_serializer,
+)
+from pydantic_core import CoreSchema
+from pydantic_core.core_schema import no_info_after_validator_function
 
 
 class Method(BaseModel):
@@ -33,6 +31,7 @@ class Method(BaseModel):
 
     id: str
     called: str = ""  #: its name for people, where the id is not it
+    done: str = ""  #: how a step that uses it says so
     short: str
     text: str
     since: int = 1
@@ -64,21 +63,40 @@ def parts() -> dict[str, Part]:
     return {name: Part.model_validate(entry) for name, entry in data["part"].items()}
 
 
+@dataclass(frozen=True)
+class _MethodOf:
+    """The type of a policy's part: the id of any method that is registered for it."""
+
+    part: str
+
+    def _known(self, ident: str) -> str:
+        ids = [method.id for method in parts()[self.part].method]
+        if ident not in ids:
+            raise ValueError(f"no such method; use {', '.join(ids)}")
+        return ident
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+        return no_info_after_validator_function(self._known, handler(source))
+
+    def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, Any]:
+        return {"enum": [method.id for method in parts()[self.part].method], "type": "string"}
+
+
 class Policy(BaseModel):
     """How one link converts. The defaults convert nothing that agrees and keep the whole picture."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    fit: Fit = "inside"
-    position: Position = "centre"
-    kernel: Kernel = "lanczos3"
-    light: Light = "coded"
-    scan: Scan = "adaptive"
-    order: Order = "line"
-    retime: Retime = "auto"
-    colour: Colour = "convert"
-    tone: Tone = "compress"
-    rounding: Rounding = "dither"
+    fit: Annotated[str, _MethodOf("fit")] = "inside"
+    position: Annotated[str, _MethodOf("position")] = "centre"
+    kernel: Annotated[str, _MethodOf("kernel")] = "lanczos3"
+    light: Annotated[str, _MethodOf("light")] = "coded"
+    scan: Annotated[str, _MethodOf("scan")] = "adaptive"
+    order: Annotated[str, _MethodOf("order")] = "line"
+    retime: Annotated[str, _MethodOf("retime")] = "auto"
+    colour: Annotated[str, _MethodOf("colour")] = "convert"
+    tone: Annotated[str, _MethodOf("tone")] = "compress"
+    rounding: Annotated[str, _MethodOf("rounding")] = "dither"
     zoom: Annotated[float, Field(ge=10, le=1000)] = 100.0  #: per cent of the size that fit gives
 
     @model_serializer(mode="wrap")

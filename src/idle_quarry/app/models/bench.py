@@ -8,19 +8,18 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.models.bench_figures import BenchFigures
+from idle_quarry.app.models.method_taking import MethodTaking
 from idle_quarry.app.models.player import Player
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
 from idle_quarry.path.comparing import methods_for, questions, with_part
-from idle_quarry.path.edits import Edit
 from idle_quarry.path.evaluation import Link, Station
 from idle_quarry.path.policies import Policy, parts
-from idle_quarry.path.settings.formats import zoom_setting
 from idle_quarry.path.steps import plan
-from idle_quarry.path.template import ClipException, slug
 from idle_quarry.picture.charts import CHARTS
-from idle_quarry.proof.bench import Bench, Figure, Place, Still, greatest_difference
+from idle_quarry.proof.bench import Bench, Still
 from idle_quarry.proof.material import ChartMaterial, ClipMaterial, Material
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
@@ -55,14 +54,12 @@ class Pane:
 
 class Pictures(QObject):
     """`laid`: other material; `methods_changed`: other methods are compared, or one is the template's now; `pictures_changed`:
-    a picture was made, or another is looked at; `figures_changed`; `found`: where two pictures differ most.
+    a picture was made, or another is looked at.
     """
 
     laid = Signal()
     methods_changed = Signal()
     pictures_changed = Signal()
-    figures_changed = Signal()
-    found = Signal(object)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -78,10 +75,10 @@ class Pictures(QObject):
         self.waiting_for = ""  #: the clip that is being measured
         self.trouble = ""
         self.player = Player(self)
-        self._figures: dict[tuple[Policy, int], list[Figure]] = {}
+        self.taking = MethodTaking(self)
+        self.measured = BenchFigures(self)
         self._coarse: dict[tuple[Policy, int], Still | None] = {}
         self._ticket: Ticket | None = None
-        self._figure_ticket: Ticket | None = None
 
     # -- what is on the bench ----------------------------------------------------------------------------------
 
@@ -136,7 +133,7 @@ class Pictures(QObject):
         if isinstance(old, ClipMaterial) and old is not material:
             self.desk.workers.start(lambda _ticket: old.close(), lambda _none: None, lambda _error: None)
         self.bench = Bench(material, self.subject.target)
-        self._figures.clear()
+        self.measured.forget()
         self._coarse.clear()
         self.index = min(12, self.bench.frames(self.own_policy()) // 2)
         if self.bench.target.scan != "interlaced":
@@ -144,7 +141,7 @@ class Pictures(QObject):
         self.laid.emit()
         self._policy_changed()
 
-    def _clip(self) -> str:
+    def clip_name(self) -> str:
         """Return the name of the clip on the bench, "" where a chart lies there."""
         material = self.bench.material if self.bench is not None else None
         return material.clip.path.name if isinstance(material, ClipMaterial) else ""
@@ -152,7 +149,7 @@ class Pictures(QObject):
     def own_policy(self) -> Policy:
         """Return the policy by which the template converts what is on the bench."""
         assert self.subject is not None
-        document, clip = self.desk.document, self._clip()
+        document, clip = self.desk.document, self.clip_name()
         if document is not None and self.subject.source_id and clip:
             for source in document.template.sources:
                 if source.id == self.subject.source_id:
@@ -222,75 +219,6 @@ class Pictures(QObject):
         """Return the policy of each picture."""
         return [with_part(self.own_policy(), self.part, method) for method in self.methods]
 
-    # -- taking a method ---------------------------------------------------------------------------------------
-
-    @property
-    def may_take(self) -> bool:
-        return self.subject is not None and self.subject.place is not None
-
-    def take(self, number: int) -> None:
-        """Make a method the template's, as one step that can be undone."""
-        subject = self.subject
-        if subject is None or subject.place is None:
-            return
-        name, method = parts()[self.part], self.methods[number]
-        excepted = self.exception()
-        place = f"sources.{subject.source_id}.exceptions.{excepted.id}.policy" if excepted else subject.place
-        whose = f"{excepted.clip} alone" if excepted else subject.name
-        said = f"{name.name} of {whose} is now {name[method].label}.{self._late(number)}"
-        self.desk.edit(
-            f"{name.name}: {name[method].label} for {subject.name}", Edit(f"{place}.{self.part}", method), said=said
-        )
-
-    def _late(self, number: int) -> str:
-        still = self.bench.kept(self.policies()[number], self.index) if self.bench is not None else None
-        times = self.bench.cost(still).value if self.bench is not None and still is not None else 1.0
-        return "" if times >= 1 else f" It cannot keep up on this machine: {times:.2g} × real time."
-
-    def exception(self) -> ClipException | None:
-        """Return the exception that the template makes for the clip on the bench."""
-        document, name = self.desk.document, self._clip().casefold()
-        if document is None or self.subject is None or not name:
-            return None
-        for source in document.template.sources:
-            if source.id == self.subject.source_id:
-                return next((each for each in source.exceptions if each.clip.casefold() == name), None)
-        return None
-
-    @property
-    def may_except(self) -> bool:
-        return bool(self._clip()) and self.subject is not None and self.subject.source_id is not None
-
-    def toggle_exception(self) -> None:
-        """Keep the first picture's policy for this clip alone, or take the exception back."""
-        document, subject = self.desk.document, self.subject
-        if document is None or subject is None or not self.may_except:
-            return
-        place, excepted, name = f"sources.{subject.source_id}.exceptions", self.exception(), self._clip()
-        if excepted is not None:
-            said = f"{name} is converted like the rest of {subject.name}."
-            self.desk.edit(f"No exception for {name}", Edit(f"{place}.{excepted.id}", None), said=said)
-            return
-        source = next(s for s in document.template.sources if s.id == subject.source_id)
-        ident = slug(Path(name).stem, {each.id for each in source.exceptions})
-        policy = self.policies()[0] if self.methods else self.own_policy()
-        made = ClipException(id=ident, clip=name, policy=policy)
-        said = f"{name} keeps its own methods from now on: choose them here; the rest of {subject.name} is as before."
-        self.desk.edit(f"Exception for {name}", Edit(f"{place}.{ident}", made), said=said)
-
-    def set_zoom(self, text: str) -> bool:
-        """Enlarge or reduce this clip alone, as its exception says; return whether the text was taken."""
-        excepted = self.exception()
-        if excepted is None or self.subject is None:
-            return False
-        place = f"sources.{self.subject.source_id}.exceptions.{excepted.id}.policy"
-        try:
-            edit = zoom_setting(place, "", excepted.policy).edit(text)
-        except QuarryError as error:
-            self.desk.refuse(error)
-            return False
-        return edit.value == excepted.policy.zoom or self.desk.edit(f"Zoom of {excepted.clip}", edit)
-
     # -- pictures ----------------------------------------------------------------------------------------------
 
     @property
@@ -321,7 +249,7 @@ class Pictures(QObject):
                 lambda _ticket: bench.still(policy, index), self._arrived, self._failed
             )
         else:
-            self._measure()
+            self.measured.measure()
 
     def _rough(self, bench: Bench, policy: Policy, index: int, still: Still | None) -> None:
         if bench is self.bench:
@@ -349,62 +277,6 @@ class Pictures(QObject):
             note = "" if still else self.trouble or "converting …"
             shown.append(Pane(parts()[self.part][method].label, still or self._coarse.get((policy, self.index)), note))
         return shown
-
-    # -- figures -----------------------------------------------------------------------------------------------
-
-    def _measure(self) -> None:
-        """Have the figures computed that are not there, one picture after another."""
-        if self.bench is None or self.player.playing:
-            return
-        self.figures_changed.emit()
-        if self._figure_ticket is not None:
-            return
-        bench = self.bench
-        stills = [bench.kept(policy, self.index) for policy in self.policies()]
-        still = next((s for s in stills if s is not None and (s.policy, s.index) not in self._figures), None)
-        if still is None:
-            return
-        key = still.policy, still.index
-
-        def done(figures: list[Figure]) -> None:
-            self._figure_ticket = None
-            if bench is self.bench:
-                self._figures[key] = figures
-            self._measure()
-
-        def failed(error: QuarryError) -> None:
-            self._figure_ticket = None
-            self.desk.refuse(error)
-
-        self._figure_ticket = self.desk.workers.start(lambda _ticket: bench.figures(still, stills[0]), done, failed)
-
-    def figures(self) -> list[list[Figure] | None]:
-        """Return the figures of each picture, None where they are not computed yet."""
-        return [self._figures.get((policy, self.index)) for policy in self.policies()]
-
-    def find_difference(self) -> None:
-        """Find where the pictures differ most, and go there."""
-        if self.bench is None:
-            return
-        stills = [self.bench.kept(policy, self.index) for policy in self.policies()]
-        ready = [still.shown for still in stills if still is not None]
-        if len(ready) < 2:
-            waits = len(self.methods) > 1
-            self.desk.say(
-                "The pictures are still being made." if waits else "Put another method beside this one first."
-            )
-            return
-        self.desk.workers.start(lambda _ticket: greatest_difference(ready), self._differ, self.desk.refuse)
-
-    def _differ(self, place: Place) -> None:
-        if place.amount == 0:
-            self.desk.say("These pictures are the same in every sample.")
-            return
-        self.found.emit(place)
-        self.desk.say(
-            f"They differ most around sample {place.x + place.width // 2}, line {place.y + place.height // 2}: "
-            f"{place.amount:.1f} of 255 on the average of {place.width} × {place.height}."
-        )
 
     # -- time --------------------------------------------------------------------------------------------------
 
@@ -482,21 +354,3 @@ def subject_of(link: Link, own: Station, source: SignalFormat, target: SignalFor
         "intermediate": "intermediate.policy", "monitor": "monitor.policy", "delivery": f"deliveries.{ident}.policy",
     }  # fmt: skip
     return Subject(own.name, source, target, link.policy, places.get(end))
-
-
-def alike(figures: list[list[Figure] | None]) -> list[Figure]:
-    """Return the figures that say the same of every picture; none where there is only one, or one is not measured yet."""
-    measured = [each for each in figures if each is not None]
-    if len(measured) < max(2, len(figures)):
-        return []
-    texts = [{figure.name: figure.text for figure in each} for each in measured]
-    return [figure for figure in measured[0] if all(each.get(figure.name) == figure.text for each in texts)]
-
-
-def is_best(figure: Figure, figures: list[list[Figure] | None]) -> bool:
-    """Return whether a figure is better than another picture's, and none is better."""
-    same = [other for each in figures if each for other in each if other.name == figure.name]
-    values = [other.value for other in same]
-    if not figure.better or len({other.text for other in same}) < 2:
-        return False
-    return figure.value == (max(values) if figure.better == "more" else min(values))

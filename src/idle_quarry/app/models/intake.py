@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
 from pathlib import Path
 from time import monotonic
 from typing import TYPE_CHECKING
@@ -13,6 +11,8 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.document import Document
 from idle_quarry.app.models.clip_rows import ClipRows, Looked, RowFilter
+from idle_quarry.app.models.clip_uses import ClipUses
+from idle_quarry.app.models.scrubber import Scrubber
 from idle_quarry.app.models.two_ends import TwoEnds
 from idle_quarry.app.watching import FolderWatch
 from idle_quarry.app.work import Cancelled, Ticket
@@ -22,9 +22,6 @@ from idle_quarry.media.against import against
 from idle_quarry.media.looking import corrected_clip, look_at_all
 from idle_quarry.media.report import Total, totals, write_report
 from idle_quarry.media.stills import small_picture
-from idle_quarry.path.beginnings import beginnings
-from idle_quarry.path.edits import Edit
-from idle_quarry.path.sources import source_edits
 from idle_quarry.path.template import Template
 from idle_quarry.printing import write_pdf
 from idle_quarry.signal.formats import SignalFormat
@@ -55,6 +52,8 @@ class Intake(QObject):
         self.rows = ClipRows()
         self.filtered = RowFilter(self.rows)
         self.two_ends = TwoEnds(desk)
+        self.uses = ClipUses(self)
+        self.scrubber = Scrubber(desk)
         self.chosen: Path | None = None
         self.held_against = OPEN
         self.watch: FolderWatch | None = None
@@ -226,21 +225,6 @@ class Intake(QObject):
         """The row of the chosen clip."""
         return next((row for row in self.rows.rows if row.path == self.chosen), None)
 
-    def source_of(self, row: Looked | None) -> str | None:
-        """Return the station of the open template that a clip belongs to: its source, else the first there is."""
-        document = self.desk.document
-        if document is None or row is None or not row.usable or not document.template.sources:
-            return None
-        ids = [source.id for source in document.template.sources]
-        own = row.match.source.id if row.match is not None and row.match.source is not None else None
-        return f"source:{own if own in ids else ids[0]}"
-
-    def prove(self) -> None:
-        """Put the chosen clip on the bench, on the link of its source."""
-        station = self.source_of(self.row)
-        if station is not None and self.chosen is not None:
-            self.desk.proof.prove(station, self.chosen)
-
     def correct(self, fmt: SignalFormat | None) -> None:
         """Take the chosen clip as another format, where somebody knows better, or as it was measured (None)."""
         row = self.row
@@ -266,50 +250,7 @@ class Intake(QObject):
         words = {format_words(clip.format, fields=True): format_words(clip.format) for clip in usable if clip.format}
         self.two_ends.set_sources([(words[total.format], total.share * 100) for total in totals(usable)])
 
-    # -- what becomes of it ------------------------------------------------------------------------------------------
-
-    def beginnings(self) -> list[tuple[str, Callable[[], object]]]:
-        """Return the templates that can begin from the chosen clip, in words, each with what opens it."""
-        clip = self.row.clip if self.row is not None else None
-        if clip is None or clip.format is None:
-            return []
-        return [(text, partial(self.desk.open_new, made)) for text, made in beginnings(clip.name, clip.format)]
-
-    def source_acts(self) -> list[tuple[str, Callable[[], object]]]:
-        """Return what the chosen clip can be to the open template, in words, each with what makes it so."""
-        document = self.desk.document
-        if document is None or self.row is None or not self.row.usable:
-            return []
-        found: list[tuple[str, Callable[[], object]]] = [("Another source, with its share", self.add_as_source)]
-        for source in document.template.sources:
-            found.append((f"{source.name} is what this clip is", partial(self.set_source, source.id)))
-        return found
-
-    def add_as_source(self) -> None:
-        """Add the chosen clip's format as another source of the open template, with its share by duration."""
-        row, document = self.row, self.desk.document
-        if row is None or row.clip is None or row.clip.format is None or document is None:
-            return
-        by_format = {total.format: total.share * 100 for total in self.totals()}
-        share = round(by_format.get(row.format_words, 10.0), 1) if document.template.sources else 100.0
-        name = Path(row.clip.name).stem
-        _, edits = source_edits(document.template, name, row.clip.format, share=share)
-        self._edit("Add source from clip", edits, f"{name} is now a source")
-
-    def set_source(self, ident: str) -> None:
-        """Give a source of the open template the chosen clip's format."""
-        row, document = self.row, self.desk.document
-        if row is None or row.clip is None or row.clip.format is None or document is None:
-            return
-        name = next(s.name for s in document.template.sources if s.id == ident)
-        edit = Edit(f"sources.{ident}.format", row.clip.format)
-        self._edit("Set source from clip", [edit], f"{name} is now {row.format_words}")
-
-    def _edit(self, what: str, edits: list[Edit], said: str) -> None:
-        document = self.desk.document
-        if document is not None and self.desk.edit(what, *edits):
-            self.desk.view_wanted.emit("Path")
-            self.desk.say(f"{said} of {document.template.name}.")
+    # -- the report -----------------------------------------------------------------------------------------
 
     def report(self, path: Path) -> None:
         """Write the report of all clips, off the interface thread."""

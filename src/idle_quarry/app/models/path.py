@@ -4,24 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.document import Document
+from idle_quarry.app.models.stations import Stations
 from idle_quarry.app.models.structure import Structure
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Revision
-from idle_quarry.path.beginnings import delivered, monitor_for
 from idle_quarry.path.comparing import questions
-from idle_quarry.path.edits import Change, Edit, put_back
+from idle_quarry.path.edits import Change, put_back
 from idle_quarry.path.evaluation import Finding
-from idle_quarry.path.registry import deliveries
 from idle_quarry.path.settings import Setting, label_of, settings_on
-from idle_quarry.path.sources import source_edits
-from idle_quarry.path.template import Place, Proxy, Template, slug
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
@@ -43,8 +39,6 @@ class PathModel(QObject):
     sheet_changed = Signal()
     asked = Signal(object)
     focus_wanted = Signal(str)
-    #: A standard delivery is to be chosen.
-    delivery_asked = Signal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -52,6 +46,7 @@ class PathModel(QObject):
         self.sheet = "working"
         self.station = "working"  #: the station chosen on the strip
         self.structure = Structure(desk)
+        self.stations = Stations(self)
         self._followed: Document | None = None
         desk.documents.opened.connect(self._opened)
 
@@ -154,20 +149,6 @@ class PathModel(QObject):
         station = self.document.evaluation.station(self.sheet)
         return _STATIONS.get(station.kind, f"{station.kind.capitalize()}: {station.name}")
 
-    @property
-    def removable(self) -> bool:
-        """Whether the sheet's station can be taken out of the path."""
-        return self.sheet.startswith(("source:", "delivery:")) or self.sheet in ("monitor", "proxy")
-
-    def add_words(self) -> str:
-        """Return what can be added on this sheet, "" for nothing."""
-        template = self.document.template if self.document is not None else None
-        if self.sheet == "places":
-            return "+ place"
-        if self.sheet == "intermediate" and template is not None and template.proxy is None:
-            return "+ proxy"
-        return "+ monitor" if self.sheet == "working" and template is not None and template.monitor is None else ""
-
     # -- editing -----------------------------------------------------------------------------------------------
 
     def typed(self, setting: Setting, text: str) -> QuarryError | None:
@@ -218,79 +199,6 @@ class PathModel(QObject):
             found.append((text, partial(self._put_back, document, change, text)))
         everything = "Put back everything"
         return [*found, ("", None), (everything, partial(document.replace, base, everything))]
-
-    # -- stations come and go --------------------------------------------------------------------------------
-
-    def _template(self) -> Template | None:
-        return self.document.template if self.document is not None else None
-
-    def add_source(self) -> None:
-        """Add a source in the working format, ready to be changed."""
-        template = self._template()
-        if template is None:
-            return
-        name = f"Source {len(template.sources) + 1}"
-        ident, edits = source_edits(template, name, template.working.format, ident="source")
-        if self.desk.edit("Add source", *edits):
-            self.choose(f"source:{ident}")
-            self.focus_wanted.emit(f"sources.{ident}.format")
-
-    def ask_delivery(self) -> None:
-        """Have a standard delivery chosen, to be added."""
-        self.delivery_asked.emit()
-
-    def deliveries_offered(self) -> list[tuple[str, Callable[[], object]]]:
-        """Return the standard deliveries in words, each with what adds it."""
-        return [
-            (f"{each.name}  ·  {format_words(each.signal)}", partial(self.add_delivery, each.id))
-            for each in deliveries().values()
-        ]
-
-    def add_delivery(self, standard: str) -> None:
-        """Add a standard delivery at the end of the path."""
-        template = self._template()
-        if template is None:
-            return
-        ident = slug(standard, {d.id for d in template.deliveries})
-        made = delivered(standard, ident=ident, rate_of=template.working.format)
-        if self.desk.edit("Add delivery", Edit(f"deliveries.{ident}", made)):
-            self.choose(f"delivery:{ident}")
-
-    def remove_station(self) -> None:
-        """Take the sheet's station out of the path."""
-        kind, _, ident = self.sheet.partition(":")
-        place = {"source": f"sources.{ident}", "delivery": f"deliveries.{ident}"}.get(kind, kind)
-        if self.removable and self.desk.edit(f"Remove {kind}", Edit(place, None)):
-            self.choose("working")
-
-    def add(self) -> None:
-        """Add what can be added on this sheet: a place, a proxy, a monitor."""
-        template = self._template()
-        if template is None or not self.add_words():
-            return
-        if self.sheet == "places":
-            ident = slug("place", {p.id for p in template.places})
-            self.desk.edit("Add place", Edit(f"places.{ident}", Place(id=ident, name="New place", purpose="work")))
-        elif self.sheet == "intermediate":
-            if self.desk.edit("Add proxy", Edit("proxy", Proxy())):
-                self.choose("proxy")
-        elif self.desk.edit("Add monitor", Edit("monitor", monitor_for(template.working.format))):
-            self.choose("monitor")
-
-    def sources_from_clips(self, paths: list[Path]) -> None:
-        """Clips become sources of the open template, each in the format it is measured to have."""
-        for path in paths:
-            self.desk.workers.start(partial(_looked, path), self._source_from, self.desk.refuse)
-
-    def _source_from(self, clip: object) -> None:
-        template = self._template()
-        fmt, path = clip.format, clip.path  # type: ignore[attr-defined]
-        if template is None or fmt is None:
-            self.desk.say(f"{path.name} has no signal format to be a source of.", refusal=True)
-            return
-        ident, edits = source_edits(template, path.stem, fmt)
-        if self.desk.edit("Add source from clip", *edits):
-            self.choose(f"source:{ident}")
 
     # -- saving, and what comes next ---------------------------------------------------------------------------
 
@@ -356,12 +264,6 @@ class PathModel(QObject):
     def prove(self) -> None:
         """Put the link of this sheet's station on the bench."""
         self.desk.proof.prove(self.sheet, None)
-
-
-def _looked(path: Path, _ticket: object) -> object:
-    from idle_quarry.media.looking import look
-
-    return look(path)
 
 
 def _standing(document: Document) -> str:

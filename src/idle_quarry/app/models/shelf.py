@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
@@ -12,11 +11,10 @@ from idle_quarry.app.models.files_out import FilesOut
 from idle_quarry.app.models.shelf_rows import ShelfPaths, ShelfRows
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Search, Stored, Summary, typed_words
+from idle_quarry.library import Search, Stored, typed_words
 from idle_quarry.path.beginnings import from_delivery
 from idle_quarry.path.evaluation import Finding
-from idle_quarry.path.registry import deliveries, territories
-from idle_quarry.signal.words import format_words
+from idle_quarry.path.registry import territories
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
@@ -28,9 +26,6 @@ SHELVES: dict[str, dict[str, object]] = {
 }  # fmt: skip
 #: The pages that take the whole view, by the name of their model on the desk; "" is the shelves themselves.
 PAGES = ("", "review", "merge", "importing", "standard_set")
-
-#: What can be done with a template, by name; None stands for a line between.
-Menu = list[tuple[str, Callable[[], object] | None]]
 
 
 class Shelf(QObject):
@@ -223,25 +218,6 @@ class Shelf(QObject):
         answers = {**(one | two if alone else two | one), "Leave it": lambda: None}
         self.asked.emit(Choice(f"Who approves a revision in this house? Now {now}.", answers))
 
-    def beginnings(self) -> Menu:
-        """Return the ways to begin a template."""
-
-        def begin(ident: str) -> Callable[[], None]:
-            return lambda: self.begin_from(ident)
-
-        found: Menu = [
-            (f"From delivery: {each.name}  ·  {format_words(each.signal)}", begin(each.id))
-            for each in deliveries().values()
-        ]
-        found.append(("", None))
-        if self.chosen.summary is not None:
-            found.append(("From the chosen template", self.duplicate))
-        return [
-            *found,
-            ("From clips…", self.begin_from_clips),
-            ("The standard set of a house…", self.show_standard_set),
-        ]
-
     def begin_from(self, standard: str) -> None:
         """Open a new template for a standard delivery, its renders in what the house uses already."""
         used = self.desk.read(lambda library: library.codecs_in_use())
@@ -252,26 +228,6 @@ class Shelf(QObject):
         """Show Intake, where templates begin from clips."""
         self.desk.view_wanted.emit("Intake")
         self.desk.say("Open or drop clips here, choose one, and start a template from it.")
-
-    def more(self, summary: Summary) -> Menu:
-        """Return what else can be done with a template."""
-        if summary.aside:
-            return [("Put it back on its shelf", self.bring_back), ("Export…", self.files.ask_export)]
-        house, own = self.desk.read(lambda library: library.defaults()) or (None, None)
-        found: Menu = [("Compare with another template…", self.compare_with), ("Copy to own shelf", self.duplicate)]
-        if summary.shelf == "own":
-            found.append(("Copy to the house shelf as a draft", self.hand_over))
-        found += [
-            ("Rename", self.rename), ("", None), ("Export…", self.files.ask_export),
-            ("Add to a carried shelf…", self.files.ask_carry), ("", None),
-            ("No longer my default for new jobs" if own == summary.id else "My default for new jobs",
-             lambda: self.toggle_default(own=True)),
-        ]  # fmt: skip
-        if summary.shelf == "house":
-            is_default = house == summary.id
-            text = "No longer the house's default for new jobs" if is_default else "The house's default for new jobs"
-            found.append((text, self.toggle_default))
-        return [*found, ("", None), ("Put aside", self.put_aside)]
 
     def duplicate(self) -> None:
         """Put a copy of the chosen revision on the own shelf."""

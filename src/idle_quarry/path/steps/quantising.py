@@ -6,17 +6,9 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from idle_quarry.path.grades import Step
-from idle_quarry.path.policies import Policy
+from idle_quarry.path.policies import Policy, parts
 from idle_quarry.signal.formats import CHROMA_SHARE, Encoding
 from idle_quarry.signal.levels import Levels, codes_lost
-
-_ROUNDED = {
-    "dither": "dithered",
-    "ordered": "dithered by a weave",
-    "diffuse": "errors handed on",
-    "round": "rounded: ramps may band",
-    "truncate": "cut off: ramps band and darken",
-}
 
 
 @dataclass(frozen=True)
@@ -75,7 +67,7 @@ def depth_step(source: Encoding, target: Encoding, policy: Policy) -> DepthStep 
     if not lost:
         return DepthStep("clean", f"{source.bit_depth} bits kept inside {target.bit_depth}", *bits)
     text = f"{source.bit_depth} to {target.bit_depth} bits: {before.codes} luma codes become {target.levels.codes}, "
-    return DepthStep("lossy", text + _ROUNDED[policy.rounding], *bits)
+    return DepthStep("lossy", text + parts()["rounding"][policy.rounding].done, *bits)
 
 
 def sampling_step(source: Encoding, target: Encoding) -> SamplingStep | None:

@@ -7,20 +7,11 @@ from enum import Enum
 from typing import Any, ClassVar
 
 from idle_quarry.path.grades import Step
-from idle_quarry.path.policies import Policy
+from idle_quarry.path.policies import Policy, parts
 from idle_quarry.path.steps.cadence import is_pulldown
 from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import rate_text
-
-_DEINTERLACERS = {
-    "adaptive": "motion-adaptive",
-    "compensated": "motion-compensated",
-    "interpolate": "vertical interpolation",
-    "fields": "vertical interpolation",
-    "blend": "field blend",
-    "drop": "one field dropped",
-}
 
 
 class ScanMethod(Enum):
@@ -98,7 +89,7 @@ def _from_fields(source: SignalFormat, target: SignalFormat, policy: Policy, sca
         seen = " while lines are scaled: both moments are mixed" if scales_lines else ": moving edges comb"
         text = f"fields of two moments stay woven{seen}"
         return ScanStep("broken", text, ScanMethod.LEAVE, field_order_changes=swaps)
-    name = _DEINTERLACERS[policy.scan]
+    name = parts()["scan"][policy.scan].done
     if target.scan == "interlaced":
         if keeps_fields(source, target, policy):
             text = "each field is scaled by itself, with its half-line offset"

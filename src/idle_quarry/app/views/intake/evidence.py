@@ -14,10 +14,11 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.clip_rows import Looked
+from idle_quarry.app.models.scrubber import FIELDS, WOVEN
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.intake.facts import facts_widget
 from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.clip_picture import FIELDS, WOVEN, ClipPicture
+from idle_quarry.app.widgets.clip_picture import ClipPicture
 from idle_quarry.app.widgets.labels import label
 from idle_quarry.app.widgets.readings import offer_readings
 from idle_quarry.app.widgets.scopes import LevelScopes, SoundLevels
@@ -35,13 +36,13 @@ class ClipEvidence(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk, self.model = desk, desk.intake
-        self.picture = ClipPicture(desk.workers)
+        self.picture = ClipPicture(self.model.scrubber)
         self.scopes = LevelScopes()
         self.sound = SoundLevels()
         self.facts = QScrollArea()
         self.facts.setWidgetResizable(True)
         self.facts.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.picture.seen.connect(self.scopes.show_seen)
+        self.model.scrubber.decoded.connect(self.scopes.show_seen)
         self._stack = QStackedWidget()
         for widget in (self.facts, self.scopes, self.sound):
             self._stack.addWidget(widget)
@@ -62,12 +63,12 @@ class ClipEvidence(QWidget):
     def _modes(self) -> QHBoxLayout:
         line = QHBoxLayout()
         self.modes = Tabs(("Woven", "Fields"))
-        self.modes.chosen.connect(lambda name: self.picture.set_mode(FIELDS if name == "Fields" else WOVEN))
+        self.modes.chosen.connect(lambda name: self.model.scrubber.set_mode(FIELDS if name == "Fields" else WOVEN))
         line.addWidget(self.modes)
-        self.picture.seen.connect(lambda _seen: self._show_mode())
+        self.model.scrubber.decoded.connect(lambda _seen: self._show_mode())
         line.addStretch(1)
-        self.back = button("‹", lambda: self.picture.step(-1), quiet=True, tip="one frame or field back (Left)")
-        self.on = button("›", lambda: self.picture.step(1), quiet=True, tip="one frame or field on (Right)")
+        self.back = button("‹", lambda: self.model.scrubber.step(-1), quiet=True, tip="one frame or field back (Left)")
+        self.on = button("›", lambda: self.model.scrubber.step(1), quiet=True, tip="one frame or field on (Right)")
         self.back.setAccessibleName("Step back")
         self.on.setAccessibleName("Step on")
         line.addWidget(self.back)
@@ -75,7 +76,7 @@ class ClipEvidence(QWidget):
         return line
 
     def _show_mode(self) -> None:
-        self.modes.show_on("Fields" if self.picture.mode == FIELDS else "Woven")
+        self.modes.show_on("Fields" if self.model.scrubber.mode == FIELDS else "Woven")
 
     def _tabs(self) -> QHBoxLayout:
         line = QHBoxLayout()
@@ -97,8 +98,8 @@ class ClipEvidence(QWidget):
     def show_row(self, row: Looked | None) -> None:
         """Show another clip, or nothing."""
         clip = row.clip if row is not None else None
-        if clip is None or self.picture.clip is None or self.picture.clip.path != clip.path:
-            self.picture.show_clip(clip)
+        if clip is None or self.model.scrubber.clip is None or self.model.scrubber.clip.path != clip.path:
+            self.model.scrubber.show_clip(clip)
             self.scopes.show_seen(None)
         self.sound.show_clip(clip)
         shown = facts_widget(row) if row is not None else QWidget()

@@ -154,13 +154,13 @@ class IntakeView(QWidget):
         )
         self.ends_button.setCheckable(True)
         self.start_button = button(
-            "Start a template", lambda: menu_under(self.start_button, self.model.beginnings()), main=True
+            "Start a template", lambda: menu_under(self.start_button, self.model.uses.beginnings()), main=True
         )
         self.source_button = button(
-            "Set as a source", lambda: menu_under(self.source_button, self.model.source_acts())
+            "Set as a source", lambda: menu_under(self.source_button, self.model.uses.source_acts())
         )  # fmt: skip
         self.prove_button = button(
-            "Test on pictures", self.model.prove, tip="see on this clip what its source's link does to it"
+            "Test on pictures", self.model.uses.prove, tip="see on this clip what its source's link does to it"
         )
         bar = QHBoxLayout()
         sized(bar).setSpacing(7)
@@ -207,8 +207,8 @@ class IntakeView(QWidget):
         row = self.model.row
         usable = row is not None and row.usable
         self.start_button.setEnabled(usable)
-        self.source_button.setEnabled(bool(self.model.source_acts()))
-        self.prove_button.setEnabled(self.model.source_of(row) is not None)
+        self.source_button.setEnabled(bool(self.model.uses.source_acts()))
+        self.prove_button.setEnabled(self.model.uses.source_of(row) is not None)
         self.clip_name.setText(row.name if row is not None else "")
         self.evidence.show_row(row)
         self.table.show_chosen()

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.models.shelf_menus import more
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
@@ -122,7 +123,7 @@ class TemplatePage(QWidget):
 
     def _more(self) -> None:
         if self.model.summary is not None:
-            menu_under(self.more_button, self.shelf.more(self.model.summary))
+            menu_under(self.more_button, more(self.shelf, self.model.summary))
 
     def _show(self) -> None:
         model = self.model

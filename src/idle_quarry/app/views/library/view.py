@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.shelf import SHELVES, territory_words
+from idle_quarry.app.models.shelf_menus import beginnings
 from idle_quarry.app.models.shelf_rows import SUMMARY
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
@@ -80,7 +81,7 @@ class LibraryView(QWidget):
         return made
 
     def _build(self) -> None:
-        self.new_button = button("New", lambda: menu_under(self.new_button, self.model.beginnings()), main=True)
+        self.new_button = button("New", lambda: menu_under(self.new_button, beginnings(self.model)), main=True)
         self.import_button = button("Import", self.model.import_asked.emit)
         tools = QHBoxLayout()
         sized(tools).setSpacing(7)

@@ -33,8 +33,8 @@ class Sheets(QWidget):
             "Test on pictures", self.model.prove, quiet=True,
             tip="see this link's conversion on real pictures, method beside method",
         )  # fmt: skip
-        self.add_button = button("", self.model.add, quiet=True)
-        self.remove_button = button("Remove", self.model.remove_station, quiet=True)
+        self.add_button = button("", self.model.stations.add, quiet=True)
+        self.remove_button = button("Remove", self.model.stations.remove, quiet=True)
         self.sheet, self.structure = Sheet(), StructureSheet(self.model.structure)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.sheet)
@@ -74,10 +74,10 @@ class Sheets(QWidget):
         self.title.setText(model.sheet_name())
         self.note.setText("† locked once a job has a timeline" if model.sheet == "working" else "")
         self.prove_button.setVisible(model.has_something_to_prove())
-        self.remove_button.setVisible(model.removable)
-        self.add_button.setText(model.add_words())
-        self.add_button.setAccessibleName(model.add_words())
-        self.add_button.setVisible(bool(model.add_words()))
+        self.remove_button.setVisible(model.stations.removable)
+        self.add_button.setText(model.stations.add_words())
+        self.add_button.setAccessibleName(model.stations.add_words())
+        self.add_button.setVisible(bool(model.stations.add_words()))
         if model.sheet == "structure":
             self._stack.setCurrentWidget(self.structure)
         else:

@@ -55,9 +55,9 @@ class PathView(QWidget):
         self.first_focus = self.strip
         self.strip.chosen.connect(model.choose)
         self.strip.clips_dropped.connect(self._dropped)
-        self.strip.source_wanted.connect(model.add_source)
-        self.strip.delivery_wanted.connect(model.ask_delivery)
-        model.delivery_asked.connect(self._ask_delivery)
+        self.strip.source_wanted.connect(model.stations.add_source)
+        self.strip.delivery_wanted.connect(model.stations.ask_delivery)
+        model.stations.delivery_asked.connect(self._ask_delivery)
         self.findings.cured.connect(model.cure)
         self.findings.shown.connect(model.choose)
         model.changed.connect(self._show)
@@ -99,13 +99,13 @@ class PathView(QWidget):
 
     def _ask_delivery(self) -> None:
         """Offer the standard deliveries and add the one that is taken."""
-        menu_at(self.strip, QPoint(self.strip.width(), theme.px(26)), self.model.deliveries_offered())
+        menu_at(self.strip, QPoint(self.strip.width(), theme.px(26)), self.model.stations.deliveries_offered())
 
     def _dropped(self, names: list[str]) -> None:
         """Clips dropped on the strip become sources of the open template; other files go where they belong."""
         paths = [Path(name) for name in names]
         if all(path.suffix.lower() in MEDIA_SUFFIXES for path in paths):
-            self.model.sources_from_clips(paths)
+            self.model.stations.from_clips(paths)
         else:
             self.window().take_files(paths)  # type: ignore[attr-defined]
 

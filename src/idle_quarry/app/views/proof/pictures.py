@@ -10,7 +10,8 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from idle_quarry.app.drawing.panes import GAINS, LAYOUTS, ZOOMS
-from idle_quarry.app.models.bench import MOST_PANES, Pictures, alike, is_best
+from idle_quarry.app.models.bench import MOST_PANES, Pictures
+from idle_quarry.app.models.bench_figures import alike, is_best
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.proof.origins import OriginRows
 from idle_quarry.app.views.proof.transport import Transport
@@ -50,8 +51,8 @@ class PicturesPage(QWidget):
         model.laid.connect(self._laid)
         model.methods_changed.connect(self._show_methods)
         model.pictures_changed.connect(self._show_pictures)
-        model.figures_changed.connect(self._show_figures)
-        model.found.connect(self._go_to)
+        model.measured.changed.connect(self._show_figures)
+        model.measured.found.connect(self._go_to)
         if model.bench is not None:
             self._laid()
         self._show_methods()
@@ -75,7 +76,7 @@ class PicturesPage(QWidget):
     def _card(self, number: int) -> PaneCard:
         card = PaneCard()
         card.method_chosen.connect(partial(self.model.choose_method, number))
-        card.taken.connect(partial(self.model.take, number))
+        card.taken.connect(partial(self.model.taking.take, number))
         card.removed.connect(partial(self.model.remove_method, number))
         return card
 
@@ -165,7 +166,9 @@ class PicturesPage(QWidget):
             card.setVisible(number < len(model.methods))
             if number < len(model.methods):
                 method, several = model.methods[number], len(model.methods) > 1
-                card.show_method(parts()[model.part], offered, method, own, removable=several, may=model.may_take)
+                card.show_method(
+                    parts()[model.part], offered, method, own, removable=several, may=model.taking.may_take
+                )
         self._show_figures()
 
     def _show_pictures(self) -> None:
@@ -175,7 +178,7 @@ class PicturesPage(QWidget):
             self.panes.show_panes(model.panes(), float(model.bench.target.raster.pixel_aspect))
 
     def _show_figures(self) -> None:
-        figures = self.model.figures() if self.model.methods else []
+        figures = self.model.measured.figures() if self.model.methods else []
         same = alike(figures)
         shared = {figure.name for figure in same}
         for card, found in zip(self.cards, figures, strict=False):
@@ -199,6 +202,6 @@ class PicturesPage(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_D and self.model.methods:
-            self.model.find_difference()
+            self.model.measured.find_difference()
         else:
             super().keyPressEvent(event)

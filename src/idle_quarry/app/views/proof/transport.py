@@ -38,11 +38,11 @@ class Transport(QWidget):
         sized(self.zoom_line).setFixedWidth(70)
         self.zoom_line.editingFinished.connect(self._zoom_typed)
         self.except_button = button(
-            "Except this clip", model.toggle_exception, quiet=True,
+            "Except this clip", model.taking.toggle_exception, quiet=True,
             tip="this clip keeps methods of its own, the rest of its source stays as it is",
         )  # fmt: skip
         self.differ_button = button(
-            "Greatest difference", model.find_difference, tip="go to where the pictures differ most (D)"
+            "Greatest difference", model.measured.find_difference, tip="go to where the pictures differ most (D)"
         )
         row = QHBoxLayout(self)
         sized(row).setContentsMargins(12, 0, 12, 0)
@@ -61,14 +61,14 @@ class Transport(QWidget):
 
     def _show(self) -> None:
         model = self.model
-        there, excepted = bool(model.methods), model.exception() if model.bench is not None else None
+        there, excepted = bool(model.methods), model.taking.exception() if model.bench is not None else None
         for widget in (self.play_button, self.back, self.on, self.slider, self.speed_box, self.differ_button):
             widget.setVisible(there)
         self.field_box.setVisible(there and model.bench is not None and model.bench.target.scan == "interlaced")
         self.differ_button.setEnabled(len(model.methods) > 1)
-        self.except_button.setVisible(there and model.may_except)
+        self.except_button.setVisible(there and model.taking.may_except)
         self.except_button.setText("Like the rest" if excepted else "Except this clip")
-        self.zoom_line.setVisible(there and model.may_except and excepted is not None)
+        self.zoom_line.setVisible(there and model.taking.may_except and excepted is not None)
         self.zoom_line.setText(f"{excepted.policy.zoom:g} %" if excepted else "")
         self._show_where()
 
@@ -91,6 +91,6 @@ class Transport(QWidget):
             self.model.go(value)
 
     def _zoom_typed(self) -> None:
-        excepted = self.model.exception()
-        if not self.model.set_zoom(self.zoom_line.text()) and excepted is not None:
+        excepted = self.model.taking.exception()
+        if not self.model.taking.set_zoom(self.zoom_line.text()) and excepted is not None:
             self.zoom_line.setText(f"{excepted.policy.zoom:g} %")

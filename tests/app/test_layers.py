@@ -1,0 +1,72 @@
+"""The rooms of the window: models know no widget, views no library, nothing is too large to be seen at once."""
+
+from __future__ import annotations
+
+import ast
+import re
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QWidget
+from tests.app.conftest import Open
+
+from idle_quarry import app
+from idle_quarry.app.views.registry import VIEWS
+
+APP = Path(app.__file__).parent
+MOST_LINES, MOST_CLASS = 300, 250
+
+
+def modules(*folders: str) -> list[Path]:
+    return [path for folder in folders for path in sorted((APP / folder).rglob("*.py"))]
+
+
+def imports(path: Path) -> set[str]:
+    tree = ast.parse(path.read_text())
+    return {node.module or "" for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)}
+
+
+def test_models_know_no_widget_and_views_no_library() -> None:
+    for path in modules("models"):
+        assert not any(name.startswith(("PySide6.QtWidgets", "PySide6.QtGui")) for name in imports(path)), path
+    for path in modules("views", "widgets", "drawing", "evidence"):
+        text = path.read_text()
+        assert not re.search(r"desk\.(library|workers|acts)\b", text), path
+        assert "idle_quarry.library.store" not in imports(path), path
+
+
+def test_every_room_can_be_seen_at_once() -> None:
+    for path in modules("views"):
+        text = path.read_text()
+        assert len(text.splitlines()) <= MOST_LINES, path
+        for node in ast.parse(text).body:
+            if isinstance(node, ast.ClassDef):
+                assert (node.end_lineno or 0) - node.lineno <= MOST_CLASS, (path, node.name)
+
+
+@pytest.mark.parametrize("row", VIEWS, ids=lambda row: row.name)
+def test_a_view_is_one_folder_and_one_row(row: object, open_window: Open) -> None:
+    window = open_window()
+    window.show_view(row.name)  # type: ignore[attr-defined]
+    view = window.view(row.name)  # type: ignore[attr-defined]
+    assert window.shown == row.name and view.isVisible()  # type: ignore[attr-defined]
+    first = getattr(view, "first_focus", None)
+    assert isinstance(first, QWidget) and view.isAncestorOf(first)
+
+
+def test_a_command_says_why_it_cannot_be_done_and_then_does_nothing(open_window: Open) -> None:
+    window = open_window()
+    by_name = {command.name: command for command in window.commands}
+    assert len(by_name) == len(window.commands)
+    shut = {name for name, command in by_name.items() if command.why_not()}
+    assert {"Undo", "Redo", "Save revision", "Add a source", "Smaller text", "Brightness: dim room"} <= shut
+    assert "Open the chosen template" not in shut and "Larger text" not in shut
+    for name in shut:
+        window.actions_of[name].trigger()
+        assert window.say_bar.text == by_name[name].why_not() and window.desk.document is None
+    by_name["Open the chosen template"].carry_out(window.desk.say)
+    assert not by_name["Add a source"].why_not() and window.shown == "Path"
+    window.all_commands()
+    texts = [window.finder.results.item(row).text() for row in range(window.finder.results.count())]
+    able = [text for text in texts if "Nothing was" not in text]
+    assert texts.index("Add a source") < next(texts.index(text) for text in texts if text not in able)
