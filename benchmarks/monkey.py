@@ -49,14 +49,17 @@ def main() -> None:
         path.write_bytes(b"PK\x03\x04 no archive" * 20)
     print(f"{events} random events; {machine()}")
     monkey = Monkey([*files, folder / "gone.mov"], random.Random(2026))
+    told: set[str] = set()
     for part in range(10):
         monkey.run(events // 10)
         failures, memory = len(monkey.failures), _resident_mb()
+        for failure in sorted(set(monkey.failures) - told)[:20]:
+            told.add(failure)
+            print(f"  {failure[-900:]}")
         print(
-            f"  {(part + 1) * events // 10}: {failures} failures, {monkey.most_windows} windows at the most, {memory:.0f} MB"
+            f"  {(part + 1) * events // 10}: {failures} failures, {monkey.most_windows} windows at the most, {memory:.0f} MB",
+            flush=True,
         )
-    for failure in sorted(set(monkey.failures))[:20]:
-        print(f"  {failure[-600:]}")
     desk.close()
     os._exit(1 if monkey.failures else 0)  # threads of what was never waited for go along
 

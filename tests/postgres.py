@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import pwd
 import shutil
+import signal
 import subprocess
 import tempfile
 import time
@@ -65,10 +66,26 @@ class PrivateServer:
         """Stop it; `at_once` as when the power goes."""
         if self._process is None:
             return
+        self.speak()
         # SIGINT ends every session and shuts down in order; SIGQUIT leaves everything as it is
         self._process.send_signal(3 if at_once else 2)
         self._process.wait(30)
         self._process = None
+
+    def silence(self) -> None:
+        """Stop answering without hanging up, as a network that drops everything; until `speak`."""
+        self._signal(signal.SIGSTOP)
+
+    def speak(self) -> None:
+        """Answer again."""
+        self._signal(signal.SIGCONT)
+
+    def _signal(self, number: int) -> None:
+        assert self._process is not None
+        above = self._process.pid
+        children = Path(f"/proc/{above}/task/{above}/children").read_text().split()
+        for process in (above, *map(int, children)):
+            os.kill(process, number)
 
     def database(self, name: str) -> None:
         """Make an empty database."""

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import answer, library_of, path_of
@@ -36,17 +38,26 @@ def server() -> Iterator[PrivateServer]:
     made.close()
 
 
-def test_a_room_on_the_server(
-    server: PrivateServer, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
-) -> None:
+@pytest.fixture
+def window(server: PrivateServer) -> Iterator[MainWindow]:
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     prepare(app)
     theme.apply(app, "dim room", 100)
     desk = Desk(AtHand(server.url("Runa", "larkmoor"), "Runa"), Preferences())
-    window = MainWindow(desk)
-    window.show()
-    model = window.desk.shelf.rows
+    made = MainWindow(desk)
+    made.show()
+    yield made
+    made.close()
+    made.deleteLater()
+    desk.close()
+
+
+def test_a_room_on_the_server(
+    server: PrivateServer, window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    desk = window.desk
+    model = desk.shelf.rows
     qtbot.waitUntil(lambda: window.standing.text() == "Runa · larkmoor", timeout=20000)
     odo = open_server(server.url("Odo", "larkmoor"))
     ident = odo.save_new(HD, "house", "first").template_id
@@ -92,6 +103,40 @@ def test_a_room_on_the_server(
     )  # it stands on the server's
     assert not desk.document.dirty
     odo.close()
-    window.close()
-    window.deleteLater()
-    desk.close()
+
+
+def test_a_server_that_falls_silent(server: PrivateServer, window: MainWindow, qtbot: QtBot) -> None:
+    """What is saved waits, and says so; the window goes on meanwhile, and nothing is saved twice."""
+    desk = window.desk
+    qtbot.waitUntil(lambda: window.standing.text() == "Runa · larkmoor", timeout=20000)
+    ident = desk.library.save_new(HD, "house", "first").template_id
+    desk.open_stored(ident)
+    server.silence()
+    try:
+        assert desk.document is not None and desk.edit("Line-up", Edit("sound.line_up_dbfs", -20.0))
+        desk.path.ask_save()
+        answer(path_of(window).ask, "line-up as the north wants it")
+        assert desk.server.writing == 1 and window.standing.text() == "Runa · larkmoor · saving …"
+        beats = _beats(window)
+        qtbot.wait(1500)
+        assert desk.server.writing == 1 and len(beats) > 20  # still waiting, and still drawing
+        assert desk.edit("Line-up", Edit("sound.line_up_dbfs", -18.0)), "work goes on while the save waits"
+        desk.undo()
+        window.show_view("Jobs")
+        window.show_view("Path")
+    finally:
+        server.speak()
+    qtbot.waitUntil(lambda: not desk.server.writing, timeout=20000)
+    assert window.standing.text() == "Runa · larkmoor" and not desk.document.dirty
+    there = open_server(server.url("Odo", "larkmoor"))
+    assert [each.note for each in there.revisions(ident)] == ["line-up as the north wants it", "first"]
+    there.close()
+
+
+def _beats(window: MainWindow) -> list[float]:
+    """Return a list that grows each time the interface thread comes round, 30 ms apart while nothing holds it."""
+    beats: list[float] = []
+    timer = QTimer(window)
+    timer.timeout.connect(lambda: beats.append(time.monotonic()))
+    timer.start(30)
+    return beats
