@@ -7,6 +7,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from itertools import pairwise
 
 from common import ROOT, machine, offscreen
 
@@ -25,7 +26,7 @@ def longest(work: Callable[[], object], seconds: float) -> float:
     QTimer.singleShot(20, work)
     QTimer.singleShot(round(seconds * 1000), loop.quit)
     loop.exec()
-    return max(after - before for before, after in zip(beats, beats[1:], strict=False)) * 1000
+    return max(after - before for before, after in pairwise(beats)) * 1000
 
 
 def main() -> None:

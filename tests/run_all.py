@@ -21,6 +21,7 @@ def main(arguments: list[str]) -> int:
         ("ruff", [str(BIN / "ruff"), "check", "."]),
         ("formatting", [str(BIN / "ruff"), "format", "--check", "."]),
         ("mypy", [str(BIN / "mypy")]),
+        ("dead code", [str(BIN / "vulture")]),
         ("import contracts", [str(BIN / "lint-imports"), "--no-logo"]),
     ):
         print(f"-- {name}", flush=True)

@@ -13,6 +13,7 @@ from idle_quarry.path.registry import codecs, deliveries, monitors, territories
 from idle_quarry.picture.bars import rgb_picture
 from idle_quarry.signal import SignalFormat
 from idle_quarry.signal.catalogue import standard_formats
+from idle_quarry.signal.rates import NAMED_RATES
 from idle_quarry.signal.words import format_from_words as words
 
 #: RDD 36 family: target rates as published by its maker, Mb/s (proxy, LT, standard, HQ, 4444).
@@ -98,4 +99,4 @@ def test_registries_refer_to_what_there_is() -> None:
         assert not cannot_hold(codecs()[delivery.codec], delivery.signal), delivery.id
         assert isinstance(delivery.signal, SignalFormat)
     for territory in territories().values():
-        assert territory.frame_rates and territory.source
+        assert set(territory.rates) <= set(NAMED_RATES) and territory.source

@@ -10,11 +10,15 @@ from typing import Any
 
 import numpy as np
 import pytest
+from tests.conftest import demo_template
 
 from idle_quarry.demo import make_clips
 from idle_quarry.media.looking import look
 from idle_quarry.path.comparing import methods_for, questions, with_part
-from idle_quarry.path.policies import Policy, parts
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.policies import Method, Policy, parts
+from idle_quarry.path.settings import settings_on, with_setting
+from idle_quarry.path.steps import ScanStep, plan
 from idle_quarry.picture.charts import CHARTS, chart_frame, chart_truth, drawn, grid_of
 from idle_quarry.picture.colour import TONES
 from idle_quarry.picture.fields import DEINTERLACERS
@@ -211,3 +215,29 @@ def test_a_clip_lies_on_the_bench_as_it_is() -> None:
     assert "PSNR to the first" in against and not any("truth" in name for name in against)
     assert judder(bench.conversion(Policy())) == pytest.approx(0, abs=1e-9)
     material.close()
+
+
+def test_a_method_is_one_entry_and_one_function(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A made-up deinterlacer goes through policy, settings, plan, picture and what Proof compares; nothing else knows it."""
+    entry = Method(id="flat", called="Flat grey", done="fields give way to grey", short="grey", text="Grey. Only grey.")
+    scan = parts()["scan"]
+    monkeypatch.setitem(parts(), "scan", scan.model_copy(update={"method": (*scan.method, entry)}))
+
+    def flat(moments: Any, at: int, _order: str) -> Any:
+        return tuple(np.full_like(plane, 0.5 if n == 0 else 0.0) for n, plane in enumerate(moments[at]))
+
+    monkeypatch.setitem(DEINTERLACERS, "flat", flat)
+    template = edited(demo_template("House HD 50i"), Edit("working.format", format_from_words("1080p25")))
+    tape = template.sources[0]
+    assert tape.format.scan == "interlaced"
+    setting = next(s for s in settings_on(template, f"source:{tape.id}") if s.place.endswith("policy.scan"))
+    assert "Flat grey" in setting.choices
+    template = with_setting(template, setting, "Flat grey")
+    chosen = template.sources[0].policy
+    assert chosen.scan == "flat"
+    step = plan(tape.format, template.working.format, chosen).step(ScanStep)
+    assert step is not None and "fields give way to grey" in step.text
+    source, target = small("1080i25"), small("1080p25")
+    assert "flat" in methods_for("scan", source, target, chosen)
+    made = Bench(ChartMaterial("zone", source), target).still(chosen, 2).shown
+    assert int(np.ptp(made)) <= 2

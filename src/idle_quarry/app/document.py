@@ -59,7 +59,6 @@ class Document(QObject):
         self.key = key or (base.revision.template_id if base else f"new-{uuid.uuid4()}")
         self._later = QTimer(self, singleShot=True, interval=_KEEP_MS)
         self._later.timeout.connect(self._keep)
-        self.restored = base is not None and template != base.template
 
     @property
     def template(self) -> Template:
@@ -105,7 +104,6 @@ class Document(QObject):
         self.base = stored
         self._later.stop()
         self._drafts.drop(self.key)
-        self.restored = False
         if self.dirty:  # edited while it was being saved
             self.keep_soon()
         self.saved.emit()

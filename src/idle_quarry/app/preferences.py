@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry.files import written_whole
+from idle_quarry.path.names import text_refused
 from idle_quarry.places import PREFERENCES, settings_folder
 
 
@@ -43,6 +44,8 @@ class Preferences:
                 value = data.get(each.name)
                 if isinstance(value, dict):
                     value = {str(key): text for key, text in value.items() if isinstance(text, str)}
+                if isinstance(value, str) and text_refused(value) is not None:
+                    continue
                 if isinstance(value, type(getattr(made, each.name))):
                     setattr(made, each.name, value)
         return made

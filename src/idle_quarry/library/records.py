@@ -11,9 +11,6 @@ from idle_quarry.path.registry import codecs, monitors
 from idle_quarry.path.template import Template
 from idle_quarry.signal.words import format_from_words, format_words
 
-SHELVES = ("house", "own")
-STATES = ("draft", "in review", "approved", "withdrawn")
-
 
 @dataclass(frozen=True)
 class Revision:

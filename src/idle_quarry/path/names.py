@@ -32,6 +32,15 @@ def name_refused(name: str) -> str | None:
     return None
 
 
+def text_refused(text: str) -> str | None:
+    """Return why a line of text cannot be kept or shown everywhere (a person's name, a folder's place), or None."""
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return "it has bytes in it that are no text"
+    return None if all(sign >= " " and sign != "\x7f" for sign in text) else "it has a control character in it"
+
+
 def cleaned_name(name: str, otherwise: str = "unnamed") -> str:
     """Return `name` changed as little as makes it acceptable everywhere."""
     name = name.encode(errors="ignore").decode()

@@ -24,7 +24,7 @@ from pydantic_core.core_schema import no_info_after_validator_function
 class Method(BaseModel):
     """One way of doing one part of a conversion: a clause for the setting, two sentences for a comparison.
 
-    `since` is the template format that first knew it; `reads` how many pictures at each side it looks at.
+    `since` is the template format that first knew it.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -35,7 +35,6 @@ class Method(BaseModel):
     short: str
     text: str
     since: int = 1
-    reads: int = 0
 
     @property
     def label(self) -> str:

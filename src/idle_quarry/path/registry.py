@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import tomllib
-from fractions import Fraction
 from functools import cached_property, lru_cache
 from importlib.resources import files
 from typing import Any, Literal, TypeVar
@@ -11,7 +10,6 @@ from typing import Any, Literal, TypeVar
 from pydantic import BaseModel, ConfigDict
 
 from idle_quarry.signal.formats import SignalFormat
-from idle_quarry.signal.rates import NAMED_RATES
 from idle_quarry.signal.words import format_from_words
 
 
@@ -156,10 +154,6 @@ class Territory(_Entry):
     def title(self) -> str:
         """Its name with what people call it: "50 Hz countries (PAL)"."""
         return f"{self.name} ({self.called})" if self.called else self.name
-
-    @property
-    def frame_rates(self) -> tuple[Fraction, ...]:
-        return tuple(NAMED_RATES[name] for name in self.rates)
 
 
 _E = TypeVar("_E", bound=_Entry)

@@ -13,8 +13,6 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import NAMED_RATES, rate_text
 from idle_quarry.signal.words import COLOUR_WORDS, format_from_words
 
-TERRITORIES = ("50 Hz", "59.94 Hz", "cinema", "high rate")
-
 
 @dataclass(frozen=True)
 class Standard:

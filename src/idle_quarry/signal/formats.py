@@ -126,12 +126,6 @@ def standard_field_order(raster: Raster) -> str:
     return "bottom" if raster.height in (480, 486) else "top"
 
 
-def with_scan(fmt: SignalFormat, scan: str) -> SignalFormat:
-    """Return `fmt` with another scan and the field order that belongs to it."""
-    order = None if scan == "progressive" else fmt.field_order or standard_field_order(fmt.raster)
-    return replace(fmt, scan=scan, field_order=order)
-
-
 def format_to_json(fmt: SignalFormat) -> dict[str, Any]:
     """Return the stored form of a format: plain values, fractions as "n/d"."""
     e = fmt.encoding

@@ -55,13 +55,6 @@ class Levels:
         low, high = (self.reserved, (1 << self.bits) - 1 - self.reserved) if self.narrow else (0, self.white)
         return min(max(code, low), high)
 
-    def quantised_chroma(self, share: float) -> int:
-        """Return the code of a colour difference from −0.5 to 0.5."""
-        span = (224 << (self.bits - 8)) if self.narrow else (1 << self.bits) - 1
-        code = round(self.chroma_zero + share * span)
-        low, high = (self.reserved, (1 << self.bits) - 1 - self.reserved) if self.narrow else (0, (1 << self.bits) - 1)
-        return min(max(code, low), high)
-
 
 def codes_lost(source: Levels, target: Levels) -> int:
     """Return how many of the source's luma codes have no code of their own in the target."""

@@ -88,19 +88,6 @@ def is_pulled(rate: Fraction) -> bool:
     return rate.denominator == 1001
 
 
-def family(rate: Fraction) -> str:
-    """Return the family of rates that convert into one another by whole repeats: "24", "25", "30"…
-
-    >>> family(Fraction(50)), family(Fraction(60000, 1001))
-    ('25', '29.97')
-    """
-    for base in ("23.976", "24", "25", "29.97", "30"):
-        ratio = rate / NAMED_RATES[base]
-        if ratio.denominator == 1:
-            return base
-    return rate_text(rate)
-
-
 def counterpart(rate: Fraction) -> Fraction | None:
     """Return the rate that is confused with this one: 30 for 30000/1001 and back, or None."""
     other = rate / _PULLED if is_pulled(rate) else rate * _PULLED

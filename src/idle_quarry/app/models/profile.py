@@ -15,6 +15,7 @@ from idle_quarry.app.profiles import called, exported, imported, keep, profiles
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.app.theme import theme
 from idle_quarry.errors import QuarryError
+from idle_quarry.path.names import text_refused
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
@@ -75,6 +76,12 @@ class Profile(QObject):
 
     def choose(self, *, initials: str, jobs: str, work: str, export: str) -> None:
         """Take over what was typed, and keep it."""
+        for text in (initials, jobs, work, export):
+            why = text_refused(text)
+            if why is not None:
+                self.desk.say(f"{text.strip()[:60]!r} cannot be taken: {why}.", refusal=True)
+                self.changed.emit()
+                return
         chosen = self.preferences
         chosen.initials = initials.strip() or initials_of(self.person)
         chosen.jobs_folder, chosen.work_folder, chosen.export_folder = jobs.strip(), work.strip(), export.strip()
@@ -157,8 +164,10 @@ class Profile(QObject):
         name = name.strip()
         if not name or name == self.desk.library.person or not self.renamable:
             return
-        if name in profiles():
-            self.desk.say(f"There is a profile called {name}: choose it above, or choose another name.", refusal=True)
+        why = text_refused(name)
+        if why is not None or name in profiles():
+            there = f"There is a profile called {name}: choose it above, or choose another name."
+            self.desk.say(there if why is None else f"This name cannot be taken: {why}.", refusal=True)
             self.changed.emit()
             return
         self.preferences.name, self.preferences.initials = name, initials_of(name)
@@ -194,6 +203,8 @@ class Profile(QObject):
         def accept(name: str, answered: Answered) -> None:
             if not name:
                 answered("Type a name.")
+            elif (why := text_refused(name)) is not None:
+                answered(f"This name cannot be taken: {why}.")
             elif name in profiles():
                 answered(f"There is a profile called {name} already.")
             else:

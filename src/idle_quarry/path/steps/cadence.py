@@ -49,7 +49,6 @@ class Cell:
 
     source: Fraction
     kind: str
-    dropped_before: int = 0
 
 
 #: Methods that make pictures between two.
@@ -79,7 +78,6 @@ def ribbon(source: Fraction, target: Fraction, method: str, count: int) -> tuple
             before = int(exact)
             continue
         shown = exact.numerator // exact.denominator
-        skipped = 0 if blends else max(0, shown - before - 1)
-        cells.append(Cell(Fraction(shown), "repeated" if shown == before else "new", skipped))
+        cells.append(Cell(Fraction(shown), "repeated" if shown == before else "new"))
         before = shown
     return tuple(cells)

@@ -16,6 +16,7 @@ from idle_quarry.app.widgets.ask_bar import AskBar
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label
 from idle_quarry.app.widgets.pages import page_head
+from idle_quarry.path.names import cleaned_name
 
 _FILES = "Profile (*.json)"
 
@@ -120,7 +121,7 @@ class ProfileView(QWidget):
     def _ask_export(self) -> None:
         folder = Path(self.model.preferences.export_folder or Path.home())
         name, _kind = QFileDialog.getSaveFileName(
-            self, "Profile", str(folder / f"{self.model.person} profile.json"), _FILES
+            self, "Profile", str(folder / f"{cleaned_name(self.model.person)} profile.json"), _FILES
         )  # fmt: skip
         if name:
             self.model.export_to(Path(name))
