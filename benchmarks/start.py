@@ -24,7 +24,7 @@ import idle_quarry.app.window as module
 made = module.MainWindow.__init__
 def started(self, desk):
     made(self, desk)
-    QTimer.singleShot(0, lambda: (self.grab(), self.library.list.currentIndex().isValid() or exit(3), self.close()))
+    QTimer.singleShot(0, lambda: (self.grab(), self.view("Library").list.currentIndex().isValid() or exit(3), self.close()))
 module.MainWindow.__init__ = started
 from idle_quarry.__main__ import main
 raise SystemExit(main(["demo"]))

@@ -238,7 +238,10 @@ def test_a_merge_that_cannot_be_says_so() -> None:
 def test_what_a_difference_does_is_what_evaluating_shows() -> None:
     wide = edited(HD, Edit("working.format.scan", "progressive"))
     rows = compared(HD, wide)
-    assert [row.label for row in rows] == ["Working · Scan"] and (rows[0].a, rows[0].b) == ("Interlaced", "Progressive")
+    assert [row.label for row in rows] == ["Working picture · Scan"] and (rows[0].a, rows[0].b) == (
+        "Interlaced",
+        "Progressive",
+    )
     assert rows[0].effect == effect(
         *(evaluate(each, remedies=False) for each in (HD, wide))
     )  # one difference: its effect is the whole

@@ -15,10 +15,9 @@ from idle_quarry.jobs.structure import LINE_UP, TIMELINES, line_up_start
 from idle_quarry.media import inspect
 from idle_quarry.media.measurement.sound import heard
 from idle_quarry.path.findings.sound import db
-from idle_quarry.path.findings.timecode import parsed
 from idle_quarry.path.template import Template
 from idle_quarry.signal.rates import nearest_named_rate, rate_text
-from idle_quarry.signal.timecode import Timecode
+from idle_quarry.signal.timecode import Timecode, start_timecode
 
 #: A tone this near to the level wanted is at it, dB.
 _AT_LEVEL = 0.1
@@ -38,7 +37,7 @@ def contents_against(folder: Path, template: Template, line_up: dict[str, Any]) 
 def _timelines(folder: Path, template: Template) -> Iterator[tuple[str, str]]:
     fmt = template.working.format
     try:
-        wanted = parsed(template.timecode.start, template.timecode.drop, fmt.rate)
+        wanted = start_timecode(template.timecode.start, template.timecode.drop, fmt.rate)
     except QuarryError:
         return
     for each in template.timelines:

@@ -17,27 +17,15 @@ from idle_quarry.jobs.drawings import frame_drawing, strip_drawing
 from idle_quarry.library.records import Stored
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.findings.sound import db
-from idle_quarry.path.findings.timecode import parsed
-from idle_quarry.path.settings import Setting, settings_of
+from idle_quarry.path.settings import Setting, settings_of, sheet_name
 from idle_quarry.path.standard_values import otherwise
 from idle_quarry.path.template import Template
 from idle_quarry.signal.colour import PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import ORDER_WORDS
 from idle_quarry.signal.rates import is_pulled, rate_text
+from idle_quarry.signal.timecode import start_timecode
 from idle_quarry.signal.words import format_words
 
-_WHY_LOCKED = {
-    "Raster": "timelines and titles are placed by it",
-    "Frame rate": "every cut is counted in it",
-    "Scan": "fields cannot be told from pictures afterwards",
-    "Field order": "fields would change places in time",
-    "Start": "every timecode is counted from it",
-    "Drop-frame": "numbers already given would change",
-}
-_SHEETS = {
-    "template": "Template", "working": "Working format", "intermediate": "Intermediate", "proxy": "Proxy",
-    "monitor": "Monitor", "sound": "Sound", "timecode": "Timecode", "places": "Places",
-}  # fmt: skip
 #: Width of a drawing on paper, in the units of a page: 190 mm.
 _PAGE_WIDTH = 716
 #: The order one types settings in: rate and raster first, since systems lock them first.
@@ -64,15 +52,13 @@ def _groups(template: Template) -> list[Group]:
     by_sheet: dict[str, list[Setting]] = {}
     for setting in settings_of(template):
         by_sheet.setdefault(setting.sheet, []).append(setting)
-    names = {f"source:{s.id}": f"Source: {s.name}" for s in template.sources}
-    names |= {f"delivery:{d.id}": f"Delivery: {d.name}" for d in template.deliveries}
     order = [
         *_ORDER[:5],
         *(s for s in by_sheet if s.startswith("source:")),
         *_ORDER[5:],
         *(s for s in by_sheet if s.startswith("delivery:")),
     ]
-    return [Group(_SHEETS.get(s) or names[s], tuple(by_sheet[s])) for s in order if s in by_sheet]
+    return [Group(sheet_name(template, s), tuple(by_sheet[s])) for s in order if s in by_sheet]
 
 
 def _foot(kind: str, title: str, stored: Stored) -> str:
@@ -95,13 +81,13 @@ def setup_sheet(stored: Stored, title: str) -> str:
     timelines: list[dict[str, Any]] = [
         {"name": t.name, "canvas": template.canvas(t).size_text, "tracks": t.tracks} for t in template.timelines
     ]
-    start = parsed(template.timecode.start, template.timecode.drop, template.working.format.rate)
+    start = start_timecode(template.timecode.start, template.timecode.drop, template.working.format.rate)
     groups = _groups(template)
     heads = {row.place: group.name for group in groups for row in group.rows}
     return _environment().get_template("setup.html").render(
         title=title, foot=_foot("setup sheet", title, stored), template=template, revision=stored.revision,
         strip=_drawn(strip_drawing(evaluation)), groups=groups, heads=heads, timelines=timelines, start=str(start),
-        locked=[row for group in groups for row in group.rows if row.locked], why_locked=_WHY_LOCKED,
+        locked=[row for group in groups for row in group.rows if row.locked],
         otherwise=otherwise(template), findings=evaluation.findings,
     )  # fmt: skip
 

@@ -7,11 +7,10 @@ from dataclasses import dataclass
 
 from idle_quarry.errors import JobError
 from idle_quarry.media.encode import clip_suffix
-from idle_quarry.path.findings.timecode import parsed
 from idle_quarry.path.names import cleaned_name, name_refused
 from idle_quarry.path.registry import Codec, codecs
 from idle_quarry.path.template import Folder, Template, numbered
-from idle_quarry.signal.timecode import Timecode
+from idle_quarry.signal.timecode import Timecode, start_timecode
 
 JOB_FILE = "job.json"
 TIMELINES, LINE_UP, PAPERS = "Timelines", "Line-up", "Papers"
@@ -52,7 +51,7 @@ def template_folders(folders: tuple[Folder, ...], with_numbers: bool, above: str
 def line_up_start(template: Template) -> Timecode:
     """Return the timecode of the line-up's first frame: so many seconds of count before the programme."""
     plan = template.timecode
-    return parsed(plan.start, plan.drop, template.working.format.rate).seconds_earlier(plan.line_up_lead_s)
+    return start_timecode(plan.start, plan.drop, template.working.format.rate).seconds_earlier(plan.line_up_lead_s)
 
 
 def line_up_file(codec: Codec, title: str) -> str:

@@ -7,8 +7,8 @@ from pathlib import Path
 import opentimelineio as otio
 
 from idle_quarry.path.evaluation import described_format
-from idle_quarry.path.findings.timecode import parsed
 from idle_quarry.path.template import Template, Timeline
+from idle_quarry.signal.timecode import start_timecode
 
 #: The name under which this program's facts stand in a timeline's metadata.
 KEY = "idle_quarry"
@@ -20,7 +20,7 @@ def timeline_of(template: Template, timeline: Timeline) -> otio.schema.Timeline:
     OpenTimelineIO's times are pairs of doubles; the exact rate stands in the metadata as "n/d".
     """
     fmt = template.working.format
-    start = parsed(template.timecode.start, template.timecode.drop, fmt.rate)
+    start = start_timecode(template.timecode.start, template.timecode.drop, fmt.rate)
     canvas = template.canvas(timeline)
     made = otio.schema.Timeline(
         name=timeline.name, global_start_time=otio.opentime.RationalTime(float(start.frames), float(fmt.rate))

@@ -168,6 +168,11 @@ class Delivered(_Value):
     layout: Literal["mono", "stereo", "5.1"] = "stereo"
     policy: Policy = Policy()
 
+    @property
+    def for_web(self) -> bool:
+        """Whether it is a standard one for the web, which takes what the programme has."""
+        return self.standard is not None and self.standard.startswith("web-")
+
 
 class Sound(_Value):
     """Sound of the programme: sampling, line-up level (dBFS), loudness (LUFS) and true peak (dBTP) aimed at, if any."""

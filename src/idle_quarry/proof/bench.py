@@ -233,6 +233,11 @@ class Bench:
             self._true = key, luma_of_rgb(chart_truth(self.material.chart, conversion, index), self.target)
         return self._true[1]
 
+    def rest(self) -> None:
+        """Let go of what only working needs: nothing is converted or measured for now."""
+        self._true = None
+        self.material.close()
+
     def _seconds_again(self, conversion: Conversion, still: Still) -> float:
         """Return the seconds of a second conversion where that is not long: the first made tables and shared the machine."""
         if still.seconds > _LONG:

@@ -33,6 +33,9 @@ class Material(Protocol):
     def frame(self, index: int) -> Planes:
         """Return frame `index`, or the nearest there is. Raises `MediaError` where it cannot be read."""
 
+    def close(self) -> None:
+        """Let go of the file, where there is one; it is opened again when it is needed."""
+
 
 class _Kept:
     """Frames that were made lately, up to a number of bytes; for any thread."""
@@ -75,6 +78,9 @@ class ChartMaterial:
         index = min(max(index, 0), self.frames - 1)
         return self._kept.get(index) or self._kept.put(index, chart_frame(self.chart or "", self.format, index))
 
+    def close(self) -> None:
+        """Nothing is open."""
+
 
 class ClipMaterial:
     """A clip's frames. What its file holds in another raster, sampling or matrix than its format says is taken as it is."""
@@ -105,7 +111,7 @@ class ClipMaterial:
         return self._kept.put(index, planes_of_picture(picture, self.format))
 
     def close(self) -> None:
-        """Let go of the file."""
+        """Let go of the file; the next frame opens it again."""
         self._source.close()
 
 

@@ -126,6 +126,16 @@ class Timecode:
         return Timecode(exact.numerator // exact.denominator, rate, drop)
 
 
+def start_timecode(text: str, drop: bool, rate: Fraction) -> Timecode:
+    """Return a start that is written with either sign before its frames; raises `QuarryError` where it cannot be.
+
+    >>> str(start_timecode("10:00:00:00", True, Fraction(30000, 1001)))
+    '10:00:00;00'
+    """
+    text = text.replace(";", ":").strip()
+    return Timecode.from_text(f"{text[:-3]};{text[-2:]}" if drop and len(text) >= 11 else text, rate)
+
+
 def frames_a_day(rate: Fraction, drop: bool) -> int:
     """Return how many frames 24 hours of count hold: 2 589 408 at 30000/1001 with drop-frame."""
     minute = counting_base(rate) * 60

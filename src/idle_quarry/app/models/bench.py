@@ -79,6 +79,12 @@ class Pictures(QObject):
         self.measured = BenchFigures(self)
         self._coarse: dict[tuple[Policy, int], Still | None] = {}
         self._ticket: Ticket | None = None
+        desk.workers.at_rest.append(self._let_go)
+
+    def _let_go(self) -> None:
+        bench = self.bench
+        if bench is not None:
+            bench.rest()
 
     # -- what is on the bench ----------------------------------------------------------------------------------
 
@@ -245,9 +251,7 @@ class Pictures(QObject):
             )
         elif missing:
             policy = missing[0]
-            self._ticket = self.desk.workers.start(
-                lambda _ticket: bench.still(policy, index), self._arrived, self._failed
-            )
+            self._ticket = self.desk.workers.start(lambda _ticket: bench.still(policy, index), self._made, self._failed)
         else:
             self.measured.measure()
 
@@ -257,6 +261,10 @@ class Pictures(QObject):
                 self._coarse.clear()
             self._coarse[policy, index] = still
         self._arrived(None)
+
+    def _made(self, still: Still) -> None:
+        self._coarse[still.policy, still.index] = None  # its place is taken
+        self._arrived(still)
 
     def _arrived(self, _still: object) -> None:
         self._ticket, self.trouble = None, ""

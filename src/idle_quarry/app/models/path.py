@@ -17,17 +17,15 @@ from idle_quarry.library import Revision
 from idle_quarry.path.comparing import questions
 from idle_quarry.path.edits import Change, put_back
 from idle_quarry.path.evaluation import Finding
-from idle_quarry.path.settings import Setting, label_of, settings_on
+from idle_quarry.path.settings import SHEET_NAMES, Setting, label_of, settings_on, sheet_name
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
 
 #: Sheets that belong to no station, in the order they are thought of.
-SHEETS = {
-    "template": "Template", "sound": "Sound", "timecode": "Timecode", "places": "Places", "structure": "Structure",
-}  # fmt: skip
-_STATIONS = {"working": "Working picture", "intermediate": "Intermediate", "proxy": "Proxy", "monitor": "Monitor"}
+#: The sheets that belong to no station, by what they are called.
+SHEETS = {each: SHEET_NAMES[each] for each in ("template", "sound", "timecode", "places")} | {"structure": "Structure"}
 
 
 class PathModel(QObject):
@@ -146,8 +144,7 @@ class PathModel(QObject):
         """Return the heading of the sheet."""
         if self.sheet in SHEETS or self.document is None:
             return SHEETS.get(self.sheet, "")
-        station = self.document.evaluation.station(self.sheet)
-        return _STATIONS.get(station.kind, f"{station.kind.capitalize()}: {station.name}")
+        return sheet_name(self.document.template, self.sheet)
 
     # -- editing -----------------------------------------------------------------------------------------------
 

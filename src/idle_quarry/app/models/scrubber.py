@@ -64,6 +64,12 @@ class Scrubber(QObject):
         self.frame = 0
         self.second_field = False
         self.mode = WOVEN
+        desk.workers.at_rest.append(self._let_go)
+
+    def _let_go(self) -> None:
+        source = self._source
+        if source is not None:
+            source.close()  # the next frame opens it again
 
     def show_clip(self, clip: Clip | None) -> None:
         """Show a clip from its middle, or nothing."""

@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QWidget
 from idle_quarry.app.drawing.marks import draw_frame
 from idle_quarry.app.theme import theme
 from idle_quarry.jobs.structure import line_up_start
-from idle_quarry.path.findings.timecode import parsed
 from idle_quarry.path.template import Template
 from idle_quarry.signal.rates import rate_text
+from idle_quarry.signal.timecode import start_timecode
 
 
 class Lanes(QWidget):
@@ -43,7 +43,7 @@ class Lanes(QWidget):
             return
         p = QPainter(self)
         rate = template.working.format.rate
-        start = parsed(template.timecode.start, template.timecode.drop, rate)
+        start = start_timecode(template.timecode.start, template.timecode.drop, rate)
         before = line_up_start(template)
         largest = max(
             max(template.canvas(t).width * float(template.canvas(t).pixel_aspect), template.canvas(t).height)

@@ -130,7 +130,7 @@ class Row(QObject):
         self.editor.setToolTip(tip)
         self.name.setText(setting.label + (" †" if setting.locked else ""))
         if setting.locked:
-            self.name.setToolTip("Locked once a job has a timeline. " + setting.explained)
+            self.name.setToolTip(f"Locked once a job has a timeline: {setting.locked}. {setting.explained}".rstrip())
         self.back.setVisible(was is not None)
         self.back.setToolTip(f"was {was or 'not there'}: put it back")
         self.back.setAccessibleName(f"Put {setting.label} back to {was}")

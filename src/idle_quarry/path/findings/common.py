@@ -7,7 +7,6 @@ from typing import NamedTuple
 
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.evaluation import Evaluation, Link, Remedy, Station
-from idle_quarry.path.template import Delivered
 
 
 class Joined(NamedTuple):
@@ -34,12 +33,7 @@ def remedy(label: str, *edits: tuple[str, object]) -> Remedy:
 
 def wanted_by(e: Evaluation, setting: str) -> set[object]:
     """Return the values that the deliveries (those for the web aside, which follow) have of a setting."""
-    return {getattr(d, setting) for d in e.template.deliveries if not of_web(d)}
-
-
-def of_web(delivery: Delivered) -> bool:
-    """Return whether a delivery is a standard one for the web."""
-    return delivery.standard is not None and delivery.standard.startswith("web-")
+    return {getattr(d, setting) for d in e.template.deliveries if not d.for_web}
 
 
 #: Said where deliveries want different things of one setting of the programme.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
-from idle_quarry.path.findings.common import Joined, joined, main_source, of_web, remedy
+from idle_quarry.path.findings.common import Joined, joined, main_source, remedy
 from idle_quarry.path.steps import RateStep
 from idle_quarry.signal.rates import counterpart, rate_text
 
@@ -72,7 +72,7 @@ def _work_at_remedy(e: Evaluation, each: Joined) -> Remedy | None:
             return remedy(f"Work at {rate_text(fmt.rate)}", ("working.format.rate", fmt.rate))
         return None
     delivered = next(d for d in e.template.deliveries if f"delivery:{d.id}" == each.own.id)
-    if of_web(delivered):
+    if delivered.for_web:
         rate = each.source.format.rate
         return remedy(f"Deliver at {rate_text(rate)}", (f"{each.own.place}.format.rate", rate))
     return None

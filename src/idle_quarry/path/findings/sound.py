@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from idle_quarry.path.evaluation import Evaluation, Finding
-from idle_quarry.path.findings.common import CANNOT_SUIT_BOTH, of_web, remedy, wanted_by
+from idle_quarry.path.findings.common import CANNOT_SUIT_BOTH, remedy, wanted_by
 
 _CHANNELS = {"mono": 1, "stereo": 2, "5.1": 6}
 
@@ -39,7 +39,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 f"{d.name} lines up at {db(d.line_up_dbfs)} dBFS, the programme at {db(plan.line_up_dbfs)}: "
                 f"{db(apart)} dB apart on every meter."
             )
-            web, torn = of_web(d), len(wanted_by(e, "line_up_dbfs")) > 1
+            web, torn = d.for_web, len(wanted_by(e, "line_up_dbfs")) > 1
             cure = remedy(f"Line up at {db(d.line_up_dbfs)} dBFS", ("sound.line_up_dbfs", d.line_up_dbfs))
             said = text + (CANNOT_SUIT_BOTH if torn and not web else "")
             yield Finding(

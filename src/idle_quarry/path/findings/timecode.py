@@ -3,20 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from fractions import Fraction
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
-from idle_quarry.path.findings.common import CANNOT_SUIT_BOTH, of_web, remedy, wanted_by
+from idle_quarry.path.findings.common import CANNOT_SUIT_BOTH, remedy, wanted_by
 from idle_quarry.path.registry import territories
 from idle_quarry.signal.rates import rate_text
-from idle_quarry.signal.timecode import Timecode, can_drop, drift_text
-
-
-def parsed(start: str, drop: bool, rate: Fraction) -> Timecode:
-    """Return a plan's start at `rate`; raises `QuarryError` where text or count cannot be."""
-    text = start.replace(";", ":").strip()
-    return Timecode.from_text(f"{text[:-3]};{text[-2:]}" if drop and len(text) >= 11 else text, rate)
+from idle_quarry.signal.timecode import Timecode, can_drop, drift_text, start_timecode
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
@@ -28,7 +21,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
         yield Finding("stop", "drop_frame_impossible", "timecode", text, _count_all("timecode", plan.start))
     else:
         try:
-            start = parsed(plan.start, plan.drop, rate)
+            start = start_timecode(plan.start, plan.drop, rate)
         except QuarryError as error:
             own = territories()[t.territory]
             label, edits = f"Start at {own.start}", (("timecode.start", own.start.replace(";", ":")),)
@@ -57,7 +50,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
             yield Finding("stop", "drop_frame_impossible", where, text, _count_all(place, d.start))
             continue
         try:
-            theirs = parsed(d.start, d.drop, d.format.rate)
+            theirs = start_timecode(d.start, d.drop, d.format.rate)
         except QuarryError as error:
             yield Finding("stop", "start_not_possible", where, f"{d.name}: {error}.")
             continue
@@ -70,7 +63,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 if d.drop
                 else f"{d.name} counts {how}, the programme with it."
             )
-            web, torn = of_web(d), len(wanted_by(e, "drop")) > 1
+            web, torn = d.for_web, len(wanted_by(e, "drop")) > 1
             cure = None if web or torn else remedy("Count as delivered", ("timecode.drop", d.drop))
             yield Finding(
                 "note" if web or torn else "caution",
@@ -81,7 +74,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
             )
         elif str(theirs).replace(";", ":") != str(start).replace(";", ":"):
             text = f"{d.name} starts at {theirs}, the programme at {start}: one of them must be renumbered."
-            web, torn = of_web(d), len(wanted_by(e, "start")) > 1
+            web, torn = d.for_web, len(wanted_by(e, "start")) > 1
             cure = remedy(f"Start at {theirs}", ("timecode.start", d.start.replace(";", ":")))
             said = text + (CANNOT_SUIT_BOTH if torn and not web else "")
             yield Finding(

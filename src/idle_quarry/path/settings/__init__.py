@@ -4,7 +4,16 @@ One list serves the sheets, the search, the comparison of revisions and the setu
 """
 
 from idle_quarry.path.settings.formats import codec_follows
-from idle_quarry.path.settings.index import label_of, settings_of, settings_on
+from idle_quarry.path.settings.index import SHEET_NAMES, label_of, settings_of, settings_on, sheet_name
 from idle_quarry.path.settings.setting import Setting, with_setting
 
-__all__ = ["Setting", "codec_follows", "label_of", "settings_of", "settings_on", "with_setting"]
+__all__ = [
+    "SHEET_NAMES",
+    "Setting",
+    "codec_follows",
+    "label_of",
+    "settings_of",
+    "settings_on",
+    "sheet_name",
+    "with_setting",
+]

@@ -11,6 +11,7 @@ from idle_quarry.path.registry import codecs, territories
 from idle_quarry.path.settings.setting import (
     ORDER_NAMES,
     SCAN_NAMES,
+    WHY_LOCKED,
     Parse,
     Setting,
     named,
@@ -59,7 +60,7 @@ def format_settings(place: str, sheet: str, fmt: SignalFormat, locked: bool = Fa
         _raster_follows(raster),
         _raster_beside(raster),
         tuple(f"{w} × {h}" for w, h in NAMED),
-        locked=locked,
+        locked=WHY_LOCKED["raster"] if locked else "",
     )
     if raster.line_system is not None and raster.width == 720:
         options = {
@@ -89,7 +90,7 @@ def format_settings(place: str, sheet: str, fmt: SignalFormat, locked: bool = Fa
         _rate_follows(fmt),
         rate_from_text,
         tuple(NAMED_RATES),
-        locked=locked,
+        locked=WHY_LOCKED["rate"] if locked else "",
         explained="Whole frames a second, also where pictures are interlaced.",
     )
     fields = f"{rate_text(fmt.rate * 2)} fields/s" if fmt.scan == "interlaced" else ""
@@ -103,7 +104,7 @@ def format_settings(place: str, sheet: str, fmt: SignalFormat, locked: bool = Fa
         one_of(SCAN_NAMES, "scan"),
         tuple(SCAN_NAMES),
         free=False,
-        locked=locked,
+        locked=WHY_LOCKED["scan"] if locked else "",
         explained="PsF: progressive segmented frame, a whole picture that travels as two halves under an interlaced flag.",
     )
     if fmt.scan == "interlaced" and fmt.field_order:
@@ -116,7 +117,7 @@ def format_settings(place: str, sheet: str, fmt: SignalFormat, locked: bool = Fa
             one_of(ORDER_NAMES, "field order"),
             tuple(ORDER_NAMES),
             free=False,
-            locked=locked,
+            locked=WHY_LOCKED["field_order"] if locked else "",
         )
     chroma = {
         "4:1:1": "chroma quartered across",

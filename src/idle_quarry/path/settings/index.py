@@ -23,6 +23,21 @@ from idle_quarry.path.settings.stations import (
 )
 from idle_quarry.path.template import Source, Template
 
+#: What the sheets are called that belong to no source and no delivery.
+SHEET_NAMES = {
+    "template": "Template", "working": "Working picture", "intermediate": "Intermediate", "proxy": "Proxy", "monitor": "Monitor",
+    "sound": "Sound", "timecode": "Timecode", "places": "Places",
+}  # fmt: skip
+
+
+def sheet_name(template: Template, sheet: str) -> str:
+    """Return what a sheet is called: "Working picture", "Source: Estuary cameras". Raises `QuarryError` for none of its own."""
+    kind, _, ident = sheet.partition(":")
+    return f"{kind.capitalize()}: {value_at(template, f'{_LISTS[kind]}.{ident}').name}" if ident else SHEET_NAMES[sheet]
+
+
+_LISTS = {"source": "sources", "delivery": "deliveries"}
+
 
 def settings_of(template: Template) -> list[Setting]:
     """Return every setting of a template, in the order one types them into a system."""
@@ -104,14 +119,11 @@ _SHEETS: dict[str, Callable[[Template], Iterator[Setting]]] = {
 
 def label_of(template: Template, place: str) -> str:
     """Return a place in words a person knows: "Estuary cameras · Frame rate"."""
-    sheet_names = {"working": "Working", "intermediate": "Intermediate", "proxy": "Proxy", "monitor": "Monitor"}
     for setting in settings_of(template):
         if setting.place == place and setting.label not in ("Picture aspect",):
-            head = setting.sheet
-            if ":" in head or head == "places":
-                owner = value_at(template, ".".join(place.split(".")[:2]))
-                head = owner.name
-            return f"{sheet_names.get(head, head[:1].upper() + head[1:])} · {setting.label}"
+            owned = ":" in setting.sheet or setting.sheet == "places"
+            head = value_at(template, ".".join(place.split(".")[:2])).name if owned else SHEET_NAMES[setting.sheet]
+            return f"{head} · {setting.label}"
     words = [part.replace("_", " ") for part in place.split(".")]
     try:
         value = value_at(template, place)

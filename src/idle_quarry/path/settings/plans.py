@@ -10,8 +10,8 @@ from typing import Any
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.findings.sound import db
-from idle_quarry.path.findings.timecode import parsed
 from idle_quarry.path.settings.setting import (
+    WHY_LOCKED,
     YES_NO,
     Setting,
     any_text,
@@ -22,7 +22,7 @@ from idle_quarry.path.settings.setting import (
 )
 from idle_quarry.path.template import Template
 from idle_quarry.signal.rates import rate_text
-from idle_quarry.signal.timecode import can_drop, counted_frames, drift_text
+from idle_quarry.signal.timecode import can_drop, counted_frames, drift_text, start_timecode
 
 
 def sound_rows(place: str, sheet: str, plan: Any, bits_name: str) -> Iterator[Setting]:
@@ -114,11 +114,11 @@ def start_setting(place: str, sheet: str, start: str, drop: bool, rate: Fraction
 
     def parse(text: str) -> str:
         cleaned = text.strip().replace(";", ":")
-        parsed(cleaned, drop, rate)
+        start_timecode(cleaned, drop, rate)
         return cleaned
 
     try:
-        code = parsed(start, drop, rate)
+        code = start_timecode(start, drop, rate)
         hours = float(code.seconds) / 3600
         follows = "midnight" if not hours else f"{hours:.4g} h into the day"
     except QuarryError as error:
@@ -150,8 +150,8 @@ def drop_setting(place: str, sheet: str, drop: bool, rate: Fraction) -> Setting:
 def timecode_settings(t: Template) -> Iterator[Setting]:
     """Yield the settings of the timecode plan."""
     rate, plan = t.working.format.rate, t.timecode
-    yield replace(start_setting("timecode.start", "timecode", plan.start, plan.drop, rate), locked=True)
-    yield replace(drop_setting("timecode.drop", "timecode", plan.drop, rate), locked=True)
+    yield replace(start_setting("timecode.start", "timecode", plan.start, plan.drop, rate), locked=WHY_LOCKED["start"])
+    yield replace(drop_setting("timecode.drop", "timecode", plan.drop, rate), locked=WHY_LOCKED["drop"])
     yield Setting(
         "timecode.line_up_lead_s",
         "timecode",

@@ -14,12 +14,23 @@ from idle_quarry.path.template import Template
 Parse = Callable[[str], Any]
 
 
+#: Why a setting cannot change once a job has a timeline, by the last part of its place.
+WHY_LOCKED = {
+    "raster": "timelines and titles are placed by it",
+    "rate": "every cut is counted in it",
+    "scan": "fields cannot be told from pictures afterwards",
+    "field_order": "fields would change places in time",
+    "start": "every timecode is counted from it",
+    "drop": "numbers already given would change",
+}
+
+
 @dataclass(frozen=True)
 class Setting:
     """One setting: where it lies, which sheet it is on, its label, its text, and what follows from it.
 
     `parse` turns typed text into a value and raises `QuarryError`. `choices` are offered; where `free` is
-    false, nothing else can be. `locked` settings cannot change once a job has a timeline.
+    false, nothing else can be. A `locked` one cannot change once a job has a timeline; it says why.
     """
 
     place: str
@@ -31,7 +42,7 @@ class Setting:
     choices: tuple[str, ...] = ()
     free: bool = True
     explained: str = ""
-    locked: bool = False
+    locked: str = ""
     also: tuple[Edit, ...] = ()  #: what no longer holds when it changes
 
     def edits(self, text: str) -> tuple[Edit, ...]:
