@@ -51,8 +51,10 @@ class Structure(QObject):
         ids = [timeline.id for timeline in new.timelines]
         if self.timeline not in ids:
             self.timeline = ids[0] if ids else ""
-        if old is None or old.timelines != new.timelines or old.working != new.working:
+        timelines = old is None or old.timelines != new.timelines
+        if timelines or (old is not None and old.working.format.raster != new.working.format.raster):
             self.timelines_changed.emit()
+        if timelines:
             self.tracks_changed.emit()
         if old is None or old.folders != new.folders or old.numbered_folders != new.numbered_folders:
             self.folders_changed.emit()

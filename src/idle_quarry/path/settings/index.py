@@ -117,9 +117,18 @@ _SHEETS: dict[str, Callable[[Template], Iterator[Setting]]] = {
 }
 
 
+def _sheet_of(place: str) -> str:
+    """Return the sheet on which a place's setting is, if it has one."""
+    first, _, rest = place.partition(".")
+    kind = next((kind for kind, part in _LISTS.items() if part == first), None)
+    if kind is not None:
+        return f"{kind}:{rest.partition('.')[0]}"
+    return first if first in SHEET_NAMES else "template"
+
+
 def label_of(template: Template, place: str) -> str:
     """Return a place in words a person knows: "Estuary cameras · Frame rate"."""
-    for setting in settings_of(template):
+    for setting in settings_on(template, _sheet_of(place)):
         if setting.place == place and setting.label not in ("Picture aspect",):
             owned = ":" in setting.sheet or setting.sheet == "places"
             head = value_at(template, ".".join(place.split(".")[:2])).name if owned else SHEET_NAMES[setting.sheet]
