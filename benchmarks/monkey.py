@@ -6,9 +6,15 @@ import os
 import random
 import sys
 import tempfile
+import time
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from common import ROOT, machine
+from PySide6.QtCore import QEventLoop, QTimer
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
 
 sys.path.insert(0, str(ROOT))
 
@@ -16,6 +22,16 @@ sys.path.insert(0, str(ROOT))
 def _resident_mb() -> float:
     lines = Path("/proc/self/status").read_text().splitlines()
     return next(int(line.split()[1]) for line in lines if line.startswith("VmRSS:")) / 1000
+
+
+def _settle(desk: Desk) -> None:
+    """Wait until what was begun is done and its memory given back."""
+    end = quiet = time.monotonic()
+    while time.monotonic() - quiet < 3 and time.monotonic() - end < 90:
+        loop = QEventLoop()
+        QTimer.singleShot(50, loop.quit)
+        loop.exec()
+        quiet = quiet if desk.workers.idle else time.monotonic()
 
 
 def main() -> None:
@@ -52,6 +68,7 @@ def main() -> None:
     told: set[str] = set()
     for part in range(10):
         monkey.run(events // 10)
+        _settle(desk)
         failures, memory = len(monkey.failures), _resident_mb()
         for failure in sorted(set(monkey.failures) - told)[:20]:
             told.add(failure)

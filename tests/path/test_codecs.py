@@ -94,7 +94,7 @@ def test_lists_are_by_data_rate_and_never_offer_what_cannot_hold() -> None:
 
 
 def test_registries_refer_to_what_there_is() -> None:
-    assert len(monitors()) == 5 and len(deliveries()) >= 10
+    assert all(each.accepts for each in monitors().values())
     for delivery in deliveries().values():
         assert not cannot_hold(codecs()[delivery.codec], delivery.signal), delivery.id
         assert isinstance(delivery.signal, SignalFormat)

@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QWidget
+from PySide6.QtCore import QEvent, QObject, QTimer
+from PySide6.QtWidgets import QApplication, QComboBox, QWidget
 
 from idle_quarry.app.theme import theme
 
@@ -58,6 +58,14 @@ def dress(root: QWidget) -> None:
                 _apply(each, key, values)
         if isinstance(each, QWidget) and (kind := each.property(_TYPE)):
             each.setFont(theme.font(kind[0], bold=kind[1]))
+    QTimer.singleShot(0, root, lambda: _boxes_again(root))
+
+
+def _boxes_again(root: QWidget) -> None:
+    """Qt keeps a choice box's least size over a change of type; it forgets it with its style, once the type has come."""
+    for each in root.findChildren(QComboBox):
+        QApplication.sendEvent(each, QEvent(QEvent.Type.StyleChange))
+        each.updateGeometry()
 
 
 def _apply(target: QObject, key: str, values: Any) -> None:

@@ -250,8 +250,8 @@ class Bench:
         """Return how long the conversion takes on this machine, and what share of real time that is."""
         seconds = still.seconds if seconds is None else seconds
         times = 1 / max(seconds, 1e-6) / float(self.target.rate)
-        text = f"{1000 * seconds:.0f} ms, {times:.2g} ×"
-        explained = "A picture, measured on this machine, and × real time; below 1 it cannot keep up."
+        text = f"{1000 * seconds:.0f} ms, {times:.2g} ×{', slow' if times < 1 else ''}"
+        explained = "A picture, measured on this machine, and × real time; below 1 it is slow: it cannot keep up."
         return Figure("cost here", text, times, "more", explained, warns=times < 1)
 
     def _motion(self, conversion: Conversion, luma: Any) -> list[Figure]:

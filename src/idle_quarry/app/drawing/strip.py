@@ -44,7 +44,7 @@ def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation], taken
         box = box.united(each.frame)
     names = {"source": "SOURCE", "working": "WORKING", "intermediate": "INTERMEDIATE", "delivery": "DELIVERY"}
     text = names[kind] + (f"  {len(placed)}" if len(placed) > 1 else "")
-    painter.setFont(theme.font(11))
+    painter.setFont(theme.font(12))
     painter.setPen(theme.colour("dust"))
     rect = QRectF(box.center().x() - theme.px(80), theme.px(6), theme.px(160), theme.px(18))
     half = QFontMetricsF(painter.font()).horizontalAdvance(text) / 2
@@ -64,7 +64,7 @@ def _paint_label(painter: QPainter, each: PlacedLink) -> None:
     above = QRectF(each.run.left(), middle - theme.px(20), each.run.width(), theme.px(16))
     painter.drawText(above, Qt.AlignmentFlag.AlignCenter, text)
     if summary and roomy:
-        painter.setFont(theme.font(11))
+        painter.setFont(theme.font(12))
         painter.setPen(theme.colour("dust"))
         below = QRectF(each.run.left(), middle + theme.px(4), each.run.width(), theme.px(16))
         metrics = QFontMetricsF(painter.font())

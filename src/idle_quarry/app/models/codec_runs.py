@@ -71,6 +71,7 @@ class CodecRuns(QObject):
         self._losses: dict[str, Loss] = {}
         self._refusals: dict[str, str] = {}
         self._on: Material | None = None
+        self._seen: Template | None = None
         self._ticket: Ticket | None = None
 
     # -- what is looked at ---------------------------------------------------------------------------------------
@@ -88,8 +89,10 @@ class CodecRuns(QObject):
 
     @property
     def _template(self) -> Template:
-        assert self.desk.document is not None
-        return self.desk.document.template
+        if self.desk.document is not None:  # nothing is open any more when another person has sat down
+            self._seen = self.desk.document.template
+        assert self._seen is not None
+        return self._seen
 
     def _uses(self) -> dict[str, SignalFormat]:
         found = {"Intermediate": self._template.working.format}

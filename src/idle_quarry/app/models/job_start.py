@@ -54,7 +54,7 @@ class JobStart(QObject):
         self._jobs = jobs
         self.offers: list[Offer] = []
         self.key: Key | None = None
-        self.stored: Stored | None = None
+        self._stored: Stored | None = None
         self.title = ""
         self.folder = desk.jobs_folder()
         self.failed = ""
@@ -82,12 +82,22 @@ class JobStart(QObject):
             self.key = first.key if first is not None else None
         self.offers_changed.emit()
 
+    @property
+    def stored(self) -> Stored | None:
+        """What the job starts from; read when it is first looked at."""
+        key, kept = self.key, self._stored
+        if key is None:
+            return None
+        if kept is None or (kept.revision.template_id, kept.revision.number) != key:
+            self._stored = self.desk.read(lambda library: library.stored(*key))
+        return self._stored
+
     def begin(self, stored: Stored | None) -> None:
         """Prepare to start from a revision, or from the template that is chosen."""
         if stored is None:
             self.choose(self.key)
         else:
-            self.key, self.stored = (stored.revision.template_id, stored.revision.number), stored
+            self.key, self._stored = (stored.revision.template_id, stored.revision.number), stored
             if self.key not in [offer.key for offer in self.offers]:
                 self.offers.append(Offer(f"{stored.name}, revision {stored.revision.number}", self.key, False))
             self.offers_changed.emit()
@@ -97,7 +107,6 @@ class JobStart(QObject):
     def choose(self, key: Key | None) -> None:
         """Start from another revision."""
         self.key = key
-        self.stored = self.desk.read(lambda library: library.stored(*key)) if key is not None else None
         self._take()
 
     def _take(self) -> None:

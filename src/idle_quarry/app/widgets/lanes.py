@@ -32,7 +32,7 @@ class Lanes(QWidget):
     def sizeHint(self) -> QSize:
         rows = sum(max(5, len(t.tracks)) for t in self._template.timelines) if self._template else 0
         count = len(self._template.timelines) if self._template else 0
-        return QSize(theme.px(500), theme.px(34) + rows * theme.px(15) + count * theme.px(34))
+        return QSize(theme.px(500), theme.px(34) + rows * theme.px(17) + count * theme.px(34))
 
     def minimumSizeHint(self) -> QSize:
         return QSize(300, self.sizeHint().height())
@@ -53,7 +53,7 @@ class Lanes(QWidget):
         scale = (head - theme.px(24)) / largest
         lane = QRectF(theme.px(16) + head, 0, self.width() - head - theme.px(32), 0)
         lead = lane.width() * 0.16
-        p.setFont(theme.font(11, mono=True))
+        p.setFont(theme.font(12, mono=True))
         p.setPen(theme.colour("dust"))
         p.drawText(QPointF(lane.left(), theme.px(14)), str(before))
         p.drawText(QPointF(lane.left() + lead + 3, theme.px(14)), f"{start}  programme")
@@ -61,7 +61,7 @@ class Lanes(QWidget):
         for timeline in template.timelines:
             canvas = template.canvas(timeline)
             rows = max(5, len(timeline.tracks))
-            height = rows * theme.px(15)
+            height = rows * theme.px(17)
             frame = QRectF(
                 theme.px(16), y + theme.px(18), canvas.width * float(canvas.pixel_aspect) * scale, canvas.height * scale
             )
@@ -80,25 +80,25 @@ class Lanes(QWidget):
                 f"{canvas.size_text} · {rate_text(rate)} frames/s",
             )
             for number, track in enumerate(reversed([t for t in timeline.tracks if t.kind == "video"])):
-                self._track(p, lane, lead, y + theme.px(18) + number * theme.px(15), track.name, track.colour, "video")
+                self._track(p, lane, lead, y + theme.px(18) + number * theme.px(17), track.name, track.colour, "video")
             shown = sum(t.kind == "video" for t in timeline.tracks)
             for number, track in enumerate(t for t in timeline.tracks if t.kind == "audio"):
                 self._track(
-                    p, lane, lead, y + theme.px(18) + (shown + number) * theme.px(15), track.name, track.colour, "audio"
+                    p, lane, lead, y + theme.px(18) + (shown + number) * theme.px(17), track.name, track.colour, "audio"
                 )
             p.setPen(QPen(theme.colour("lichen"), 1))
             x = lane.left() + lead
-            p.drawLine(QPointF(x, y + theme.px(18)), QPointF(x, y + theme.px(18) + len(timeline.tracks) * theme.px(15)))
+            p.drawLine(QPointF(x, y + theme.px(18)), QPointF(x, y + theme.px(18) + len(timeline.tracks) * theme.px(17)))
             y += height + theme.px(32)
 
     def _track(self, p: QPainter, lane: QRectF, lead: float, y: float, name: str, colour: str, kind: str) -> None:
-        band = QRectF(lane.left(), y, lane.width(), theme.px(13))
+        band = QRectF(lane.left(), y, lane.width(), theme.px(15))
         p.fillRect(band, theme.colour("ledge"))
         p.fillRect(QRectF(band.left(), y, theme.px(4), band.height()), theme.seen(colour))
         if kind == "video":
             p.setPen(QPen(theme.colour("seam"), 1, Qt.PenStyle.DotLine))
             p.drawLine(QPointF(band.left() + lead, band.bottom()), QPointF(band.right(), band.bottom()))
-        p.setFont(theme.font(11))
+        p.setFont(theme.font(12))
         p.setPen(theme.colour("chalk"))
         p.drawText(
             QRectF(band.left() + lead + theme.px(6), y, band.width() - lead, band.height()),

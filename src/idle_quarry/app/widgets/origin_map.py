@@ -51,7 +51,7 @@ class OriginMap(QWidget):
         painter = QPainter(self)
         line, left = theme.px(17), theme.px(150)
         width = (self.width() - left - theme.px(12)) / max(1, COUNT)
-        painter.setFont(theme.font(11))
+        painter.setFont(theme.font(12))
         for number, row in enumerate(self.rows):
             top = theme.px(2) + number * line
             painter.setPen(theme.colour("dust"))

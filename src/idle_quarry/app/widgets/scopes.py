@@ -86,7 +86,7 @@ class LevelScopes(QWidget):
         painter.drawImage(wave, self._images[0])
         levels = Levels(seen.bits, self._encoding().range == "narrow")
         top = (1 << seen.bits) - 1
-        painter.setFont(theme.font(11))
+        painter.setFont(theme.font(12))
         for code, name in ((0, ""), (levels.black, "black"), (levels.white, "white"), (top, "")):
             y = wave.bottom() - code / top * wave.height()
             painter.setPen(
@@ -126,7 +126,7 @@ class LevelScopes(QWidget):
         matrix = self._encoding().matrix
         if matrix == "rgb":
             return
-        painter.setFont(theme.font(11))
+        painter.setFont(theme.font(12))
         for name, (_, cb, cr) in zip("YCGMRB", bar_codes(matrix, 0.75), strict=True):
             at = QPointF(scope.left() + cb / 256 * scope.width(), scope.bottom() - cr / 256 * scope.height())
             painter.setPen(QPen(theme.colour("ochre"), 1))

@@ -48,7 +48,7 @@ class ShelfDelegate(QStyledItemDelegate):
         name = metrics.elidedText(each.name, Qt.TextElideMode.ElideRight, width - theme.px(60))
         painter.drawText(x, rect.top() + theme.px(21), name)
         if each.default:
-            painter.setFont(theme.font(11))
+            painter.setFont(theme.font(12))
             painter.setPen(theme.colour("lichen"))
             painter.drawText(x + metrics.horizontalAdvance(name) + theme.px(8), rect.top() + theme.px(21), "default")
         painter.setFont(theme.font(12))
