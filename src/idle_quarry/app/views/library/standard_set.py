@@ -66,6 +66,7 @@ class StandardSetPage(QWidget):
             box.setChecked(True)
             box.toggled.connect(partial(self.model.want, ident))
         self.folder.textChanged.connect(lambda _text: self._soon.start())
+        self.model.offered_changed.connect(self._show_chosen)
         self.model.offered_changed.connect(self._show_offered)
         self.model.listed.connect(self._show_list)
         self.model.judged.connect(self._show_verdicts)
@@ -124,6 +125,12 @@ class StandardSetPage(QWidget):
         outer.addLayout(below, 3)
 
     # -- showing -------------------------------------------------------------------------------------------------
+
+    def _show_chosen(self) -> None:
+        for ident, box in self.territories.items():
+            box.setChecked(ident in self.model.territories)
+        for lines, box in self.rasters.items():
+            box.setChecked(lines in self.model.lines)
 
     def _show_offered(self) -> None:
         """Show the deliveries of the chosen territories and rasters."""

@@ -1,0 +1,185 @@
+"""Makes the pictures of `docs/screenshots` anew, on the demo library in a home of its own: run it under Xvfb.
+
+`PYTHONPATH=src xvfb-run -a -s "-screen 0 1600x1000x24" .venv/bin/python docs/screenshots.py [NAME ...]`
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+HOME = tempfile.mkdtemp()
+for name in ("DATA", "CONFIG", "CACHE", "STATE"):
+    os.environ[f"XDG_{name}_HOME"] = f"{HOME}/{name.lower()}"
+
+from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget  # noqa: E402
+
+from idle_quarry.app.desk import Desk  # noqa: E402
+from idle_quarry.app.preferences import Preferences  # noqa: E402
+from idle_quarry.app.style import prepare  # noqa: E402
+from idle_quarry.app.theme import theme  # noqa: E402
+from idle_quarry.app.widgets.tabs import Tabs  # noqa: E402
+from idle_quarry.app.window import MainWindow  # noqa: E402
+from idle_quarry.demo.lay_out import lay_out  # noqa: E402
+from idle_quarry.library import open_library  # noqa: E402
+from idle_quarry.library.bundles import export_bundle  # noqa: E402
+from idle_quarry.path.edits import Edit, edited  # noqa: E402
+from idle_quarry.printing import write_pdf  # noqa: E402
+
+OUT = Path(__file__).resolve().parent / "screenshots"
+
+
+def wait(ready: Callable[[], bool] = lambda: True, least_ms: int = 400) -> None:
+    """Let the window work for a while, and until something is so; two minutes at the most."""
+    end = time.monotonic() + 120
+    while True:
+        loop = QEventLoop()
+        QTimer.singleShot(least_ms, loop.quit)
+        loop.exec()
+        if ready() or time.monotonic() > end:
+            return
+
+
+def press(inside: QWidget, text: str) -> None:
+    """Press a button by its text."""
+    next(each for each in inside.findChildren(QPushButton) if each.text() == text and each.isVisible()).click()
+
+
+class Pictures:
+    """The window, and what brings each picture about."""
+
+    def __init__(self) -> None:
+        app = QApplication(["idle-quarry"])
+        prepare(app)
+        theme.apply(app, "dim room", 100)
+        place = lay_out(write_pdf)
+        self.desk = Desk(open_library(place, "Runa"), Preferences(name="Runa", jobs_folder=f"{HOME}"))
+        self.clips = place.parent / "clips"
+        self.window = MainWindow(self.desk)
+        self.window.resize(1280, 800)
+        self.window.show()
+
+    def open(self, name: str) -> None:
+        self.desk.open_stored(self.desk.library.find(name).id)
+
+    def idle(self) -> bool:
+        return self.desk.workers.idle
+
+    def library(self) -> None:
+        self.window.show_view("Library")
+        self.desk.shelf.choose(self.desk.library.find("Saltmarsh Hours").id)
+
+    def review(self) -> None:
+        library = self.desk.library
+        proposed = next(each for each in library.summaries() if each.latest.state == "in review")
+        self.window.show_view("Library")
+        self.desk.shelf.choose(proposed.id)
+        self.desk.shelf.compare(proposed.approved or proposed.latest.number - 1, proposed.latest.number)
+
+    def merge(self) -> None:
+        library = self.desk.library
+        two = next(each for each in library.summaries() if len(library.open_drafts(each.id)) > 1)
+        self.window.show_view("Library")
+        self.desk.shelf.choose(two.id)
+        drafts = library.open_drafts(two.id)
+        self.desk.shelf.merge(two.id, drafts[0].number, drafts[1].number)
+
+    def import_(self) -> None:
+        library = self.desk.library
+        stored = [library.stored(each.id) for each in library.summaries()][:4]
+        changed = replace(stored[0], template=edited(stored[0].template, Edit("note", "as the north room has it")))
+        new = replace(stored[1], template=edited(stored[1].template, Edit("name", "Ferry Lights")))
+        export_bundle([changed, new, *stored[2:]], Path(HOME) / "north room.zip")
+        self.window.take_files([Path(HOME) / "north room.zip"])
+
+    def standard_set(self) -> None:
+        self.window.show_view("Library")
+        self.desk.shelf.show_standard_set()
+        model = self.desk.standard_set
+        model.choose(territory="50 Hz", on=True)
+        model.choose(lines=1080, on=True)
+        model.choose(lines=576, on=True)
+
+    def path(self) -> None:
+        self.open("Saltmarsh Hours")
+        self.window.show_view("Path")
+
+    def path_office(self) -> None:
+        self.path()
+        self.desk.profile.dress("office", 100)
+        self.desk.path.choose("source:tape")
+
+    def intake(self) -> None:
+        self.desk.profile.dress("dim room", 100)
+        self.open("Saltmarsh Hours")
+        self.window.show_view("Intake")
+        intake = self.desk.intake
+        if not intake.rows.rows:
+            intake.look_at([self.clips])
+            wait(lambda: not intake.running)
+        intake.choose(next(row.path for row in intake.rows.rows if "tape 014" in row.name))
+
+    def intake_levels(self) -> None:
+        self.intake()
+        self._tab("Levels")
+
+    def _tab(self, name: str) -> None:
+        for tabs in self.window.view("Intake").findChildren(Tabs):
+            if name in tabs.buttons:
+                tabs.buttons[name].click()
+
+    def two_ends(self) -> None:
+        self.intake()
+        press(self.window, "Two ends")
+        for words in ("1080i25", "576i25"):
+            self.desk.intake.two_ends.add_out(words)
+
+    def proof(self) -> None:
+        self.desk.profile.dress("dim room", 100)
+        self.open("Saltmarsh Hours")
+        self.window.show_view("Proof")
+        self.desk.proof.choose("source:tape")
+        self.desk.proof.show_page("Pictures")
+
+    def proof_codecs(self) -> None:
+        self.open("The Lamp Room")
+        self.window.show_view("Proof")
+        self.desk.proof.show_page("Codecs")
+        if not self.desk.proof.codecs.results:
+            self.desk.proof.codecs.run()
+
+    def proof_disks(self) -> None:
+        self.proof()
+        self.desk.proof.show_page("Disks")
+
+    def jobs(self) -> None:
+        self.window.show_view("Jobs")
+
+    def profile(self) -> None:
+        self.window.show_view("Profile")
+
+
+def main() -> None:
+    """Make them all, or those that are named."""
+    pictures = Pictures()
+    acts = {
+        name: getattr(pictures, name)
+        for name in vars(Pictures)
+        if not name.startswith("_") and name not in ("open", "idle")
+    }
+    for name in sys.argv[1:] or acts:
+        acts[name.replace("-", "_")]()
+        wait(pictures.idle, 1200)
+        pictures.window.grab().save(str(OUT / f"{name.strip('_').replace('_', '-')}.png"))
+    pictures.window.close()
+    pictures.desk.close()
+
+
+if __name__ == "__main__":
+    main()
