@@ -17,8 +17,8 @@ from common import ROOT, machine
 #: Modules and the tests that are theirs.
 PAIRS = {
     "jobs/moving.py": "tests/jobs tests/library/test_reviews.py",
-    "path/matching.py": "tests/path tests/app/test_models.py",
-    "path/comparing.py": "tests/path tests/proof/test_bench.py",
+    "path/matching.py": "tests/path/test_matching_and_starting.py tests/app/test_models.py",
+    "path/comparing.py": "tests/path/test_steps.py tests/proof/test_bench.py",
     "library/bundles.py": "tests/library/test_exchange.py",
     "begun.py": "tests/jobs/test_left_over.py",
     "path/settings/index.py": "tests/path tests/library/test_reviews.py",

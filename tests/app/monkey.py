@@ -114,7 +114,11 @@ class Monkey:
         return [each for each in QApplication.topLevelWidgets() if isinstance(each, MainWindow)]
 
     def _window(self) -> MainWindow | None:
-        return next((each for each in self._windows() if each.isVisible()), None)
+        windows = self._windows()
+        if windows and not any(each.isVisible() for each in windows):
+            self._note("opened again")  # it found the command that closes the window
+            windows[0].show()
+        return next((each for each in windows if each.isVisible()), None)
 
     def _note(self, what: str) -> None:
         self.done.append(what)

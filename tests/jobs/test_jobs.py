@@ -34,7 +34,7 @@ from idle_quarry.path.beginnings import from_delivery
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.settings import settings_of
 from idle_quarry.path.standard_values import otherwise
-from idle_quarry.path.template import Template, TimecodePlan
+from idle_quarry.path.template import Folder, Template, TimecodePlan
 from idle_quarry.printing import write_pdf
 from idle_quarry.signal.colour import MATRICES
 from idle_quarry.signal.words import format_from_words as words
@@ -256,8 +256,9 @@ def test_a_job_is_held_against_its_revision_by_what_is_in_its_files(library: Lib
     job = start_job(library.stored(ident), "Moved", tmp_path, write_pdf, "Runa").folder
     assert check_job(job).drift == ()
     later = edited(
-        first, Edit("sound.line_up_dbfs", -12.0), Edit("intermediate.codec", "rdd36-lt"), Edit("note", "louder")
-    )
+        first, Edit("sound.line_up_dbfs", -12.0), Edit("intermediate.codec", "rdd36-lt"), Edit("note", "louder"),
+        Edit("folders", (*first.folders, Folder(id="rushes", name="Rushes"))),
+    )  # fmt: skip
     to = library.stored(ident, library.save_revision(ident, later, "").number)
     # as an earlier program moved jobs: the record alone, and nothing told of it
     record = json.loads((job / "job.json").read_text())
@@ -270,11 +271,16 @@ def test_a_job_is_held_against_its_revision_by_what_is_in_its_files(library: Lib
     (job / "job.json").write_text(untouched)
     found = move(check_job(job), to, "Runa", write_pdf)
     assert found.possible and found.line_up and check_job(job).drift == ()
+    assert [each.is_dir() for each in (job / name for name in found.new_folders)] == [True], "what is new in it is made"
     clip = next((job / "Line-up").iterdir())
     assert inspect(clip).declared.profile == "LT" and len(list((job / "Line-up").iterdir())) == 1
     earlier = edited(later, Edit("timecode.start", "01:00:00:00"))
     start = library.stored(ident, library.save_revision(ident, earlier, "").number)
     assert move_of(check_job(job), start).locked == ("Timecode · Start",)  # a timeline was begun with it
+    whole = (job / "job.json").read_bytes()
+    with pytest.raises(JobError, match="timelines were begun with another Timecode · Start"):
+        move(check_job(job), start, "Runa", write_pdf)
+    assert (job / "job.json").read_bytes() == whole
     timeline = otio.adapters.read_from_file(str(job / f"Timelines/{first.timelines[0].name}.otio"))
     timeline.global_start_time = otio.opentime.RationalTime(0, 25)
     otio.adapters.write_to_file(timeline, str(job / f"Timelines/{first.timelines[0].name}.otio"))
