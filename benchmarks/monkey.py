@@ -25,7 +25,9 @@ def _resident_mb() -> float:
 
 
 def _settle(desk: Desk) -> None:
-    """Wait until what was begun is done and its memory given back."""
+    """Stop what goes on by itself; wait until the rest is done and its memory given back."""
+    desk.proof.pictures.player.stop()
+    desk.proof.codecs.cancel()
     end = quiet = time.monotonic()
     while time.monotonic() - quiet < 3 and time.monotonic() - end < 90:
         loop = QEventLoop()
