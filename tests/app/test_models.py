@@ -13,8 +13,8 @@ from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.bench_figures import alike, is_best
 from idle_quarry.app.models.clip_rows import Looked
 from idle_quarry.app.models.proof import most_to_prove
-from idle_quarry.app.models.shelf import SHELVES
 from idle_quarry.app.models.shelf_menus import beginnings, more
+from idle_quarry.app.models.sought import SHELVES
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.questions import Choice, Question
 from idle_quarry.app.work import Cancelled, Ticket
@@ -87,8 +87,27 @@ def test_a_template_that_is_hidden_is_found_when_it_is_chosen(desk: Desk) -> Non
     desk.shelf.look_for(typed="scope", shelf="Own shelf")
     choose(desk, "The Lamp Room")
     summary = desk.shelf.chosen.summary
-    assert summary is not None and summary.name == "The Lamp Room" and desk.shelf.typed == ""
+    assert summary is not None and summary.name == "The Lamp Room" and desk.shelf.sought.typed == ""
     assert desk.shelf.chosen.about_words().startswith("House shelf · revision 2, approved · worst link")
+
+
+def test_templates_are_found_by_their_settings_once_those_are_read(desk: Desk, qtbot: QtBot) -> None:
+    shelf = desk.shelf
+    shelf.look_for(typed="hours, monitor is bay two")
+    assert shelf.rows.shown == 0 and shelf.nothing_words().startswith("Reading the settings")
+    qtbot.waitUntil(lambda: shelf.rows.shown == 1, timeout=10_000)
+    assert shelf.chosen.summary is not None and shelf.chosen.summary.name == "Saltmarsh Hours"
+    shelf.look_for(typed="working.bit_dept = 8")
+    assert "did you mean working.bit_depth?" in shelf.nothing_words() and shelf.rows.shown == 0
+    shelf.look_for(typed="working.bit_depth = 8")
+    before = shelf.rows.shown
+    ident = desk.library.find("House HD 50i").id
+    made = edited(
+        desk.library.stored(ident).template, Edit("working.format.bit_depth", 8), Edit("name", "Eight")
+    )
+    desk.library.save_new(made, "own", "")
+    desk.shelves_changed.emit()
+    qtbot.waitUntil(lambda: shelf.rows.shown == before + 1, timeout=10_000)  # what is saved meanwhile is found too
 
 
 def test_a_name_that_is_taken_is_refused_in_place_and_nothing_is_lost(desk: Desk, told: Told) -> None:

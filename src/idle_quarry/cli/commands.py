@@ -240,6 +240,35 @@ def template_list(options: Options, out: Output) -> int:
     return 0
 
 
+def template_find(options: Options, out: Output) -> int:
+    """The templates of which every condition holds, with what they have there; 1 where there are none."""
+    from idle_quarry.library import Search, typed_words
+    from idle_quarry.library.by_setting import BySetting
+    from idle_quarry.path.conditions import conditions
+
+    wanted, words = conditions(", ".join(options.words))
+    with opened(options) as library:
+        by_setting = BySetting(library)
+        by_setting.follow()
+        found = by_setting.find(wanted, library.identities(Search(words=typed_words(words))))
+        summaries = {each.id: each for each in library.these(found)}
+        places = list(dict.fromkeys(each.place for each in wanted))
+        document: list[dict[str, Any]] = [
+            {
+                "name": each.name,
+                "shelf": each.shelf,
+                "revision": each.for_jobs,
+                "state": "approved" if each.approved else each.latest.state,
+                "values": {place: by_setting.texts(ident, place) for place in places},
+            }
+            for ident in found
+            if (each := summaries.get(ident)) is not None
+        ]
+    rows = [(d["name"], d["shelf"], f"revision {d['revision']}", d["state"], *d["values"].values()) for d in document]
+    out.show(document, table(rows) or ["no template of which all of this holds"])
+    return 0 if document else 1
+
+
 def template_show(options: Options, out: Output) -> int:
     """One template's settings."""
     from idle_quarry.path.settings import settings_of

@@ -65,6 +65,12 @@ def _parser() -> argparse.ArgumentParser:
         dest="action", parser_class=_Parser, metavar="ACTION", required=True
     )
     add(template, "list", "the templates of both shelves")
+    each = add(
+        template,
+        "find",
+        "templates by their settings, as in working.bit_depth=8, 'monitor is bay two', 'delivers 1080i25'",
+    )
+    each.add_argument("words", metavar="WORDS", nargs="+")
     add(template, "show", "one template's settings").add_argument("name", metavar="NAME")
     add(template, "validate", "whether a template file is one").add_argument("file", metavar="FILE")
     each = add(template, "export", "write a template file; several as a bundle (.zip) or as a table (.csv)")

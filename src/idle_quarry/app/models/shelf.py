@@ -8,10 +8,12 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.models.chosen import Chosen
 from idle_quarry.app.models.files_out import FilesOut
+from idle_quarry.app.models.settings_read import SettingsRead
 from idle_quarry.app.models.shelf_rows import ShelfPaths, ShelfRows
+from idle_quarry.app.models.sought import Sought
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Search, Stored, typed_words
+from idle_quarry.library import Search, Stored
 from idle_quarry.path.beginnings import from_delivery
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.registry import territories
@@ -19,11 +21,6 @@ from idle_quarry.path.registry import territories
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
 
-#: What the shelf box offers, and the search each stands for.
-SHELVES: dict[str, dict[str, object]] = {
-    "Both shelves": {}, "House shelf": {"shelf": "house"}, "In review": {"shelf": "house", "state": "in review"},
-    "Own shelf": {"shelf": "own"}, "Put aside": {"aside": True},
-}  # fmt: skip
 #: The pages that take the whole view, by the name of their model on the desk; "" is the shelves themselves.
 PAGES = ("", "review", "merge", "importing", "standard_set")
 
@@ -44,50 +41,61 @@ class Shelf(QObject):
         self.paths = ShelfPaths(desk)
         self.chosen = Chosen(desk)
         self.files = FilesOut(desk, self.chosen.stored, self.wanted)
-        self.typed, self.shelf = "", next(iter(SHELVES))
-        self.territory: str | None = None
-        self.lines: int | None = None
+        self.sought = Sought()
         self.lines_present: list[int] = []
         self.page = ""
+        self.settings = SettingsRead(desk)
+        self.settings.read.connect(self._settings_read)
         desk.shelves_changed.connect(self.reload)
         self.reload()
 
     # -- finding -----------------------------------------------------------------------------------------
 
     def wanted(self) -> Search:
-        """Return what is searched for."""
-        return Search(
-            words=typed_words(self.typed), territory=self.territory, lines=self.lines, **SHELVES[self.shelf]  # type: ignore[arg-type]
-        )  # fmt: skip
+        """Return what the library is asked for."""
+        return self.sought.search()
 
     def reload(self) -> None:
         """Read the shelves again; what was chosen stays chosen."""
         self.lines_present = self.desk.read(lambda library: library.lines_present()) or self.lines_present
-        if self.lines not in self.lines_present:
-            self.lines = None
+        if self.sought.lines not in self.lines_present:
+            self.sought.lines = None
         self.find()
 
     def look_for(
         self, *, typed: str | None = None, shelf: str | None = None, territory: str | None = "", lines: int | None = 0
     ) -> None:
         """Search otherwise: what is not said stays ("" and 0 are none said, None is any)."""
-        self.typed = self.typed if typed is None else typed
-        self.shelf = self.shelf if shelf is None else shelf
-        self.territory = self.territory if territory == "" else territory
-        self.lines = self.lines if lines == 0 else lines
+        sought = self.sought
+        if typed is not None:
+            sought.type(typed)
+        sought.shelf = sought.shelf if shelf is None else shelf
+        sought.territory = sought.territory if territory == "" else territory
+        sought.lines = sought.lines if lines == 0 else lines
         self.find()
 
     def find(self) -> None:
         """Find what is searched for; the chosen template stays, where it is still there."""
         kept = self.chosen.summary
         try:
-            self.rows.find(self.wanted())
+            self.rows.find(self.wanted(), self._holding)
         except QuarryError as error:
             self.desk.refuse(error)
             return
         row = self.rows.row_of(kept.id) if kept else None
         self.choose_row(row if row is not None else 0)
         self.found.emit()
+
+    def _holding(self, ids: list[str]) -> list[str]:
+        """Return those of which the conditions hold; none yet while the settings are read."""
+        if not self.sought.conditions:
+            return ids
+        self.settings.want()
+        return self.settings.columns.find(self.sought.conditions, ids) if self.settings.ready else []
+
+    def _settings_read(self) -> None:
+        if self.sought.conditions:
+            self.find()
 
     def choose_row(self, row: int) -> None:
         """Choose a row of the list."""
@@ -96,7 +104,7 @@ class Shelf(QObject):
     def choose(self, template_id: str) -> None:
         """Choose a template, clearing the search where it hides it."""
         if self.rows.row_of(template_id) is None:
-            self.typed, self.shelf, self.territory, self.lines = "", next(iter(SHELVES)), None, None
+            self.sought = Sought()
             self.rows.find(self.wanted())
         self.choose_row(self.rows.row_of(template_id) or 0)
         self.found.emit()
@@ -104,7 +112,7 @@ class Shelf(QObject):
     @property
     def nothing_at_all(self) -> bool:
         """Whether the shelves are bare: nothing is hidden by a search."""
-        return self.rows.shown == 0 and self.wanted() == Search()
+        return self.rows.shown == 0 and self.sought.everything
 
     def counted_words(self) -> str:
         """Return how many templates are shown."""
@@ -112,12 +120,7 @@ class Shelf(QObject):
 
     def nothing_words(self) -> str:
         """Return why no template is shown, and what to do."""
-        wanted = self.wanted()
-        if wanted == Search():
-            return "No templates yet. Begin with the standard set of a house, press New for a single one, or drop clips here."
-        if wanted.aside:
-            return "Nothing was put aside."
-        return "No template has all of that. Clear the search, or choose any shelf, territory and raster."
+        return self.sought.nothing_words(reading=not self.settings.ready)
 
     # -- pages ---------------------------------------------------------------------------------------------
 

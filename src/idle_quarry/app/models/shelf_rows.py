@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable
 from time import perf_counter
 from typing import TYPE_CHECKING
 
@@ -32,9 +33,9 @@ class ShelfRows(QAbstractListModel):
         self._ids: list[str] = []
         self._pages: OrderedDict[int, dict[str, Summary]] = OrderedDict()
 
-    def find(self, search: Search) -> None:
-        """Show the templates that match. Raises `LibraryError`."""
-        ids = self._library.identities(search)
+    def find(self, search: Search, also: Callable[[list[str]], list[str]] = lambda ids: ids) -> None:
+        """Show the templates that match, as far as `also` lets them. Raises `LibraryError`."""
+        ids = also(self._library.identities(search))
         self.beginResetModel()
         self._ids = ids
         self._pages.clear()
@@ -44,6 +45,10 @@ class ShelfRows(QAbstractListModel):
     def shown(self) -> int:
         """How many match."""
         return len(self._ids)
+
+    @property
+    def ids(self) -> tuple[str, ...]:
+        return tuple(self._ids)
 
     def row_of(self, template_id: str) -> int | None:
         return self._ids.index(template_id) if template_id in self._ids else None

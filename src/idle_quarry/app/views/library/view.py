@@ -21,9 +21,10 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.shelf import SHELVES, territory_words
+from idle_quarry.app.models.shelf import territory_words
 from idle_quarry.app.models.shelf_menus import beginnings
 from idle_quarry.app.models.shelf_rows import SUMMARY
+from idle_quarry.app.models.sought import SHELVES
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.library.shelf_list import ShelfDelegate
@@ -134,17 +135,17 @@ class LibraryView(QWidget):
     def _show_found(self) -> None:
         model = self.model
         shown = model.rows.shown
-        if self.search.text().strip() != model.typed.strip():
+        if self.search.text().strip() != model.sought.typed.strip():
             self.search.blockSignals(True)
-            self.search.setText(model.typed)
+            self.search.setText(model.sought.typed)
             self.search.blockSignals(False)
-        self.shelf.setCurrentText(model.shelf)
-        self.territory.setCurrentIndex(max(0, self.territory.findData(model.territory)))
+        self.shelf.setCurrentText(model.sought.shelf)
+        self.territory.setCurrentIndex(max(0, self.territory.findData(model.sought.territory)))
         self.lines.clear()
         self.lines.addItem("Any raster", None)
         for lines in model.lines_present:
             self.lines.addItem(f"{lines} lines", lines)
-        self.lines.setCurrentIndex(max(0, self.lines.findData(model.lines)))
+        self.lines.setCurrentIndex(max(0, self.lines.findData(model.sought.lines)))
         self.nothing.setVisible(shown == 0)
         self.nothing.setText(model.nothing_words())
         self.first_step.setVisible(model.nothing_at_all)
