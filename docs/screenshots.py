@@ -17,8 +17,8 @@ HOME = tempfile.mkdtemp()
 for name in ("DATA", "CONFIG", "CACHE", "STATE"):
     os.environ[f"XDG_{name}_HOME"] = f"{HOME}/{name.lower()}"
 
-from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget  # noqa: E402
+from PySide6.QtCore import QEventLoop, QItemSelectionModel, QTimer  # noqa: E402
+from PySide6.QtWidgets import QApplication, QComboBox, QPushButton, QTableView, QWidget  # noqa: E402
 
 from idle_quarry.app.desk import Desk  # noqa: E402
 from idle_quarry.app.preferences import Preferences  # noqa: E402
@@ -105,6 +105,26 @@ class Pictures:
         model.choose(territory="50 Hz", on=True)
         model.choose(lines=1080, on=True)
         model.choose(lines=576, on=True)
+
+    def many(self) -> None:
+        self.window.show_view("Library")
+        self.desk.shelf.look_for(typed="")
+        self.desk.shelf.show_table()
+        many = self.desk.many
+        wait(lambda: bool(many.ids))
+        names = ("House HD 50i", "Saltmarsh Hours", "The Lamp Room")
+        table = self.window.view("Library").findChild(QTableView)
+        for row, ident in enumerate(many.ids):
+            if many.text(ident, 0) in names:
+                chosen = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
+                table.selectionModel().select(table.model().index(row, 0), chosen)
+        offer = next(each for each in many.offers if each.place == "monitor.monitor")
+        for box in self.window.view("Library").findChildren(QComboBox):
+            if box.accessibleName() == "The setting that is changed":
+                box.setCurrentText(offer.label)
+            elif box.accessibleName() == "What it is changed to":
+                box.setCurrentText("Lounge television")
+        many.look(offer.place, "Lounge television")
 
     def path(self) -> None:
         self.open("Saltmarsh Hours")

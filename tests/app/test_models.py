@@ -102,12 +102,51 @@ def test_templates_are_found_by_their_settings_once_those_are_read(desk: Desk, q
     shelf.look_for(typed="working.bit_depth = 8")
     before = shelf.rows.shown
     ident = desk.library.find("House HD 50i").id
-    made = edited(
-        desk.library.stored(ident).template, Edit("working.format.bit_depth", 8), Edit("name", "Eight")
-    )
+    made = edited(desk.library.stored(ident).template, Edit("working.format.bit_depth", 8), Edit("name", "Eight"))
     desk.library.save_new(made, "own", "")
     desk.shelves_changed.emit()
     qtbot.waitUntil(lambda: shelf.rows.shown == before + 1, timeout=10_000)  # what is saved meanwhile is found too
+
+
+def test_one_setting_is_changed_in_many_looked_at_first_and_undone_at_once(
+    desk: Desk, told: Told, qtbot: QtBot
+) -> None:
+    many, library = desk.many, desk.library
+    many.show()
+    qtbot.waitUntil(lambda: len(many.ids) == desk.shelf.rows.shown > 5, timeout=10_000)
+    names = [many.text(ident, 0) for ident in many.ids]
+    assert names == sorted(names, key=str.lower)
+    many.add_column("sound.line_up_dbfs")
+    many.sort(len(many.columns))
+    levels = [float(many.text(ident, len(many.columns))) for ident in many.ids]
+    many.sort(len(many.columns))
+    turned = [float(many.text(ident, len(many.columns))) for ident in many.ids]
+    assert levels == sorted(levels) != turned == sorted(levels, reverse=True)
+    assert desk.preferences.table[-1] == "sound.line_up_dbfs"
+    wanted = [library.find(name).id for name in ("House HD 50i", "Sheet Seven", "The Lamp Room")]
+    many.choose(wanted)
+    assert any(offer.place == "working.format.rate" for offer in many.offers)
+    many.look("sound.line_up_dbfs", "-20")
+    qtbot.waitUntil(lambda: not many.running and len(many.preview) == 3, timeout=10_000)
+    assert many.preview_words() == "2 to be changed, 1 as it would be already"
+    many.look("working.format.rate", "29.97")
+    qtbot.waitUntil(lambda: not many.running and len(many.preview) == 3, timeout=10_000)
+    assert any("exact → lossy" in text for each in many.changing() for text in each.effects)
+    many.look("sources.cameras.share", "a lot")
+    qtbot.waitUntil(lambda: not many.running and len(many.preview) == 3, timeout=10_000)
+    assert not many.changing() and {"it has no such setting"} < {each.refused for each in many.preview}
+    many.look("sound.line_up_dbfs", "-20")
+    qtbot.waitUntil(lambda: not many.running and len(many.changing()) == 2, timeout=10_000)
+    before = {ident: library.summary(ident).latest.number for ident in wanted}
+    many.save("the north's line-up")
+    qtbot.waitUntil(lambda: bool(told.said) and "2 drafts saved" in told.said[-1], timeout=10_000)
+    newest = {ident: library.revisions(ident)[0] for ident in wanted}
+    assert [newest[ident].number - before[ident] for ident in wanted] == [1, 0, 1]
+    assert newest[wanted[0]].state == "draft" and newest[wanted[0]].note == "the north's line-up"
+    assert library.stored(wanted[2], newest[wanted[2]].number).template.sound.line_up_dbfs == -20
+    assert told.action is not None and told.action[0] == "Undo all"
+    told.action[1]()
+    qtbot.waitUntil(lambda: {library.revisions(wanted[n])[0].state for n in (0, 2)} == {"withdrawn"}, timeout=10_000)
 
 
 def test_a_name_that_is_taken_is_refused_in_place_and_nothing_is_lost(desk: Desk, told: Told) -> None:

@@ -94,6 +94,16 @@ def test_inspect() -> None:
     assert found[1]["declared"]["audio"] == [{"channels": 2, "layout": "stereo", "sample_rate": 48000, "bit_depth": 24}]
 
 
+def test_templates_are_found_by_their_settings() -> None:
+    found = document("--library", "demo", "template", "find", "monitor is bay two", "working.rate=25")
+    assert {"The Lamp Room"} <= {each["name"] for each in found} and all(
+        set(each) >= {"name", "shelf", "revision", "state", "values"} for each in found
+    )
+    assert found[0]["values"] == {"monitor.monitor": "Bay 2 grading monitor", "working.format.rate": "25"}
+    assert document("--library", "demo", "template", "find", "working.rate=120", status=1) == []
+    run("--library", "demo", "template", "find", "working.rat=120", status=2)
+
+
 def test_suggest(tmp_path: Path) -> None:
     tape = str(clips_folder() / "lamp tape 014.mpg")
     found = document("suggest", "--source", f"{tape}=65", "--source", "1080psf25", "--delivery", "hd-50")

@@ -133,6 +133,9 @@ def _of_shelf(desk: Desk, stage: Stage) -> list[Command]:
         Command("Export the chosen template", in_library(shelf.files.ask_export), "", nothing_chosen),
         Command("Import templates, a bundle or a carried shelf", in_library(shelf.import_asked.emit)),
         Command("Export the templates shown", in_library(shelf.files.ask_export_shown), "", nothing_shown),
+        Command(
+            "Table of the templates shown, and changes in many", in_library(shelf.show_table), "Ctrl+T", nothing_shown
+        ),
         Command("The standard set of a house", in_library(shelf.show_standard_set)),
         Command("Print the house book", in_library(shelf.files.ask_book)),
         Command("Compare the chosen template with another", in_library(shelf.compare_with), "", nothing_chosen),

@@ -31,6 +31,7 @@ if TYPE_CHECKING:  # read when a view of theirs is first opened
     from idle_quarry.app.models.importing import Importing
     from idle_quarry.app.models.intake import Intake
     from idle_quarry.app.models.jobs import Jobs
+    from idle_quarry.app.models.many import Many
     from idle_quarry.app.models.merge import Merge
     from idle_quarry.app.models.profile import Profile
     from idle_quarry.app.models.proof import Proof
@@ -92,6 +93,12 @@ class Desk(QObject):
         from idle_quarry.app.models.standard_set import StandardSet
 
         return StandardSet(self)
+
+    @cached_property
+    def many(self) -> Many:
+        from idle_quarry.app.models.many import Many
+
+        return Many(self)
 
     @cached_property
     def intake(self) -> Intake:

@@ -32,6 +32,8 @@ class Preferences:
     house: str = ""
     #: Keys by the name of their command, where they differ from the program's own; empty for none.
     shortcuts: dict[str, str] = field(default_factory=dict)
+    #: The columns of the table of templates, by their places; none for the program's own.
+    table: list[str] = field(default_factory=list)
     #: How the views are divided: what Qt says of a splitter, by the splitter's name.
     layout: dict[str, str] = field(default_factory=dict)
 
@@ -42,6 +44,8 @@ class Preferences:
         if isinstance(data, dict):
             for each in fields(cls):
                 value = data.get(each.name)
+                if isinstance(value, list):
+                    value = [text for text in value if isinstance(text, str)]
                 if isinstance(value, dict):
                     value = {str(key): text for key, text in value.items() if isinstance(text, str)}
                 if isinstance(value, str) and text_refused(value) is not None:

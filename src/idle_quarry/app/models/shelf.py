@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
 
 #: The pages that take the whole view, by the name of their model on the desk; "" is the shelves themselves.
-PAGES = ("", "review", "merge", "importing", "standard_set")
+PAGES = ("", "review", "merge", "importing", "standard_set", "many")
 
 
 class Shelf(QObject):
@@ -177,6 +177,11 @@ class Shelf(QObject):
         self.show_page("standard_set")
 
     # -- doing -----------------------------------------------------------------------------------------------
+
+    def show_table(self) -> None:
+        """Show the templates that are found as a table of their settings."""
+        self.desk.many.show()
+        self.show_page("many")
 
     def open_chosen(self) -> None:
         """Open the chosen template, at a revision where one was picked."""

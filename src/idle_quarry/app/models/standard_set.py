@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.files import is_folder
+from idle_quarry.path.names import text_refused
 from idle_quarry.path.registry import deliveries, territories
 from idle_quarry.path.standard_set import lines_of, needed_mb_s, offered, starter_set
 from idle_quarry.path.template import Place, Template
@@ -85,6 +86,10 @@ class StandardSet(QObject):
 
     def keep_work_in(self, folder: str) -> None:
         """Say where work is kept."""
+        why = text_refused(folder)
+        if why is not None:
+            self.desk.say(f"This folder cannot be taken: {why}.", refusal=True)
+            folder = ""
         self.folder = folder.strip()
         self.judged.emit()
 

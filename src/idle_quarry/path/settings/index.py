@@ -126,6 +126,11 @@ def _sheet_of(place: str) -> str:
     return first if first in SHEET_NAMES else "template"
 
 
+def setting_at(template: Template, place: str) -> Setting | None:
+    """Return the setting at a place, or None where the template has none there."""
+    return next((each for each in settings_on(template, _sheet_of(place)) if each.place == place), None)
+
+
 def label_of(template: Template, place: str) -> str:
     """Return a place in words a person knows: "Estuary cameras · Frame rate"."""
     for setting in settings_on(template, _sheet_of(place)):

@@ -1,0 +1,258 @@
+"""Many templates as a table of their settings, and one setting changed in all of those that are chosen."""
+
+from __future__ import annotations
+
+import contextlib
+import re
+import threading
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.work import Cancelled, Ticket
+from idle_quarry.errors import QuarryError
+from idle_quarry.library.changing import Planned, planned, saved
+from idle_quarry.library.importing import Taken
+from idle_quarry.path.settings import settings_of
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+#: The columns at first; the template's name stands before them.
+COLUMNS = ("working.format", "intermediate.codec", "monitor.monitor", "deliveries.format", "territory")
+_MOST_COLUMNS = 12
+_NUMBERS = re.compile(r"([0-9]+(?:\.[0-9]+)?)")
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A setting that can be changed in the chosen templates: its place, its name for people, what can be chosen."""
+
+    place: str
+    label: str
+    choices: tuple[str, ...]
+    free: bool
+
+
+class Many(QObject):
+    """`changed`: rows, columns or order; `preview_changed`; `running_changed`; `progressed`: how far saving is."""
+
+    changed = Signal()
+    preview_changed = Signal()
+    running_changed = Signal()
+    progressed = Signal(str, float, object)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.settings = desk.shelf.settings
+        self.columns = [each for each in desk.preferences.table if each] or list(COLUMNS)
+        self.order, self.rising = 0, True  #: the column sorted by, 0 is the name
+        self.ids: list[str] = []
+        self.chosen: list[str] = []
+        self.offers: list[Offer] = []
+        self.preview: list[Planned] = []
+        self._ticket: Ticket | None = None
+        self._saving = False
+        self._stop = threading.Event()  #: no more is to be saved
+        self.settings.read.connect(self.show)
+        desk.shelf.found.connect(self.show)
+
+    # -- the table ---------------------------------------------------------------------------------------------
+
+    def show(self) -> None:
+        """Show the templates that the shelves show now."""
+        self.settings.want()
+        self.ids = list(self.desk.shelf.rows.ids) if self.settings.ready else []
+        self._sort()
+        self.changed.emit()
+
+    def text(self, ident: str, column: int) -> str:
+        """Return a cell: the template's name, or what it has at the column's place."""
+        return self.settings.columns.texts(ident, "name" if column == 0 else self.columns[column - 1])
+
+    def heads(self) -> list[str]:
+        """Return the heads of the columns."""
+        return ["Template", *(head_of(place) for place in self.columns)]
+
+    def sort(self, column: int) -> None:
+        """Sort by a column; once more turns it round."""
+        self.order, self.rising = column, not self.rising if column == self.order else True
+        self._sort()
+        self.changed.emit()
+
+    def _sort(self) -> None:
+        place = "name" if self.order == 0 else self.columns[self.order - 1]
+        texts = self.settings.columns.texts
+        self.ids.sort(key=lambda ident: natural(texts(ident, place)), reverse=not self.rising)
+
+    def places(self) -> list[str]:
+        """Return the places that can become columns."""
+        return [place for place in self.settings.columns.places() if place not in self.columns and place != "name"]
+
+    def add_column(self, place: str) -> None:
+        """Show one more setting."""
+        if place not in self.columns and len(self.columns) < _MOST_COLUMNS:
+            self._take_columns([*self.columns, place])
+
+    def remove_column(self, place: str) -> None:
+        """Show a setting no longer; one stays."""
+        if len(self.columns) > 1:
+            self._take_columns([each for each in self.columns if each != place])
+
+    def _take_columns(self, places: list[str]) -> None:
+        self.columns, self.order, self.rising = places, 0, True
+        self.desk.preferences.table = list(places)
+        self._sort()
+        self.changed.emit()
+
+    def title_words(self) -> str:
+        """Return how many templates there are in the table."""
+        if not self.settings.ready:
+            return "Reading the settings of all templates …"
+        count, chosen = len(self.ids), len(self.chosen)
+        return f"{count} template{'s' if count != 1 else ''}" + (f", {chosen} chosen" if chosen else "")
+
+    # -- one setting in all of these ------------------------------------------------------------------------------
+
+    def choose(self, idents: list[str]) -> None:
+        """Choose rows; the settings of the first are what can be changed."""
+        if self._saving:
+            return
+        self.chosen = idents
+        self._forget()
+        first = self.desk.read(lambda library: library.summary(idents[0])) if idents else None
+        stored = self.desk.read(lambda library: library.stored(first.id, first.for_jobs)) if first is not None else None
+        self.offers = []
+        if stored is not None:
+            for each in settings_of(stored.template):
+                if each.place != "name":
+                    words = f"{each.place}: {each.label}"
+                    self.offers.append(Offer(each.place, words, each.choices, each.free))
+        self.changed.emit()
+
+    def _forget(self) -> None:
+        if self._ticket is not None and not self._saving:
+            self._ticket.cancel()
+            self._ticket = None
+            self.running_changed.emit()
+        self.preview = []
+        self.preview_changed.emit()
+
+    @property
+    def running(self) -> bool:
+        return self._ticket is not None
+
+    def look(self, place: str, text: str) -> None:
+        """Work out what a change would do to each chosen template, off the interface thread; each is shown as it comes."""
+        self._forget()
+        summaries = {each.id: each for each in self.desk.read(lambda library: library.these(self.chosen)) or []}
+        wanted = [(ident, summaries[ident].for_jobs) for ident in self.chosen if ident in summaries]
+        library = self.desk.library
+
+        def work(ticket: Ticket) -> None:
+            for number, (ident, revision) in enumerate(wanted):
+                ticket.give(planned(library, ident, revision, place, text))
+                ticket.progress("looking at each", (number + 1) / max(1, len(wanted)))
+
+        self._ticket = self.desk.workers.start(work, self._looked, self._failed, self._progressed, self._came)
+        self.running_changed.emit()
+
+    def _came(self, change: Planned) -> None:
+        self.preview.append(change)
+        if len(self.preview) < 20 or len(self.preview) % 20 == 0:
+            self.preview_changed.emit()
+
+    def _progressed(self, what: str, share: float) -> None:
+        self.progressed.emit(what, share, None)
+
+    def _looked(self, _none: None) -> None:
+        self._ticket = None
+        self.running_changed.emit()
+        self.preview_changed.emit()
+
+    def _failed(self, error: QuarryError) -> None:
+        self._ticket = None
+        self.running_changed.emit()
+        if not isinstance(error, Cancelled):
+            self.desk.refuse(error)
+
+    def cancel(self) -> None:
+        """Stop what is under way; what was saved stays saved."""
+        self._stop.set()
+        if self._ticket is not None and not self._saving:
+            self._ticket.cancel()
+
+    def changing(self) -> list[Planned]:
+        """Return the changes that something is to be saved of."""
+        return [each for each in self.preview if each.template is not None]
+
+    def preview_words(self) -> str:
+        """Return what the change comes to."""
+        if not self.preview:
+            return ""
+        parts = [(len(self.changing()), "to be changed")]
+        parts.append(
+            (sum(each.template is None and not each.refused for each in self.preview), "as it would be already")
+        )
+        parts.append((sum(bool(each.refused) for each in self.preview), "cannot be changed"))
+        return ", ".join(f"{count} {words}" for count, words in parts if count)
+
+    def save(self, note: str) -> None:
+        """Save a draft of each changed template; all of it is undone in one step."""
+        changes, library, server = self.changing(), self.desk.library, self.desk.server
+        if not changes or self.running:
+            return
+        self._stop.clear()
+        self._saving = True
+        said = note or f"{len(changes)} templates changed together"
+
+        def work(ticket: Ticket) -> tuple[list[Taken], list[str]]:
+            def go_on(count: int) -> bool:
+                ticket.progress(f"saving {count + 1} of {len(changes)}", count / len(changes))
+                return not self._stop.is_set()
+
+            return saved(library, changes, said, go_on)
+
+        self._ticket = self.desk.workers.start(work, self._saved, self._not_saved, self._progressed)
+        server.begin_writing()
+        self.running_changed.emit()
+
+    def _not_saved(self, error: QuarryError) -> None:
+        self._saving = False
+        self.desk.server.end_writing()
+        self._failed(error)
+
+    def _saved(self, found: tuple[list[Taken], list[str]]) -> None:
+        taken, refused = found
+        self._ticket, self._saving = None, False
+        self.desk.server.end_writing()
+        for each in taken:
+            self.desk.documents.let_go(each.template_id)
+        more = f" {len(refused)} were refused: {refused[0]}" if refused else ""
+        told = f"{len(taken)} drafts saved." + more
+        self.desk.shelves_changed.emit()
+        self.preview = []
+        self.running_changed.emit()
+        self.preview_changed.emit()
+        undo = ("Undo all", lambda: self.desk.acts.take_back(taken)) if taken else None
+        self.desk.say(told, refusal=not taken, action=undo)
+
+
+def head_of(place: str) -> str:
+    """Return a place as the head of a column: "Working format", "Deliveries codec"."""
+    first, _, rest = place.partition(".")
+    last = rest.rsplit(".", 1)[-1] if rest else ""
+    words = first if not last or last == first else f"{first} {last}"
+    return words.replace("_", " ").capitalize()
+
+
+@lru_cache(maxsize=32768)
+def natural(text: str) -> tuple[tuple[bool, float, str], ...]:
+    """Return a key that sorts numbers, and those in a text, as numbers: −20 before −18, "take 2" before "take 10"."""
+    with contextlib.suppress(ValueError):
+        return ((False, float(text), ""),)
+    parts = _NUMBERS.split(text.lower())
+    return tuple((True, 0.0, part) if n % 2 == 0 else (False, float(part), "") for n, part in enumerate(parts) if part)

@@ -1,0 +1,70 @@
+"""One setting changed in many templates: what it would do to each, and then a draft of each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.library.importing import Taken
+from idle_quarry.library.reading import Reading
+from idle_quarry.library.store import Library
+from idle_quarry.path.effects import effect
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.settings import setting_at, with_setting
+from idle_quarry.path.template import Template
+
+
+@dataclass(frozen=True)
+class Planned:
+    """What the change makes of one template, made of its revision `number`; `template` is None where nothing is to be saved."""
+
+    template_id: str
+    name: str
+    number: int
+    before: str
+    after: str
+    template: Template | None
+    effects: tuple[str, ...] = ()
+    refused: str = ""
+
+
+def planned(library: Reading, template_id: str, number: int, place: str, text: str) -> Planned:
+    """Return what typing `text` into the setting at `place` makes of a template; a refusal is told, not raised."""
+    name = ""
+    try:
+        stored = library.stored(template_id, number)
+        name = stored.template.name
+        setting = setting_at(stored.template, place)
+        if setting is None:
+            return Planned(template_id, name, number, "", "", None, refused="it has no such setting")
+        made = with_setting(stored.template, setting, text)
+        after = setting_at(made, place)
+    except QuarryError as error:
+        return Planned(template_id, name or "a template", number, "", "", None, refused=str(error))
+    shown = after.text if after is not None else text
+    if made == stored.template:
+        return Planned(template_id, name, number, setting.text, shown, None)
+    follows = effect(evaluate(stored.template, remedies=False), evaluate(made, remedies=False))
+    said = [*follows.sentences(), *([follows.data_words] if follows.data_words else [])]
+    return Planned(template_id, name, number, setting.text, shown, made, tuple(said))
+
+
+def saved(
+    library: Library, changes: Iterable[Planned], note: str, go_on: Callable[[int], bool]
+) -> tuple[list[Taken], list[str]]:
+    """Save a draft of each change; return what was saved and what was refused. `go_on` is told how many were, and may stop."""
+    taken: list[Taken] = []
+    refused: list[str] = []
+    for each in changes:
+        if each.template is None:
+            continue
+        if not go_on(len(taken)):
+            break
+        try:
+            made = library.save_revision(each.template_id, each.template, note, parent=each.number)
+        except QuarryError as error:
+            refused.append(f"{each.name}: {error}")
+            continue
+        taken.append(Taken(each.template_id, each.name, made.number, False))
+    return taken, refused
