@@ -180,7 +180,7 @@ class Monkey:
             view.setCurrentIndex(model.index(row, 0))
 
     def _command(self, window: MainWindow) -> None:
-        command = self.chance.choice([each for each in window.commands if each.name not in _NEVER])
+        command = self.chance.choice([each for each in window.acting.commands if each.name not in _NEVER])
         self._note(f"command {command.name}")
         command.carry_out(window.desk.say)
 

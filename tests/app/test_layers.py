@@ -56,13 +56,13 @@ def test_a_view_is_one_folder_and_one_row(row: object, open_window: Open) -> Non
 
 def test_a_command_says_why_it_cannot_be_done_and_then_does_nothing(open_window: Open) -> None:
     window = open_window()
-    by_name = {command.name: command for command in window.commands}
-    assert len(by_name) == len(window.commands)
+    by_name = {command.name: command for command in window.acting.commands}
+    assert len(by_name) == len(window.acting.commands)
     shut = {name for name, command in by_name.items() if command.why_not()}
     assert {"Undo", "Redo", "Save revision", "Add a source", "Smaller text", "Brightness: dim room"} <= shut
     assert "Open the chosen template" not in shut and "Larger text" not in shut
     for name in shut:
-        window.actions_of[name].trigger()
+        window.acting.actions[name].trigger()
         assert window.say_bar.text == by_name[name].why_not() and window.desk.document is None
     by_name["Open the chosen template"].carry_out(window.desk.say)
     assert not by_name["Add a source"].why_not() and window.shown == "Path"

@@ -59,7 +59,7 @@ def test_keys_are_one_s_own_and_conflicts_are_shown(open_window: Open) -> None:
     assert isinstance(edit, QKeySequenceEdit)
     edit.setKeySequence(QKeySequence("F8"))
     edit.editingFinished.emit()
-    action = window.actions_of["Show Jobs"]
+    action = window.acting.actions["Show Jobs"]
     assert action.shortcut().toString() == "F8"
     action.trigger()
     assert window.shown == "Jobs"

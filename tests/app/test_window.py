@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import signal
 import subprocess
 import sys
+import zlib
 from fractions import Fraction
 from pathlib import Path
 
@@ -22,6 +24,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QLabel,
     QLineEdit,
+    QMenu,
     QPushButton,
     QTreeWidget,
     QTreeWidgetItem,
@@ -34,18 +37,23 @@ from tests.conftest import demo_template
 from idle_quarry import begun
 from idle_quarry.app.drafts import Drafts
 from idle_quarry.app.drawing.strip_layout import lay_out
+from idle_quarry.app.models.about import About
 from idle_quarry.app.models.clip_rows import Looked
+from idle_quarry.app.models.guide import sections
 from idle_quarry.app.models.path import SHEETS
 from idle_quarry.app.models.structure import TRACK_COLOURS
 from idle_quarry.app.offers import welcome_back
+from idle_quarry.app.print_shown import print_shown
 from idle_quarry.app.run import fitted
 from idle_quarry.app.theme import BRIGHTNESSES, SCHEMES, theme
+from idle_quarry.app.views.guide.view import GuideView
 from idle_quarry.app.views.intake.view import IntakeView
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.app.views.library.view import LibraryView
 from idle_quarry.app.views.registry import VIEWS
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
+from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Finding
@@ -350,6 +358,7 @@ from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.window import MainWindow
 from idle_quarry.library import open_library
+from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.beginnings import from_delivery
 app = QApplication([])
@@ -570,3 +579,47 @@ def test_what_a_killed_program_left_is_offered_to_be_cleared(open_window: Open, 
     clear = next(each for each in window.say_bar.findChildren(QPushButton) if each.text() == "Clear it")
     QTest.mouseClick(clear, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not note.part.exists() and "Cleared" in window.say_bar.text)
+
+
+def test_the_guide_the_menu_and_paper(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    """F1 opens the guide where one is; what was opened lately is found first; Alt shows a menu; what is shown is printed."""
+    for view in VIEWS:
+        assert not view.guide or any(view.guide in section.title for section in sections()), view.name
+    window = open_window()
+    window.show_view("Intake")
+    window.open_guide()
+    guide = window.view("Guide")
+    assert isinstance(guide, GuideView)
+    assert window.shown == "Guide" and "clips really are" in guide.page.toPlainText().splitlines()[0]
+    QTest.keyClicks(guide.search, "advisory nonsense")
+    assert guide.list.count() == 1 and "nothing has" in guide.list.item(0).text()
+    guide.search.clear()
+    QTest.keyClicks(guide.search, "umask")
+    assert all("umask" in sections()[number].text.lower() for number in window.desk.guide.found())
+    QTest.keyClick(guide.search, Qt.Key.Key_Escape)
+    assert window.shown == "Intake"
+    window.open_about()
+    report = About(window.desk).for_a_report()
+    assert "PySide6" in report and str(Path.home()) not in report and window.desk.library.person not in report
+    opened(window, "Scope print 24")
+    opened(window, "The Lamp Room")
+    window.open_find()
+    assert [window.finder.results.item(row).text().split("  ")[0] for row in (0, 1)] == [
+        "The Lamp Room",
+        "Scope print 24",
+    ]
+    QTest.keyClick(window.finder.field, Qt.Key.Key_Escape)
+    QTest.keyClick(window, Qt.Key.Key_Alt)
+    assert window.acting.menu.bar.isVisible()
+    menus = [menu.title() for menu in window.acting.menu.bar.findChildren(QMenu) if menu.title()]
+    assert menus == ["&Window", "&Template", "&Library", "&Proof", "L&ooks", "&Guide"]
+    window.acting.menu.show(False)
+    worn = theme.scheme.name
+    print_shown(path_of(window), "The Lamp Room Path", tmp_path / "shown.pdf")
+    page = (tmp_path / "shown.pdf").read_bytes()
+    assert page.startswith(b"%PDF-") and len(re.findall(rb"/Type\s*/Page\b", page)) == 1
+    drawn = [zlib.decompress(part) for part in re.findall(rb"FlateDecode.*?stream\r?\n(.*?)endstream", page, re.S)]
+    assert max(part.count(b" Tj") + part.count(b" TJ") for part in drawn) > 60  # as many texts as the Path view has
+    assert theme.scheme.name == worn
+    with pytest.raises(QuarryError, match="could not be written"):
+        print_shown(path_of(window), "The Lamp Room Path", tmp_path / "nowhere" / "shown.pdf")

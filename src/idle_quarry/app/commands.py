@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import TYPE_CHECKING, Protocol
 
@@ -25,6 +25,7 @@ class Command:
     act: Callable[[], object]
     key: str = ""
     why_not: Callable[[], str] = _always
+    menu: str = ""  #: which menu has it
 
     def carry_out(self, refuse: Callable[[str], object]) -> None:
         """Do it; or say why it cannot be done now."""
@@ -40,7 +41,10 @@ class Stage(Protocol):
 
     def show_view(self, name: str) -> None: ...
     def open_find(self) -> None: ...
+    def open_guide(self) -> None: ...
+    def open_about(self) -> None: ...
     def all_commands(self) -> None: ...
+    def ask_print(self) -> None: ...
     def close(self) -> bool: ...
 
 
@@ -56,19 +60,30 @@ def conflicts(keys: Mapping[str, str]) -> dict[str, list[str]]:
 
 def commands_of(desk: Desk, stage: Stage, views: list[str]) -> list[Command]:
     """Return every command, in the order in which they are offered."""
-    made = [
+    shown = [
         Command(f"Show {name}", partial(stage.show_view, name), f"Ctrl+{number}")
         for number, name in enumerate(views, 1)
     ]
-    made += [
+    go = [
         Command("Find a template, station, clip or setting", stage.open_find, "Ctrl+F"),
         Command("All commands and settings", stage.all_commands, "Ctrl+K"),
-    ]
-    return [
-        *made, *_of_open(desk, stage), *_of_shelf(desk, stage), *_of_proof(desk), *_of_looks(desk),
+        Command("Print what is shown (PDF)", stage.ask_print, "Ctrl+P"),
         Command("Profile: name, looks, keys, places", partial(stage.show_view, "Profile")),
         Command("Close the window", stage.close, "Ctrl+Q"),
-    ]  # fmt: skip
+    ]
+    told = [
+        Command("Guide to what is shown", stage.open_guide, "F1"),
+        Command("About Idle Quarry: version, licences, where files lie", stage.open_about),
+    ]
+    menus = {
+        "&Window": shown + go,
+        "&Template": _of_open(desk, stage),
+        "&Library": _of_shelf(desk, stage),
+        "&Proof": _of_proof(desk),
+        "L&ooks": _of_looks(desk),
+        "&Guide": told,
+    }
+    return [replace(command, menu=menu) for menu, commands in menus.items() for command in commands]
 
 
 def _of_open(desk: Desk, stage: Stage) -> list[Command]:

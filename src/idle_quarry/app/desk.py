@@ -28,6 +28,7 @@ from idle_quarry.path.template import Template
 from idle_quarry.places import DEMO, library_place
 
 if TYPE_CHECKING:  # read when a view of theirs is first opened
+    from idle_quarry.app.models.guide import Guide
     from idle_quarry.app.models.importing import Importing
     from idle_quarry.app.models.intake import Intake
     from idle_quarry.app.models.jobs import Jobs
@@ -99,6 +100,12 @@ class Desk(QObject):
         from idle_quarry.app.models.many import Many
 
         return Many(self)
+
+    @cached_property
+    def guide(self) -> Guide:
+        from idle_quarry.app.models.guide import Guide
+
+        return Guide()
 
     @cached_property
     def intake(self) -> Intake:

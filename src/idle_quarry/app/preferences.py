@@ -13,6 +13,8 @@ from idle_quarry.files import written_whole
 from idle_quarry.path.names import text_refused
 from idle_quarry.places import PREFERENCES, settings_folder
 
+_MOST_RECENT = 12
+
 
 @dataclass
 class Preferences:
@@ -32,6 +34,8 @@ class Preferences:
     house: str = ""
     #: Keys by the name of their command, where they differ from the program's own; empty for none.
     shortcuts: dict[str, str] = field(default_factory=dict)
+    #: What was opened lately, the last first: its kind and its name.
+    recent: list[str] = field(default_factory=list)
     #: The columns of the table of templates, by their places; none for the program's own.
     table: list[str] = field(default_factory=list)
     #: How the views are divided: what Qt says of a splitter, by the splitter's name.
@@ -67,6 +71,10 @@ class Preferences:
         with contextlib.suppress(OSError):
             _file().parent.mkdir(parents=True, exist_ok=True)
             written_whole(_file(), json.dumps(asdict(self), indent=1).encode())
+
+    def remember(self, opened: str) -> None:
+        """Note what was opened, before what was opened earlier."""
+        self.recent = [opened, *(each for each in self.recent if each != opened)][:_MOST_RECENT]
 
     def geometry_bytes(self) -> bytes:
         return _bytes(self.geometry)

@@ -62,6 +62,8 @@ def run_window(place: str | None) -> int:
     fitted(window)
     window.show()
     window.first_start()
+    if place == DEMO and not preferences.recent:
+        window.show_first_steps()
     sys.excepthook = lambda _kind, error, _trace: desk.say(unforeseen(error), refusal=True)
     ending = _ends_when_told(app)
     gc.freeze()

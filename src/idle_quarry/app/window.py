@@ -7,14 +7,24 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QSize
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
-from idle_quarry.app.commands import commands_of, conflicts
+from idle_quarry.app.commands import commands_of
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.finder import Entry, Finder
+from idle_quarry.app.finder import Finder
 from idle_quarry.app.icons import icon
+from idle_quarry.app.palette import FIND, Palette
 from idle_quarry.app.preferences import initials_of
+from idle_quarry.app.print_shown import ask_print
 from idle_quarry.app.roles import on, restyle
 from idle_quarry.app.sizes import dress, sized
 from idle_quarry.app.theme import theme
@@ -24,9 +34,8 @@ from idle_quarry.app.widgets.say_bar import SayBar
 from idle_quarry.app.widgets.tabs import Tabs
 from idle_quarry.library import Search
 
-_FIND = "Find a template, station, clip or setting"
 #: Views that show what is open: not the first thing to be seen at a start.
-_LATER = ("Path", "Proof", "Profile")
+_LATER = ("Path", "Proof", "Profile", "Guide")
 _NARROW = 1000
 
 
@@ -53,20 +62,13 @@ class MainWindow(QMainWindow):
         column.addWidget(self.say_bar)
         self.setCentralWidget(body)
         self.finder = Finder(body)
-        self.commands = commands_of(desk, self, [view.name for view in VIEWS if view.tab])
-        desk.profile.commands = self.commands
-        self.actions_of: dict[str, QAction] = {}
-        for command in self.commands:
-            action = self.actions_of[command.name] = QAction(command.name, self)
-            action.triggered.connect(partial(command.carry_out, desk.say))
-            self.addAction(action)
-        self._take_keys()
+        commands = commands_of(desk, self, [view.name for view in VIEWS if view.tab])
+        self.acting = Palette(desk, self, self.finder, commands)
         desk.said.connect(self._said)
         desk.view_wanted.connect(self.show_view)
         desk.documents.opened.connect(self._title)
         desk.server.changed.connect(self._show_standing)
         desk.shelves_changed.connect(self._show_standing)
-        desk.profile.keys_changed.connect(self._take_keys)
         desk.profile.changed.connect(self._show_standing)
         theme.changed.connect(self._dressed)
         if desk.preferences.geometry:
@@ -83,7 +85,7 @@ class MainWindow(QMainWindow):
         sized(row).setSpacing(2)
         self.tabs = Tabs([view.name for view in VIEWS if view.tab], "{} view")
         self.tabs.chosen.connect(self.show_view)
-        self.search_button = button(f"{_FIND}          Ctrl+F", self.open_find)
+        self.search_button = button(f"{FIND}          Ctrl+F", self.open_find)
         sized(self.search_button).setMinimumWidth(360)
         self.search_button.setProperty("field", "true")
         self.search_button.setAccessibleName("Find")
@@ -93,6 +95,7 @@ class MainWindow(QMainWindow):
         row.addWidget(self.search_button)
         row.addStretch(1)
         row.addWidget(self.standing)
+        row.addWidget(button("?", self.open_guide, quiet=True, tip="the guide to what is shown (F1)"))
         self._show_standing()
         return made
 
@@ -136,6 +139,22 @@ class MainWindow(QMainWindow):
         if first is not None and not view.isAncestorOf(QApplication.focusWidget() or self):
             first.setFocus()
 
+    def open_guide(self) -> None:
+        """Show the guide at what is in front."""
+        self._show_guide("Guide")
+
+    def open_about(self) -> None:
+        """Say what this program is."""
+        self._show_guide("About")
+
+    def _show_guide(self, tab: str) -> None:
+        guide = self.desk.guide
+        if self.shown != "Guide":
+            guide.came_from = self.shown
+            guide.open_at(next(view.guide for view in VIEWS if view.name == self.shown))
+        self.show_view("Guide")
+        guide.tab_wanted.emit(tab)
+
     @property
     def shown(self) -> str:
         """The name of the view in front."""
@@ -148,38 +167,45 @@ class MainWindow(QMainWindow):
             self.show_view("Library")
             self.desk.shelf.show_standard_set()
 
+    def show_first_steps(self) -> None:
+        """Offer the beginning of the guide to whoever has opened nothing yet."""
+        self.desk.say("New here? The guide begins with three things to try.", action=("Show them", self._first_steps))
+
+    def _first_steps(self) -> None:
+        self.open_guide()
+        self.desk.guide.open_at("Three things to try")
+
     def _said(self, text: str, refusal: bool, action: tuple[str, Callable[[], object]] | None) -> None:
         self.say_bar.say(text, refusal=refusal, action=action)
 
     def _title(self) -> None:
         document = self.desk.document
+        if document is not None and document.base is not None:
+            self.desk.preferences.remember(f"template {document.base.name}")
         self.setWindowTitle(f"{document.template.name} · Idle Quarry" if document else "Idle Quarry")
 
     # -- commands and the search ---------------------------------------------------------------------------------
 
-    def _take_keys(self) -> None:
-        keys = {name: now for name, (_, now) in self.desk.profile.keys().items()}
-        shared = conflicts(keys)  # a key that two commands have does nothing until they differ
-        for name, now in keys.items():
-            self.actions_of[name].setShortcut(QKeySequence("" if name in shared else now))
-
     def all_commands(self) -> None:
-        """Open the palette: every command, those that can be done now first, and every setting of the open template."""
-        keys = self.desk.profile.keys()
-        entries = [
-            Entry(
-                "command", each.name, keys[each.name][1], partial(each.carry_out, self.desk.say), why_not=each.why_not()
-            )
-            for each in self.commands
-        ]
-        entries.sort(key=lambda entry: bool(entry.why_not))
-        path = next(view for view in VIEWS if view.name == "Path")
-        settings = [entry for entry in path.finds(self.desk) if entry.kind == "setting"]
-        self.finder.open(entries + settings, "Do something, or go to a setting")
+        """Open the palette."""
+        self.acting.open_commands()
 
     def open_find(self) -> None:
-        """Search what the views offer: templates, stations, settings, clips, jobs."""
-        self.finder.open([entry for view in VIEWS for entry in view.finds(self.desk)], _FIND)
+        """Open the search."""
+        self.acting.open_find()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        self.acting.menu.heard(event)
+        super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        self.acting.menu.heard(event)
+        super().keyReleaseEvent(event)
+
+    def ask_print(self) -> None:
+        """Put the view in front on paper."""
+        what = f"{self.windowTitle().removesuffix('Idle Quarry').strip(' ·')} {self.shown}".strip()
+        ask_print(self.view(self.shown), what, self.desk)
 
     # -- drops and the end -----------------------------------------------------------------------------------------
 

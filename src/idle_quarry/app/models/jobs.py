@@ -96,6 +96,8 @@ class Jobs(QObject):
     def choose(self, job_id: str | None) -> None:
         """Look at a job; at none, one is being started."""
         self.chosen = job_id
+        if self.record is not None:
+            self.desk.preferences.remember(f"job {self.record.title}")
         self._look_for_newer()
         self.chosen_changed.emit()
 

@@ -36,12 +36,15 @@ def _leave(_desk: Desk, _paths: list[Path]) -> None:
 
 @dataclass(frozen=True)
 class ViewRow:
-    """A view: its name, its module and class below `views`, whether it has a tab, the files it takes, what it finds."""
+    """A view: its name, its module and class below `views`, whether it has a tab, the section of the guide it has,
+    the files it takes, what it finds.
+    """
 
     name: str
     module: str
     kind: str
     tab: bool = True
+    guide: str = ""
     takes: Callable[[Path], bool] = _no_file
     take: Callable[[Desk, list[Path]], None] = _leave
     finds: Callable[[Desk], Iterator[Entry]] = _nothing
@@ -124,10 +127,21 @@ def _choose_job(desk: Desk, job_id: str) -> None:
 
 
 VIEWS = (
-    ViewRow("Library", "library.view", "LibraryView", takes=_is_template, take=_import, finds=_templates),
-    ViewRow("Path", "path.view", "PathView", finds=_stations_and_settings),
-    ViewRow("Intake", "intake.view", "IntakeView", takes=_is_media, take=_look_at, finds=_clips),
-    ViewRow("Proof", "proof.view", "ProofView"),
-    ViewRow("Jobs", "jobs.view", "JobsView", finds=_jobs),
-    ViewRow("Profile", "profile.view", "ProfileView", tab=False),
+    ViewRow(
+        "Library",
+        "library.view",
+        "LibraryView",
+        guide="Find and open",
+        takes=_is_template,
+        take=_import,
+        finds=_templates,
+    ),
+    ViewRow("Path", "path.view", "PathView", guide="Work on a template", finds=_stations_and_settings),
+    ViewRow(
+        "Intake", "intake.view", "IntakeView", guide="Find out what clips", takes=_is_media, take=_look_at, finds=_clips
+    ),
+    ViewRow("Proof", "proof.view", "ProofView", guide="Prove it"),
+    ViewRow("Jobs", "jobs.view", "JobsView", guide="Start and check a job", finds=_jobs),
+    ViewRow("Profile", "profile.view", "ProfileView", tab=False, guide="Your profile"),
+    ViewRow("Guide", "guide.view", "GuideView", tab=False),
 )

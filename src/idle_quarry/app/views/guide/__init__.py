@@ -1,0 +1,1 @@
+"""The guide and what this program is, inside the window."""
