@@ -17,18 +17,15 @@ if TYPE_CHECKING:
 
 def house_begin(options: Options, out: Output) -> int:
     """Put the standard templates of some deliveries on the house shelf, as drafts; what is there already is left."""
+    from idle_quarry.path.beginnings import work_places
     from idle_quarry.path.registry import deliveries
     from idle_quarry.path.standard_set import starter_set
-    from idle_quarry.path.template import Place
 
     unknown = [ident for ident in options.delivery if ident not in deliveries()]
     if unknown:
         raise NotUnderstood("no standard delivery", subject=unknown[0], remedy="use " + ", ".join(deliveries()))
     work = str(Path(options.work).expanduser()) if options.work else ""
-    places = (
-        Place(id="work", name="Material disk", purpose="work", path=work),
-        Place(id="cache", name="Render disk", purpose="cache", path=str(Path(work) / "cache") if work else ""),
-    )
+    places = work_places(work)
     document: list[dict[str, Any]] = []
     with opened(options) as library:
         for template in starter_set(options.delivery, places):

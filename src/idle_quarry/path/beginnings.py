@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+from idle_quarry.errors import NotUnderstood
 from idle_quarry.path.codecs import holding, mbps
 from idle_quarry.path.findings.coding import MARGIN
 from idle_quarry.path.findings.monitoring import acceptable_formats, refusals
+from idle_quarry.path.names import text_refused
 from idle_quarry.path.registry import deliveries, monitors, territories
 from idle_quarry.path.template import (
     Delivered,
+    Disk,
     Folder,
     Intermediate,
     MonitorFeed,
@@ -45,10 +48,27 @@ FOLDERS = (
     Folder(id="mix", name="Mix"),
     Folder(id="deliveries", name="Deliveries"),
 )
-PLACES = (
-    Place(id="work", name="Material disk", purpose="work"),
-    Place(id="cache", name="Render disk", purpose="cache"),
-)
+_LONGEST_FOLDER = 3900  # a template keeps 4000 signs
+
+
+def work_places(folder: str, disk: Disk = "not known", plays_mb_s: float | None = None) -> tuple[Place, ...]:
+    """Return the places of a template whose work is kept in `folder` ("": nowhere yet), with what is known of its disk.
+
+    Raises `NotUnderstood` where no file system could have such a folder.
+    """
+    why = text_refused(folder) or ("it is too long" if len(folder) > _LONGEST_FOLDER else None)
+    if why is not None:
+        raise NotUnderstood(
+            f"work cannot be kept in this folder: {why}", subject=repr(folder[:40]), remedy="choose another one"
+        )
+    inside = f"{folder.rstrip('/')}/cache" if folder else ""
+    return (
+        Place(id="work", name="Material disk", purpose="work", path=folder, disk=disk, plays_mb_s=plays_mb_s),
+        Place(id="cache", name="Render disk", purpose="cache", path=inside, disk=disk, plays_mb_s=plays_mb_s),
+    )
+
+
+PLACES = work_places("")
 
 
 def delivered(

@@ -195,6 +195,9 @@ class TimecodePlan(_Value):
     line_up_length_s: Annotated[int, Field(ge=1, le=300)] = 20
 
 
+Disk = Literal["system", "internal", "external", "network", "not known"]
+
+
 class Place(_Value):
     """Where something is kept: what for, the path, what kind of disk, and what it plays in MB/s."""
 
@@ -202,7 +205,7 @@ class Place(_Value):
     name: Name
     purpose: Literal["work", "cache", "stills", "capture"]
     path: Text = ""
-    disk: Literal["system", "internal", "external", "network", "not known"] = "not known"
+    disk: Disk = "not known"
     plays_mb_s: Annotated[float, Field(gt=0, le=100000)] | None = None
 
 

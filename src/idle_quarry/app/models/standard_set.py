@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.work import Ticket
-from idle_quarry.errors import QuarryError
+from idle_quarry.errors import NotUnderstood, QuarryError
 from idle_quarry.files import is_folder
-from idle_quarry.path.names import text_refused
+from idle_quarry.path.beginnings import work_places
 from idle_quarry.path.registry import deliveries, territories
 from idle_quarry.path.standard_set import lines_of, needed_mb_s, offered, starter_set
-from idle_quarry.path.template import Place, Template
+from idle_quarry.path.template import Disk, Place, Template
 from idle_quarry.proof.disks import DiskError, Speed, keep, measure, measured, volume_of
 from idle_quarry.proof.work_place import Verdict, judged
 from idle_quarry.signal.words import format_words
@@ -27,8 +27,7 @@ _RASTERS = {
     1080: "1080 lines (HD)", 1920: "1920 lines (upright)", 2160: "2160 lines (UHD)",
 }  # fmt: skip
 #: What the template calls a kind of disk.
-_Disk = Literal["system", "external", "network", "not known"]
-_DISKS: dict[str, _Disk] = {"system": "system", "network": "network", "local": "external", "memory": "not known"}
+_DISKS: dict[str, Disk] = {"system": "system", "network": "network", "local": "external", "memory": "not known"}
 
 
 @dataclass(frozen=True)
@@ -86,9 +85,10 @@ class StandardSet(QObject):
 
     def keep_work_in(self, folder: str) -> None:
         """Say where work is kept."""
-        why = text_refused(folder)
-        if why is not None:
-            self.desk.say(f"This folder cannot be taken: {why}.", refusal=True)
+        try:
+            work_places(folder.strip())
+        except NotUnderstood as error:
+            self.desk.refuse(error)
             folder = ""
         self.folder = folder.strip()
         self.judged.emit()
@@ -98,7 +98,7 @@ class StandardSet(QObject):
 
     def _places(self) -> tuple[Place, ...]:
         folder = self.folder
-        disk: _Disk = "not known"
+        disk: Disk = "not known"
         try:
             if folder:
                 disk = _DISKS[volume_of(Path(folder)).kind]
@@ -106,11 +106,7 @@ class StandardSet(QObject):
             pass
         speed = measured().get(folder)
         plays = round(speed.read_mb_s) if speed and speed.read_mb_s >= 1 else None
-        inside = str(Path(folder) / "cache") if folder else ""
-        return (
-            Place(id="work", name="Material disk", purpose="work", path=folder, disk=disk, plays_mb_s=plays),
-            Place(id="cache", name="Render disk", purpose="cache", path=inside, disk=disk, plays_mb_s=plays),
-        )
+        return work_places(folder, disk, plays)
 
     def list_anew(self) -> None:
         """Work out what would be made, and what is there already."""
