@@ -193,6 +193,7 @@ def test_nothing_in_a_session_stands_before_what_is_ours(server: PrivateServer, 
         ("Tamsin", *hidden_rule, path, own), ("Tamsin", *through),
         ("Runa", "CREATE TEMP TABLE door (template_id text)", "CREATE TRIGGER a AFTER INSERT ON door FOR EACH ROW EXECUTE FUNCTION public.quarry_audit()", "INSERT INTO door VALUES ('forged')"),
         ("Runa", "CREATE TEMP TABLE door (template_id text)", "CREATE TRIGGER a AFTER INSERT ON door FOR EACH ROW EXECUTE FUNCTION public.quarry_heads()", "INSERT INTO door VALUES ('forged')"),
+        ("Runa", "CREATE TEMP TABLE shelf (id text, name_key text, aside text)", "CREATE TRIGGER a AFTER UPDATE ON shelf FOR EACH ROW EXECUTE FUNCTION public.quarry_shelved()"),
     ):  # fmt: skip
         said = tried(server, house, person, *statements)
         assert "permission denied" in said, (statements, said)
@@ -279,7 +280,7 @@ def test_every_object_of_the_server_has_its_stated_right(server: PrivateServer, 
         assert callers == ([CALLED[name]] if CALLED[name] else []), name
         assert config == ["search_path=pg_catalog, public, pg_temp"], name
         assert definer or name == "quarry_never"
-    heads = {"revision_heads", "review_heads", "revision_never", "review_never"}
+    heads = {"template_heads", "revision_heads", "review_heads", "revision_never", "review_never"}
     assert triggers == {name for _, name, _ in TRIGGERS} | heads
     assert policies == {each[:3] for each in POLICIES} and shut == {each[0] for each in POLICIES}
 

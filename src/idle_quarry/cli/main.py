@@ -126,9 +126,22 @@ def _parser() -> argparse.ArgumentParser:
     add(library, "rescue", "make a library of what is sound in a damaged one").add_argument("file", metavar="FILE")
     each = add(library, "carry", "copy the whole library into an empty one: from a file to a server, or back")
     each.add_argument("to", metavar="PLACE", help="a new file, or the address of a server that was set up")
-    house = add(commands, "house", "the house").add_subparsers(
+    house = add(commands, "house", "the house's own monitors, specs, codecs, formats and layouts").add_subparsers(
         dest="action", parser_class=_Parser, metavar="ACTION", required=True
     )
+    each = add(house, "list", "every entry, what ships and the house's own")
+    each.add_argument(
+        "kind", metavar="KIND", nargs="?", help="monitor, delivery, codec, format, sound, programme, naming"
+    )
+    add(house, "show", "one entry").add_argument("id", metavar="ID", help="its id, or its name")
+    add(house, "validate", "whether a file is an entry's").add_argument("file", metavar="FILE")
+    each = add(house, "import", "put the entry of a file on a shelf: new, or a revision of the one that is there")
+    each.add_argument("file", metavar="FILE")
+    each.add_argument("--shelf", choices=("own", "house"), default="own")
+    each.add_argument("--changed", action="store_true", help="also where it was changed since it was exported")
+    each = add(house, "export", "write an entry's file; of what ships, a copy to be changed")
+    each.add_argument("id", metavar="ID", help="its id, or its name")
+    each.add_argument("file", metavar="FILE")
     each = add(house, "begin", "put the standard templates of some deliveries on the house shelf, as drafts")
     each.add_argument("--delivery", action="append", required=True, metavar="D", help="a standard delivery's id")
     each.add_argument("--work", metavar="FOLDER", help="where work is kept")
@@ -180,11 +193,16 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
                 os.environ["IDLE_QUARRY_PERSON"] = options.person  # the window is all that this process is
             return open_window(DEMO if options.command == "demo" else options.library)
         options.library = options.library or chosen("house") or None  # one library for window and command line
-        from idle_quarry.cli import commands, editing, keeping  # what is slow to read is read only by those who need it
+        from idle_quarry.cli import (  # what is slow to read is read only by those who need it
+            commands,
+            editing,
+            house,
+            keeping,
+        )
 
         name = "_".join(part for part in (options.command, getattr(options, "action", None)) if part).replace("-", "_")
         return int(
-            next(getattr(module, name) for module in (keeping, editing, commands) if hasattr(module, name))(
+            next(getattr(module, name) for module in (keeping, editing, house, commands) if hasattr(module, name))(
                 options, out
             )
         )

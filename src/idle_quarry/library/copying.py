@@ -12,10 +12,8 @@ from sqlalchemy.exc import IntegrityError
 
 from idle_quarry.errors import LibraryError
 from idle_quarry.library.engines import Store
-from idle_quarry.library.exchange import template_from_data
-from idle_quarry.library.records import Described
+from idle_quarry.library.held import described, held_canonical, held_from_data, held_hash
 from idle_quarry.library.schema import jobs, reviews, revisions, settings, templates
-from idle_quarry.path.template import canonical, content_hash
 
 #: In this order each row finds what it belongs to.
 TABLES = (templates, revisions, reviews, settings, jobs)
@@ -63,18 +61,18 @@ def carried(source: Store, target: Store) -> Carried:
 def _as_hashed(row: dict[str, Any], subject: str) -> dict[str, Any]:
     """Return a revision's row with its body as it is hashed, which a server checks. Raises `LibraryError`."""
     try:
-        template = template_from_data(json.loads(row["body"]))
+        value = held_from_data(json.loads(row["body"]))
     except (ValueError, LibraryError) as error:
         raise LibraryError(
             f"revision {row['number']} of {row['template_id']} is damaged", subject=subject,
             remedy="carry what 'library rescue' makes of it",
         ) from error  # fmt: skip
-    if content_hash(template) != row["hash"]:
+    if held_hash(value) != row["hash"]:
         raise LibraryError(
-            f"revision {row['number']} of {template.name} does not match its hash", subject=subject,
+            f"revision {row['number']} of {value.name} does not match its hash", subject=subject,
             remedy="carry what 'library rescue' makes of it",
         )  # fmt: skip
-    return {**row, "body": canonical(template), "summary": Described.of(template).to_text()}
+    return {**row, "body": held_canonical(value), "summary": described(value).to_text()}
 
 
 def _rows(connection: sa.Connection, table: sa.Table) -> Iterator[list[dict[str, Any]]]:

@@ -13,6 +13,7 @@ from idle_quarry.errors import ExchangeError, QuarryError
 from idle_quarry.files import written_whole
 from idle_quarry.jsonfile import strict_json
 from idle_quarry.path.edits import validation_sentence
+from idle_quarry.path.entries import entry_from_data
 from idle_quarry.path.template import FORMAT_NUMBER, Template, content_hash
 
 KIND = "idle-quarry template"
@@ -39,7 +40,12 @@ def template_from_data(data: Any) -> Template:
         raise ExchangeError(
             f"the template has format {number}, this program reads up to {FORMAT_NUMBER}", remedy="update Idle Quarry"
         )
-    return Template.model_validate(data)
+    template = Template.model_validate(data)
+    given = data.get("house", ()) if isinstance(data, dict) else ()
+    # another template may have brought the right ones: what this one has must be them all the same
+    if [entry_from_data(each).id for each in given] != [entry.id for entry in template.house]:
+        raise ExchangeError("the copies of the house's entries in it are not those it names", remedy="export it again")
+    return template
 
 
 def exported(template: Template, origin: dict[str, Any] | None = None) -> str:

@@ -13,12 +13,13 @@ from pydantic import ValidationError
 
 from idle_quarry.errors import LibraryError
 from idle_quarry.library.engines import Store
-from idle_quarry.library.exchange import template_from_data
-from idle_quarry.library.records import JobRecord, Remark, Revision, Search, Stored, Summary
+from idle_quarry.library.held import TEMPLATE, Held, held_from_data, held_hash, name_key
+from idle_quarry.library.records import JobRecord, Remark, Revision, Search, Stored, StoredEntry, Summary
 from idle_quarry.library.reviewing import RULE
 from idle_quarry.library.schema import heads, jobs, reviews, revisions, settings, standing, templates
+from idle_quarry.path.entries import Entry
 from idle_quarry.path.registry import territories
-from idle_quarry.path.template import content_hash
+from idle_quarry.path.template import Template
 
 DEFAULT = "default_template"
 EVERYTHING = Search()
@@ -61,6 +62,7 @@ class Reading(Store):
         found: list[sa.ColumnElement[bool]] = [
             (heads.c.shelf == "house") | (heads.c.owner == self.person),
             heads.c.aside.is_not(None) if search.aside else heads.c.aside.is_(None),
+            heads.c.kind == search.kind if search.kind else heads.c.kind != TEMPLATE,
         ]
         for column, wanted in (
             (heads.c.territory, search.territory), (heads.c.lines, search.lines),
@@ -95,7 +97,7 @@ class Reading(Store):
     def _summaries(self, which: sa.ColumnElement[bool]) -> list[Summary]:
         query = (
             sa.select(
-                templates.c.id, templates.c.name, templates.c.shelf, templates.c.owner, templates.c.aside,
+                templates.c.id, templates.c.name, templates.c.shelf, templates.c.owner, templates.c.aside, templates.c.kind,
                 heads.c.approved, heads.c.drafts, heads.c.territory, heads.c.working, heads.c.lines, heads.c.deliveries,
                 *_REVISION,
             )
@@ -123,9 +125,9 @@ class Reading(Store):
             raise LibraryError("the template is no longer in the library", subject=self.subject)
         return found[0]
 
-    def named(self, name: str, shelf: str) -> Summary | None:
-        """Return the template of that name on a shelf, or None; capitals do not matter."""
-        which = self._matching(Search(shelf=shelf)) & (heads.c.name_key == name.lower())
+    def named(self, name: str, shelf: str, kind: str = TEMPLATE) -> Summary | None:
+        """Return the template, or the entry of a kind, of that name on a shelf, or None; capitals do not matter."""
+        which = self._matching(Search(shelf=shelf, kind=kind)) & (heads.c.name_key == name_key(kind, name))
         return next(iter(self._summaries(which)), None)
 
     def find(self, name: str) -> Summary:
@@ -144,11 +146,11 @@ class Reading(Store):
             raise LibraryError("no template of this name", subject=name, remedy="'template list' shows what there is")
         return found[0]
 
-    def free_name(self, name: str, shelf: str) -> str:
+    def free_name(self, name: str, shelf: str, kind: str = TEMPLATE) -> str:
         """Return `name`, or `name 2`, `name 3`… where the shelf has it."""
         made, count = name, 2
-        while self.named(made, shelf) is not None:
-            made, count = f"{name[:110]} {count}", count + 1
+        while self.named(made, shelf, kind) is not None:
+            made, count = f"{name[:90]} {count}", count + 1
         return made
 
     def lines_present(self) -> list[int]:
@@ -162,7 +164,7 @@ class Reading(Store):
         query = (
             sa.select(revisions.c.body)
             .join(heads, (heads.c.template_id == revisions.c.template_id) & (heads.c.approved == revisions.c.number))
-            .where((heads.c.shelf == "house") & heads.c.aside.is_(None))
+            .where((heads.c.shelf == "house") & heads.c.aside.is_(None) & (heads.c.kind == TEMPLATE))
             .limit(_MOST_ASKED)
         )
         with self.transaction() as connection:
@@ -187,10 +189,35 @@ class Reading(Store):
             return [_revision(row) for row in connection.execute(query).mappings()]
 
     def stored(self, template_id: str, number: int | None = None) -> Stored:
-        """Return a revision with its body, the newest that was not withdrawn where no number is given.
+        """Return a template's revision with its body, the newest that was not withdrawn where no number is given.
 
         Raises `LibraryError` where it is not there, is damaged, or does not match its hash.
         """
+        name, shelf, revision, template = self._held(template_id, number)
+        if not isinstance(template, Template):
+            raise LibraryError("is no template", subject=name)
+        return Stored(name, shelf, revision, template)
+
+    def entry(self, entry_id: str, number: int | None = None) -> StoredEntry:
+        """Return a revision of one of the house's own entries with what it says. Raises `LibraryError`, as `stored` does."""
+        name, shelf, revision, entry = self._held(entry_id, number)
+        if not isinstance(entry, Entry):
+            raise LibraryError("is a template, no entry of the house", subject=name)
+        return StoredEntry(name, shelf, revision, entry)
+
+    def entries_for_use(self) -> list[StoredEntry]:
+        """Return what is taken of each of the house's own entries by whoever takes one now, by kind and name.
+
+        That is the approved revision, else the newest; what cannot be read, or was withdrawn, is left out.
+        """
+        found = []
+        for each in self._summaries(self._matching(Search(kind=""))):
+            with contextlib.suppress(LibraryError):
+                if each.latest.state != "withdrawn":
+                    found.append(self.entry(each.id, each.for_jobs))
+        return sorted(found, key=lambda each: (each.entry.entry, each.name.lower()))
+
+    def _held(self, template_id: str, number: int | None) -> tuple[str, str, Revision, Held]:
         query = (
             sa.select(templates.c.name, templates.c.shelf, revisions.c.body, *_REVISION)
             .select_from(templates.join(heads).join(revisions, revisions.c.template_id == templates.c.id))
@@ -203,16 +230,16 @@ class Reading(Store):
         if row is None:
             raise LibraryError("no such revision", subject=f"revision {number}" if number else "the template")
         try:
-            template = template_from_data(json.loads(row["body"]))
+            value = held_from_data(json.loads(row["body"]))
         except (ValueError, ValidationError) as error:
             raise LibraryError("the stored revision is damaged", subject=f"{row['name']} {row['number']}") from error
-        if content_hash(template) != row["hash"]:
+        if held_hash(value) != row["hash"]:
             raise LibraryError(
                 "the stored revision does not match its hash: it was changed from outside",
                 subject=f"{row['name']}, revision {row['number']}",
                 remedy="put back a copy of the library",
             )
-        return Stored(row["name"], row["shelf"], _revision(row), template)
+        return row["name"], row["shelf"], _revision(row), value
 
     def number_of(self, ident: str) -> int | None:
         """Return the number of the revision that a save with this id made, or None where there is none."""
@@ -289,7 +316,7 @@ def _revision(row: Any) -> Revision:
 
 
 def _summary(row: Any, default: bool) -> Summary:
-    names = ("id", "name", "shelf", "owner", "approved", "drafts", "territory", "working", "lines")
+    names = ("id", "name", "shelf", "owner", "kind", "approved", "drafts", "territory", "working", "lines")
     deliveries, damaged = _names_in(row["deliveries"])
     return Summary(
         **{name: row[name] for name in names}, latest=_revision(row), default=default,

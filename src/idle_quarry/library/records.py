@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from idle_quarry.errors import QuarryError
+from idle_quarry.path.entries import Entry
 from idle_quarry.path.registry import codecs, monitors
 from idle_quarry.path.template import Template
 from idle_quarry.signal.words import format_from_words, format_words
@@ -61,6 +62,8 @@ class Search:
     shelf: str | None = None
     state: str | None = None
     aside: bool = False
+    #: A kind of entry, or "" for all of them; templates where nothing is said.
+    kind: str = "template"
 
 
 def typed_words(text: str) -> tuple[str, ...]:
@@ -90,6 +93,7 @@ class Summary:
     deliveries: tuple[str, ...]
     default: bool = False
     aside: bool = False
+    kind: str = "template"
     #: What is kept beside its newest revision for lists cannot be read.
     damaged: bool = False
 
@@ -107,6 +111,16 @@ class Stored:
     shelf: str
     revision: Revision
     template: Template
+
+
+@dataclass(frozen=True)
+class StoredEntry:
+    """A revision of one of the house's own entries with what it says."""
+
+    name: str
+    shelf: str
+    revision: Revision
+    entry: Entry
 
 
 @dataclass(frozen=True)

@@ -13,10 +13,9 @@ import sqlalchemy as sa
 from pydantic import ValidationError
 
 from idle_quarry.errors import LibraryError, QuarryError
-from idle_quarry.library.exchange import template_from_data
+from idle_quarry.library.held import TEMPLATE, held_from_data, held_hash, name_key
 from idle_quarry.library.schema import jobs, reviews, revisions, settings, templates
 from idle_quarry.library.store import now, open_library
-from idle_quarry.path.template import content_hash
 
 #: Rows in a row that are not there, after which no more are looked for.
 _GAP = 2000
@@ -107,15 +106,17 @@ def _read(connection: sqlite3.Connection, table: str) -> tuple[list[dict[str, An
 
 def _sound(row: dict[str, Any]) -> bool:
     try:
-        return bool(content_hash(template_from_data(json.loads(str(row["body"])))) == row["hash"])
+        return bool(held_hash(held_from_data(json.loads(str(row["body"])))) == row["hash"])
     except (ValueError, ValidationError, QuarryError, RecursionError):
         return False
 
 
 def _made_up(row: dict[str, Any], person: str) -> dict[str, Any]:
     """Return a template's own row anew, where that one is torn: on the own shelf of whoever rescues."""
-    name = f"{json.loads(row['body'])['name'][:90]} (rescued {row['template_id'][:8]})"
+    body = json.loads(row["body"])
+    kind = str(body.get("entry", TEMPLATE))
+    name = f"{body['name'][:70]} (rescued {row['template_id'][:8]})"
     return {
-        "id": row["template_id"], "name": name, "name_key": name.lower(), "shelf": "own", "owner": person,
+        "id": row["template_id"], "name": name, "name_key": name_key(kind, name), "kind": kind, "shelf": "own", "owner": person,
         "created": now(), "aside": None,
     }  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sqlalchemy as sa
 
 #: The newest migration. A library at another number is migrated, or refused where it is newer.
-HEAD = "0002"
+HEAD = "0003"
 
 metadata = sa.MetaData()
 
@@ -19,6 +19,8 @@ templates = sa.Table(
     sa.Column("owner", sa.String(80), nullable=False),
     sa.Column("created", sa.String(32), nullable=False),
     sa.Column("aside", sa.String(32)),
+    # a template, or the kind of a house's own entry
+    sa.Column("kind", sa.String(16), nullable=False, server_default="template"),
     sa.UniqueConstraint("shelf", "owner", "name_key", name="one_name_a_shelf"),
 )
 
@@ -76,6 +78,7 @@ heads = sa.Table(
     sa.Column("lines", sa.Integer, nullable=False),
     sa.Column("deliveries", sa.Text, nullable=False),
     sa.Column("text", sa.Text, nullable=False),
+    sa.Column("kind", sa.String(16), nullable=False, server_default="template"),
 )
 
 #: A view: the state of each revision, from the reviews of it.

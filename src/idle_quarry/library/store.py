@@ -13,19 +13,34 @@ from pathlib import Path
 import sqlalchemy as sa
 from sqlalchemy.exc import IntegrityError
 
-from idle_quarry.errors import LibraryError, NameTaken
+from idle_quarry.errors import LibraryError, NameTaken, QuarryError
 from idle_quarry.library.engines import migrated, sqlite_engine, version_of, with_log
+from idle_quarry.library.held import (
+    TEMPLATE,
+    Held,
+    count_changed,
+    described,
+    held_canonical,
+    held_from_data,
+    held_hash,
+    kind_of,
+    name_key,
+)
 from idle_quarry.library.reading import DEFAULT, Reading
-from idle_quarry.library.records import Described, JobRecord, Remark, Revision, Stored
+from idle_quarry.library.records import JobRecord, Remark, Revision, Stored
 from idle_quarry.library.reviewing import COMMENT, RULE, StopsUnanswered, resulting_state
 from idle_quarry.library.schema import HEAD, heads, jobs, reviews, revisions, settings, standing, templates
-from idle_quarry.path.edits import differences
+from idle_quarry.path.entries import Entry
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.template import Template, canonical, content_hash
+from idle_quarry.path.template import Template
 from idle_quarry.proof.disks import volume_of
 
 #: Bytes that the tables of an empty library take, with its log.
 _ROOM_TO_BEGIN = 2_000_000
+#: `held.name_key`, by the database.
+_NAME_KEY = sa.func.substr(
+    sa.case((templates.c.kind == TEMPLATE, ""), else_=templates.c.kind + "/") + sa.func.lower(templates.c.name), 1, 120
+)
 #: Something else to be done in the transaction of a save, told what was saved.
 Also = Callable[[sa.Connection, Revision], None]
 
@@ -46,7 +61,7 @@ class Library(Reading):
 
     def save_new(
         self,
-        template: Template,
+        value: Held,
         shelf: str,
         note: str,
         *,
@@ -55,13 +70,16 @@ class Library(Reading):
         ident: str | None = None,
         also: Also | None = None,
     ) -> Revision:
-        """Put a template on a shelf as revision 1, a draft. Raises `NameTaken` where the shelf has the name.
+        """Put a template, or an entry of the house, on a shelf as revision 1, a draft.
 
-        `ident`, where the caller made one, is the template's id: a save sent twice is saved once.
+        `ident`, where the caller made one, is the template's id: a save sent twice is saved once. An entry's is its uid.
+        Raises `NameTaken` where the shelf has the name.
         """
+        if isinstance(value, Entry):
+            ident = value.uid
         template_id = ident or str(uuid.uuid4())
         moment = time or now()
-        row = _row_of(template)
+        kind, row = kind_of(value), _row_of(value)
         owner = "" if shelf == "house" else author or self.person
         try:
             with self.transaction(write=True, of=template_id) as connection:
@@ -69,8 +87,8 @@ class Library(Reading):
                     return there
                 connection.execute(
                     templates.insert().values(
-                        id=template_id, name=template.name, name_key=template.name.lower(), shelf=shelf, owner=owner,
-                        created=moment,
+                        id=template_id, name=value.name, name_key=name_key(kind, value.name), shelf=shelf, owner=owner,
+                        created=moment, kind=kind,
                     )
                 )  # fmt: skip
                 made = Revision(
@@ -78,14 +96,15 @@ class Library(Reading):
                 )
                 return self._insert(connection, made, row, template_id, also)
         except IntegrityError as error:
+            what = "a template" if kind == TEMPLATE else "an entry"
             raise NameTaken(
-                f"the {shelf} shelf has a template of this name", subject=template.name, remedy="choose another name"
+                f"the {shelf} shelf has {what} of this name", subject=value.name, remedy="choose another name"
             ) from error
 
     def save_revision(
         self,
         template_id: str,
-        template: Template,
+        value: Held,
         note: str,
         *,
         parent: int | None = None,
@@ -100,9 +119,11 @@ class Library(Reading):
         The shelf's name follows, except where something is approved: then it follows the approval. Raises `NameTaken`,
         `LibraryError`. A save with the `ident` of one that is there already gives that one.
         """
-        base = parent or self._now_latest(template_id, template.name)
-        changed = self._changed(template_id, base, template)
-        row = _row_of(template)  # all that takes time is done before others have to wait
+        if isinstance(value, Entry) and value.uid != template_id:
+            raise LibraryError("these are two different entries", subject=value.name, remedy="save it as a new one")
+        base = parent or self._now_latest(template_id, value.name)
+        changed = self._changed(template_id, base, value)
+        row = _row_of(value)  # all that takes time is done before others have to wait
         try:
             with self.transaction(write=True, of=template_id) as connection:
                 if ident is not None and (there := self._saved(connection, ident)) is not None:
@@ -110,16 +131,16 @@ class Library(Reading):
                 newest = sa.select(revisions.c.number).where(revisions.c.template_id == template_id)
                 last = connection.execute(newest.order_by(revisions.c.number.desc()).limit(1)).scalar()
                 if last is None:
-                    raise LibraryError("the template is no longer in the library", subject=template.name)
+                    raise LibraryError("the template is no longer in the library", subject=value.name)
                 if self._approved(connection, template_id) is None:
-                    self._rename(connection, template_id, template.name)
+                    self._rename(connection, template_id, value.name)
                 made = Revision(
                     template_id, last + 1, author or self.person, time or now(), sayable(note), "draft", row["hash"], base, merged,
                     changed,
                 )  # fmt: skip
                 return self._insert(connection, made, row, ident or str(uuid.uuid4()), also)
         except IntegrityError as error:
-            raise NameTaken("the shelf has a template of this name", subject=template.name) from error
+            raise NameTaken("the shelf has a template of this name", subject=value.name) from error
 
     def _insert(
         self, connection: sa.Connection, made: Revision, row: dict[str, str], ident: str, also: Also | None
@@ -134,14 +155,14 @@ class Library(Reading):
         row = connection.execute(sa.select(*names).where(revisions.c.ident == ident)).mappings().one_or_none()
         return Revision(**row) if row else None
 
-    def _changed(self, template_id: str, base: int, template: Template) -> int | None:
+    def _changed(self, template_id: str, base: int, value: Held) -> int | None:
         """Return how many settings differ from a revision; None where that one cannot be read."""
         key = (revisions.c.template_id == template_id) & (revisions.c.number == base)
         with self.transaction() as connection:
             body = connection.execute(sa.select(revisions.c.body).where(key)).scalar()
         try:
-            return len(differences(Template.model_validate(json.loads(body or "")), template))
-        except ValueError:
+            return count_changed(held_from_data(json.loads(body or "")), value)
+        except (ValueError, QuarryError):
             return None
 
     def _now_latest(self, template_id: str, name: str) -> int:
@@ -155,10 +176,11 @@ class Library(Reading):
         return connection.execute(sa.select(heads.c.approved).where(heads.c.template_id == template_id)).scalar()
 
     def _rename(self, connection: sa.Connection, template_id: str, name: str) -> None:
+        kind = connection.execute(sa.select(templates.c.kind).where(templates.c.id == template_id)).scalar()
         connection.execute(
             templates.update()
             .where((templates.c.id == template_id) & (templates.c.name != name))
-            .values(name=name, name_key=name.lower())
+            .values(name=name, name_key=name_key(str(kind), name))
         )
 
     def put_aside(self, template_id: str) -> None:
@@ -178,9 +200,7 @@ class Library(Reading):
         try:
             with self.transaction(write=True, of=template_id) as connection:
                 connection.execute(
-                    templates.update()
-                    .where(templates.c.id == template_id)
-                    .values(aside=None, name_key=sa.func.lower(templates.c.name))
+                    templates.update().where(templates.c.id == template_id).values(aside=None, name_key=_NAME_KEY)
                 )
         except IntegrityError as error:
             raise NameTaken("its name is in use on the shelf by now", remedy="rename that one first") from error
@@ -350,7 +370,8 @@ def stops_of(template: Template) -> list[str]:
 
 def answered(note: str, body: str, answers: Sequence[str], subject: str) -> str:
     """Return the note of an approval with its answers to each stop. Raises `StopsUnanswered` where one lacks."""
-    stops = stops_of(Template.model_validate(json.loads(body)))
+    value = held_from_data(json.loads(body))
+    stops = stops_of(value) if isinstance(value, Template) else []
     given = [each.strip() for each in answers if each.strip()]
     if len(given) < len(stops):
         raise StopsUnanswered(stops, len(given), subject=subject)
@@ -358,10 +379,10 @@ def answered(note: str, body: str, answers: Sequence[str], subject: str) -> str:
     return "\n".join([part for part in (note, *told) if part])
 
 
-def _row_of(template: Template) -> dict[str, str]:
-    """Return what a revision's row keeps of its template."""
+def _row_of(value: Held) -> dict[str, str]:
+    """Return what a revision's row keeps of its template or entry."""
     # as it is hashed: a server checks the one by the other
-    return {"body": canonical(template), "hash": content_hash(template), "summary": Described.of(template).to_text()}
+    return {"body": held_canonical(value), "hash": held_hash(value), "summary": described(value).to_text()}
 
 
 def open_library(place: Path, person: str) -> FileLibrary:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import lru_cache
 
 from idle_quarry.path.registry import Codec, codecs
 from idle_quarry.signal.formats import SAMPLINGS, SignalFormat
-from idle_quarry.signal.rates import counting_base, rate_text
+from idle_quarry.signal.rates import counting_base, rate_from_text, rate_text
 
 
 def cannot_hold(codec: Codec, fmt: SignalFormat) -> tuple[str, ...]:
@@ -81,6 +82,9 @@ def _frame_bits(codec: Codec, fmt: SignalFormat) -> float:
         return 8.0 * (whole if height == 1080 else whole / 2)
     if rate.model == "packed":
         return 8.0 * _packed_bytes(rate.packing, width, height)
+    if rate.model == "table":
+        assert rate.table is not None
+        return _from_table(rate.table, fmt)
     if rate.model == "per-pixel":
         assert isinstance(rate.bits, float)
         return rate.bits * width * height
@@ -88,6 +92,22 @@ def _frame_bits(codec: Codec, fmt: SignalFormat) -> float:
     bits = int(rate.bits) if isinstance(rate.bits, float | int) else fmt.encoding.bit_depth
     coded = replace(fmt.encoding, sampling=rate.sampling) if rate.sampling else fmt.encoding
     return rate.share * width * height * coded.samples_per_pixel * bits
+
+
+def _from_table(table: Mapping[str, float], fmt: SignalFormat) -> float:
+    """Return bits a frame by a table of Mb/s: of the format itself, else of what comes nearest in samples a second."""
+    raster = fmt.raster
+    told = table.get(f"{raster.width}x{raster.height} {rate_text(fmt.rate)}")
+    if told is None:
+        samples = raster.width * raster.height * float(fmt.rate)
+        by_samples = {}
+        for key, mbps_there in table.items():
+            size, rate = key.split()
+            width, height = size.split("x")
+            by_samples[int(width) * int(height) * float(rate_from_text(rate))] = mbps_there
+        near = min(by_samples, key=lambda each: abs(each - samples))
+        told = by_samples[near] * samples / near
+    return told * 1e6 / float(fmt.rate)
 
 
 def _packed_bytes(packing: str | None, width: int, height: int) -> int:

@@ -136,8 +136,8 @@ def validation_sentence(error: ValidationError) -> str:
 
 
 def _settings(value: BaseModel) -> list[str]:
-    # the format number follows from the other settings; it is none itself
-    return [name for name in type(value).model_fields if name != "format_number"]
+    # the format number and the copies of the house's entries follow from the other settings; they are none themselves
+    return [name for name in type(value).model_fields if name not in ("format_number", "house")]
 
 
 def flattened(template: Template) -> dict[str, Any]:

@@ -1,146 +1,71 @@
-"""Codecs, monitors, deliveries and territories: read from the package's data, checked when read."""
+"""What there is to choose from: what ships with the program, read from its data, and what templates carry of a house's own."""
 
 from __future__ import annotations
 
 import tomllib
-from functools import cached_property, lru_cache
+from collections.abc import Iterator, Mapping
+from functools import lru_cache
 from importlib.resources import files
-from typing import Any, Literal, TypeVar
+from typing import Any, Generic, Literal, TypeVar, cast
 
 from pydantic import BaseModel, ConfigDict
 
-from idle_quarry.signal.formats import SignalFormat
-from idle_quarry.signal.words import format_from_words
+from idle_quarry.path.entries import (
+    Codec,
+    CodecVariant,
+    Delivery,
+    Door,
+    Entry,
+    KeptFormat,
+    Monitor,
+    NamingRule,
+    ProgrammeLayout,
+    SoundLayout,
+)
+
+__all__ = [
+    "Codec", "Delivery", "Door", "Known", "Monitor", "Territory", "codecs", "deliveries", "formats_kept", "house_entry",
+    "known", "monitors", "naming_rules", "programme_layouts", "sound_layouts", "take_in", "territories",
+]  # fmt: skip
+
+_E = TypeVar("_E", bound=Entry)
 
 
-class _Entry(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
+class Known(Mapping[str, _E], Generic[_E]):
+    """The entries of a kind by id: what ships is listed; what a house has is found by its id, but listed nowhere.
 
-    id: str
-    name: str
-    source: str
+    An id of a house's entry follows from its content, so that what is found by it is always the same.
+    """
 
+    def __init__(self, shipped: Mapping[str, _E]) -> None:
+        self._shipped = shipped
+        self._taken_in: dict[str, _E] = {}
 
-class Holds(BaseModel):
-    """What a codec can hold."""
+    def __getitem__(self, ident: str) -> _E:
+        found = self._shipped.get(ident) or self._taken_in.get(ident)
+        if found is None:
+            raise KeyError(ident)
+        return found
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._shipped)
 
-    rasters: Literal["any"] | tuple[tuple[int, int], ...]
-    least: int = 16
-    step: int = 1
-    most: int
-    rates: Literal["any"] | tuple[str, ...]
-    scans: tuple[str, ...]
-    bit_depth: int
-    samplings: tuple[str, ...]
-    fast_only: int | None = None  #: above 30 frames a second only with this many lines
-    field_order: str | None = None
+    def __len__(self) -> int:
+        return len(self._shipped)
 
-
-class DataRate(BaseModel):
-    """How much data a codec makes, by a named model of `codecs.toml`."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    model: Literal["macroblocks", "vc3", "vc3-hr", "bits-per-s", "frame-bytes", "avci", "packed", "share", "per-pixel"]
-    bits: tuple[tuple[int, int], ...] | float | None = None
-    bytes: dict[str, int] | None = None
-    numerator: int | None = None
-    mbps: float | None = None
-    bytes_25: int | None = None
-    bytes_30: int | None = None
-    packing: Literal["v210", "dpx10", "exr16"] | None = None
-    share: float | None = None
-    sampling: str | None = None
+    def take_in(self, entry: _E) -> None:
+        """Let an entry of a house be found by its id."""
+        self._taken_in[entry.id] = entry
 
 
-class Encode(BaseModel):
-    """How FFmpeg's libraries encode it: encoder, options, pixel formats by "bits sampling"."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    encoder: str
-    options: dict[str, str]
-    pixels: dict[str, str]
-    rates: tuple[str, ...] | None = None
-    blanking: dict[str, int] = {}  #: lines of blanking that are coded above the picture, by raster
-
-
-class Codec(_Entry):
-    """A codec and profile: what it holds, what it makes, and how it is encoded."""
-
-    standard: str
-    profile: str
-    quality: Literal["lossless", "intermediate", "proxy", "delivery"]
-    containers: tuple[str, ...]
-    holds: Holds
-    rate: DataRate
-    encode: Encode
-
-    @property
-    def lossless(self) -> bool:
-        return self.quality == "lossless"
-
-    @property
-    def one_picture_a_file(self) -> bool:
-        return self.containers[0] in ("dpx", "exr")
-
-
-class Door(BaseModel):
-    """One kind of signal a monitor shows."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    lines: tuple[int, ...]
-    widths: tuple[int, ...]
-    scans: tuple[str, ...]
-    rates: tuple[str, ...]
-    transfers: tuple[str, ...]
-    interface: str
-
-
-class Monitor(_Entry):
-    """A monitor and what it shows."""
-
-    kind: str
-    ranges: tuple[str, ...]
-    accepts: tuple[Door, ...]
-
-
-class DeliverySound(BaseModel):
-    """What a delivery asks of sound; levels in dBFS, LUFS and dBTP."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    sample_rate: int
-    bit_depth: Literal[16, 24, 32]
-    line_up_dbfs: float
-    layout: Literal["mono", "stereo", "5.1"]
-    loudness_lufs: float | None = None
-    true_peak_dbtp: float | None = None
-
-
-class Delivery(_Entry):
-    """A standard delivery."""
-
-    territory: str
-    format: str
-    codec: str
-    start: str
-    drop: bool
-    sound: DeliverySound
-    follows_rate: bool = False
-
-    @cached_property
-    def signal(self) -> SignalFormat:
-        return format_from_words(self.format)
-
-
-class Territory(_Entry):
+class Territory(BaseModel):
     """What a part of the world takes for granted."""
 
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
     id: Literal["50 Hz", "59.94 Hz", "cinema", "web"]
+    name: str
+    source: str
     rates: tuple[str, ...]
     start: str
     drop: bool
@@ -156,36 +81,90 @@ class Territory(_Entry):
         return f"{self.name} ({self.called})" if self.called else self.name
 
 
-_E = TypeVar("_E", bound=_Entry)
+def _data(name: str) -> dict[str, Any]:
+    return tomllib.loads(files("idle_quarry.path").joinpath(f"data/{name}.toml").read_text(encoding="utf-8"))
 
 
-def _read(name: str, key: str, kind: type[_E]) -> dict[str, _E]:
-    data: dict[str, Any] = tomllib.loads(
-        files("idle_quarry.path").joinpath(f"data/{name}.toml").read_text(encoding="utf-8")
-    )
-    entries = [kind.model_validate(entry) for entry in data[key]]
-    return {entry.id: entry for entry in entries}
+def _read(name: str, key: str, cls: type[_E]) -> Known[_E]:
+    entries = [cls.model_validate(entry) for entry in _data(name)[key]]
+    return Known({entry.id: entry for entry in entries})
 
 
 @lru_cache(maxsize=1)
-def codecs() -> dict[str, Codec]:
+def codecs() -> Known[Codec]:
     """Return every codec by id."""
     return _read("codecs", "codec", Codec)
 
 
 @lru_cache(maxsize=1)
-def monitors() -> dict[str, Monitor]:
+def monitors() -> Known[Monitor]:
     """Return every monitor by id."""
     return _read("monitors", "monitor", Monitor)
 
 
 @lru_cache(maxsize=1)
-def deliveries() -> dict[str, Delivery]:
+def deliveries() -> Known[Delivery]:
     """Return every standard delivery by id."""
     return _read("deliveries", "delivery", Delivery)
 
 
 @lru_cache(maxsize=1)
+def sound_layouts() -> Known[SoundLayout]:
+    """Return every sound layout by id."""
+    return _read("layouts", "sound", SoundLayout)
+
+
+@lru_cache(maxsize=1)
+def programme_layouts() -> Known[ProgrammeLayout]:
+    """Return every programme layout by id."""
+    return _read("layouts", "programme", ProgrammeLayout)
+
+
+@lru_cache(maxsize=1)
+def naming_rules() -> Known[NamingRule]:
+    """Return every naming rule by id."""
+    return _read("layouts", "naming", NamingRule)
+
+
+@lru_cache(maxsize=1)
+def formats_kept() -> Known[KeptFormat]:
+    """Return the formats that are kept by a name: none ships, the catalogue of standard ones stands for itself."""
+    return Known({})
+
+
+@lru_cache(maxsize=1)
 def territories() -> dict[str, Territory]:
     """Return every territory by id."""
-    return _read("territories", "territory", Territory)
+    return {each["id"]: Territory.model_validate(each) for each in _data("territories")["territory"]}
+
+
+def known(kind: str) -> Known[Any]:
+    """Return the entries of a kind (a word of `entries.KINDS`) by id."""
+    of: dict[str, Any] = {
+        "monitor": monitors, "delivery": deliveries, "codec": codecs, "format": formats_kept, "sound": sound_layouts,
+        "programme": programme_layouts, "naming": naming_rules,
+    }  # fmt: skip
+    return cast("Known[Any]", of[kind]())
+
+
+#: The entries of houses by id, as they are kept: a codec's is the variant, where `codecs()` has the codec made of it.
+_OF_HOUSES: dict[str, Entry] = {}
+
+
+def take_in(entry: Entry) -> None:
+    """Let an entry of a house be found by its id, here and among its kind. Raises `ValueError` where it stands on nothing."""
+    if entry.id in _OF_HOUSES:
+        return
+    if isinstance(entry, CodecVariant):
+        base = codecs().get(entry.base)
+        if base is None or base.id not in list(codecs()):
+            raise ValueError(f"{entry.name} varies a codec {entry.base!r} that is not known here")
+        codecs().take_in(entry.codec(base))
+    else:
+        known(entry.entry).take_in(entry)
+    _OF_HOUSES[entry.id] = entry
+
+
+def house_entry(ident: str) -> Entry | None:
+    """Return the entry of a house with an id, where it was taken in."""
+    return _OF_HOUSES.get(ident)

@@ -5,11 +5,10 @@ from __future__ import annotations
 import hashlib
 import json
 import re
-from collections.abc import Iterator
-from typing import Annotated, Any, Literal
+from collections.abc import Iterator, Mapping
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import (
-    AfterValidator,
     BaseModel,
     BeforeValidator,
     ConfigDict,
@@ -23,8 +22,11 @@ from pydantic import (
 )
 
 from idle_quarry.path.codecs import as_held
+from idle_quarry.path.entries import AnyEntry, Delivery, Entry, stored_entry, without_number
+from idle_quarry.path.entries.delivery import LayoutId
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.registry import codecs
+from idle_quarry.path.registry import codecs, house_entry, monitors, sound_layouts, take_in
+from idle_quarry.path.texts import Id, Name, Text
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import (
     RANGES,
@@ -38,7 +40,7 @@ from idle_quarry.signal.rasters import Raster
 
 #: The newest number of the stored form. A template carries the least number that can say it, so that programs which
 #: know only that one still open it, and its hash stays what it was. Every number stays readable (see `exchange`).
-FORMAT_NUMBER = 3
+FORMAT_NUMBER = 4
 
 _FRACTION = {"type": "string", "pattern": r"^\d+/\d+$"}
 _FORMAT_SCHEMA: dict[str, Any] = {
@@ -73,22 +75,31 @@ Format = Annotated[
     PlainSerializer(format_to_json, return_type=dict),
     WithJsonSchema(_FORMAT_SCHEMA),
 ]
-Id = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
-
-
-def _sayable(text: str) -> str:
-    if "\0" in text:  # a library in a file would take it, one on a server cannot
-        raise ValueError("a sign in it is none that can be written")
-    return text
-
-
-Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), AfterValidator(_sayable)]
-Text = Annotated[str, StringConstraints(max_length=4000), AfterValidator(_sayable)]
 HexColour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
 
 
 class _Value(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True)
+
+
+class _Grown(_Value):
+    """A value that later format numbers added to: what says nothing is not stored, so that older templates keep their hashes."""
+
+    #: Names of what was added, by the format number that brought it.
+    later: ClassVar[dict[str, int]] = {}
+
+    @model_serializer(mode="wrap")
+    def _stored(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        stored: dict[str, Any] = handler(self)
+        fields = type(self).model_fields
+        silent = {name for name in self.later if getattr(self, name) == fields[name].default}
+        return {key: value for key, value in stored.items() if key not in silent}
+
+    @property
+    def said_since(self) -> int:
+        """The format number that can say what this says."""
+        fields = type(self).model_fields
+        return max([1, *(n for name, n in self.later.items() if getattr(self, name) != fields[name].default)])
 
 
 class ClipException(_Value):
@@ -99,20 +110,16 @@ class ClipException(_Value):
     policy: Policy
 
 
-class Source(_Value):
+class Source(_Grown):
     """A class of material that comes in, with its share of the programme in per cent."""
 
+    later = {"exceptions": 2}
     id: Id
     name: Name
     format: Format
     share: Annotated[float, Field(ge=0, le=100)] = 100.0
     policy: Policy = Policy()
     exceptions: tuple[ClipException, ...] = ()
-
-    @model_serializer(mode="wrap")
-    def _stored(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        stored: dict[str, Any] = handler(self)
-        return stored if self.exceptions else {key: value for key, value in stored.items() if key != "exceptions"}
 
     def policy_for(self, clip: str) -> Policy:
         """Return how a clip of this source is converted, by its file name."""
@@ -150,7 +157,7 @@ class MonitorFeed(_Value):
     policy: Policy = Policy()
 
 
-class Delivered(_Value):
+class Delivered(_Grown):
     """One delivery: its format, codec, timecode start and sound."""
 
     id: Id
@@ -165,7 +172,7 @@ class Delivered(_Value):
     line_up_dbfs: Annotated[float, Field(ge=-40, le=0)] = -18.0
     loudness_lufs: Annotated[float, Field(ge=-70, le=0)] | None = None
     true_peak_dbtp: Annotated[float, Field(ge=-40, le=0)] | None = None
-    layout: Literal["mono", "stereo", "5.1"] = "stereo"
+    layout: LayoutId = "stereo"
     policy: Policy = Policy()
 
     @property
@@ -174,12 +181,12 @@ class Delivered(_Value):
         return self.standard is not None and self.standard.startswith("web-")
 
 
-class Sound(_Value):
+class Sound(_Grown):
     """Sound of the programme: sampling, line-up level (dBFS), loudness (LUFS) and true peak (dBTP) aimed at, if any."""
 
     sample_rate: Annotated[int, Field(ge=8000, le=384000)] = 48000
     bit_depth: Literal[16, 24, 32] = 24
-    layout: Literal["mono", "stereo", "5.1"] = "stereo"
+    layout: LayoutId = "stereo"
     line_up_dbfs: Annotated[float, Field(ge=-40, le=0)] = -18.0
     loudness_lufs: Annotated[float, Field(ge=-70, le=0)] | None = -23.0
     true_peak_dbtp: Annotated[float, Field(ge=-40, le=0)] | None = -1.0
@@ -245,10 +252,20 @@ class Timeline(_Value):
         return self
 
 
-class Template(_Value):
-    """Everything a job starts with, as one value; edits make new ones."""
+HouseEntry = Annotated[
+    AnyEntry, BeforeValidator(without_number), PlainSerializer(stored_entry, return_type=dict[str, Any])
+]
 
-    format_number: Literal[1, 2, 3] = 1
+
+class Template(_Grown):
+    """Everything a job starts with, as one value; edits make new ones.
+
+    `house` are copies of the house's own entries that it names, so that it is whole by itself: they follow from what it
+    names, as the format number does.
+    """
+
+    later = {"house": 4}
+    format_number: Literal[1, 2, 3, 4] = 1
     name: Name
     note: Text = ""
     territory: Literal["50 Hz", "59.94 Hz", "cinema", "web"] = "50 Hz"
@@ -265,6 +282,7 @@ class Template(_Value):
     numbered_folders: bool = True
     folders: tuple[Folder, ...] = ()
     timelines: tuple[Timeline, ...] = ()
+    house: Annotated[tuple[HouseEntry, ...], Field(max_length=200)] = ()
 
     @model_validator(mode="after")
     def _references(self) -> Template:
@@ -281,13 +299,39 @@ class Template(_Value):
             twice = {each for each in ids if ids.count(each) > 1} if len(set(ids)) != len(ids) else set()
             if twice:
                 raise ValueError(f"two of the {what} entries have the id {sorted(twice)[0]!r}")
-        used = [self.intermediate.codec, *(d.codec for d in self.deliveries)]
-        used += [self.proxy.codec] if self.proxy else []
-        for codec in used:
-            if codec not in codecs():
-                raise ValueError(f"no codec has the id {codec!r}")
+        for entry in self.house:
+            take_in(entry)
+        for what, known, ident in self._named():
+            if ident not in known and what != "monitor":  # what shows nothing is a finding
+                raise ValueError(f"no {what} has the id {ident!r}")
+        self.__dict__["house"] = self._of_the_house()
         self.__dict__["format_number"] = self._least_number()
         return self
+
+    def _named(self) -> Iterator[tuple[str, Mapping[str, Entry], str]]:
+        """Yield every entry that is named: what it is, where it is found, its id."""
+        yield "codec", codecs(), self.intermediate.codec
+        if self.proxy:
+            yield "codec", codecs(), self.proxy.codec
+        if self.monitor:
+            yield "monitor", monitors(), self.monitor.monitor
+        yield "sound layout", sound_layouts(), self.sound.layout
+        for delivery in self.deliveries:
+            yield "codec", codecs(), delivery.codec
+            yield "sound layout", sound_layouts(), delivery.layout
+
+    def _of_the_house(self) -> tuple[Entry, ...]:
+        """Return copies of the house's entries that are named, and of those that these name, by id."""
+        wanted = [ident for _, _, ident in self._named()]
+        wanted += [d.standard for d in self.deliveries if d.standard is not None]
+        found: dict[str, Entry] = {}
+        while wanted:
+            entry = house_entry(wanted.pop())
+            if entry is not None and entry.id not in found:
+                found[entry.id] = entry
+                if isinstance(entry, Delivery):
+                    wanted += [entry.codec, entry.sound.layout, entry.programme]
+        return tuple(found[ident] for ident in sorted(found))
 
     def _check_counts(self) -> None:
         folders, levels = _folders_in(self.folders)
@@ -303,9 +347,11 @@ class Template(_Value):
     def _least_number(self) -> int:
         policies = [self.intermediate.policy, *(s.policy for s in self.sources), *(d.policy for d in self.deliveries)]
         policies += [self.monitor.policy] if self.monitor else []
-        excepted = any(source.exceptions for source in self.sources)
         without_aim = self.sound.loudness_lufs is None or self.sound.true_peak_dbtp is None
-        return max([3 if without_aim else 2 if excepted else 1, *(policy.format_number for policy in policies)])
+        grown = [self, self.sound, *self.sources, *self.deliveries]
+        return max(
+            [3 if without_aim else 1, *(each.said_since for each in grown), *(p.format_number for p in policies)]
+        )
 
     @property
     def intermediate_format(self) -> SignalFormat:

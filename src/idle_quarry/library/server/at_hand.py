@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
+import json
 import threading
 import uuid
 from collections.abc import Callable
@@ -19,13 +20,13 @@ from typing import Any, TypeVar
 import sqlalchemy as sa
 
 from idle_quarry.errors import Away, LibraryError, NameTaken
+from idle_quarry.library.held import Held, held_canonical, held_from_data, kind_of, renamed
 from idle_quarry.library.records import JobRecord, Remark, Revision, Stored, readable
 from idle_quarry.library.schema import heads, jobs, reviews, revisions, settings, templates
 from idle_quarry.library.server.opening import ServerLibrary, address, shown
 from idle_quarry.library.server.outbox import Outbox, Waiting
 from idle_quarry.library.store import Also, FileLibrary
-from idle_quarry.path.edits import Edit, edited
-from idle_quarry.path.template import Template
+from idle_quarry.path.entries import Entry
 from idle_quarry.places import data_folder
 
 _Done = TypeVar("_Done")
@@ -229,17 +230,17 @@ class AtHand(FileLibrary):
             stored = server.stored(one.template_id, self._made_of(server, one, one.number))
             server.record_job(body["title"], Path(body["folder"]), stored, ident=body["ident"])
             return
-        template = Template.model_validate(body["template"])
+        value = held_from_data(body["template"])
         said = {"time": body["time"], "ident": body["ident"]}
         if one.act == "save revision":
             parent = self._made_of(server, one, body["parent"])
-            server.save_revision(one.template_id, template, body["note"], parent=parent, **said)
+            server.save_revision(one.template_id, value, body["note"], parent=parent, **said)
             return
         try:
-            server.save_new(template, body["shelf"], body["note"], **said)
+            server.save_new(value, body["shelf"], body["note"], **said)
         except NameTaken:
-            name = server.free_name(f"{template.name} ({self.person})"[:110], body["shelf"])
-            server.save_new(edited(template, Edit("name", name)), body["shelf"], body["note"], **said)
+            name = server.free_name(f"{value.name} ({self.person})"[:100], body["shelf"], kind_of(value))
+            server.save_new(renamed(value, name), body["shelf"], body["note"], **said)
 
     def _forget(self, here: sa.Connection, one: Waiting) -> None:
         """Take the revision out that stood here for one the server has now; it comes back with the server's number."""
@@ -290,26 +291,26 @@ class AtHand(FileLibrary):
                     return self._on_server(work, template_id)
             return here()
 
-    def save_new(self, template: Template, shelf: str, note: str, **said: Any) -> Revision:
-        ident = said.get("ident") or str(uuid.uuid4())
-        also = self._waits("save new", template, note, ident, {"shelf": shelf, "of": None})
+    def save_new(self, value: Held, shelf: str, note: str, **said: Any) -> Revision:
+        ident = value.uid if isinstance(value, Entry) else said.get("ident") or str(uuid.uuid4())
+        also = self._waits("save new", value, note, ident, {"shelf": shelf, "of": None})
         return self._or_here(
-            lambda server: server.save_new(template, shelf, note, ident=ident), ident,
-            lambda: FileLibrary.save_new(self, template, shelf, note, ident=ident, also=also),
+            lambda server: server.save_new(value, shelf, note, ident=ident), ident,
+            lambda: FileLibrary.save_new(self, value, shelf, note, ident=ident, also=also),
         )  # fmt: skip
 
-    def save_revision(self, template_id: str, template: Template, note: str, **said: Any) -> Revision:
+    def save_revision(self, template_id: str, value: Held, note: str, **said: Any) -> Revision:
         ident = said.get("ident") or str(uuid.uuid4())
         parent = said.get("parent") or self.summary(template_id).latest.number
         merged = said.get("merged")
 
         def on_server(server: ServerLibrary) -> Revision:
-            return server.save_revision(template_id, template, note, parent=parent, merged=merged, ident=ident)
+            return server.save_revision(template_id, value, note, parent=parent, merged=merged, ident=ident)
 
         def here() -> Revision:
             made_of = self._parent(template_id, parent)
-            also = self._waits("save revision", template, note, ident, made_of)
-            return FileLibrary.save_revision(self, template_id, template, note, parent=parent, ident=ident, also=also)
+            also = self._waits("save revision", value, note, ident, made_of)
+            return FileLibrary.save_revision(self, template_id, value, note, parent=parent, ident=ident, also=also)
 
         if merged is not None:  # what is merged must be what the server has
             return self._on_server(on_server, template_id)
@@ -322,9 +323,9 @@ class AtHand(FileLibrary):
         }
         return {"parent": number, "of": waiting.get((template_id, number))}
 
-    def _waits(self, act: str, template: Template, note: str, ident: str, more: dict[str, Any]) -> Also:
+    def _waits(self, act: str, value: Held, note: str, ident: str, more: dict[str, Any]) -> Also:
         """Return what puts a save into the outbox, in the transaction that saves it here."""
-        body = {"template": template.model_dump(mode="json"), "note": note, "ident": ident, **more}
+        body = {"template": json.loads(held_canonical(value)), "note": note, "ident": ident, **more}
 
         def also(here: sa.Connection, made: Revision) -> None:
             self.outbox.put(here, act, made.template_id, made.number, {**body, "time": made.time})

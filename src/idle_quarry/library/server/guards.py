@@ -7,14 +7,17 @@ triggers. Numbers are given out one by one under the lock of the template's row,
 
 from __future__ import annotations
 
+from idle_quarry.path.entries import KINDS
+
 #: Counted up when any of this changes, so that setting up again can say that it mended something.
-RIGHTS_VERSION = 2
+RIGHTS_VERSION = 3
 
 _HEAD = "LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, public, pg_temp AS $$"
 _TRIGGER = f"RETURNS trigger {_HEAD}"
 #: Whoever owns the tables fills them from another library, whose own guards held what is carried.
 _KEEPER = "pg_has_role(session_user, (SELECT c.relowner FROM pg_catalog.pg_class c WHERE c.oid = TG_RELID), 'MEMBER')"
 _TIME = r"'^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d'"
+_KINDS = ", ".join(f"'{kind}'" for kind in ("template", *KINDS))
 _MOST_BODY, _MOST_SUMMARY, _MOST_NOTE = 4_000_000, 400_000, 40_000
 
 
@@ -39,7 +42,11 @@ BEGIN
         {_refuse("a template without a proper id, name or time")}
     END IF;
     -- the letters that every collation makes small alike; a name must not be found under another
-    IF NEW.aside IS NULL AND regexp_replace(lower(NEW.name), '[^ -~]', '', 'g')
+    IF NEW.kind NOT IN ({_KINDS}) THEN
+        {_refuse("a row of a kind that is not known")}
+    END IF;
+    IF NEW.aside IS NULL AND regexp_replace(
+            CASE WHEN NEW.kind = 'template' THEN lower(NEW.name) ELSE NEW.kind || '/' || lower(NEW.name) END, '[^ -~]', '', 'g')
         <> regexp_replace(NEW.name_key, '[^ -~]', '', 'g') THEN
         {_refuse("a template whose key is not its name")}
     END IF;
@@ -60,9 +67,9 @@ END $$
 _REVISION = rf"""
 CREATE OR REPLACE FUNCTION public.quarry_revision() {_TRIGGER}
 DECLARE
-    last integer; made jsonb; told jsonb;
+    last integer; made jsonb; told jsonb; of text;
 BEGIN
-    PERFORM 1 FROM public.template t WHERE t.id = NEW.template_id FOR UPDATE;
+    SELECT t.kind INTO of FROM public.template t WHERE t.id = NEW.template_id FOR UPDATE;
     SELECT COALESCE(max(r.number), 0) INTO last FROM public.revision r WHERE r.template_id = NEW.template_id;
     IF NEW.number <> last + 1 THEN
         {_refuse("revision % of a template that has %: numbers are consecutive", "NEW.number", "last")}
@@ -79,11 +86,15 @@ BEGIN
     EXCEPTION WHEN OTHERS THEN
         {_refuse("a revision that is no JSON")}
     END;
+    -- an entry says of itself what it is; a template has no such word
     IF jsonb_typeof(made) IS DISTINCT FROM 'object' OR COALESCE(made ->> 'name', '') = ''
         OR jsonb_typeof(told) IS DISTINCT FROM 'object'
-        OR told -> 'deliveries' IS DISTINCT FROM jsonb_path_query_array(made, 'lax $.deliveries[*].name')
+        OR told -> 'deliveries' IS DISTINCT FROM (CASE WHEN of = 'template'
+            THEN jsonb_path_query_array(made, 'lax $.deliveries[*].name') ELSE '[]'::jsonb END)
         OR jsonb_path_exists(told, 'lax $.deliveries[*] ? (@.type() != "string")')
-        OR told ->> 'territory' IS DISTINCT FROM made ->> 'territory'
+        OR told ->> 'territory' IS DISTINCT FROM (CASE WHEN of = 'template' THEN made ->> 'territory' ELSE '' END)
+        OR made ->> 'entry' IS DISTINCT FROM NULLIF(of, 'template')
+        OR (of <> 'template' AND made ->> 'uid' IS DISTINCT FROM NEW.template_id)
         OR jsonb_typeof(told -> 'working') IS DISTINCT FROM 'string' OR length(told ->> 'working') > 120
         OR jsonb_typeof(told -> 'text') IS DISTINCT FROM 'string'
         OR jsonb_typeof(told -> 'lines') IS DISTINCT FROM 'number' OR told ->> 'lines' !~ '^[0-9]{{1,5}}$' THEN
@@ -179,10 +190,11 @@ BEGIN
 END $$
 """
 
-#: In the order they are made. The first two came with the tables; here their way of looking for names is set.
+#: In the order they are made. The first three came with the tables; here their way of looking for names is set.
 FUNCTIONS = {
     "quarry_heads": "ALTER FUNCTION public.quarry_heads() SET search_path = pg_catalog, public, pg_temp",
     "quarry_never": "ALTER FUNCTION public.quarry_never() SET search_path = pg_catalog, public, pg_temp",
+    "quarry_shelved": "ALTER FUNCTION public.quarry_shelved() SET search_path = pg_catalog, public, pg_temp",
     "quarry_hold": _HOLD,
     "quarry_template": _TEMPLATE,
     "quarry_begun": _BEGUN,

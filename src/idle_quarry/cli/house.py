@@ -1,0 +1,91 @@
+"""The house's own entries on the command line: listed beside what ships, shown, checked, carried."""
+
+from __future__ import annotations
+
+from argparse import Namespace as Options
+from pathlib import Path
+from typing import Any
+
+from idle_quarry.cli.commands import opened
+from idle_quarry.cli.output import Output, table
+from idle_quarry.errors import ExchangeError
+from idle_quarry.library.house import (
+    Listed,
+    checked,
+    export_entry,
+    found,
+    import_entry,
+    listed,
+    origin_note,
+    put,
+)
+from idle_quarry.path.entries import stored_entry
+from idle_quarry.path.entries.words import words_of
+
+
+def house_list(options: Options, out: Output) -> int:
+    """Every entry, what ships and the house's own."""
+    with opened(options) as library:
+        every = listed(library, options.kind)
+    rows = [
+        (e.entry.entry, e.ident, e.entry.name, _standing(e), f"used by {len(e.uses)}" if e.uses else "") for e in every
+    ]
+    out.show([_document(each) for each in every], table(rows) or ["no entry"])
+    return 0
+
+
+def house_show(options: Options, out: Output) -> int:
+    """One entry, with what it says."""
+    with opened(options) as library:
+        each = found(library, options.id)
+    said = stored_entry(each.entry) if each.entry.uid else each.entry.model_dump(mode="json", exclude_defaults=True)
+    lines = [f"{each.entry.name}: {_standing(each)}", each.words]
+    lines += [f"used by {', '.join(each.uses)}"] if each.uses else []
+    out.show({**_document(each), "says": said}, lines)
+    return 0
+
+
+def house_validate(options: Options, out: Output) -> int:
+    """Whether a file is an entry's, whole and unaltered: 0, else an error (1 where its hash does not hold)."""
+    entry, genuine = import_entry(Path(options.file))
+    said = {True: "unchanged since export", False: "changed since export", None: "without a hash"}[genuine]
+    document = {"kind": entry.entry, "name": entry.name, "id": entry.uid, "valid": True, "genuine": genuine}
+    out.show(document, [f"{entry.name}: {entry.entry}, {words_of(entry)}; {said}"])
+    return 1 if genuine is False else 0
+
+
+def house_import(options: Options, out: Output) -> int:
+    """Put the entry of a file on a shelf: a new one, or a revision of the one that the library has."""
+    path = Path(options.file)
+    entry, genuine = import_entry(path)
+    if genuine is False and not options.changed:
+        raise ExchangeError(
+            "changed since export", subject=str(path), remedy="say --changed where that was you, or export it again"
+        )
+    with opened(options) as library:
+        made = put(library, checked(stored_entry(entry)), options.shelf, origin_note(path))
+    document = {"id": entry.uid, "kind": entry.entry, "name": entry.name, "revision": made.number, "state": made.state}
+    out.show(document, [f"{entry.name}: revision {made.number}, {made.state}"])
+    return 0
+
+
+def house_export(options: Options, out: Output) -> int:
+    """Write an entry's file; of what ships, a copy to be changed."""
+    with opened(options) as library:
+        each = found(library, options.id)
+    export_entry(each, Path(options.file))
+    out.show({"file": options.file, **_document(each)}, [f"{each.entry.name} → {options.file}"])
+    return 0
+
+
+def _standing(each: Listed) -> str:
+    if each.revision is None:
+        return each.shelf
+    return f"{each.shelf}, revision {each.revision}, {'put aside' if each.aside else each.state}"
+
+
+def _document(each: Listed) -> dict[str, Any]:
+    return {
+        "id": each.ident, "kind": each.entry.entry, "name": each.entry.name, "shelf": each.shelf,
+        "revision": each.revision, "state": each.state, "used_by": list(each.uses),
+    }  # fmt: skip

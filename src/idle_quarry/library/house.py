@@ -1,0 +1,222 @@
+"""A house's own entries as they are listed, used, copied and carried: beside what ships, in one list."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import sqlalchemy as sa
+from pydantic import ValidationError
+
+from idle_quarry.errors import ExchangeError, LibraryError, NotUnderstood
+from idle_quarry.library.exchange import json_of, write_file
+from idle_quarry.library.reading import EVERYTHING, Reading
+from idle_quarry.library.records import Revision, Search, StoredEntry
+from idle_quarry.library.schema import heads, revisions
+from idle_quarry.library.store import Library
+from idle_quarry.path.edits import validation_sentence
+from idle_quarry.path.entries import KINDS, Codec, Entry, entry_from_data, entry_hash, stored_entry
+from idle_quarry.path.entries.words import words_of
+from idle_quarry.path.registry import known, take_in
+
+KIND = "idle-quarry entry"
+BUILT_IN = "built-in"
+#: No entry comes near this.
+_MOST_BYTES = 1_000_000
+
+
+@dataclass(frozen=True)
+class Listed:
+    """An entry in the list: what ships has no revision and no state; `uses` are the templates that name it."""
+
+    entry: Entry
+    shelf: str
+    revision: int | None = None
+    state: str | None = None
+    drafts: int = 0
+    uses: tuple[str, ...] = ()
+    aside: bool = False
+
+    @property
+    def ident(self) -> str:
+        """What it is called by on the command line: the id of what ships, the uid of a house's own."""
+        return self.entry.uid or self.entry.id
+
+    @property
+    def words(self) -> str:
+        return words_of(self.entry)
+
+
+def listed(library: Reading, kind: str | None = None, *, aside: bool = False) -> list[Listed]:
+    """Return every entry, those that ship first in each kind, then the house's and one's own, each with who uses it.
+
+    Raises `LibraryError`; `NotUnderstood` for a kind that there is not.
+    """
+    if kind is not None and kind not in KINDS:
+        raise NotUnderstood("no kind of entry", subject=kind, remedy="say " + ", ".join(KINDS))
+    uses = used_by(library)
+    found = []
+    for word in [kind] if kind else KINDS:
+        if not aside:
+            found += [Listed(e, BUILT_IN, uses=tuple(uses.get(e.id, ()))) for e in known(word).values()]
+        found += list(_own(library, word, uses, aside))
+    return found
+
+
+def _own(library: Reading, kind: str, uses: dict[str, list[str]], aside: bool) -> Iterator[Listed]:
+    for each in library.page(Search(kind=kind, aside=aside), limit=5000):
+        try:
+            stored = library.entry(each.id)
+        except LibraryError:
+            continue  # `library check` says what is wrong with it
+        yield Listed(
+            stored.entry, each.shelf, stored.revision.number, each.latest.state, each.drafts,
+            tuple(uses.get(each.id, ())), aside,
+        )  # fmt: skip
+
+
+def used_by(library: Reading) -> dict[str, list[str]]:
+    """Return the names of the templates that name an entry, by its id or uid: of each the revision that jobs start from."""
+    number = sa.func.coalesce(heads.c.approved, heads.c.latest)
+    of_head = (revisions.c.template_id == heads.c.template_id) & (revisions.c.number == number)
+    query = sa.select(heads.c.name_key, revisions.c.body).join(revisions, of_head).where(library._matching(EVERYTHING))
+    found: dict[str, list[str]] = {}
+    with library.transaction() as connection:
+        rows = connection.execute(query.order_by(heads.c.name_key)).all()
+    for _, body in rows:
+        try:
+            data = json.loads(body)
+            for ident in dict.fromkeys(_named_in(data)):
+                found.setdefault(ident, []).append(str(data["name"]))
+        except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
+            continue
+    return found
+
+
+def _named_in(data: dict[str, Any]) -> Iterator[str]:
+    """Yield the ids of shipped entries, and the uids of a house's own, that a template's stored form names."""
+    yield data["intermediate"]["codec"]
+    yield data["sound"]["layout"]
+    if data.get("proxy"):
+        yield data["proxy"]["codec"]
+    if data.get("monitor"):
+        yield data["monitor"]["monitor"]
+    for each in data["deliveries"]:
+        yield from (each["codec"], each["layout"], each.get("standard") or "", each.get("programme") or "")
+    for each in data.get("house", ()):
+        yield each["uid"]
+
+
+def found(library: Reading, ident: str) -> Listed:
+    """Return the entry of an id, a uid or a name. Raises `NotUnderstood` where none or several are called so."""
+    every = [*listed(library), *listed(library, aside=True)]
+    by_id = [each for each in every if ident in (each.ident, each.entry.id)]
+    by_name = [each for each in every if each.entry.name.lower() == ident.lower()]
+    hits = by_id or [each for each in by_name if each.shelf != BUILT_IN] or by_name
+    if not hits:
+        raise NotUnderstood("no such entry", subject=ident, remedy="'house list' shows what there is")
+    if len(hits) > 1:
+        kinds = ", ".join(f"{each.entry.entry} {each.ident}" for each in hits)
+        raise NotUnderstood("several are called so", subject=ident, remedy=f"say which by its id: {kinds}")
+    return hits[0]
+
+
+def own_copy(entry: Entry, name: str | None = None) -> Entry:
+    """Return an entry of one's own that says the same as another: of a codec that ships, a variant that changes nothing yet."""
+    uid = str(uuid.uuid4())
+    if isinstance(entry, Codec):
+        return entry_from_data({"entry": "codec", "uid": uid, "name": name or entry.name, "base": entry.id})
+    return entry_from_data({**stored_entry(entry), "uid": uid, "name": name or entry.name})
+
+
+def checked(data: Any) -> Entry:
+    """Return the entry kept as plain values, with all it stands on. Raises `ExchangeError`."""
+    try:
+        entry = entry_from_data(data)
+        take_in(entry)
+    except ValidationError as error:
+        raise ExchangeError(f"it cannot be so: {validation_sentence(error)}") from error
+    except (ValueError, RecursionError) as error:
+        raise ExchangeError(f"it cannot be so: {error}") from error
+    return entry
+
+
+# -- files --------------------------------------------------------------------------------------------------
+
+
+def export_entry(each: Listed, path: Path) -> None:
+    """Write an entry's file, whole or not at all; what ships is written as a copy of one's own. Raises `ExchangeError`."""
+    entry = each.entry if each.entry.uid else own_copy(each.entry)
+    origin = {"shelf": each.shelf, "revision": each.revision}
+    data = {"kind": KIND, "origin": origin, "hash": entry_hash(entry), "entry": stored_entry(entry)}
+    write_file(path, (json.dumps(data, indent=2, ensure_ascii=False) + "\n").encode())
+
+
+def import_entry(path: Path) -> tuple[Entry, bool | None]:
+    """Return the entry in a file, and whether its hash holds (None where it has none). Raises `ExchangeError`."""
+    data = json_of(path, "entry", _MOST_BYTES)
+    try:
+        if not isinstance(data, dict) or data.get("kind") != KIND:
+            raise ExchangeError("not an entry's file", remedy="give one that 'house export' wrote")
+        entry = checked(data.get("entry"))
+    except ExchangeError as error:
+        raise ExchangeError(error.what, subject=str(path), remedy=error.remedy) from error
+    claimed = data.get("hash")
+    return entry, None if claimed is None else claimed == entry_hash(entry)
+
+
+def put(library: Library, entry: Entry, shelf: str, note: str) -> Revision:
+    """Save an entry: a new revision where the library has it already, else as a new one on a shelf.
+
+    Raises `LibraryError`; `NameTaken` where another is called so.
+    """
+    there = library.these([entry.uid])
+    if not there:
+        return library.save_new(entry, shelf, note)
+    newest = library.entry(entry.uid)
+    if newest.entry == entry:
+        return newest.revision
+    return library.save_revision(entry.uid, entry, note)
+
+
+def origin_note(path: Path) -> str:
+    """Return the note of a revision that was taken from a file."""
+    return f"taken from {path.name}"[:400]
+
+
+def in_use(library: Reading) -> dict[str, StoredEntry]:
+    """Return what a house has now, by uid, each known by its id from here on. Raises `LibraryError`."""
+    found = {}
+    for stored in library.entries_for_use():
+        try:
+            take_in(stored.entry)
+        except ValueError:
+            continue  # it varies a codec that a later program knows
+        found[stored.entry.uid] = stored
+    return found
+
+
+def schema_of(kind: str) -> dict[str, Any]:
+    """Return the JSON Schema (draft 2020-12) of an entry's file of a kind."""
+    body = KINDS[kind].cls.model_json_schema(mode="validation")
+    definitions = body.pop("$defs", {})
+    properties = {key: value for key, value in body["properties"].items() if key != "id"}
+    body["properties"] = {**properties, "entry": {"const": kind}, "format_number": {"const": 1}}
+    body["required"] = sorted({*body.get("required", ()), "entry", "uid", "name"})
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": f"Idle Quarry entry file: {KINDS[kind].one.lower()}",
+        "type": "object",
+        "required": ["kind", "entry"],
+        "properties": {
+            "kind": {"const": KIND},
+            "origin": {"type": "object", "description": "Shelf and revision where it was exported"},
+            "hash": {"type": "string", "pattern": "^[0-9a-f]{64}$", "description": "SHA-256 of the canonical entry"},
+            "entry": body,
+        },
+        "$defs": definitions,
+    }

@@ -1,0 +1,85 @@
+"""What a house knows of its own: seven kinds of entries, each an immutable value that can be kept, compared and carried."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Annotated, Any
+
+from pydantic import Field, TypeAdapter
+
+from idle_quarry.path.entries.codec import Codec, CodecVariant
+from idle_quarry.path.entries.delivery import Delivery
+from idle_quarry.path.entries.entry import Entry, canonical_entry, entry_hash, stored_entry
+from idle_quarry.path.entries.kept_format import KeptFormat
+from idle_quarry.path.entries.monitor import Door, Monitor
+from idle_quarry.path.entries.naming import NamingRule
+from idle_quarry.path.entries.programme import ProgrammeLayout
+from idle_quarry.path.entries.sound import SoundLayout
+
+__all__ = [
+    "KINDS", "AnyEntry", "Codec", "CodecVariant", "Delivery", "Door", "Entry", "KeptFormat", "Kind", "Monitor", "NamingRule",
+    "ProgrammeLayout", "SoundLayout", "canonical_entry", "entry_from_data", "entry_hash", "facts_of", "stored_entry", "without_number",
+]  # fmt: skip
+
+AnyEntry = Annotated[
+    Monitor | Delivery | CodecVariant | KeptFormat | SoundLayout | ProgrammeLayout | NamingRule,
+    Field(discriminator="entry"),
+]
+
+
+@lru_cache(maxsize=1)
+def _adapter() -> TypeAdapter[Any]:
+    return TypeAdapter(AnyEntry)
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of entry: its word, what one and many are called, and its class as a house keeps it."""
+
+    word: str
+    one: str
+    many: str
+    cls: type[Entry]
+
+
+KINDS: dict[str, Kind] = {
+    kind.word: kind
+    for kind in (
+        Kind("monitor", "Monitor", "Monitors", Monitor), Kind("delivery", "Delivery spec", "Delivery specs", Delivery),
+        Kind("codec", "Codec variant", "Codecs", CodecVariant), Kind("format", "Format", "Formats", KeptFormat),
+        Kind("sound", "Sound layout", "Sound layouts", SoundLayout),
+        Kind("programme", "Programme layout", "Programme layouts", ProgrammeLayout),
+        Kind("naming", "Naming rule", "Naming rules", NamingRule),
+    )
+}  # fmt: skip
+
+
+def without_number(data: Any) -> Any:
+    """Return an entry's plain values without the number of their form, which is no part of the entry."""
+    return {key: value for key, value in data.items() if key != "format_number"} if isinstance(data, dict) else data
+
+
+def entry_from_data(data: Any) -> Entry:
+    """Return the entry kept as plain values. Raises pydantic's `ValidationError` (a `ValueError`) for what does not fit."""
+    entry: Entry = _adapter().validate_python(without_number(data))
+    if not entry.uid:
+        raise ValueError("an entry of a house has a uid")
+    return entry
+
+
+def facts_of(entry: Entry) -> dict[str, Any]:
+    """Return what an entry says, flat, by place: members of lists by their number."""
+
+    def walk(value: Any, place: str) -> Iterator[tuple[str, Any]]:
+        if isinstance(value, dict):
+            for key, part in value.items():
+                yield from walk(part, f"{place}.{key}" if place else key)
+        elif isinstance(value, list) and any(isinstance(part, dict) for part in value):
+            for number, part in enumerate(value, 1):
+                yield from walk(part, f"{place}.{number}")
+        else:
+            yield place, value
+
+    return dict(walk(entry.model_dump(mode="json", exclude={"id", "uid", "entry"}), ""))

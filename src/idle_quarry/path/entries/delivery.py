@@ -1,0 +1,95 @@
+"""A delivery spec: what is handed over, how far each figure may be off, and what the picture is checked for."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints, model_validator
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.path.entries.entry import Entry, Part
+from idle_quarry.path.texts import Line, Text, word_of
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.words import format_from_words
+
+TERRITORIES = ("50 Hz", "59.94 Hz", "cinema", "web")
+LayoutId = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9.-]{0,39}$")]
+CHECKS = ("gamut", "flashes", "black", "frozen", "edges")
+CAPTIONS = ("OP-47", "CEA-608", "CEA-708", "EBU-TT-D", "EBU STL", "IMSC 1.1")
+ACTIVE_FORMATS = ("full frame", "4:3 centre", "14:9 centre", "16:9 letterbox", "protect 14:9", "protect 4:3")
+WRAPPERS = ("mov", "mxf", "mp4")
+
+
+class DeliverySound(Part):
+    """What a delivery asks of sound; levels in dBFS, LUFS and dBTP."""
+
+    sample_rate: Annotated[int, Field(ge=8000, le=384000)] = 48000
+    bit_depth: Literal[16, 24, 32] = 24
+    line_up_dbfs: Annotated[float, Field(ge=-40, le=0)] = -18.0
+    layout: LayoutId = "stereo"
+    loudness_lufs: Annotated[float, Field(ge=-70, le=0)] | None = None
+    true_peak_dbtp: Annotated[float, Field(ge=-40, le=0)] | None = None
+
+
+class Tolerances(Part):
+    """How far a checked figure may be off: loudness and level in LU and dB, gamut in per cent of the area (EBU R 103)."""
+
+    loudness_lu: Annotated[float, Field(ge=0, le=10)] = 0.5
+    line_up_db: Annotated[float, Field(ge=0, le=10)] = 0.5
+    gamut_area: Annotated[float, Field(ge=0, le=100)] = 1.0
+    black_s: Annotated[float, Field(ge=0, le=600)] = 2.0  #: the longest black inside the programme
+    frozen_s: Annotated[float, Field(ge=0, le=600)] = 2.0
+
+
+class HdrFigures(Part):
+    """What the pictures of an HDR delivery may reach at the most: MaxCLL, MaxFALL and the mastering display's peak, in cd/m²."""
+
+    max_cll: Annotated[int, Field(ge=1, le=10000)] | None = None
+    max_fall: Annotated[int, Field(ge=1, le=10000)] | None = None
+    mastering_peak: Annotated[int, Field(ge=1, le=10000)] | None = None
+
+
+class Clause(Part):
+    """A clause of the spec's own text: its number there, and what it asks."""
+
+    number: Line
+    text: Text
+
+
+class Delivery(Entry):
+    """A delivery spec."""
+
+    entry: Literal["delivery"] = "delivery"
+    territory: Annotated[str, *word_of(TERRITORIES, "territory")]
+    format: Annotated[str, StringConstraints(min_length=1, max_length=120)]
+    codec: Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
+    start: Annotated[str, StringConstraints(pattern=r"^\d\d[:;]\d\d[:;]\d\d[:;]\d\d$")] = "10:00:00:00"
+    drop: bool = False
+    sound: DeliverySound = DeliverySound()
+    follows_rate: bool = False
+    wrapper: Annotated[str, *word_of(WRAPPERS, "wrapping")] | None = None  #: none for the codec's first container
+    programme: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,39})?$")] = ""  #: its layout in time
+    file_name: Annotated[str, StringConstraints(max_length=200)] = ""  #: a naming rule
+    tolerances: Tolerances = Tolerances()
+    checks: Annotated[tuple[Annotated[str, *word_of(CHECKS, "check")], ...], Field(max_length=8)] = ()
+    captions: Annotated[tuple[Annotated[str, *word_of(CAPTIONS, "kind of captions")], ...], Field(max_length=6)] = ()
+    active_format: Annotated[str, *word_of(ACTIVE_FORMATS, "active format")] | None = None
+    hdr: HdrFigures = HdrFigures()
+    clauses: Annotated[tuple[Clause, ...], Field(max_length=200)] = ()
+
+    @model_validator(mode="after")
+    def _is_one(self) -> Delivery:
+        try:
+            format_from_words(self.format)
+        except QuarryError as error:
+            raise ValueError(str(error)) from error
+        if self.file_name:
+            from idle_quarry.path.entries.naming import fields_of
+
+            fields_of(self.file_name)
+        return self
+
+    @cached_property
+    def signal(self) -> SignalFormat:
+        return format_from_words(self.format)

@@ -1,0 +1,193 @@
+"""A house's own entries: kept as templates are, carried in templates, told from what ships; on a file and on a server."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import jsonschema
+import psycopg
+import pytest
+from tests.conftest import demo_template
+from tests.postgres import PrivateServer
+
+from idle_quarry.errors import ExchangeError, LibraryError, NameTaken, NotUnderstood
+from idle_quarry.library import Search, open_library
+from idle_quarry.library.copying import carried
+from idle_quarry.library.exchange import exported, imported
+from idle_quarry.library.house import (
+    BUILT_IN,
+    checked,
+    export_entry,
+    found,
+    import_entry,
+    in_use,
+    listed,
+    own_copy,
+    put,
+    schema_of,
+    used_by,
+)
+from idle_quarry.library.server import open_server
+from idle_quarry.library.store import Library
+from idle_quarry.path.edits import Edit, differences, edited, value_at
+from idle_quarry.path.entries import KINDS, Monitor, entry_from_data, stored_entry
+from idle_quarry.path.registry import codecs, known, monitors
+from idle_quarry.path.template import content_hash
+
+HD = demo_template("House HD 50i")
+
+
+@pytest.fixture(params=["a file", "a server"])
+def place(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[tuple[Library, Library]]:
+    """An editor and an approver in one library."""
+    if request.param == "a file":
+        people: tuple[Library, Library] = tuple(open_library(tmp_path / "a.db", name) for name in ("Runa", "Tamsin"))  # type: ignore[assignment]
+    else:
+        server, house = (request.getfixturevalue(name) for name in ("server", "house"))
+        people = tuple(open_server(server.url(name, house)) for name in ("Runa", "Tamsin"))  # type: ignore[assignment]
+    yield people
+    for person in people:
+        person.close()
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_every_entry_that_ships_can_be_copied_changed_and_carried(kind: str, tmp_path: Path) -> None:
+    shipped = list(known(kind).values()) or [
+        entry_from_data({"entry": "format", "uid": "a" * 8, "name": "x", "words": "1080i25"})
+    ]
+    for entry in shipped:
+        mine = checked(stored_entry(own_copy(entry, "Mine")))
+        assert mine.uid and mine.id != entry.id and known(kind)[mine.id].name == "Mine"
+        again = entry_from_data(json.loads(json.dumps(stored_entry(mine))))
+        assert (again, again.id) == (mine, mine.id)
+    path = tmp_path / "entry.json"
+    library = open_library(tmp_path / "a.db", "Runa")
+    put(library, mine, "own", "")
+    export_entry(found(library, "Mine"), path)
+    assert import_entry(path) == (mine, True)
+    jsonschema.validate(json.loads(path.read_text()), schema_of(kind), cls=jsonschema.Draft202012Validator)
+    text = path.read_text().replace('"Mine"', '"Yours"')
+    path.write_text(text)
+    assert import_entry(path)[1] is False
+    for bad in (text[:40], text.replace('"uid"', '"uib"'), text.replace(f'"entry": "{kind}"', '"entry": "lamp"')):
+        path.write_text(bad)
+        with pytest.raises(ExchangeError) as refusal:
+            import_entry(path)
+        assert "\n" not in str(refusal.value) and len(str(refusal.value)) < 600
+    library.close()
+
+
+def test_entries_are_reviewed_revised_and_put_aside_as_templates_are(place: tuple[Library, Library]) -> None:
+    runa, tamsin = place
+    bay = own_copy(monitors()["bay-two-grade"], "Bay 9")
+    first = put(runa, bay, "house", "measured")
+    assert put(runa, bay, "house", "again").number == first.number  # the same is not saved twice
+    runa.review(bay.uid, 1, "propose")
+    with pytest.raises(LibraryError):
+        runa.review(bay.uid, 1, "approve")  # not by who wrote it
+    tamsin.review(bay.uid, 1, "approve")
+    brighter = entry_from_data({**stored_entry(bay), "peak_cd_m2": 120})
+    assert put(tamsin, brighter, "house", "").changed == 1
+    assert in_use(runa)[bay.uid].entry == bay  # what nobody approved yet is not taken
+    with pytest.raises(NameTaken):
+        put(tamsin, own_copy(bay, "bay 9"), "house", "")
+    assert runa.save_new(edited(HD, Edit("name", "Bay 9")), "house", "").number == 1  # a template may be called so too
+    assert [each.name for each in runa.page(Search(kind="monitor"))] == ["Bay 9"]
+    assert all(each.kind == "template" for each in runa.page())
+    with pytest.raises(LibraryError):
+        runa.stored(bay.uid)
+    with pytest.raises(LibraryError):
+        runa.save_revision(bay.uid, own_copy(bay), "")
+    mine = next(each for each in listed(runa, "monitor") if each.ident == bay.uid)
+    assert (mine.shelf, mine.revision, mine.state) == ("house", 2, "draft")
+    assert sum(each.shelf == BUILT_IN for each in listed(runa, "monitor")) == len(monitors())
+    tamsin.put_aside(bay.uid)
+    assert bay.uid not in in_use(runa) and [each.ident for each in listed(runa, "monitor", aside=True)] == [bay.uid]
+    tamsin.bring_back(bay.uid)
+    assert found(runa, "Bay 9").ident == bay.uid
+    with pytest.raises(NotUnderstood):
+        found(runa, "Bay 10")
+
+
+def test_a_template_carries_what_it_names(tmp_path: Path) -> None:
+    bay = own_copy(monitors()["bay-two-grade"], "Bay 9")
+    long_gop = checked(
+        {"entry": "codec", "uid": "c0dec000", "name": "Long", "base": "mpeg2-422-50", "containers": ["mxf"],
+         "table": [{"raster": "1920x1080", "rate": "25", "mbps": 61.5}]}
+    )  # fmt: skip
+    assert checked(stored_entry(bay)) == bay
+    with_both = edited(
+        HD, Edit("monitor.monitor", bay.id), Edit("intermediate.codec", long_gop.id), Edit("intermediate.streams", 3)
+    )
+    assert [entry.name for entry in with_both.house] == ["Bay 9", "Long"] and with_both.format_number == 4
+    assert {d.place for d in differences(HD, with_both)} == {
+        "monitor.monitor",
+        "intermediate.codec",
+        "intermediate.streams",
+    }
+    assert codecs()[long_gop.id].name == "Long"
+    plain = (
+        Edit(place, value_at(HD, place)) for place in ("monitor.monitor", "intermediate.codec", "intermediate.streams")
+    )
+    assert edited(with_both, *plain) == HD  # and nothing of it stays
+    kept = json.loads(exported(with_both))
+    assert imported(kept).template == with_both and imported(kept).genuine
+    kept["template"]["house"][0]["name"] = "Bay 10"  # what it names is then no longer in it
+    with pytest.raises(ExchangeError, match="not those it names"):
+        imported(kept)
+    library = open_library(tmp_path / "a.db", "Runa")
+    library.save_new(with_both, "house", "")
+    assert content_hash(library.stored(library.find(HD.name).id).template) == content_hash(with_both)
+    assert used_by(library)[bay.uid] == [HD.name] and "v210" not in used_by(library)
+    library.close()
+
+
+def test_entries_go_to_a_server_and_back(tmp_path: Path, server: PrivateServer, house: str) -> None:
+    own, back = open_library(tmp_path / "a.db", "Runa"), open_library(tmp_path / "b.db", "Runa")
+    bay = own_copy(monitors()["suite-sdr"], "Bay 9")
+    put(own, bay, "house", "")
+    put(own, entry_from_data({**stored_entry(bay), "overscan": 3}), "house", "")
+    keeper = open_server(server.url("keeper", house))
+    carried(own, keeper)
+    carried(keeper, back)
+    assert back.entry(bay.uid) == own.entry(bay.uid) and back.entry(bay.uid, 1).entry == bay
+    row = "'house', '', '2026-11-28T10:00:00+00:00'"
+    begun = f"INSERT INTO template (id, name, name_key, shelf, owner, created, kind) VALUES ('{{}}', 'L', '{{}}/l', {row}, '{{}}')"
+    said = (
+        "INSERT INTO revision (template_id, number, author, time, note, state, hash, body, summary, ident) SELECT 'lamp0002', "
+        "1, 'Runa', time, '', 'draft', hash, body, summary, 'i' FROM revision WHERE template_id = '{}' AND number = 1"
+    )
+    with psycopg.connect(server.url("Runa", house)) as raw:  # no program between: one kind cannot be made of another
+        for statements in (
+            [begun.format("lamp0001", "lamp", "lamp")], [begun.format("lamp0002", "sound", "monitor")],
+            [begun.format("lamp0002", "sound", "sound"), said.format(bay.uid)],
+            [begun.format("lamp0002", "monitor", "monitor"), said.format(bay.uid)],
+        ):  # fmt: skip
+            with pytest.raises(psycopg.errors.CheckViolation):
+                for statement in statements:
+                    raw.execute(statement)
+            raw.rollback()
+    for library in (own, back, keeper):
+        library.close()
+
+
+def test_what_does_not_fit_is_refused_in_a_sentence() -> None:
+    door = {"lines": [1080], "widths": [1920], "scans": ["interlaced"], "rates": ["25"], "interface": "HD"}
+    good = {"entry": "monitor", "uid": "abcdef01", "name": "x", "kind": "panel", "accepts": [door]}
+    assert isinstance(entry_from_data(good), Monitor)
+    for wrong in (
+        {**good, "accepts": []}, {**good, "accepts": [{**door, "rates": ["26"]}]}, {**good, "peak_cd_m2": -1}, {**good, "uid": ""},
+        {**good, "accepts": [{**door, "scans": ["sideways"]}]}, {**good, "accepts": [door] * 61}, {**good, "name": "a\0b"},
+        {"entry": "codec", "uid": "abcdef02", "name": "x", "base": "no-such"},
+        {"entry": "codec", "uid": "abcdef03", "name": "x", "base": "v210", "mbps": 5},
+        {"entry": "codec", "uid": "abcdef04", "name": "x", "base": "v210", "containers": ["mp4"]},
+        {"entry": "naming", "uid": "abcdef05", "name": "x", "rule": "{title:02}"},
+        {"entry": "naming", "uid": "abcdef06", "name": "x", "rule": "a/{title}"},
+        {"entry": "format", "uid": "abcdef07", "name": "x", "words": "1080 somethings"},
+        {"entry": "programme", "uid": "abcdef08", "name": "x", "items": [{"what": "programme", "seconds": 3}]},
+    ):  # fmt: skip
+        with pytest.raises(ExchangeError) as refusal:
+            checked(wrong)
+        assert "\n" not in str(refusal.value), wrong
