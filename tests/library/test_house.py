@@ -31,9 +31,13 @@ from idle_quarry.library.house import (
 )
 from idle_quarry.library.server import open_server
 from idle_quarry.library.store import Library
+from idle_quarry.path.codecs import mbps
 from idle_quarry.path.edits import Edit, differences, edited, value_at
 from idle_quarry.path.entries import KINDS, Monitor, entry_from_data, stored_entry
-from idle_quarry.path.registry import codecs, known, monitors
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.house import House
+from idle_quarry.path.registry import codecs, known, monitors, sound_layouts
+from idle_quarry.path.settings import settings_on, with_setting
 from idle_quarry.path.template import content_hash
 
 HD = demo_template("House HD 50i")
@@ -109,6 +113,12 @@ def test_entries_are_reviewed_revised_and_put_aside_as_templates_are(place: tupl
     assert found(runa, "Bay 9").ident == bay.uid
     with pytest.raises(NotUnderstood):
         found(runa, "Bay 10")
+    suite = own_copy(monitors()["suite-sdr"])
+    put(runa, suite, "own", "")
+    assert found(runa, suite.name).ident == suite.uid  # one's own before what ships
+    put(runa, own_copy(sound_layouts()["stereo"], suite.name), "own", "")
+    with pytest.raises(NotUnderstood, match="several"):
+        found(runa, suite.name)
 
 
 def test_a_template_carries_what_it_names(tmp_path: Path) -> None:
@@ -142,6 +152,44 @@ def test_a_template_carries_what_it_names(tmp_path: Path) -> None:
     assert content_hash(library.stored(library.find(HD.name).id).template) == content_hash(with_both)
     assert used_by(library)[bay.uid] == [HD.name] and "v210" not in used_by(library)
     library.close()
+
+
+def test_what_is_newer_in_the_house_is_a_finding_whose_remedy_takes_it() -> None:
+    bay = checked(stored_entry(own_copy(monitors()["bay-two-grade"], "Bay 9")))
+    layout = checked(stored_entry(own_copy(sound_layouts()["stereo"], "Two")))
+    template = edited(
+        HD, Edit("monitor.monitor", bay.id), Edit("sound.layout", layout.id), Edit("deliveries.hd-50.layout", layout.id)
+    )
+    bars = {"at": "mono", "carries": "silent"}
+    four = checked({**stored_entry(layout), "channels": [*stored_entry(layout)["channels"], bars, bars]})
+    fifty = checked({**stored_entry(bay), "accepts": [*stored_entry(bay)["accepts"][:1]], "peak_cd_m2": 300})
+    now = House((four, fifty))
+    assert not [each for each in evaluate(template).findings if each.code == "entry_newer"]
+    found = {each.where: each for each in evaluate(template, house=now).findings if each.code == "entry_newer"}
+    assert set(found) == {"monitor", "sound"} and "peak cd m2 nothing → 300" in found["monitor"].text
+    for finding in found.values():
+        assert finding.remedy is not None
+        template = edited(template, *finding.remedy.edits)
+    assert template.house == tuple(sorted((four, fifty), key=lambda entry: entry.id))
+    assert template.deliveries[0].layout == four.id  # everywhere it is named
+    assert not [each for each in evaluate(template, house=now).findings if each.code == "entry_newer"]
+
+
+def test_settings_offer_what_the_house_has_by_name() -> None:
+    bay = checked(stored_entry(own_copy(monitors()["bay-two-grade"])))  # called as one that ships
+    slow = checked({"entry": "codec", "uid": "c0dec001", "name": "House lossless", "base": "ffv1"})
+    small = checked({"entry": "codec", "uid": "c0dec002", "name": "House DV", "base": "dv25"})  # cannot hold HD
+    house = House((bay, slow, small))
+    [monitor] = [each for each in settings_on(HD, "monitor", house) if each.place == "monitor.monitor"]
+    assert "Bay 2 grading monitor (the house's)" in monitor.choices
+    chosen = with_setting(HD, monitor, "bay 2 grading monitor (the house's)")
+    assert chosen.monitor is not None and chosen.monitor.monitor == bay.id and chosen.house == (bay,)
+    [codec] = [each for each in settings_on(HD, "intermediate", house) if each.place == "intermediate.codec"]
+    assert "House lossless" in codec.choices and "House DV" not in codec.choices
+    rates = [mbps(known("codec")[codec.parse(name)], HD.working.format) for name in codec.choices]
+    assert rates == sorted(rates)
+    [there] = [each for each in settings_on(chosen, "monitor") if each.place == "monitor.monitor"]
+    assert there.text in there.choices and there.parse(there.text) == bay.id  # without the house it is still said
 
 
 def test_entries_go_to_a_server_and_back(tmp_path: Path, server: PrivateServer, house: str) -> None:

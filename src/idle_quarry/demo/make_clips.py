@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from idle_quarry.demo.scenes import SCENES, Picture
+from idle_quarry.path.registry import sound_layouts
 from idle_quarry.picture.bars import ycbcr_codes
 from idle_quarry.signal import SignalFormat, format_from_words
 from idle_quarry.signal.rates import NAMED_RATES
@@ -246,7 +247,7 @@ def make_stills(folder: Path) -> None:
 
 def make_sound(folder: Path) -> None:
     """Write four seconds of line-up tone at −18 dBFS, 24 bits at 48 kHz."""
-    tone = line_up_tone(-18, 2.0, 48000, "stereo")
+    tone = line_up_tone(-18, 2.0, 48000, sound_layouts()["stereo"])
     with wave.open(str(folder / "gauge location tone.wav"), "wb") as file:
         file.setnchannels(2)
         file.setsampwidth(3)

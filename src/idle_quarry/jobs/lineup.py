@@ -10,7 +10,7 @@ from idle_quarry.jobs.structure import line_up_start
 from idle_quarry.media import inspect
 from idle_quarry.media.encode import Progress, encode_still, encoder_pixels
 from idle_quarry.path.findings.sound import db
-from idle_quarry.path.registry import codecs
+from idle_quarry.path.registry import codecs, sound_layouts
 from idle_quarry.path.template import Template
 from idle_quarry.picture.bars import ident_box, pattern, rgb_picture
 from idle_quarry.picture.ident import with_ident
@@ -54,7 +54,7 @@ def wanted_line_up(template: Template) -> dict[str, Any]:
         "bars": pattern(fmt).name,
         "codec": codec.name,
         "level": f"{db(sound.line_up_dbfs)} dBFS",
-        "sound": f"{sound.layout}, {sound.sample_rate} Hz, {sound.bit_depth} bit",
+        "sound": f"{sound_layouts()[sound.layout].name.lower()}, {sound.sample_rate} Hz, {sound.bit_depth} bit",
     }
 
 
@@ -73,7 +73,7 @@ def write_line_up(template: Template, title: str, path: Path, progress: Progress
         f"{start}  ·  {LINE_UP_HZ // 1000} kHz at {db(plan.line_up_dbfs)} dBFS  ·  left interrupted",
     )
     picture = with_ident(rgb_picture(fmt), ident, ident_box(fmt), bars.ident_level)
-    tone = line_up_tone(plan.line_up_dbfs, float(frames / fmt.rate), plan.sample_rate, plan.layout)
+    tone = line_up_tone(plan.line_up_dbfs, float(frames / fmt.rate), plan.sample_rate, sound_layouts()[plan.layout])
     carried = encode_still(path, codec, fmt, picture, frames, start, tone, plan.sample_rate, plan.bit_depth, progress)
     return LineUp(**wanted, differs=_differences(path, carried, start))
 

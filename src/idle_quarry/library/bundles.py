@@ -66,7 +66,7 @@ def _write(path: Path, pages: list[tuple[str, str]]) -> None:
     listed = []
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as bundle:
         for name, text in pages:
-            member = _free_member(cleaned_name(name) or "template", taken)
+            member = _free_member(cleaned_name(name, "template"), taken)
             bundle.writestr(member, text)
             listed.append({"file": member, "name": name})
         head = {"kind": KIND, "format_number": FORMAT_NUMBER, "templates": listed}

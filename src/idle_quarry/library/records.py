@@ -8,7 +8,7 @@ from typing import Any
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.entries import Entry
-from idle_quarry.path.registry import codecs, monitors
+from idle_quarry.path.registry import codecs, monitors, sound_layouts
 from idle_quarry.path.template import Template
 from idle_quarry.signal.words import format_from_words, format_words
 
@@ -162,8 +162,13 @@ class Described:
         for source in template.sources:
             parts += [source.name, format_words(source.format)]
         for delivery in template.deliveries:
-            parts += [delivery.name, format_words(delivery.format), codecs()[delivery.codec].name, delivery.layout]
-        parts += [codecs()[template.intermediate.codec].name, template.sound.layout]
+            parts += [
+                delivery.name,
+                format_words(delivery.format),
+                codecs()[delivery.codec].name,
+                sound_layouts()[delivery.layout].name,
+            ]
+        parts += [codecs()[template.intermediate.codec].name, sound_layouts()[template.sound.layout].name]
         if template.monitor:
             device = monitors().get(template.monitor.monitor)
             parts += [device.name if device else template.monitor.monitor, format_words(template.monitor.format)]

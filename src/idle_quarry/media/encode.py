@@ -275,7 +275,7 @@ def _write_clip(
             spoken = container.add_stream(_PCM[sound_bits], rate=sample_rate)
             assert isinstance(spoken, AudioStream)
             voice = spoken
-            voice.codec_context.layout = {1: "mono", 2: "stereo", 6: "5.1(side)"}[sound.shape[1]]
+            voice.codec_context.layout = _layout_of(sound.shape[1])
             voice.codec_context.format = "s16" if sound_bits == 16 else "s32"
         frame = _flagged(_picture(pixels, rgb), fmt)
         coded = _coded_packets(stream, frame, _coded_once(codec), fmt.rate)
@@ -300,6 +300,11 @@ def _write_clip(
             container.mux(stream.encode(None))
         if voice is not None:
             container.mux(voice.encode(None))
+
+
+def _layout_of(channels: int) -> str:
+    """Return what FFmpeg calls so many channels; those of no arrangement it knows are only counted."""
+    return {1: "mono", 2: "stereo", 6: "5.1(side)"}.get(channels, f"{channels} channels")
 
 
 def _coded_packets(stream: Any, frame: av.VideoFrame, count: int, rate: Fraction) -> list[bytes]:

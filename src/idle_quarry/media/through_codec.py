@@ -73,7 +73,7 @@ def decoded(codec: Codec, pixels: Pixels, coded: Coded) -> tuple[list[Decoded], 
     Raises `MediaError` where they cannot be decoded.
     """
     try:
-        context = av.CodecContext.create(_DECODERS.get(codec.encode.encoder, codec.encode.encoder), "r")
+        context = av.CodecContext.create(av.Codec(codec.encode.encoder, "w").canonical_name, "r")
         assert isinstance(context, VideoCodecContext)
         context.width, context.height = pixels.format.raster.width, pixels.height
         context.pix_fmt = pixels.name
@@ -91,6 +91,3 @@ def decoded(codec: Codec, pixels: Pixels, coded: Coded) -> tuple[list[Decoded], 
             f"what the {codec.name} encoder made could not be decoded ({error})", subject=codec.name
         ) from error
     return [Decoded(*planes_of(frame, pixels.blanking)) for frame in frames], seconds
-
-
-_DECODERS = {"prores_ks": "prores", "libx264": "h264"}

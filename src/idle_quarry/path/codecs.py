@@ -32,6 +32,8 @@ def _cannot_hold(codec_id: str, fmt: SignalFormat) -> tuple[str, ...]:
         said.append("its rates are " + ", ".join(holds.rates))
     elif holds.fast_only is not None and fmt.rate > 30 and raster.height != holds.fast_only:
         said.append(f"above 30 pictures a second it has only {holds.fast_only} lines")
+    elif holds.slow_only is not None and fmt.rate <= 30 and raster.height != holds.slow_only:
+        said.append(f"up to 30 pictures a second it has only {holds.slow_only} lines")
     if fmt.scan not in holds.scans:
         said.append(f"it has no {fmt.scan} pictures")
     elif holds.field_order and fmt.field_order and fmt.field_order != holds.field_order:

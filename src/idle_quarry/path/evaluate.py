@@ -9,6 +9,7 @@ from types import MappingProxyType
 from idle_quarry.path.codecs import cannot_hold, coding_grade, mbps
 from idle_quarry.path.evaluation import Coding, Evaluation, Link, Station
 from idle_quarry.path.findings import find
+from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import Codec, codecs, monitors
 from idle_quarry.path.remedies import offered
@@ -81,19 +82,24 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
 
 
 def evaluate(
-    template: Template, measured: Mapping[str, float] = MappingProxyType({}), *, remedies: bool = True
+    template: Template,
+    measured: Mapping[str, float] = MappingProxyType({}),
+    house: House = NO_HOUSE,
+    *,
+    remedies: bool = True,
 ) -> Evaluation:
     """Return the stations, links and findings of a template; findings gravest first, in path order.
 
     `measured` are speeds of disks as measured on this machine, MB/s by path: findings take them before what is promised.
+    `house` is what the house has now: an entry that is newer than the template's copy is a finding.
     With `remedies` each remedy was tried, and only what makes the whole better is offered; without, they are as thought of.
     """
     stations = stations_of(template)
     links = links_of(template, stations)
-    bare = Evaluation(template, stations, links, (), measured)
-    found = Evaluation(template, stations, links, find(bare), measured)
+    bare = Evaluation(template, stations, links, (), measured, house)
+    found = Evaluation(template, stations, links, find(bare), measured, house)
     return (
         found
         if not remedies
-        else replace(found, findings=offered(found, lambda t: evaluate(t, measured, remedies=False)))
+        else replace(found, findings=offered(found, lambda t: evaluate(t, measured, house, remedies=False)))
     )

@@ -9,6 +9,7 @@ from typing import Any
 from idle_quarry.path.codecs import gb_per_hour
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.grades import Step, worst
+from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import Codec
 from idle_quarry.path.steps import LinkPlan
@@ -135,6 +136,8 @@ class Evaluation:
     findings: tuple[Finding, ...]
     #: What disks were measured to play on this machine, MB/s by the path of a place; empty where nothing was measured.
     measured: Mapping[str, float] = field(default_factory=dict, hash=False, compare=False)
+    #: What the house has now of what the template carries copies of.
+    house: House = field(default=NO_HOUSE, hash=False, compare=False)
 
     def plays(self, place: Place) -> float | None:
         """Return what a place plays, MB/s: as measured here, else as the template says; None where neither is known."""

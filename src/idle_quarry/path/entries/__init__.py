@@ -7,16 +7,17 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Annotated, Any
 
-from pydantic import Field, TypeAdapter
+from pydantic import BaseModel, Field, TypeAdapter
 
 from idle_quarry.path.entries.codec import Codec, CodecVariant
 from idle_quarry.path.entries.delivery import Delivery
-from idle_quarry.path.entries.entry import Entry, canonical_entry, entry_hash, stored_entry
+from idle_quarry.path.entries.entry import Entry, Part, canonical_entry, entry_hash, stored_entry
 from idle_quarry.path.entries.kept_format import KeptFormat
 from idle_quarry.path.entries.monitor import Door, Monitor
 from idle_quarry.path.entries.naming import NamingRule
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.entries.sound import SoundLayout
+from idle_quarry.path.entries.typed import said_member
 
 __all__ = [
     "KINDS", "AnyEntry", "Codec", "CodecVariant", "Delivery", "Door", "Entry", "KeptFormat", "Kind", "Monitor", "NamingRule",
@@ -70,16 +71,16 @@ def entry_from_data(data: Any) -> Entry:
 
 
 def facts_of(entry: Entry) -> dict[str, Any]:
-    """Return what an entry says, flat, by place: members of lists by their number."""
+    """Return what an entry says, flat, by place: members of lists as they are typed, by their number."""
 
     def walk(value: Any, place: str) -> Iterator[tuple[str, Any]]:
-        if isinstance(value, dict):
-            for key, part in value.items():
-                yield from walk(part, f"{place}.{key}" if place else key)
-        elif isinstance(value, list) and any(isinstance(part, dict) for part in value):
-            for number, part in enumerate(value, 1):
-                yield from walk(part, f"{place}.{number}")
+        if isinstance(value, BaseModel):
+            for name in type(value).model_fields:
+                if place or name not in ("id", "uid", "entry"):
+                    yield from walk(getattr(value, name), f"{place}.{name}" if place else name)
+        elif isinstance(value, tuple) and any(isinstance(part, Part) for part in value):
+            yield from ((f"{place}.{number}", said_member(part)) for number, part in enumerate(value, 1))
         else:
-            yield place, value
+            yield place, list(value) if isinstance(value, tuple) else value
 
-    return dict(walk(entry.model_dump(mode="json", exclude={"id", "uid", "entry"}), ""))
+    return dict(walk(entry, ""))

@@ -26,6 +26,7 @@ class Holds(BaseModel):
     bit_depth: int
     samplings: tuple[str, ...]
     fast_only: int | None = None  #: above 30 frames a second only with this many lines
+    slow_only: int | None = None  #: up to 30 frames a second only with this many lines
     field_order: str | None = None
 
 

@@ -24,7 +24,7 @@ SHORT = {
     "right surround": "Rs",
     "mono": "M",
 }
-_SHORT_CONTENT = {
+SHORT_CONTENT = {
     "full mix": "",
     "music and effects": "M&E",
     "dialogue": "dialogue",
@@ -45,7 +45,7 @@ class Channel(Part):
         """Return it as one says it: "L", "R M&E", "silent"."""
         if self.carries == "silent":
             return "silent"
-        return " ".join(part for part in (SHORT[self.at], _SHORT_CONTENT[self.carries], self.language) if part)
+        return " ".join(part for part in (SHORT[self.at], SHORT_CONTENT[self.carries], self.language) if part)
 
 
 class SoundLayout(Entry):

@@ -9,6 +9,7 @@ from idle_quarry.path.findings import (
     coding,
     colour,
     fields,
+    house,
     monitoring,
     picture,
     places,
@@ -32,6 +33,7 @@ FINDERS: tuple[Finder, ...] = (
     sound.find,
     structure.find,
     places.find,
+    house.find,
 )
 
 

@@ -6,8 +6,7 @@ from collections.abc import Iterator
 
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import CANNOT_SUIT_BOTH, remedy, wanted_by
-
-_CHANNELS = {"mono": 1, "stereo": 2, "5.1": 6}
+from idle_quarry.path.registry import sound_layouts
 
 
 def db(value: float) -> str:
@@ -16,7 +15,7 @@ def db(value: float) -> str:
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
-    plan = e.template.sound
+    plan, layouts = e.template.sound, sound_layouts()
     if plan.sample_rate not in (48000, 96000):
         text = f"Sound at {plan.sample_rate / 1000:g} kHz: pictures are worked with at 48 kHz."
         yield Finding("caution", "sample_rate_unusual", "sound", text, remedy("48 kHz", ("sound.sample_rate", 48000)))
@@ -54,10 +53,12 @@ def find(e: Evaluation) -> Iterator[Finding]:
             text = f"{d.name} allows peaks to {db(d.true_peak_dbtp)} dBTP, the programme {own}."
             cure = remedy(f"Limit to {db(d.true_peak_dbtp)} dBTP", ("sound.true_peak_dbtp", d.true_peak_dbtp))
             yield Finding("caution", "true_peak_differs", where, text, cure)
-        if _CHANNELS[d.layout] > _CHANNELS[plan.layout]:
-            text = f"{d.name} wants {d.layout}, the programme is made in {plan.layout}."
+        wanted, made = layouts[d.layout], layouts[plan.layout]
+        lacking = made.lacks(wanted)
+        if lacking:
+            text = f"{d.name} wants {wanted.name}, the programme is made in {made.name}: {'; '.join(lacking)}."
             yield Finding(
-                "caution", "layout_short", where, text, remedy(f"Work in {d.layout}", ("sound.layout", d.layout))
+                "caution", "layout_short", where, text, remedy(f"Work in {wanted.name}", ("sound.layout", d.layout))
             )
-        elif _CHANNELS[d.layout] < _CHANNELS[plan.layout]:
-            yield Finding("note", "layout_folded", where, f"{d.name}: {plan.layout} is folded down to {d.layout}.")
+        elif made.folds_into(wanted):
+            yield Finding("note", "layout_folded", where, f"{d.name}: {made.name} is folded down to {wanted.name}.")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
-from idle_quarry.path.codecs import cannot_hold, gb_per_hour, holding, mbps
+from idle_quarry.path.codecs import cannot_hold, gb_per_hour, mbps
 from idle_quarry.path.policies import Policy, parts
 from idle_quarry.path.registry import codecs, territories
 from idle_quarry.path.settings.setting import (
@@ -14,6 +14,7 @@ from idle_quarry.path.settings.setting import (
     WHY_LOCKED,
     Parse,
     Setting,
+    any_text,
     named,
     number,
     one_of,
@@ -270,16 +271,14 @@ def codec_follows(codec_id: str, fmt: SignalFormat) -> str:
 
 def codec_setting(place: str, sheet: str, codec: str, fmt: SignalFormat) -> Setting:
     """Return the setting that chooses a codec for `fmt`, offering those that can hold it."""
-    options = {each.name: each.id for each in codecs().values()}
-    able = tuple(each.name for each in holding(fmt))
     return Setting(
         place,
         sheet,
         "Codec",
-        codecs()[codec].name,
+        codec,
         codec_follows(codec, fmt),
-        one_of(options, "codec"),
-        able,
-        free=True,
+        any_text,
+        names="codec",
+        holds=fmt,
         explained="Made for work, and what the place can play: the right one is the best the storage plays, not the biggest.",
     )

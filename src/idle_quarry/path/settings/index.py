@@ -6,8 +6,10 @@ from collections.abc import Callable, Iterator
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import value_at
+from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.registry import territories
 from idle_quarry.path.settings.formats import exception_settings, format_settings, policy_settings
+from idle_quarry.path.settings.offered import offering
 from idle_quarry.path.settings.plans import places_settings, sound_settings, timecode_settings
 from idle_quarry.path.settings.setting import (
     Setting,
@@ -39,9 +41,9 @@ def sheet_name(template: Template, sheet: str) -> str:
 _LISTS = {"source": "sources", "delivery": "deliveries"}
 
 
-def settings_of(template: Template) -> list[Setting]:
+def settings_of(template: Template, house: House = NO_HOUSE) -> list[Setting]:
     """Return every setting of a template, in the order one types them into a system."""
-    return [setting for sheet in sheets(template) for setting in settings_on(template, sheet)]
+    return [setting for sheet in sheets(template) for setting in settings_on(template, sheet, house)]
 
 
 def sheets(t: Template) -> list[str]:
@@ -50,16 +52,22 @@ def sheets(t: Template) -> list[str]:
     return ["template", *sources, "working", "intermediate", "proxy", "monitor", *outs, "sound", "timecode", "places"]
 
 
-def settings_on(template: Template, sheet: str) -> list[Setting]:
-    """Return the settings of one sheet; none for a sheet the template does not have."""
+def settings_on(template: Template, sheet: str, house: House = NO_HOUSE) -> list[Setting]:
+    """Return the settings of one sheet; none for a sheet the template does not have. What a house has is offered in them."""
+    return [offering(setting, template, house) for setting in _settings_on(template, sheet)]
+
+
+def _settings_on(template: Template, sheet: str) -> Iterator[Setting]:
     kind, _, ident = sheet.partition(":")
     if kind == "source":
-        return [setting for source in template.sources if source.id == ident for setting in source_settings(source)]
-    if kind == "delivery":
-        here = any(delivery.id == ident for delivery in template.deliveries)
-        return list(delivery_settings(template, ident)) if here else []
-    make = _SHEETS.get(sheet)
-    return list(make(template)) if make is not None else []
+        for source in template.sources:
+            if source.id == ident:
+                yield from source_settings(source)
+    elif kind == "delivery":
+        if any(delivery.id == ident for delivery in template.deliveries):
+            yield from delivery_settings(template, ident)
+    elif sheet in _SHEETS:
+        yield from _SHEETS[sheet](template)
 
 
 def source_settings(source: Source) -> Iterator[Setting]:

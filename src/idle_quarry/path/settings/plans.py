@@ -10,6 +10,7 @@ from typing import Any
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.findings.sound import db
+from idle_quarry.path.registry import sound_layouts
 from idle_quarry.path.settings.setting import (
     WHY_LOCKED,
     YES_NO,
@@ -47,17 +48,17 @@ def sound_rows(place: str, sheet: str, plan: Any, bits_name: str) -> Iterator[Se
         ("16", "24", "32"),
         free=False,
     )
-    layouts = {"mono": 1, "stereo": 2, "5.1": 6}
-    order = {"mono": "1 channel", "stereo": "left, right", "5.1": "L R C LFE Ls Rs in files"}
+    layout = sound_layouts()[plan.layout]
+    count = len(layout.channels)
     yield Setting(
         f"{place}.layout",
         sheet,
         "Channels",
         plan.layout,
-        order[plan.layout],
-        one_of({k: k for k in layouts}, "layout"),
-        tuple(layouts),
+        layout.words if count > 1 else "1 channel",
+        any_text,
         free=False,
+        names="sound",
     )
     known = {-18.0: "EBU R 68", -20.0: "SMPTE RP 155"}
     yield Setting(

@@ -10,6 +10,7 @@ from typing import Any
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.template import Template
+from idle_quarry.signal.formats import SignalFormat
 
 Parse = Callable[[str], Any]
 
@@ -43,6 +44,9 @@ class Setting:
     free: bool = True
     explained: str = ""
     locked: str = ""
+    names: str = ""  #: the kind of entry it names: its text is the entry's id until `offering` says the name
+    holds: SignalFormat | None = None  #: what a codec that is named must hold
+    nothing: str = ""  #: what is said where it may name none
     also: tuple[Edit, ...] = ()  #: what no longer holds when it changes
 
     def edits(self, text: str) -> tuple[Edit, ...]:

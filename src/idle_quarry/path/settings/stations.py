@@ -74,17 +74,8 @@ def monitor_settings(t: Template) -> Iterator[Setting]:
     if feed is None:
         return
     device = monitors().get(feed.monitor)
-    options = {each.name: each.id for each in monitors().values()}
-    yield Setting(
-        "monitor.monitor",
-        "monitor",
-        "Monitor",
-        device.name if device else feed.monitor,
-        device.kind if device else "not known here",
-        one_of(options, "monitor"),
-        tuple(options),
-        free=False,
-    )
+    follows = device.kind if device else "not known here"
+    yield Setting("monitor.monitor", "monitor", "Monitor", feed.monitor, follows, any_text, free=False, names="monitor")
     travels = carriage(feed.format)
     for setting in format_settings("monitor.format", "monitor", feed.format):
         if setting.label == "Format":

@@ -1,0 +1,59 @@
+"""Findings about the house's own entries: what the template carries is not what the house has now."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from idle_quarry.path.entries import KINDS, Entry, facts_of
+from idle_quarry.path.evaluation import Evaluation, Finding
+from idle_quarry.path.findings.common import remedy
+
+_MOST_TOLD = 3
+
+
+def find(e: Evaluation) -> Iterator[Finding]:
+    for copy in e.template.house:
+        now = e.house.now(copy.uid)
+        if now is None or now.id == copy.id:
+            continue
+        places = list(_places_of(e, copy.id))
+        text = f"{copy.name} is otherwise in the house now: {changes_in_words(copy, now)}."
+        cure = remedy(f"Take it as it is now: {now.name}", *((place, now.id) for place, _ in places))
+        yield Finding("caution", "entry_newer", places[0][1] if places else "template", text, cure if places else None)
+
+
+def _places_of(e: Evaluation, ident: str) -> Iterator[tuple[str, str]]:
+    """Yield each place that names an entry, with the station it belongs to."""
+    t = e.template
+    named = [("intermediate.codec", "intermediate", t.intermediate.codec), ("sound.layout", "sound", t.sound.layout)]
+    if t.proxy is not None:
+        named.append(("proxy.codec", "proxy", t.proxy.codec))
+    if t.monitor is not None:
+        named.append(("monitor.monitor", "monitor", t.monitor.monitor))
+    for d in t.deliveries:
+        place, where = f"deliveries.{d.id}", f"delivery:{d.id}"
+        named += [(f"{place}.codec", where, d.codec), (f"{place}.layout", where, d.layout)]
+        named.append((f"{place}.standard", where, d.standard or ""))
+    yield from ((place, where) for place, where, value in named if value == ident)
+
+
+def changes_in_words(before: Entry, now: Entry) -> str:
+    """Return what differs between two states of an entry, the first few things and how many more."""
+    a, b = facts_of(before), facts_of(now)
+    told = []
+    for place in dict.fromkeys([*a, *b]):
+        if a.get(place) != b.get(place):
+            told.append(f"{_label(place)} {_said(a.get(place))} → {_said(b.get(place))}")
+    more = len(told) - _MOST_TOLD
+    said = "; ".join(told[:_MOST_TOLD]) + (f"; and {more} more" if more > 0 else "")
+    return said or f"another {KINDS[now.entry].one.lower()}"
+
+
+def _label(place: str) -> str:
+    return place.replace("_", " ").replace(".", " ")
+
+
+def _said(value: object) -> str:
+    if value is None or value == "" or value == []:
+        return "nothing"
+    return ", ".join(map(str, value)) if isinstance(value, list) else str(value)

@@ -1,0 +1,40 @@
+"""Settings that name an entry offer what ships, what the house has, and what the template carries."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from idle_quarry.path.codecs import cannot_hold, mbps
+from idle_quarry.path.entries import Codec
+from idle_quarry.path.house import House, choices_of, name_of
+from idle_quarry.path.settings.setting import Parse, Setting, one_of
+from idle_quarry.path.template import Template
+
+_CALLED = {"sound": "layout", "programme": "layout", "naming": "rule", "delivery": "spec"}
+
+
+def offering(setting: Setting, template: Template, house: House) -> Setting:
+    """Return a setting that names an entry with the entry's name, and with all that can be chosen; any other as it was."""
+    if not setting.names:
+        return setting
+    choices = choices_of(setting.names, template, house)
+    able = list(choices)
+    fmt = setting.holds
+    if fmt is not None:
+        codecs = {name: entry for name, entry in choices.items() if isinstance(entry, Codec)}
+        able = sorted(
+            (name for name in codecs if not cannot_hold(codecs[name], fmt)), key=lambda n: mbps(codecs[n], fmt)
+        )
+    parse = one_of({name: entry.id for name, entry in choices.items()}, _CALLED.get(setting.names, setting.names))
+    if not setting.nothing:
+        return replace(setting, text=name_of(setting.text, choices), choices=tuple(able), parse=parse)
+    text = name_of(setting.text, choices) if setting.text else setting.nothing
+    return replace(setting, text=text, choices=(setting.nothing, *able), parse=_or(setting.nothing, parse))
+
+
+def _or(nothing: str, parse: Parse) -> Parse:
+    def parse_or_nothing(text: str) -> Any:
+        return "" if text.strip().lower() in ("", nothing.lower()) else parse(text)
+
+    return parse_or_nothing
