@@ -62,7 +62,7 @@ def test_every_entry_that_ships_can_be_copied_changed_and_carried(kind: str, tmp
         entry_from_data({"entry": "format", "uid": "a" * 8, "name": "x", "words": "1080i25"})
     ]
     for entry in shipped:
-        mine = checked(stored_entry(own_copy(entry, "Mine")))
+        mine = own_copy(entry, "Mine")
         assert mine.uid and mine.id != entry.id and known(kind)[mine.id].name == "Mine"
         again = entry_from_data(json.loads(json.dumps(stored_entry(mine))))
         assert (again, again.id) == (mine, mine.id)
@@ -155,8 +155,8 @@ def test_a_template_carries_what_it_names(tmp_path: Path) -> None:
 
 
 def test_what_is_newer_in_the_house_is_a_finding_whose_remedy_takes_it() -> None:
-    bay = checked(stored_entry(own_copy(monitors()["bay-two-grade"], "Bay 9")))
-    layout = checked(stored_entry(own_copy(sound_layouts()["stereo"], "Two")))
+    bay = own_copy(monitors()["bay-two-grade"], "Bay 9")
+    layout = own_copy(sound_layouts()["stereo"], "Two")
     template = edited(
         HD, Edit("monitor.monitor", bay.id), Edit("sound.layout", layout.id), Edit("deliveries.hd-50.layout", layout.id)
     )
@@ -176,7 +176,7 @@ def test_what_is_newer_in_the_house_is_a_finding_whose_remedy_takes_it() -> None
 
 
 def test_settings_offer_what_the_house_has_by_name() -> None:
-    bay = checked(stored_entry(own_copy(monitors()["bay-two-grade"])))  # called as one that ships
+    bay = own_copy(monitors()["bay-two-grade"])  # called as one that ships
     slow = checked({"entry": "codec", "uid": "c0dec001", "name": "House lossless", "base": "ffv1"})
     small = checked({"entry": "codec", "uid": "c0dec002", "name": "House DV", "base": "dv25"})  # cannot hold HD
     house = House((bay, slow, small))

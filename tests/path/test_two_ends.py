@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from idle_quarry.errors import NotPossible, NotUnderstood
-from idle_quarry.path.beginnings import delivered, working_codec
+from idle_quarry.path.beginnings import working_codec
 from idle_quarry.path.codecs import mbps
+from idle_quarry.path.delivering import delivered
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.grades import GRADES
 from idle_quarry.path.policies import Policy

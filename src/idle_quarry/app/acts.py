@@ -10,6 +10,7 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, TypeVar
 
 from idle_quarry.app.document import Document
+from idle_quarry.app.house_acts import HouseActs
 from idle_quarry.app.questions import Answered
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import FileLibrary, Revision, Stored, Summary
@@ -33,10 +34,16 @@ class Acts:
 
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
+        self.house = HouseActs(self)
 
-    def _do(
+    def say(self, text: str, action: tuple[str, Callable[[], object]]) -> None:
+        """Say what was done, with a word that takes it back."""
+        self._desk.say(text, action=action)
+
+    def do(
         self, work: Callable[[FileLibrary], T], done: Callable[[T], object], answered: Answered | None = None
     ) -> None:
+        """Write to the library, and see to it that what is shown follows; a refusal goes to whoever asked, else it is said."""
         desk = self._desk
 
         def finished(value: T) -> None:
@@ -76,7 +83,7 @@ class Acts:
             self._desk.documents.became(document, stored)
             done(stored.revision)
 
-        self._do(work, became, answered)
+        self.do(work, became, answered)
 
     # -- a shelf ---------------------------------------------------------------------------------------
 
@@ -90,7 +97,7 @@ class Acts:
             note = f"copied from {summary.name}, revision {stored.revision.number}"
             return library.save_new(edited(stored.template, Edit("name", name)), shelf, note)
 
-        self._do(work, done)
+        self.do(work, done)
 
     def rename(self, summary: Summary, name: str, answered: Answered) -> None:
         """Give a template another name: a revision, since a revision never changes."""
@@ -110,19 +117,19 @@ class Acts:
                 if summary.approved is not None:
                     self._desk.say(f"It is called {name} when this draft is approved.")
 
-        self._do(work, done, answered)
+        self.do(work, done, answered)
 
     def put_aside(self, summary: Summary) -> None:
         """Take a template off its shelf; it can be put back."""
         back = ("Undo", lambda: self.bring_back(summary.id))
-        self._do(
+        self.do(
             lambda library: library.put_aside(summary.id),
             lambda _none: self._desk.say(f"{summary.name} was put aside.", action=back),
         )
 
     def bring_back(self, template_id: str, done: Callable[[], object] = lambda: None) -> None:
         """Put a template that was put aside on its shelf again."""
-        self._do(lambda library: library.bring_back(template_id), lambda _none: done())
+        self.do(lambda library: library.bring_back(template_id), lambda _none: done())
 
     def toggle_default(self, template_id: str, *, own: bool) -> None:
         """Make a template the one new jobs start from, in the house or for this person, or no longer."""
@@ -131,12 +138,12 @@ class Acts:
             kept = library.defaults()[1 if own else 0]
             library.set_default(None if kept == template_id else template_id, own=own)
 
-        self._do(work, lambda _none: None)
+        self.do(work, lambda _none: None)
 
     def set_rule(self, *, alone: bool) -> None:
         """Say how many people an approval takes in this house."""
         said = "One person may approve alone." if alone else "Another person than the author approves."
-        self._do(lambda library: library.set_one_person(alone), lambda _none: self._desk.say(said))
+        self.do(lambda library: library.set_one_person(alone), lambda _none: self._desk.say(said))
 
     def put_on_house_shelf(self, templates: Sequence[Template], note: str, done: Callable[[int], object]) -> None:
         """Put templates on the house shelf as drafts; names that are there are left alone. `done` is told how many went."""
@@ -149,7 +156,7 @@ class Acts:
                     made += 1
             return made
 
-        self._do(work, done)
+        self.do(work, done)
 
     # -- reviews ---------------------------------------------------------------------------------------
 
@@ -163,7 +170,7 @@ class Acts:
             self._desk.say(said or f"{name}, revision {revision.number}: {ACTS[act].told}.")
             done()
 
-        self._do(
+        self.do(
             lambda library: library.review(revision.template_id, revision.number, act, note, answers=answers),
             told,
             answered,
@@ -171,7 +178,7 @@ class Acts:
 
     def comment(self, revision: Revision, place: str, text: str, done: Callable[[], object]) -> None:
         """Say something of a revision."""
-        self._do(
+        self.do(
             lambda library: library.comment(revision.template_id, revision.number, place, text), lambda _remark: done()
         )
 
@@ -185,7 +192,7 @@ class Acts:
             self._desk.documents.let_go(ident)
             done(ident)
 
-        self._do(
+        self.do(
             lambda library: library.save_revision(ident, made, note, parent=numbers[0], merged=numbers[1]),
             told,
             answered,
@@ -222,7 +229,7 @@ class Acts:
             elif refused:
                 self._desk.say(refused[0], refusal=True)
 
-        self._do(work, told)
+        self.do(work, told)
 
     def take_back(self, taken: Sequence[Taken]) -> None:
         """Undo an import."""
@@ -232,7 +239,7 @@ class Acts:
             for each in taken:
                 self._desk.documents.let_go(each.template_id)
 
-        self._do(lambda library: take_back(library, list(taken)), told)
+        self.do(lambda library: take_back(library, list(taken)), told)
 
     # -- jobs ------------------------------------------------------------------------------------------
 

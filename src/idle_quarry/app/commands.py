@@ -151,6 +151,7 @@ def _of_shelf(desk: Desk, stage: Stage) -> list[Command]:
         Command(
             "Table of the templates shown, and changes in many", in_library(shelf.show_table), "Ctrl+T", nothing_shown
         ),
+        Command("Equipment and specs of the house", in_library(shelf.show_equipment), "Ctrl+E"),
         Command("The standard set of a house", in_library(shelf.show_standard_set)),
         Command("Print the house book", in_library(shelf.files.ask_book)),
         Command("Compare the chosen template with another", in_library(shelf.compare_with), "", nothing_chosen),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from functools import cached_property, lru_cache
+from functools import lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
@@ -14,6 +14,8 @@ from idle_quarry.app.acts import Acts
 from idle_quarry.app.document import Document
 from idle_quarry.app.documents import Documents
 from idle_quarry.app.following import FileFollower
+from idle_quarry.app.later import Later
+from idle_quarry.app.models.house_now import HouseNow
 from idle_quarry.app.models.path import PathModel
 from idle_quarry.app.models.server import Server
 from idle_quarry.app.models.shelf import Shelf
@@ -24,10 +26,12 @@ from idle_quarry.library import FileLibrary, Revision, Stored
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
+from idle_quarry.path.house import House
 from idle_quarry.path.template import Template
 from idle_quarry.places import DEMO, library_place
 
 if TYPE_CHECKING:  # read when a view of theirs is first opened
+    from idle_quarry.app.models.equipment import Equipment
     from idle_quarry.app.models.guide import Guide
     from idle_quarry.app.models.importing import Importing
     from idle_quarry.app.models.intake import Intake
@@ -50,86 +54,39 @@ class Desk(QObject):
     #: A view is to come to the front.
     view_wanted = Signal(str)
     said = Signal(str, bool, object)
+    # the models of views that are opened later
+    review: Later[Review] = Later("review", "Review")
+    merge: Later[Merge] = Later("merge", "Merge")
+    importing: Later[Importing] = Later("importing", "Importing")
+    standard_set: Later[StandardSet] = Later("standard_set", "StandardSet")
+    many: Later[Many] = Later("many", "Many")
+    equipment: Later[Equipment] = Later("equipment", "Equipment")
+    guide: Later[Guide] = Later("guide", "Guide")
+    intake: Later[Intake] = Later("intake", "Intake")
+    proof: Later[Proof] = Later("proof", "Proof")
+    jobs: Later[Jobs] = Later("jobs", "Jobs")
+    profile: Later[Profile] = Later("profile", "Profile")
 
     def __init__(self, library: FileLibrary, preferences: Preferences) -> None:
         super().__init__()
         self.library = library
         self.preferences = preferences
         self.workers = Workers()
+        self.house = HouseNow(self)
         self.documents = Documents(self)
         self.server = Server(self)
         self._follower = None if library.at_hand else FileFollower(library.place, self._others_saved)
         self._stored: Callable[[str, int, str], Stored] = lru_cache(maxsize=256)(
             lambda template_id, number, _hash: self.library.stored(template_id, number)
         )
-        self._evaluated: Callable[[str, int, str], Evaluation] = lru_cache(maxsize=512)(
-            lambda template_id, number, hash_: evaluate(self._stored(template_id, number, hash_).template)
+        self._evaluated: Callable[[str, int, str, House], Evaluation] = lru_cache(maxsize=512)(
+            lambda template_id, number, hash_, house: evaluate(
+                self._stored(template_id, number, hash_).template, house=house
+            )
         )
         self.acts = Acts(self)
         self.shelf = Shelf(self)
         self.path = PathModel(self)
-
-    # -- the models of views that are opened later --------------------------------------------------------
-
-    @cached_property
-    def review(self) -> Review:
-        from idle_quarry.app.models.review import Review
-
-        return Review(self)
-
-    @cached_property
-    def merge(self) -> Merge:
-        from idle_quarry.app.models.merge import Merge
-
-        return Merge(self)
-
-    @cached_property
-    def importing(self) -> Importing:
-        from idle_quarry.app.models.importing import Importing
-
-        return Importing(self)
-
-    @cached_property
-    def standard_set(self) -> StandardSet:
-        from idle_quarry.app.models.standard_set import StandardSet
-
-        return StandardSet(self)
-
-    @cached_property
-    def many(self) -> Many:
-        from idle_quarry.app.models.many import Many
-
-        return Many(self)
-
-    @cached_property
-    def guide(self) -> Guide:
-        from idle_quarry.app.models.guide import Guide
-
-        return Guide()
-
-    @cached_property
-    def intake(self) -> Intake:
-        from idle_quarry.app.models.intake import Intake
-
-        return Intake(self)
-
-    @cached_property
-    def proof(self) -> Proof:
-        from idle_quarry.app.models.proof import Proof
-
-        return Proof(self)
-
-    @cached_property
-    def jobs(self) -> Jobs:
-        from idle_quarry.app.models.jobs import Jobs
-
-        return Jobs(self)
-
-    @cached_property
-    def profile(self) -> Profile:
-        from idle_quarry.app.models.profile import Profile
-
-        return Profile(self)
 
     # -- saying, reading and writing -----------------------------------------------------------------------
 
@@ -214,8 +171,8 @@ class Desk(QObject):
         return replace(self._stored(revision.template_id, revision.number, revision.hash), revision=revision)
 
     def evaluation(self, template_id: str, number: int, hash_: str) -> Evaluation:
-        """Return a stored revision's evaluation; revisions never change, so each is made once."""
-        return self._evaluated(template_id, number, hash_)
+        """Return a stored revision's evaluation; revisions never change, so each is made once for what the house has now."""
+        return self._evaluated(template_id, number, hash_, self.house.value)
 
     def change_person(self, name: str) -> None:
         """Let another person work here."""

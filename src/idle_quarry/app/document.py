@@ -15,6 +15,7 @@ from idle_quarry.library.records import Stored
 from idle_quarry.path.edits import Change, Edit, changes, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
+from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.template import Template
 
 _KEEP_MS = 300
@@ -48,13 +49,14 @@ class Document(QObject):
         workers: Workers,
         key: str | None = None,
         measured: Callable[[], Mapping[str, float]] = dict,
+        house: Callable[[], House] = lambda: NO_HOUSE,
     ) -> None:
         super().__init__()
-        self._measured = measured
+        self._measured, self._house = measured, house
         self.base = base
         self.undo_stack = QUndoStack(self)
         self._template = template
-        self._evaluation = evaluate(template, measured())
+        self._evaluation = evaluate(template, measured(), house())
         self._drafts, self._workers = drafts, workers
         self.key = key or (base.revision.template_id if base else f"new-{uuid.uuid4()}")
         self._later = QTimer(self, singleShot=True, interval=_KEEP_MS)
@@ -93,7 +95,7 @@ class Document(QObject):
 
     def look_again(self) -> None:
         """Evaluate anew: the template, or what is known of this machine's disks, has changed."""
-        self._evaluation = evaluate(self._template, self._measured())
+        self._evaluation = evaluate(self._template, self._measured(), self._house())
         self.changed.emit()
 
     def became(self, stored: Stored) -> None:

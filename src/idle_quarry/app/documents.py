@@ -11,6 +11,7 @@ from idle_quarry.app.document import Document
 from idle_quarry.app.drafts import Draft, Drafts
 from idle_quarry.errors import LibraryError
 from idle_quarry.library import Revision, Stored, Summary
+from idle_quarry.path.house import House
 from idle_quarry.path.template import Template
 from idle_quarry.proof.disks import disk_speeds
 
@@ -30,6 +31,7 @@ class Documents(QObject):
         self.disk_speeds = disk_speeds()
         self.front: Document | None = None
         self.held: dict[str, Document] = {}
+        desk.house.changed.connect(self.look_again)
 
     def open_stored(self, template_id: str, number: int | None = None) -> None:
         """Open a template; unsaved work on it is taken up where it was left."""
@@ -67,13 +69,20 @@ class Documents(QObject):
         self._bring(document)
 
     def _document(self, template: Template, base: Stored | None, key: str | None = None) -> Document:
-        return Document(template, base, self.drafts, self._desk.workers, key, lambda: self.disk_speeds)
+        return Document(template, base, self.drafts, self._desk.workers, key, lambda: self.disk_speeds, self._house)
 
     def disks_measured(self) -> None:
         """Take up what disks were measured to play, and have every open template judged by it."""
         self.disk_speeds = disk_speeds()
+        self.look_again()
+
+    def look_again(self) -> None:
+        """Judge every open template anew: the disks, or what the house has, are known otherwise."""
         for document in self.held.values():
             document.look_again()
+
+    def _house(self) -> House:
+        return self._desk.house.value
 
     def unfinished(self) -> list[Draft]:
         """Return every draft an earlier run left."""

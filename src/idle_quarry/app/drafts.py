@@ -13,6 +13,8 @@ from pydantic import ValidationError
 from idle_quarry.errors import QuarryError
 from idle_quarry.files import written_whole
 from idle_quarry.library.exchange import template_from_data
+from idle_quarry.library.house import checked
+from idle_quarry.path.entries import Entry, canonical_entry
 from idle_quarry.path.template import Template
 from idle_quarry.places import data_folder
 
@@ -44,6 +46,24 @@ class Drafts:
             "template": draft.template.model_dump(mode="json"),
         }
         written_whole(self._folder / f"{draft.key}.json", json.dumps(data).encode())
+
+    def keep_entry(self, entry: Entry) -> None:
+        """Write an edited entry of the house that is no revision yet. Raises `OSError`."""
+        (self._folder / "entries").mkdir(parents=True, exist_ok=True)
+        written_whole(self._folder / "entries" / f"{entry.uid}.json", canonical_entry(entry).encode())
+
+    def drop_entry(self, uid: str) -> None:
+        """Forget an edited entry."""
+        with contextlib.suppress(OSError):
+            (self._folder / "entries" / f"{uid}.json").unlink(missing_ok=True)
+
+    def entries(self) -> list[Entry]:
+        """Return the edited entries kept; what cannot be read is left where it lies."""
+        found = []
+        for path in sorted((self._folder / "entries").glob("*.json")):
+            with contextlib.suppress(OSError, ValueError, QuarryError):
+                found.append(checked(json.loads(path.read_text(encoding="utf-8"))))
+        return found
 
     def drop(self, key: str) -> None:
         """Forget a draft."""

@@ -10,15 +10,18 @@ from typing import TYPE_CHECKING, Any
 
 from idle_quarry.cli.output import Output, complain, table
 from idle_quarry.errors import JobError, LibraryError, MediaError, NotUnderstood
-from idle_quarry.path.codecs import gb_per_hour, holding, mbps
+from idle_quarry.path.codecs import cannot_hold, gb_per_hour, holding, mbps
 from idle_quarry.path.edits import differences
+from idle_quarry.path.entries import Codec, KeptFormat
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation, Finding, described_format
 from idle_quarry.path.grades import Step
+from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.policies import Policy, parts
 from idle_quarry.path.steps import plan as plan_link
 from idle_quarry.places import DEMO, library_place, person
 from idle_quarry.signal import format_from_words, format_words
+from idle_quarry.signal.formats import SignalFormat
 
 if TYPE_CHECKING:
     from idle_quarry.library import Library, Stored
@@ -50,6 +53,17 @@ def _open(options: Options) -> Library:
 
         lay_out(write_pdf, complain)
     return open_library(place, person(options.library, options.person))
+
+
+def house_of(options: Options) -> House:
+    """Return what the house has of its own, where there is a library; nothing where there is none yet."""
+    from idle_quarry.library.house import in_use
+    from idle_quarry.library.server import is_server
+
+    if not is_server(options.library) and not library_place(options.library).is_file():
+        return NO_HOUSE
+    with opened(options) as library:
+        return House(tuple(stored.entry for stored in in_use(library).values()))
 
 
 def stored_of(library: Library, name: str) -> Stored:
@@ -136,8 +150,9 @@ def suggest(options: Options, out: Output) -> int:
     for text in options.source:
         sources.append(source_from_words(_words_of_clip(text), sources))
     outs: list[Delivered] = []
+    house = house_of(options)
     for text in options.delivery:
-        outs.append(delivery_from_words(text, outs))
+        outs.append(delivery_from_words(text, outs, house))
     found = suggested(sources, outs)
     lines = []
     for place, each in enumerate(found[:8], 1):
@@ -183,9 +198,21 @@ def _media(given: list[str]) -> list[Path]:
     return grouped(paths)
 
 
+def _format(text: str, options: Options) -> SignalFormat:
+    """Return the format that words say, or that the house keeps by a name. Raises `NotUnderstood`."""
+    try:
+        return format_from_words(text)
+    except NotUnderstood:
+        wanted = text.strip().lower()
+        for entry in house_of(options).entries:
+            if isinstance(entry, KeptFormat) and entry.name.lower() == wanted:
+                return entry.signal
+        raise
+
+
 def plan(options: Options, out: Output) -> int:
     """The steps and the grade from one signal format to another."""
-    source, target = format_from_words(options.source), format_from_words(options.target)
+    source, target = (_format(text, options) for text in (options.source, options.target))
     chosen = {}
     for name, part in parts().items():
         value = getattr(options, name)
@@ -329,9 +356,12 @@ def template_diff(options: Options, out: Output) -> int:
 
 def explain(options: Options, out: Output) -> int:
     """A template's evaluated path and findings."""
+    from idle_quarry.library.house import in_use
+
     with opened(options) as library:
         stored = stored_of(library, options.name)
-    result = evaluate(stored.template)
+        now = House(tuple(each.entry for each in in_use(library).values()))
+    result = evaluate(stored.template, house=now)
     document: dict[str, Any] = {
         "template": stored.name,
         "revision": stored.revision.number,
@@ -458,9 +488,10 @@ def job_check(options: Options, out: Output) -> int:
 
 def codecs(options: Options, out: Output) -> int:
     """The codecs that can hold a format, lowest data rate first."""
-    fmt = format_from_words(options.format_words)
+    fmt = _format(options.format_words, options)
     document, rows = [], []
-    for codec in holding(fmt):
+    own = [codec for codec in house_of(options).of("codec") if isinstance(codec, Codec) and not cannot_hold(codec, fmt)]
+    for codec in sorted([*holding(fmt), *own], key=lambda codec: mbps(codec, fmt)):
         rate = mbps(codec, fmt)
         document.append(
             {

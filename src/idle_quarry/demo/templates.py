@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from idle_quarry.path.beginnings import delivered
+from idle_quarry.path.delivering import delivered
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.template import (

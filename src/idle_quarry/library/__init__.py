@@ -1,6 +1,6 @@
 """Templates kept: shelves, revisions, reviews, exchange files."""
 
-from idle_quarry.library.records import JobRecord, Remark, Revision, Search, Stored, Summary, typed_words
+from idle_quarry.library.records import JobRecord, Remark, Revision, Search, Stored, StoredEntry, Summary, typed_words
 from idle_quarry.library.store import FileLibrary, Library, open_library
 
 __all__ = [
@@ -11,6 +11,7 @@ __all__ = [
     "Revision",
     "Search",
     "Stored",
+    "StoredEntry",
     "Summary",
     "open_library",
     "typed_words",

@@ -51,14 +51,18 @@ class Listed:
         return words_of(self.entry)
 
 
-def listed(library: Reading, kind: str | None = None, *, aside: bool = False) -> list[Listed]:
+def listed(
+    library: Reading, kind: str | None = None, *, aside: bool = False, uses: dict[str, list[str]] | None = None
+) -> list[Listed]:
     """Return every entry, those that ship first in each kind, then the house's and one's own, each with who uses it.
+
+    `uses` is what `used_by` gives, where that is known already.
 
     Raises `LibraryError`; `NotUnderstood` for a kind that there is not.
     """
     if kind is not None and kind not in KINDS:
         raise NotUnderstood("no kind of entry", subject=kind, remedy="say " + ", ".join(KINDS))
-    uses = used_by(library)
+    uses = used_by(library) if uses is None else uses
     found = []
     for word in [kind] if kind else KINDS:
         if not aside:
@@ -126,11 +130,14 @@ def found(library: Reading, ident: str) -> Listed:
 
 
 def own_copy(entry: Entry, name: str | None = None) -> Entry:
-    """Return an entry of one's own that says the same as another: of a codec that ships, a variant that changes nothing yet."""
+    """Return an entry of one's own that says the same as another: of a codec that ships, a variant that changes nothing yet.
+
+    Raises `ExchangeError` for a name that cannot be.
+    """
     uid = str(uuid.uuid4())
     if isinstance(entry, Codec):
-        return entry_from_data({"entry": "codec", "uid": uid, "name": name or entry.name, "base": entry.id})
-    return entry_from_data({**stored_entry(entry), "uid": uid, "name": name or entry.name})
+        return checked({"entry": "codec", "uid": uid, "name": name or entry.name, "base": entry.id})
+    return checked({**stored_entry(entry), "uid": uid, "name": name or entry.name})
 
 
 def checked(data: Any) -> Entry:
@@ -170,13 +177,15 @@ def import_entry(path: Path) -> tuple[Entry, bool | None]:
 
 
 def put(library: Library, entry: Entry, shelf: str, note: str) -> Revision:
-    """Save an entry: a new revision where the library has it already, else as a new one on a shelf.
+    """Save an entry: a new revision where the library has it already, put aside or not, else as a new one on a shelf.
 
     Raises `LibraryError`; `NameTaken` where another is called so.
     """
     there = library.these([entry.uid])
     if not there:
         return library.save_new(entry, shelf, note)
+    if there[0].aside:
+        library.bring_back(entry.uid)
     newest = library.entry(entry.uid)
     if newest.entry == entry:
         return newest.revision

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.path.codecs import holding, mbps
+from idle_quarry.path.delivering import delivered
 from idle_quarry.path.findings.coding import MARGIN
 from idle_quarry.path.findings.monitoring import acceptable_formats, refusals
 from idle_quarry.path.names import text_refused
@@ -69,24 +69,6 @@ def work_places(folder: str, disk: Disk = "not known", plays_mb_s: float | None 
 
 
 PLACES = work_places("")
-
-
-def delivered(
-    standard: str, *, name: str | None = None, ident: str | None = None, rate_of: SignalFormat | None = None
-) -> Delivered:
-    """Return a delivery station made from a standard delivery; web deliveries follow `rate_of`'s rate."""
-    found = deliveries()[standard]
-    fmt = found.signal
-    if found.follows_rate and rate_of is not None:
-        fmt = replace(fmt, rate=rate_of.rate)
-    sound = found.sound
-    drop = found.drop and can_drop(fmt.rate)
-    return Delivered(
-        id=ident or standard, name=name or found.name, standard=standard, format=fmt, codec=found.codec,
-        start=found.start.replace(";", ":"), drop=drop, sample_rate=sound.sample_rate, sound_bits=sound.bit_depth,
-        line_up_dbfs=sound.line_up_dbfs, loudness_lufs=sound.loudness_lufs, true_peak_dbtp=sound.true_peak_dbtp,
-        layout=sound.layout,
-    )  # fmt: skip
 
 
 def territory_of(fmt: SignalFormat) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from idle_quarry.path.entries import CodecVariant, Entry
+from idle_quarry.path.entries import CodecVariant, Delivery, Entry
 from idle_quarry.path.registry import codecs, known
 from idle_quarry.path.template import Template
 
@@ -23,6 +23,10 @@ class House:
     def of(self, kind: str) -> list[Entry]:
         """Return the house's own entries of a kind; of a codec's variant the codec it is."""
         return [as_known(entry) for entry in self.entries if entry.entry == kind]
+
+    def specs(self) -> list[Delivery]:
+        """Return the house's own delivery specs."""
+        return [entry for entry in self.entries if isinstance(entry, Delivery)]
 
 
 NO_HOUSE = House()

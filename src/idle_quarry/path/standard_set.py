@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 
-from idle_quarry.path.beginnings import delivered, from_delivery, from_working
+from idle_quarry.path.beginnings import from_delivery, from_working
 from idle_quarry.path.codecs import mbps
+from idle_quarry.path.delivering import delivered
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.registry import Delivery, codecs, deliveries, territories
 from idle_quarry.path.template import Place, Template

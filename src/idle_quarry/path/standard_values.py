@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from idle_quarry.path.beginnings import delivered, from_working
+from idle_quarry.path.beginnings import from_working
+from idle_quarry.path.delivering import delivered
 from idle_quarry.path.policies import Policy
+from idle_quarry.path.registry import deliveries
 from idle_quarry.path.settings import Setting, settings_of
 from idle_quarry.path.template import Template
 from idle_quarry.signal.catalogue import nearest_standard
@@ -30,9 +32,9 @@ def with_standard_values(template: Template) -> Template:
         for source in template.sources
     )
     outs = tuple(
-        delivered(out.standard, name=out.name, ident=out.id, rate_of=working)
+        delivered(str(out.standard), name=out.name, ident=out.id, rate_of=working)
         for out in template.deliveries
-        if out.standard
+        if out.standard in deliveries()
     )
     plays = next((place.plays_mb_s for place in template.places if place.purpose == "cache"), None)
     started = from_working(template.name, working, sources, outs, plays_mb_s=plays)

@@ -9,6 +9,7 @@ from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import (
+    AfterValidator,
     BaseModel,
     BeforeValidator,
     ConfigDict,
@@ -24,8 +25,10 @@ from pydantic import (
 from idle_quarry.path.codecs import as_held
 from idle_quarry.path.entries import AnyEntry, Delivery, Entry, stored_entry, without_number
 from idle_quarry.path.entries.delivery import LayoutId
+from idle_quarry.path.entries.naming import FIELDS, made_name
+from idle_quarry.path.names import name_refused
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.registry import codecs, house_entry, monitors, sound_layouts, take_in
+from idle_quarry.path.registry import codecs, house_entry, monitors, programme_layouts, sound_layouts, take_in
 from idle_quarry.path.texts import Id, Name, Text
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import (
@@ -157,8 +160,18 @@ class MonitorFeed(_Value):
     policy: Policy = Policy()
 
 
+def _rule(text: str) -> str:
+    """Return a naming rule, or none. Raises `ValueError` for what makes no name."""
+    why = name_refused(made_name(text, FIELDS)) if text else None
+    if why is not None:
+        raise ValueError(f"the rule makes no file's name: {why}")
+    return text
+
+
 class Delivered(_Grown):
-    """One delivery: its format, codec, timecode start and sound."""
+    """One delivery: its format, codec, timecode start and sound, its layout in time and how its file is called."""
+
+    later = {"programme": 4, "file_name": 4}
 
     id: Id
     name: Name
@@ -173,6 +186,8 @@ class Delivered(_Grown):
     loudness_lufs: Annotated[float, Field(ge=-70, le=0)] | None = None
     true_peak_dbtp: Annotated[float, Field(ge=-40, le=0)] | None = None
     layout: LayoutId = "stereo"
+    programme: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,39})?$")] = ""
+    file_name: Annotated[str, StringConstraints(max_length=200), AfterValidator(_rule)] = ""
     policy: Policy = Policy()
 
     @property
@@ -319,6 +334,8 @@ class Template(_Grown):
         for delivery in self.deliveries:
             yield "codec", codecs(), delivery.codec
             yield "sound layout", sound_layouts(), delivery.layout
+            if delivery.programme:
+                yield "programme layout", programme_layouts(), delivery.programme
 
     def _of_the_house(self) -> tuple[Entry, ...]:
         """Return copies of the house's entries that are named, and of those that these name, by id."""

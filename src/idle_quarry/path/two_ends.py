@@ -12,11 +12,13 @@ from functools import lru_cache
 from typing import Any
 
 from idle_quarry.errors import NotPossible, NotUnderstood
-from idle_quarry.path.beginnings import delivered, from_working, working_codec, working_from
+from idle_quarry.path.beginnings import from_working, working_codec, working_from
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
+from idle_quarry.path.delivering import delivered
 from idle_quarry.path.evaluate import coding_of
 from idle_quarry.path.evaluation import Link
 from idle_quarry.path.grades import Step, worst
+from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs, deliveries
 from idle_quarry.path.shares import rounded_to
@@ -94,13 +96,16 @@ def source_from_words(text: str, taken: Iterable[Source] = ()) -> Source:
     return Source(id=slug(name, {s.id for s in taken}), name=name, format=fmt, share=share)
 
 
-def delivery_from_words(text: str, taken: Iterable[Delivered] = ()) -> Delivered:
-    """Return the delivery that a standard delivery's id or name, or a format in words, says. Raises `NotUnderstood`."""
+def delivery_from_words(text: str, taken: Iterable[Delivered] = (), house: House = NO_HOUSE) -> Delivered:
+    """Return the delivery that a spec's id or name, the house's own first, or a format in words, says.
+
+    Raises `NotUnderstood`.
+    """
     ids = {d.id for d in taken}
     wanted = " ".join(text.lower().split())
-    for found in deliveries().values():
-        if wanted in (found.id, found.name.lower()):
-            return delivered(found.id, ident=slug(found.id, ids))
+    for found in (*house.specs(), *deliveries().values()):
+        if wanted in (found.id, found.uid or found.id, found.name.lower()):
+            return delivered(found.id, ident=slug(found.name if found.uid else found.id, ids))
     try:
         fmt = format_from_words(text)
     except Readings:

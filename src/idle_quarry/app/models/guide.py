@@ -6,8 +6,12 @@ from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import files
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
 
 
 @dataclass(frozen=True)
@@ -47,7 +51,7 @@ class Guide(QObject):
     changed = Signal()
     tab_wanted = Signal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, _desk: Desk) -> None:
         super().__init__()
         self.came_from = "Library"  #: the view that was left for the guide
         self.words: tuple[str, ...] = ()

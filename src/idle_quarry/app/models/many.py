@@ -127,7 +127,7 @@ class Many(QObject):
         stored = self.desk.read(lambda library: library.stored(first.id, first.for_jobs)) if first is not None else None
         self.offers = []
         if stored is not None:
-            for each in settings_of(stored.template):
+            for each in settings_of(stored.template, self.desk.house.value):
                 if each.place != "name":
                     words = f"{each.place}: {each.label}"
                     self.offers.append(Offer(each.place, words, each.choices, each.free))

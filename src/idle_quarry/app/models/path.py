@@ -95,14 +95,18 @@ class PathModel(QObject):
 
     def settings(self) -> list[Setting]:
         """Return the settings of the sheet that is shown."""
-        return settings_on(self.document.template, self.sheet) if self.document is not None else []
+        return (
+            settings_on(self.document.template, self.sheet, self.desk.house.value) if self.document is not None else []
+        )
 
     def before(self) -> dict[tuple[str, str], str]:
         """Return the texts of this sheet's settings at the revision it was begun from, by place and label."""
         document = self.document
         if document is None or document.base is None or not document.dirty:
             return {}
-        return {(s.place, s.label): s.text for s in settings_on(document.base.template, self.sheet)}
+        return {
+            (s.place, s.label): s.text for s in settings_on(document.base.template, self.sheet, self.desk.house.value)
+        }
 
     def has_something_to_prove(self) -> bool:
         """Return whether the link of this sheet's station converts pictures in a way that could be another."""

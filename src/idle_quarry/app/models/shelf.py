@@ -183,6 +183,12 @@ class Shelf(QObject):
         self.desk.many.show()
         self.show_page("many")
 
+    def show_equipment(self, ident: str = "") -> None:
+        """Show equipment and specs, and of them one entry."""
+        if ident:
+            self.desk.equipment.choose(ident)
+        self.show_page("equipment")
+
     def open_chosen(self) -> None:
         """Open the chosen template, at a revision where one was picked."""
         summary = self.chosen.summary

@@ -24,7 +24,7 @@ def beginnings(shelf: Shelf) -> Menu:
 
     found: Menu = [
         (f"From delivery: {each.name}  ·  {format_words(each.signal)}", begin(each.id))
-        for each in deliveries().values()
+        for each in (*shelf.desk.house.value.specs(), *deliveries().values())
     ]
     found.append(("", None))
     if shelf.chosen.summary is not None:

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.path.beginnings import delivered, monitor_for
+from idle_quarry.path.beginnings import monitor_for
+from idle_quarry.path.delivering import delivered
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.registry import deliveries
 from idle_quarry.path.sources import source_edits
@@ -65,17 +66,16 @@ class Stations(QObject):
 
     def deliveries_offered(self) -> list[tuple[str, Callable[[], object]]]:
         """Return the standard deliveries in words, each with what adds it."""
-        return [
-            (f"{each.name}  ·  {format_words(each.signal)}", partial(self.add_delivery, each.id))
-            for each in deliveries().values()
-        ]
+        specs = [*self._path.desk.house.value.specs(), *deliveries().values()]
+        return [(f"{each.name}  ·  {format_words(each.signal)}", partial(self.add_delivery, each.id)) for each in specs]
 
     def add_delivery(self, standard: str) -> None:
         """Add a standard delivery at the end of the path."""
         template = self._template()
         if template is None:
             return
-        ident = slug(standard, {d.id for d in template.deliveries})
+        spec = deliveries()[standard]
+        ident = slug(spec.name if spec.uid else standard, {d.id for d in template.deliveries})
         made = delivered(standard, ident=ident, rate_of=template.working.format)
         if self._path.desk.edit("Add delivery", Edit(f"deliveries.{ident}", made)):
             self._path.choose(f"delivery:{ident}")

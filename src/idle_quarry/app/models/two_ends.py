@@ -41,7 +41,8 @@ class TwoEnds(QObject):
         super().__init__()
         self.desk = desk
         self.sources: list[End] = []
-        self.outs = [End(each.name, each.id) for each in deliveries().values()]
+        specs = (*desk.house.value.specs(), *deliveries().values())
+        self.outs = [End(each.name, each.id) for each in specs]
         self.ranking: list[Suggestion] = []
         self.chosen: Suggestion | None = None
         self._ends: tuple[tuple[Source, ...], tuple[Delivered, ...]] = ((), ())
@@ -75,7 +76,7 @@ class TwoEnds(QObject):
 
     def add_out(self, text: str) -> None:
         """Add what goes out, in words. Raises `QuarryError`."""
-        self.outs.append(End(delivery_from_words(text).name, text, on=True))
+        self.outs.append(End(delivery_from_words(text, house=self.desk.house.value).name, text, on=True))
         self._changed()
 
     def _changed(self) -> None:

@@ -79,7 +79,7 @@ def _stations_and_settings(desk: Desk) -> Iterator[Entry]:
         beside = f"{station.kind} · {format_words(station.format)}"
         yield Entry("station", station.name, beside, partial(_go, desk, station.id))
     names = {station.id: station.name for station in document.evaluation.stations}
-    for setting in settings_of(document.template):
+    for setting in settings_of(document.template, desk.house.value):
         text = f"{names.get(setting.sheet, setting.sheet.capitalize())}: {setting.label}"
         also = f"{setting.follows} {setting.explained}"
         yield Entry("setting", text, setting.text, partial(_go_setting, desk, setting), also)

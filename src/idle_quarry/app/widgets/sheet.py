@@ -83,6 +83,7 @@ class Row(QObject):
             self.editor = combo
         else:
             line_edit = _Line()
+            line_edit.setPlaceholderText(setting.hint)
             line_edit.editingFinished.connect(lambda: self._commit(line_edit.text()))
             self.editor = line_edit
         self.editor.setAccessibleName(f"{setting.label}")
@@ -98,8 +99,15 @@ class Row(QObject):
         sized(self.back).setFixedWidth(22)
         as_role(self.back, "changed")
         self.back.clicked.connect(lambda: self.put_back.emit(self.setting.place))
-        for column, widget in enumerate((self.name, self.editor, self.back, self.follows)):
-            grid.addWidget(widget, line, column, Qt.AlignmentFlag.AlignVCenter)
+        self.wide = not setting.follows  #: nothing follows: the editor has its room, and what is refused stands below
+        if self.wide:
+            grid.addWidget(self.name, line, 0, Qt.AlignmentFlag.AlignVCenter)
+            grid.addWidget(self.editor, line, 1, 1, 3)
+            grid.addWidget(self.back, line, 4, Qt.AlignmentFlag.AlignVCenter)
+            grid.addWidget(self.follows, line + 1, 1, 1, 3)
+        else:
+            for column, widget in enumerate((self.name, self.editor, self.back, self.follows)):
+                grid.addWidget(widget, line, column, Qt.AlignmentFlag.AlignVCenter)
         self.back_policy()
         self._refused = False
         self.show_setting(setting, None)
@@ -175,6 +183,7 @@ class Row(QObject):
         else:
             self.follows.setTextFormat(Qt.TextFormat.PlainText)
             self.follows.setText(str(error) if error else self.setting.follows)
+        self.follows.setVisible(not self.wide or error is not None)
         if was != self._refused:
             as_role(self.follows, "refusal" if error else "dust")
             self.editor.setProperty("refused", "true" if error else "false")
@@ -191,8 +200,10 @@ class Sheet(QScrollArea):
     typed = Signal(object, str)
     put_back = Signal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, shares: tuple[int, int] = (5, 6)) -> None:
+        """`shares` are those of the width that editors and what follows have."""
         super().__init__()
+        self._shares = shares
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._rows: dict[tuple[str, str], Row] = {}
@@ -217,8 +228,8 @@ class Sheet(QScrollArea):
         sized(grid).setHorizontalSpacing(8)
         sized(grid).setVerticalSpacing(3)
         sized(grid).setColumnMinimumWidth(0, 98)
-        grid.setColumnStretch(1, 5)
-        grid.setColumnStretch(3, 6)
+        grid.setColumnStretch(1, self._shares[0])
+        grid.setColumnStretch(3, self._shares[1])
         line, in_policy = 0, False
         for setting, key in zip(settings, keys, strict=True):
             if ".policy." in setting.place and not in_policy:
@@ -229,7 +240,7 @@ class Sheet(QScrollArea):
             row.typed.connect(self.typed)
             row.put_back.connect(self.put_back)
             self._rows[key] = row
-            line += 1
+            line += 2
         grid.setRowStretch(line, 1)
         self.setWidget(body)
         self._body = body

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from idle_quarry.path.delivering import delivered
 from idle_quarry.path.entries import KINDS, Entry, facts_of
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import remedy
+from idle_quarry.path.template import Delivered
 
 _MOST_TOLD = 3
 
@@ -18,8 +20,16 @@ def find(e: Evaluation) -> Iterator[Finding]:
             continue
         places = list(_places_of(e, copy.id))
         text = f"{copy.name} is otherwise in the house now: {changes_in_words(copy, now)}."
-        cure = remedy(f"Take it as it is now: {now.name}", *((place, now.id) for place, _ in places))
+        edits: list[tuple[str, object]] = [(place, now.id) for place, _ in places if not place.endswith(".standard")]
+        edits += [(f"deliveries.{d.id}", _remade(d, now, e)) for d in e.template.deliveries if d.standard == copy.id]
+        cure = remedy(f"Take it as it is now: {now.name}", *edits)
         yield Finding("caution", "entry_newer", places[0][1] if places else "template", text, cure if places else None)
+
+
+def _remade(d: Delivered, now: Entry, e: Evaluation) -> Delivered:
+    """Return a delivery as its spec has it now; its name and how it is converted stay."""
+    made = delivered(now.id, name=d.name, ident=d.id, rate_of=e.template.working.format)
+    return made.model_copy(update={"policy": d.policy})
 
 
 def _places_of(e: Evaluation, ident: str) -> Iterator[tuple[str, str]]:
@@ -33,6 +43,7 @@ def _places_of(e: Evaluation, ident: str) -> Iterator[tuple[str, str]]:
     for d in t.deliveries:
         place, where = f"deliveries.{d.id}", f"delivery:{d.id}"
         named += [(f"{place}.codec", where, d.codec), (f"{place}.layout", where, d.layout)]
+        named.append((f"{place}.programme", where, d.programme))
         named.append((f"{place}.standard", where, d.standard or ""))
     yield from ((place, where) for place, where, value in named if value == ident)
 

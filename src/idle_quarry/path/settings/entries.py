@@ -9,7 +9,7 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from idle_quarry.errors import NotPossible, NotUnderstood
-from idle_quarry.path.codecs import mbps
+from idle_quarry.path.codecs import as_held, cannot_hold, mbps
 from idle_quarry.path.edits import validation_sentence
 from idle_quarry.path.entries import (
     CodecVariant,
@@ -113,13 +113,13 @@ def _format(text: str) -> str:
 
 
 _SHARED = (
-    _Field("name", "Name", follows="what the house calls it"),
-    _Field("source", "From", follows="where its figures come from"),
+    _Field("name", "Name"),
+    _Field("source", "From"),
 )
 _LU, _DB, _S = "LU", "dB", "s"
 _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
     Monitor: (
-        _Field("kind", "What it is", follows="in words"),
+        _Field("kind", "What it is"),
         _Field("device", "Screen", **_words(DEVICES, "kind of screen")),
         _List("accepts", "Input", Door),
         _Field("ranges", "Ranges", **_several(RANGES, "range")),
@@ -243,11 +243,12 @@ def _rows(entry: Entry, each: _List) -> Iterable[Setting]:
     for index, member in enumerate(members):
         yield Setting(
             f"{each.place}.{index}", SHEET, f"{each.one} {index + 1}", how.say(member),
-            each.follows(entry, index) or "clear it to take it out", _member(how.read), explained=how.example,
+            each.follows(entry, index), _member(how.read), explained=f"as in: {how.example}; clear it to take it out",
         )  # fmt: skip
     yield Setting(
-        f"{each.place}.{len(members)}", SHEET, f"{each.one} more", "", f"as in: {how.example}", _member(how.read)
-    )
+        f"{each.place}.{len(members)}", SHEET, f"One {each.one.lower()} more", "", "", _member(how.read),
+        explained=f"as in: {how.example}", hint=how.example,
+    )  # fmt: skip
 
 
 def _member(read: Callable[[str], dict[str, Any]]) -> Parse:
@@ -299,12 +300,10 @@ def blank(kind: str, uid: str, name: str) -> Entry:
 
 def rate_ladder(ident: str, formats: Iterable[str]) -> list[tuple[str, float]]:
     """Return a codec's data rate in Mb/s for formats in words, those that it can hold, lowest first."""
-    from idle_quarry.path.codecs import cannot_hold
-
     codec = codecs()[ident]
     found = []
     for words in formats:
-        fmt = format_from_words(words)
+        fmt = as_held(codec, format_from_words(words))
         if not cannot_hold(codec, fmt):
             found.append((words, mbps(codec, fmt)))
     return sorted(found, key=lambda pair: pair[1])

@@ -44,6 +44,7 @@ class Setting:
     free: bool = True
     explained: str = ""
     locked: str = ""
+    hint: str = ""  #: an example of what may be typed where nothing stands yet
     names: str = ""  #: the kind of entry it names: its text is the entry's id until `offering` says the name
     holds: SignalFormat | None = None  #: what a codec that is named must hold
     nothing: str = ""  #: what is said where it may name none

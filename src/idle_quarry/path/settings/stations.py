@@ -7,7 +7,8 @@ from dataclasses import replace
 from typing import Any
 
 from idle_quarry.path.codecs import mbps
-from idle_quarry.path.registry import codecs, monitors
+from idle_quarry.path.entries.naming import FIELDS, made_name
+from idle_quarry.path.registry import codecs, monitors, programme_layouts
 from idle_quarry.path.settings.formats import codec_setting, format_settings, policy_setting, policy_settings
 from idle_quarry.path.settings.plans import drop_setting, sound_rows, start_setting
 from idle_quarry.path.settings.setting import (
@@ -100,4 +101,14 @@ def delivery_settings(t: Template, ident: str) -> Iterator[Setting]:
     yield start_setting(f"{place}.start", sheet, d.start, d.drop, d.format.rate)
     yield drop_setting(f"{place}.drop", sheet, d.drop, d.format.rate)
     yield from sound_rows(place, sheet, d, "sound_bits")
+    layout = programme_layouts().get(d.programme)
+    yield Setting(
+        f"{place}.programme", sheet, "Layout in time", d.programme, layout.words if layout else "the programme, as it is made",
+        any_text, free=False, names="programme", nothing="None",
+    )  # fmt: skip
+    example = made_name(d.file_name, FIELDS | {"delivery": d.name}) if d.file_name else "named as the timeline is"
+    yield Setting(
+        f"{place}.file_name", sheet, "File name", d.file_name, example, any_text,
+        explained="A rule with fields in braces: " + ", ".join(f"{{{each}}}" for each in FIELDS),
+    )  # fmt: skip
     yield from policy_settings(f"{place}.policy", sheet, d.policy)

@@ -38,7 +38,7 @@ FILES = "Templates and bundles (*.json *.zip)"
 #: The pages over the shelves: the name on the model, the module here, and its class.
 _PAGES = {
     "review": "ReviewPage", "merge": "MergePage", "importing": "ImportingPage", "standard_set": "StandardSetPage",
-    "many": "ManyPage",
+    "many": "ManyPage", "equipment": "EquipmentPage",
 }  # fmt: skip
 
 
@@ -104,6 +104,9 @@ class LibraryView(QWidget):
             box.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
             filters.addWidget(box)
         filters.addStretch(1)
+        filters.addWidget(
+            button("Equipment", self.model.show_equipment, quiet=True, tip="monitors, specs, codecs, layouts: Ctrl+E")
+        )
         filters.addWidget(
             button("Table", self.model.show_table, quiet=True, tip="settings of all that is shown, and changes in many")
         )

@@ -1,0 +1,324 @@
+"""What an entry means, drawn: boxes, lines and words as values in pixels at 100 % of text size, for a width there is."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from idle_quarry.path.codecs import gb_per_hour
+from idle_quarry.path.entries import (
+    Codec,
+    CodecVariant,
+    Delivery,
+    Entry,
+    KeptFormat,
+    Monitor,
+    NamingRule,
+    ProgrammeLayout,
+    SoundLayout,
+)
+from idle_quarry.path.entries.naming import FIELDS, fields_of
+from idle_quarry.path.entries.sound import SHORT
+from idle_quarry.path.findings.monitoring import refusals
+from idle_quarry.path.registry import codecs, monitors, programme_layouts, sound_layouts
+from idle_quarry.path.settings.entries import rate_ladder
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.rates import NAMED_RATES, rate_text
+from idle_quarry.signal.words import format_words
+
+#: Common formats of a data-rate ladder.
+COMMON = (
+    "576i25 16:9", "480i29.97 16:9", "720p50", "1440x1080i25", "1080i25", "1080i29.97", "1080p25", "1080p50", "2160p25", "2160p50",
+)  # fmt: skip
+ROW, GAP, HEAD = 22.0, 6.0, 26.0
+_SCAN_LETTERS = {"progressive": "p", "interlaced": "i", "psf": "s"}
+_TRANSFER = {"bt709": "SDR", "hlg": "HLG", "pq": "PQ"}
+
+
+class Box(NamedTuple):
+    """A rectangle: `look` is filled, outlined, hatched, barred or dashed, `role` its colour."""
+
+    x: float
+    y: float
+    w: float
+    h: float
+    role: str = "seam"
+    look: str = "filled"
+
+
+class Words(NamedTuple):
+    """A line of text in a room; what does not fit ends in dots."""
+
+    x: float
+    y: float
+    w: float
+    text: str
+    role: str = "dust"
+    align: str = "left"
+    bold: bool = False
+    size: float = 12.0
+
+
+@dataclass
+class Picture:
+    """The shapes of an entry, the height they take, and the same in words for whoever cannot see them."""
+
+    width: float
+    shapes: list[Box | Words] = field(default_factory=list)
+    height: float = 0.0
+    said: list[str] = field(default_factory=list)
+
+    def head(self, text: str) -> None:
+        """Begin a part under a heading."""
+        self.height += GAP if self.height else 0
+        self.shapes.append(Words(0, self.height, self.width, text, "chalk", bold=True, size=13))
+        self.height += HEAD
+
+    def line(self, text: str, role: str = "dust") -> None:
+        """Add a line of text."""
+        self.shapes.append(Words(0, self.height, self.width, text, role))
+        self.said.append(text)
+        self.height += ROW
+
+
+def picture_of(entry: Entry, width: float, feed: SignalFormat | None = None, feeds: str = "") -> Picture:
+    """Return what an entry means as shapes. `feed` is the format the open template sends its monitor, `feeds` its name."""
+    made = Picture(width)
+    if isinstance(entry, Monitor):
+        _monitor(made, entry, feed, feeds)
+    elif isinstance(entry, Delivery):
+        _delivery(made, entry)
+    elif isinstance(entry, Codec | CodecVariant):
+        _codec(made, entry.id)
+    elif isinstance(entry, SoundLayout):
+        made.head("Channels in order")
+        _channels(made, entry)
+    elif isinstance(entry, ProgrammeLayout):
+        made.head("In time")
+        _in_time(made, entry)
+    elif isinstance(entry, NamingRule):
+        _naming(made, entry)
+    elif isinstance(entry, KeptFormat):
+        _format(made, entry.signal)
+    return made
+
+
+def _monitor(made: Picture, entry: Monitor, feed: SignalFormat | None, feeds: str) -> None:
+    known = monitors().get(entry.id, entry)
+    doors = entry.accepts
+    rates = [name for name in NAMED_RATES if any(name in door.rates for door in doors)]
+    rows = sorted(
+        {(line, width, transfer) for door in doors for line in door.lines for width in door.widths[:1] for transfer in door.transfers},
+        key=lambda row: (-row[0], row[2]),
+    )  # fmt: skip
+    made.head("What it shows")
+    first = min(140.0, made.width * 0.4)
+    column = (made.width - first) / max(1, len(rates))
+    made.shapes += [
+        Words(first + n * column, made.height, column - 2, rate, align="centre", size=11)
+        for n, rate in enumerate(rates)
+    ]
+    made.height += ROW
+    for line, width, transfer in rows:
+        name = f"{width} × {line} {_TRANSFER.get(transfer, transfer.upper())}"
+        made.shapes.append(Words(0, made.height + 2, first - 6, name, "chalk"))
+        for n, rate in enumerate(rates):
+            scans = {
+                scan
+                for door in doors
+                if line in door.lines and rate in door.rates and transfer in door.transfers
+                for scan in door.scans
+            }
+            box = Box(first + n * column, made.height, column - 3, ROW - 3)
+            here = feed is not None and (feed.raster.height, rate_text(feed.rate), feed.encoding.transfer) == (
+                line,
+                rate,
+                transfer,
+            )
+            if scans:
+                letters = " ".join(letter for scan, letter in _SCAN_LETTERS.items() if scan in scans)
+                made.shapes += [box, Words(box.x, box.y + 1, box.w, letters, "chalk", "centre")]
+                made.said.append(f"{name} at {rate}: {', '.join(sorted(scans))}")
+            if here:
+                made.shapes.append(box._replace(role="lichen", look="outlined"))
+        made.height += ROW
+    made.line("p progressive, i interlaced, s PsF")
+    if feed is not None and feeds:
+        why = refusals(known, feed)
+        sent = f"{feeds} sends {format_words(feed)}"
+        made.line(f"{sent}: shown." if not why else f"{sent}: black, since {why[0]}.", "sage" if not why else "oxide")
+    if entry.peak_cd_m2 is not None:
+        made.line(f"At most {entry.peak_cd_m2:g} cd/m².")
+    if entry.overscan:
+        inner = 100 - 2 * entry.overscan
+        made.line(f"Of the picture {inner:g} % of the width and height is seen.")
+
+
+def _delivery(made: Picture, entry: Delivery) -> None:
+    layout = sound_layouts().get(entry.sound.layout)
+    if layout is not None:
+        made.head("Sound")
+        _channels(made, layout)
+    programme = programme_layouts().get(entry.programme) if entry.programme else None
+    if programme is not None:
+        made.head("In time")
+        _in_time(made, programme)
+    made.head("What is checked")
+    sound, may = entry.sound, entry.tolerances
+    lines = [f"Line-up {sound.line_up_dbfs:g} dBFS ± {may.line_up_db:g} dB"]
+    if sound.loudness_lufs is not None:
+        lines.append(f"Loudness {sound.loudness_lufs:g} LUFS ± {may.loudness_lu:g} LU")
+    if sound.true_peak_dbtp is not None:
+        lines.append(f"True peak at most {sound.true_peak_dbtp:g} dBTP")
+    if "gamut" in entry.checks:
+        lines.append(f"Gamut (EBU R 103): at most {may.gamut_area:g} % of the area outside")
+    if "black" in entry.checks:
+        lines.append(f"Black inside the programme: at most {may.black_s:g} s")
+    if "frozen" in entry.checks:
+        lines.append(f"Held pictures: at most {may.frozen_s:g} s")
+    lines += [
+        {"flashes": "Flashes and patterns (ITU-R BT.1702)", "edges": "Edges of the picture"}[c]
+        for c in entry.checks
+        if c in ("flashes", "edges")
+    ]
+    lines += [f"Captions: {', '.join(entry.captions)}"] if entry.captions else []
+    lines += [f"Active format: {entry.active_format}"] if entry.active_format else []
+    hdr = entry.hdr
+    figures = [
+        f"{name} ≤ {value} cd/m²"
+        for name, value in (("MaxCLL", hdr.max_cll), ("MaxFALL", hdr.max_fall), ("mastering peak", hdr.mastering_peak))
+        if value
+    ]
+    lines += [", ".join(figures)] if figures else []
+    lines += [f"{clause.number}: {clause.text}" for clause in entry.clauses]
+    for text in lines:
+        made.line(text.replace("-", "−") if text.startswith(("Line-up -", "Loudness -", "True peak")) else text)
+
+
+def _codec(made: Picture, ident: str) -> None:
+    made.head("Data rate of common formats")
+    if ident not in codecs():
+        made.line("What it makes is known when it can be made here.")
+        return
+    ladder = rate_ladder(ident, COMMON)
+    if not ladder:
+        made.line("It holds none of the common formats.")
+        return
+    first, last = min(120.0, made.width * 0.3), min(186.0, made.width * 0.44)
+    most = max(mbps for _, mbps in ladder)
+    for words, mbps in ladder:
+        room = made.width - first - last
+        made.shapes += [
+            Words(0, made.height + 1, first - 6, words, "chalk"),
+            Box(first, made.height + 3, max(2.0, room * mbps / most), ROW - 8, "sage"),
+            Words(first + room + 6, made.height + 1, last - 6, f"{mbps:.4g} Mb/s, {gb_per_hour(mbps):.3g} GB an hour"),
+        ]
+        made.said.append(f"{words}: {mbps:.4g} Mb/s")
+        made.height += ROW
+
+
+def _channels(made: Picture, layout: SoundLayout) -> None:
+    count = len(layout.channels)
+    a_row = min(count, max(1, int(made.width // 58)))
+    column = min(110.0, made.width / a_row)
+    for start in range(0, count, a_row):
+        for n, channel in enumerate(layout.channels[start : start + a_row]):
+            box = Box(
+                n * column, made.height, column - 4, 44, "seam", "hatched" if channel.carries == "silent" else "filled"
+            )
+            small = {"full mix": "", "music and effects": "M&E", "audio description": "AD", "clean mix": "clean"}.get(
+                channel.carries, channel.carries
+            )
+            made.shapes += [
+                box,
+                Words(
+                    box.x,
+                    box.y + 3,
+                    box.w,
+                    f"{start + n + 1}  {SHORT[channel.at] if channel.carries != 'silent' else ''}".strip(),
+                    "chalk",
+                    "centre",
+                    bold=True,
+                ),
+                Words(
+                    box.x,
+                    box.y + 22,
+                    box.w,
+                    " ".join(part for part in (small, channel.language) if part),
+                    align="centre",
+                    size=11,
+                ),
+            ]
+        made.height += 48
+    made.said.append(layout.words)
+
+
+#: How each item of a programme's layout is drawn.
+_ITEM_LOOKS = {
+    "bars": ("dust", "barred"), "black": ("surround", "filled"), "end black": ("surround", "filled"), "break": ("surround", "filled"),
+    "silence": ("seam", "hatched"), "slate": ("ochre", "outlined"), "clock": ("ochre", "outlined"), "programme": ("sage", "outlined"),
+}  # fmt: skip
+
+
+def _in_time(made: Picture, layout: ProgrammeLayout) -> None:
+    parts = sum(item.what == "programme" for item in layout.items)
+    fixed = sum(item.seconds or 0 for item in layout.items)
+    room = made.width * (0.55 if fixed else 0.0)
+    for_parts = (made.width - room) / parts
+    x = 0.0
+    for item in layout.items:
+        w = for_parts if item.seconds is None else room * item.seconds / fixed
+        role, look = _ITEM_LOOKS[item.what]
+        made.shapes.append(Box(x, made.height, max(2.0, w - 2), 34, role, look))
+        if w > 60:
+            made.shapes.append(Words(x + 2, made.height + 8, w - 6, item.what, "chalk", "centre"))
+        if item.tone:
+            made.shapes.append(Box(x, made.height + 37, max(2.0, w - 2), 4, "lichen"))
+        x += w
+    made.height += 48
+    at, after = 0.0, 0
+    for item in layout.items:
+        length = "as long as it is" if item.seconds is None else f"{item.seconds:g} s"
+        when = f"{at:g} s" if not after else f"after part {after}" + (f", {at:g} s" if at else "")
+        starts = f" from {layout.starts}" if item.what == "programme" and layout.starts and not after else ""
+        told = f"{item.what}{' with tone' if item.tone else ''}{f': {item.text}' if item.text else ''}{starts}"
+        made.shapes += [
+            Words(0, made.height, 130, when),
+            Words(136, made.height, 120, length),
+            Words(260, made.height, made.width - 260, told, "chalk"),
+        ]
+        made.said.append(f"{when}: {told}, {length}")
+        made.height += ROW - 2
+        at, after = (0.0, after + 1) if item.seconds is None else (at + item.seconds, after)
+
+
+def _naming(made: Picture, entry: NamingRule) -> None:
+    made.head("Makes, for example")
+    made.shapes.append(Words(0, made.height, made.width, entry.example, "chalk", size=18))
+    made.said.append(entry.example)
+    made.height += 34
+    made.head("Out of")
+    for name in dict.fromkeys(fields_of(entry.rule)):
+        made.shapes += [
+            Words(0, made.height, 120, f"{{{name}}}", "chalk"),
+            Words(126, made.height, made.width - 126, str(FIELDS[name])),
+        ]
+        made.height += ROW - 2
+
+
+def _format(made: Picture, fmt: SignalFormat) -> None:
+    made.head("The picture to scale")
+    aspect = float(fmt.raster.display_aspect)
+    height = min(200.0, made.width / aspect)
+    made.shapes.append(Box(0, made.height, height * aspect, height, "sage", "outlined"))
+    made.shapes.append(
+        Words(0, made.height + height / 2 - 10, height * aspect, format_words(fmt, fields=True), "chalk", "centre")
+    )
+    made.said.append(format_words(fmt, fields=True))
+    made.height += height + GAP
+
+
+def overlapping(shapes: Sequence[Box | Words], width: float) -> list[Box | Words]:
+    """Return the shapes that leave the width there is."""
+    return [shape for shape in shapes if shape.x < -0.5 or shape.x + shape.w > width + 0.5]

@@ -1,0 +1,32 @@
+"""Models that are made, and whose modules are read, when somebody first asks for them."""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import Any, Generic, TypeVar, overload
+
+M = TypeVar("M")
+
+
+class Later(Generic[M]):
+    """A model of the desk: the class `kind` of the module `module` below `app/models`, made with the desk at first use.
+
+    Once made it stands in the owner's own dictionary, so that nothing is looked up again.
+    """
+
+    def __init__(self, module: str, kind: str) -> None:
+        self._module, self._kind = module, kind
+
+    def __set_name__(self, _owner: type, name: str) -> None:
+        self._name = name
+
+    @overload
+    def __get__(self, owner: None, _cls: type) -> Later[M]: ...
+    @overload
+    def __get__(self, owner: object, _cls: type) -> M: ...
+    def __get__(self, owner: object | None, _cls: type) -> M | Later[M]:
+        if owner is None:
+            return self
+        made: Any = getattr(import_module(f"idle_quarry.app.models.{self._module}"), self._kind)(owner)
+        vars(owner)[self._name] = made
+        return made  # type: ignore[no-any-return]

@@ -1,0 +1,57 @@
+"""What the house has now of its own entries, kept at hand: templates are judged by it, and settings offer it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.errors import LibraryError
+from idle_quarry.library import Search
+from idle_quarry.path.entries import Entry
+from idle_quarry.path.house import NO_HOUSE, House
+from idle_quarry.path.registry import take_in
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+_MOST = 5000
+
+
+class HouseNow(QObject):
+    """`changed`: the house has something else now."""
+
+    changed = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._read: dict[tuple[str, int], Entry | None] = {}  #: a revision never changes
+        self.value: House = NO_HOUSE
+        desk.shelves_changed.connect(self.look)
+        self.look()
+
+    def look(self) -> None:
+        """Read what is new since it was last read."""
+        library = self._desk.library
+        try:
+            there = [each for each in library.page(Search(kind=""), limit=_MOST) if each.latest.state != "withdrawn"]
+        except LibraryError as error:
+            self._desk.refuse(error)
+            return
+        wanted = [(each.id, each.for_jobs) for each in there]
+        for key in wanted:
+            if key not in self._read:
+                self._read[key] = self._entry(*key)
+        entries = tuple(entry for key in wanted if (entry := self._read[key]) is not None)
+        if [entry.id for entry in entries] != [entry.id for entry in self.value.entries]:
+            self.value = House(entries)
+            self.changed.emit()
+
+    def _entry(self, ident: str, number: int) -> Entry | None:
+        try:
+            entry = self._desk.library.entry(ident, number).entry
+            take_in(entry)
+        except (LibraryError, ValueError):
+            return None  # damaged, or it varies a codec that a later program knows: the list says so
+        return entry

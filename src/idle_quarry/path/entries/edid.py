@@ -1,0 +1,206 @@
+"""A monitor's own description of itself (VESA E-EDID 1.3 and 1.4 with CTA-861 extensions) read as an entry.
+
+Of a screen's words only those are taken that say which pictures it shows: detailed timings, identification codes, transfers and
+peak luminance. What it says is what a machine's output may send it; a line in a bay may have converters before it.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from fractions import Fraction
+from functools import lru_cache
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.signal.rates import NAMED_RATES
+
+_BLOCK = 128
+_HEAD = bytes((0, 255, 255, 255, 255, 255, 255, 0))
+_CTA = 0x02
+#: CTA-861: data blocks by their tag; 7 says that the extended tag is in the next byte.
+_VIDEO, _EXTENDED = 2, 7
+_HDR_STATIC, _YCBCR_420_VIDEO = 6, 14
+#: Bits of the transfers in the HDR static metadata block.
+_TRANSFERS = ((0x04, "pq"), (0x08, "hlg"))
+_MOST_BYTES = 32768  # 255 extensions
+#: How far a timing's rate may be from a frame rate that has a name.
+_NEAR = Fraction(1, 2500)
+_PULLED = {"24": "23.976", "30": "29.97", "60": "59.94", "120": "119.88"}
+
+
+class EdidError(QuarryError):
+    """Raised where bytes are no description of a screen, or contradict themselves."""
+
+
+@dataclass(frozen=True)
+class Timing:
+    """A picture a screen shows: width, lines, frames a second by name, whether it is interlaced."""
+
+    width: int
+    lines: int
+    rate: str
+    interlaced: bool
+
+
+@dataclass
+class Screen:
+    """What a screen says of itself."""
+
+    maker: str = ""
+    name: str = ""
+    timings: list[Timing] = field(default_factory=list)
+    transfers: list[str] = field(default_factory=lambda: ["bt709"])
+    peak_cd_m2: float | None = None
+
+
+def screens_here() -> list[Path]:
+    """Return the descriptions of this machine's own screens that it can read, by connector."""
+    return sorted(path for path in Path("/sys/class/drm").glob("*/edid") if _size(path))
+
+
+def _size(path: Path) -> int:
+    try:
+        return len(path.read_bytes())
+    except OSError:
+        return 0
+
+
+@lru_cache(maxsize=1)
+def _vics() -> dict[int, tuple[Timing, ...]]:
+    text = files("idle_quarry.path").joinpath("data/timings.toml").read_text(encoding="utf-8")
+    found = {}
+    for code, width, lines, rate, *more in tomllib.loads(text)["vics"]:
+        rates = [rate, *([_PULLED[rate]] if rate in _PULLED else [])]
+        found[code] = tuple(Timing(width, lines, each, bool(more)) for each in rates)
+    return found
+
+
+def read_edid(data: bytes) -> Screen:
+    """Return what a screen says of itself. Raises `EdidError` where it is cut short, damaged, or says nothing."""
+    if not data:
+        raise EdidError("the description is empty", remedy="is the screen switched on?")
+    if len(data) > _MOST_BYTES:
+        raise EdidError("far larger than any description of a screen")
+    if data[:8] != _HEAD:
+        raise EdidError("not a description of a screen (EDID)", remedy="give the file that holds its EDID")
+    blocks = [data[at : at + _BLOCK] for at in range(0, len(data), _BLOCK)]
+    wanted = 1 + data[126] if len(data) > 126 else 1
+    if len(blocks[-1]) < _BLOCK or len(blocks) < wanted:
+        raise EdidError(f"cut short: {len(data)} bytes of {_BLOCK * max(wanted, len(blocks))}", remedy="read it again")
+    for number, block in enumerate(blocks[:wanted]):
+        if sum(block) % 256:
+            raise EdidError(
+                f"its block {number} does not match its checksum", remedy="read it again, or by another cable"
+            )
+    found = Screen(maker=_maker(data))
+    for at in range(54, 126, 18):
+        _descriptor(found, data[at : at + 18])
+    for block in blocks[1:wanted]:
+        if block[0] == _CTA:
+            _cta(found, block)
+    found.timings = list(dict.fromkeys(found.timings))
+    if not found.timings:
+        raise EdidError("it names no picture that this program knows", remedy="write what the screen shows by hand")
+    return found
+
+
+def _maker(data: bytes) -> str:
+    bits = int.from_bytes(data[8:10], "big")
+    letters = [(bits >> shift) & 31 for shift in (10, 5, 0)]
+    return "".join(chr(64 + each) if 1 <= each <= 26 else "?" for each in letters)
+
+
+def _descriptor(found: Screen, part: bytes) -> None:
+    """Take one descriptor of 18 bytes: a timing, or the screen's name."""
+    if part[:2] == b"\0\0":
+        if part[3] == 0xFC:
+            text = part[5:18].split(b"\n")[0].decode("cp437")
+            found.name = "".join(sign for sign in text if sign.isprintable()).strip()
+        return
+    clock = int.from_bytes(part[:2], "little") * 10_000
+    width = part[2] | (part[4] & 0xF0) << 4
+    blank = part[3] | (part[4] & 0x0F) << 8
+    lines = part[5] | (part[7] & 0xF0) << 4
+    blank_lines = part[6] | (part[7] & 0x0F) << 8
+    interlaced = bool(part[17] & 0x80)
+    if not (width >= 16 and lines >= 16) or width + blank == 0 or lines + blank_lines == 0:
+        return
+    # of an interlaced timing the lines are those of a field, and half a line more is never said
+    total = (lines + blank_lines) * 2 + 1 if interlaced else lines + blank_lines
+    rate = _named(Fraction(clock, (width + blank) * total))
+    if rate is not None:
+        found.timings.append(Timing(width, lines * 2 if interlaced else lines, rate, interlaced))
+
+
+def _named(rate: Fraction) -> str | None:
+    """Return the name of the frame rate that comes nearest, None where none is near."""
+    name = min(NAMED_RATES, key=lambda each: abs(NAMED_RATES[each] - rate))
+    return name if abs(NAMED_RATES[name] - rate) <= rate * _NEAR else None
+
+
+def _cta(found: Screen, block: bytes) -> None:
+    """Take a CTA-861 extension: its data blocks, then its detailed timings."""
+    until = block[2]
+    if until == 0:
+        return
+    if not 4 <= until <= 127:
+        raise EdidError("its extension says that its timings begin outside it", remedy="read it again")
+    for tag, body in _data_blocks(block[4:until]):
+        if tag == _VIDEO:
+            for each in body:
+                found.timings += _vics().get(_code(each), ())
+        elif tag == _EXTENDED and body:
+            _extended(found, body[0], body[1:])
+    for at in range(until, 127 - 17, 18):
+        if block[at : at + 2] != b"\0\0":
+            _descriptor(found, block[at : at + 18])
+
+
+def _code(value: int) -> int:
+    """Return the identification code of a short video descriptor; from 129 to 192 the top bit says that it is native."""
+    return value & 0x7F if 129 <= value <= 192 else value
+
+
+def _data_blocks(data: bytes) -> Iterator[tuple[int, bytes]]:
+    at = 0
+    while at < len(data):
+        tag, length = data[at] >> 5, data[at] & 31
+        if at + 1 + length > len(data):
+            raise EdidError("a block of its extension reaches beyond the end", remedy="read it again")
+        yield tag, data[at + 1 : at + 1 + length]
+        at += 1 + length
+
+
+def _extended(found: Screen, tag: int, body: bytes) -> None:
+    if tag == _HDR_STATIC and body:
+        found.transfers += [name for bit, name in _TRANSFERS if body[0] & bit and name not in found.transfers]
+        if len(body) > 2 and body[2]:
+            found.peak_cd_m2 = round(50 * 2 ** (body[2] / 32), 1)
+    elif tag == _YCBCR_420_VIDEO:
+        for each in body:
+            found.timings += _vics().get(_code(each), ())
+
+
+def monitor_data(screen: Screen, uid: str, name: str | None = None) -> dict[str, Any]:
+    """Return an entry's plain values of what a screen says; several rates of one picture are one input."""
+    inputs: dict[tuple[int, int, bool], set[str]] = {}
+    for each in screen.timings:
+        inputs.setdefault((each.width, each.lines, each.interlaced), set()).add(each.rate)
+    order = list(NAMED_RATES)
+    doors = [
+        {
+            "widths": [width], "lines": [lines], "scans": ["interlaced" if interlaced else "progressive"],
+            "rates": sorted(rates, key=order.index), "transfers": list(screen.transfers), "interface": "12G",
+        }
+        for (width, lines, interlaced), rates in sorted(inputs.items(), key=lambda item: (-item[0][1], -item[0][0], item[0][2]))
+    ]  # fmt: skip
+    called = name or " ".join(part for part in (screen.maker, screen.name) if part) or "Screen"
+    return {
+        "entry": "monitor", "uid": uid, "name": called[:100], "kind": "screen, as it describes itself", "device": "consumer screen",
+        "source": "its own description (VESA E-EDID, CTA-861)", "ranges": ["full", "narrow"], "accepts": doors[:60],
+        "tells_psf": False, **({"peak_cd_m2": screen.peak_cd_m2} if screen.peak_cd_m2 else {}),
+    }  # fmt: skip
