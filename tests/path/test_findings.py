@@ -12,13 +12,15 @@ from tests.path.scrambled import followed
 
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import QuarryError
+from idle_quarry.library.house import own_copy
 from idle_quarry.path.beginnings import from_clip, from_delivery, standard_near, working_from
 from idle_quarry.path.delivering import delivered
 from idle_quarry.path.edits import Edit, changes, differences, edited, flattened, put_back
+from idle_quarry.path.entries import entry_from_data, stored_entry
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.registry import deliveries
+from idle_quarry.path.registry import deliveries, monitors, take_in
 from idle_quarry.path.settings import settings_of, with_setting
 from idle_quarry.path.template import Folder, Place, Source, Template, Timeline, Track, content_hash
 from idle_quarry.signal.words import format_from_words as words
@@ -40,7 +42,17 @@ def monitor(ident: str, words_: str) -> tuple[Edit, Edit]:
 
 
 MAIN = HD.timelines[0]
+#: A monitor that takes whole pictures as they are, and segmented ones for fields.
+BLIND = entry_from_data(
+    {**stored_entry(own_copy(monitors()["bay-two-grade"])), "tells_psf": False, "accepts": [
+        {"lines": [1080], "widths": [1920], "scans": ["psf", "progressive"], "rates": ["25"], "interface": "HD"}]}
+)  # fmt: skip
+take_in(BLIND)
+PLACE_OF_HD = f"deliveries.{HD.deliveries[0].id}"
 PROVOKED: dict[str, tuple[Edit, ...]] = {
+    "psf_shown_as_fields": monitor(BLIND.id, "1080psf25"),
+    "layout_start_differs": (Edit(f"{PLACE_OF_HD}.programme", "line-up-525"),),
+    "layout_before_midnight": (Edit(f"{PLACE_OF_HD}.programme", "line-up-625"), Edit(f"{PLACE_OF_HD}.start", "00:00:10:00")),
     "rate_near_miss": (source("1080p30"), working("1080p29.97")),
     "rate_mismatch": (source("1080p50"), working("1080p29.97")),
     "rate_refused": (source("1080p50", retime="refuse"), working("1080p29.97")),

@@ -164,9 +164,13 @@ def _delivery(made: Picture, entry: Delivery) -> None:
     if programme is not None:
         made.head("In time")
         _in_time(made, programme)
-    made.head("What is checked")
+        made.line(
+            f"Borders may be off by {programme.tolerance_pictures} pictures; {programme.before_s:g} s lie before the programme."
+        )
+    made.head("What is handed over and checked")
     sound, may = entry.sound, entry.tolerances
-    lines = [f"Line-up {sound.line_up_dbfs:g} dBFS ± {may.line_up_db:g} dB"]
+    lines = [f"{entry.format}, {entry.codec}" + (f", wrapped as {entry.wrapper}" if entry.wrapper else "")]
+    lines += [f"Line-up {sound.line_up_dbfs:g} dBFS ± {may.line_up_db:g} dB"]
     if sound.loudness_lufs is not None:
         lines.append(f"Loudness {sound.loudness_lufs:g} LUFS ± {may.loudness_lu:g} LU")
     if sound.true_peak_dbtp is not None:

@@ -9,8 +9,6 @@ from pydantic import BaseModel, ConfigDict, Field
 from idle_quarry.path.entries.entry import Entry, Part
 from idle_quarry.path.texts import Id
 
-CONTAINERS = ("mov", "mxf", "mp4", "mkv", "avi", "dpx", "exr")
-
 
 class Holds(BaseModel):
     """What a codec can hold."""

@@ -11,8 +11,6 @@ from idle_quarry.path.texts import Line, word_of
 
 #: What may lie in a delivered file, and how each is said.
 ITEMS = ("bars", "black", "slate", "clock", "programme", "break", "silence", "end black")
-#: Those that have a length of their own; the programme is as long as it is.
-FIXED = tuple(each for each in ITEMS if each != "programme")
 _MOST_S = 3600.0
 
 

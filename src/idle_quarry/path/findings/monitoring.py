@@ -126,6 +126,13 @@ def find(e: Evaluation) -> Iterator[Finding]:
         text = f"{monitor.name} is sent {sent}, but {'; '.join(why)}. The screen would stay black."
         yield Finding("stop", "monitor_black", "monitor", text, cure)
         return
+    if feed.format.scan == "psf" and not monitor.tells_psf:
+        text = f"{monitor.name} takes PsF for interlaced: it shows whole pictures as if they were two fields, with half the detail."
+        whole = replace(feed.format, scan="progressive", field_order=None)
+        cure = (
+            remedy(f"Send {format_words(whole)}", ("monitor.format", whole)) if not refusals(monitor, whole) else None
+        )
+        yield Finding("caution", "psf_shown_as_fields", "monitor", text, cure)
     if feed.format.encoding.range == "full" and carriage(feed.format) is not None:
         low, high = _kept_for_sdi(feed.format)
         text = f"Full range on SDI: codes 0–{low - 1} and {high + 1}–{low + high} belong to the line; black is sent as {low}, white as {high}."

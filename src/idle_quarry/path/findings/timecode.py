@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.findings.common import CANNOT_SUIT_BOTH, remedy, wanted_by
-from idle_quarry.path.registry import territories
+from idle_quarry.path.registry import programme_layouts, territories
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import Timecode, can_drop, drift_text, start_timecode
 
@@ -54,6 +54,14 @@ def find(e: Evaluation) -> Iterator[Finding]:
         except QuarryError as error:
             yield Finding("stop", "start_not_possible", where, f"{d.name}: {error}.")
             continue
+        layout = programme_layouts().get(d.programme) if d.programme else None
+        if layout is not None and layout.starts and layout.starts.replace(";", ":") != str(theirs).replace(";", ":"):
+            text = f"{d.name} starts at {theirs}, its layout in time ({layout.name}) says {layout.starts}."
+            cure = remedy(f"Start at {layout.starts}", (f"{place}.start", layout.starts.replace(";", ":")))
+            yield Finding("caution", "layout_start_differs", where, text, cure)
+        if layout is not None and theirs.seconds < layout.before_s:
+            text = f"{d.name}: {layout.before_s:g} s lie before {theirs}, so the file begins on the day before."
+            yield Finding("caution", "layout_before_midnight", where, text)
         if start is None:
             continue
         if d.drop != plan.drop and can_drop(rate):
