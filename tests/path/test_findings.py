@@ -50,6 +50,24 @@ BLIND = entry_from_data(
 take_in(BLIND)
 PLACE_OF_HD = f"deliveries.{HD.deliveries[0].id}"
 PROVOKED: dict[str, tuple[Edit, ...]] = {
+    "captions_missing": (Edit(f"{PLACE_OF_HD}.captions", ("OP-47",)),),
+    "captions_converted": (Edit("captions", ("EBU STL",)), Edit(f"{PLACE_OF_HD}.captions", ("OP-47",))),
+    "captions_lost": (Edit("captions", ("OP-47",)), Edit(f"{PLACE_OF_HD}.captions", ("OP-47",)), Edit(f"{PLACE_OF_HD}.codec", "hevc-10")),
+    "captions_shifted": (
+        Edit("captions", ("CEA-708",)), Edit("deliveries", (delivered("hd-59").model_copy(update={"captions": ("CEA-708",)}),)),
+    ),
+    "active_format_contradicts": (Edit("deliveries", (delivered("sd-50"),)), Edit("deliveries.sd-50.format", words("576i25 4:3")),
+                                  Edit("deliveries.sd-50.active_format", "full frame")),
+    "not_protected": (Edit(f"{PLACE_OF_HD}.active_format", "protect 14:9"),),
+    "cut_unprotected": (Edit("deliveries", (delivered("sd-50"),)), Edit("deliveries.sd-50.format", words("576i25 4:3")),
+                        Edit("deliveries.sd-50.policy", Policy(fit="fill"))),
+    "mastering_unknown": (working("2160p50 pq"), Edit(f"{PLACE_OF_HD}.format", words("2160p50 pq"))),
+    "light_exceeds": (working("2160p50 hlg"), Edit(f"{PLACE_OF_HD}.format", words("2160p50 hlg")), Edit("working.graded_to", 1000),
+                      Edit(f"{PLACE_OF_HD}.max_cll", 600)),
+    "mastering_differs": (working("2160p50 pq"), Edit(f"{PLACE_OF_HD}.format", words("2160p50 pq")), Edit("working.graded_to", 1000),
+                          Edit(f"{PLACE_OF_HD}.mastering_peak", 4000)),
+    "light_impossible": (Edit(f"{PLACE_OF_HD}.format", words("2160p50 pq")), Edit(f"{PLACE_OF_HD}.max_cll", 600),
+                         Edit(f"{PLACE_OF_HD}.max_fall", 800)),
     "psf_shown_as_fields": monitor(BLIND.id, "1080psf25"),
     "layout_start_differs": (Edit(f"{PLACE_OF_HD}.programme", "line-up-525"),),
     "layout_before_midnight": (Edit(f"{PLACE_OF_HD}.programme", "line-up-625"), Edit(f"{PLACE_OF_HD}.start", "00:00:10:00")),

@@ -55,8 +55,9 @@ def fill(library: Library) -> None:
     from idle_quarry.demo.templates import house_shelf, own_shelf
     from idle_quarry.library.store import stops_of
 
-    for shelf, histories in (("house", house_shelf()), ("own", own_shelf())):
-        for history in histories:
+    _fill_equipment(library)
+    for shelf, templates in (("house", house_shelf()), ("own", own_shelf())):
+        for history in templates:
             ident = ""
             for each in history:
                 who, when = each.author, each.time
@@ -81,6 +82,23 @@ def fill(library: Library) -> None:
                     library.comment(ident, saved.number, place, text, person=person, time=time)
             if history[0].template.name == "House HD 50i":
                 library.set_default(ident)
+
+
+def _fill_equipment(library: Library) -> None:
+    """Put the house's own entries on its shelf, saved and approved as its people did."""
+    from idle_quarry.demo.equipment import histories
+
+    for history in histories():
+        uid = history[0].entry.uid
+        for number, each in enumerate(history, 1):
+            if number == 1:
+                library.save_new(each.entry, "house", each.note, author=each.author, time=each.time)
+            else:
+                library.save_revision(uid, each.entry, each.note, author=each.author, time=each.time)
+            if each.state == "approved":
+                other = "Odo" if each.author != "Odo" else "Runa"
+                library.review(uid, number, "propose", person=each.author, time=each.time)
+                library.review(uid, number, "approve", "as agreed", person=other, time=each.time)
 
 
 def _copy_clips() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from idle_quarry.demo.equipment import bay_four, harbour_six
 from idle_quarry.path.delivering import delivered
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.policies import Policy
@@ -171,6 +172,26 @@ def _narrow_gauge() -> Template:
         deliveries=(delivered("hd-50-psf", name="Broadcast 25"), delivered("cinema-scope", name="Scope print")),
         sound=Sound(layout="5.1"),
         timecode=TimecodePlan(start="01:00:00:00"),
+        places=PLACES,
+        folders=FOLDERS,
+        timelines=_timelines(),
+    )
+
+
+def _ferry_talk() -> Template:
+    """As it was begun in September: bay 4's panel has another board since."""
+    return Template(
+        name="Ferry Talk",
+        note="Talk show from the ferry's saloon, for Harbour Six by its own spec.",
+        sources=(
+            Source(id="saloon", name="Saloon cameras", format=words("1080i25"), share=85),
+            Source(id="deck", name="Deck cameras", format=words("1080p50"), share=15),
+        ),
+        working=Working(format=words("1080i25")),
+        intermediate=Intermediate(codec="avci-100", place="cache", streams=4),
+        monitor=MonitorFeed(monitor=bay_four().id, format=words("1080i25")),
+        deliveries=(delivered(harbour_six().id),),
+        sound=Sound(true_peak_dbtp=-3, layout="stereo-me"),
         places=PLACES,
         folders=FOLDERS,
         timelines=_timelines(),
@@ -361,6 +382,7 @@ def house_shelf() -> Iterator[list[Saved]]:
         ),
         Saved(hd, "Odo", "2026-05-18T09:00:00+00:00", "Lighter intermediate, measured on the cache disk", "approved"),
     ]
+    yield [Saved(_ferry_talk(), "Tamsin", "2026-09-15T09:00:00+00:00", "Pilot", "approved")]
     yield [Saved(_house_uhd(), "Runa", "2026-06-15T12:00:00+00:00", "House standard for UHD", "approved")]
     yield [Saved(_old_sd(), "Odo", "2026-02-11T09:00:00+00:00", "For the repeats", "withdrawn")]
     yield [Saved(_scope_print(), "Ivo", "2026-08-20T14:00:00+00:00", "Prints from 24", "approved")]

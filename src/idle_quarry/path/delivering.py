@@ -25,4 +25,6 @@ def delivered(
         start=found.start.replace(";", ":"), drop=drop, sample_rate=sound.sample_rate, sound_bits=sound.bit_depth,
         line_up_dbfs=sound.line_up_dbfs, loudness_lufs=sound.loudness_lufs, true_peak_dbtp=sound.true_peak_dbtp,
         layout=sound.layout, programme=found.programme, file_name=found.file_name,
+        active_format=found.active_format, captions=found.captions, max_cll=found.hdr.max_cll, max_fall=found.hdr.max_fall,
+        mastering_peak=found.hdr.mastering_peak,
     )  # fmt: skip

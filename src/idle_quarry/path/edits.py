@@ -135,6 +135,14 @@ def validation_sentence(error: ValidationError) -> str:
     return f"{where}: {message}" if where else message
 
 
+#: Lists of plain words, which are one setting each; the members of all others have ids.
+_OF_WORDS = ("captions",)
+
+
+def _has_members(value: Any, place: str) -> bool:
+    return isinstance(value, tuple) and place.rpartition(".")[2] not in _OF_WORDS
+
+
 def _settings(value: BaseModel) -> list[str]:
     # the format number and the copies of the house's entries follow from the other settings; they are none themselves
     return [name for name in type(value).model_fields if name not in ("format_number", "house")]
@@ -151,12 +159,12 @@ def flattened(template: Template) -> dict[str, Any]:
         elif isinstance(value, BaseModel):
             for name in _settings(value):
                 walk(getattr(value, name), f"{place}.{name}" if place else name)
-        elif isinstance(value, tuple):
+        elif _has_members(value, place):
             result[f"{place}.order"] = [item.id for item in value]
             for item in value:
                 walk(item, f"{place}.{item.id}")
         elif not place.endswith(".id"):
-            result[place] = value
+            result[place] = list(value) if isinstance(value, tuple) else value
 
     walk(template, "")
     return result
@@ -198,7 +206,7 @@ def changes(before: Template, after: Template) -> list[Change]:
         elif isinstance(a, BaseModel) and isinstance(b, BaseModel) and type(a) is type(b):
             for name in _settings(a):
                 walk(getattr(a, name), getattr(b, name), f"{place}.{name}" if place else name)
-        elif isinstance(a, tuple) and isinstance(b, tuple):
+        elif _has_members(a, place) and _has_members(b, place):
             old, new = {item.id: item for item in a}, {item.id: item for item in b}
             shared = [key for key in old if key in new]
             if shared != [key for key in new if key in old]:

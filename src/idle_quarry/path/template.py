@@ -23,13 +23,13 @@ from pydantic import (
 )
 
 from idle_quarry.path.codecs import as_held
-from idle_quarry.path.entries import AnyEntry, Delivery, Entry, stored_entry, without_number
-from idle_quarry.path.entries.delivery import LayoutId
+from idle_quarry.path.entries import KINDS, AnyEntry, Delivery, Entry, stored_entry, without_number
+from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS, LayoutId
 from idle_quarry.path.entries.naming import FIELDS, made_name
 from idle_quarry.path.names import name_refused
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import codecs, house_entry, monitors, programme_layouts, sound_layouts, take_in
-from idle_quarry.path.texts import Id, Name, Text
+from idle_quarry.path.texts import Id, Name, Text, word_of
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import (
     RANGES,
@@ -105,6 +105,10 @@ class _Grown(_Value):
         return max([1, *(n for name, n in self.later.items() if getattr(self, name) != fields[name].default)])
 
 
+Captions = Annotated[tuple[Annotated[str, *word_of(CAPTIONS, "kind of captions")], ...], Field(max_length=6)]
+Light = Annotated[int, Field(ge=1, le=10000)]
+
+
 class ClipException(_Value):
     """One clip of a source, by file name, that is converted otherwise than the rest."""
 
@@ -129,11 +133,14 @@ class Source(_Grown):
         return next((e.policy for e in self.exceptions if e.clip.casefold() == clip.casefold()), self.policy)
 
 
-class Working(_Value):
-    """The format the programme is made in."""
+class Working(_Grown):
+    """The format the programme is made in, which shape inside it is kept free for others, and the light it is graded to (cd/m²)."""
 
+    later = {"protects": 4, "graded_to": 4}
     name: Name = "Programme"
     format: Format
+    protects: Literal["nothing", "14:9", "4:3"] = "nothing"
+    graded_to: Annotated[int, Field(ge=50, le=10000)] | None = None
 
 
 class Intermediate(_Value):
@@ -171,7 +178,9 @@ def _rule(text: str) -> str:
 class Delivered(_Grown):
     """One delivery: its format, codec, timecode start and sound, its layout in time and how its file is called."""
 
-    later = {"programme": 4, "file_name": 4}
+    later = {
+        "programme": 4, "file_name": 4, "active_format": 4, "captions": 4, "max_cll": 4, "max_fall": 4, "mastering_peak": 4,
+    }  # fmt: skip
 
     id: Id
     name: Name
@@ -188,6 +197,11 @@ class Delivered(_Grown):
     layout: LayoutId = "stereo"
     programme: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,39})?$")] = ""
     file_name: Annotated[str, StringConstraints(max_length=200), AfterValidator(_rule)] = ""
+    active_format: Annotated[str, *word_of(ACTIVE_FORMATS, "active format")] | None = None
+    captions: Captions = ()
+    max_cll: Light | None = None  #: the brightest any part of a picture may be, cd/m² (CTA-861)
+    max_fall: Light | None = None  #: and the brightest mean of a picture
+    mastering_peak: Light | None = None  #: of the display it was graded on (ST 2086)
     policy: Policy = Policy()
 
     @property
@@ -267,9 +281,15 @@ class Timeline(_Value):
         return self
 
 
+#: A copy of an entry; what is in one says the schema of its kind (`docs/schemas`).
 HouseEntry = Annotated[
-    AnyEntry, BeforeValidator(without_number), PlainSerializer(stored_entry, return_type=dict[str, Any])
-]
+    AnyEntry,
+    BeforeValidator(without_number),
+    PlainSerializer(stored_entry, return_type=dict[str, Any]),
+    WithJsonSchema(
+        {"type": "object", "required": ["entry", "uid", "name"], "properties": {"entry": {"enum": list(KINDS)}, "uid": {"type": "string"}}}
+    ),
+]  # fmt: skip
 
 
 class Template(_Grown):
@@ -279,7 +299,7 @@ class Template(_Grown):
     names, as the format number does.
     """
 
-    later = {"house": 4}
+    later = {"house": 4, "captions": 4}
     format_number: Literal[1, 2, 3, 4] = 1
     name: Name
     note: Text = ""
@@ -292,6 +312,7 @@ class Template(_Grown):
     monitor: MonitorFeed | None = None
     deliveries: tuple[Delivered, ...] = ()
     sound: Sound = Sound()
+    captions: Captions = ()
     timecode: TimecodePlan = TimecodePlan()
     places: tuple[Place, ...] = ()
     numbered_folders: bool = True
@@ -365,7 +386,7 @@ class Template(_Grown):
         policies = [self.intermediate.policy, *(s.policy for s in self.sources), *(d.policy for d in self.deliveries)]
         policies += [self.monitor.policy] if self.monitor else []
         without_aim = self.sound.loudness_lufs is None or self.sound.true_peak_dbtp is None
-        grown = [self, self.sound, *self.sources, *self.deliveries]
+        grown = [self, self.working, self.sound, *self.sources, *self.deliveries]
         return max(
             [3 if without_aim else 1, *(each.said_since for each in grown), *(p.format_number for p in policies)]
         )

@@ -191,3 +191,25 @@ def safe_area(raster: Raster, kind: str) -> SafeArea:
     blanking = (raster.width - raster.picture_width) / 2
     x, y = round(blanking + raster.picture_width * edge), round(raster.height * edge)
     return SafeArea(x, y, raster.width - 2 * x, raster.height - 2 * y)
+
+
+#: Shapes that may be kept free inside a wider picture.
+PROTECTED = {"14:9": Fraction(14, 9), "4:3": Fraction(4, 3)}
+
+
+def shape_of(raster: Raster) -> str:
+    """Return the shape a picture is shown in, as aspect ratios are written: "16:9", "4:3"."""
+    return aspect_text(raster.display_aspect)
+
+
+def protected_area(raster: Raster, shape: str) -> SafeArea | None:
+    """Return the middle of `raster` that a narrower shape shows, None where it is no narrower.
+
+    >>> protected_area(Raster(1920, 1080), "4:3")
+    SafeArea(x=240, y=0, width=1440, height=1080)
+    """
+    wanted = PROTECTED[shape]
+    if raster.display_aspect <= wanted:
+        return None
+    width = round(raster.picture_width * wanted / raster.display_aspect)
+    return SafeArea(round((raster.width - width) / 2), 0, width, raster.height)

@@ -8,7 +8,7 @@ from PySide6.QtGui import QBrush, QPainter, QPen
 from idle_quarry.app.evidence.common import Subject, caption, heading
 from idle_quarry.app.theme import theme
 from idle_quarry.path.grades import percent
-from idle_quarry.signal.rasters import aspect_text, safe_area
+from idle_quarry.signal.rasters import PROTECTED, aspect_text, protected_area, safe_area
 
 
 def title(s: Subject) -> str:
@@ -61,6 +61,13 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
         safe = safe_area(target, kind)
         p.setPen(QPen(theme.colour("seam"), 1))
         p.drawRect(placed(QRectF(safe.x * aspect, safe.y, safe.width * aspect, safe.height)))
+    protects = s.evaluation.template.working.protects
+    kept_free = (
+        protected_area(target, protects) if protects in PROTECTED and s.target.kind in ("working", "delivery") else None
+    )
+    if kept_free is not None:
+        p.setPen(QPen(theme.colour("lichen"), 1, Qt.PenStyle.DotLine))
+        p.drawRect(placed(QRectF(kept_free.x * aspect, kept_free.y, kept_free.width * aspect, kept_free.height)))
     p.setPen(QPen(theme.colour("chalk"), 1.5))
     p.drawRect(frame)
     # a circle of the source, shaped as it will be

@@ -8,6 +8,7 @@ from idle_quarry.path.evaluation import SEVERITIES, Evaluation, Finding
 from idle_quarry.path.findings import (
     coding,
     colour,
+    declared,
     fields,
     house,
     monitoring,
@@ -27,6 +28,7 @@ FINDERS: tuple[Finder, ...] = (
     fields.find,
     picture.find,
     colour.find,
+    declared.find,
     coding.find,
     monitoring.find,
     timecode.find,

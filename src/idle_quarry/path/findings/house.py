@@ -52,7 +52,7 @@ def changes_in_words(before: Entry, now: Entry) -> str:
     """Return what differs between two states of an entry, the first few things and how many more."""
     a, b = facts_of(before), facts_of(now)
     told = []
-    for place in dict.fromkeys([*a, *b]):
+    for place in sorted(dict.fromkeys([*a, *b]), key=lambda each: each == "source"):  # what it is, before who says so
         if a.get(place) != b.get(place):
             told.append(f"{_label(place)} {_said(a.get(place))} → {_said(b.get(place))}")
     more = len(told) - _MOST_TOLD

@@ -8,6 +8,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import value_at
 from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.registry import territories
+from idle_quarry.path.settings.declared import programme_captions, working_declared
 from idle_quarry.path.settings.formats import exception_settings, format_settings, policy_settings
 from idle_quarry.path.settings.offered import offering
 from idle_quarry.path.settings.plans import places_settings, sound_settings, timecode_settings
@@ -85,6 +86,7 @@ def working_settings(t: Template) -> Iterator[Setting]:
     """Yield the settings of the working picture."""
     yield Setting("working.name", "working", "Name", t.working.name, "what is made here", any_text)
     yield from format_settings("working.format", "working", t.working.format, locked=True)
+    yield from working_declared(t)
 
 
 def programme_settings(t: Template) -> Iterator[Setting]:
@@ -111,6 +113,7 @@ def programme_settings(t: Template) -> Iterator[Setting]:
         any_text,
         ("en", "de", "fr", "es", "it", "cy", "ga"),
     )
+    yield programme_captions(t)
 
 
 _SHEETS: dict[str, Callable[[Template], Iterator[Setting]]] = {

@@ -9,6 +9,7 @@ from typing import Any
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.entries.naming import FIELDS, made_name
 from idle_quarry.path.registry import codecs, monitors, programme_layouts
+from idle_quarry.path.settings.declared import delivery_declared
 from idle_quarry.path.settings.formats import codec_setting, format_settings, policy_setting, policy_settings
 from idle_quarry.path.settings.plans import drop_setting, sound_rows, start_setting
 from idle_quarry.path.settings.setting import (
@@ -111,4 +112,5 @@ def delivery_settings(t: Template, ident: str) -> Iterator[Setting]:
         f"{place}.file_name", sheet, "File name", d.file_name, example, any_text,
         explained="A rule with fields in braces: " + ", ".join(f"{{{each}}}" for each in FIELDS),
     )  # fmt: skip
+    yield from delivery_declared(place, sheet, d)
     yield from policy_settings(f"{place}.policy", sheet, d.policy)
