@@ -18,8 +18,8 @@ from idle_quarry.media import inspect
 from idle_quarry.media.encode import clip_suffix, encode_still, encoder_pixels
 from idle_quarry.media.pictures import Reader
 from idle_quarry.path.codecs import as_held, cannot_hold
-from idle_quarry.path.registry import codecs, sound_layouts
-from idle_quarry.picture.bars import GRID, ident_box, pattern, rgb_picture, ycbcr_codes
+from idle_quarry.path.registry import codecs, line_up_pictures, sound_layouts
+from idle_quarry.picture.bars import CHOSEN, GRID, ident_box, pattern, rgb_picture, ycbcr_codes
 from idle_quarry.picture.ident import with_ident
 from idle_quarry.signal import SignalFormat, Timecode
 from idle_quarry.signal.catalogue import standard_formats
@@ -89,6 +89,34 @@ _PRINTED = {
         (1720, 1000, (536, 361, 564)), (1800, 1000, (530, 350, 256)), (1880, 1000, (317, 236, 562)),
     ],
 }  # fmt: skip
+
+
+def test_every_line_up_picture_that_can_be_chosen_is_there_and_has_its_codes() -> None:
+    assert set(CHOSEN) == set(line_up_pictures())
+    for ident, each in line_up_pictures().items():
+        fmt = (
+            words("2160p50 hlg") if each.light == "HDR" else words("486i29.97") if ident == "eg-1" else words("1080i25")
+        )
+        picture = rgb_picture(fmt, ident)
+        assert picture.shape == (fmt.raster.height, fmt.raster.width, 3) and picture.max() <= 1.1
+        assert pattern(fmt, ident).name
+        for band in pattern(fmt, ident).bands:
+            assert sum(cell.width for cell in band.cells) == pytest.approx(1920)
+    for text, yellow, white in (
+        ("1080i25", (877, 64, 553), 940),
+        ("1080i25 8bit", (219, 16, 138), 235),
+        ("1080p25 12bit", (3508, 256, 2211), 3760),
+    ):
+        fmt = words(
+            text
+        )  # ITU-R BT.709-6: yellow at 100 % (printed for 10 bits in RP 219-1; 8 and 12 by its own equations)
+        planes = ycbcr_codes(rgb_picture(fmt, "ebu-100")[400:402], fmt.encoding)
+        assert tuple(
+            int(plane[0, 360 if number == 0 else 180]) for number, plane in enumerate(planes)
+        ) == pytest.approx(yellow, abs=1)
+        assert int(planes[0][0, 100]) == white
+    steps = rgb_picture(words("1080p25"), "ramp")[700, :, 1]
+    assert sorted(set(np.round(steps, 6))) == pytest.approx([n / 10 for n in range(11)])
 
 
 @pytest.mark.parametrize("text", _PRINTED)

@@ -51,7 +51,7 @@ def wanted_line_up(template: Template) -> dict[str, Any]:
         "format": format_words(carried, fields=True),
         "frames": min(frames, _MOST_FILES) if codec.one_picture_a_file else frames,
         "start": str(line_up_start(template)),
-        "bars": pattern(fmt).name,
+        "bars": pattern(fmt, template.line_up).name,
         "codec": codec.name,
         "level": f"{db(sound.line_up_dbfs)} dBFS",
         "sound": f"{sound_layouts()[sound.layout].name.lower()}, {sound.sample_rate} Hz, {sound.bit_depth} bit",
@@ -66,13 +66,13 @@ def write_line_up(template: Template, title: str, path: Path, progress: Progress
     wanted = wanted_line_up(template)
     frames = int(wanted["frames"])
     plan = template.sound
-    bars = pattern(fmt)
+    bars = pattern(fmt, template.line_up)
     ident = (
         title,
         f"{format_words(fmt, fields=True)}  ·  {codec.name}",
         f"{start}  ·  {LINE_UP_HZ // 1000} kHz at {db(plan.line_up_dbfs)} dBFS  ·  left interrupted",
     )
-    picture = with_ident(rgb_picture(fmt), ident, ident_box(fmt), bars.ident_level)
+    picture = with_ident(rgb_picture(fmt, template.line_up), ident, ident_box(fmt, template.line_up), bars.ident_level)
     tone = line_up_tone(plan.line_up_dbfs, float(frames / fmt.rate), plan.sample_rate, sound_layouts()[plan.layout])
     carried = encode_still(path, codec, fmt, picture, frames, start, tone, plan.sample_rate, plan.bit_depth, progress)
     return LineUp(**wanted, differs=_differences(path, carried, start))

@@ -8,7 +8,7 @@ from functools import lru_cache
 from importlib.resources import files
 from typing import Any, Generic, Literal, TypeVar, cast
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from idle_quarry.path.entries import (
     Codec,
@@ -22,10 +22,28 @@ from idle_quarry.path.entries import (
     ProgrammeLayout,
     SoundLayout,
 )
+from idle_quarry.signal.colour import is_hdr
+from idle_quarry.signal.formats import SignalFormat
 
 __all__ = [
-    "Codec", "Delivery", "Door", "Known", "Monitor", "Territory", "codecs", "deliveries", "formats_kept", "house_entry",
-    "known", "monitors", "naming_rules", "programme_layouts", "sound_layouts", "take_in", "territories",
+    "Codec",
+    "Delivery",
+    "Door",
+    "Known",
+    "Monitor",
+    "Territory",
+    "codecs",
+    "deliveries",
+    "formats_kept",
+    "house_entry",
+    "known",
+    "line_up_pictures",
+    "monitors",
+    "naming_rules",
+    "programme_layouts",
+    "sound_layouts",
+    "take_in",
+    "territories",
 ]  # fmt: skip
 
 _E = TypeVar("_E", bound=Entry)
@@ -81,6 +99,23 @@ class Territory(BaseModel):
         return f"{self.name} ({self.called})" if self.called else self.name
 
 
+class LineUpPicture(BaseModel):
+    """A line-up picture that can be chosen, and what it is laid out for."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
+
+    id: str
+    name: str
+    source: str
+    light: Literal["any", "SDR", "HDR"] = Field(alias="for")
+    lines: tuple[int, ...] = ()
+
+    def fits(self, fmt: SignalFormat) -> bool:
+        """Return whether it is laid out for a format."""
+        light = self.light == "any" or (self.light == "HDR") == is_hdr(fmt.encoding.transfer)
+        return light and (not self.lines or fmt.raster.height in self.lines)
+
+
 def _data(name: str) -> dict[str, Any]:
     return tomllib.loads(files("idle_quarry.path").joinpath(f"data/{name}.toml").read_text(encoding="utf-8"))
 
@@ -130,6 +165,12 @@ def naming_rules() -> Known[NamingRule]:
 def formats_kept() -> Known[KeptFormat]:
     """Return the formats that are kept by a name: none ships, the catalogue of standard ones stands for itself."""
     return Known({})
+
+
+@lru_cache(maxsize=1)
+def line_up_pictures() -> dict[str, LineUpPicture]:
+    """Return the line-up pictures that can be chosen, by id."""
+    return {each["id"]: LineUpPicture.model_validate(each) for each in _data("lineups")["lineup"]}
 
 
 @lru_cache(maxsize=1)

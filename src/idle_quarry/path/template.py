@@ -28,7 +28,15 @@ from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS, LayoutId
 from idle_quarry.path.entries.naming import FIELDS, made_name
 from idle_quarry.path.names import name_refused
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.registry import codecs, house_entry, monitors, programme_layouts, sound_layouts, take_in
+from idle_quarry.path.registry import (
+    codecs,
+    house_entry,
+    line_up_pictures,
+    monitors,
+    programme_layouts,
+    sound_layouts,
+    take_in,
+)
 from idle_quarry.path.texts import Id, Name, Text, word_of
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import (
@@ -281,6 +289,12 @@ class Timeline(_Value):
         return self
 
 
+def _line_up(ident: str) -> str:
+    if ident and ident not in line_up_pictures():
+        raise ValueError(f"no line-up picture has the id {ident[:40]!r}")
+    return ident
+
+
 #: A copy of an entry; what is in one says the schema of its kind (`docs/schemas`).
 HouseEntry = Annotated[
     AnyEntry,
@@ -299,7 +313,7 @@ class Template(_Grown):
     names, as the format number does.
     """
 
-    later = {"house": 4, "captions": 4}
+    later = {"house": 4, "captions": 4, "line_up": 4}
     format_number: Literal[1, 2, 3, 4] = 1
     name: Name
     note: Text = ""
@@ -313,6 +327,9 @@ class Template(_Grown):
     deliveries: tuple[Delivered, ...] = ()
     sound: Sound = Sound()
     captions: Captions = ()
+    line_up: Annotated[str, AfterValidator(_line_up)] = (
+        ""  #: a line-up picture; "" for the one that belongs to the format
+    )
     timecode: TimecodePlan = TimecodePlan()
     places: tuple[Place, ...] = ()
     numbered_folders: bool = True

@@ -6,7 +6,7 @@ codes follow at any depth. Edges between cells are hard: none of the standards' 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
 
@@ -82,6 +82,23 @@ _EBU = Pattern(
     "EBU bars 100/0/75/0 (ITU-R BT.471)",
     (
         Band(10, _cells([240] * 8, [_WHITE, *(_at(c, 0.75) for c in _ORDER[1:]), _BLACK])),
+        Band(2, (Cell(1920, _BLACK),)),
+    ),
+    (0, 10, 1920, 2),
+)
+
+
+#: BT.471 with the colours at 100 % as well.
+_EBU_100 = Pattern(
+    "EBU bars 100/0/100/0 (ITU-R BT.471)",
+    (Band(10, _cells([240] * 8, [*_ORDER, _BLACK])), Band(2, (Cell(1920, _BLACK),))),
+    (0, 10, 1920, 2),
+)
+_RAMP = Pattern(
+    "luma ramp and steps",
+    (
+        Band(6, (Cell(1920, _BLACK, _WHITE),)),
+        Band(4, _cells([*[174] * 5, 180, *[174] * 5], [_grey(n / 10) for n in range(11)])),
         Band(2, (Cell(1920, _BLACK),)),
     ),
     (0, 10, 1920, 2),
@@ -168,12 +185,30 @@ def _bt_709_in(colour: Colour, transfer: str) -> Colour:
 _NAMED = {(1920, 1080), (1280, 720), (3840, 2160), (7680, 4320)}
 
 
-def pattern(fmt: SignalFormat) -> Pattern:
-    """Return the bars that belong to a format.
+#: The pictures that can be chosen (`lineups.toml`), each for a format.
+CHOSEN: dict[str, Callable[[SignalFormat], Pattern]] = {
+    "ebu-75": lambda _fmt: _EBU,
+    "ebu-100": lambda _fmt: _EBU_100,
+    "eg-1": lambda _fmt: _eg_1(),
+    "rp-219-1": lambda _fmt: _rp_219(1),
+    "rp-219-2": lambda _fmt: _rp_219(2),
+    "bt-2111": lambda fmt: _bt_2111(_hdr_of(fmt), fmt.encoding.range == "narrow"),
+    "ramp": lambda _fmt: _RAMP,
+}
+
+
+def _hdr_of(fmt: SignalFormat) -> str:
+    return fmt.encoding.transfer if is_hdr(fmt.encoding.transfer) else "hlg"
+
+
+def pattern(fmt: SignalFormat, choice: str = "") -> Pattern:
+    """Return the bars of a choice (a key of `CHOSEN`), or those that belong to a format.
 
     HDR: BT.2111. 525 lines: EG 1. Where pictures run at 30, 60 or 120 a second, or at a thousandth less: RP 219-1, for UHD
     -2. All else, 50 Hz and cinema: EBU bars.
     """
+    if choice:
+        return CHOSEN[choice](fmt)
     if is_hdr(fmt.encoding.transfer):
         made = _bt_2111(fmt.encoding.transfer, fmt.encoding.range == "narrow")
     elif fmt.raster.line_system == 525:
@@ -196,7 +231,7 @@ def _edges(widths: Sequence[float], across: int) -> list[int]:
     return [round(end * scale / 2) * 2 for end in ends[:-1]] + [across]
 
 
-def rgb_picture(fmt: SignalFormat) -> NDArray[np.float64]:
+def rgb_picture(fmt: SignalFormat, choice: str = "") -> NDArray[np.float64]:
     """Return the bars as R′G′B′, shape (height, width, 3), 0 is black and 1 is white; edges beyond the
     nominal picture of SD lines are black."""
     height, width = fmt.raster.height, fmt.raster.width
@@ -204,7 +239,7 @@ def rgb_picture(fmt: SignalFormat) -> NDArray[np.float64]:
     inside = int(fmt.raster.picture_width) // 2 * 2
     left = (width - inside) // 4 * 2
     top = 0.0
-    for band in pattern(fmt).bands:
+    for band in pattern(fmt, choice).bands:
         lines = slice(round(top * height / GRID[1]), round((top + band.height) * height / GRID[1]))
         top += band.height
         start = 0
@@ -218,9 +253,9 @@ def rgb_picture(fmt: SignalFormat) -> NDArray[np.float64]:
     return picture
 
 
-def ident_box(fmt: SignalFormat) -> tuple[int, int, int, int]:
+def ident_box(fmt: SignalFormat, choice: str = "") -> tuple[int, int, int, int]:
     """Return left, top, width and height of the part of the bars in which the ident stands, in samples and lines."""
-    x, y, width, height = pattern(fmt).ident
+    x, y, width, height = pattern(fmt, choice).ident
     across, down = fmt.raster.width / GRID[0], fmt.raster.height / GRID[1]
     return round(x * across), round(y * down), round(width * across), round(height * down)
 

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.findings.common import CANNOT_SUIT_BOTH, remedy, wanted_by
-from idle_quarry.path.registry import programme_layouts, territories
+from idle_quarry.path.registry import line_up_pictures, programme_layouts, territories
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import Timecode, can_drop, drift_text, start_timecode
+from idle_quarry.signal.words import format_words
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
@@ -39,6 +40,11 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 f"Line up for {plan.line_up_lead_s} s", ("timecode.line_up_length_s", min(300, plan.line_up_lead_s))
             )
         yield Finding("caution", "line_up_too_long", "timecode", text, cure)
+    picture = line_up_pictures().get(t.line_up)
+    if picture is not None and not picture.fits(t.intermediate_format):
+        made = format_words(t.intermediate_format)
+        text = f"{picture.name} are not laid out for {made}: levels on a meter would not be those of the standard."
+        yield Finding("caution", "line_up_unfit", "timecode", text, remedy("Line up by format", ("line_up", "")))
     if not plan.drop and can_drop(rate):
         yield Finding(
             "note", "drift_of_count", "timecode", f"Counted without dropping at {rate_text(rate)}: {drift_text(rate)}."

@@ -134,7 +134,7 @@ def _sheet_of(place: str) -> str:
     kind = next((kind for kind, part in _LISTS.items() if part == first), None)
     if kind is not None:
         return f"{kind}:{rest.partition('.')[0]}"
-    return first if first in SHEET_NAMES else "template"
+    return "timecode" if first == "line_up" else first if first in SHEET_NAMES else "template"
 
 
 def setting_at(template: Template, place: str) -> Setting | None:

@@ -10,7 +10,7 @@ from typing import Any
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.findings.sound import db
-from idle_quarry.path.registry import sound_layouts
+from idle_quarry.path.registry import line_up_pictures, sound_layouts
 from idle_quarry.path.settings.setting import (
     WHY_LOCKED,
     YES_NO,
@@ -169,8 +169,21 @@ def timecode_settings(t: Template) -> Iterator[Setting]:
         f"s of bars and tone, {counted_frames(plan.line_up_length_s, rate)} frames",
         number(1, 300, "s", whole=True),
     )
+    pictures = {_BY_FORMAT: ""} | {each.name: each.id for each in line_up_pictures().values()}
+    chosen = line_up_pictures().get(t.line_up)
+    yield Setting(
+        "line_up",
+        "timecode",
+        "Line-up picture",
+        chosen.name if chosen else _BY_FORMAT,
+        chosen.source if chosen else "the bars that belong to the intermediate's format",
+        one_of(pictures, "line-up picture"),
+        tuple(pictures),
+        free=False,
+    )
 
 
+_BY_FORMAT = "By format"
 #: What a place is for, by what people call it → the word it is stored under.
 PURPOSES = {"Material": "work", "Renders": "cache", "Reference pictures": "stills", "Recordings": "capture"}
 
