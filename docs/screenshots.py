@@ -106,6 +106,14 @@ class Pictures:
         model.choose(lines=1080, on=True)
         model.choose(lines=576, on=True)
 
+    def equipment(self) -> None:
+        self.window.show_view("Library")
+        self.desk.open_stored(self.desk.library.find("Ferry Talk").id)
+        self.window.show_view("Library")
+        equipment = self.desk.equipment
+        self.desk.shelf.show_equipment(next(each.ident for each in equipment.rows if each.entry.name == "Bay 4 panel"))
+        wait(lambda: equipment.uses is not None)
+
     def many(self) -> None:
         self.window.show_view("Library")
         self.desk.shelf.look_for(typed="")

@@ -45,8 +45,8 @@ def test_a_monitor_is_copied_changed_and_taken_and_then_is_newer(open_window: Op
     desk.open_stored(desk.library.find("The Lamp Room").id)
     window.acting.actions["Equipment and specs of the house"].trigger()
     page = page_of(window)
-    QTest.keyClicks(page.search, "grading")
-    assert [each.entry.name for each in page.model.rows] == ["Bay 2 grading monitor"]
+    QTest.keyClicks(page.search, "edit suite")
+    assert [each.entry.name for each in page.model.rows] == ["Edit suite panel"]
     page.search.clear()
     page.model.choose("bay-two-grade")
     assert "read-only" in page.about.text() and not page.sheet.isEnabled()

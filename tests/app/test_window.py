@@ -322,11 +322,21 @@ def test_stations_come_and_go(open_window: Open) -> None:
 
 def test_clips_dropped_on_the_strip_become_sources(open_window: Open, qtbot: QtBot) -> None:
     window = opened(open_window(), "House HD 50i")
-    path_of(window).strip.clips_dropped.emit([str(CLIPS / "gauge A004.mp4")])
+    path_of(window).strip.clips_dropped.emit([str(CLIPS / "gauge A004.mp4")], "")
     document = window.desk.document
     assert document is not None
     qtbot.waitUntil(lambda: len(document.template.sources) == 2, timeout=15000)
     assert window.desk.path.sheet == "source:gauge-a004" and "hdr_to_sdr" in codes(window)
+    # on a station it gives that one its format, in one step that can be undone
+    before = document.template
+    path_of(window).strip.clips_dropped.emit([str(CLIPS / "lamp tape 014.mpg")], "source:cameras")
+    qtbot.waitUntil(lambda: document.template != before, timeout=10000)
+    assert (
+        format_words(document.template.sources[0].format, fields=True).startswith("576i25")
+        and "→" in window.say_bar.text
+    )
+    window.desk.undo()
+    assert document.template == before
 
 
 def test_unsaved_work_survives_a_crash(open_window: Open, qtbot: QtBot) -> None:

@@ -25,6 +25,7 @@ from idle_quarry.library.house import (
     own_copy,
     used_by,
 )
+from idle_quarry.library.reviewing import ACTS
 from idle_quarry.path.entries import KINDS, Codec, Entry
 from idle_quarry.path.entries.edid import monitor_data, read_edid
 from idle_quarry.path.names import cleaned_name
@@ -161,10 +162,11 @@ class Equipment(QObject):
 
     def _told(self, remarks: list[Remark]) -> list[str]:
         """Return what was done with the entry, newest first; of each revision what it changed."""
-        told: list[tuple[str, str]] = [
-            (r.time, f"{r.person}, {r.time[:10]}: {r.act} revision {r.number}" + (f"\n{r.note}" if r.note else ""))
-            for r in remarks
-        ]
+        told: list[tuple[str, str]] = []
+        for remark in remarks:
+            did = f"{ACTS[remark.act].told}: revision" if remark.act in ACTS else "about revision"
+            note = f"\n{remark.note}" if remark.note else ""
+            told.append((remark.time, f"{remark.person}, {remark.time[:10]}: {did} {remark.number}{note}"))
         for revision in self.revisions:
             note = f"\n{revision.note}" if revision.note else ""
             changed = f", {revision.changed} changed" if revision.changed else ""
@@ -441,7 +443,7 @@ class Equipment(QObject):
             return
         take = partial(self._import, entry, path)
         if genuine is False:
-            self.asked.emit(Choice(f"{path.name} was changed since it was exported.", {"Take it as it is": take}))
+            self.asked.emit(Choice(f"{path.name} was changed since it was exported.", {"Import it as it is": take}))
         else:
             take()
 

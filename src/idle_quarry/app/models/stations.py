@@ -11,10 +11,11 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.path.beginnings import monitor_for
 from idle_quarry.path.delivering import delivered
-from idle_quarry.path.edits import Edit
+from idle_quarry.path.edits import Edit, value_at
 from idle_quarry.path.registry import deliveries
 from idle_quarry.path.sources import source_edits
 from idle_quarry.path.template import Place, Proxy, Template, slug
+from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
@@ -103,20 +104,44 @@ class Stations(QObject):
         elif self._path.desk.edit("Add monitor", Edit("monitor", monitor_for(template.working.format))):
             self._path.choose("monitor")
 
-    def from_clips(self, paths: list[Path]) -> None:
-        """Clips become sources of the open template, each in the format it is measured to have."""
+    def from_clips(self, paths: list[Path], station: str = "") -> None:
+        """Clips become sources of the open template, each in the format it is measured to have; or give it to a station."""
         for path in paths:
-            self._path.desk.workers.start(partial(_looked, path), self._source_from, self._path.desk.refuse)
+            take = partial(self._take, station)
+            self._path.desk.workers.start(partial(_looked, path), take, self._path.desk.refuse)
 
-    def _source_from(self, clip: object) -> None:
+    def _take(self, station: str, clip: object) -> None:
         template = self._template()
         fmt, path = clip.format, clip.path  # type: ignore[attr-defined]
         if template is None or fmt is None:
-            self._path.desk.say(f"{path.name} has no signal format to be a source of.", refusal=True)
+            self._path.desk.say(f"{path.name} has no signal format to be taken.", refusal=True)
+            return
+        place = _FORMAT_OF.get(station.partition(":")[0], "").format(station.partition(":")[2])
+        if place:
+            self._give(template, station, place, fmt, path.name)
             return
         ident, edits = source_edits(template, path.stem, fmt)
         if self._path.desk.edit("Add source from clip", *edits):
             self._path.choose(f"source:{ident}")
+
+    def _give(self, template: Template, station: str, place: str, fmt: SignalFormat, clip: str) -> None:
+        """Give a station the format of a clip, and say what that changes."""
+        before = value_at(template, place)
+        self._path.choose(station)
+        if before == fmt:
+            self._path.desk.say(f"{clip} has that format already.")
+        else:
+            was, now = (format_words(each, fields=True) for each in (before, fmt))
+            self._path.desk.edit(f"Format of {clip}", Edit(place, fmt), said=f"Format as in {clip}: {was} → {now}.")
+
+
+#: Where a station's format lies, by its kind; the intermediate's and the proxy's follow from the programme's.
+_FORMAT_OF = {
+    "source": "sources.{}.format",
+    "working": "working.format",
+    "monitor": "monitor.format",
+    "delivery": "deliveries.{}.format",
+}
 
 
 def _looked(path: Path, _ticket: object) -> object:

@@ -27,7 +27,7 @@ class Strip(QWidget):
     """The strip as a widget: click or arrow keys choose a station, clips can be dropped on it."""
 
     chosen = Signal(str)
-    clips_dropped = Signal(list)
+    clips_dropped = Signal(list, str)  #: the paths, and the station they were dropped on ("" for none)
     source_wanted = Signal()
     delivery_wanted = Signal()
 
@@ -150,7 +150,7 @@ class Strip(QWidget):
         paths = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
         if paths:
             event.acceptProposedAction()
-            self.clips_dropped.emit(paths)
+            self.clips_dropped.emit(paths, self.station_at(event.position()) or "")
 
     def _add_rect(self, kind: str) -> QRectF:
         """Where "+ source" and "+ delivery" stand."""

@@ -22,7 +22,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
         text = f"{copy.name} is otherwise in the house now: {changes_in_words(copy, now)}."
         edits: list[tuple[str, object]] = [(place, now.id) for place, _ in places if not place.endswith(".standard")]
         edits += [(f"deliveries.{d.id}", _remade(d, now, e)) for d in e.template.deliveries if d.standard == copy.id]
-        cure = remedy(f"Take it as it is now: {now.name}", *edits)
+        cure = remedy(f"Use {now.name} as it is now", *edits)
         yield Finding("caution", "entry_newer", places[0][1] if places else "template", text, cure if places else None)
 
 

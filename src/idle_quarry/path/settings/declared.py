@@ -62,7 +62,7 @@ def working_declared(t: Template) -> Iterator[Setting]:
 
 
 def _light(what: str, value: int | None) -> str:
-    return f"{what}: not said" if value is None else f"cd/m², {what}"
+    return f"{what}: not entered" if value is None else f"cd/m², {what}"
 
 
 def delivery_declared(place: str, sheet: str, d: Delivered) -> Iterator[Setting]:

@@ -101,11 +101,13 @@ class PathView(QWidget):
         """Offer the standard deliveries and add the one that is taken."""
         menu_at(self.strip, QPoint(self.strip.width(), theme.px(26)), self.model.stations.deliveries_offered())
 
-    def _dropped(self, names: list[str]) -> None:
-        """Clips dropped on the strip become sources of the open template; other files go where they belong."""
+    def _dropped(self, names: list[str], station: str) -> None:
+        """Clips dropped on the strip become sources of the open template, one on a station gives it its format; other files
+        go where they belong.
+        """
         paths = [Path(name) for name in names]
         if all(path.suffix.lower() in MEDIA_SUFFIXES for path in paths):
-            self.model.stations.from_clips(paths)
+            self.model.stations.from_clips(paths, station if len(paths) == 1 else "")
         else:
             self.window().take_files(paths)  # type: ignore[attr-defined]
 
