@@ -143,8 +143,8 @@ def test_the_line_up_clip_is_what_it_says(lamp: tuple[Stored, StartedJob]) -> No
     ("name", "edits"),
     [
         ("Sheet Seven", (Edit("timecode.line_up_length_s", 1),)),  # drop-frame, VC-3
-        ("Saltmarsh Hours", (Edit("timecode.line_up_length_s", 1), Edit("working.format", words("720p50 hlg")), Edit("timelines", demo_template("Saltmarsh Hours").timelines[:1]))),
-        ("Archive SD 16:9", (Edit("timecode.line_up_length_s", 1), Edit("intermediate.codec", "ffv1"))),
+        ("Saltmarsh Hours", (Edit("carried_colour", 17), Edit("timecode.line_up_length_s", 1), Edit("working.format", words("720p50 hlg")), Edit("timelines", demo_template("Saltmarsh Hours").timelines[:1]))),
+        ("Archive SD 16:9", (Edit("timecode.line_up_length_s", 1), Edit("intermediate.codec", "ffv1"), Edit("line_up", "ramp"), Edit("sound.layout", "stereo-me-8"))),
         ("Narrow Gauge", (Edit("timecode.line_up_length_s", 1), Edit("intermediate.codec", "dpx-10"), Edit("working.format", words("640x360p23.976")))),
     ],
 )  # fmt: skip
@@ -163,6 +163,11 @@ def test_other_templates_start_too(name: str, edits: tuple[Edit, ...], library: 
         assert clip.declared.timecode == "00:59:00;02" and clip.declared.drop_frame
     if name == "Saltmarsh Hours":
         assert clip.declared.transfer == "hlg"
+        cubes = {path.name for path in (job.folder / "Papers/Colour").iterdir()}
+        assert "config.ocio" in cubes and "Tape archive into the programme.cube" in cubes
+        assert check_job(job.folder).drift == ()
+    if name == "Archive SD 16:9":
+        assert record["line_up"]["bars"] == "luma ramp and steps" and clip.declared.audio[0].channels == 8
 
 
 def test_the_recipe_runs(lamp: tuple[Stored, StartedJob], tmp_path: Path) -> None:

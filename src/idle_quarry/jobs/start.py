@@ -17,7 +17,7 @@ from idle_quarry.files import sha256_of
 from idle_quarry.jobs.lineup import write_line_up
 from idle_quarry.jobs.papers import camera_sheet, setup_sheet
 from idle_quarry.jobs.recipe import recipe
-from idle_quarry.jobs.structure import JOB_FILE, LINE_UP, PAPERS, TIMELINES, Planned, line_up_file, planned
+from idle_quarry.jobs.structure import COLOUR, JOB_FILE, LINE_UP, PAPERS, TIMELINES, Planned, line_up_file, planned
 from idle_quarry.jobs.timelines import write_timelines
 from idle_quarry.library.records import Stored
 from idle_quarry.library.store import now
@@ -177,3 +177,16 @@ def papers_of(stored: Stored, title: str, folder: Path, write_pdf: WritePdf) -> 
         (folder / f"{name}.html").write_text(html, encoding="utf-8")
         write_pdf(html, folder / f"{name}.pdf")
     (folder / "Intermediate recipe.sh").write_text(recipe(stored.template), encoding="utf-8")
+    if stored.template.carried_colour:
+        _carry_colour(stored.template, folder / COLOUR)
+
+
+def _carry_colour(template: Template, folder: Path) -> None:
+    """Write the cubes of every link that changes colour, and a config that names them."""
+    from idle_quarry.picture.carried_colour import config_of, cubes_of
+
+    cubes = cubes_of(template, template.carried_colour)
+    folder.mkdir()
+    for cube in cubes:
+        (folder / f"{cube.name}.cube").write_text(cube.text(), encoding="utf-8")
+    (folder / "config.ocio").write_text(config_of(template, cubes), encoding="utf-8")

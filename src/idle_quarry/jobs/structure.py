@@ -14,6 +14,8 @@ from idle_quarry.signal.timecode import Timecode, start_timecode
 
 JOB_FILE = "job.json"
 TIMELINES, LINE_UP, PAPERS = "Timelines", "Line-up", "Papers"
+#: Cubes and a config for other programs, inside the papers.
+COLOUR = "Colour"
 
 
 @dataclass(frozen=True)
@@ -79,4 +81,5 @@ def planned(template: Template, title: str) -> Planned:
     files.append(line_up_file(codec, title))
     files += [f"{PAPERS}/{kind}.{suffix}" for kind in ("Setup sheet", "Camera sheet") for suffix in ("html", "pdf")]
     files += [f"{PAPERS}/Intermediate recipe.sh", JOB_FILE]
+    files += [f"{PAPERS}/{COLOUR}/config.ocio"] if template.carried_colour else []
     return Planned(title, tuple(own + top), tuple(files))

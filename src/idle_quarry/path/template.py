@@ -313,7 +313,7 @@ class Template(_Grown):
     names, as the format number does.
     """
 
-    later = {"house": 4, "captions": 4, "line_up": 4}
+    later = {"house": 4, "captions": 4, "line_up": 4, "carried_colour": 4}
     format_number: Literal[1, 2, 3, 4] = 1
     name: Name
     note: Text = ""
@@ -330,6 +330,7 @@ class Template(_Grown):
     line_up: Annotated[str, AfterValidator(_line_up)] = (
         ""  #: a line-up picture; "" for the one that belongs to the format
     )
+    carried_colour: Literal[0, 17, 33, 65] = 0  #: points along each side of the cubes that jobs carry; 0 for none
     timecode: TimecodePlan = TimecodePlan()
     places: tuple[Place, ...] = ()
     numbered_folders: bool = True

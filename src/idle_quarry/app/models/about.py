@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 #: What it stands on: the package, and what is said of it where the package does not say its licence in a word.
 _STANDS_ON = {
     "PySide6-Essentials": "LGPL-3.0", "av": "BSD-3-Clause", "numpy": "BSD-3-Clause", "scipy": "BSD-3-Clause",
-    "OpenTimelineIO": "Apache-2.0", "pydantic": "MIT", "SQLAlchemy": "MIT", "alembic": "MIT", "psycopg": "LGPL-3.0",
+    "OpenTimelineIO": "Apache-2.0", "opencolorio": "BSD-3-Clause", "pydantic": "MIT", "SQLAlchemy": "MIT", "alembic": "MIT", "psycopg": "LGPL-3.0",
     "Jinja2": "BSD-3-Clause", "platformdirs": "MIT", "pillow": "MIT-CMU",
 }  # fmt: skip
 _ALSO = (

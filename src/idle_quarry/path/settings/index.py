@@ -15,6 +15,7 @@ from idle_quarry.path.settings.plans import places_settings, sound_settings, tim
 from idle_quarry.path.settings.setting import (
     Setting,
     any_text,
+    named,
     number,
     one_of,
 )
@@ -114,6 +115,13 @@ def programme_settings(t: Template) -> Iterator[Setting]:
         ("en", "de", "fr", "es", "it", "cy", "ga"),
     )
     yield programme_captions(t)
+    cubes = {"None": 0, "17 points": 17, "33 points": 33, "65 points": 65}
+    yield Setting(
+        "carried_colour", "template", "Colour to carry", named(cubes, t.carried_colour),
+        "jobs have cubes and an OpenColorIO config of every link that changes colour" if t.carried_colour else "jobs carry no cubes",
+        one_of(cubes, "size"), tuple(cubes), free=False,
+        explained="For monitors and other programs: more points follow a curve more closely; the setup in the job says how closely, in codes.",
+    )  # fmt: skip
 
 
 _SHEETS: dict[str, Callable[[Template], Iterator[Setting]]] = {
