@@ -68,6 +68,8 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
                           Edit(f"{PLACE_OF_HD}.mastering_peak", 4000)),
     "light_impossible": (Edit(f"{PLACE_OF_HD}.format", words("2160p50 pq")), Edit(f"{PLACE_OF_HD}.max_cll", 600),
                          Edit(f"{PLACE_OF_HD}.max_fall", 800)),
+    "pulldown_impossible": (source("1080p50"), Edit("sources.cameras.pulldown", "2:3")),
+    "pulldown_unlikely": (source("1080i25"), Edit("sources.cameras.pulldown", "2:3")),
     "line_up_unfit": (Edit("line_up", "bt-2111"),),
     "psf_shown_as_fields": monitor(BLIND.id, "1080psf25"),
     "layout_start_differs": (Edit(f"{PLACE_OF_HD}.programme", "line-up-525"),),

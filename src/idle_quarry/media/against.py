@@ -34,7 +34,8 @@ def against(template: Template, clip: Clip) -> Match:
         return Match(None, nothing, tuple(more))
     found = match(template, clip.format, declared_psf_as_interlaced=not _scan_known(clip))
     fields = clip.measured.fields if clip.measured is not None else None
-    if fields is not None and fields.scan == "pulldown" and fields.true_rate and not clip.corrected:
+    expected = found.source is not None and found.source.cadence == (fields.cadence if fields is not None else "")
+    if fields is not None and fields.scan == "pulldown" and fields.true_rate and not clip.corrected and not expected:
         found = _taken_apart(template, clip.format, found, fields.cadence or "2:3", fields.true_rate)
     said = (*_untrue(clip, found.source), *found.findings, *more)
     gravest_first = sorted(said, key=lambda each: SEVERITIES.index(each.severity))

@@ -14,6 +14,7 @@ from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import Codec, codecs, monitors
 from idle_quarry.path.remedies import offered
 from idle_quarry.path.steps import plan
+from idle_quarry.path.steps.pulldown import plan_through
 from idle_quarry.path.template import Template
 from idle_quarry.signal.formats import SignalFormat
 
@@ -57,7 +58,16 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
     """Return the links of a template: sources into working, working on to all else, deliveries from the intermediate."""
     by_id = {station.id: station for station in stations}
     working, kept = template.working.format, by_id["intermediate"]
-    found = [Link(f"source:{s.id}", "working", plan(s.format, working, s.policy), s.policy) for s in template.sources]
+    found = [
+        Link(
+            f"source:{s.id}",
+            "working",
+            plan_through(s.format, working, s.policy, out=s.cadence),
+            s.policy,
+            taken_out=s.cadence,
+        )
+        for s in template.sources
+    ]
     assert kept.codec is not None
     policy = template.intermediate.policy
     found.append(
@@ -77,7 +87,8 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
         found.append(Link("working", "monitor", plan(working, feed.format, feed.policy), feed.policy))
     for d in template.deliveries:
         coding = coding_of(codecs()[d.codec], d.format)
-        found.append(Link("intermediate", f"delivery:{d.id}", plan(kept.format, d.format, d.policy), d.policy, coding))
+        through = plan_through(kept.format, d.format, d.policy, into=d.cadence)
+        found.append(Link("intermediate", f"delivery:{d.id}", through, d.policy, coding, put_in=d.cadence))
     return tuple(found)
 
 

@@ -13,6 +13,7 @@ from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import Codec
 from idle_quarry.path.steps import LinkPlan
+from idle_quarry.path.steps.pulldown import pictures_of
 from idle_quarry.path.template import Place, Template
 from idle_quarry.signal.formats import SignalFormat, format_to_json
 from idle_quarry.signal.words import format_words
@@ -98,6 +99,14 @@ class Link:
     plan: LinkPlan
     policy: Policy
     coding: Coding | None = None
+    taken_out: str = ""  #: the cadence that is taken out of what comes in
+    put_in: str = ""  #: the cadence that is put into what goes out
+
+    def ends(self, source: SignalFormat, target: SignalFormat) -> tuple[SignalFormat, SignalFormat]:
+        """Return the formats between which pictures are converted: without the cadences of the stations' own."""
+        before = pictures_of(source, self.taken_out) if self.taken_out else None
+        after = pictures_of(target, self.put_in) if self.put_in else None
+        return before or source, after or target
 
     @property
     def grade(self) -> str:

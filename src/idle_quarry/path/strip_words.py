@@ -33,6 +33,8 @@ def step_word(step: Step) -> str:
     if isinstance(step, ScanStep):
         if step.method in (ScanMethod.DEINTERLACE, ScanMethod.THERE_AND_BACK):
             return "deinterlace"
+        if step.method in (ScanMethod.TAKEN_OUT, ScanMethod.PUT_IN):
+            return step.method_words
         return "line shift" if step.method is ScanMethod.SHIFT else "fields"
     if isinstance(step, ColourStep):
         names = {"bt709": "SDR", "hlg": "HLG", "pq": "PQ", "gamma2.6": "print", "srgb": "sRGB", "linear": "linear"}

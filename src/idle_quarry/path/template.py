@@ -114,6 +114,7 @@ class _Grown(_Value):
 
 
 Captions = Annotated[tuple[Annotated[str, *word_of(CAPTIONS, "kind of captions")], ...], Field(max_length=6)]
+Pulldown = Literal["none", "2:3", "2:3:3:2", "2:2", "3:2"]
 Light = Annotated[int, Field(ge=1, le=10000)]
 
 
@@ -128,13 +129,19 @@ class ClipException(_Value):
 class Source(_Grown):
     """A class of material that comes in, with its share of the programme in per cent."""
 
-    later = {"exceptions": 2}
+    later = {"exceptions": 2, "pulldown": 4}
     id: Id
     name: Name
     format: Format
     share: Annotated[float, Field(ge=0, le=100)] = 100.0
     policy: Policy = Policy()
     exceptions: tuple[ClipException, ...] = ()
+    pulldown: Pulldown = "none"  #: the cadence by which whole pictures are spread over it
+
+    @property
+    def cadence(self) -> str:
+        """The cadence that is taken out, "" for none."""
+        return "" if self.pulldown == "none" else self.pulldown
 
     def policy_for(self, clip: str) -> Policy:
         """Return how a clip of this source is converted, by its file name."""
@@ -187,7 +194,7 @@ class Delivered(_Grown):
     """One delivery: its format, codec, timecode start and sound, its layout in time and how its file is called."""
 
     later = {
-        "programme": 4, "file_name": 4, "active_format": 4, "captions": 4, "max_cll": 4, "max_fall": 4, "mastering_peak": 4,
+        "programme": 4, "file_name": 4, "active_format": 4, "captions": 4, "max_cll": 4, "max_fall": 4, "mastering_peak": 4, "pulldown": 4,
     }  # fmt: skip
 
     id: Id
@@ -210,7 +217,13 @@ class Delivered(_Grown):
     max_cll: Light | None = None  #: the brightest any part of a picture may be, cd/m² (CTA-861)
     max_fall: Light | None = None  #: and the brightest mean of a picture
     mastering_peak: Light | None = None  #: of the display it was graded on (ST 2086)
+    pulldown: Pulldown = "none"  #: the cadence by which whole pictures are spread over it
     policy: Policy = Policy()
+
+    @property
+    def cadence(self) -> str:
+        """The cadence that is put in, "" for none."""
+        return "" if self.pulldown == "none" else self.pulldown
 
     @property
     def for_web(self) -> bool:

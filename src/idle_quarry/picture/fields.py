@@ -273,21 +273,44 @@ def pulled_up(frames: Sequence[NDArray[Any]], cadence: str, order: str, phase: i
     `phase` is how many frames of the cadence's cycle came before the first. A picture of which `frames` hold only one
     field, at the ends or at a break, is left out.
     """
+    halves = [separated(frame) for frame in frames]
+    return [woven(halves[a][0], halves[b][1]) for a, b in fields_of_pictures(len(frames), cadence, order, phase)]
+
+
+def fields_of_pictures(count: int, cadence: str, order: str, phase: int = 0) -> list[tuple[int, int]]:
+    """Return, for each picture that `count` frames of a pulldown hold whole, the frames of its upper and its lower field."""
     lengths = CADENCES[cadence]
     cycle_fields = sum(lengths)
     owners: list[int] = []
     picture = 0
-    while len(owners) < 2 * (len(frames) + phase) + cycle_fields:
+    while len(owners) < 2 * (count + phase) + cycle_fields:
         owners += [picture] * lengths[picture % len(lengths)]
         picture += 1
-    halves: dict[int, dict[int, Picture]] = {}
-    for number, field in enumerate(moments_of(frames, order)):
+    halves: dict[int, dict[int, int]] = {}
+    for number in range(2 * count):
         owner, parity = owners[2 * phase + number], _parity(number, order)
         together = owner == owners[2 * phase + (number ^ 1)]
         # both fields of one frame are surely of one picture; a third, from its neighbour, may lie beyond a cut
         if together or parity not in halves.setdefault(owner, {}):
-            halves.setdefault(owner, {})[parity] = field
-    return [woven(found[0], found[1]) for _, found in sorted(halves.items()) if len(found) == 2]
+            halves.setdefault(owner, {})[parity] = number // 2
+    return [(found[0], found[1]) for _, found in sorted(halves.items()) if len(found) == 2]
+
+
+def first_shown(frames: Sequence[NDArray[Any]], cadence: str, count: int) -> list[int]:
+    """Return at which of `count` frames each picture is shown first, where a cadence repeats whole frames.
+
+    Where the cycle begins is found in the first of them, luma (h, w): repeats differ least.
+    """
+    lengths = CADENCES[cadence]
+    cycle = sum(lengths)
+    starts = {0} | {sum(lengths[:n]) for n in range(1, len(lengths))}
+    changed = [float(np.abs(b[::4, ::4] - a[::4, ::4]).mean()) for a, b in pairwise(frames)]
+
+    def among_repeats(phase: int) -> float:
+        return sum(change for n, change in enumerate(changed, 1) if (n + phase) % cycle not in starts)
+
+    best = min(range(cycle), key=among_repeats)
+    return [n for n in range(count) if (n + best) % cycle in starts or n == 0]
 
 
 def order_shifted(frame: NDArray[Any], down: bool = True) -> Picture:

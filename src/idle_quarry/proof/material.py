@@ -10,10 +10,13 @@ import numpy as np
 
 from idle_quarry.errors import MediaError
 from idle_quarry.media.clip import Clip
+from idle_quarry.media.measurement.pulldown import cadence_runs
 from idle_quarry.media.memory import identity
 from idle_quarry.media.pictures import Picture
 from idle_quarry.media.stills import FrameSource
+from idle_quarry.path.steps.pulldown import CADENCES, pictures_of
 from idle_quarry.picture.charts import CHARTS, chart_frame
+from idle_quarry.picture.fields import fields_of_pictures, first_shown
 from idle_quarry.picture.link import Planes, from_rgb, planes_of_codes, to_rgb
 from idle_quarry.signal.formats import Encoding, SignalFormat
 
@@ -113,6 +116,58 @@ class ClipMaterial:
     def close(self) -> None:
         """Let go of the file; the next frame opens it again."""
         self._source.close()
+
+
+class PulledMaterial:
+    """The whole pictures of a clip over which a pulldown spread them; where the cadence begins is found in its first frames."""
+
+    def __init__(self, material: ClipMaterial, cadence: str) -> None:
+        fmt = pictures_of(material.format, cadence)
+        if fmt is None:
+            raise MediaError(f"no pulldown of {cadence} runs in it", subject=material.name)
+        self.clip, self.name, self.format = material.clip, material.name, fmt
+        self.key = f"{material.key}:{cadence}"
+        self.chart: str | None = None
+        self._of = material
+        order = material.format.field_order or "top"
+        looked = min(material.frames, _LOOKED_AT)
+        luma = [np.asarray(material.frame(index)[0], np.float32) for index in range(looked)]
+        if CADENCES[cadence].fields:
+            phase = cadence_runs(luma, cadence, order)[0].phase if looked >= _LEAST else 0
+            self._from = fields_of_pictures(material.frames, cadence, order, phase)
+        else:
+            firsts = first_shown(luma, cadence, material.frames)
+            self._from = [(frame, frame) for frame in firsts]
+        self.frames = max(1, len(self._from))
+
+    def frame(self, index: int) -> Planes:
+        if not self._from:
+            return self._of.frame(index)
+        upper, lower = self._from[min(max(index, 0), len(self._from) - 1)]
+        if upper == lower:
+            return self._of.frame(upper)
+        made = []
+        for above, below in zip(self._of.frame(upper), self._of.frame(lower), strict=True):
+            plane = above.copy()
+            plane[1::2] = below[1::2]
+            made.append(plane)
+        return made[0], made[1], made[2]
+
+    def close(self) -> None:
+        """Let go of the file; the next frame opens it again."""
+        self._of.close()
+
+
+#: Frames in which a cadence is looked for, and the fewest that show one.
+_LOOKED_AT, _LEAST = 40, 10
+
+
+def clip_material(clip: Clip, cadence: str = "") -> ClipMaterial | PulledMaterial:
+    """Return a clip as material, without the pulldown that its source has where one runs in it. Raises `MediaError`."""
+    material = ClipMaterial(clip)
+    if cadence and pictures_of(material.format, cadence) is not None:
+        return PulledMaterial(material, cadence)
+    return material
 
 
 def planes_of_picture(picture: Picture, fmt: SignalFormat) -> Planes:

@@ -18,7 +18,7 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
         heading(p, area, "No link to show a cadence of")
         caption(p, area, "Add a source: what its moments become is drawn here.")
         return
-    source, target = s.source.format, s.target.format
+    source, target = s.link.ends(s.source.format, s.target.format)
     method = retiming(source, target, s.link.policy)
     before, after = pace(source, target, method)
     heading(p, area, f"Time: {s.source.name} into {s.target.name}")

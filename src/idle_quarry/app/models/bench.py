@@ -20,7 +20,7 @@ from idle_quarry.path.policies import Policy, parts
 from idle_quarry.path.steps import plan
 from idle_quarry.picture.charts import CHARTS
 from idle_quarry.proof.bench import Bench, Still
-from idle_quarry.proof.material import ChartMaterial, ClipMaterial, Material
+from idle_quarry.proof.material import ChartMaterial, ClipMaterial, Material, PulledMaterial, clip_material
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 
@@ -41,6 +41,7 @@ class Subject:
     policy: Policy
     place: str | None
     source_id: str | None = None
+    cadence: str = ""  #: the pulldown that is taken out of a clip before it is converted
 
 
 @dataclass(frozen=True)
@@ -91,8 +92,8 @@ class Pictures(QObject):
     def show_subject(self, subject: Subject, clips: list[Path]) -> None:
         """Put a link on the bench; `clips` are those one may want to see it on."""
         before = self.subject
-        same = before is not None and (subject.source, subject.target, subject.name) == (
-            before.source, before.target, before.name,
+        same = before is not None and (subject.source, subject.target, subject.name, subject.cadence) == (
+            before.source, before.target, before.name, before.cadence,
         )  # fmt: skip
         chosen = [path for path in self.clips if str(path) == self.material and path not in clips]
         self.subject, self.clips = subject, [*clips, *chosen]
@@ -102,7 +103,7 @@ class Pictures(QObject):
         self.player.stop()
         if self.material in CHARTS:
             self._lay(ChartMaterial(self.material, subject.source))
-        elif self.bench is not None and isinstance(self.bench.material, ClipMaterial):
+        elif self.bench is not None and isinstance(self.bench.material, ClipMaterial) and not subject.cadence:
             self._lay(self.bench.material)
         else:
             self._look_at(Path(self.material))
@@ -125,7 +126,8 @@ class Pictures(QObject):
     def _look_at(self, path: Path) -> None:
         self.waiting_for = path.name
         self.pictures_changed.emit()
-        self.desk.workers.start(lambda _ticket: ClipMaterial(look(path)), self._lay, self._not_looked)
+        cadence = self.subject.cadence if self.subject is not None else ""
+        self.desk.workers.start(lambda _ticket: clip_material(look(path), cadence), self._lay, self._not_looked)
 
     def _not_looked(self, error: QuarryError) -> None:
         self.desk.refuse(error)
@@ -136,7 +138,7 @@ class Pictures(QObject):
         self.player.stop()
         self.waiting_for = self.trouble = ""
         old = self.bench.material if self.bench is not None else None
-        if isinstance(old, ClipMaterial) and old is not material:
+        if isinstance(old, ClipMaterial | PulledMaterial) and old is not material:
             self.desk.workers.start(lambda _ticket: old.close(), lambda _none: None, lambda _error: None)
         self.bench = Bench(material, self.subject.target)
         self.measured.forget()
@@ -150,7 +152,7 @@ class Pictures(QObject):
     def clip_name(self) -> str:
         """Return the name of the clip on the bench, "" where a chart lies there."""
         material = self.bench.material if self.bench is not None else None
-        return material.clip.path.name if isinstance(material, ClipMaterial) else ""
+        return material.clip.path.name if isinstance(material, ClipMaterial | PulledMaterial) else ""
 
     def own_policy(self) -> Policy:
         """Return the policy by which the template converts what is on the bench."""
@@ -356,7 +358,7 @@ def subject_of(link: Link, own: Station, source: SignalFormat, target: SignalFor
     """Return a link as a subject: where its policy stands in the template follows from its two ends."""
     kind, _, ident = link.source.partition(":")
     if kind == "source":
-        return Subject(own.name, source, target, link.policy, f"sources.{ident}.policy", ident)
+        return Subject(own.name, source, target, link.policy, f"sources.{ident}.policy", ident, link.taken_out)
     end, _, ident = link.target.partition(":")
     places = {
         "intermediate": "intermediate.policy", "monitor": "monitor.policy", "delivery": f"deliveries.{ident}.policy",

@@ -105,7 +105,7 @@ class Proof(QObject):
             link = path.link_of(self.station) or path.links[0]  # the working picture: what comes into it first
             source, target = path.station(link.source), path.station(link.target)
             own = source if link.source.startswith("source:") else target
-            self.pictures.show_subject(subject_of(link, own, source.format, target.format), self.clips())
+            self.pictures.show_subject(subject_of(link, own, *link.ends(source.format, target.format)), self.clips())
             if self._wanted is not None:
                 wanted, self._wanted = self._wanted, None
                 self.pictures.use(str(wanted))

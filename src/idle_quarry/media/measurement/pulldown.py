@@ -46,7 +46,7 @@ def cadence_runs(frames: Sequence[NDArray[Any]], cadence: str, order: str) -> li
     patterns = [PATTERNS.index(pattern) for pattern in CYCLES[structure]]
     meter = PairMeter()
     for frame in frames:
-        meter.take(np.asarray(frame, np.float64) * 255, 8)
+        meter.take(np.rint(np.clip(frame, 0, 1) * 1023).astype(np.uint16), 10)
     likelihood = evidence(meter.pairs).likelihood[:, patterns] + _repeats(meter.pairs, CYCLES[structure])
     price = np.where(_cuts(meter.pairs), _BREAK_AT_CUT, _BREAK)
     own = _woven_or_whole(frames, cadence, len(patterns))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import NamedTuple
 
 from idle_quarry.path.edits import Edit
@@ -19,10 +20,13 @@ class Joined(NamedTuple):
 
 
 def joined(e: Evaluation) -> Iterator[Joined]:
-    """Yield every link with its stations."""
+    """Yield every link with its stations, their pulldowns taken out."""
     by_id = {station.id: station for station in e.stations}
     for link in e.links:
         source, target = by_id[link.source], by_id[link.target]
+        before, after = link.ends(source.format, target.format)
+        source = source if before == source.format else replace(source, format=before)
+        target = target if after == target.format else replace(target, format=after)
         yield Joined(link, source, target, source if source.kind == "source" else target)
 
 

@@ -10,15 +10,47 @@ from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.findings.common import joined, remedy
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.steps import ScanMethod, ScanStep
+from idle_quarry.path.steps.pulldown import cadences_in, pictures_of
 from idle_quarry.signal.formats import ORDER_WORDS, standard_field_order
 from idle_quarry.signal.rates import rate_text
+from idle_quarry.signal.words import format_words
+
+_CADENCED = (ScanMethod.TAKEN_OUT, ScanMethod.PUT_IN)
+
+
+def _pulldowns(e: Evaluation) -> Iterator[Finding]:
+    """Cadences that cannot run in their station's format, and pictures that are not those of the programme."""
+    stations = [(f"sources.{s.id}", f"source:{s.id}", s.name, s.format, s.cadence) for s in e.template.sources]
+    stations += [(f"deliveries.{d.id}", f"delivery:{d.id}", d.name, d.format, d.cadence) for d in e.template.deliveries]
+    for place, where, name, fmt, cadence in stations:
+        if not cadence:
+            continue
+        pictures = pictures_of(fmt, cadence)
+        if pictures is None:
+            able = cadences_in(fmt)
+            text = f"{name}: a pulldown of {cadence} cannot run in {format_words(fmt)}."
+            cure = remedy(
+                f"{able[0].id} instead" if able else "No pulldown",
+                (f"{place}.pulldown", able[0].id if able else "none"),
+            )
+            yield Finding("stop", "pulldown_impossible", where, text, cure)
+        elif rate_text(pictures.rate) not in _PICTURE_RATES:
+            text = f"{name}: without {cadence} it would be {rate_text(pictures.rate)} pictures a second, which nobody shoots."
+            yield Finding(
+                "caution", "pulldown_unlikely", where, text, remedy("No pulldown", (f"{place}.pulldown", "none"))
+            )
+
+
+#: Frame rates at which pictures are shot that are then spread.
+_PICTURE_RATES = ("23.976", "24", "25", "29.97", "30")
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
     working = e.template.working.format
     fielded = [d for d in e.template.deliveries if d.format.scan == "interlaced"]
+    yield from _pulldowns(e)
     for each in joined(e):
-        step = each.link.plan.step(ScanStep)
+        step = next((s for s in each.link.steps if isinstance(s, ScanStep) and s.method not in _CADENCED), None)
         source, target = each.source.format, each.target.format
         if step is None or each.own.kind in ("intermediate", "proxy", "monitor"):
             continue

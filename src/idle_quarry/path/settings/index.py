@@ -12,6 +12,7 @@ from idle_quarry.path.settings.declared import programme_captions, working_decla
 from idle_quarry.path.settings.formats import exception_settings, format_settings, policy_settings
 from idle_quarry.path.settings.offered import offering
 from idle_quarry.path.settings.plans import places_settings, sound_settings, timecode_settings
+from idle_quarry.path.settings.pulldown import pulldown_setting
 from idle_quarry.path.settings.setting import (
     Setting,
     any_text,
@@ -78,6 +79,7 @@ def source_settings(source: Source) -> Iterator[Setting]:
     yield Setting(f"{place}.name", sheet, "Name", source.name, "what the house calls it", any_text)
     yield Setting(f"{place}.share", sheet, "Share", f"{source.share:g}", "% of the programme", number(0, 100, "%"))
     yield from format_settings(f"{place}.format", sheet, source.format)
+    yield from pulldown_setting(place, sheet, source.format, source.cadence, taken=True)
     yield from policy_settings(f"{place}.policy", sheet, source.policy)
     for each in source.exceptions:
         yield from exception_settings(f"{place}.exceptions.{each.id}", sheet, each)

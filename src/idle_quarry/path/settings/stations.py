@@ -12,6 +12,7 @@ from idle_quarry.path.registry import codecs, monitors, programme_layouts
 from idle_quarry.path.settings.declared import delivery_declared
 from idle_quarry.path.settings.formats import codec_setting, format_settings, policy_setting, policy_settings
 from idle_quarry.path.settings.plans import drop_setting, sound_rows, start_setting
+from idle_quarry.path.settings.pulldown import pulldown_setting
 from idle_quarry.path.settings.setting import (
     Setting,
     any_text,
@@ -98,6 +99,7 @@ def delivery_settings(t: Template, ident: str) -> Iterator[Setting]:
     sheet, place = f"delivery:{ident}", f"deliveries.{ident}"
     yield Setting(f"{place}.name", sheet, "Name", d.name, "who it is for", any_text)
     yield from format_settings(f"{place}.format", sheet, d.format)
+    yield from pulldown_setting(place, sheet, d.format, d.cadence, taken=False)
     yield codec_setting(f"{place}.codec", sheet, d.codec, d.format)
     yield start_setting(f"{place}.start", sheet, d.start, d.drop, d.format.rate)
     yield drop_setting(f"{place}.drop", sheet, d.drop, d.format.rate)

@@ -29,6 +29,7 @@ class ScanMethod(Enum):
     PICTURES_AS_FIELDS = "whole pictures as fields"
     PULLDOWN = "2:3 pulldown"
     TAKEN_OUT = "taken out"
+    PUT_IN = "put in"
     FIELDS_FROM_PICTURES = "fields from pictures"
     INTERLACE = "interlace"
 
@@ -49,7 +50,8 @@ class ScanStep(Step):
         """Return the method in words, with what does it: "deinterlace, motion-adaptive", "2:3 taken out"."""
         if self.method is ScanMethod.DEINTERLACE:
             return f"{self.method.value}, {self.by}"
-        return f"{self.by} {self.method.value}" if self.method is ScanMethod.TAKEN_OUT else self.method.value
+        by_cadence = self.method in (ScanMethod.TAKEN_OUT, ScanMethod.PUT_IN)
+        return f"{self.by} {self.method.value}" if by_cadence else self.method.value
 
     @property
     def numbers(self) -> dict[str, Any]:
