@@ -29,6 +29,7 @@ from idle_quarry.library.house import (
     schema_of,
     used_by,
 )
+from idle_quarry.library.safety import check
 from idle_quarry.library.server import open_server
 from idle_quarry.library.store import Library
 from idle_quarry.path.codecs import mbps
@@ -200,6 +201,7 @@ def test_entries_go_to_a_server_and_back(tmp_path: Path, server: PrivateServer, 
     keeper = open_server(server.url("keeper", house))
     carried(own, keeper)
     carried(keeper, back)
+    assert own.place.is_file() and check(own.place).whole and check(back.place).whole
     assert back.entry(bay.uid) == own.entry(bay.uid) and back.entry(bay.uid, 1).entry == bay
     row = "'house', '', '2026-11-28T10:00:00+00:00'"
     begun = f"INSERT INTO template (id, name, name_key, shelf, owner, created, kind) VALUES ('{{}}', 'L', '{{}}/l', {row}, '{{}}')"

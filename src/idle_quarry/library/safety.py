@@ -15,11 +15,10 @@ from pydantic import ValidationError
 
 from idle_quarry.begun import Note
 from idle_quarry.errors import LibraryError, QuarryError
-from idle_quarry.library.exchange import template_from_data
+from idle_quarry.library.held import held_from_data, held_hash
 from idle_quarry.library.reading import Reading
 from idle_quarry.library.records import Search
 from idle_quarry.library.schema import HEAD
-from idle_quarry.path.template import content_hash
 
 #: Problems of the file itself that are told at the most: a torn file has thousands.
 _MOST_TOLD = 20
@@ -163,10 +162,10 @@ def _revision_troubles(connection: sqlite3.Connection) -> Iterator[tuple[str, st
 def _revision_trouble(body: object, digest: object) -> str:
     """Return what is wrong with a stored revision, or nothing."""
     try:
-        template = template_from_data(json.loads(str(body)))
+        value = held_from_data(json.loads(str(body)))
     except (ValueError, ValidationError, QuarryError, RecursionError):
         return "cannot be read as a template"
-    return "" if content_hash(template) == digest else "does not match its hash: it was changed from outside"
+    return "" if held_hash(value) == digest else "does not match its hash: it was changed from outside"
 
 
 def backup(place: Path, target: Path) -> Checked:
