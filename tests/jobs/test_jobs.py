@@ -32,6 +32,7 @@ from idle_quarry.library.records import Revision
 from idle_quarry.media import inspect
 from idle_quarry.path.beginnings import from_delivery
 from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.settings import settings_of
 from idle_quarry.path.standard_values import otherwise
 from idle_quarry.path.template import Folder, Template, TimecodePlan
@@ -188,12 +189,12 @@ def test_the_recipe_runs(lamp: tuple[Stored, StartedJob], tmp_path: Path) -> Non
 
 def test_the_papers_say_every_setting(lamp: tuple[Stored, StartedJob]) -> None:
     revision, _ = lamp
-    sheet = setup_sheet(revision, "Lamp <3>")
+    sheet = setup_sheet(revision, "Lamp <3>", evaluate(revision.template))
     assert "Lamp &lt;3&gt;" in sheet and "<3>" not in sheet
     for setting in settings_of(revision.template):
         assert setting.label in sheet
     assert sheet.count("&#9632;") > 4
-    camera = camera_sheet(revision, "Lamp Room")
+    camera = camera_sheet(revision, "Lamp Room", evaluate(revision.template))
     assert "1920 × 1080" in camera and "50i" in camera
 
 
@@ -202,7 +203,7 @@ def test_the_papers_of_the_demo_are_three_pages_and_one(template: Template, tmp_
     revision = Revision("t", 2, "Wren", "2026-11-09T10:00:00Z", "", "approved", "ab" * 32)
     stored = Stored(template.name, "house", revision, template)
     for most, sheet in ((3, setup_sheet), (1, camera_sheet)):
-        html = sheet(stored, "Lamp Room")
+        html = sheet(stored, "Lamp Room", evaluate(template, remedies=False))
         write_pdf(html, tmp_path / "paper.pdf")
         assert 1 <= len(re.findall(rb"/Type /Page\b", (tmp_path / "paper.pdf").read_bytes())) <= most
         drawn = [fromstring(b64decode(each)) for each in re.findall(r"svg\+xml;base64,([^\"]+)", html)]

@@ -15,7 +15,7 @@ import jinja2
 
 from idle_quarry.jobs.drawings import frame_drawing, strip_drawing
 from idle_quarry.library.records import Stored
-from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.settings import Setting, settings_of, sheet_name
 from idle_quarry.path.standard_values import otherwise
@@ -70,14 +70,13 @@ def _drawn(drawing: tuple[str, float]) -> dict[str, Any]:
     return {"uri": uri, "width": _PAGE_WIDTH, "height": round(_PAGE_WIDTH * height)}
 
 
-def setup_sheet(stored: Stored, title: str) -> str:
-    """Return the setup sheet as HTML.
+def setup_sheet(stored: Stored, title: str, evaluation: Evaluation) -> str:
+    """Return the setup sheet of a revision and its evaluation as HTML.
 
     The path to scale; what cannot change once a timeline exists, with why; what is otherwise than its standard; what is known;
     then every setting in a small table, in the order one types them.
     """
     template = stored.template
-    evaluation = evaluate(template, remedies=False)
     timelines: list[dict[str, Any]] = [
         {"name": t.name, "canvas": template.canvas(t).size_text, "tracks": t.tracks} for t in template.timelines
     ]
@@ -97,8 +96,8 @@ def _menus() -> dict[str, dict[str, str]]:
     return tomllib.loads(files("idle_quarry.jobs").joinpath("camera_menus.toml").read_text(encoding="utf-8"))
 
 
-def camera_sheet(stored: Stored, title: str) -> str:
-    """Return the camera sheet as HTML: one page with what a crew has to set, and the frame with its safe areas."""
+def camera_sheet(stored: Stored, title: str, evaluation: Evaluation) -> str:
+    """Return the camera sheet of a revision and its evaluation as HTML: one page with what a crew has to set, and the frame with its safe areas."""
     template = stored.template
     fmt, sound = template.working.format, template.sound
     e, menus, rate = fmt.encoding, _menus(), rate_text(fmt.rate)
@@ -118,7 +117,7 @@ def camera_sheet(stored: Stored, title: str) -> str:
         ("Timecode", "drop-frame" if drop else "without drop-frame", menus["timecode"]["drop" if drop else "non-drop"] + "; free run", "time of day, all cameras alike"),
         ("Sound", f"{sound.sample_rate / 1000:g} kHz, {sound.bit_depth} bit", f"{sound.sample_rate / 1000:g}K, {sound.bit_depth}-bit", f"line-up at {db(sound.line_up_dbfs)} dBFS"),
     ]  # fmt: skip
-    links = {link.source: link.grade for link in evaluate(template, remedies=False).links}
+    links = {link.source: link.grade for link in evaluation.links}
     sources = [
         {"name": s.name, "format": format_words(s.format, fields=True), "grade": links[f"source:{s.id}"]}
         for s in template.sources

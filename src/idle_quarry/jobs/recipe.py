@@ -6,7 +6,7 @@ import shlex
 
 from idle_quarry.media.code_points import FFMPEG_MATRICES, FFMPEG_PRIMARIES, FFMPEG_TRANSFERS
 from idle_quarry.media.encode import clip_suffix, encoder_options, encoder_pixels
-from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Template
 from idle_quarry.signal.formats import ORDER_WORDS, SignalFormat
@@ -14,8 +14,8 @@ from idle_quarry.signal.rates import rate_fraction_text
 from idle_quarry.signal.words import format_words
 
 
-def recipe(template: Template) -> str:
-    """Return the script. It takes a source and a target and encodes the intermediate, flags and all.
+def recipe(template: Template, evaluation: Evaluation) -> str:
+    """Return the script of a template and its evaluation. It takes a source and a target and encodes the intermediate, flags and all.
 
     It conforms nothing: a clip that is not in the working format is refused by its raster, rate, scan or field order,
     since how it should be converted is the source link's policy, stated in the comments.
@@ -49,11 +49,7 @@ def recipe(template: Template) -> str:
     command += flags if fmt.scan != "progressive" else []
     command += ["-c:a", f"pcm_s{template.sound.bit_depth}le", "-ar", str(template.sound.sample_rate), '"$2"']
     quoted = " ".join(part if part.startswith('"$') else shlex.quote(part) for part in command)
-    notes = [
-        f"#   {link.source}: {link.grade}"
-        for link in evaluate(template, remedies=False).links
-        if link.source.startswith("source:")
-    ]
+    notes = [f"#   {link.source}: {link.grade}" for link in evaluation.links if link.source.startswith("source:")]
     size = f"{fmt.raster.width}x{fmt.raster.height}"
     return "\n".join(
         [

@@ -22,6 +22,7 @@ from idle_quarry.jobs.timelines import write_timelines
 from idle_quarry.library.records import Stored
 from idle_quarry.library.store import now
 from idle_quarry.path.codecs import mbps
+from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Template
 
@@ -172,11 +173,13 @@ def _fill(
 
 
 def papers_of(stored: Stored, title: str, folder: Path, write_pdf: WritePdf) -> None:
-    """Write a job's papers into a folder. Raises `OSError`."""
-    for name, html in (("Setup sheet", setup_sheet(stored, title)), ("Camera sheet", camera_sheet(stored, title))):
+    """Write a job's papers into a folder, all of one evaluation. Raises `OSError`."""
+    evaluation = evaluate(stored.template, remedies=False)
+    for name, page in (("Setup sheet", setup_sheet), ("Camera sheet", camera_sheet)):
+        html = page(stored, title, evaluation)
         (folder / f"{name}.html").write_text(html, encoding="utf-8")
         write_pdf(html, folder / f"{name}.pdf")
-    (folder / "Intermediate recipe.sh").write_text(recipe(stored.template), encoding="utf-8")
+    (folder / "Intermediate recipe.sh").write_text(recipe(stored.template, evaluation), encoding="utf-8")
     if stored.template.carried_colour:
         _carry_colour(stored.template, folder / COLOUR)
 
