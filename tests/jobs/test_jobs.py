@@ -143,7 +143,7 @@ def test_the_line_up_clip_is_what_it_says(lamp: tuple[Stored, StartedJob]) -> No
 @pytest.mark.parametrize(
     ("name", "edits"),
     [
-        ("Sheet Seven", (Edit("timecode.line_up_length_s", 1),)),  # drop-frame, VC-3
+        ("Sheet Seven", (Edit("timecode.line_up_length_s", 1), Edit("job_name", "{title} {format} {language}"))),  # drop-frame, VC-3
         ("Saltmarsh Hours", (Edit("carried_colour", 17), Edit("timecode.line_up_length_s", 1), Edit("working.format", words("720p50 hlg")), Edit("timelines", demo_template("Saltmarsh Hours").timelines[:1]))),
         ("Archive SD 16:9", (Edit("timecode.line_up_length_s", 1), Edit("intermediate.codec", "ffv1"), Edit("line_up", "ramp"), Edit("sound.layout", "stereo-me-8"))),
         ("Narrow Gauge", (Edit("timecode.line_up_length_s", 1), Edit("intermediate.codec", "dpx-10"), Edit("working.format", words("640x360p23.976")))),
@@ -160,6 +160,7 @@ def test_other_templates_start_too(name: str, edits: tuple[Edit, ...], library: 
         template.working.format.raster.height,
     )
     if name == "Sheet Seven":
+        assert job.folder.name == "Try 1080i29.97 en" and record["title"] == "Try"
         # a minute of count before 01:00:00;00: ;00 and ;01 are numbers that drop-frame skips there
         assert clip.declared.timecode == "00:59:00;02" and clip.declared.drop_frame
     if name == "Saltmarsh Hours":

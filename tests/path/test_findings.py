@@ -23,6 +23,7 @@ from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import deliveries, monitors, take_in
 from idle_quarry.path.settings import settings_of, with_setting
 from idle_quarry.path.template import Folder, Place, Source, Template, Timeline, Track, content_hash
+from idle_quarry.path.voice import voice_from
 from idle_quarry.signal.words import format_from_words as words
 
 HD = demo_template("House HD 50i")
@@ -68,6 +69,8 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
                           Edit(f"{PLACE_OF_HD}.mastering_peak", 4000)),
     "light_impossible": (Edit(f"{PLACE_OF_HD}.format", words("2160p50 pq")), Edit(f"{PLACE_OF_HD}.max_cll", 600),
                          Edit(f"{PLACE_OF_HD}.max_fall", 800)),
+    "limiter_not_last": (Edit(f"timelines.{MAIN.id}.tracks.a1.voice", voice_from("limiter -3 dB; gain +2 dB")),),
+    "limiter_too_high": (Edit(f"timelines.{MAIN.id}.tracks.a1.voice", voice_from("limiter 0 dB")),),
     "pulldown_impossible": (source("1080p50"), Edit("sources.cameras.pulldown", "2:3")),
     "pulldown_unlikely": (source("1080i25"), Edit("sources.cameras.pulldown", "2:3")),
     "line_up_unfit": (Edit("line_up", "bt-2111"),),

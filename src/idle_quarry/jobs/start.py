@@ -17,7 +17,17 @@ from idle_quarry.files import sha256_of
 from idle_quarry.jobs.lineup import write_line_up
 from idle_quarry.jobs.papers import camera_sheet, setup_sheet
 from idle_quarry.jobs.recipe import recipe
-from idle_quarry.jobs.structure import COLOUR, JOB_FILE, LINE_UP, PAPERS, TIMELINES, Planned, line_up_file, planned
+from idle_quarry.jobs.structure import (
+    COLOUR,
+    JOB_FILE,
+    LINE_UP,
+    PAPERS,
+    TIMELINES,
+    Planned,
+    folder_name,
+    line_up_file,
+    planned,
+)
 from idle_quarry.jobs.timelines import write_timelines
 from idle_quarry.library.records import Stored
 from idle_quarry.library.store import now
@@ -60,8 +70,9 @@ def start_job(
     when `progress` raises.
     """
     plan = planned(stored.template, title)
-    _check_place(at, title, bytes_needed(stored.template))
-    revision, target = stored.revision, at / title
+    called = folder_name(stored.template, title)
+    _check_place(at, called, bytes_needed(stored.template))
+    revision, target = stored.revision, at / called
     said = {
         "title": title, "by": person, "template": revision.template_id, "revision": revision.number, "hash": revision.hash,
     }  # fmt: skip

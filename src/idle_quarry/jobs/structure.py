@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import date
 
 from idle_quarry.errors import JobError
 from idle_quarry.media.encode import clip_suffix
+from idle_quarry.path.entries.naming import made_name
 from idle_quarry.path.names import cleaned_name, name_refused
 from idle_quarry.path.registry import Codec, codecs
 from idle_quarry.path.template import Folder, Template, numbered
 from idle_quarry.signal.timecode import Timecode, start_timecode
+from idle_quarry.signal.words import format_words
 
 JOB_FILE = "job.json"
 TIMELINES, LINE_UP, PAPERS = "Timelines", "Line-up", "Papers"
@@ -48,6 +51,23 @@ def template_folders(folders: tuple[Folder, ...], with_numbers: bool, above: str
             raise JobError(f"the template's folder cannot be made, because {why}", subject=repr(folder.name))
         yield above + name
         yield from template_folders(folder.children, with_numbers, f"{above}{name}/")
+
+
+def folder_name(template: Template, title: str, day: date | None = None) -> str:
+    """Return what a job's folder is called: by the template's rule, else as the job. Raises `JobError`."""
+    if not template.job_name:
+        return title
+    fields: dict[str, str | int | date] = {
+        "title": title, "date": (day or date.today()).isoformat(), "format": format_words(template.working.format),
+        "language": template.title_language, "version": 1,
+    }  # fmt: skip
+    made = made_name(template.job_name, fields)
+    why = name_refused(made)
+    if why is not None:
+        raise JobError(
+            f"its folder would be called {made!r}, which is no name: {why}", subject=title, remedy="change the rule"
+        )
+    return made
 
 
 def line_up_start(template: Template) -> Timecode:

@@ -8,6 +8,7 @@ import opentimelineio as otio
 
 from idle_quarry.path.evaluation import described_format
 from idle_quarry.path.template import Template, Timeline
+from idle_quarry.path.voice import ffmpeg_filters, voice_words
 from idle_quarry.signal.timecode import start_timecode
 
 #: The name under which this program's facts stand in a timeline's metadata.
@@ -43,6 +44,8 @@ def timeline_of(template: Template, timeline: Timeline) -> otio.schema.Timeline:
         kind = otio.schema.TrackKind.Video if track.kind == "video" else otio.schema.TrackKind.Audio
         each = otio.schema.Track(name=track.name, kind=kind)
         each.metadata[KEY] = {"id": track.id, "role": track.role, "colour": track.colour, "channels": track.channels}
+        if track.voice:
+            each.metadata[KEY] |= {"voice": voice_words(track.voice), "ffmpeg": ffmpeg_filters(track.voice)}
         made.tracks.append(each)
     return made
 

@@ -135,8 +135,8 @@ def validation_sentence(error: ValidationError) -> str:
     return f"{where}: {message}" if where else message
 
 
-#: Lists of plain words, which are one setting each; the members of all others have ids.
-_OF_WORDS = ("captions",)
+#: Lists that are one setting each; the members of all others have ids.
+_OF_WORDS = ("captions", "voice")
 
 
 def _has_members(value: Any, place: str) -> bool:
@@ -164,7 +164,7 @@ def flattened(template: Template) -> dict[str, Any]:
             for item in value:
                 walk(item, f"{place}.{item.id}")
         elif not place.endswith(".id"):
-            result[place] = list(value) if isinstance(value, tuple) else value
+            result[place] = [plain(part) for part in value] if isinstance(value, tuple) else value
 
     walk(template, "")
     return result

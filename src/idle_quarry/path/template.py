@@ -38,6 +38,7 @@ from idle_quarry.path.registry import (
     take_in,
 )
 from idle_quarry.path.texts import Id, Name, Text, word_of
+from idle_quarry.path.voice import Processor
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import (
     RANGES,
@@ -186,7 +187,7 @@ def _rule(text: str) -> str:
     """Return a naming rule, or none. Raises `ValueError` for what makes no name."""
     why = name_refused(made_name(text, FIELDS)) if text else None
     if why is not None:
-        raise ValueError(f"the rule makes no file's name: {why}")
+        raise ValueError(f"the rule makes no name: {why}")
     return text
 
 
@@ -274,8 +275,10 @@ class Folder(_Value):
     children: tuple[Folder, ...] = ()
 
 
-class Track(_Value):
-    """A named, coloured track; in its timeline's order, pictures from the bottom up."""
+class Track(_Grown):
+    """A named, coloured track; in its timeline's order, pictures from the bottom up; a sound track with its voice chain."""
+
+    later = {"voice": 4}
 
     id: Id
     name: Annotated[str, StringConstraints(max_length=120)]
@@ -283,6 +286,13 @@ class Track(_Value):
     role: Literal["picture", "graphics", "subtitles", "dialogue", "effects", "ambience", "music", "mix"]
     colour: HexColour = "#8a8a8a"
     channels: Annotated[int, Field(ge=1, le=16)] = 1
+    voice: Annotated[tuple[Processor, ...], Field(max_length=12)] = ()
+
+    @model_validator(mode="after")
+    def _of_sound(self) -> Track:
+        if self.voice and self.kind != "audio":
+            raise ValueError("only a sound track has a voice chain")
+        return self
 
 
 class Timeline(_Value):
@@ -326,7 +336,7 @@ class Template(_Grown):
     names, as the format number does.
     """
 
-    later = {"house": 4, "captions": 4, "line_up": 4, "carried_colour": 4}
+    later = {"house": 4, "captions": 4, "line_up": 4, "carried_colour": 4, "job_name": 4}
     format_number: Literal[1, 2, 3, 4] = 1
     name: Name
     note: Text = ""
@@ -342,6 +352,9 @@ class Template(_Grown):
     captions: Captions = ()
     line_up: Annotated[str, AfterValidator(_line_up)] = (
         ""  #: a line-up picture; "" for the one that belongs to the format
+    )
+    job_name: Annotated[str, StringConstraints(max_length=200), AfterValidator(_rule)] = (
+        ""  #: of a job's folder; "" for its title
     )
     carried_colour: Literal[0, 17, 33, 65] = 0  #: points along each side of the cubes that jobs carry; 0 for none
     timecode: TimecodePlan = TimecodePlan()
@@ -418,6 +431,7 @@ class Template(_Grown):
         policies += [self.monitor.policy] if self.monitor else []
         without_aim = self.sound.loudness_lufs is None or self.sound.true_peak_dbtp is None
         grown = [self, self.working, self.sound, *self.sources, *self.deliveries]
+        grown += [track for timeline in self.timelines for track in timeline.tracks]
         return max(
             [3 if without_aim else 1, *(each.said_since for each in grown), *(p.format_number for p in policies)]
         )

@@ -15,7 +15,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.files import is_folder, is_there
 from idle_quarry.jobs.allowed import NotApproved, check_startable
 from idle_quarry.jobs.start import StartedJob, bytes_needed, start_job
-from idle_quarry.jobs.structure import Planned, planned
+from idle_quarry.jobs.structure import Planned, folder_name, planned
 from idle_quarry.library import JobRecord, Stored
 from idle_quarry.printing import write_pdf
 from idle_quarry.proof.work_place import judged
@@ -166,8 +166,12 @@ class JobStart(QObject):
             return "Say in which folder the job is put: on a fast disk of its own, never the system disk."
         if not is_folder(folder):
             return f"{folder}: no such folder; make it first, or choose another"
-        if is_there(folder / self.title):
-            return f"{folder / self.title}: the folder exists; choose another title or place"
+        try:
+            called = folder / folder_name(self.stored.template, self.title)
+        except QuarryError as error:
+            return str(error)
+        if is_there(called):
+            return f"{called}: the folder exists; choose another title or place"
         return None
 
     # -- starting ------------------------------------------------------------------------------------------------

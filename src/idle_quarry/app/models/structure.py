@@ -7,8 +7,10 @@ from typing import TYPE_CHECKING, Literal
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.errors import NotUnderstood
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.template import Folder, Template, Timeline, Track, all_folders, numbered, slug
+from idle_quarry.path.voice import voice_from
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
@@ -141,6 +143,14 @@ class Structure(QObject):
         if text.strip().isascii() and text.strip().isdigit():
             self.set_track(ident, "channels", int(text))
         else:
+            self.tracks_changed.emit()
+
+    def set_voice(self, ident: str, text: str) -> None:
+        """Give a sound track its voice chain as it is typed; what is none is said and not taken."""
+        try:
+            self.set_track(ident, "voice", voice_from(text))
+        except NotUnderstood as error:
+            self.desk.refuse(error)
             self.tracks_changed.emit()
 
     def order_tracks(self, order: Sequence[str]) -> None:

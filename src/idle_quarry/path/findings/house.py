@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from idle_quarry.path.delivering import delivered
-from idle_quarry.path.entries import KINDS, Entry, facts_of
+from idle_quarry.path.entries import Entry, facts_of
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import remedy
 from idle_quarry.path.template import Delivered
@@ -48,20 +48,31 @@ def _places_of(e: Evaluation, ident: str) -> Iterator[tuple[str, str]]:
     yield from ((place, where) for place, where, value in named if value == ident)
 
 
+#: What members of lists are called.
+_MEMBERS = {"accepts": "input", "channels": "channel", "items": "item", "clauses": "clause", "table": "rate"}
+
+
 def changes_in_words(before: Entry, now: Entry) -> str:
     """Return what differs between two states of an entry, the first few things and how many more."""
     a, b = facts_of(before), facts_of(now)
     told = []
-    for place in sorted(dict.fromkeys([*a, *b]), key=lambda each: each == "source"):  # what it is, before who says so
-        if a.get(place) != b.get(place):
-            told.append(f"{_label(place)} {_said(a.get(place))} → {_said(b.get(place))}")
+    for place in dict.fromkeys([*a, *b]):
+        if a.get(place) == b.get(place) or place == "source":
+            continue
+        if place not in a:
+            told.append(f"{_label(place)} is new ({_said(b[place])})")
+        elif place not in b:
+            told.append(f"{_label(place)} is gone ({_said(a[place])})")
+        else:
+            told.append(f"{_label(place)} {_said(a[place])} → {_said(b[place])}")
     more = len(told) - _MOST_TOLD
     said = "; ".join(told[:_MOST_TOLD]) + (f"; and {more} more" if more > 0 else "")
-    return said or f"another {KINDS[now.entry].one.lower()}"
+    return said or f"its figures come from elsewhere: {now.source}"
 
 
 def _label(place: str) -> str:
-    return place.replace("_", " ").replace(".", " ")
+    first, _, rest = place.partition(".")
+    return f"{_MEMBERS[first]} {rest}" if first in _MEMBERS else place.replace("_", " ").replace(".", " ")
 
 
 def _said(value: object) -> str:

@@ -22,6 +22,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
     if plan.bit_depth < 24:
         text = f"Sound at {plan.bit_depth} bits leaves no room for mixing."
         yield Finding("caution", "sound_bits", "sound", text, remedy("24 bits", ("sound.bit_depth", 24)))
+    yield from _voices(e)
     for d in e.template.deliveries:
         where = f"delivery:{d.id}"
         if d.sample_rate != plan.sample_rate:
@@ -62,3 +63,25 @@ def find(e: Evaluation) -> Iterator[Finding]:
             )
         elif made.folds_into(wanted):
             yield Finding("note", "layout_folded", where, f"{d.name}: {made.name} is folded down to {wanted.name}.")
+
+
+def _voices(e: Evaluation) -> Iterator[Finding]:
+    """Limiters that something follows, or that let more through than the programme may have."""
+    limit = e.template.sound.true_peak_dbtp
+    for timeline in e.template.timelines:
+        for track in timeline.tracks:
+            place = f"timelines.{timeline.id}.tracks.{track.id}.voice"
+            last = next((n for n in reversed(range(len(track.voice))) if track.voice[n].does == "limiter"), None)
+            if last is None:
+                continue
+            limiter, after = track.voice[last], track.voice[last + 1 :]
+            if any(each.does == "gain" and (each.db or 0) > 0 for each in after):
+                text = f"{track.name} in {timeline.name}: gain after its limiter lifts what was limited."
+                ordered = (*track.voice[:last], *after, limiter)
+                yield Finding("caution", "limiter_not_last", "sound", text, remedy("Limit last", (place, ordered)))
+            elif limit is not None and limiter.db is not None and limiter.db > limit:
+                text = f"{track.name} in {timeline.name} is limited at {db(limiter.db)} dB, the programme may peak at {db(limit)} dBTP."
+                lower = (*track.voice[:last], limiter.model_copy(update={"db": limit}), *after)
+                yield Finding(
+                    "caution", "limiter_too_high", "sound", text, remedy(f"Limit at {db(limit)} dB", (place, lower))
+                )

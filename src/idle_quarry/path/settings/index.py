@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import value_at
+from idle_quarry.path.entries.naming import FIELDS, made_name
 from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.registry import territories
 from idle_quarry.path.settings.declared import programme_captions, working_declared
@@ -117,6 +118,11 @@ def programme_settings(t: Template) -> Iterator[Setting]:
         ("en", "de", "fr", "es", "it", "cy", "ga"),
     )
     yield programme_captions(t)
+    example = made_name(t.job_name, FIELDS) if t.job_name else "a job's folder is called as the job is"
+    yield Setting(
+        "job_name", "template", "Folder of a job", t.job_name, example, any_text,
+        explained="A rule with fields in braces: {title}, {date}, {format}, {language}.",
+    )  # fmt: skip
     cubes = {"None": 0, "17 points": 17, "33 points": 33, "65 points": 65}
     yield Setting(
         "carried_colour", "template", "Colour to carry", named(cubes, t.carried_colour),

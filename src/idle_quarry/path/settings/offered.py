@@ -6,8 +6,9 @@ from dataclasses import replace
 from typing import Any
 
 from idle_quarry.path.codecs import cannot_hold, mbps
-from idle_quarry.path.entries import Codec
+from idle_quarry.path.entries import Codec, KeptFormat, NamingRule
 from idle_quarry.path.house import House, choices_of, name_of
+from idle_quarry.path.registry import known
 from idle_quarry.path.settings.setting import Parse, Setting, one_of
 from idle_quarry.path.template import Template
 
@@ -16,6 +17,13 @@ _CALLED = {"sound": "layout", "programme": "layout", "naming": "rule", "delivery
 
 def offering(setting: Setting, template: Template, house: House) -> Setting:
     """Return a setting that names an entry with the entry's name, and with all that can be chosen; any other as it was."""
+    if setting.label in _FORMATS:
+        return _with_kept_formats(setting, house)
+    if setting.place.endswith((".file_name", "job_name")):
+        rules = [
+            entry.rule for entry in (*house.of("naming"), *known("naming").values()) if isinstance(entry, NamingRule)
+        ]
+        return replace(setting, choices=tuple(dict.fromkeys(rules)))
     if not setting.names:
         return setting
     choices = choices_of(setting.names, template, house)
@@ -31,6 +39,23 @@ def offering(setting: Setting, template: Template, house: House) -> Setting:
         return replace(setting, text=name_of(setting.text, choices), choices=tuple(able), parse=parse)
     text = name_of(setting.text, choices) if setting.text else setting.nothing
     return replace(setting, text=text, choices=(setting.nothing, *able), parse=_or(setting.nothing, parse))
+
+
+#: Rows that take a whole format.
+_FORMATS = ("Format", "Signal sent")
+
+
+def _with_kept_formats(setting: Setting, house: House) -> Setting:
+    """Return a row of a whole format with those that the house keeps by a name."""
+    kept = {entry.name.lower(): entry for entry in house.of("format") if isinstance(entry, KeptFormat)}
+    if not kept:
+        return setting
+
+    def parse(text: str) -> Any:
+        found = kept.get(text.strip().lower())
+        return found.signal if found is not None else setting.parse(text)
+
+    return replace(setting, choices=(*(entry.name for entry in kept.values()), *setting.choices), parse=parse)
 
 
 def _or(nothing: str, parse: Parse) -> Parse:

@@ -25,6 +25,7 @@ from idle_quarry.app.widgets.edit_tree import ID, EditTree
 from idle_quarry.app.widgets.labels import label
 from idle_quarry.app.widgets.menus import menu_of
 from idle_quarry.path.template import Folder
+from idle_quarry.path.voice import voice_words
 
 
 class StructureSheet(QWidget):
@@ -103,7 +104,7 @@ class TracksEditor(_Editor):
     """The tracks of the chosen timeline: what each carries, its channels, its colour."""
 
     def __init__(self, model: Structure) -> None:
-        tree = EditTree("Tracks", ("Track", "Carries", "Channels"))
+        tree = EditTree("Tracks", ("Track", "Carries", "Channels", "Voice chain"))
         super().__init__(
             "Tracks", tree, ("+ picture", lambda: model.add_track("video")), ("+ sound", lambda: model.add_track("audio")),
             ("Colour", self._ask_colour), ("Remove", self._remove),
@@ -124,8 +125,9 @@ class TracksEditor(_Editor):
         chosen = self.tree.begin()
         for track in self.model.tracks():
             channels = str(track.channels) if track.kind == "audio" else ""
-            item = self.tree.add(track.id, (track.name, "", channels))
+            item = self.tree.add(track.id, (track.name, "", channels, voice_words(track.voice)))
             item.setIcon(0, swatch(track.colour))
+            item.setToolTip(3, "as in high-pass 80 Hz; compressor −18 dB 3:1 10 ms 120 ms; limiter −1 dB")
             roles = QComboBox()
             roles.addItems(list(ROLES[track.kind]))
             roles.setCurrentText(track.role)
@@ -142,6 +144,8 @@ class TracksEditor(_Editor):
             self.model.set_track(item.data(0, ID), "name", item.text(0).strip())
         elif column == 2:
             self.model.set_channels(item.data(0, ID), item.text(2))
+        elif column == 3:
+            self.model.set_voice(item.data(0, ID), item.text(3))
 
     def _remove(self) -> None:
         ident = self.tree.current_id()

@@ -1,0 +1,74 @@
+"""Voice chains: typed and said the same, refused in a sentence, and doing in FFmpeg what they say."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import av
+import numpy as np
+import pytest
+from av.filter import Graph
+
+from idle_quarry.errors import NotUnderstood
+from idle_quarry.path.voice import KINDS, ffmpeg_filters, voice_from, voice_words
+
+RATE = 48000
+
+
+def through(chain: str, hz: float, level_db: float) -> float:
+    """Return the level in dB that a sine leaves a chain with, when it has settled."""
+    time = np.arange(2 * RATE) / RATE
+    sine = (10 ** (level_db / 20) * np.sin(2 * np.pi * hz * time)).astype(np.float32)
+    graph = Graph()
+    source = graph.add_abuffer(sample_rate=RATE, format="flt", layout="mono", time_base=Fraction(1, RATE))
+    last = source
+    for each in ffmpeg_filters(voice_from(chain)).split(","):
+        name, _, options = each.partition("=")
+        made = graph.add(name, options)
+        last.link_to(made)
+        last = made
+    sink = graph.add("abuffersink")
+    last.link_to(sink)
+    graph.configure()
+    heard = []
+    for at in range(0, len(sine), 1024):
+        frame = av.AudioFrame.from_ndarray(sine[None, at : at + 1024], "flt", "mono")
+        frame.sample_rate, frame.pts = RATE, at
+        source.push(frame)
+        try:
+            while True:
+                out = sink.pull()
+                assert isinstance(out, av.AudioFrame)
+                heard.append(out.to_ndarray().ravel().astype(np.float64))
+        except (av.BlockingIOError, av.EOFError):
+            pass
+    found = np.concatenate(heard)[RATE : RATE + RATE // 2]
+    return float(20 * np.log10(np.sqrt(2 * np.mean((found - found.mean()) ** 2))))
+
+
+def test_chains_are_said_as_they_are_typed() -> None:
+    whole = "; ".join(kind.example for kind in KINDS.values())
+    chain = voice_from(whole)
+    assert [p.does for p in chain] == list(KINDS) and voice_from(voice_words(chain)) == chain
+    assert voice_from("") == voice_from("none") == () and ffmpeg_filters(()) == "anull"
+    for wrong in (
+        "sparkle 3 dB",
+        "high-pass loud",
+        "equaliser 3000 Hz +2 dB",
+        "gain 90 dB",
+        "compressor -18 dB 3:1 10 ms",
+    ):
+        with pytest.raises(NotUnderstood) as refusal:
+            voice_from(wrong)
+        assert "\n" not in str(refusal.value)
+
+
+def test_chains_do_what_they_say() -> None:
+    assert through("gain +3 dB", 1000, -20) == pytest.approx(-17, abs=0.05)
+    assert through("high-pass 80 Hz", 1000, -20) == pytest.approx(-20, abs=0.1)
+    assert through("high-pass 80 Hz", 40, -20) == pytest.approx(-20 - 12.3, abs=0.3)  # two poles: 10 lg(1 + 2⁴)
+    assert through("equaliser 3000 Hz +6 dB Q 1", 3000, -20) == pytest.approx(-14, abs=0.1)
+    assert through("limiter -6 dB", 1000, 0) == pytest.approx(-6, abs=0.3)
+    loud = through("compressor -20 dB 4:1 5 ms 50 ms", 1000, -8)
+    assert -18.5 < loud < -13  # 12 dB over its threshold leave as some 3
+    assert through("compressor -20 dB 4:1 5 ms 50 ms", 1000, -40) == pytest.approx(-40, abs=0.2)
