@@ -318,6 +318,14 @@ def test_stations_come_and_go(open_window: Open) -> None:
     window.desk.path.choose("working")
     path.sheets.add_button.click()
     assert document.template.monitor is not None
+    window.desk.path.choose("recording")
+    assert not path.sheets.remove_button.isVisible()
+    path.sheets.add_button.click()
+    assert [each.name for each in document.template.inputs] == ["New input"]
+    row = path.sheets.sheet.row("inputs.input.interface")
+    assert row is not None and "1.485 Gb/s" in row.follows.text()
+    path.sheets.remove_button.click()
+    assert document.template.inputs == ()
 
 
 def test_clips_dropped_on_the_strip_become_sources(open_window: Open, qtbot: QtBot) -> None:

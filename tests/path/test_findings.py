@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from random import Random
+from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -22,7 +23,7 @@ from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import deliveries, monitors, take_in
 from idle_quarry.path.settings import settings_of, with_setting
-from idle_quarry.path.template import Folder, Place, Source, Template, Timeline, Track, content_hash
+from idle_quarry.path.template import Folder, Place, RecordingInput, Source, Template, Timeline, Track, content_hash
 from idle_quarry.path.voice import voice_from
 from idle_quarry.signal.words import format_from_words as words
 
@@ -40,6 +41,15 @@ def working(words_: str) -> Edit:
 
 def monitor(ident: str, words_: str) -> tuple[Edit, Edit]:
     return Edit("monitor.monitor", ident), Edit("monitor.format", words(words_))
+
+
+def recorded(words_: str, **said: Any) -> Edit:
+    return Edit(
+        "inputs.deck",
+        RecordingInput(
+            **{"id": "deck", "name": "Deck", "format": words(words_), "interface": "12G", "codec": "ffv1", **said}
+        ),
+    )
 
 
 MAIN = HD.timelines[0]
@@ -69,6 +79,13 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
                           Edit(f"{PLACE_OF_HD}.mastering_peak", 4000)),
     "light_impossible": (Edit(f"{PLACE_OF_HD}.format", words("2160p50 pq")), Edit(f"{PLACE_OF_HD}.max_cll", 600),
                          Edit(f"{PLACE_OF_HD}.max_fall", 800)),
+    "input_not_held": (recorded("1080i25", codec="dv25"),),
+    "input_not_carried": (recorded("7680x4320p50"),),
+    "input_too_narrow": (recorded("1080p50", interface="HD"),),
+    "input_on_system_disk": (Edit("places.work", Place(id="work", name="W", purpose="work", path="/media/w", disk="external")),
+                             Edit("places.tape", Place(id="tape", name="T", purpose="capture", path="/home/t", disk="system")), recorded("1080i25", place="tape")),
+    "input_too_fast": (Edit("places.tape", Place(id="tape", name="T", purpose="capture", path="/media/t", disk="external", plays_mb_s=2.0)), recorded("1080i25", place="tape")),
+    "input_no_source": (recorded("576i25 4:3", interface="SD", codec="ffv1"),),
     "limiter_not_last": (Edit(f"timelines.{MAIN.id}.tracks.a1.voice", voice_from("limiter -3 dB; gain +2 dB")),),
     "limiter_too_high": (Edit(f"timelines.{MAIN.id}.tracks.a1.voice", voice_from("limiter 0 dB")),),
     "pulldown_impossible": (source("1080p50"), Edit("sources.cameras.pulldown", "2:3")),

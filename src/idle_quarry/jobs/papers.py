@@ -29,7 +29,7 @@ from idle_quarry.signal.words import format_words
 #: Width of a drawing on paper, in the units of a page: 190 mm.
 _PAGE_WIDTH = 716
 #: The order one types settings in: rate and raster first, since systems lock them first.
-_ORDER = ("template", "working", "timecode", "sound", "intermediate", "proxy", "monitor", "places")
+_ORDER = ("template", "working", "timecode", "sound", "intermediate", "proxy", "monitor", "recording", "places")
 
 
 @dataclass(frozen=True)

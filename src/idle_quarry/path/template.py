@@ -48,6 +48,7 @@ from idle_quarry.signal.formats import (
     format_from_json,
     format_to_json,
 )
+from idle_quarry.signal.interfaces import INTERFACES
 from idle_quarry.signal.rasters import Raster
 
 #: The newest number of the stored form. A template carries the least number that can say it, so that programs which
@@ -267,6 +268,18 @@ class Place(_Value):
     plays_mb_s: Annotated[float, Field(gt=0, le=100000)] | None = None
 
 
+class RecordingInput(_Value):
+    """What is recorded from a tape or a line: its format and interface, the codec it is kept in, where, and what a break does."""
+
+    id: Id
+    name: Name
+    format: Format
+    interface: Annotated[str, *word_of(INTERFACES, "interface")]
+    codec: Id
+    place: Id | None = None
+    on_break: Literal["new clip", "go on", "stop"] = "new clip"
+
+
 class Folder(_Value):
     """A folder of the job, with the folders in it."""
 
@@ -336,7 +349,7 @@ class Template(_Grown):
     names, as the format number does.
     """
 
-    later = {"house": 4, "captions": 4, "line_up": 4, "carried_colour": 4, "job_name": 4}
+    later = {"house": 4, "captions": 4, "line_up": 4, "carried_colour": 4, "job_name": 4, "inputs": 4}
     format_number: Literal[1, 2, 3, 4] = 1
     name: Name
     note: Text = ""
@@ -353,6 +366,7 @@ class Template(_Grown):
     line_up: Annotated[str, AfterValidator(_line_up)] = (
         ""  #: a line-up picture; "" for the one that belongs to the format
     )
+    inputs: tuple[RecordingInput, ...] = ()
     job_name: Annotated[str, StringConstraints(max_length=200), AfterValidator(_rule)] = (
         ""  #: of a job's folder; "" for its title
     )
@@ -371,6 +385,7 @@ class Template(_Grown):
             ("source", [s.id for s in self.sources]),
             ("delivery", [d.id for d in self.deliveries]),
             ("place", [p.id for p in self.places]),
+            ("input", [i.id for i in self.inputs]),
             ("timeline", [t.id for t in self.timelines]),
             ("folder", [f.id for f in all_folders(self.folders)]),
             *(("exception", [e.id for e in s.exceptions]) for s in self.sources),
@@ -396,6 +411,7 @@ class Template(_Grown):
         if self.monitor:
             yield "monitor", monitors(), self.monitor.monitor
         yield "sound layout", sound_layouts(), self.sound.layout
+        yield from (("codec", codecs(), each.codec) for each in self.inputs)
         for delivery in self.deliveries:
             yield "codec", codecs(), delivery.codec
             yield "sound layout", sound_layouts(), delivery.layout
@@ -418,7 +434,7 @@ class Template(_Grown):
     def _check_counts(self) -> None:
         folders, levels = _folders_in(self.folders)
         for what, count, most in (
-            ("sources", len(self.sources), 60), ("deliveries", len(self.deliveries), 60), ("places", len(self.places), 40),
+            ("sources", len(self.sources), 60), ("deliveries", len(self.deliveries), 60), ("places", len(self.places), 40), ("inputs", len(self.inputs), 40),
             ("timelines", len(self.timelines), 40), ("tracks", sum(len(t.tracks) for t in self.timelines), 1000),
             ("folders", folders, 1000), ("levels of folders", levels, 20),
             ("exceptions", sum(len(s.exceptions) for s in self.sources), 1000),

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from idle_quarry.errors import NotUnderstood
 
@@ -27,13 +27,15 @@ class Processor(BaseModel):
     attack_ms: Annotated[float, Field(ge=0.01, le=2000)] | None = None
     release_ms: Annotated[float, Field(ge=0.01, le=9000)] | None = None
 
-    def model_post_init(self, _context: Any, /) -> None:
+    @model_validator(mode="after")
+    def _figures(self) -> Processor:
         wanted = set(KINDS[self.does].figures)
         there = {
             name for name in ("hz", "db", "q", "ratio", "attack_ms", "release_ms") if getattr(self, name) is not None
         }
         if there != wanted:
             raise ValueError(f"a {self.does} has {', '.join(KINDS[self.does].figures)}")
+        return self
 
 
 @dataclass(frozen=True)

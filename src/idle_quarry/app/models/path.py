@@ -25,7 +25,9 @@ if TYPE_CHECKING:
 
 #: Sheets that belong to no station, in the order they are thought of.
 #: The sheets that belong to no station, by what they are called.
-SHEETS = {each: SHEET_NAMES[each] for each in ("template", "sound", "timecode", "places")} | {"structure": "Structure"}
+SHEETS = {each: SHEET_NAMES[each] for each in ("template", "sound", "timecode", "recording", "places")} | {
+    "structure": "Structure"
+}
 
 
 class PathModel(QObject):

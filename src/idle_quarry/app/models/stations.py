@@ -9,13 +9,14 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.path.beginnings import monitor_for
+from idle_quarry.path.beginnings import monitor_for, working_codec
 from idle_quarry.path.delivering import delivered
 from idle_quarry.path.edits import Edit, value_at
 from idle_quarry.path.registry import deliveries
 from idle_quarry.path.sources import source_edits
-from idle_quarry.path.template import Place, Proxy, Template, slug
+from idle_quarry.path.template import Place, Proxy, RecordingInput, Template, slug
 from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.interfaces import carriage
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
@@ -34,13 +35,19 @@ class Stations(QObject):
     @property
     def removable(self) -> bool:
         """Whether the sheet's station can be taken out of the path."""
-        return self._path.sheet.startswith(("source:", "delivery:")) or self._path.sheet in ("monitor", "proxy")
+        return (
+            self._path.sheet.startswith(("source:", "delivery:"))
+            or self._path.sheet in ("monitor", "proxy")
+            or (self._path.sheet == "recording" and bool((template := self._template()) and template.inputs))
+        )
 
     def add_words(self) -> str:
         """Return what can be added on this sheet, "" for nothing."""
         template = self._path.document.template if self._path.document is not None else None
         if self._path.sheet == "places":
             return "+ place"
+        if self._path.sheet == "recording":
+            return "+ input"
         if self._path.sheet == "intermediate" and template is not None and template.proxy is None:
             return "+ proxy"
         return (
@@ -84,6 +91,11 @@ class Stations(QObject):
     def remove(self) -> None:
         """Take the sheet's station out of the path."""
         kind, _, ident = self._path.sheet.partition(":")
+        template = self._template()
+        if kind == "recording" and template is not None and template.inputs:
+            last = template.inputs[-1]
+            self._path.desk.edit("Remove input", Edit(f"inputs.{last.id}", None), said=f"{last.name} is taken out.")
+            return
         place = {"source": f"sources.{ident}", "delivery": f"deliveries.{ident}"}.get(kind, kind)
         if self.removable and self._path.desk.edit(f"Remove {kind}", Edit(place, None)):
             self._path.choose("working")
@@ -98,6 +110,16 @@ class Stations(QObject):
             self._path.desk.edit(
                 "Add place", Edit(f"places.{ident}", Place(id=ident, name="New place", purpose="work"))
             )
+        elif self._path.sheet == "recording":
+            ident = slug("input", {each.id for each in template.inputs})
+            fmt = template.sources[0].format if template.sources else template.working.format
+            travels = carriage(fmt)
+            where = next((p.id for p in template.places if p.purpose == "capture"), None)
+            made = RecordingInput(
+                id=ident, name="New input", format=fmt, interface=travels.interface if travels else "12G",
+                codec=working_codec(fmt), place=where,
+            )  # fmt: skip
+            self._path.desk.edit("Add input", Edit(f"inputs.{ident}", made))
         elif self._path.sheet == "intermediate":
             if self._path.desk.edit("Add proxy", Edit("proxy", Proxy())):
                 self._path.choose("proxy")

@@ -15,6 +15,7 @@ from idle_quarry.path.findings import (
     picture,
     places,
     rates,
+    recording,
     sound,
     structure,
     timecode,
@@ -35,6 +36,7 @@ FINDERS: tuple[Finder, ...] = (
     sound.find,
     structure.find,
     places.find,
+    recording.find,
     house.find,
 )
 

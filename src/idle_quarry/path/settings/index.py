@@ -11,6 +11,7 @@ from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.registry import territories
 from idle_quarry.path.settings.declared import programme_captions, working_declared
 from idle_quarry.path.settings.formats import exception_settings, format_settings, policy_settings
+from idle_quarry.path.settings.inputs import recording_settings
 from idle_quarry.path.settings.offered import offering
 from idle_quarry.path.settings.plans import places_settings, sound_settings, timecode_settings
 from idle_quarry.path.settings.pulldown import pulldown_setting
@@ -32,7 +33,7 @@ from idle_quarry.path.template import Source, Template
 #: What the sheets are called that belong to no source and no delivery.
 SHEET_NAMES = {
     "template": "Template", "working": "Working picture", "intermediate": "Intermediate", "proxy": "Proxy", "monitor": "Monitor",
-    "sound": "Sound", "timecode": "Timecode", "places": "Places",
+    "sound": "Sound", "timecode": "Timecode", "recording": "Recording", "places": "Places",
 }  # fmt: skip
 
 
@@ -53,7 +54,19 @@ def settings_of(template: Template, house: House = NO_HOUSE) -> list[Setting]:
 def sheets(t: Template) -> list[str]:
     """Return the sheets of a template, in the order of its settings; a place's settings are on one sheet."""
     sources, outs = [f"source:{s.id}" for s in t.sources], [f"delivery:{d.id}" for d in t.deliveries]
-    return ["template", *sources, "working", "intermediate", "proxy", "monitor", *outs, "sound", "timecode", "places"]
+    return [
+        "template",
+        *sources,
+        "working",
+        "intermediate",
+        "proxy",
+        "monitor",
+        *outs,
+        "sound",
+        "timecode",
+        "recording",
+        "places",
+    ]
 
 
 def settings_on(template: Template, sheet: str, house: House = NO_HOUSE) -> list[Setting]:
@@ -140,6 +153,7 @@ _SHEETS: dict[str, Callable[[Template], Iterator[Setting]]] = {
     "monitor": monitor_settings,
     "sound": sound_settings,
     "timecode": timecode_settings,
+    "recording": recording_settings,
     "places": places_settings,
 }
 
@@ -150,7 +164,7 @@ def _sheet_of(place: str) -> str:
     kind = next((kind for kind, part in _LISTS.items() if part == first), None)
     if kind is not None:
         return f"{kind}:{rest.partition('.')[0]}"
-    return "timecode" if first == "line_up" else first if first in SHEET_NAMES else "template"
+    return {"line_up": "timecode", "inputs": "recording"}.get(first) or (first if first in SHEET_NAMES else "template")
 
 
 def setting_at(template: Template, place: str) -> Setting | None:
@@ -162,7 +176,7 @@ def label_of(template: Template, place: str) -> str:
     """Return a place in words a person knows: "Estuary cameras · Frame rate"."""
     for setting in settings_on(template, _sheet_of(place)):
         if setting.place == place and setting.label not in ("Picture aspect",):
-            owned = ":" in setting.sheet or setting.sheet == "places"
+            owned = ":" in setting.sheet or setting.sheet in ("places", "recording")
             head = value_at(template, ".".join(place.split(".")[:2])).name if owned else SHEET_NAMES[setting.sheet]
             return f"{head} · {setting.label}"
     words = [part.replace("_", " ") for part in place.split(".")]

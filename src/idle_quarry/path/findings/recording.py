@@ -1,0 +1,67 @@
+"""Findings about recording inputs: what cannot be held, carried or kept, and what no source is like."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from idle_quarry.path.codecs import cannot_hold, holding, mbps
+from idle_quarry.path.evaluation import Evaluation, Finding
+from idle_quarry.path.findings.common import remedy
+from idle_quarry.path.findings.places import on_system_disk
+from idle_quarry.path.registry import codecs
+from idle_quarry.signal.interfaces import INTERFACES, carriage
+from idle_quarry.signal.words import format_words
+
+
+def find(e: Evaluation) -> Iterator[Finding]:
+    t = e.template
+    for each in t.inputs:
+        place, codec = f"inputs.{each.id}", codecs()[each.codec]
+        why = cannot_hold(codec, each.format)
+        if why:
+            able = [c for c in holding(each.format) if c.quality == "intermediate"] or holding(each.format)
+            cure = remedy(f"Record in {able[0].name}", (f"{place}.codec", able[0].id)) if able else None
+            yield Finding(
+                "stop",
+                "input_not_held",
+                "recording",
+                f"{each.name}: {codec.name} cannot hold {format_words(each.format)}: {why[0]}.",
+                cure,
+            )
+        travels = carriage(each.format)
+        if travels is None:
+            text = f"{each.name}: no serial interface carries {format_words(each.format)}."
+            yield Finding("stop", "input_not_carried", "recording", text)
+        elif INTERFACES.index(travels.interface) > INTERFACES.index(each.interface):
+            text = f"{each.name} is {each.interface}, its signal needs {travels.interface}: nothing would arrive."
+            yield Finding(
+                "stop",
+                "input_too_narrow",
+                "recording",
+                text,
+                remedy(f"Use {travels.interface}", (f"{place}.interface", travels.interface)),
+            )
+        there = next((p for p in t.places if p.id == each.place), None)
+        if there is not None and (
+            there.disk == "system" or (there.disk == "not known" and there.path and on_system_disk(there.path))
+        ):
+            other = next((p for p in t.places if p.disk in ("external", "internal") and p.id != there.id), None)
+            cure = remedy(f"Record to {other.name}", (f"{place}.place", other.id)) if other else None
+            yield Finding(
+                "caution",
+                "input_on_system_disk",
+                "recording",
+                f"{each.name} is recorded to {there.name}, on the system disk.",
+                cure,
+            )
+        elif (
+            there is not None
+            and not why
+            and (plays := e.plays(there)) is not None
+            and mbps(codec, each.format) / 8 > plays
+        ):
+            text = f"{each.name} makes {mbps(codec, each.format) / 8:.0f} MB/s, {there.name} takes {plays:g}: pictures would be dropped."
+            yield Finding("stop", "input_too_fast", "recording", text)
+        if t.sources and not any(source.format == each.format for source in t.sources):
+            text = f"{each.name} brings {format_words(each.format)}, which is no source of this template."
+            yield Finding("note", "input_no_source", "recording", text)
