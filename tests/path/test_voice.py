@@ -10,6 +10,8 @@ import pytest
 from av.filter import Graph
 
 from idle_quarry.errors import NotUnderstood
+from idle_quarry.path.entries.downmix import coefficients, downmix_words
+from idle_quarry.path.registry import sound_layouts
 from idle_quarry.path.voice import KINDS, ffmpeg_filters, voice_from, voice_words
 
 RATE = 48000
@@ -72,3 +74,23 @@ def test_chains_do_what_they_say() -> None:
     loud = through("compressor -20 dB 4:1 5 ms 50 ms", 1000, -8)
     assert -18.5 < loud < -13  # 12 dB over its threshold leave as some 3
     assert through("compressor -20 dB 4:1 5 ms 50 ms", 1000, -40) == pytest.approx(-40, abs=0.2)
+
+
+def test_channels_are_folded_as_another_program_folds_them() -> None:
+    """FFmpeg's resampler uses BS.775's factors too, all of them lowered so that nothing clips."""
+    surround = sound_layouts()["5.1"].positions()
+    for wanted, layout in ((("left", "right"), "stereo"), (("mono",), "mono")):
+        ours = np.array(coefficients(surround, wanted))
+        theirs = np.zeros_like(ours)
+        for n in range(6):
+            samples = np.zeros((6, 4096), np.float32)
+            samples[n] = 0.5
+            frame = av.AudioFrame.from_ndarray(samples, "fltp", "5.1(side)")
+            frame.sample_rate = RATE
+            made = np.concatenate(
+                [each.to_ndarray() for each in av.AudioResampler("fltp", layout, RATE).resample(frame)], axis=1
+            )
+            theirs[:, n] = made[:, -1] / 0.5
+        assert ours / np.abs(ours).max() == pytest.approx(theirs / np.abs(theirs).max(), abs=0.01)
+    assert "L + 0.71 C + 0.71 Ls" in downmix_words(sound_layouts()["5.1"], sound_layouts()["stereo"])
+    assert coefficients(("left", "right"), ("left", "right")) == [[1, 0], [0, 1]]

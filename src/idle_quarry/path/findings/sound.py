@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from idle_quarry.path.entries.downmix import downmix_words
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import CANNOT_SUIT_BOTH, remedy, wanted_by
 from idle_quarry.path.registry import sound_layouts
@@ -62,7 +63,12 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 "caution", "layout_short", where, text, remedy(f"Work in {wanted.name}", ("sound.layout", d.layout))
             )
         elif made.folds_into(wanted):
-            yield Finding("note", "layout_folded", where, f"{d.name}: {made.name} is folded down to {wanted.name}.")
+            yield Finding(
+                "note",
+                "layout_folded",
+                where,
+                f"{d.name}: {made.name} is folded down to {wanted.name} by BS.775: {downmix_words(made, wanted)}.",
+            )
 
 
 def _voices(e: Evaluation) -> Iterator[Finding]:
