@@ -65,7 +65,7 @@ class ClipEvidence(QWidget):
         self.modes = Tabs(("Woven", "Fields"))
         self.modes.chosen.connect(lambda name: self.model.scrubber.set_mode(FIELDS if name == "Fields" else WOVEN))
         line.addWidget(self.modes)
-        self.model.scrubber.decoded.connect(lambda _seen: self._show_mode())
+        self.model.scrubber.decoded.connect(self._show_mode)
         line.addStretch(1)
         self.back = button("‹", lambda: self.model.scrubber.step(-1), quiet=True, tip="one frame or field back (Left)")
         self.on = button("›", lambda: self.model.scrubber.step(1), quiet=True, tip="one frame or field on (Right)")
@@ -75,7 +75,7 @@ class ClipEvidence(QWidget):
         line.addWidget(self.on)
         return line
 
-    def _show_mode(self) -> None:
+    def _show_mode(self, _seen: object = None) -> None:
         self.modes.show_on("Fields" if self.model.scrubber.mode == FIELDS else "Woven")
 
     def _tabs(self) -> QHBoxLayout:

@@ -46,7 +46,7 @@ class JobPage(QWidget):
         tinted(self.tree)
         self._build()
         model.chosen_changed.connect(self._show)
-        model.checked.connect(lambda job_id: self._show() if job_id == model.chosen else None)
+        model.checked.connect(self._checked)
         self._show()
 
     def _build(self) -> None:
@@ -78,6 +78,10 @@ class JobPage(QWidget):
         column.addWidget(self.tree, 3)
 
     # -- showing -------------------------------------------------------------------------------------------------
+
+    def _checked(self, job_id: str) -> None:
+        if job_id == self.model.chosen:
+            self._show()
 
     def _show(self) -> None:
         model = self.model
