@@ -401,3 +401,45 @@ def test_no_screen_is_said_in_a_line() -> None:
         env={**without, "PYTHONPATH": str(ROOT / "src")},
     )  # fmt: skip
     assert done.returncode == 2 and "no screen" in done.stderr and done.stderr.count("\n") == 1
+
+
+def test_the_house_s_own_entries(tmp_path: Path) -> None:
+    place, file = ("--library", str(tmp_path / "house.db")), tmp_path / "entry.json"
+    listed = document(*place, "house", "list", "monitor")
+    assert {each["shelf"] for each in listed} == {"built-in"} and all(each["revision"] is None for each in listed)
+    run(*place, "house", "list", "lamp", status=2)
+    shown = document(*place, "house", "show", "bay-two-grade")
+    assert shown["kind"] == "monitor" and shown["says"]["accepts"][0]["lines"] == [1080]
+    run(*place, "house", "export", "bay-two-grade", str(file))
+    assert document(*place, "house", "validate", str(file))["genuine"] is True
+    made = document(*place, "house", "import", str(file), "--shelf", "house")
+    assert (made["kind"], made["revision"], made["state"]) == ("monitor", 1, "draft")
+    text = json.loads(file.read_text())
+    text["entry"]["overscan"] = 4
+    file.write_text(json.dumps(text))
+    run(*place, "house", "validate", str(file), status=1)
+    run(*place, "house", "import", str(file), status=2)
+    assert document(*place, "house", "import", str(file), "--changed")["revision"] == 2
+    [mine] = [each for each in document(*place, "house", "list") if each["shelf"] == "house"]
+    assert (mine["id"], mine["revision"], mine["used_by"]) == (made["id"], 2, [])
+    for bad in ("{", '{"kind": "recipe"}', json.dumps({**text, "entry": {**text["entry"], "overscan": 90}})):
+        file.write_text(bad)
+        run(*place, "house", "validate", str(file), status=2)
+    # what the house has is reckoned with: a kept format by its name, a codec of its own, a spec of its own
+    for kind, body in (
+        ("format", {"words": "1080p50"}),
+        ("codec", {"base": "mpeg2-422-50", "mbps": 45, "containers": ["mxf"]}),
+        ("delivery", {"territory": "50 Hz", "format": "1080i25", "codec": "avci-100"}),
+    ):
+        entry = {"entry": kind, "uid": f"0123456789-{kind}", "name": f"Ours {kind}", **body}
+        file.write_text(json.dumps({"kind": "idle-quarry entry", "entry": entry}))
+        run(*place, "house", "import", str(file))
+    assert document(*place, "plan", "ours format", "1080i25")["from"]["words"] == "1080p50"
+    found = document(*place, "codecs", "--format", "1080i25 8bit")
+    assert [each["mbps"] for each in found] == sorted(each["mbps"] for each in found)
+    assert next(each for each in found if each["name"] == "Ours codec")["mbps"] == 45
+    ranked = document(*place, "suggest", "--source", "1080i25", "--delivery", "Ours delivery")
+    assert ranked[0]["working"].startswith("1080i25")
+    told = document("--library", "demo", "explain", "Ferry Talk")
+    assert "entry_newer" in {each["code"] for each in told["findings"]}
+    assert "Ferry Talk" in document("--library", "demo", "house", "show", "Harbour Six")["used_by"]

@@ -11,13 +11,16 @@ import pytest
 from tests.conftest import demo_template
 from tests.postgres import PrivateServer
 
-from idle_quarry.errors import Away
+from idle_quarry.errors import Away, LibraryError
 from idle_quarry.library import Search
+from idle_quarry.library.house import in_use, listed, own_copy, put
 from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand, place_at_hand
 from idle_quarry.library.server.line import Line, News
 from idle_quarry.library.server.setup import set_up
 from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.entries import entry_from_data, stored_entry
+from idle_quarry.path.registry import monitors, naming_rules
 from idle_quarry.path.template import Template
 
 HD = demo_template("House HD 50i")
@@ -223,3 +226,32 @@ def test_no_password_is_kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) ->
     open_one.save_new(HD, "own", "")
     open_one.close()
     assert not any(b"hush-hush" in path.read_bytes() for path in tmp_path.rglob("*") if path.is_file())
+
+
+def test_entries_of_the_house_wait_and_arrive_as_templates_do(
+    own_server: tuple[PrivateServer, str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    server, house = own_server
+    here = room(server, house, "Runa", tmp_path, monkeypatch)
+    here.join()
+    bay = own_copy(monitors()["suite-sdr"], "Bay 9")
+    put(here, bay, "house", "first")
+    server.stop(at_once=True)
+    hidden = entry_from_data({**stored_entry(bay), "overscan": 3})
+    assert put(here, hidden, "house", "on the train").number == 2 and here.away
+    rule = own_copy(naming_rules()["job-plain"], "Ours")
+    put(here, rule, "own", "")
+    assert in_use(here)[bay.uid].entry == hidden and [one.act for one in here.unsent()] == ["save revision", "save new"]
+    template = edited(HD, Edit("monitor.monitor", hidden.id))
+    ident = here.save_new(template, "own", "it carries what it names").template_id
+    server.start()
+    here.join()
+    assert here.unsent() == []
+    odo, runa = open_server(server.url("Odo", house)), open_server(server.url("Runa", house))
+    assert odo.entry(bay.uid, 2).entry == hidden and odo.entry(bay.uid, 1).entry == bay
+    assert runa.entry(rule.uid).entry == rule and runa.stored(ident).template.house == (hidden,)
+    with pytest.raises(LibraryError):
+        odo.entry(rule.uid)  # on Runa's own shelf
+    assert rule.uid not in in_use(odo) and [each.ident for each in listed(odo, "naming") if each.entry.uid] == []
+    for library in (odo, runa, here):
+        library.close()

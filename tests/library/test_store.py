@@ -18,11 +18,14 @@ from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import ExchangeError, LibraryError, NameTaken
 from idle_quarry.library import FileLibrary, Search, open_library
 from idle_quarry.library.exchange import export_file, exported, import_file, imported, schema
+from idle_quarry.library.house import own_copy, put
 from idle_quarry.library.publish_schema import published
+from idle_quarry.library.records import Described
 from idle_quarry.library.schema import HEAD, metadata
 from idle_quarry.path.edits import Edit, changes, edited
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.template import FORMAT_NUMBER, ClipException, Template, content_hash
+from idle_quarry.path.registry import monitors
+from idle_quarry.path.template import FORMAT_NUMBER, ClipException, Template, canonical, content_hash
 
 ROOT = Path(__file__).resolve().parents[2]
 HD = demo_template("House HD 50i")
@@ -204,3 +207,50 @@ def test_bad_template_files(tmp_path: Path) -> None:
     changed = tmp_path / "changed.json"
     changed.write_text(good.replace('"note": "', '"note": "now '))
     assert import_file(changed).genuine is False
+
+
+def test_a_library_of_the_version_before_opens_with_everything_in_it(tmp_path: Path) -> None:
+    """Made by the migrations of then: its rows are templates, and entries come beside them."""
+    from alembic import command
+    from alembic.config import Config
+
+    place = tmp_path / "old.db"
+    engine = sa.create_engine(f"sqlite:///{place}")
+    with engine.begin() as connection:
+        config = Config()
+        config.set_main_option("script_location", "idle_quarry.library:migrations")
+        config.attributes["connection"] = connection
+        command.upgrade(config, "0002")
+        said = {
+            "id": "lamp-0001",
+            "name": "Old",
+            "name_key": "old",
+            "shelf": "house",
+            "owner": "",
+            "created": "2026-10-01T10:00:00+00:00",
+        }
+        connection.execute(
+            sa.text(
+                "INSERT INTO template (id, name, name_key, shelf, owner, created) VALUES (:id, :name, :name_key, :shelf, :owner, :created)"
+            ),
+            said,
+        )
+        old = edited(HD, Edit("name", "Old"))
+        row = {"body": canonical(old), "hash": content_hash(old), "summary": Described.of(old).to_text()}
+        connection.execute(
+            sa.text("INSERT INTO revision (template_id, number, author, time, note, state, hash, body, summary, ident) VALUES "
+                    "('lamp-0001', 1, 'Runa', '2026-10-01T10:00:00+00:00', '', 'draft', :hash, :body, :summary, 'i')"), row,
+        )  # fmt: skip
+    engine.dispose()
+    library = open_library(place, "Runa")
+    assert [(each.name, each.kind) for each in library.page()] == [("Old", "template")] and library.stored(
+        "lamp-0001"
+    ).template == old
+    bay = own_copy(monitors()["suite-sdr"], "Old")
+    put(library, bay, "house", "")
+    library.save_revision("lamp-0001", edited(old, Edit("note", "x")), "")
+    assert library.summary("lamp-0001").latest.number == 2 and library.entry(bay.uid).entry == bay
+    assert [each.kind for each in library.page(Search(kind=""))] == ["monitor"]
+    library.put_aside(bay.uid)
+    assert library.page(Search(kind="")) == [] and library.count() == 1
+    library.close()

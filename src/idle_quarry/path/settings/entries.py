@@ -209,6 +209,9 @@ def _figure(entry: Entry, each: _Field, house: House) -> Setting:
     if each.place in _NAMES:
         kind, nothing = _NAMES[each.place]
         options = _named(kind, entry, house)
+        chosen = known(kind).get(value)
+        if chosen is not None and value not in options.values():  # the house has it otherwise by now, or no longer
+            options[chosen.name if chosen.name not in options else f"{chosen.name} (as it is here)"] = value
         choices, free = (("None",) if nothing else ()) + tuple(options), False
         parse = one_of({**({"None": ""} if nothing else {}), **options}, "entry")
         text = next((name for name, ident in options.items() if ident == value), value or "None")
