@@ -135,6 +135,8 @@ def validation_sentence(error: ValidationError) -> str:
     return f"{where}: {message}" if where else message
 
 
+#: The format number and the copies of the house's entries follow from the other settings; they are none themselves.
+DERIVED = ("format_number", "house")
 #: Lists that are one setting each; the members of all others have ids.
 _OF_WORDS = ("captions", "voice")
 
@@ -144,8 +146,7 @@ def _has_members(value: Any, place: str) -> bool:
 
 
 def _settings(value: BaseModel) -> list[str]:
-    # the format number and the copies of the house's entries follow from the other settings; they are none themselves
-    return [name for name in type(value).model_fields if name not in ("format_number", "house")]
+    return [name for name in type(value).model_fields if name not in DERIVED]
 
 
 def flattened(template: Template) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ValidationError
 
 from idle_quarry.errors import NotPossible, QuarryError
-from idle_quarry.path.edits import validation_sentence
+from idle_quarry.path.edits import DERIVED, validation_sentence
 from idle_quarry.path.template import Template
 from idle_quarry.signal.formats import Encoding, SignalFormat
 
@@ -77,7 +77,7 @@ class _Merge:
         parts = {
             name: self.value(getattr(base, name), getattr(mine, name), getattr(theirs, name), head + name)
             for name in type(mine).model_fields
-            if name != "format_number"
+            if name not in DERIVED
         }
         return type(mine).model_validate(parts)
 
