@@ -121,20 +121,20 @@ def test_each_kind_is_begun_exported_and_read_from_a_screen(open_window: Open, t
     window.desk.shelf.show_equipment()
     page = page_of(window)
     for kind in KINDS.values():
-        page.model.ask_new(kind.word)
+        page.model.begin.ask_new(kind.word)
         answer(page.ask, f"Our {kind.one.lower()}")
         assert page.name.text() == f"Our {kind.one.lower()}" and page.sheet.isEnabled(), kind
-    page.model.export_to(tmp_path / "rule.json")
+    page.model.begin.export_to(tmp_path / "rule.json")
     page.model.put_aside()
-    page.model.import_from(tmp_path / "rule.json")  # the same again is nothing new
+    page.model.begin.import_from(tmp_path / "rule.json")  # the same again is nothing new
     assert len(window.desk.library.revisions(page.model.ident)) == 1
     screen = tmp_path / "edid"
     screen.write_bytes(CASES["HDR"])
-    page.model.ask_screen(screen)
+    page.model.begin.ask_screen(screen)
     answer(page.ask, "Lamp panel")
     assert page.name.text() == "Lamp panel" and "2160" in page.picture.accessibleDescription()
     screen.write_bytes(CASES["HDR"][:200])
-    page.model.ask_screen(screen)
+    page.model.begin.ask_screen(screen)
     assert "cut short" in window.say_bar.text
     page.model.look_for(typed="nothing is called so")
     assert page.nothing.isVisible() and "Clear the search" in page.nothing.text()

@@ -117,6 +117,23 @@ def test_one_setting_is_changed_in_many_looked_at_first_and_undone_at_once(
     names = [many.text(ident, 0) for ident in many.ids]
     assert names == sorted(names, key=str.lower)
     many.add_column("sound.line_up_dbfs")
+    desk.shelf.look_for(typed="hd")
+    many.keep_view("Levels of HD")
+    desk.shelf.look_for(typed="")
+    many.remove_column("sound.line_up_dbfs")
+    assert "sound.line_up_dbfs" not in many.columns
+    many.show_view("Levels of HD")
+    assert "sound.line_up_dbfs" in many.columns and desk.shelf.sought.typed == "hd"
+    assert [name for name, _ in many.views()] == [
+        "Levels of HD",
+        "",
+        "Keep this table by a name…",
+        "Forget Levels of HD",
+    ]
+    desk.preferences.tables["Odd"] = "[]"
+    many.show_view("Odd")  # what cannot be read is said and forgotten
+    assert "Odd" not in desk.preferences.tables
+    desk.shelf.look_for(typed="")
     many.sort(len(many.columns))
     levels = [float(many.text(ident, len(many.columns))) for ident in many.ids]
     many.sort(len(many.columns))

@@ -38,6 +38,8 @@ class Preferences:
     recent: list[str] = field(default_factory=list)
     #: The columns of the table of templates, by their places; none for the program's own.
     table: list[str] = field(default_factory=list)
+    #: Tables kept by a name: what was searched and the columns, as JSON.
+    tables: dict[str, str] = field(default_factory=dict)
     #: How the views are divided: what Qt says of a splitter, by the splitter's name.
     layout: dict[str, str] = field(default_factory=dict)
 

@@ -2,34 +2,28 @@
 
 from __future__ import annotations
 
-import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.models.entry_beginnings import EntryBeginnings
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Remark, Revision, StoredEntry
 from idle_quarry.library.house import (
     BUILT_IN,
     Listed,
-    checked,
-    export_entry,
-    import_entry,
     listed,
-    origin_note,
     own_copy,
     used_by,
 )
 from idle_quarry.library.reviewing import ACTS
 from idle_quarry.path.entries import KINDS, Codec, Entry
-from idle_quarry.path.entries.edid import monitor_data, read_edid
-from idle_quarry.path.names import cleaned_name
-from idle_quarry.path.settings.entries import blank, entry_settings, with_entry_setting
+from idle_quarry.path.findings.house import changes_in_words
+from idle_quarry.path.settings.entries import entry_settings, with_entry_setting
 from idle_quarry.path.settings.setting import Setting
 
 if TYPE_CHECKING:
@@ -37,6 +31,8 @@ if TYPE_CHECKING:
 
 ALL = "All kinds"
 SHELVES = ("All shelves", "Ships with the program", "House shelf", "Own shelf", "Put aside")
+#: Revisions of an entry whose changes are told one by one.
+_MOST_COMPARED = 20
 _SHELF_OF = {"Ships with the program": BUILT_IN, "House shelf": "house", "Own shelf": "own"}
 _SHELF_WORDS = {BUILT_IN: "ships with the program", "house": "house shelf", "own": "own shelf"}
 
@@ -55,14 +51,11 @@ class EntryActs:
 
 
 class Equipment(QObject):
-    """`listed`: other entries are shown; `changed`: another is looked at, or it was edited; `asked`: a question in place;
-    `place_asked`: a file is wanted (what for, the name proposed, what takes it, whether it is to be written).
-    """
+    """`listed`: other entries are shown; `changed`: another is looked at, or it was edited; `asked`: a question in place."""
 
     listed = Signal()
     changed = Signal()
     asked = Signal(object)
-    place_asked = Signal(str, str, object, bool)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -76,6 +69,7 @@ class Equipment(QObject):
         self.stored: StoredEntry | None = None  #: its newest revision; none of what ships
         self.revisions: list[Revision] = []
         self.history: list[str] = []
+        self.begin = EntryBeginnings(self)
         self._drafts = desk.documents.drafts
         #: Edits that are no revision yet, by uid; a crash loses none.
         self._unsaved = {entry.uid: entry for entry in self._drafts.entries()}
@@ -167,13 +161,23 @@ class Equipment(QObject):
             did = f"{ACTS[remark.act].told}: revision" if remark.act in ACTS else "about revision"
             note = f"\n{remark.note}" if remark.note else ""
             told.append((remark.time, f"{remark.person}, {remark.time[:10]}: {did} {remark.number}{note}"))
+        bodies = {each.number: self._body(each.number) for each in self.revisions[:_MOST_COMPARED]}
         for revision in self.revisions:
             note = f"\n{revision.note}" if revision.note else ""
+            before, now = bodies.get(revision.parent or 0), bodies.get(revision.number)
             changed = f", {revision.changed} changed" if revision.changed else ""
+            if before is not None and now is not None:
+                changed = f": {changes_in_words(before, now)}"
             told.append(
                 (revision.time, f"{revision.author}, {revision.time[:10]}: revision {revision.number}{changed}{note}")
             )
         return [text for _, text in sorted(told, key=lambda pair: pair[0], reverse=True)]
+
+    def _body(self, number: int) -> Entry | None:
+        try:
+            return self.desk.library.entry(self.ident, number).entry
+        except QuarryError:
+            return None
 
     @property
     def row(self) -> Listed | None:
@@ -299,41 +303,7 @@ class Equipment(QObject):
             self._edited(self.stored.entry)
             self.desk.say("Changes dropped.", action=("Undo", lambda: self._edited(kept)))
 
-    def ask_new(self, kind: str) -> None:
-        """Ask for the name of a new entry."""
-        one = KINDS[kind].one
-        self.asked.emit(Question(f"What is the new {one.lower()} called?", "Put on the house shelf", partial(self._begin, kind, "house"),
-                                 f"New {one.lower()}", otherwise=("Keep on my shelf", partial(self._begin, kind, "own"))))  # fmt: skip
-
-    def _begin(self, kind: str, shelf: str, name: str, answered: Answered) -> None:
-        try:
-            entry = blank(kind, str(uuid.uuid4()), name.strip())
-        except ValueError:
-            answered("A name has one letter at least and a hundred at the most.")
-            return
-        self._save_new(entry, shelf, "new", answered)
-
-    def ask_copy(self) -> None:
-        """Ask for the name of a copy of the entry that is looked at."""
-        if self.entry is not None:
-            what = f"What is the copy of {self.entry.name} called?"
-            self.asked.emit(Question(what, "Put on the house shelf", partial(self._copy, "house"), self.entry.name,
-                                     otherwise=("Keep on my shelf", partial(self._copy, "own"))))  # fmt: skip
-
-    def _copy(self, shelf: str, name: str, answered: Answered) -> None:
-        assert self.entry is not None
-        try:
-            entry = own_copy(self.entry, name.strip())
-        except QuarryError as error:
-            answered(str(error))
-            return
-        self._save_new(entry, shelf, f"copied from {self.entry.name}", answered)
-
-    def _save_new(self, entry: Entry, shelf: str, note: str, answered: Answered) -> None:
-        self.ident = entry.uid
-        self.desk.acts.house.save(entry, shelf, note, lambda _revision: self._show_saved(entry.uid), answered)
-
-    def _show_saved(self, uid: str) -> None:
+    def show_saved(self, uid: str) -> None:
         if self.shelf not in (SHELVES[0], "House shelf", "Own shelf"):
             self.shelf = SHELVES[0]
         self._forget(uid)
@@ -350,7 +320,7 @@ class Equipment(QObject):
         entry, row = self.entry, self.row
         assert entry is not None and row is not None
         self.desk.acts.house.save(
-            entry, row.shelf, note.strip(), lambda _revision: self._show_saved(entry.uid), answered
+            entry, row.shelf, note.strip(), lambda _revision: self.show_saved(entry.uid), answered
         )
 
     def act(self, act: str) -> None:
@@ -386,73 +356,6 @@ class Equipment(QObject):
         """Put the entry on its shelf again."""
         if self.stored is not None:
             self.desk.acts.bring_back(self.ident)
-
-    def ask_screen(self, path: Path | None = None) -> None:
-        """Make a monitor of what a screen says of itself: one of this machine's own, or from a file that is asked for."""
-        if path is None:
-            self.place_asked.emit("Read a screen's description (EDID)", "", self.ask_screen, False)
-            return
-        try:
-            data = monitor_data(read_edid(path.read_bytes()), str(uuid.uuid4()))
-        except (QuarryError, OSError) as error:
-            self.desk.say(f"{path.name}: {error.strerror if isinstance(error, OSError) else error}", refusal=True)
-            return
-
-        def begin(shelf: str, name: str, answered: Answered) -> None:
-            try:
-                entry = checked({**data, "name": name.strip()})
-            except QuarryError as error:
-                answered(str(error))
-                return
-            self._save_new(entry, shelf, f"read from {path.name}", answered)
-
-        self.asked.emit(
-            Question("What is this screen called?", "Put on the house shelf", partial(begin, "house"), str(data["name"]),
-                     otherwise=("Keep on my shelf", partial(begin, "own")))
-        )  # fmt: skip
-
-    # -- files ---------------------------------------------------------------------------------------------------------
-
-    def ask_export(self) -> None:
-        """Ask where to, and write the entry's file."""
-        if self.entry is not None:
-            self.place_asked.emit("Export entry", f"{cleaned_name(self.entry.name)}.json", self.export_to, True)
-
-    def export_to(self, path: Path) -> None:
-        """Write the entry that is looked at as it is stored."""
-        row = self.row
-        if row is None:
-            return
-        try:
-            export_entry(row, path)
-        except QuarryError as error:
-            self.desk.refuse(error)
-        else:
-            self.desk.say(f"{row.entry.name} exported to {path.name}.")
-
-    def ask_import(self) -> None:
-        """Ask for an entry's file."""
-        self.place_asked.emit("Import an entry", "", self.import_from, False)
-
-    def import_from(self, path: Path) -> None:
-        """Put the entry of a file on the own shelf, or add it as a revision of the one that is there."""
-        try:
-            entry, genuine = import_entry(path)
-        except QuarryError as error:
-            self.desk.refuse(error)
-            return
-        take = partial(self._import, entry, path)
-        if genuine is False:
-            self.asked.emit(Choice(f"{path.name} was changed since it was exported.", {"Import it as it is": take}))
-        else:
-            take()
-
-    def _import(self, entry: Entry, path: Path) -> None:
-        def done(revision: Revision) -> None:
-            self.desk.say(f"{entry.name} is here as revision {revision.number}, a draft.")
-            self._show_saved(entry.uid)
-
-        self.desk.acts.house.save(entry, "own", origin_note(path), done, None)
 
 
 _QUALITIES = {

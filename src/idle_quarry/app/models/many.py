@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import re
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.questions import Answered, Question
 from idle_quarry.app.work import Cancelled, Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.library.changing import Planned, planned, saved
@@ -107,6 +110,48 @@ class Many(QObject):
         self.desk.preferences.table = list(places)
         self._sort()
         self.changed.emit()
+
+    # -- views kept by a name ------------------------------------------------------------------------------------
+
+    def views(self) -> list[tuple[str, Callable[[], object] | None]]:
+        """Return what can be done with views that are kept: each shown, this one kept, one let go."""
+        kept = self.desk.preferences.tables
+        found: list[tuple[str, Callable[[], object] | None]] = [(name, partial(self.show_view, name)) for name in kept]
+        found += [("", None)] if kept else []
+        found.append(("Keep this table by a name…", self._ask_name))
+        found += [(f"Forget {name}", partial(self._forget_view, name)) for name in kept]
+        return found
+
+    def _ask_name(self) -> None:
+        self.desk.shelf.asked.emit(
+            Question("What is this table called?", "Keep it", self.keep_view, self.desk.shelf.sought.typed)
+        )
+
+    def keep_view(self, name: str, answered: Answered = lambda _why: None) -> None:
+        """Keep what is searched and the columns by a name."""
+        name = name.strip()
+        if not name or len(name) > 60:
+            answered("A name has a letter at least and sixty at the most.")
+            return
+        self.desk.preferences.tables[name] = json.dumps(
+            {"typed": self.desk.shelf.sought.typed, "columns": self.columns}
+        )
+        answered(None)
+
+    def show_view(self, name: str) -> None:
+        """Show a table that was kept: search what it searched, with its columns; what is no column any more is left out."""
+        try:
+            kept = json.loads(self.desk.preferences.tables[name])
+            typed, columns = str(kept["typed"]), [str(each) for each in kept["columns"]]
+        except (KeyError, TypeError, ValueError):
+            self._forget_view(name)
+            self.desk.say(f"The table {name} cannot be read and is forgotten.", refusal=True)
+            return
+        self._take_columns(columns[:_MOST_COLUMNS] or list(COLUMNS))
+        self.desk.shelf.look_for(typed=typed)
+
+    def _forget_view(self, name: str) -> None:
+        self.desk.preferences.tables.pop(name, None)
 
     def title_words(self) -> str:
         """Return how many templates there are in the table."""

@@ -61,8 +61,8 @@ class EquipmentPage(QWidget):
         self.told = wrapped_table("What it says", {"": 150, " ": 0})
         self.middle = QStackedWidget()
         model = self.model
-        self.copy_button = button("Copy and change", model.ask_copy, main=True)
-        self.copy_own_button = button("Copy", model.ask_copy, quiet=True)
+        self.copy_button = button("Copy and change", model.begin.ask_copy, main=True)
+        self.copy_own_button = button("Copy", model.begin.ask_copy, quiet=True)
         self.save_button = button("Save draft", model.ask_save, main=True)
         self.discard_button = button("Drop changes", model.discard, quiet=True)
         self.propose_button = button("Send to review", lambda: model.act("propose"))
@@ -70,13 +70,13 @@ class EquipmentPage(QWidget):
         self.withdraw_button = button("Withdraw", lambda: model.act("withdraw"), quiet=True)
         self.aside_button = button("Put aside", model.put_aside, quiet=True)
         self.back_button = button("Put back on the shelf", model.bring_back)
-        self.export_button = button("Export", model.ask_export, quiet=True)
+        self.export_button = button("Export", model.begin.ask_export, quiet=True)
         self._build()
         self.first_focus = self.list
         model.listed.connect(self._show_list)
         model.changed.connect(self._show_entry)
         model.asked.connect(self.ask.put)
-        model.place_asked.connect(self._ask_place)
+        model.begin.place_asked.connect(self._ask_place)
         desk.documents.opened.connect(self._show_entry)
         self._show_list()
         self._show_entry()
@@ -104,7 +104,7 @@ class EquipmentPage(QWidget):
         sized(top).setContentsMargins(12, 10, 12, 0)
         sized(top).setSpacing(7)
         top.addWidget(self.search, 1)
-        top.addWidget(button("Import", model.ask_import))
+        top.addWidget(button("Import", model.begin.ask_import))
         top.addWidget(self.new_button)
         self.kind.addItems([ALL, *(kind.many for kind in KINDS.values())])
         self.shelf.addItems(SHELVES)
@@ -138,12 +138,13 @@ class EquipmentPage(QWidget):
         """Return what can be begun: each kind, and monitors out of what screens say of themselves."""
         model = self.model
         made: list[tuple[str, Callable[[], object] | None]] = [
-            (kind.one, partial(model.ask_new, kind.word)) for kind in KINDS.values()
+            (kind.one, partial(model.begin.ask_new, kind.word)) for kind in KINDS.values()
         ]
         here = [
-            (f"Monitor: this machine's {path.parent.name}", partial(model.ask_screen, path)) for path in screens_here()
+            (f"Monitor: this machine's {path.parent.name}", partial(model.begin.ask_screen, path))
+            for path in screens_here()
         ]
-        return [*made, ("", None), *here, ("Monitor from an EDID file", model.ask_screen)]
+        return [*made, ("", None), *here, ("Monitor from an EDID file", model.begin.ask_screen)]
 
     def _right(self) -> QWidget:
         made = QWidget()

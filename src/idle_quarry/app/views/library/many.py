@@ -26,6 +26,7 @@ from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label
+from idle_quarry.app.widgets.menus import menu_under
 from idle_quarry.app.widgets.pages import page_head
 from idle_quarry.app.widgets.progress_bar import ProgressBar
 from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
@@ -120,7 +121,8 @@ class ManyPage(QWidget):
         self.column.setAccessibleName("Add a column")
         sized(self.column).setMinimumWidth(220)
         self.column.activated.connect(lambda index: self.model.add_column(self.column.itemData(index) or ""))
-        head = page_head(self.title, self.sum, self.column, back)
+        views = button("Tables", lambda: menu_under(views, self.model.views()), tip="tables kept by a name")
+        head = page_head(self.title, self.sum, self.column, views, back)
         for box, name in ((self.setting, "The setting that is changed"), (self.value, "What it is changed to")):
             box.setEditable(True)
             box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
