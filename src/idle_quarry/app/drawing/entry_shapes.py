@@ -165,11 +165,14 @@ def _delivery(made: Picture, entry: Delivery) -> None:
         made.head("In time")
         _in_time(made, programme)
         made.line(
-            f"Borders may be off by {programme.tolerance_pictures} pictures; {programme.before_s:g} s lie before the programme."
+            f"Borders may be off by {programme.tolerance_pictures} picture{'' if programme.tolerance_pictures == 1 else 's'}; {programme.before_s:g} s lie before the programme."
         )
     made.head("What is handed over and checked")
-    sound, may = entry.sound, entry.tolerances
-    lines = [f"{entry.format}, {entry.codec}" + (f", wrapped as {entry.wrapper}" if entry.wrapper else "")]
+    sound, may, codec = entry.sound, entry.tolerances, codecs().get(entry.codec)
+    lines = [
+        f"{entry.format}, {codec.name if codec else entry.codec}"
+        + (f", wrapped as {entry.wrapper}" if entry.wrapper else "")
+    ]
     lines += [f"Line-up {sound.line_up_dbfs:g} dBFS ± {may.line_up_db:g} dB"]
     if sound.loudness_lufs is not None:
         lines.append(f"Loudness {sound.loudness_lufs:g} LUFS ± {may.loudness_lu:g} LU")
@@ -285,7 +288,7 @@ def _in_time(made: Picture, layout: ProgrammeLayout) -> None:
     for item in layout.items:
         length = "as long as it is" if item.seconds is None else f"{item.seconds:g} s"
         when = f"{at:g} s" if not after else f"after part {after}" + (f", {at:g} s" if at else "")
-        starts = f" from {layout.starts}" if item.what == "programme" and layout.starts and not after else ""
+        starts = f" at {layout.starts}" if item.what == "programme" and layout.starts and not after else ""
         told = f"{item.what}{' with tone' if item.tone else ''}{f': {item.text}' if item.text else ''}{starts}"
         made.shapes += [
             Words(0, made.height, 130, when),

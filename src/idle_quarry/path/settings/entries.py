@@ -132,10 +132,10 @@ _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
     ),
     Delivery: (
         _Field("territory", "Territory", **_words(TERRITORIES, "territory")),
-        _Field("format", "Format", _format, follows="the signal format in words"),
+        _Field("format", "Format", _format),
         _Field("codec", "Codec"),
-        _Field("wrapper", "Wrapping", **_or_none(one_of({each: each for each in WRAPPERS}, "wrapping")), choices=(_NONE, *WRAPPERS), follows="none: the codec's first container"),
-        _Field("start", "Start", follows="timecode of the programme's first picture"),
+        _Field("wrapper", "Wrapping", **_or_none(one_of({each: each for each in WRAPPERS}, "wrapping")), choices=(_NONE, *WRAPPERS)),
+        _Field("start", "Start"),
         _Field("drop", "Drop-frame", **_yes_no("numbers are left out to keep the clock", "every picture is counted")),
         _Field("sound.layout", "Channels"),
         _Field("sound.sample_rate", "Sample rate", number(8000, 384000, "Hz", whole=True), follows="Hz"),
@@ -146,7 +146,7 @@ _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
         _Field("sound.true_peak_dbtp", "True peak", **_or_none(number(-40, 0, "dBTP")), follows="dBTP at most"),
         _Field("tolerances.line_up_db", "Line-up may be off", number(0, 10, _DB), "{:g}".format, follows="dB either way"),
         _Field("programme", "Layout in time"),
-        _Field("file_name", "File name", follows="a naming rule: {title} E{episode:02}"),
+        _Field("file_name", "File name"),
         _Field("checks", "Picture checks", **_several(CHECKS, "check")),
         _Field("tolerances.gamut_area", "Outside the gamut", number(0, 100, "%"), "{:g}".format, follows="% of the area at most (EBU R 103)"),
         _Field("tolerances.black_s", "Black inside", number(0, 600, _S), "{:g}".format, follows="s at most"),
@@ -237,7 +237,7 @@ def _of_named(kind: str, ident: str) -> str:
     if found is None:
         return ""
     if kind == "codec":
-        return f"{found.standard} {found.profile}".strip()
+        return str(found.standard)
     return str(found.words)
 
 

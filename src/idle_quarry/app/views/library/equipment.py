@@ -29,6 +29,7 @@ from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.ask_bar import AskBar
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.entry_picture import EntryPicture
+from idle_quarry.app.widgets.folding_split import FoldingSplit
 from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.app.widgets.menus import menu_under
 from idle_quarry.app.widgets.pages import scrolled
@@ -39,6 +40,9 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.path.entries import KINDS
 from idle_quarry.path.entries.edid import screens_here
 from idle_quarry.path.settings import Setting
+
+#: Room in which the sheet and what it means fit beside one another.
+_BESIDE = 760
 
 
 class EquipmentPage(QWidget):
@@ -174,12 +178,11 @@ class EquipmentPage(QWidget):
         drawn.addWidget(self.history, 1)
         right = scrolled(drawn)
         sized(drawn).setContentsMargins(16, 4, 12, 8)
-        beside = QSplitter(Qt.Orientation.Horizontal)
+        beside = FoldingSplit(_BESIDE)
         beside.setObjectName("equipment-core")
         beside.addWidget(self.middle)
         beside.addWidget(right)
         beside.setSizes([theme.px(490), theme.px(480)])
-        beside.setChildrenCollapsible(False)
         column = QVBoxLayout(made)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
