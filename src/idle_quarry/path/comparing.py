@@ -18,7 +18,7 @@ from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.formats import SignalFormat
 
 #: Parts in the order in which they are looked at, by what they do to a picture.
-_TELLING = ("scan", "retime", "kernel", "fit", "light", "colour", "tone", "order", "rounding", "position")
+_TELLING = ("scan", "retime", "mix", "kernel", "fit", "light", "colour", "tone", "order", "rounding", "position")
 
 
 def with_part(policy: Policy, part: str, method: str) -> Policy:
@@ -41,6 +41,9 @@ def _matters(part: str, source: SignalFormat, target: SignalFormat, policy: Poli
         return scan is not None and scan.field_order_changes and scan.method is not ScanMethod.THERE_AND_BACK
     if part == "retime":
         return link.step(RateStep) is not None
+    if part == "mix":
+        rate = link.step(RateStep)
+        return rate is not None and rate.method == "blend"
     if part in ("kernel", "light"):
         return scaled
     if part == "fit":

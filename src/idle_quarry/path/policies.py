@@ -93,6 +93,10 @@ class Policy(BaseModel):
     scan: Annotated[str, _MethodOf("scan")] = "adaptive"
     order: Annotated[str, _MethodOf("order")] = "line"
     retime: Annotated[str, _MethodOf("retime")] = "auto"
+    mix: Annotated[str, _MethodOf("mix")] = "distance"
+    shutter: Annotated[float, Field(ge=10, le=720)] = (
+        360.0  #: degrees of an output picture's time over which a mix is weighed
+    )
     colour: Annotated[str, _MethodOf("colour")] = "convert"
     tone: Annotated[str, _MethodOf("tone")] = "compress"
     rounding: Annotated[str, _MethodOf("rounding")] = "dither"
@@ -108,8 +112,17 @@ class Policy(BaseModel):
     def format_number(self) -> int:
         """The least template format that can say this policy."""
         changed = [name for name in type(self).model_fields if getattr(self, name) != _LATER.get(name)]
-        return max((parts()[name][getattr(self, name)].since if name in parts() else 2) for name in changed)
+        return max((parts()[name][getattr(self, name)].since if name in parts() else _SINCE[name]) for name in changed)
 
 
-_LATER: dict[str, Any] = {"light": "coded", "order": "line", "zoom": 100.0, "tone": "compress"}
+_LATER: dict[str, Any] = {
+    "light": "coded",
+    "order": "line",
+    "zoom": 100.0,
+    "tone": "compress",
+    "mix": "distance",
+    "shutter": 360.0,
+}
+#: The template format that first knew the parts that are no methods.
+_SINCE = {"zoom": 2, "shutter": 4}
 DEFAULT_POLICY = Policy()

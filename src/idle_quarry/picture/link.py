@@ -6,6 +6,7 @@ frames, and only those that the frame asked for needs, so that a clip of any len
 
 from __future__ import annotations
 
+import math
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -18,7 +19,7 @@ from numpy.typing import NDArray
 from idle_quarry.errors import NotPossible
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps import plan
-from idle_quarry.path.steps.cadence import cadence_name, is_pulldown, shown_at
+from idle_quarry.path.steps.cadence import cadence_name, is_pulldown, shown_at, weights_at
 from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.path.steps.scan import keeps_fields
 from idle_quarry.picture.colour import converted_planes, linear_light
@@ -38,15 +39,26 @@ Frames = Callable[[int], Planes]
 #: How chroma is brought to another sampling: sharp enough, and hardly any ringing beside saturated edges.
 _CHROMA_KERNEL = "bicubic"
 #: Whole moments kept, since neighbouring output frames ask for the same ones.
-_KEPT = 6
+_KEPT = 10
 
 
 @dataclass(frozen=True)
 class Origin:
-    """Which moments of the source an output moment shows: `first`, or a mix of it and the next at `phase` (0…1)."""
+    """Which moments of the source an output moment shows: `first`, or a mix of it and the next at `phase` (0…1).
+
+    Where a mix is weighed by a curve, `weights` has each moment with its share; `first` and `phase` say where its middle lies.
+    """
 
     first: int
     phase: float = 0.0
+    weights: tuple[tuple[int, float], ...] = ()
+
+    @property
+    def moments(self) -> range:
+        """The moments that are needed."""
+        if self.weights:
+            return range(self.weights[0][0], self.weights[-1][0] + 1)
+        return range(self.first, self.first + (2 if self.phase else 1))
 
 
 @dataclass(frozen=True)
@@ -193,6 +205,11 @@ class Conversion:
         return moment / self._pace[1]
 
     def _origin(self, moment: int) -> Origin:
+        if self.method == "blend" and self.policy.mix != "distance":
+            weights = weights_at(*self._pace, self.policy.mix, self.policy.shutter, moment)
+            middle = sum(n * share for n, share in weights)
+            first = math.floor(middle)
+            return Origin(self._step * first, middle - first, tuple((self._step * n, share) for n, share in weights))
         exact = self._step * shown_at(*self._pace, self.method, moment)
         first = exact.numerator // exact.denominator
         return Origin(first, float(exact - first))
@@ -254,6 +271,8 @@ class Conversion:
     # -- moments ---------------------------------------------------------------------------------------
 
     def _moment(self, origin: Origin, frames: Frames) -> Planes:
+        if origin.weights:
+            return self._mixed(origin.weights, frames)
         first = self._made_whole(origin.first, frames)
         if not origin.phase:
             return first
@@ -266,6 +285,14 @@ class Conversion:
             return tuple(at_once(lambda pair: between(*pair, resized(found, pair[0].shape)), pairs))
         share = np.float32(origin.phase)
         return tuple(a + share * (b - a) for a, b in zip(first, later, strict=True))
+
+    def _mixed(self, weights: tuple[tuple[int, float], ...], frames: Frames) -> Planes:
+        parts = [(np.float32(share), self._made_whole(moment, frames)) for moment, share in weights]
+        made = [parts[0][0] * plane for plane in parts[0][1]]
+        for share, planes in parts[1:]:
+            for total, plane in zip(made, planes, strict=True):
+                total += share * plane
+        return tuple(made)
 
     def _made_whole(self, moment: int, frames: Frames) -> Planes:
         kept = self._whole.get(moment)

@@ -173,8 +173,8 @@ class Bench:
             return found
 
     def _needed(self, conversion: Conversion, index: int) -> Sequence[int]:
-        first = min(origin.first for origin in conversion.origins(index))
-        last = max(origin.first + (1 if origin.phase else 0) for origin in conversion.origins(index))
+        origins = conversion.origins(index)
+        first, last = min(origin.moments[0] for origin in origins), max(origin.moments[-1] for origin in origins)
         if self.source.scan == "interlaced":
             return range(first // 2 - 1, last // 2 + 2)
         return range(first, last + 1)
@@ -195,7 +195,9 @@ class Bench:
         shown = []
         for origin in self.conversion(policy).origins(index):
             name = f"field {origin.first % 2 + 1} of {origin.first // 2}" if fields else f"{origin.first}"
-            if origin.phase:
+            if origin.weights:
+                name = " + ".join(f"{share * 100:.0f} % of {n}" for n, share in origin.weights)
+            elif origin.phase:
                 name += f" and {'the next' if fields else origin.first + 1}, {100 * origin.phase:.0f} % on"
             shown.append(name)
         if len(set(shown)) == 1:

@@ -23,7 +23,7 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     before, after = pace(source, target, method)
     heading(p, area, f"Time: {s.source.name} into {s.target.name}")
     count = 24
-    cells = ribbon(before, after, method, count)
+    cells = ribbon(before, after, method, count, s.link.policy.mix, s.link.policy.shutter)
     room = area.adjusted(theme.px(14), theme.px(46), -theme.px(14), -theme.px(64))
     cell = room.width() / count
     height = min(theme.px(46), room.height() * 0.32)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from idle_quarry.path.codecs import cannot_hold, gb_per_hour, mbps
-from idle_quarry.path.policies import Policy, parts
+from idle_quarry.path.policies import DEFAULT_POLICY, Policy, parts
 from idle_quarry.path.registry import codecs, territories
 from idle_quarry.path.settings.setting import (
     ORDER_NAMES,
@@ -231,8 +231,21 @@ def _primaries_follows(name: str) -> str:
 
 def policy_settings(place: str, sheet: str, policy: Policy) -> Iterator[Setting]:
     """Yield the settings of a link's policy."""
+    weighed = policy.mix != DEFAULT_POLICY.mix
     for name in parts():
-        yield policy_setting(place, sheet, policy, name)
+        if name != "mix" or weighed or policy.retime == "blend":  # how a mix is weighed, where there is one
+            yield policy_setting(place, sheet, policy, name)
+    if weighed:
+        follows = f"° of an output picture's time, {policy.shutter / 360:.3g} of it"
+        yield Setting(
+            f"{place}.shutter",
+            sheet,
+            "Shutter",
+            f"{policy.shutter:g}",
+            follows,
+            number(10, 720, "°"),
+            ("180", "270", "360"),
+        )
     yield zoom_setting(place, sheet, policy)
 
 

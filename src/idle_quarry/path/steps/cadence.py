@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from math import ceil, erf, floor, log, sqrt
 
 #: Ratios (output moments to source pictures) that the trade runs every day and can take apart again.
 _CADENCES: dict[Fraction, str] = {
@@ -66,9 +67,20 @@ def shown_at(source: Fraction, target: Fraction, method: str, index: int) -> Fra
     return Fraction(middle.numerator // middle.denominator)
 
 
-def ribbon(source: Fraction, target: Fraction, method: str, count: int) -> tuple[Cell, ...]:
-    """Return the first `count` output pictures of a conversion from `source` to `target` moments a second."""
+def ribbon(
+    source: Fraction, target: Fraction, method: str, count: int, mix: str = "distance", shutter: float = 360.0
+) -> tuple[Cell, ...]:
+    """Return the first `count` output pictures of a conversion from `source` to `target` moments a second.
+
+    A mix that is weighed by a curve stands where the middle of what it is made of lies.
+    """
     cells: list[Cell] = []
+    if method == "blend" and mix != "distance":
+        for index in range(count):
+            weights = weights_at(source, target, mix, shutter, index)
+            middle = Fraction(sum(n * weight for n, weight in weights)).limit_denominator(1000)
+            cells.append(Cell(middle, "blended" if len(weights) > 1 else "new"))
+        return tuple(cells)
     blends = method in BLENDING
     before = -1
     for index in range(count):
@@ -81,3 +93,32 @@ def ribbon(source: Fraction, target: Fraction, method: str, count: int) -> tuple
         cells.append(Cell(Fraction(shown), "repeated" if shown == before else "new"))
         before = shown
     return tuple(cells)
+
+
+def weights_at(
+    source: Fraction, target: Fraction, mix: str, shutter: float, index: int
+) -> tuple[tuple[int, float], ...]:
+    """Return which source pictures an output picture is mixed of and how much of each, by a curve over its shutter.
+
+    The shutter is centred on the output picture's own time and lasts so many degrees of it (360: all of it). A box counts all of
+    it alike; a triangle and a bell fall to half at its ends. Each source picture counts by what of the curve lies in its time.
+    """
+    width = float(source / target) * shutter / 360
+    centre = float(Fraction(2 * index + 1, 2) * source / target)
+    reach = {"box": 0.5, "triangle": 1.0, "gaussian": 1.5}[mix] * width
+    first, last = floor(centre - reach + 1e-9), ceil(centre + reach - 1e-9) - 1
+    found = [
+        (n, _below((n + 1 - centre) / width, mix) - _below((n - centre) / width, mix)) for n in range(first, last + 1)
+    ]
+    total = sum(weight for _, weight in found)
+    return tuple((n, weight / total) for n, weight in found if weight > 1e-6 * total)
+
+
+def _below(x: float, mix: str) -> float:
+    """Return how much of a curve of one width lies below `x` widths from its middle, 0 to 1."""
+    if mix == "box":
+        return min(1.0, max(0.0, x + 0.5))
+    if mix == "triangle":
+        x = min(1.0, max(-1.0, x))
+        return 0.5 + x - x * abs(x) / 2
+    return 0.5 * (1 + erf(x * sqrt(4 * log(2))))  # its half width is one

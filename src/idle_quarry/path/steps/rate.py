@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 
 from idle_quarry.path.grades import Step
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.steps.cadence import cadence_name, drift_seconds_per_hour
+from idle_quarry.path.steps.cadence import cadence_name, drift_seconds_per_hour, weights_at
 from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import counterpart, rate_text
@@ -72,6 +72,11 @@ def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> Rat
             drift_seconds_per_hour=drift,
         )  # fmt: skip
     ratio = before / after
+    if method == "blend" and policy.mix != "distance":
+        counts = [len(weights_at(before, after, policy.mix, policy.shutter, n)) for n in range(1000)]
+        curve = {"box": "evenly", "triangle": "by a triangle", "gaussian": "by a bell"}[policy.mix]
+        text = f"{name_before} to {name_after}: pictures are mixed {curve} over a shutter of {policy.shutter:g}°, {max(counts)} at the most"
+        return RateStep("lossy", text, method, blended=float(sum(n > 1 for n in counts)), drift_seconds_per_hour=drift)
     blended = float(1000 * (1 - Fraction(1, ratio.denominator)))
     made = "mixed from two neighbours" if method == "blend" else "made along the motion"
     return RateStep(
