@@ -42,7 +42,9 @@ def filled(place: Path, count: int, each: int) -> None:
             template = edited(bases[number % len(bases)], Edit("name", name))
             ident, body = str(uuid.UUID(int=chance.getrandbits(128))), template.model_dump_json()
             when = "2026-11-25T10:00:00+00:00"
-            raw.execute("INSERT INTO template VALUES (?,?,?,'house','',?,NULL)", (ident, name, name.lower(), when))
+            raw.execute(
+                "INSERT INTO template VALUES (?,?,?,'house','',?,NULL,'template')", (ident, name, name.lower(), when)
+            )
             row = ("Runa", when, "a note", "draft", content_hash(template), body, Described.of(template).to_text())
             raw.executemany(insert, [(ident, n, *row, n - 1 or None) for n in range(1, each)])
             newest.append((ident, each, *row, each - 1 or None))

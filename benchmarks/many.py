@@ -56,7 +56,7 @@ def main() -> None:
         print(f"  sorted by name: first {taken[0] * 1000:.0f} ms, then {milliseconds(taken[1:])}")
         chosen = ids[:500]
         begun = perf_counter()
-        changes = [planned(library, each, 2, "sound.line_up_dbfs", "-16") for each in chosen]
+        changes = list(planned(library, [(each, 2) for each in chosen], "sound.line_up_dbfs", "-16"))
         looked = perf_counter() - begun
         begun = perf_counter()
         done, refused = saved(library, changes, "louder", lambda _count: True)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
-from idle_quarry.errors import QuarryError
+from idle_quarry.errors import LibraryError, QuarryError
 from idle_quarry.library.importing import Taken
 from idle_quarry.library.reading import Reading
+from idle_quarry.library.records import Stored
 from idle_quarry.library.store import Library
 from idle_quarry.path.effects import effect
 from idle_quarry.path.evaluate import evaluate
@@ -29,19 +30,26 @@ class Planned:
     refused: str = ""
 
 
-def planned(library: Reading, template_id: str, number: int, place: str, text: str) -> Planned:
-    """Return what typing `text` into the setting at `place` makes of a template; a refusal is told, not raised."""
-    name = ""
+def planned(library: Reading, wanted: Sequence[tuple[str, int]], place: str, text: str) -> Iterator[Planned]:
+    """Yield what typing `text` into the setting at `place` makes of each template, by id and revision; a refusal is told."""
+    numbers = dict(wanted)
+    for ident, stored in library.stored_each(wanted):
+        if isinstance(stored, LibraryError):
+            yield Planned(ident, "a template", numbers[ident], "", "", None, refused=str(stored))
+        else:
+            yield _planned(stored, place, text)
+
+
+def _planned(stored: Stored, place: str, text: str) -> Planned:
+    template_id, number, name = stored.revision.template_id, stored.revision.number, stored.template.name
     try:
-        stored = library.stored(template_id, number)
-        name = stored.template.name
         setting = setting_at(stored.template, place)
         if setting is None:
             return Planned(template_id, name, number, "", "", None, refused="it has no such setting")
         made = with_setting(stored.template, setting, text)
         after = setting_at(made, place)
     except QuarryError as error:
-        return Planned(template_id, name or "a template", number, "", "", None, refused=str(error))
+        return Planned(template_id, name, number, "", "", None, refused=str(error))
     shown = after.text if after is not None else text
     if made == stored.template:
         return Planned(template_id, name, number, setting.text, shown, None)

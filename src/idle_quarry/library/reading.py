@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import sqlalchemy as sa
@@ -30,7 +30,14 @@ _REVISION = [
     *(c for c in revisions.c if c.name not in ("body", "summary", "state", "ident")),
     standing.c.state,
 ]
+#: Bodies that are read in one query.
+_READ_AT_ONCE = 100
 _OF_STANDING = (standing.c.template_id == revisions.c.template_id) & (standing.c.number == revisions.c.number)
+_BODIES = (
+    sa.select(templates.c.name, templates.c.shelf, revisions.c.body, *_REVISION)
+    .select_from(templates.join(heads).join(revisions, revisions.c.template_id == templates.c.id))
+    .join(standing, _OF_STANDING)
+)
 
 
 def _having(word: str) -> sa.ColumnElement[bool]:
@@ -217,29 +224,35 @@ class Reading(Store):
                     found.append(self.entry(each.id, each.for_jobs))
         return sorted(found, key=lambda each: (each.entry.entry, each.name.lower()))
 
+    def stored_each(self, wanted: Sequence[tuple[str, int]]) -> Iterator[tuple[str, Stored | LibraryError]]:
+        """Yield revisions of templates by id and number, many read at once, each with its template's id.
+
+        One that is not there, or is damaged, comes as the error that says so.
+        """
+        for first in range(0, len(wanted), _READ_AT_ONCE):
+            some = wanted[first : first + _READ_AT_ONCE]
+            which = sa.tuple_(revisions.c.template_id, revisions.c.number).in_(some)
+            with self.transaction() as connection:
+                rows = {row["template_id"]: row for row in connection.execute(_BODIES.where(which)).mappings()}
+            for ident, number in some:
+                try:
+                    if ident not in rows:
+                        raise LibraryError("no such revision", subject=f"revision {number}")
+                    name, shelf, revision, value = _value_of(rows[ident])
+                    if not isinstance(value, Template):
+                        raise LibraryError("is no template", subject=name)
+                    yield ident, Stored(name, shelf, revision, value)
+                except LibraryError as error:
+                    yield ident, error
+
     def _held(self, template_id: str, number: int | None) -> tuple[str, str, Revision, Held]:
-        query = (
-            sa.select(templates.c.name, templates.c.shelf, revisions.c.body, *_REVISION)
-            .select_from(templates.join(heads).join(revisions, revisions.c.template_id == templates.c.id))
-            .join(standing, _OF_STANDING)
-            .where(templates.c.id == template_id)
-            .where(revisions.c.number == (heads.c.latest if number is None else number))
-        )
+        query = _BODIES.where(templates.c.id == template_id)
+        query = query.where(revisions.c.number == (heads.c.latest if number is None else number))
         with self.transaction() as connection:
             row = connection.execute(query).mappings().one_or_none()
         if row is None:
             raise LibraryError("no such revision", subject=f"revision {number}" if number else "the template")
-        try:
-            value = held_from_data(json.loads(row["body"]))
-        except (ValueError, ValidationError) as error:
-            raise LibraryError("the stored revision is damaged", subject=f"{row['name']} {row['number']}") from error
-        if held_hash(value) != row["hash"]:
-            raise LibraryError(
-                "the stored revision does not match its hash: it was changed from outside",
-                subject=f"{row['name']}, revision {row['number']}",
-                remedy="put back a copy of the library",
-            )
-        return row["name"], row["shelf"], _revision(row), value
+        return _value_of(row)
 
     def number_of(self, ident: str) -> int | None:
         """Return the number of the revision that a save with this id made, or None where there is none."""
@@ -309,6 +322,21 @@ class Reading(Store):
     def jobs_from(self, template_id: str) -> list[JobRecord]:
         """Return the jobs started from a template, newest first."""
         return [each for each in self.jobs() if each.template_id == template_id]
+
+
+def _value_of(row: Any) -> tuple[str, str, Revision, Held]:
+    """Return a row with its body as what it is. Raises `LibraryError` where it is damaged or does not match its hash."""
+    try:
+        value = held_from_data(json.loads(row["body"]))
+    except (ValueError, ValidationError) as error:
+        raise LibraryError("the stored revision is damaged", subject=f"{row['name']} {row['number']}") from error
+    if held_hash(value) != row["hash"]:
+        raise LibraryError(
+            "the stored revision does not match its hash: it was changed from outside",
+            subject=f"{row['name']}, revision {row['number']}",
+            remedy="put back a copy of the library",
+        )
+    return row["name"], row["shelf"], _revision(row), value
 
 
 def _revision(row: Any) -> Revision:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 _FORBIDDEN = re.compile(r'[<>:"/\\|?*\x00-\x1f\x7f]')
 _DEVICES = {"con", "prn", "aux", "nul", *(f"com{i}" for i in range(1, 10)), *(f"lpt{i}" for i in range(1, 10))}
 MOST_BYTES = 255
 
 
+@lru_cache(maxsize=4096)
 def name_refused(name: str) -> str | None:
     """Return why some file system refuses `name` as a folder's or file's name, or None."""
     if not name.strip():

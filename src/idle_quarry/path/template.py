@@ -17,13 +17,14 @@ from pydantic import (
     PlainSerializer,
     SerializerFunctionWrapHandler,
     StringConstraints,
+    ValidationError,
     WithJsonSchema,
     model_serializer,
     model_validator,
 )
 
 from idle_quarry.path.codecs import as_held
-from idle_quarry.path.entries import KINDS, AnyEntry, Delivery, Entry, stored_entry, without_number
+from idle_quarry.path.entries import KINDS, Delivery, Entry, entry_from_data, stored_entry
 from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS, LayoutId
 from idle_quarry.path.entries.naming import FIELDS, made_name
 from idle_quarry.path.names import name_refused
@@ -331,10 +332,20 @@ def _line_up(ident: str) -> str:
     return ident
 
 
-#: A copy of an entry; what is in one says the schema of its kind (`docs/schemas`).
+def _to_entry(value: Any) -> Any:
+    if isinstance(value, Entry):
+        return value
+    try:
+        return entry_from_data(value)
+    except ValidationError as error:
+        first = error.errors(include_url=False, include_input=False)[0]
+        raise ValueError(f"a copy of an entry of the house: {first['msg'].removeprefix('Value error, ')}") from error
+
+
+#: A copy of an entry; what is in one says the schema of its kind (`docs/schemas`). Read when there is one: most have none.
 HouseEntry = Annotated[
-    AnyEntry,
-    BeforeValidator(without_number),
+    Any,
+    BeforeValidator(_to_entry),
     PlainSerializer(stored_entry, return_type=dict[str, Any]),
     WithJsonSchema(
         {"type": "object", "required": ["entry", "uid", "name"], "properties": {"entry": {"enum": list(KINDS)}, "uid": {"type": "string"}}}

@@ -198,8 +198,8 @@ class Many(QObject):
         library = self.desk.library
 
         def work(ticket: Ticket) -> None:
-            for number, (ident, revision) in enumerate(wanted):
-                ticket.give(planned(library, ident, revision, place, text))
+            for number, change in enumerate(planned(library, wanted, place, text)):
+                ticket.give(change)
                 ticket.progress("looking at each", (number + 1) / max(1, len(wanted)))
 
         self._ticket = self.desk.workers.start(work, self._looked, self._failed, self._progressed, self._came)

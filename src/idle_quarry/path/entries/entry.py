@@ -25,7 +25,7 @@ _HASHED = 12
 class Part(BaseModel):
     """A part of an entry."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)  # most are never looked at in a session
 
 
 class Entry(Part):

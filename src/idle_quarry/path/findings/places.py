@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 from pathlib import PurePosixPath
 
 from idle_quarry.path.evaluation import Evaluation, Finding
@@ -12,6 +13,7 @@ from idle_quarry.path.findings.common import remedy
 SYSTEM_FOLDERS = ("/home", "/root", "/tmp", "/var", "/usr", "/etc", "/opt", "/boot", "/srv")
 
 
+@lru_cache(maxsize=4096)
 def on_system_disk(path: str) -> bool:
     """Return whether a path lies where Linux keeps its own things (by its name alone)."""
     if path in ("/", "~") or path.startswith("~/"):
