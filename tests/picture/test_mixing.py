@@ -78,3 +78,24 @@ def test_it_is_asked_said_and_drawn() -> None:
         ("blended", Fraction(1, 2)),
         ("blended", Fraction(5, 2)),
     ]
+
+
+def test_what_lies_between_conversions_is_kept_as_is_said() -> None:
+    """Against the same conversion in floats: single is it, half is near, whole numbers add their rounding each time."""
+    source, target = words("180x120p50 10bit"), words("120x80p25 10bit")
+    colours = np.random.default_rng(3).random((60, 120, 180)).astype(np.float32)
+
+    def frames(n: int) -> tuple[np.ndarray, ...]:
+        luma = colours[min(max(n, 0), 59)]
+        return luma, (luma[:, ::2] - 0.5) * 0.4, (0.5 - luma[:, ::2]) * 0.4
+
+    made = {
+        name: Conversion(source, target, Policy(retime="blend", precision=name)).frame(5, frames)[0]
+        for name in ("single", "half", "whole")
+    }  # fmt: skip
+    off = {name: float(np.abs(plane - made["single"]).max()) for name, plane in made.items()}
+    assert off["single"] == 0 < off["half"] < 0.002
+    assert off["whole"] < 2.5 / 876 and np.abs(made["whole"] * 876 - np.rint(made["whole"] * 876)).max() < 1e-2
+    assert "precision" in questions(source, target, Policy(retime="blend")) and "precision" not in questions(
+        source, words("180x120p50 8bit"), Policy()
+    )

@@ -26,7 +26,7 @@ from idle_quarry.picture.figures import banding, combing, delta_e_itp, judder_ms
 from idle_quarry.picture.kernels import KERNELS
 from idle_quarry.picture.link import Conversion, to_rgb
 from idle_quarry.picture.metrics import psnr_db
-from idle_quarry.picture.rounding import ROUNDINGS
+from idle_quarry.picture.rounding import PRECISIONS, ROUNDINGS
 from idle_quarry.proof.bench import Bench, difference, greatest_difference, judder, luma_of
 from idle_quarry.proof.material import ChartMaterial, ClipMaterial
 from idle_quarry.signal import Raster, format_from_words
@@ -56,6 +56,7 @@ def test_every_method_of_the_policy_is_one_that_pictures_can_be_made_by() -> Non
     ids = {name: {method.id for method in part.method} for name, part in parts().items()}
     assert ids["kernel"] == set(KERNELS) and ids["rounding"] == set(ROUNDINGS)
     assert ids["scan"] - {"leave"} == set(DEINTERLACERS) and ids["tone"] == set(TONES)
+    assert ids["precision"] == set(PRECISIONS) and ids["mix"] == {"distance", "box", "triangle", "gaussian"}
     for name, part in parts().items():
         assert name in Policy.model_fields
         for method in part.method:

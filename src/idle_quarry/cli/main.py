@@ -17,7 +17,20 @@ from idle_quarry.places import DEMO, chosen
 #: Opens the window on a library (None for the user's own); returns the exit status.
 OpenWindow = Callable[[str | None], int]
 
-_POLICIES = ("fit", "position", "kernel", "light", "scan", "order", "retime", "mix", "colour", "tone", "rounding")
+_POLICIES = (
+    "fit",
+    "position",
+    "kernel",
+    "light",
+    "scan",
+    "order",
+    "retime",
+    "mix",
+    "colour",
+    "tone",
+    "precision",
+    "rounding",
+)
 _PLACE = "a library file, a server's address (postgresql://person@host/database), or 'demo'"
 
 

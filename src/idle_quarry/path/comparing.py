@@ -18,7 +18,20 @@ from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.formats import SignalFormat
 
 #: Parts in the order in which they are looked at, by what they do to a picture.
-_TELLING = ("scan", "retime", "mix", "kernel", "fit", "light", "colour", "tone", "order", "rounding", "position")
+_TELLING = (
+    "scan",
+    "retime",
+    "mix",
+    "kernel",
+    "fit",
+    "light",
+    "colour",
+    "tone",
+    "order",
+    "rounding",
+    "precision",
+    "position",
+)
 
 
 def with_part(policy: Policy, part: str, method: str) -> Policy:
@@ -55,6 +68,13 @@ def _matters(part: str, source: SignalFormat, target: SignalFormat, policy: Poli
     if part == "tone":
         comes_down = is_hdr(source.encoding.transfer) and not is_hdr(target.encoding.transfer)
         return comes_down and policy.colour != "leave"
+    if part == "precision":  # where one conversion hands on to another
+        return (
+            scaled
+            + any(isinstance(s, ColourStep) for s in link.steps)
+            + any(isinstance(s, RateStep) for s in link.steps)
+            > 1
+        )
     # rounding: whatever is computed is rounded
     return scaled or any(isinstance(step, _COMPUTED) for step in link.steps) or scan is not None
 

@@ -99,6 +99,7 @@ class Policy(BaseModel):
     )
     colour: Annotated[str, _MethodOf("colour")] = "convert"
     tone: Annotated[str, _MethodOf("tone")] = "compress"
+    precision: Annotated[str, _MethodOf("precision")] = "single"
     rounding: Annotated[str, _MethodOf("rounding")] = "dither"
     zoom: Annotated[float, Field(ge=10, le=1000)] = 100.0  #: per cent of the size that fit gives
 
@@ -122,6 +123,7 @@ _LATER: dict[str, Any] = {
     "tone": "compress",
     "mix": "distance",
     "shutter": 360.0,
+    "precision": "single",
 }
 #: The template format that first knew the parts that are no methods.
 _SINCE = {"zoom": 2, "shutter": 4}

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.path.policies import Policy
+from idle_quarry.path.policies import DEFAULT_POLICY, Policy
 from idle_quarry.path.steps import plan
 from idle_quarry.path.steps.cadence import cadence_name, is_pulldown, shown_at, weights_at
 from idle_quarry.path.steps.pacing import pace, retiming
@@ -26,7 +26,7 @@ from idle_quarry.picture.colour import converted_planes, linear_light
 from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order_retimed, order_shifted, separated
 from idle_quarry.picture.motion import between, motion, resized
 from idle_quarry.picture.resampling import Fitted, chroma_fit, resampled, resampled_fields
-from idle_quarry.picture.rounding import chroma_to_values, luma_to_values, values_to_chroma, values_to_luma
+from idle_quarry.picture.rounding import PRECISIONS, chroma_to_values, luma_to_values, values_to_chroma, values_to_luma
 from idle_quarry.picture.strips import at_once
 from idle_quarry.signal.colour import MATRICES
 from idle_quarry.signal.formats import CHROMA_STEPS, Encoding, SignalFormat
@@ -233,7 +233,8 @@ class Conversion:
             return frames(index)
         if self._passes_fields:
             return self._fields_through(index, frames)
-        pictures = [self._fitted(self._moment(origin, frames), self._raised) for origin in self.origins(index)]
+        moments = (self._handed_on(self._moment(origin, frames)) for origin in self.origins(index))
+        pictures = [self._fitted(planes, self._raised) for planes in moments]
         made = pictures[0] if len(pictures) == 1 else self._woven(*pictures)
         return self._encoded(made, fields=self.target.scan == "interlaced")
 
@@ -421,9 +422,18 @@ class Conversion:
         pulled = is_pulldown(*self._pace) or cadence_name(*self._pace) is not None
         return not pulled
 
+    def _handed_on(self, planes: Planes) -> Planes:
+        """Return planes as they are kept between one conversion and the next."""
+        if self.policy.precision == DEFAULT_POLICY.precision:
+            return planes
+        kept = PRECISIONS[self.policy.precision]
+        return tuple(kept(plane, self.target.encoding.levels) for plane in planes)
+
     def _encoded(self, made: _Fitted, *, fields: bool) -> Planes:
         """Return a frame in the target's colour and sampling."""
         encoding = self.target.encoding
         if made.sampling is None:
-            return from_rgb(self._coloured(made.planes), encoding, fields=fields)
-        return made.planes if encoding.matrix == "rgb" else chroma_sampled(made.planes, made.sampling, encoding, fields)
+            coloured = self._coloured(self._handed_on(made.planes))
+            return from_rgb(self._handed_on(coloured), encoding, fields=fields)
+        planes = self._handed_on(made.planes)
+        return planes if encoding.matrix == "rgb" else chroma_sampled(planes, made.sampling, encoding, fields)

@@ -165,3 +165,20 @@ def blue_noise_tile() -> Values:
         points[place] = True
         ranks[place] = rank
     return (ranks + 0.5) / ranks.size
+
+
+def _single(values: Values, _levels: Levels) -> Values:
+    return values
+
+
+def _half(values: Values, _levels: Levels) -> Values:
+    return values.astype(np.float16).astype(np.float32)
+
+
+def _whole(values: Values, levels: Levels) -> Values:
+    span = np.float32(levels.white - levels.black)
+    return np.rint(values * span) / span
+
+
+#: Name → how values are kept between one conversion and the next.
+PRECISIONS: dict[str, Callable[[Values, Levels], Values]] = {"single": _single, "half": _half, "whole": _whole}
