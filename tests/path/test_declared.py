@@ -9,11 +9,13 @@ from idle_quarry.errors import NotPossible, NotUnderstood
 from idle_quarry.library.house import checked, own_copy
 from idle_quarry.path.delivering import delivered
 from idle_quarry.path.edits import Edit, changes, differences, edited, put_back
+from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.house import House
 from idle_quarry.path.merging import merge
 from idle_quarry.path.registry import monitors
 from idle_quarry.path.settings import Setting, setting_at, settings_of, settings_on, with_setting
 from idle_quarry.path.settings.declared import captions_from
+from idle_quarry.path.strip_words import station_texts
 from idle_quarry.path.template import Template, content_hash
 from idle_quarry.path.voice import voice_from
 from idle_quarry.signal.rasters import Raster, protected_area
@@ -116,3 +118,24 @@ def test_two_drafts_with_such_settings_are_merged() -> None:
     assert [each.place for each in found.conflicts] == ["captions"] and found.template.captions == ("CEA-708",)
     assert found.template.house == (bay,) and found.template.line_up == "ramp"
     assert merge(HD, mine, theirs, {"captions": "mine"}).template.captions == ("OP-47",)
+
+
+def test_two_eyes_are_off_unless_said_and_then_everywhere() -> None:
+    assert (
+        "Eyes" not in [each.label for each in settings_on(HD, f"delivery:{DELIVERY}")]
+        and row(HD, "working.eyes").text == "One"
+    )
+    both = with_setting(HD, row(HD, "working.eyes"), "Two, a file each")
+    assert {f.code for f in evaluate(both).findings} >= {"eyes_missing", "eye_left_out", "eyes_not_shown"}
+    source = f"sources.{HD.sources[0].id}"
+    whole = edited(both, Edit(f"{source}.eyes", "two files"), Edit(f"deliveries.{DELIVERY}.eyes", "two files"))
+    result = evaluate(whole)
+    assert result.worst_grade == evaluate(HD).worst_grade and whole.format_number == 4
+    kept = next(station for station in result.stations if station.kind == "intermediate")
+    single = next(station for station in evaluate(HD).stations if station.kind == "intermediate")
+    rates = [float(station_texts(each)[1].split()[0]) for each in (kept, single)]
+    assert rates[0] == pytest.approx(2 * rates[1], abs=1)
+    assert evaluate(both).worst_grade == "broken"
+    squeezed = edited(whole, Edit(f"deliveries.{DELIVERY}.eyes", "side by side"))
+    link = evaluate(squeezed).link_to(f"delivery:{DELIVERY}")
+    assert link is not None and link.grade == "lossy"

@@ -32,13 +32,25 @@ def stations_of(template: Template) -> tuple[Station, ...]:
     """Return the stations of a template in the order of the path."""
     store = codecs()
     found = [
-        Station(f"source:{s.id}", "source", s.name, s.format, f"sources.{s.id}", share=s.share)
+        Station(f"source:{s.id}", "source", s.name, s.format, f"sources.{s.id}", share=s.share, eyes=s.eyes)
         for s in template.sources
     ]
-    found.append(Station("working", "working", template.working.name, template.working.format, "working"))
+    found.append(
+        Station(
+            "working", "working", template.working.name, template.working.format, "working", eyes=template.working.eyes
+        )
+    )
     codec = store[template.intermediate.codec]
     found.append(
-        Station("intermediate", "intermediate", codec.name, template.intermediate_format, "intermediate", codec=codec)
+        Station(
+            "intermediate",
+            "intermediate",
+            codec.name,
+            template.intermediate_format,
+            "intermediate",
+            codec=codec,
+            eyes=template.working.eyes,
+        )
     )
     if template.proxy and template.proxy_format:
         light = store[template.proxy.codec]
@@ -48,7 +60,9 @@ def stations_of(template: Template) -> tuple[Station, ...]:
         name = device.name if device else template.monitor.monitor
         found.append(Station("monitor", "monitor", name, template.monitor.format, "monitor"))
     found += [
-        Station(f"delivery:{d.id}", "delivery", d.name, d.format, f"deliveries.{d.id}", codec=store[d.codec])
+        Station(
+            f"delivery:{d.id}", "delivery", d.name, d.format, f"deliveries.{d.id}", codec=store[d.codec], eyes=d.eyes
+        )
         for d in template.deliveries
     ]
     return tuple(found)
@@ -65,6 +79,7 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
             plan_through(s.format, working, s.policy, out=s.cadence),
             s.policy,
             taken_out=s.cadence,
+            eyes=(s.eyes, template.working.eyes),
         )
         for s in template.sources
     ]
@@ -88,7 +103,17 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
     for d in template.deliveries:
         coding = coding_of(codecs()[d.codec], d.format)
         through = plan_through(kept.format, d.format, d.policy, into=d.cadence)
-        found.append(Link("intermediate", f"delivery:{d.id}", through, d.policy, coding, put_in=d.cadence))
+        found.append(
+            Link(
+                "intermediate",
+                f"delivery:{d.id}",
+                through,
+                d.policy,
+                coding,
+                put_in=d.cadence,
+                eyes=(template.working.eyes, d.eyes),
+            )
+        )
     return tuple(found)
 
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from idle_quarry.path.codecs import gb_per_hour
 from idle_quarry.path.edits import Edit
+from idle_quarry.path.eyes import Eyes, cost_of
 from idle_quarry.path.grades import Step, worst
 from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.policies import Policy
@@ -78,6 +79,7 @@ class Station:
     place: str
     share: float | None = None
     codec: Codec | None = None
+    eyes: Eyes = "one"
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -101,6 +103,7 @@ class Link:
     coding: Coding | None = None
     taken_out: str = ""  #: the cadence that is taken out of what comes in
     put_in: str = ""  #: the cadence that is put into what goes out
+    eyes: tuple[Eyes, Eyes] = ("one", "one")  #: of its two ends
 
     def ends(self, source: SignalFormat, target: SignalFormat) -> tuple[SignalFormat, SignalFormat]:
         """Return the formats between which pictures are converted: without the cadences of the stations' own."""
@@ -110,7 +113,8 @@ class Link:
 
     @property
     def grade(self) -> str:
-        return worst([self.plan.grade, self.coding.grade]) if self.coding else self.plan.grade
+        grades = [self.plan.grade, cost_of(*self.eyes)[0], *([self.coding.grade] if self.coding else [])]
+        return worst(grades)
 
     @property
     def steps(self) -> tuple[Step, ...]:

@@ -6,6 +6,7 @@ import re
 
 from idle_quarry.path.codecs import gb_per_hour, mbps
 from idle_quarry.path.evaluation import Link, Station
+from idle_quarry.path.eyes import files_of
 from idle_quarry.path.grades import Step
 from idle_quarry.path.steps import ColourStep, DepthStep, FitStep, RangeStep, RateStep, ScanMethod, ScanStep
 from idle_quarry.signal.formats import ORDER_WORDS, SAMPLINGS, SignalFormat
@@ -80,7 +81,7 @@ def station_texts(station: Station, *, narrow: bool = False) -> tuple[str, str, 
     if station.share is not None:
         third = f"{station.share:g} % · {third}"
     if station.kind == "intermediate" and station.codec is not None:
-        rate = mbps(station.codec, station.format)
+        rate = mbps(station.codec, station.format) * files_of(station.eyes)
         second, third = f"{rate:.0f} Mb/s", f"{gb_per_hour(rate):.0f} GB/h"
     if station.kind == "proxy":
         first, second, third = "Proxy", station.name, f"{station.format.raster.size_text}"

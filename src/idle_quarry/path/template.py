@@ -27,6 +27,7 @@ from idle_quarry.path.codecs import as_held
 from idle_quarry.path.entries import KINDS, Delivery, Entry, entry_from_data, stored_entry
 from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS, LayoutId
 from idle_quarry.path.entries.naming import FIELDS, made_name
+from idle_quarry.path.eyes import Eyes
 from idle_quarry.path.names import name_refused
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import (
@@ -132,7 +133,7 @@ class ClipException(_Value):
 class Source(_Grown):
     """A class of material that comes in, with its share of the programme in per cent."""
 
-    later = {"exceptions": 2, "pulldown": 4}
+    later = {"exceptions": 2, "pulldown": 4, "eyes": 4}
     id: Id
     name: Name
     format: Format
@@ -140,6 +141,7 @@ class Source(_Grown):
     policy: Policy = Policy()
     exceptions: tuple[ClipException, ...] = ()
     pulldown: Pulldown = "none"  #: the cadence by which whole pictures are spread over it
+    eyes: Eyes = "one"
 
     @property
     def cadence(self) -> str:
@@ -154,11 +156,12 @@ class Source(_Grown):
 class Working(_Grown):
     """The format the programme is made in, which shape inside it is kept free for others, and the light it is graded to (cd/m²)."""
 
-    later = {"protects": 4, "graded_to": 4}
+    later = {"protects": 4, "graded_to": 4, "eyes": 4}
     name: Name = "Programme"
     format: Format
     protects: Literal["nothing", "14:9", "4:3"] = "nothing"
     graded_to: Annotated[int, Field(ge=50, le=10000)] | None = None
+    eyes: Eyes = "one"
 
 
 class Intermediate(_Value):
@@ -197,7 +200,7 @@ class Delivered(_Grown):
     """One delivery: its format, codec, timecode start and sound, its layout in time and how its file is called."""
 
     later = {
-        "programme": 4, "file_name": 4, "active_format": 4, "captions": 4, "max_cll": 4, "max_fall": 4, "mastering_peak": 4, "pulldown": 4,
+        "programme": 4, "file_name": 4, "active_format": 4, "captions": 4, "max_cll": 4, "max_fall": 4, "mastering_peak": 4, "pulldown": 4, "eyes": 4,
     }  # fmt: skip
 
     id: Id
@@ -221,6 +224,7 @@ class Delivered(_Grown):
     max_fall: Light | None = None  #: and the brightest mean of a picture
     mastering_peak: Light | None = None  #: of the display it was graded on (ST 2086)
     pulldown: Pulldown = "none"  #: the cadence by which whole pictures are spread over it
+    eyes: Eyes = "one"
     policy: Policy = Policy()
 
     @property

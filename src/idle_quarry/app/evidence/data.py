@@ -8,6 +8,7 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPen
 from idle_quarry.app.evidence.common import Subject, caption, heading, text_at, text_before
 from idle_quarry.app.theme import theme
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
+from idle_quarry.path.eyes import files_of
 from idle_quarry.path.findings.coding import MARGIN
 from idle_quarry.path.registry import codecs
 
@@ -17,7 +18,7 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     at_delivery = s.target.kind == "delivery"
     fmt = s.target.format if at_delivery else template.working.format
     chosen = s.target.codec if at_delivery and s.target.codec else codecs()[template.intermediate.codec]
-    streams = 1 if at_delivery else template.intermediate.streams
+    streams = 1 if at_delivery else template.intermediate.streams * files_of(template.working.eyes)
     able = holding(fmt)
     heading(p, area, f"Codecs that hold {s.target.name if at_delivery else 'the programme'}, lowest data rate first")
     place = next((each for each in template.places if each.id == template.intermediate.place), None)

@@ -45,4 +45,5 @@ class Monitor(Entry):
     peak_cd_m2: Annotated[float, Field(gt=0, le=20000)] | None = None  #: the most light it gives
     overscan: Annotated[float, Field(ge=0, le=20)] = 0.0  #: per cent of each side that the bezel or the tube hides
     payload: Annotated[str, *word_of(PAYLOADS, "way with a payload identifier")] = "heeded"  #: of ST 352
+    two_eyes: bool = False  #: whether it shows two eyes
     tells_psf: bool = True  #: whether it tells PsF from interlaced pictures

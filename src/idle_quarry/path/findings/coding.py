@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from idle_quarry.path.codecs import as_held, cannot_hold, holding, mbps
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
+from idle_quarry.path.eyes import files_of
 from idle_quarry.path.findings.common import joined, remedy
 from idle_quarry.path.registry import codecs
 from idle_quarry.signal.formats import SignalFormat
@@ -71,7 +72,8 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
         return
     codec = codecs()[plan.codec]
     held = e.template.intermediate_format
-    each_mb = mbps(codec, held) / 8
+    files = files_of(e.template.working.eyes)
+    each_mb = mbps(codec, held) / 8 * files
     plays = e.plays(place)
     if plays is None:
         text = f"{place.name}: no speed is entered or measured; {plan.streams} streams of {codec.name} need {each_mb * plan.streams:.0f} MB/s."
@@ -84,7 +86,7 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
         return
     fitting = [
         c for c in holding(e.template.working.format)
-        if c.quality in ("intermediate", "lossless") and mbps(c, held) / 8 * plan.streams <= room
+        if c.quality in ("intermediate", "lossless") and mbps(c, held) / 8 * files * plan.streams <= room
     ]  # fmt: skip
     cure = remedy(f"Use {fitting[-1].name}", ("intermediate.codec", fitting[-1].id)) if fitting else None
     text = (

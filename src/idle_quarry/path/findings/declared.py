@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from idle_quarry.path.evaluation import Evaluation, Finding, Link
+from idle_quarry.path.eyes import cost_of
 from idle_quarry.path.findings.common import remedy
-from idle_quarry.path.registry import codecs
+from idle_quarry.path.registry import codecs, monitors
 from idle_quarry.path.steps import RateStep
 from idle_quarry.path.template import Delivered
 from idle_quarry.signal.formats import SignalFormat
@@ -25,6 +26,7 @@ _HDR = ("pq", "hlg")
 
 def find(e: Evaluation) -> Iterator[Finding]:
     t = e.template
+    yield from _eyes(e)
     for d in t.deliveries:
         where = f"delivery:{d.id}"
         link = e.link_to(where)
@@ -32,6 +34,25 @@ def find(e: Evaluation) -> Iterator[Finding]:
         if link is not None:
             yield from _active(e, d, link)
         yield from _hdr(t.working.graded_to, t.working.format, d)
+
+
+def _eyes(e: Evaluation) -> Iterator[Finding]:
+    """Eyes that are lost, squeezed or missing, and a monitor that shows one of two."""
+    for link in e.links:
+        grade, text = cost_of(*link.eyes)
+        own = e.station(link.source if link.source.startswith("source:") else link.target)
+        if grade == "broken":
+            cure = remedy(f"{own.name} has two", (f"{own.place}.eyes", link.eyes[1])) if own.kind == "source" else None
+            cure = cure or remedy("Hand over one eye", (f"{own.place}.eyes", "one"))
+            yield Finding("stop", "eyes_missing", own.id, f"{own.name}: {text}.", cure)
+        elif text and link.eyes[1] == "one":
+            yield Finding("caution", "eye_left_out", own.id, f"{own.name}: {text}.")
+        elif text:
+            yield Finding("caution", "eyes_repacked", own.id, f"{own.name}: {text}.")
+    feed = e.template.monitor
+    device = monitors().get(feed.monitor) if feed is not None else None
+    if device is not None and e.template.working.eyes != "one" and not device.two_eyes:
+        yield Finding("caution", "eyes_not_shown", "monitor", f"{device.name} shows one eye: depth is not seen on it.")
 
 
 def _captions(e: Evaluation, d: Delivered, link: Link | None) -> Iterator[Finding]:

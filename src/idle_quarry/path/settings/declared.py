@@ -7,6 +7,7 @@ from typing import Any
 
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS
+from idle_quarry.path.settings.eyes import working_eyes
 from idle_quarry.path.settings.setting import Setting, named, number, one_of, or_nothing
 from idle_quarry.path.template import Delivered, Template
 from idle_quarry.signal.rasters import PROTECTED, protected_area
@@ -53,6 +54,7 @@ def working_declared(t: Template) -> Iterator[Setting]:
         "working.protects", "working", "Protects", named(_KEPT_FREE, shape), follows, one_of(_KEPT_FREE, "shape"), tuple(_KEPT_FREE),
         free=False, explained="A narrower shape inside the picture that nothing important leaves, for receivers that show only it.",
     )  # fmt: skip
+    yield working_eyes(t.working.eyes)
     if t.working.format.encoding.transfer in _HDR or t.working.graded_to is not None:
         peak = t.working.graded_to
         yield Setting(

@@ -128,6 +128,7 @@ _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
         _Field("payload", "Payload identifier", **_words(PAYLOADS, "way with it"), follows=lambda v: {
             "heeded": "it takes the format from ST 352 where there is one", "ignored": "it looks at the timing alone",
             "needed": "without ST 352 it stays black"}[v]),
+        _Field("two_eyes", "Two eyes", **_yes_no("it shows stereoscopic pictures", "it shows one eye")),
         _Field("tells_psf", "Tells PsF", **_yes_no("PsF is shown as whole pictures", "PsF is shown as if it were interlaced")),
     ),
     Delivery: (

@@ -7,9 +7,11 @@ from collections.abc import Callable, Iterator
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.edits import value_at
 from idle_quarry.path.entries.naming import FIELDS, made_name
+from idle_quarry.path.eyes import Eyes
 from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.registry import territories
 from idle_quarry.path.settings.declared import programme_captions, working_declared
+from idle_quarry.path.settings.eyes import eyes_setting
 from idle_quarry.path.settings.formats import exception_settings, format_settings, policy_settings
 from idle_quarry.path.settings.inputs import recording_settings
 from idle_quarry.path.settings.offered import offering
@@ -79,7 +81,7 @@ def _settings_on(template: Template, sheet: str) -> Iterator[Setting]:
     if kind == "source":
         for source in template.sources:
             if source.id == ident:
-                yield from source_settings(source)
+                yield from source_settings(source, template.working.eyes)
     elif kind == "delivery":
         if any(delivery.id == ident for delivery in template.deliveries):
             yield from delivery_settings(template, ident)
@@ -87,13 +89,14 @@ def _settings_on(template: Template, sheet: str) -> Iterator[Setting]:
         yield from _SHEETS[sheet](template)
 
 
-def source_settings(source: Source) -> Iterator[Setting]:
+def source_settings(source: Source, working: Eyes = "one") -> Iterator[Setting]:
     """Yield the settings of one source."""
     sheet, place = f"source:{source.id}", f"sources.{source.id}"
     yield Setting(f"{place}.name", sheet, "Name", source.name, "what the house calls it", any_text)
     yield Setting(f"{place}.share", sheet, "Share", f"{source.share:g}", "% of the programme", number(0, 100, "%"))
     yield from format_settings(f"{place}.format", sheet, source.format)
     yield from pulldown_setting(place, sheet, source.format, source.cadence, taken=True)
+    yield from eyes_setting(place, sheet, source.eyes, working)
     yield from policy_settings(f"{place}.policy", sheet, source.policy)
     for each in source.exceptions:
         yield from exception_settings(f"{place}.exceptions.{each.id}", sheet, each)

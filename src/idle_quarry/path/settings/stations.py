@@ -8,8 +8,10 @@ from typing import Any
 
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.entries.naming import FIELDS, made_name
+from idle_quarry.path.eyes import files_of
 from idle_quarry.path.registry import codecs, monitors, programme_layouts
 from idle_quarry.path.settings.declared import delivery_declared
+from idle_quarry.path.settings.eyes import eyes_setting
 from idle_quarry.path.settings.formats import codec_setting, format_settings, policy_setting, policy_settings
 from idle_quarry.path.settings.plans import drop_setting, sound_rows, start_setting
 from idle_quarry.path.settings.pulldown import pulldown_setting
@@ -28,7 +30,7 @@ def intermediate_settings(t: Template) -> Iterator[Setting]:
     """Yield the settings of the intermediate."""
     plan, sheet = t.intermediate, "intermediate"
     yield codec_setting("intermediate.codec", sheet, plan.codec, t.working.format)
-    each = mbps(codecs()[plan.codec], t.intermediate_format) / 8
+    each = mbps(codecs()[plan.codec], t.intermediate_format) / 8 * files_of(t.working.eyes)
     yield Setting(
         "intermediate.streams",
         sheet,
@@ -100,6 +102,7 @@ def delivery_settings(t: Template, ident: str) -> Iterator[Setting]:
     yield Setting(f"{place}.name", sheet, "Name", d.name, "who it is for", any_text)
     yield from format_settings(f"{place}.format", sheet, d.format)
     yield from pulldown_setting(place, sheet, d.format, d.cadence, taken=False)
+    yield from eyes_setting(place, sheet, d.eyes, t.working.eyes)
     yield codec_setting(f"{place}.codec", sheet, d.codec, d.format)
     yield start_setting(f"{place}.start", sheet, d.start, d.drop, d.format.rate)
     yield drop_setting(f"{place}.drop", sheet, d.drop, d.format.rate)
