@@ -199,7 +199,9 @@ def test_codes() -> None:
 
 def test_colour() -> None:
     assert step("2160p50 hlg", "2160p50 pq", "colour")["grade"] == "clean"
-    bent, kept = (step("2160p50 hlg", "2160p50", "colour", tone=tone) for tone in ("compress", "reference"))
+    tones = ("compress", "reference", "soft")
+    bent, kept, soft = (step("2160p50 hlg", "2160p50", "colour", tone=tone) for tone in tones)
+    assert "lands at 90.3 % (78.3 cd/m²)" in str(soft["text"]) and soft["grade"] == "lossy"
     assert bent["grade"] == kept["grade"] == "lossy"
     assert "68.7 % (40.6 cd/m²)" in str(bent["text"]) and "reference white (75 %) stays white" in str(kept["text"])
     assert "1000 cd/m², is clipped" in str(step("2160p50 pq", "2160p50 hlg", "colour")["text"])

@@ -23,11 +23,21 @@ from idle_quarry.picture.colour import (
     pq_to_light,
     primaries_matrix,
     rgb_to_xyz,
+    rolled_off,
     scene_to_hlg,
     softened,
     to_light,
+    white_kept,
 )
-from idle_quarry.signal.colour import PRIMARIES, TRANSFERS, hlg_signal, keeps_excursions, pq_signal, tone_mapped_signal
+from idle_quarry.signal.colour import (
+    PRIMARIES,
+    TRANSFERS,
+    hlg_signal,
+    keeps_excursions,
+    pq_signal,
+    rolled_off_signal,
+    tone_mapped_signal,
+)
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")  # it says at import that it could also plot
@@ -197,6 +207,13 @@ def test_the_tone_curve_rises_keeps_its_ends_and_keeps_greys_grey() -> None:
         assert hdr_to_sdr([np.array([light])] * 3)[1][0] == pytest.approx(
             100 * tone_mapped_signal(light) ** 2.4, abs=1e-6
         )
+        assert rolled_off([np.array([light])] * 3)[0][0] == pytest.approx(
+            100 * rolled_off_signal(light) ** 2.4, abs=1e-6
+        )
+    soft, hard = rolled_off([grey] * 3)[0], white_kept([grey] * 3)[0]
+    assert (np.diff(soft) >= 0).all() and (soft <= hard + 1e-9).all() and soft[-1] == pytest.approx(100)
+    np.testing.assert_allclose(soft[grey < 87], hard[grey < 87], atol=1e-9)
+    assert rolled_off_signal(203) == pytest.approx(0.903, abs=1e-3)
     shown = converted(random_rgb(), ("bt2020", "hlg"), ("bt709", "bt709"))
     assert shown.min() >= 0 and shown.max() <= 1 and np.isfinite(shown).all()
 

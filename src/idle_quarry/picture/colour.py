@@ -3,7 +3,7 @@
 Light is display light: what the reference monitor of each standard emits, in cd/m², float64. SDR is shown by BT.1886 with
 white at 100 cd/m², HLG by BT.2100 with a peak of 1000 cd/m² and a system gamma of 1.2, PQ as absolute. Between SDR and HDR
 white is placed by BT.2408 (203 cd/m², 75 % HLG, 58 % PQ); HDR comes down to SDR by the curve of BT.2446 method A, which bends
-the whole scale, or with reference white kept and what is brighter clipped (BT.2408).
+the whole scale, with reference white kept and what is brighter clipped (BT.2408), or rolled off into white (BT.2390).
 
 Sources: ITU-R BT.1886; BT.709-6; BT.2020-2; BT.2087-0; BT.2100-2; BT.2408-7; BT.2446-1; SMPTE ST 428-1; IEC 61966-2-1.
 """
@@ -194,8 +194,30 @@ def white_kept(light: Sequence[Values]) -> list[Values]:
     return [np.minimum(channel * (SDR_WHITE / HDR_REFERENCE_WHITE), SDR_WHITE) for channel in light]
 
 
+def rolled_off(light: Sequence[Values], peak: float = HLG_PEAK) -> list[Values]:
+    """Return SDR display light, 0 to 100 cd/m², of HDR display light: a soft shoulder into white (BT.2390-10, 5.4.1).
+
+    Each channel by itself, in PQ. Light of `peak` becomes white; up to 88 cd/m² all is as in `white_kept`.
+    """
+    top = light_to_pq(np.array(peak))
+    most = light_to_pq(np.array(HDR_REFERENCE_WHITE)) / top
+    knee = 1.5 * most - 0.5
+    made = []
+    for channel in light:
+        e = light_to_pq(np.clip(channel, 0, peak)) / top
+        t = np.maximum((e - knee) / (1 - knee), 0)
+        shoulder = (1 + t * t * (2 * t - 3)) * knee + t * (1 - t) ** 2 * (1 - knee) + t * t * (3 - 2 * t) * most
+        bent = pq_to_light(np.where(t > 0, shoulder, e) * top)
+        made.append(np.minimum(bent * (SDR_WHITE / HDR_REFERENCE_WHITE), SDR_WHITE))
+    return made
+
+
 #: How HDR comes down to SDR, by the policy's names: R, G, B of BT.2020, cd/m², to the same up to 100 cd/m².
-TONES: dict[str, Callable[[Sequence[Values]], list[Values]]] = {"compress": hdr_to_sdr, "reference": white_kept}
+TONES: dict[str, Callable[[Sequence[Values]], list[Values]]] = {
+    "compress": hdr_to_sdr,
+    "reference": white_kept,
+    "soft": rolled_off,
+}
 
 
 def light_in(

@@ -155,6 +155,31 @@ def pq_signal(luminance_cdm2: float) -> float:
     return float(((c1 + c2 * power) / (1 + c3 * power)) ** m2)
 
 
+def pq_luminance(signal: float) -> float:
+    """Return the luminance in cd/m² of a PQ signal 0…1 (BT.2100-2, table 4, EOTF)."""
+    m1, m2 = 2610 / 16384, 2523 / 4096 * 128
+    c1, c2, c3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
+    power = signal ** (1 / m2)
+    return float(10000 * (max(power - c1, 0.0) / (c2 - c3 * power)) ** (1 / m1))
+
+
+def rolled_off_signal(luminance_cdm2: float, peak_cdm2: float = 1000.0) -> float:
+    """Return the SDR signal 0…1 of a grey in HDR whose light is rolled off into white (BT.2390-10, 5.4.1).
+
+    Reference white is the brightest the curve leaves, and that becomes SDR white. Light above `peak_cdm2` is clipped.
+
+    >>> round(rolled_off_signal(1000.0), 3)
+    1.0
+    """
+    peak = pq_signal(peak_cdm2)
+    most = pq_signal(HDR_REFERENCE_WHITE_CDM2) / peak
+    e, knee = min(pq_signal(luminance_cdm2) / peak, 1.0), 1.5 * most - 0.5
+    if e > knee:
+        t = (e - knee) / (1 - knee)
+        e = (2 * t**3 - 3 * t**2 + 1) * knee + (t**3 - 2 * t**2 + t) * (1 - knee) + (3 * t**2 - 2 * t**3) * most
+    return float((pq_luminance(e * peak) / HDR_REFERENCE_WHITE_CDM2) ** (1 / 2.4))
+
+
 def tone_mapped_signal(luminance_cdm2: float, peak_cdm2: float = 1000.0) -> float:
     """Return the SDR signal 0…1 that BT.2446-1 method A (4.2) makes of a grey in HDR, both displays as the method has them.
 

@@ -14,6 +14,7 @@ from idle_quarry.signal.colour import (
     TRANSFERS,
     gamut_outside,
     is_hdr,
+    rolled_off_signal,
     tone_mapped_signal,
 )
 from idle_quarry.signal.formats import Encoding
@@ -78,12 +79,14 @@ def transfer_words(source: str, target: str, tone: str) -> tuple[str, str]:
         white = f"reference white ({_WHITE[source]})"
         if tone == "reference":
             return "lossy", f"{names}: {white} stays white (BT.2408), light above it is clipped; sub-black is clipped"
-        signal = tone_mapped_signal(HDR_REFERENCE_WHITE_CDM2)
+        soft = tone == "soft"
+        signal = (rolled_off_signal if soft else tone_mapped_signal)(HDR_REFERENCE_WHITE_CDM2)
         lands = f"{percent(signal)} ({100 * signal**2.4:.1f} cd/m²)"
         clipped = ", above 1000 cd/m² it is clipped" if source == "pq" else ""
+        bent = "light is rolled off into white (BT.2390)" if soft else "the whole scale is bent (BT.2446 A)"
         return (
             "lossy",
-            f"{names}: the whole scale is bent (BT.2446 A){clipped}: {white} lands at {lands}; sub-black is clipped",
+            f"{names}: {bent}{clipped}: {white} lands at {lands}; sub-black is clipped",
         )
     if source == "pq" and target == "hlg":
         return "lossy", f"{names}: light above the HLG display's peak, 1000 cd/m², is clipped"
