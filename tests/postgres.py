@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import pwd
 import shutil
@@ -85,7 +86,8 @@ class PrivateServer:
         above = self._process.pid
         children = Path(f"/proc/{above}/task/{above}/children").read_text().split()
         for process in (above, *map(int, children)):
-            os.kill(process, number)
+            with contextlib.suppress(ProcessLookupError):  # a session that ended since
+                os.kill(process, number)
 
     def database(self, name: str) -> None:
         """Make an empty database."""

@@ -139,6 +139,21 @@ def _parser() -> argparse.ArgumentParser:
     add(library, "rescue", "make a library of what is sound in a damaged one").add_argument("file", metavar="FILE")
     each = add(library, "carry", "copy the whole library into an empty one: from a file to a server, or back")
     each.add_argument("to", metavar="PLACE", help="a new file, or the address of a server that was set up")
+    line = add(commands, "line", "the serial digital signal as words").add_subparsers(
+        dest="action", parser_class=_Parser, metavar="ACTION", required=True
+    )
+    each = add(line, "write", "words of the serial signal with a test picture and tone")
+    each.add_argument("format", metavar="FORMAT")
+    each.add_argument("file", metavar="FILE")
+    each.add_argument(
+        "--interface", metavar="I", help="SD, HD, 3G-A, 3G-B, 6G, 12G, quad 3G; else the smallest that carries it"
+    )
+    each.add_argument(
+        "--test", metavar="T", default="bars", help="the picture: bars, pluge, ramp, zone, flash, white, black ..."
+    )
+    each.add_argument("--frames", metavar="N", type=int, default=2)
+    each.add_argument("--start", metavar="TC", default="10:00:00:00", help="timecode of the first frame")
+    add(line, "read", "what a receiver makes of such words").add_argument("file", metavar="FILE")
     house = add(commands, "house", "the house's own monitors, specs, codecs, formats and layouts").add_subparsers(
         dest="action", parser_class=_Parser, metavar="ACTION", required=True
     )
@@ -213,12 +228,13 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
             keeping,
         )
 
+        modules = [keeping, editing, house, commands]
+        if options.command == "line":
+            from idle_quarry.cli import line
+
+            modules = [line]
         name = "_".join(part for part in (options.command, getattr(options, "action", None)) if part).replace("-", "_")
-        return int(
-            next(getattr(module, name) for module in (keeping, editing, house, commands) if hasattr(module, name))(
-                options, out
-            )
-        )
+        return int(next(getattr(module, name) for module in modules if hasattr(module, name))(options, out))
     except QuarryError as error:
         complain(str(error))
         return 2

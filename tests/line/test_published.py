@@ -1,0 +1,126 @@
+"""Words against what the standards print, and against other people's arithmetic."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import anycrc
+import numpy as np
+import pytest
+
+from idle_quarry.line import kernels
+from idle_quarry.line.packets import packet, read_timecode, timecode_data
+from idle_quarry.line.payload import payload_bytes, payload_text, read_payload
+from idle_quarry.line.rasters import line_rasters
+from idle_quarry.line.read_sound import _error_code
+from idle_quarry.line.sound import error_code, hd_packets, samples_in
+from idle_quarry.line.transport import transport
+from idle_quarry.line.words import CRC_16, CRC_18, XYZ, line_number_of, line_number_words, mended_reference
+from idle_quarry.line.write import LineWriter
+from idle_quarry.signal.timecode import Timecode
+from idle_quarry.signal.words import format_from_words
+from tests.line.pictures import noise
+
+
+def test_timing_references_are_those_of_bt_656_and_mend_one_bit() -> None:
+    for index, word in enumerate(XYZ):
+        f, v, h = index >> 2 & 1, index >> 1 & 1, index & 1
+        bits = (1, f, v, h, v ^ h, f ^ h, f ^ v, f ^ v ^ h, 0, 0)  # BT.656-5, table 3
+        assert word == int("".join(map(str, bits)), 2)
+        assert all(mended_reference(word ^ 1 << bit) == (f, v, h) for bit in range(10))
+        assert mended_reference(word ^ 0b0011000000) != (f, v, h)
+
+
+@pytest.mark.parametrize(("table", "width", "polynomial"), [(CRC_18, 18, 0x00031), (CRC_16, 16, 0x1021)])
+def test_codes_are_those_of_another_library(table: np.ndarray, width: int, polynomial: int) -> None:
+    words = np.random.default_rng(3).integers(0, 1024, 776).astype(np.uint16)
+    bits = words[:, None] >> np.arange(10) & 1  # lowest first, as the line sends them
+    theirs = anycrc.CRC(width, polynomial, 0, False, False, 0).calc(np.packbits(bits.astype(np.uint8)).tobytes())
+    assert int(f"{kernels.code_of(words, table):0{width}b}"[::-1], 2) == theirs
+
+
+def test_packets_as_st_352_and_st_291_print_them() -> None:
+    words = [int(word) for word in packet(0x41, 0x01, (0x89, 0xCA, 0x00, 0x01))]
+    assert words[:6] == [0x000, 0x3FF, 0x3FF, 0x241, 0x101, 0x104]
+    for word in words[3:-1]:
+        assert (word & 0x1FF).bit_count() % 2 == 0 and word >> 9 != word >> 8 & 1
+    assert words[-1] & 0x1FF == sum(word & 0x1FF for word in words[3:-1]) % 512
+
+
+@pytest.mark.parametrize(
+    ("words", "interface", "identifier"),
+    [
+        ("1080p59.94", "3G-A", "0x89CA0001"), ("1080i25", "HD", "0x85050001"), ("1080psf25", "HD", "0x85450001"),
+        ("720p50", "HD", "0x84C90001"), ("576i25", "SD", "0x81050001"), ("480i29.97 16:9", "SD", "0x81068001"),
+        ("1080p50", "3G-B", "0x8A490001"), ("2160p50 hlg", "12G", "0xCED92001"), ("2160p25 4:2:2", "6G", "0xC0C50001"),
+        ("1080p25 4:4:4 12bit", "3G-A", "0x89C50102"), ("2048x1080p24", "HD", "0x85C34001"),
+    ],
+)  # fmt: skip
+def test_payload_identifiers(words: str, interface: str, identifier: str) -> None:
+    fmt = format_from_words(words)
+    data = payload_bytes(fmt, transport(fmt, interface))
+    assert payload_text(data) == identifier
+    said = read_payload(data)
+    assert (said.rate, said.scan, said.sampling, said.bits) == (
+        fmt.rate,
+        fmt.scan,
+        fmt.encoding.sampling,
+        fmt.encoding.bit_depth,
+    )
+    assert said.transfer == fmt.encoding.transfer
+
+
+def test_lines_of_pictures() -> None:
+    rows = {name: raster.picture_lines(height) for name, raster, height in (
+        ("625", line_rasters()["625"], 576), ("486", line_rasters()["525"], 486), ("480", line_rasters()["525"], 480),
+        ("i", line_rasters()["1125 interlaced"], 1080), ("p", line_rasters()["1125 progressive"], 1080), ("720", line_rasters()["750"], 720),
+    )}  # fmt: skip
+    ends = {name: (made[0][0], made[1][0], made[-2][0], made[-1][0]) for name, made in rows.items()}
+    assert ends == {
+        "625": (23, 336, 310, 623), "486": (283, 21, 525, 263), "480": (285, 23, 524, 262), "i": (21, 584, 560, 1123),
+        "p": (42, 43, 1120, 1121), "720": (26, 27, 744, 745),
+    }  # fmt: skip
+    for raster in line_rasters().values():
+        told = {
+            line
+            for made in (raster.payload, raster.timecode, raster.active_format, raster.sound_control)
+            for line in made
+        }
+        assert all(raster.flags(line)[1] == 1 for line in told)  # all of it lies in vertical blanking
+    assert [line_number_of(*line_number_words(n)) for n in range(1, 1126)] == list(range(1, 1126))
+    assert line_number_words(1125) == (0x194, 0x220)  # 1125 is 1000 1100101 in binary; ST 292-1, table 3
+
+
+def test_a_line_has_its_parts_where_st_292_has_them() -> None:
+    fmt = format_from_words("1080i25")
+    frame = LineWriter(fmt, transport(fmt)).frame([noise(fmt)])[0]
+    assert [f"{int(word):03X}" for word in frame[9, :8, 1]][:6] == ["3FF", "000", "000", "2D8", "228", "200"]
+    assert [int(word) for word in frame[9, 716:720, 0]] == [0x3FF, 0, 0, 0x2AC]
+    assert frame.reshape(-1)[:8].tolist() == [0x3FF, 0x3FF, 0, 0, 0, 0, 0x2D8, 0x2D8]  # C before Y
+
+
+def test_sound_follows_the_cadence_of_st_299_and_its_error_code_divides() -> None:
+    assert [samples_in(n, Fraction(30000, 1001)) for n in range(5)] == [1602, 1601, 1602, 1601, 1602]
+    assert sum(samples_in(n, Fraction(60000, 1001)) for n in range(5)) == 4004
+    rng = np.random.default_rng(5)
+    samples = rng.integers(-(1 << 23), 1 << 23, (40, 4)).astype(np.int32)
+    words = hd_packets(samples, 2, 0, np.arange(40), np.arange(40), np.zeros(40, bool))
+    assert (_error_code(words) == error_code(words[:, :24])).all()  # a register and a long division
+    damaged = words.copy()
+    damaged[:, 11] ^= 0x10
+    assert (_error_code(damaged) != error_code(words[:, :24])).any(axis=1).all()
+    assert hex(words[0, 3]) == "0x1e5"
+
+
+@pytest.mark.parametrize("text", ["10:20:30:24", "23:59:59:00", "00:00:00:01"])
+@pytest.mark.parametrize(
+    "rate", [Fraction(25), Fraction(50), Fraction(30000, 1001), Fraction(60000, 1001), Fraction(24)]
+)
+def test_timecode_comes_back(text: str, rate: Fraction) -> None:
+    moment = Timecode.from_text(text if rate != 24 else text.replace(":24", ":23"), rate)
+    for kind in (0, 1, 2):
+        read = read_timecode(timecode_data(moment, kind), rate)
+        assert read is not None and read[:2] == (kind, moment)
+    nibbles = timecode_data(Timecode.from_text("12:34:56:07", Fraction(25)), 0)
+    assert [each >> 4 for each in nibbles][0::2] == [7, 0, 6, 5, 4, 3, 2, 1]
+    assert read_timecode([0xF0, *nibbles[1:]], Fraction(25)) is None
