@@ -7,6 +7,7 @@ from fractions import Fraction
 import anycrc
 import numpy as np
 import pytest
+from tests.line.pictures import noise
 
 from idle_quarry.line import kernels
 from idle_quarry.line.packets import packet, read_timecode, timecode_data
@@ -19,7 +20,6 @@ from idle_quarry.line.words import CRC_16, CRC_18, XYZ, line_number_of, line_num
 from idle_quarry.line.write import LineWriter
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words
-from tests.line.pictures import noise
 
 
 def test_timing_references_are_those_of_bt_656_and_mend_one_bit() -> None:

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from tests.line.pictures import noise
 
 from idle_quarry.errors import NotPossible, QuarryError
 from idle_quarry.line.files import read_links, write_words
@@ -22,7 +23,6 @@ from idle_quarry.signal.catalogue import standard_formats
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words
-from tests.line.pictures import noise
 
 #: Not all of the catalogue's formats need be tried over each: one of each raster, scan, mapping and division, and every rate.
 CASES = [

@@ -135,6 +135,7 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
     "disk_speed_unknown": (Edit("places.cache.plays_mb_s", None),),
     "place_unknown": (Edit("intermediate.place", "nowhere"),),
     "monitor_black": monitor("lounge", "1080i25"),
+    "monitor_misread": monitor("suite-sdr", "1080p50 hlg"),
     "full_range_on_sdi": (Edit("monitor.format.range", "full"), Edit("monitor.monitor", "suite-sdr")),
     "monitor_differs": monitor("suite-sdr", "1080psf25"),
     "drop_frame_impossible": (Edit("timecode.drop", True),),

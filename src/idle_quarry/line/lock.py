@@ -95,7 +95,10 @@ def timing_of(lines: Words, streams: int) -> Timing | None:
 
 def _possible(timing: Timing) -> bool:
     if timing.raster.of_sd:
-        return timing.streams == 1 and (timing.words, timing.width) == ({625: 1728, 525: 1716}[timing.raster.lines], 720)
+        return timing.streams == 1 and (timing.words, timing.width) == (
+            {625: 1728, 525: 1716}[timing.raster.lines],
+            720,
+        )
     if timing.streams == 1 or timing.words % timing.step or timing.samples not in SAMPLES[timing.raster.lines]:
         return False
     return timing.width in ((1280,) if timing.raster.lines == 750 else (1920, 2048))
