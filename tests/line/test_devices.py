@@ -10,7 +10,7 @@ import pytest
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.line.devices import MonitorStandIn, OutputCard, Receiver
-from idle_quarry.line.face import meant
+from idle_quarry.line.face import Drawing
 from idle_quarry.line.sending import SentSound, sent_frames
 from idle_quarry.line.write import Said
 from idle_quarry.path.entries import Monitor
@@ -121,7 +121,8 @@ def test_what_is_misread_looks_it() -> None:
     assert trimmed is not None and trimmed.picture is not None and trimmed.picture.shape == (486, 864, 3)
     flicker = sent("1080psf25", monitor(tells_psf=False), picture="zone")
     even = flicker.face()
-    whole = meant(flicker.receiver.frame)  # type: ignore[arg-type]
+    assert flicker.receiver.frame is not None
+    whole = Drawing(flicker.receiver.frame, None).meant()
     assert even is not None and even.picture is not None and whole is not None
     assert np.abs(even.picture.astype(int) - whole).mean() > 2
 

@@ -36,6 +36,7 @@ if TYPE_CHECKING:  # read when a view of theirs is first opened
     from idle_quarry.app.models.importing import Importing
     from idle_quarry.app.models.intake import Intake
     from idle_quarry.app.models.jobs import Jobs
+    from idle_quarry.app.models.line_up import LineUp
     from idle_quarry.app.models.many import Many
     from idle_quarry.app.models.merge import Merge
     from idle_quarry.app.models.profile import Profile
@@ -64,6 +65,7 @@ class Desk(QObject):
     guide: Later[Guide] = Later("guide", "Guide")
     intake: Later[Intake] = Later("intake", "Intake")
     proof: Later[Proof] = Later("proof", "Proof")
+    line_up: Later[LineUp] = Later("line_up", "LineUp")
     jobs: Later[Jobs] = Later("jobs", "Jobs")
     profile: Later[Profile] = Later("profile", "Profile")
 

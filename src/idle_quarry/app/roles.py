@@ -23,6 +23,8 @@ GROUNDS = {"ground": _Role.Window, "bench": _Role.AlternateBase, "ledge": _Role.
 
 def as_role(widget: QWidget, name: str) -> None:
     """Give a widget's text its role."""
+    if widget.property("role") == name:
+        return
     widget.setProperty("role", name)
     widget.setForegroundRole(TEXTS[name])
     if name in _TYPE:

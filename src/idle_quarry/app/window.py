@@ -35,7 +35,7 @@ from idle_quarry.app.widgets.tabs import Tabs
 from idle_quarry.library import Search
 
 #: Views that show what is open: not the first thing to be seen at a start.
-_LATER = ("Path", "Proof", "Profile", "Guide")
+_LATER = ("Path", "Proof", "Line-up", "Profile", "Guide")
 _NARROW = 1000
 
 
@@ -232,6 +232,8 @@ class MainWindow(QMainWindow):
             if split.objectName():
                 preferences.layout[split.objectName()] = bytes(split.saveState().toBase64().data()).decode()
         preferences.save()
+        if "line_up" in vars(self.desk):
+            self.desk.line_up.stop()
         super().closeEvent(event)
 
     def _take_layout(self, view: QWidget) -> None:

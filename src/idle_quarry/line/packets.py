@@ -28,7 +28,7 @@ def packet(did: int, sdid: int, data: Sequence[int]) -> Words:
     """Return a packet with data of eight bits each.
 
     >>> [f"{word:03X}" for word in packet(0x41, 0x01, (0x89, 0xCA, 0x00, 0x01))]
-    ['000', '3FF', '3FF', '241', '101', '104', '189', '2CA', '200', '101', '092']
+    ['000', '3FF', '3FF', '241', '101', '104', '189', '2CA', '200', '101', '19A']
     """
     inner = with_parity(np.array([did, sdid, len(data), *data]))
     return np.concatenate([np.array(ADF, np.uint16), inner, np.atleast_1d(checksum(inner))])

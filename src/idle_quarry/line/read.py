@@ -4,19 +4,23 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.line import kernels
+from idle_quarry.line.by_lines import by_lines
 from idle_quarry.line.faults import Fault, Found
 from idle_quarry.line.judged import contradiction, format_of, stream_name
 from idle_quarry.line.lines_in_words import Lines
 from idle_quarry.line.lock import Timing, nominal_rate
 from idle_quarry.line.packets import ACTIVE_FORMAT, EDH, PAYLOAD, TIMECODE, read_timecode
 from idle_quarry.line.payload import Payload, read_payload
+from idle_quarry.line.rasters import LineRaster
 from idle_quarry.line.read_packets import MANY, Held, Packet, single, stream_packets
 from idle_quarry.line.read_sound import GroupSound, sound_of
 from idle_quarry.line.received import Lock, ReceivedFrame
@@ -25,6 +29,25 @@ from idle_quarry.signal.timecode import Timecode
 
 #: Packets of one line and stream that are looked for.
 _MOST_PACKETS = 24
+
+
+@dataclass(frozen=True)
+class _Expected:
+    """What stands in each line of a raster: its timing references by H (lines, 4), its number's words, whether it holds picture."""
+
+    references: tuple[Words, Words]
+    numbers: Words
+    active: NDArray[np.bool_]
+
+
+@lru_cache(maxsize=8)
+def _expected(raster: LineRaster) -> _Expected:
+    made = np.zeros((2, raster.lines, 4), np.uint16)
+    made[:, :, 0] = 0x3FF
+    for h in (0, 1):
+        made[h, :, 3] = [reference(f, v, h) for f, v in raster.all_flags]
+    numbers = np.array([line_number_words(n + 1) for n in range(raster.lines)], np.uint16)
+    return _Expected((made[0], made[1]), numbers, np.array([v == 0 for _, v in raster.all_flags]))
 
 
 class LineReader:
@@ -72,7 +95,15 @@ class LineReader:
         self._last_frames = list(links)
         told = [replace(each, frame=self._frame) for each in faults]
         made = ReceivedFrame(
-            self._frame, lock, tuple(links), tuple(packets), sound, moment, active, (*told, *found.all())
+            self._frame,
+            lock,
+            tuple(links),
+            tuple(packets),
+            _sound_words(held, timing.raster.lines),
+            sound,
+            moment,
+            active,
+            (*told, *found.all()),
         )
         self._frame += 1
         return made
@@ -94,18 +125,14 @@ class LineReader:
         """Tell timing references, line numbers and CRC that are not as they must be."""
         lines, raster = timing.raster.lines, timing.raster
         of = f" of link {number + 1}" if number else ""
-        flags = [raster.flags(n + 1) for n in range(lines)]
+        expected = _expected(raster)
         for at, h in ((0, 1), (timing.sav, 0)):
-            expected = np.empty((lines, 4), np.uint16)
-            expected[:, 0], expected[:, 1:3] = 0x3FF, 0
-            expected[:, 3] = [reference(f, v, h) for f, v in flags]
-            wrong = (link[:, at : at + 4] != expected[:, :, None]).any(axis=(1, 2))
+            wrong = (link[:, at : at + 4] != expected.references[h][:, :, None]).any(axis=(1, 2))
             for line in np.flatnonzero(wrong):
                 found.tell("timing reference", int(line) + 1, f"{'EAV' if h else 'SAV'}{of} has wrong bits")
         if raster.of_sd:
             return
-        numbers = np.array([line_number_words(n + 1) for n in range(lines)], np.uint16)
-        wrong = (link[:, 4:6] != numbers[:, :, None]).any(axis=(1, 2))
+        wrong = (link[:, 4:6] != expected.numbers[:, :, None]).any(axis=(1, 2))
         for line in np.flatnonzero(wrong):
             told = line_number_of(int(link[line, 4, -1]), int(link[line, 5, -1]))
             found.tell(
@@ -117,7 +144,7 @@ class LineReader:
             )
         codes = np.empty((lines, timing.streams), np.uint32)
         before = self._last_lines[number]
-        kernels.line_codes(link, timing.sav + 4, CRC_18, codes, link[-1] if before is None else before)
+        by_lines(kernels.line_codes, lines, link, timing.sav + 4, CRC_18, codes, link[-1] if before is None else before)
         wrong_codes = (link[:, 6] != with_complement(codes & 0x1FF)) | (link[:, 7] != with_complement(codes >> 9))
         if before is None:  # what came before the first line is not known
             wrong_codes[0] = False
@@ -133,11 +160,20 @@ class LineReader:
     def _looked(self, link: Words, timing: Timing, found: Found) -> Iterator[tuple[int, Held]]:
         """Yield packets of each stream, telling reserved codes and what is wrong in blanking."""
         lines, streams = link.shape[0], timing.streams
-        active = np.array([timing.raster.flags(n + 1)[1] == 0 for n in range(lines)])
         positions = np.zeros((lines, streams, _MOST_PACKETS), np.int32)
         faults = np.zeros((lines, streams, 4), np.int32)
         head = 4 if timing.raster.of_sd else 8
-        kernels.look(link, active, head, timing.sav, timing.raster.of_sd, positions, faults)
+        by_lines(
+            kernels.look,
+            lines,
+            link,
+            _expected(timing.raster).active,
+            head,
+            timing.sav,
+            timing.raster.of_sd,
+            positions,
+            faults,
+        )
         for line, stream in np.argwhere(faults[:, :, 0] > 0):
             count, at = int(faults[line, stream, 0]), int(faults[line, stream, 1])
             found.tell(
@@ -249,6 +285,13 @@ class LineReader:
                         each.line,
                         f"the {kind} of lines {first} to {(last - 1) % raster.lines + 1} is not as it was sent",
                     )
+
+
+def _sound_words(held: Sequence[Held], lines: int) -> NDArray[np.int32]:
+    counted = np.zeros(lines, np.int32)
+    for each in held:
+        np.add.at(counted, each.line - 1, each.words.shape[1])
+    return counted
 
 
 def read_words(links: Sequence[Words], mwords: float | None = None) -> Iterator[ReceivedFrame]:

@@ -52,6 +52,7 @@ class ReceivedFrame:
     lock: Lock
     links: tuple[Words, ...]
     packets: tuple[Packet, ...]
+    sound_words: NDArray[np.int32]  #: for each line, how many words of its blanking are sound
     sound: dict[int, GroupSound]
     timecode: Timecode | None
     active_format: int | None
@@ -73,6 +74,22 @@ class ReceivedFrame:
         Values have ten bits, twelve where the line says so. Raises `NotPossible` where it is not known what the line holds.
         """
         return _pictures(self)
+
+    def rows(self) -> tuple[Planes, NDArray[np.int64]]:
+        """Return the frame's first picture as planes and, for each row of it, the plane's row that holds it.
+
+        Of 4:2:2 in ten bits the planes are views of the words themselves: nothing is copied. Raises as `pictures` does.
+        """
+        fmt, timing = self.lock.format, self.lock.timing
+        whole = fmt is not None and fmt.encoding.sampling == "4:2:2" and fmt.encoding.bit_depth == 10
+        if not whole or timing.raster.of_sd or timing.streams != 2 or len(self.links) != 1 or timing.step != 1:
+            planes = self.pictures()[0]
+            return planes, np.arange(len(planes[0]))
+        begin = timing.sav + 4
+        link = self.links[0]
+        spans = [np.arange(first - 1, last) for first, last in timing.raster.active]
+        rows = spans[0] if len(spans) == 1 else np.stack(spans, axis=1).reshape(-1)
+        return (link[:, begin:, 1], link[:, begin::2, 0], link[:, begin + 1 :: 2, 0]), rows
 
     @property
     def samples(self) -> NDArray[np.int32]:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.line import kernels
+from idle_quarry.line.by_lines import by_lines
 from idle_quarry.line.edh import lay_edh
 from idle_quarry.line.mapping import Planes, lay_pictures
 from idle_quarry.line.packets import ACTIVE_FORMAT, PAYLOAD, TIMECODE, active_format_data, packet, timecode_data
@@ -90,6 +91,7 @@ class LineWriter:
         # what came before the first line of the first frame: vertical blanking
         self._before: list[Words | None] = [None] * way.interface.links
         self._last_line = [frame[-1].copy() for frame in self._blank]
+        self._kept: dict[int, tuple[list[NDArray[np.uint16]], Words]] = {}
         self._frame = 0
         self._sent = 0
 
@@ -110,8 +112,7 @@ class LineWriter:
             raise ValueError(f"a frame here takes {self.pictures} pictures, not {len(pictures)}")
         made = []
         for number, blank in enumerate(self._blank):
-            frame = blank.copy()
-            lay_pictures(frame, self.format, self.way, number, pictures)
+            frame, still = self._with_pictures(number, blank, pictures)
             if timecode is not None:
                 self._lay_timecode(frame, timecode)
             if sound is not None and number == 0:
@@ -124,11 +125,22 @@ class LineWriter:
                     self.format.rate / self.way.pictures,
                     self._sent,
                 )
-            self._close(frame, number)
+            self._close(frame, number, still)
             made.append(frame)
         self._frame += 1
         self._sent += 0 if sound is None else len(sound)
         return made
+
+    def _with_pictures(self, number: int, blank: Words, pictures: Sequence[Planes]) -> tuple[Words, bool]:
+        """Return a frame of a link with pictures laid in, and whether they stand still: those are laid, and closed, once."""
+        planes = [plane for picture in pictures for plane in picture]
+        kept = self._kept.get(number)
+        if kept is None or len(kept[0]) != len(planes) or any(a is not b for a, b in zip(kept[0], planes, strict=True)):
+            frame = blank.copy()
+            lay_pictures(frame, self.format, self.way, number, pictures)
+            self._kept[number] = (planes, frame)
+            return frame.copy(), False
+        return kept[1].copy(), True
 
     def _lay_timecode(self, frame: Words, moment: Timecode) -> None:
         ltc, first, *second = self.way.raster.timecode
@@ -138,13 +150,24 @@ class LineWriter:
             words = packet(*TIMECODE, timecode_data(told, kind, second=kind == 2))
             _lay(frame[line - 1, :, self.way.luma_at(0)], at, words)
 
-    def _close(self, frame: Words, number: int) -> None:
+    def _close(self, frame: Words, number: int, still: bool) -> None:
         """Put in what protects the words: CRC of each line, in SD the codes of RP 165."""
         if self.way.raster.of_sd:
             lay_edh(frame, self._before[number], self.way)
             self._before[number] = frame
             return
         codes = np.empty((self.way.raster.lines, self.way.streams), np.uint32)
-        kernels.line_codes(frame, self.way.sav + 4, CRC_18, codes, self._last_line[number])
-        frame[:, 6], frame[:, 7] = with_complement(codes & 0x1FF), with_complement(codes >> 9)
+        given = (frame, self.way.sav + 4, CRC_18, codes, self._last_line[number])
+        kept = self._kept[number][1]
+        if still:  # codes cover no horizontal blanking: only the lines behind those with timecode have others
+            frame[:, 6:8] = kept[:, 6:8]
+            rows = sorted(line % len(frame) for line in self.way.raster.timecode)
+            for row in rows:
+                kernels.line_codes(row, row + 1, *given)
+        else:
+            rows = list(range(len(frame)))
+            by_lines(kernels.line_codes, len(frame), *given)
+        frame[rows, 6], frame[rows, 7] = with_complement(codes[rows] & 0x1FF), with_complement(codes[rows] >> 9)
+        if not still:
+            kept[:, 6:8] = frame[:, 6:8]
         self._last_line[number] = frame[-1].copy()

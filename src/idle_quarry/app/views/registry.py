@@ -141,6 +141,7 @@ VIEWS = (
         "Intake", "intake.view", "IntakeView", guide="Find out what clips", takes=_is_media, take=_look_at, finds=_clips
     ),
     ViewRow("Proof", "proof.view", "ProofView", guide="codecs and disks"),
+    ViewRow("Line-up", "line_up.view", "LineUpView", guide="Line up a bay"),
     ViewRow("Jobs", "jobs.view", "JobsView", guide="Start and check a job", finds=_jobs),
     ViewRow("Profile", "profile.view", "ProfileView", tab=False, guide="Your profile"),
     ViewRow("Guide", "guide.view", "GuideView", tab=False),

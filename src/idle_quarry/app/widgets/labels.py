@@ -33,6 +33,8 @@ class OneLine(QLabel):
             as_role(self, role)
 
     def setText(self, text: str) -> None:
+        if text == self.text():
+            return
         super().setText(text)
         self.setToolTip(text)
 

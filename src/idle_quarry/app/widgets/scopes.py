@@ -7,33 +7,14 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from idle_quarry.app.drawing.traces import signed, trace
 from idle_quarry.app.models.scrubber import Seen
 from idle_quarry.app.theme import theme
 from idle_quarry.media import Clip
 from idle_quarry.media.measurement.levels import bar_codes
 from idle_quarry.media.measurement.measured import SoundFound
-from idle_quarry.picture.scopes import Counts
 from idle_quarry.signal.formats import Encoding
 from idle_quarry.signal.levels import Levels
-
-
-def _trace(counts: Counts, role: str) -> QImage:
-    """Return counts as a picture of light: few samples faint, many bright, row 0 at the bottom."""
-    strength = np.sqrt(
-        np.clip(counts / max(1.0, float(np.percentile(counts[counts > 0], 96)) if counts.any() else 1.0), 0, 1)
-    )
-    colour = theme.colour(role)
-    image = np.zeros((*counts.shape, 4), np.uint8)
-    image[..., 0], image[..., 1], image[..., 2] = colour.red(), colour.green(), colour.blue()
-    image[..., 3] = (strength * 255).astype(np.uint8)
-    flipped = np.ascontiguousarray(image[::-1])
-    height, width = counts.shape
-    return QImage(flipped.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBA8888)
-
-
-def _signed(value: float, digits: int = 1) -> str:
-    """Return a number with a minus sign as long as a plus."""
-    return f"{value:.{digits}f}".replace("-", "−")
 
 
 class LevelScopes(QWidget):
@@ -50,8 +31,8 @@ class LevelScopes(QWidget):
         self._seen = seen
         self._images = None
         if seen is not None:
-            colour = _trace(seen.vectors, "sage") if seen.vectors is not None else None
-            self._images = (_trace(seen.waveform, "sage"), colour)
+            colour = trace(seen.vectors, "sage") if seen.vectors is not None else None
+            self._images = (trace(seen.waveform, "sage"), colour)
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -171,7 +152,7 @@ class SoundLevels(QWidget):
             painter.drawLine(QPointF(x(mark), top - 4), QPointF(x(mark), top + line * len(found.channels)))
             painter.setPen(theme.colour("dust"))
             place = QRectF(x(mark) - 20, theme.px(8), 40, theme.px(16))
-            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, _signed(mark, 0))
+            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, signed(mark, 0))
         for n, channel in enumerate(found.channels):
             y = top + n * line
             painter.setPen(theme.colour("chalk"))
@@ -187,7 +168,7 @@ class SoundLevels(QWidget):
             painter.setPen(QPen(colour, 2))
             painter.drawLine(QPointF(x(peak), body.top()), QPointF(x(peak), body.bottom()))
             painter.setPen(theme.colour("dust"))
-            painter.drawText(QRectF(right + 8, y, 80, line), Qt.AlignmentFlag.AlignVCenter, f"{_signed(peak)} dBFS")
+            painter.drawText(QRectF(right + 8, y, 80, line), Qt.AlignmentFlag.AlignVCenter, f"{signed(peak)} dBFS")
         y = top + line * len(found.channels) + theme.px(12)
         lines = [f"{found.loudness_words()}, {found.sample_rate} Hz", *found.said()]
         for n, text in enumerate(lines):

@@ -1,0 +1,83 @@
+"""A loop on a thread of its own that makes one thing after the other while somebody looks, at a pace, one at a time."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Qt, Signal
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.reports import unforeseen
+
+
+class Live(QObject):
+    """Calls `step` again and again on a thread; each answer arrives on the interface thread, and the next step may begin
+    meanwhile, but is not handed over before the last was taken. `failed` says why a loop ended by itself.
+    """
+
+    arrived = Signal(object)
+    failed = Signal(str)
+    _made = Signal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._thread: threading.Thread | None = None
+        self._stop = threading.Event()
+        self._taken = threading.Event()
+        self._made.connect(self._take, Qt.ConnectionType.QueuedConnection)
+
+    @property
+    def running(self) -> bool:
+        return self._thread is not None
+
+    def start(self, step: Callable[[], Any], period_s: Callable[[], float]) -> None:
+        """Begin to call `step`, one call each `period_s()` seconds or as fast as it can."""
+        self.stop()
+        self._stop, self._taken = threading.Event(), threading.Event()
+        self._taken.set()
+        self._thread = threading.Thread(
+            target=self._run, args=(step, period_s, self._stop, self._taken), name="quarry live", daemon=True
+        )
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End the loop and wait for the step that is under way."""
+        thread, self._thread = self._thread, None
+        self._stop.set()
+        self._taken.set()
+        if thread is not None:
+            thread.join()
+
+    def _run(
+        self, step: Callable[[], Any], period_s: Callable[[], float], stop: threading.Event, taken: threading.Event
+    ) -> None:
+        due = time.monotonic()
+        while not stop.is_set():
+            try:
+                answer: Any = step()
+            except QuarryError as error:
+                answer = error
+            except Exception as error:  # the window must say so rather than stand still
+                answer = QuarryError(unforeseen(error))
+            taken.wait()
+            if stop.is_set():
+                return
+            taken.clear()
+            self._made.emit((answer, taken))
+            if isinstance(answer, QuarryError):
+                return
+            due = max(due + period_s(), time.monotonic() - period_s())
+            stop.wait(max(0.0, due - time.monotonic()))
+
+    def _take(self, made: tuple[Any, threading.Event]) -> None:
+        answer, taken = made
+        if taken is self._taken and self._thread is not None:
+            if isinstance(answer, QuarryError):
+                self._thread = None
+                self.failed.emit(str(answer))
+            else:
+                self.arrived.emit(answer)
+        taken.set()

@@ -1,0 +1,1 @@
+"""Line-up: what the monitoring output sends, and what the monitor shows."""

@@ -1,0 +1,158 @@
+"""Line-up, the left column: the frame on the wire, what a packet says, and what is sent with what follows from it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QGridLayout, QSizePolicy, QVBoxLayout, QWidget
+
+from idle_quarry.app.models.line_up import SENT_SOUNDS, LineUp, send_with
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.widgets.buttons import button
+from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.wire_map import Legend, WireMap
+from idle_quarry.signal.words import format_words
+from idle_quarry.sound.meters import PEAK_TYPES
+
+
+class _Choice:
+    """A row of the sheet: what it is, its choices, what follows."""
+
+    def __init__(self, grid: QGridLayout, name: str, chosen: Callable[[object], object]) -> None:
+        row = grid.rowCount()
+        self.box = QComboBox()
+        self.box.setAccessibleName(name)
+        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.box.setMinimumContentsLength(14)
+        self.box.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.box.activated.connect(lambda index: chosen(self.box.itemData(index)))
+        self.follows = label(role="dust", wrap=True)
+        grid.addWidget(label(name, "dust"), row, 0)
+        grid.addWidget(self.box, row, 1)
+        grid.addWidget(self.follows, row, 2)
+
+    def show(self, choices: Mapping[Any, str], now: object, follows: str) -> None:
+        if [self.box.itemData(n) for n in range(self.box.count())] != list(choices) or [
+            self.box.itemText(n) for n in range(self.box.count())
+        ] != list(choices.values()):
+            self.box.clear()
+            for value, text in choices.items():
+                self.box.addItem(text, value)
+        at = list(choices).index(now) if now in choices else -1
+        if self.box.currentIndex() != at:
+            self.box.setCurrentIndex(at)
+        self.follows.setText(follows)
+
+
+class OutputColumn(QWidget):
+    """Shows the model, and forwards."""
+
+    def __init__(self, model: LineUp) -> None:
+        super().__init__()
+        self.model = model
+        self.wire_about = OneLine("dust")
+        self.wire = WireMap()
+        self.wire.chosen.connect(model.tell)
+        self.packet_title, self.packet_text, self.packet_words = (
+            label(role="head"),
+            label(role="dust", wrap=True),
+            OneLine("dust"),
+        )
+        self.packet_text.setAlignment(Qt.AlignmentFlag.AlignTop)
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        sized(grid).setSpacing(6)
+        grid.setColumnStretch(1, 6)
+        grid.setColumnStretch(2, 6)
+        self.monitor = _Choice(grid, "Monitor", lambda value: model.set_monitor(str(value)))
+        self.output = _Choice(grid, "Output", self._send_format)
+        self.interface = _Choice(grid, "Interface", lambda value: send_with(model, "interface", str(value)))
+        self.identifier = _Choice(grid, "Identifier", lambda value: send_with(model, "payload", str(value)))
+        self.picture = _Choice(grid, "Picture", lambda value: send_with(model, "picture", str(value)))
+        self.sound = _Choice(grid, "Sound", lambda value: send_with(model, "sound", str(value)))
+        self.meter = _Choice(grid, "Meter", lambda value: model.read_by(str(value)))
+        self.cure = button("", self._cure)
+        column = QVBoxLayout(self)
+        sized(column).setContentsMargins(16, 8, 12, 8)
+        sized(column).setSpacing(6)
+        column.addWidget(_titled("On the wire", self.wire_about))
+        column.addWidget(self.wire)
+        column.addWidget(Legend())
+        column.addWidget(self.packet_title)
+        column.addWidget(self.packet_text)
+        column.addWidget(self.packet_words)
+        column.addLayout(grid)
+        column.addWidget(self.cure, 0, Qt.AlignmentFlag.AlignLeft)
+        column.addStretch(1)
+        model.changed.connect(self._show_settings)
+        model.arrived.connect(self._show_frame)
+        model.packet_changed.connect(self._show_frame)
+        self._show_settings()
+        self._show_frame()
+
+    def _send_format(self, value: object) -> None:
+        for each in self.model.formats():
+            if format_words(each) == value:
+                self.model.set_format(each)
+                return
+
+    def _cure(self) -> None:
+        cure = self.model.remedy()
+        if cure is not None:
+            self.model.set_format(cure[1])
+
+    def _show_settings(self) -> None:
+        model, fmt = self.model, self.model.format
+        self.monitor.show(
+            {ident: each.name for ident, each in model.known().items()},
+            model.monitor.id if model.monitor else "",
+            model.monitor.kind if model.monitor else "",
+        )
+        self.output.show(
+            {format_words(each): format_words(each) for each in model.formats()},
+            format_words(fmt) if fmt is not None else "",
+            model.format_follows(),
+        )
+        ways = dict(model.interfaces())
+        self.interface.show(ways, model.interface or next(iter(ways), ""), model.interface_follows())
+        self.identifier.show(
+            {"yes": "Sent", "no": "Not sent"}, "yes" if model.payload else "no", model.payload_follows()
+        )
+        self.picture.show(model.pictures(), model.picture, model.picture_follows())
+        self.sound.show(SENT_SOUNDS, model.sound, model.sound_follows())
+        self.meter.show(
+            {each.id: f"IEC 60268-10 {each.id}" if each.id != "dBFS" else "Full scale" for each in PEAK_TYPES.values()},
+            model.meter,
+            model.meter_follows(),
+        )
+        cure = model.remedy()
+        self.cure.setVisible(cure is not None)
+        if cure is not None:
+            self.cure.setText(cure[0])
+            self.cure.setAccessibleName(cure[0])
+        if model.looked is None:
+            self._show_frame()
+
+    def _show_frame(self) -> None:
+        model = self.model
+        self.wire.show_frame(model.looked.frame if model.looked is not None else None, model.packet)
+        self.wire_about.setText(model.interface_follows() + (", as received" if model.looked is not None else ""))
+        told = model.packet_told()
+        self.packet_title.setText(told.title if told is not None else "")
+        self.packet_text.setText(told.text if told is not None else "")
+        self.packet_words.setText(told.words if told is not None else "")
+        self.interface.follows.setText(model.interface_follows())
+        self.sound.follows.setText(model.sound_follows())
+
+
+def _titled(title: str, about: OneLine) -> QWidget:
+    made = QWidget()
+    row = QGridLayout(made)
+    row.setContentsMargins(0, 0, 0, 0)
+    sized(row).setSpacing(8)
+    row.addWidget(label(title, "head"), 0, 0)
+    row.addWidget(about, 0, 1)
+    row.setColumnStretch(1, 1)
+    return made

@@ -1,0 +1,62 @@
+"""Line-up, the right column: scopes, meters and faults of what was received."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from idle_quarry.app.models.line_up import LineUp
+from idle_quarry.app.roles import as_role
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.line_scopes import LineScopes
+from idle_quarry.app.widgets.sound_meters import SoundMeters, loudness_words
+
+#: Faults that are listed one by one.
+_LISTED = 4
+
+
+class ReceivedColumn(QWidget):
+    """Shows the model."""
+
+    def __init__(self, model: LineUp) -> None:
+        super().__init__()
+        self.model = model
+        self.scopes, self.meters = LineScopes(), SoundMeters()
+        self.about = OneLine("dust")
+        self.sound_about, self.loudness = OneLine("dust"), OneLine("dust")
+        self.faults = [OneLine("dust") for _ in range(_LISTED)]
+        column = QVBoxLayout(self)
+        sized(column).setContentsMargins(12, 8, 16, 8)
+        sized(column).setSpacing(6)
+        head = QHBoxLayout()
+        sized(head).setSpacing(8)
+        head.addWidget(label("Received", "head"))
+        head.addWidget(self.about, 1)
+        column.addLayout(head)
+        column.addWidget(self.scopes, 6)
+        column.addWidget(label("Sound", "head"))
+        column.addWidget(self.sound_about)
+        column.addWidget(self.meters, 5)
+        column.addWidget(self.loudness)
+        column.addWidget(label("Faults in the last minute", "head"))
+        for each in self.faults:
+            column.addWidget(each)
+        model.changed.connect(self._show)
+        model.arrived.connect(self._show)
+        self._show()
+
+    def _show(self) -> None:
+        model = self.model
+        self.about.setText(model.rate_words())
+        self.scopes.show_looked(model.looked)
+        self.meters.show_looked(model.looked)
+        self.sound_about.setText(model.sound_follows() if model.looked is not None else "")
+        self.loudness.setText(loudness_words(model.looked))
+        told = model.faults_words()
+        lines = (
+            told[:_LISTED] if len(told) <= _LISTED else [*told[: _LISTED - 1], f"and {len(told) - _LISTED + 1} more"]
+        )
+        lines = lines or (["none"] if model.looked is not None else [])
+        for number, each in enumerate(self.faults):
+            each.setText(lines[number] if number < len(lines) else "")
+            as_role(each, "refusal" if told and number < len(lines) else "good" if not told else "dust")

@@ -1,0 +1,155 @@
+"""The Line-up view: the wire, the screens, what was received; setting by eye; full screen on another display."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication, QHideEvent, QScreen, QShowEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.views.line_up.full_screen import FullScreen
+from idle_quarry.app.views.line_up.output import OutputColumn
+from idle_quarry.app.views.line_up.received import ReceivedColumn
+from idle_quarry.app.views.line_up.screens import ScreensColumn
+from idle_quarry.app.widgets.buttons import button
+from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.menus import menu_under
+
+
+class LineUpView(QWidget):
+    """Everything shown follows the model; while nobody looks nothing is sent."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk, self.model = desk, desk.line_up
+        self.title, self.state = label(role="title"), OneLine("dust")
+        self.eye_button = button("Black and white by eye", self._by_eye)
+        self.full_button = button("Full screen", self._full)
+        self.empty = label("", "dust", wrap=True)
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.add_button = button("Add a monitor", self.model.add_monitor, main=True)
+        self.output, self.screens, self.received = (
+            OutputColumn(self.model),
+            ScreensColumn(self.model),
+            ReceivedColumn(self.model),
+        )
+        self.full: FullScreen | None = None
+        self._build()
+        self.first_focus = self.output.output.box
+        self.model.changed.connect(self._show)
+        self.model.arrived.connect(self._show_state)
+        self.model.by_eye.changed.connect(self._show_eye)
+        self._show()
+
+    def _build(self) -> None:
+        head = QHBoxLayout()
+        sized(head).setContentsMargins(16, 8, 16, 4)
+        sized(head).setSpacing(12)
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        words.addWidget(self.title)
+        words.addWidget(self.state)
+        head.addLayout(words, 1)
+        head.addWidget(self.eye_button)
+        head.addWidget(self.full_button)
+        self.eye_bar = QFrame()
+        on(self.eye_bar, "ledge")
+        bar = QHBoxLayout(self.eye_bar)
+        sized(bar).setContentsMargins(16, 8, 16, 8)
+        sized(bar).setSpacing(12)
+        self.eye_title, self.eye_text = label(role="head"), label(wrap=True)
+        eye = self.model.by_eye
+        self.eye_next = button("Next", lambda: eye.go(1), main=True)
+        bar.addWidget(self.eye_title)
+        bar.addWidget(self.eye_text, 1)
+        bar.addWidget(button("Back", lambda: eye.go(-1)))
+        bar.addWidget(self.eye_next)
+        bar.addWidget(button("End", eye.end, quiet=True))
+        self.columns = _three(self.output, self.screens, self.received)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(0)
+        outer.addLayout(head)
+        outer.addWidget(self.eye_bar)
+        outer.addWidget(self.empty, 1)
+        outer.addWidget(self.add_button, 0, Qt.AlignmentFlag.AlignHCenter)
+        outer.addWidget(self.columns, 1)
+
+    def _show(self) -> None:
+        model = self.model
+        document, fmt = self.desk.document, model.format
+        self.empty.setText(
+            "Nothing is open. Choose a template in the Library; then its monitoring output is lined up here."
+            if document is None
+            else "This template has no monitor: nothing is sent."
+        )
+        for widget in (self.empty, self.add_button):
+            widget.setVisible(fmt is None and (widget is self.empty or document is not None))
+        for shown in (self.columns, self.eye_button, self.full_button):
+            shown.setVisible(fmt is not None)
+        self.title.setText(model.title_words())
+        self._show_state()
+        self._show_eye()
+
+    def _show_state(self) -> None:
+        self.state.setText(self.model.state_words())
+
+    def _show_eye(self) -> None:
+        eye = self.model.by_eye
+        self.eye_bar.setVisible(eye.on and self.model.format is not None)
+        if eye.on:
+            self.eye_title.setText(eye.words())
+            self.eye_text.setText(eye.step.text)
+            self.eye_next.setText("Next" if eye.number + 1 < len(eye.steps()) else "Done")
+
+    def _by_eye(self) -> None:
+        self.model.by_eye.begin()
+        self.eye_next.setFocus()
+
+    def _full(self) -> None:
+        screens = QGuiApplication.screens()
+        if len(screens) == 1:
+            self._full_on(screens[0])
+            return
+        menu_under(
+            self.full_button,
+            [
+                (
+                    f"{each.name()}, {each.size().width()} × {each.size().height()}, {each.refreshRate():.2f} Hz",
+                    partial(self._full_on, each),
+                )
+                for each in screens
+            ],
+        )
+
+    def _full_on(self, screen: QScreen) -> None:
+        if self.full is not None:
+            self.full.close()
+        self.full = FullScreen(self.model, screen)
+        self.full.show_on()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.model.look(True)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        if self.full is not None:
+            self.full.close()
+            self.full = None
+        self.model.look(False)
+
+
+def _three(*columns: QWidget) -> QWidget:
+    made = QWidget()
+    row = QHBoxLayout(made)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(0)
+    for column, ground, share in zip(columns, ("ground", "surround", "bench"), (34, 37, 29), strict=True):
+        on(column, ground)
+        row.addWidget(column, share)
+    return made

@@ -1,0 +1,175 @@
+"""A lining-up chain: what is sent through a card to monitors, and what of it is looked at, frame by frame."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from idle_quarry.line.devices import OutputCard, Receiver
+from idle_quarry.line.face import Drawing, Face, Rgb8
+from idle_quarry.line.mapping import Planes
+from idle_quarry.line.received import ReceivedFrame
+from idle_quarry.line.sending import SentSound, sent_frames
+from idle_quarry.line.words import Words
+from idle_quarry.line.write import Said
+from idle_quarry.path.entries import Monitor, SoundLayout
+from idle_quarry.picture.scopes import Counts, vectors, waveform
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.timecode import Timecode
+from idle_quarry.sound.meters import Loudness, LoudnessMeter, PeakMeter, phase
+
+#: Bounds of luma codes in ten bits: kept by the line, below EBU R 103's 5 of 8 bits, below black, narrow, above white, above R 103.
+CODE_BANDS = (
+    ("reserved", 0, 3),
+    ("below 20", 4, 19),
+    ("sub-black", 20, 63),
+    ("narrow", 64, 940),
+    ("super-white", 941, 984),
+    ("above 984", 985, 1019),
+    ("reserved", 1020, 1023),
+)
+_FULL = 1 << 23
+
+
+@dataclass(frozen=True)
+class Setup:
+    """What a chain is made of: format and interface, what is sent, and the monitors that hang on it, the template's first."""
+
+    format: SignalFormat
+    interface: str
+    payload: bool
+    picture: str
+    sound: str
+    level_dbfs: float
+    layout: SoundLayout
+    start: Timecode
+    monitors: tuple[Monitor, ...]
+    meter: str
+
+
+@dataclass(frozen=True)
+class Looked:
+    """One frame as received, and everything that is shown of it."""
+
+    setup: Setup
+    frame: ReceivedFrame
+    faces: tuple[Face, ...]
+    meant: Rgb8 | None
+    waveform: Counts
+    vectors: Counts
+    bands: tuple[tuple[str, float], ...]
+    peaks_dbfs: tuple[float, ...]
+    loudness: Loudness
+    phases: tuple[float | None, ...]
+    took_ms: tuple[float, float, float]  #: sent, received, looked at
+
+
+class Chain:
+    """Sends and receives one frame after the other; meters and readers keep what they know from one to the next.
+
+    Raises `NotPossible` where the format does not travel so.
+    """
+
+    def __init__(self, setup: Setup) -> None:
+        self.setup = setup
+        self._card, self._receiver = OutputCard(), Receiver()
+        self._card.connect(self._receiver)
+        way = self._card.open(setup.format, setup.interface)
+        self.way = way
+        sound = None if setup.sound == "none" else SentSound(setup.sound, setup.level_dbfs, setup.layout, setup.format)
+        self._frames: Iterator[list[Words]] = sent_frames(
+            setup.format, way, setup.picture, sound, setup.start, Said(setup.payload)
+        )
+        self._peaks = PeakMeter(setup.meter, len(setup.layout.channels))
+        self._channels = len(setup.layout.channels)
+        self._loudness = _loudness_of(setup.layout)
+        self._writer = ThreadPoolExecutor(1, thread_name_prefix="quarry writer")
+        self._ahead: Future[tuple[list[Words], float]] | None = None
+        self._scopes: tuple[Counts, Counts, tuple[tuple[str, float], ...]] | None = None
+        self._every = max(1, round(float(setup.format.rate) / way.pictures / 12.5))
+
+    @property
+    def period_s(self) -> float:
+        """How long one frame of the interface lasts."""
+        return float(self.way.pictures / self.setup.format.rate)
+
+    def _written(self) -> tuple[list[Words], float]:
+        begun = time.perf_counter()
+        words = next(self._frames)
+        return words, 1000 * (time.perf_counter() - begun)
+
+    def close(self) -> None:
+        """Let go of the thread that writes ahead."""
+        self._writer.shutdown(wait=True, cancel_futures=True)
+
+    def step(self) -> Looked | None:
+        """Return the next frame as it was received, None where nothing in it can be locked to."""
+        words, wrote_ms = self._ahead.result() if self._ahead is not None else self._written()
+        self._ahead = self._writer.submit(self._written)  # the next one meanwhile
+        wrote = time.perf_counter()
+        self._card.send(words)
+        read = time.perf_counter()
+        frame = self._receiver.frame
+        if frame is None:
+            return None
+        drawing = Drawing(frame, self._receiver.mwords)
+        faces = tuple(drawing.face(monitor) for monitor in self.setup.monitors)
+        if self._scopes is None or frame.number % self._every == 0:
+            self._scopes = _scoped(drawing.planes, frame)
+        samples = frame.samples[:, : len(self.setup.layout.channels)] / _FULL
+        peaks = self._peaks.read(samples) if samples.shape[1] == self._channels else np.zeros(0)
+        loudness = (
+            Loudness(None, None, None, None, None)
+            if self._loudness is None
+            else self._loudness[0].take(samples[:, : self._loudness[1]])
+        )
+        phases = tuple(phase(samples[:, n : n + 2]) for n in range(0, samples.shape[1] - 1, 2))
+        what = drawing.meant()
+        done = time.perf_counter()
+        took = wrote_ms, 1000 * (read - wrote), 1000 * (done - read)
+        return Looked(
+            self.setup, frame, faces, what, *self._scopes, tuple(float(each) for each in peaks), loudness, phases, took
+        )  # fmt: skip
+
+
+def _loudness_of(layout: SoundLayout) -> tuple[LoudnessMeter, int] | None:
+    """Return a meter for the full mix at the head of a layout: 5.1, stereo or mono; None where there is none."""
+    at = [channel.at for channel in layout.channels]
+    for count, first in ((6, ("left", "right", "centre", "LFE")), (2, ("left", "right")), (1, ("mono",))):
+        if tuple(at[: len(first)]) == first and len(at) >= count:
+            return LoudnessMeter(count), count
+    return None
+
+
+def _scoped(
+    planes: tuple[Planes, NDArray[np.int64]] | None, frame: ReceivedFrame
+) -> tuple[Counts, Counts, tuple[tuple[str, float], ...]]:
+    if planes is None:
+        empty: NDArray[np.int64] = np.zeros((256, 256), np.int64)
+        return empty, np.zeros((128, 128), np.int64), ()
+    (luma, cb, cr), rows = planes
+    fmt = frame.lock.format
+    bits = 12 if fmt is not None and fmt.encoding.bit_depth == 12 else 10
+    step = max(1, luma.shape[1] // 960)
+    thin = luma[rows[::step], ::step]
+    ten = thin >> (bits - 10)
+    counts = np.bincount(ten.reshape(-1), minlength=1024)
+    bands: dict[str, float] = {}
+    for name, first, last in CODE_BANDS:
+        bands[name] = bands.get(name, 0.0) + float(counts[first : last + 1].sum()) / ten.size
+    return (
+        waveform(thin, bits),
+        vectors(
+            (
+                cb[rows[:: 2 * step]] if len(cb) == len(luma) else cb,
+                cr[rows[:: 2 * step]] if len(cr) == len(luma) else cr,
+            ),
+            bits,
+        ),
+        tuple(bands.items()),
+    )
