@@ -72,7 +72,7 @@ def test_keys_are_one_s_own_and_conflicts_are_shown(open_window: Open) -> None:
     assert said == {"Show Jobs": "also: Save revision", "Save revision": "also: Show Jobs"}
     assert "2 commands share a key" in page.keys.note.text()
     page.model.keys_back()
-    assert not page.keys.note.text() and window.desk.profile.keys()["Show Jobs"] == ("Ctrl+5", "Ctrl+5")
+    assert not page.keys.note.text() and window.desk.profile.keys()["Show Jobs"] == ("Ctrl+6", "Ctrl+6")
     assert conflicts({"a": "X", "b": "X", "c": "", "d": ""}) == {"a": ["b"], "b": ["a"]}
     assert not conflicts(
         {name: own for name, (own, _) in window.desk.profile.keys().items()}

@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 
 from idle_quarry.errors import MediaError
 from idle_quarry.media import inspect
-from idle_quarry.media.encode import clip_suffix, encode_still, encoder_pixels
+from idle_quarry.media.encode import clip_suffix, encoder_pixels
 from idle_quarry.media.pictures import Reader
+from idle_quarry.media.writing import encode_still
 from idle_quarry.path.codecs import as_held, cannot_hold
 from idle_quarry.path.registry import codecs, line_up_pictures, sound_layouts
 from idle_quarry.picture.bars import CHOSEN, GRID, ident_box, pattern, rgb_picture, ycbcr_codes

@@ -14,6 +14,7 @@ from tests.conftest import demo_template
 
 from idle_quarry.demo import make_clips
 from idle_quarry.media.looking import look
+from idle_quarry.media.material import ChartMaterial, ClipMaterial
 from idle_quarry.path.comparing import methods_for, questions, with_part
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.policies import Method, Policy, parts
@@ -28,7 +29,6 @@ from idle_quarry.picture.link import Conversion, to_rgb
 from idle_quarry.picture.metrics import psnr_db
 from idle_quarry.picture.rounding import PRECISIONS, ROUNDINGS
 from idle_quarry.proof.bench import Bench, difference, greatest_difference, judder, luma_of
-from idle_quarry.proof.material import ChartMaterial, ClipMaterial
 from idle_quarry.signal import Raster, format_from_words
 from idle_quarry.signal.formats import SignalFormat
 

@@ -11,6 +11,7 @@ import pytest
 
 from idle_quarry.errors import MediaError
 from idle_quarry.media import through_codec
+from idle_quarry.media.material import ChartMaterial
 from idle_quarry.path.codecs import holding
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import codecs
@@ -18,7 +19,6 @@ from idle_quarry.places import memory_folder
 from idle_quarry.proof import disks
 from idle_quarry.proof.codecs import CodecResult, Loss, keep, machine, results, results_for, run
 from idle_quarry.proof.disks import DiskError, clear, holdings, measure, measured, volume_of
-from idle_quarry.proof.material import ChartMaterial
 from idle_quarry.signal import Raster, format_from_words
 from idle_quarry.signal.formats import SignalFormat
 

@@ -13,6 +13,7 @@ from tests.conftest import demo_template
 from idle_quarry.demo import make_clips
 from idle_quarry.errors import MediaError
 from idle_quarry.media.looking import look
+from idle_quarry.media.material import ChartMaterial, ClipMaterial, PulledMaterial, clip_material
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.policies import DEFAULT_POLICY
@@ -20,7 +21,6 @@ from idle_quarry.path.settings import settings_on, with_setting
 from idle_quarry.path.steps.pulldown import CADENCES, plan_through
 from idle_quarry.picture.fields import pulled_down
 from idle_quarry.proof.bench import Bench
-from idle_quarry.proof.material import ChartMaterial, ClipMaterial, PulledMaterial, clip_material
 from idle_quarry.signal.words import format_from_words as words
 
 CLIPS = Path(make_clips.__file__).parent / "clips"

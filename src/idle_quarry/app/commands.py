@@ -80,6 +80,7 @@ def commands_of(desk: Desk, stage: Stage, views: list[str]) -> list[Command]:
         "&Template": _of_open(desk, stage),
         "&Library": _of_shelf(desk, stage),
         "&Proof": _of_proof(desk),
+        "L&ine-up": _of_line_up(desk),
         "L&ooks": _of_looks(desk),
         "&Guide": told,
     }
@@ -175,6 +176,27 @@ def _of_proof(desk: Desk) -> list[Command]:
         Command("Proof: pictures of the worst link", page("Pictures"), "", nothing_open),
         Command("Proof: codecs on this machine", page("Codecs"), "", nothing_open),
         Command("Proof: disks of the places", page("Disks"), "", nothing_open),
+    ]
+
+
+def _of_line_up(desk: Desk) -> list[Command]:
+    def no_monitor() -> str:
+        if desk.document is None:
+            return "Nothing is open: a template's monitor is lined up."
+        return "" if desk.document.template.monitor is not None else "The open template has no monitor."
+
+    def page(name: str, act: Callable[[], object] = lambda: None) -> Callable[[], None]:
+        def shown() -> None:
+            desk.line_up.show_page(name)
+            desk.view_wanted.emit("Line-up")
+            act()
+
+        return shown
+
+    return [
+        Command("Line up the monitor", page("Output"), "", no_monitor),
+        Command("Set black and white by eye", page("Output", lambda: desk.line_up.by_eye.begin()), "", no_monitor),
+        Command("Record from a deck", page("Record")),
     ]
 
 

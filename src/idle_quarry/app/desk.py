@@ -227,6 +227,8 @@ class Desk(QObject):
     def close(self) -> None:
         """Keep unsaved work and let go of everything."""
         self.documents.keep_all()
+        if "line_up" in vars(self):
+            self.line_up.stop()
         self.workers.close()
         if self._follower is not None:
             self._follower.close()

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
-from typing import Any
+from typing import Any, Protocol
 
 from PySide6.QtCore import QObject, Qt, Signal
 
@@ -13,9 +12,22 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.reports import unforeseen
 
 
+class Steps(Protocol):
+    """What a loop does, all of it on the loop's thread."""
+
+    def step(self) -> Any:
+        """Make the next thing. A `QuarryError` ends the loop."""
+
+    def period_s(self) -> float:
+        """How long one thing lasts."""
+
+    def close(self) -> None:
+        """Let go: no step comes any more."""
+
+
 class Live(QObject):
-    """Calls `step` again and again on a thread; each answer arrives on the interface thread, and the next step may begin
-    meanwhile, but is not handed over before the last was taken. `failed` says why a loop ended by itself.
+    """Steps again and again on a thread; each answer arrives on the interface thread, and the next step may begin meanwhile,
+    but is not handed over before the last was taken. `failed` says why a loop ended by itself.
     """
 
     arrived = Signal(object)
@@ -33,44 +45,50 @@ class Live(QObject):
     def running(self) -> bool:
         return self._thread is not None
 
-    def start(self, step: Callable[[], Any], period_s: Callable[[], float]) -> None:
-        """Begin to call `step`, one call each `period_s()` seconds or as fast as it can."""
+    def start(self, steps: Steps) -> None:
+        """Begin to step, one step each `period_s()` seconds or as fast as it can."""
         self.stop()
         self._stop, self._taken = threading.Event(), threading.Event()
         self._taken.set()
         self._thread = threading.Thread(
-            target=self._run, args=(step, period_s, self._stop, self._taken), name="quarry live", daemon=True
+            target=self._run, args=(steps, self._stop, self._taken), name="quarry live", daemon=True
         )
         self._thread.start()
 
-    def stop(self) -> None:
-        """End the loop and wait for the step that is under way."""
+    def stop(self) -> threading.Thread | None:
+        """End the loop without waiting for the step that is under way; return its thread."""
         thread, self._thread = self._thread, None
         self._stop.set()
         self._taken.set()
+        return thread
+
+    def finish(self) -> None:
+        """End the loop and wait until it has let go."""
+        thread = self.stop()
         if thread is not None:
             thread.join()
 
-    def _run(
-        self, step: Callable[[], Any], period_s: Callable[[], float], stop: threading.Event, taken: threading.Event
-    ) -> None:
-        due = time.monotonic()
-        while not stop.is_set():
-            try:
-                answer: Any = step()
-            except QuarryError as error:
-                answer = error
-            except Exception as error:  # the window must say so rather than stand still
-                answer = QuarryError(unforeseen(error))
-            taken.wait()
-            if stop.is_set():
-                return
-            taken.clear()
-            self._made.emit((answer, taken))
-            if isinstance(answer, QuarryError):
-                return
-            due = max(due + period_s(), time.monotonic() - period_s())
-            stop.wait(max(0.0, due - time.monotonic()))
+    def _run(self, steps: Steps, stop: threading.Event, taken: threading.Event) -> None:
+        try:
+            due = time.monotonic()
+            while not stop.is_set():
+                try:
+                    answer: Any = steps.step()
+                except QuarryError as error:
+                    answer = error
+                except Exception as error:  # the window must say so rather than stand still
+                    answer = QuarryError(unforeseen(error))
+                taken.wait()
+                if stop.is_set():
+                    return
+                taken.clear()
+                self._made.emit((answer, taken))
+                if isinstance(answer, QuarryError):
+                    return
+                due = max(due + steps.period_s(), time.monotonic() - steps.period_s())
+                stop.wait(max(0.0, due - time.monotonic()))
+        finally:
+            steps.close()
 
     def _take(self, made: tuple[Any, threading.Event]) -> None:
         answer, taken = made

@@ -14,10 +14,10 @@ from idle_quarry.app.sizes import typeset
 _Role = QPalette.ColorRole
 #: Roles of text, by the palette's roles that carry their colours (`theme.palette`).
 TEXTS = {
-    "": _Role.WindowText, "title": _Role.WindowText, "head": _Role.WindowText, "dust": _Role.PlaceholderText,
+    "": _Role.WindowText, "title": _Role.WindowText, "clock": _Role.WindowText, "head": _Role.WindowText, "dust": _Role.PlaceholderText,
     "refusal": _Role.BrightText, "caution": _Role.Midlight, "good": _Role.LinkVisited, "changed": _Role.Link,
 }  # fmt: skip
-_TYPE = {"title": 19, "head": 15}
+_TYPE = {"title": 19, "clock": 26, "head": 15}
 GROUNDS = {"ground": _Role.Window, "bench": _Role.AlternateBase, "ledge": _Role.Base, "surround": _Role.Dark}
 
 

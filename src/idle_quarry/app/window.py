@@ -232,8 +232,6 @@ class MainWindow(QMainWindow):
             if split.objectName():
                 preferences.layout[split.objectName()] = bytes(split.saveState().toBase64().data()).decode()
         preferences.save()
-        if "line_up" in vars(self.desk):
-            self.desk.line_up.stop()
         super().closeEvent(event)
 
     def _take_layout(self, view: QWidget) -> None:

@@ -8,7 +8,8 @@ from typing import Any
 
 from idle_quarry.jobs.structure import line_up_start
 from idle_quarry.media import inspect
-from idle_quarry.media.encode import Progress, encode_still, encoder_pixels
+from idle_quarry.media.encode import encoder_pixels
+from idle_quarry.media.writing import Progress, encode_still
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.registry import codecs, sound_layouts
 from idle_quarry.path.template import Template

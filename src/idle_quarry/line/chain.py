@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -12,15 +11,12 @@ from numpy.typing import NDArray
 
 from idle_quarry.line.devices import OutputCard, Receiver
 from idle_quarry.line.face import Drawing, Face, Rgb8
+from idle_quarry.line.feed import Feed, Setup
 from idle_quarry.line.mapping import Planes
 from idle_quarry.line.received import ReceivedFrame
-from idle_quarry.line.sending import SentSound, sent_frames
 from idle_quarry.line.words import Words
-from idle_quarry.line.write import Said
-from idle_quarry.path.entries import Monitor, SoundLayout
+from idle_quarry.path.entries import SoundLayout
 from idle_quarry.picture.scopes import Counts, vectors, waveform
-from idle_quarry.signal.formats import SignalFormat
-from idle_quarry.signal.timecode import Timecode
 from idle_quarry.sound.meters import Loudness, LoudnessMeter, PeakMeter, phase
 
 #: Bounds of luma codes in ten bits: kept by the line, below EBU R 103's 5 of 8 bits, below black, narrow, above white, above R 103.
@@ -34,22 +30,6 @@ CODE_BANDS = (
     ("reserved", 1020, 1023),
 )
 _FULL = 1 << 23
-
-
-@dataclass(frozen=True)
-class Setup:
-    """What a chain is made of: format and interface, what is sent, and the monitors that hang on it, the template's first."""
-
-    format: SignalFormat
-    interface: str
-    payload: bool
-    picture: str
-    sound: str
-    level_dbfs: float
-    layout: SoundLayout
-    start: Timecode
-    monitors: tuple[Monitor, ...]
-    meter: str
 
 
 @dataclass(frozen=True)
@@ -72,26 +52,22 @@ class Looked:
 class Chain:
     """Sends and receives one frame after the other; meters and readers keep what they know from one to the next.
 
-    Raises `NotPossible` where the format does not travel so.
+    Raises `NotPossible` where the format does not travel so, `MediaError` for a clip that cannot be read.
     """
 
     def __init__(self, setup: Setup) -> None:
         self.setup = setup
         self._card, self._receiver = OutputCard(), Receiver()
         self._card.connect(self._receiver)
-        way = self._card.open(setup.format, setup.interface)
-        self.way = way
-        sound = None if setup.sound == "none" else SentSound(setup.sound, setup.level_dbfs, setup.layout, setup.format)
-        self._frames: Iterator[list[Words]] = sent_frames(
-            setup.format, way, setup.picture, sound, setup.start, Said(setup.payload)
-        )
-        self._peaks = PeakMeter(setup.meter, len(setup.layout.channels))
-        self._channels = len(setup.layout.channels)
-        self._loudness = _loudness_of(setup.layout)
+        self._card.open(setup.format, setup.interface)
+        self._feed = Feed(setup)
+        self._channels, self.way = self._feed.channels, self._feed.way
+        self._peaks = PeakMeter(setup.meter, self._channels)
+        self._loudness = _loudness_of(setup.layout, self._channels)
         self._writer = ThreadPoolExecutor(1, thread_name_prefix="quarry writer")
         self._ahead: Future[tuple[list[Words], float]] | None = None
         self._scopes: tuple[Counts, Counts, tuple[tuple[str, float], ...]] | None = None
-        self._every = max(1, round(float(setup.format.rate) / way.pictures / 12.5))
+        self._every = max(1, round(float(setup.format.rate) / self.way.pictures / 12.5))
 
     @property
     def period_s(self) -> float:
@@ -100,12 +76,13 @@ class Chain:
 
     def _written(self) -> tuple[list[Words], float]:
         begun = time.perf_counter()
-        words = next(self._frames)
+        words = next(self._feed.frames)
         return words, 1000 * (time.perf_counter() - begun)
 
     def close(self) -> None:
         """Let go of the thread that writes ahead."""
         self._writer.shutdown(wait=True, cancel_futures=True)
+        self._feed.close()
 
     def step(self) -> Looked | None:
         """Return the next frame as it was received, None where nothing in it can be locked to."""
@@ -121,11 +98,11 @@ class Chain:
         faces = tuple(drawing.face(monitor) for monitor in self.setup.monitors)
         if self._scopes is None or frame.number % self._every == 0:
             self._scopes = _scoped(drawing.planes, frame)
-        samples = frame.samples[:, : len(self.setup.layout.channels)] / _FULL
-        peaks = self._peaks.read(samples) if samples.shape[1] == self._channels else np.zeros(0)
+        samples = frame.samples[:, : self._channels] / _FULL
+        peaks = self._peaks.read(samples) if 0 < samples.shape[1] == self._channels else np.zeros(0)
         loudness = (
             Loudness(None, None, None, None, None)
-            if self._loudness is None
+            if self._loudness is None or samples.shape[1] < self._loudness[1]
             else self._loudness[0].take(samples[:, : self._loudness[1]])
         )
         phases = tuple(phase(samples[:, n : n + 2]) for n in range(0, samples.shape[1] - 1, 2))
@@ -137,11 +114,11 @@ class Chain:
         )  # fmt: skip
 
 
-def _loudness_of(layout: SoundLayout) -> tuple[LoudnessMeter, int] | None:
+def _loudness_of(layout: SoundLayout, channels: int) -> tuple[LoudnessMeter, int] | None:
     """Return a meter for the full mix at the head of a layout: 5.1, stereo or mono; None where there is none."""
     at = [channel.at for channel in layout.channels]
     for count, first in ((6, ("left", "right", "centre", "LFE")), (2, ("left", "right")), (1, ("mono",))):
-        if tuple(at[: len(first)]) == first and len(at) >= count:
+        if tuple(at[: len(first)]) == first and min(len(at), channels) >= count:
             return LoudnessMeter(count), count
     return None
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
@@ -27,6 +27,7 @@ from idle_quarry.signal.timecode import Timecode
 from idle_quarry.sound.tone import IDENT_EVERY_S, IDENT_PAUSE_S, LINE_UP_HZ, line_up_tone
 
 Rgb = NDArray[np.float64]
+Samples = NDArray[np.int32]
 
 
 @dataclass(frozen=True)
@@ -202,14 +203,24 @@ def sent_frames(
     fmt: SignalFormat, way: Transport, picture: str, sound: SentSound | None, start: Timecode, said: Said | None = None
 ) -> Iterator[list[Words]]:
     """Yield frames of a line without end: a picture by its id, sound, and timecode from `start` on."""
+    return frames_of(
+        fmt, way, partial(picture_of, picture, fmt), sound.taken if sound is not None else None, start, said
+    )
+
+
+def frames_of(
+    fmt: SignalFormat, way: Transport, picture: Callable[[int], Planes], sound: Callable[[int, int], Samples] | None,
+    start: Timecode, said: Said | None = None,
+) -> Iterator[list[Words]]:  # fmt: skip
+    """Yield frames of a line without end: pictures by their number, samples by the first and how many, and timecode."""
     writer = LineWriter(fmt, way, said)
     index = sent = 0
     room = most_channels(way)
     while True:
         step = way.pictures  # two pictures that share a line are of one moment
-        each = [picture_of(picture, fmt, index + (n if step == 2 else 0)) for n in range(writer.pictures)]
+        each = [picture(index + (n if step == 2 else 0)) for n in range(writer.pictures)]
         count = sum(samples_in(index + n, fmt.rate) for n in range(step))
-        samples = None if sound is None else sound.taken(sent, count)[:, :room]
+        samples = None if sound is None else sound(sent, count)[:, :room]
         yield writer.frame(each, samples, start + index)
         index += step
         sent += count

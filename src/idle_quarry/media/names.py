@@ -34,3 +34,11 @@ MEDIA_SUFFIXES = frozenset(
 def shown_name(path: Path) -> str:
     """Return a file's name as it can be shown and kept: bytes that are no UTF-8 become the sign for what cannot be read."""
     return path.name.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+
+
+def free_path(path: Path) -> Path:
+    """Return a path at which nothing is: this one, or its name with the lowest number from 2 on that is free."""
+    made, number = path, 2
+    while made.exists() or made.is_symlink():
+        made, number = path.with_name(f"{path.stem} {number}{path.suffix}"), number + 1
+    return made

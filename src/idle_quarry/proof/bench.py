@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.media.material import Material
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps import ColourStep, DepthStep, RateStep
 from idle_quarry.path.steps.pacing import pace, retiming
@@ -33,7 +34,6 @@ from idle_quarry.picture.figures import (
 from idle_quarry.picture.link import Conversion, Planes, planes_of_codes, rgb_of, to_rgb, ycbcr_of
 from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
 from idle_quarry.picture.strips import at_once
-from idle_quarry.proof.material import Material
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
 from idle_quarry.signal.rasters import Raster
 from idle_quarry.signal.rates import rate_text

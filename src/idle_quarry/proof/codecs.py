@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from idle_quarry.errors import MediaError
 from idle_quarry.jsonfile import read_entries, write_entries
 from idle_quarry.media.encode import Pixels, encoder_pixels
+from idle_quarry.media.material import Material, planes_of_picture
 from idle_quarry.media.pictures import Picture
 from idle_quarry.media.through_codec import Decoded, decoded, encoded
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
@@ -26,7 +27,6 @@ from idle_quarry.picture.link import Conversion, Planes, codes_of_planes, planes
 from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
 from idle_quarry.places import memory_folder
 from idle_quarry.proof.bench import difference, shown
-from idle_quarry.proof.material import Material, planes_of_picture
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 

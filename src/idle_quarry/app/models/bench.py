@@ -14,13 +14,13 @@ from idle_quarry.app.models.player import Player
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
+from idle_quarry.media.material import ChartMaterial, ClipMaterial, Material, PulledMaterial, clip_material
 from idle_quarry.path.comparing import methods_for, questions, with_part
 from idle_quarry.path.evaluation import Link, Station
 from idle_quarry.path.policies import Policy, parts
 from idle_quarry.path.steps import plan
 from idle_quarry.picture.charts import CHARTS
 from idle_quarry.proof.bench import Bench, Still
-from idle_quarry.proof.material import ChartMaterial, ClipMaterial, Material, PulledMaterial, clip_material
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 

@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
+from idle_quarry.media.material import ChartMaterial, ClipMaterial, Material
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.policies import DEFAULT_POLICY
@@ -20,7 +21,6 @@ from idle_quarry.path.template import Template
 from idle_quarry.picture.charts import CHARTS
 from idle_quarry.picture.metrics import IDENTICAL_DB
 from idle_quarry.proof.codecs import CodecResult, Loss, machine, pictures_for, results_for, run
-from idle_quarry.proof.material import ChartMaterial, ClipMaterial, Material
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
@@ -11,29 +12,39 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.document import Document
 from idle_quarry.app.live import Live
 from idle_quarry.app.models.by_eye import ByEye
+from idle_quarry.app.models.deck import DeckModel
 from idle_quarry.app.models.feeds import Feeds
+from idle_quarry.app.models.line_up_loop import Sending
+from idle_quarry.app.models.line_up_words import LineUpWords
+from idle_quarry.app.models.playing_out import PlayingOut
 from idle_quarry.errors import QuarryError
-from idle_quarry.line.chain import Chain, Looked, Setup
+from idle_quarry.line.chain import Looked
 from idle_quarry.line.faults import Fault
+from idle_quarry.line.feed import Setup
 from idle_quarry.line.sending import SOUNDS, sent_pictures
+from idle_quarry.line.tape import ClipFeed
 from idle_quarry.line.told import Told, told
-from idle_quarry.line.transport import INTERFACES, transports
+from idle_quarry.line.transport import transports
+from idle_quarry.media import Clip
+from idle_quarry.media.looking import look
 from idle_quarry.path.beginnings import monitor_for
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.entries import Monitor
 from idle_quarry.path.findings.monitoring import acceptable_formats
-from idle_quarry.path.findings.sound import db
-from idle_quarry.path.monitoring import misread, taken
+from idle_quarry.path.monitoring import taken
 from idle_quarry.path.registry import monitors, sound_layouts
 from idle_quarry.path.template import TimecodePlan
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
 from idle_quarry.signal.words import format_words
-from idle_quarry.sound.meters import PEAK_TYPES, USUAL_TYPE
+from idle_quarry.sound.meters import USUAL_TYPE
+from idle_quarry.sound.playing import SoundOut, Speaker
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
 
+#: The pages of the view.
+PAGES = ("Output", "Record")
 #: How many monitors stand beside the template's own.
 BESIDE = 2
 #: Over how many frames the rate of pictures is counted.
@@ -47,6 +58,7 @@ class LineUp(QObject):
     changed = Signal()
     arrived = Signal()
     packet_changed = Signal()
+    clip_asked = Signal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -55,19 +67,26 @@ class LineUp(QObject):
         self.refused = ""  #: why nothing is sent
         self.picture, self.sound, self.interface, self.payload = "bars", "tone", "", True
         self.meter = ""
+        self.heard: int | None = None  #: the first of the two channels that are listened to
+        self.speaker: Callable[[int], SoundOut] = Speaker
+        self.clip: Clip | None = None  #: what is sent where the picture is "clip"
+        self.words = LineUpWords(self)
         self.packet = 0  #: which of the frame's packets is told
         self.feeds = Feeds(desk)
         self.by_eye = ByEye(self)
+        self.playing_out = PlayingOut(self)
+        self.deck = DeckModel(desk)
+        self.page = PAGES[0]
         self._beside: list[str] = []
         self._seen = False
         self._followed: Document | None = None
         self._live = Live(self)
         self._live.arrived.connect(self._take)
         self._live.failed.connect(self._ended)
-        self._wanted: Setup | None = None
-        self._chain: Chain | None = None
-        self._times: list[float] = []
-        self._faults: list[tuple[float, Fault]] = []
+        self.wanted: Setup | None = None
+        self._sending: Sending | None = None
+        self.times: list[float] = []
+        self.faults: list[tuple[float, Fault]] = []
         desk.documents.opened.connect(self._opened)
         desk.house.changed.connect(self._refresh)
         self._opened()
@@ -127,10 +146,47 @@ class LineUp(QObject):
         self, *, picture: str = "", sound: str = "", interface: str | None = None, payload: bool | None = None
     ) -> None:
         """Send another picture or sound, or over another interface, with or without an identifier."""
+        if picture == "other clip":
+            self.ask_clip()
+            self.changed.emit()  # what is shown as chosen is what was sent before
+            return
         self.picture, self.sound = picture or self.picture, sound or self.sound
         self.interface = self.interface if interface is None else interface
         self.payload = self.payload if payload is None else payload
         self._refresh()
+
+    def ask_clip(self) -> None:
+        """Have a clip chosen that is sent."""
+        self.clip_asked.emit()
+
+    def send_clip(self, path: Path) -> None:
+        """Look at a clip, and send it through the template's monitor link."""
+        self.desk.workers.start(lambda ticket: look(path, ticket.progress), self._send_clip, self.desk.refuse)
+
+    def _send_clip(self, clip: Clip) -> None:
+        self.clip = clip
+        self.send(picture="clip")
+
+    def listen(self, first: int) -> None:
+        """Listen to two channels from `first` on, or (below 0) to nothing."""
+        self.heard = first if first >= 0 else None
+        self._refresh()
+
+    def pairs(self) -> dict[int, str]:
+        """Return what can be listened to: nothing (−1), or two channels, by the first of them."""
+        document = self.desk.document
+        count = len(sound_layouts()[document.template.sound.layout].channels) if document is not None else 0
+        if self.picture == "clip" and self.clip is not None:
+            count = sum(each.channels for each in self.clip.declared.audio)
+        named = {
+            n: f"Channels {n + 1} and {n + 2}" if n + 1 < count else f"Channel {n + 1}" for n in range(0, count, 2)
+        }
+        return {-1: "Nothing", **named}
+
+    @property
+    def mute(self) -> str:
+        """Why nothing is heard though it should be."""
+        return self._sending.mute if self._sending is not None and self.heard is not None else ""
 
     def read_by(self, meter: str) -> None:
         """Read the sound by another type of meter."""
@@ -167,80 +223,9 @@ class LineUp(QObject):
 
     def pictures(self) -> Mapping[str, str]:
         """Return the pictures that can be sent, by id."""
-        return {each.id: each.name for each in sent_pictures().values()}
-
-    # -- what follows, in words --------------------------------------------------------------------------------
-
-    def title_words(self) -> str:
-        document, monitor = self.desk.document, self.monitor
-        if document is None:
-            return ""
-        return f"{document.template.name} → {monitor.name if monitor is not None else 'no monitor'}"
-
-    def state_words(self) -> str:
-        """Return what travels over what, and what the template's monitor makes of it."""
-        fmt = self.format
-        if self.refused:
-            return self.refused
-        if fmt is None or self.looked is None:
-            return ""
-        way = INTERFACES.get(self.looked.frame.lock.interface or "")
-        over = f" over {way.text}" if way is not None else ""
-        return f"{format_words(fmt, fields=True)}{over} · {self.face_words(0)}"
-
-    def face_words(self, place: int) -> str:
-        """Return what a monitor makes of the signal: 0 is the template's own."""
-        looked, fmt = self.looked, self.format
-        if looked is None or fmt is None or place >= len(looked.faces):
-            return ""
-        what = looked.faces[place].taken
-        if what.seen is None:
-            return f"no lock: {'; '.join(what.why)}"
-        wrong = misread(what.seen, fmt)
-        return "; ".join(wrong) or f"{format_words(what.seen)}, shown as meant"
-
-    def face_state(self, place: int) -> str:
-        """Return "black", "not as meant", "shown", or "" where nothing is known."""
-        looked, fmt = self.looked, self.format
-        if looked is None or fmt is None or place >= len(looked.faces):
-            return ""
-        seen = looked.faces[place].taken.seen
-        return "black" if seen is None else "not as meant" if misread(seen, fmt) else "shown"
-
-    def format_follows(self) -> str:
-        """Return what follows from the format that is sent."""
-        fmt, monitor = self.format, self.monitor
-        if fmt is None or monitor is None:
-            return ""
-        what = taken(monitor, fmt, self.interface, payload=self.payload)
-        if what.seen is None:
-            return f"stays black: {'; '.join(what.why)}"
-        return "; ".join(what.notes) or f"{monitor.name} shows it"
-
-    def interface_follows(self) -> str:
-        looked = self.looked
-        if looked is None:
-            return ""
-        timing = looked.frame.lock.timing
-        return f"{timing.samples} × {timing.raster.lines} with blanking"
-
-    def payload_follows(self) -> str:
-        """Return what follows from sending an identifier, or none."""
-        monitor = self.monitor
-        how = {"heeded": "heeds it", "ignored": "ignores it", "needed": "needs it"}
-        told_of = f"{monitor.name} {how[monitor.payload]}" if monitor is not None else ""
-        return told_of if self.payload else f"nothing tells PsF from fields, or HDR from SDR; {told_of}"
-
-    def sound_follows(self) -> str:
-        looked = self.looked
-        channels = 0 if looked is None else len(looked.setup.layout.channels)
-        return f"{channels} channels at {db(self._level())} dBFS" if self.sound != "silence" else "nothing is heard"
-
-    def picture_follows(self) -> str:
-        return sent_pictures()[self.picture].text
-
-    def meter_follows(self) -> str:
-        return PEAK_TYPES[self.meter].text if self.meter else ""
+        tests = {each.id: each.name for each in sent_pictures().values()}
+        clip = {"clip": self.clip.path.name} if self.clip is not None else {}
+        return {**tests, **clip, "other clip": "A clip…"}
 
     def remedy(self) -> tuple[str, SignalFormat] | None:
         """Return what would be shown as meant instead of what is sent: its words and the format; None where nothing is wrong."""
@@ -249,19 +234,6 @@ class LineUp(QObject):
             return None
         fits = [each for each in self.formats() if taken(monitor, each).state == "shown"]
         return (f"Send {format_words(fits[0])}", fits[0]) if fits else None
-
-    def rate_words(self) -> str:
-        """Return how many pictures a second are shown, and how long each takes."""
-        looked = self.looked
-        if looked is None or len(self._times) < 3:
-            return ""
-        exact = (len(self._times) - 1) / (self._times[-1] - self._times[0])
-        wanted = float(looked.setup.format.rate) / looked.setup.format.rate.denominator**0
-        wanted /= 2 if looked.frame.lock.interface == "3G-B" and wanted > 30 else 1
-        sent, read, drawn = looked.took_ms
-        if exact >= wanted * 0.97:
-            return f"{wanted:.4g} frames a second"
-        return f"{exact:.1f} of {wanted:.4g} frames a second: sent in {sent:.0f}, read in {read:.0f}, drawn in {drawn:.0f} ms"
 
     # -- packets and faults ------------------------------------------------------------------------------------
 
@@ -278,14 +250,6 @@ class LineUp(QObject):
         self.packet = number % count if count else 0
         self.packet_changed.emit()
 
-    def faults_words(self) -> list[str]:
-        """Return the faults of the last minute, the newest first, each kind and text once."""
-        made: dict[str, int] = {}
-        for _, fault in reversed(self._faults):
-            text = f"{fault.kind}: {fault.text}" + (f" (line {fault.line})" if fault.line else "")
-            made[text] = made.get(text, 0) + 1
-        return [f"{text}, {count} times" if count > 1 else text for text, count in made.items()]
-
     # -- the loop ----------------------------------------------------------------------------------------------
 
     def look(self, on: bool) -> None:
@@ -293,80 +257,73 @@ class LineUp(QObject):
         self._seen = on
         if on:
             self.feeds.want()
+        self.deck.look(on and self.page == PAGES[1])
         self._refresh()
 
-    def _level(self) -> float:
+    def show_page(self, page: str) -> None:
+        """Go to a page of the view."""
+        self.page = page
+        self.look(self._seen)
+
+    def level(self) -> float:
         document = self.desk.document
         return document.template.sound.line_up_dbfs if document is not None else -18.0
 
     def _refresh(self) -> None:
         """Begin to send what is wanted now, or stop."""
         document, fmt = self.desk.document, self.format
-        self._wanted = None
+        self.wanted = None
         self.refused = ""
         if document is not None and fmt is not None:
             if self.interface not in self.interfaces():
                 self.interface = ""
             chosen = document.template.line_up
             picture = chosen if self.picture == "bars" and chosen in sent_pictures() else self.picture
+            feed = document.template.monitor
+            clip = None
+            if self.picture == "clip" and self.clip is not None and feed is not None:
+                clip = ClipFeed(self.clip, feed.policy)
             own = [self.monitor] if self.monitor is not None else []
             start = _start(document.template.timecode, fmt)
-            self._wanted = Setup(
-                fmt, self.interface, self.payload, picture, self.sound, self._level(),
-                sound_layouts()[document.template.sound.layout], start, (*own, *self.beside()), self.meter or "dBFS",
+            self.wanted = Setup(
+                fmt, self.interface, self.payload, picture, self.sound, self.level(),
+                sound_layouts()[document.template.sound.layout], start, (*own, *self.beside()), self.meter or "dBFS", clip,
             )  # fmt: skip
-        if self._wanted is None:
-            self.looked, self._faults, self._times = None, [], []
-        if self._seen and self._wanted is not None:
-            if not self._live.running:
-                self._live.start(self._step, self._period)
+        if self.wanted is None:
+            self.looked, self.faults, self.times = None, [], []
+        if self._seen and self.page == PAGES[0] and self.wanted is not None:
+            if self._sending is not None and self._live.running:
+                self._sending.wanted, self._sending.heard = self.wanted, self.heard
+            else:
+                self._sending = Sending(self.wanted, self.heard, self.speaker)
+                self._live.start(self._sending)
         else:
             self._live.stop()
-            self._let_go()
         self.changed.emit()
-
-    def _step(self) -> Looked | None:
-        """On the loop's thread: the next frame of what is wanted."""
-        wanted = self._wanted
-        if wanted is None:
-            return None
-        if self._chain is None or self._chain.setup != wanted:
-            self._let_go()
-            self._chain = Chain(wanted)
-        return self._chain.step()
-
-    def _let_go(self) -> None:
-        if self._chain is not None:
-            self._chain.close()
-            self._chain = None
-
-    def _period(self) -> float:
-        return self._chain.period_s if self._chain is not None else 0.04
 
     def _take(self, looked: Looked | None) -> None:
         now = time.monotonic()
-        if looked is None or looked.setup != self._wanted:
+        if looked is None or looked.setup != self.wanted:
             return
         if self.looked is None or self.looked.setup != looked.setup:
-            self._times, self._faults = [], []
+            self.times, self.faults = [], []
         self.looked = looked
-        self._times = [*self._times[-_COUNTED:], now]
-        self._faults = [each for each in self._faults if now - each[0] < _MINUTE_S][-200:]
-        self._faults += [(now, fault) for fault in looked.frame.faults]
+        self.times = [*self.times[-_COUNTED:], now]
+        self.faults = [each for each in self.faults if now - each[0] < _MINUTE_S][-200:]
+        self.faults += [(now, fault) for fault in looked.frame.faults]
         if self.packet >= len(looked.frame.packets):
             self.packet = 0
         self.arrived.emit()
 
     def _ended(self, why: str) -> None:
         self.refused, self.looked = why, None
-        self._let_go()
         self.changed.emit()
 
     def stop(self) -> None:
         """End for good: the window closes."""
         self._seen = False
-        self._live.stop()
-        self._let_go()
+        self._live.finish()
+        self.deck.finish()
 
 
 def _start(plan: TimecodePlan, fmt: SignalFormat) -> Timecode:

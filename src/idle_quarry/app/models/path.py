@@ -264,6 +264,11 @@ class PathModel(QObject):
             return
         self.desk.jobs.prepare(document.base)
 
+    def line_up(self) -> None:
+        """Go to what the monitoring output sends."""
+        self.desk.line_up.show_page("Output")
+        self.desk.view_wanted.emit("Line-up")
+
     def prove(self) -> None:
         """Put the link of this sheet's station on the bench."""
         self.desk.proof.prove(self.sheet, None)

@@ -58,6 +58,7 @@ class AskBar(QFrame):
 
     def _put_question(self, asked: Question) -> None:
         self._asked = asked
+        self._row.setStretchFactor(self.question, 0)
         completer = QCompleter(list(asked.offers), self.line)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
@@ -75,6 +76,7 @@ class AskBar(QFrame):
 
     def _put_choice(self, asked: Choice) -> None:
         self.line.hide()
+        self._row.setStretchFactor(self.question, 1)
         for index, (text, act) in enumerate(asked.answers.items()):
             self._add(text, partial(self._choose, act), main=index == 0)
         self.show()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from PySide6.QtCore import (
@@ -9,11 +10,13 @@ from PySide6.QtCore import (
     QEvent,
     QModelIndex,
     QPersistentModelIndex,
+    QPoint,
     QPointF,
     QRect,
     QSize,
     Qt,
     Signal,
+    SignalInstance,
 )
 from PySide6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import (
@@ -85,21 +88,34 @@ def _sentence(index: Index) -> str:
 
 
 class _Delegate(QStyledItemDelegate):
-    def _parts(self, rect: QRect, finding: Finding) -> tuple[QRect, QRect, QRect]:
+    def __init__(self, leads: Mapping[str, str]) -> None:
+        super().__init__()
+        self._leads = leads
+
+    def lead(self, finding: Finding) -> str:
+        """Return the word that leads from a finding to where more can be seen of it, "" for none."""
+        return self._leads.get(finding.where, "")
+
+    def _parts(self, rect: QRect, finding: Finding) -> tuple[QRect, QRect, QRect, QRect]:
         metrics = QFontMetrics(theme.font(13, bold=True))
         cure_width = metrics.horizontalAdvance(finding.remedy.label) + theme.px(20) if finding.remedy else 0
+        lead_width = metrics.horizontalAdvance(self.lead(finding)) + theme.px(20) if self.lead(finding) else 0
         name = QRect(rect.left() + theme.px(34), rect.top(), theme.px(150), rect.height())
         cure = QRect(rect.right() - cure_width - theme.px(6), rect.top(), cure_width, rect.height())
-        text = QRect(name.right() + theme.px(10), rect.top(), cure.left() - name.right() - theme.px(20), rect.height())
-        return name, text, cure
+        lead = QRect(cure.left() - lead_width, rect.top(), lead_width, rect.height())
+        text = QRect(name.right() + theme.px(10), rect.top(), lead.left() - name.right() - theme.px(20), rect.height())
+        return name, text, lead, cure
 
     def remedy_rect(self, rect: QRect, finding: Finding) -> QRect:
+        return self._parts(rect, finding)[3]
+
+    def lead_rect(self, rect: QRect, finding: Finding) -> QRect:
         return self._parts(rect, finding)[2]
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         finding = index.data(_ROLE)
         width = option.widget.width() if option.widget else 1200
-        _, text, _ = self._parts(QRect(0, 0, width - theme.px(14), 0), finding)
+        _, text, *_ = self._parts(QRect(0, 0, width - theme.px(14), 0), finding)
         metrics = QFontMetrics(theme.font(13))
         bounds = metrics.boundingRect(
             QRect(0, 0, max(80, text.width()), 10000), Qt.TextFlag.TextWordWrap, _sentence(index)
@@ -116,7 +132,7 @@ class _Delegate(QStyledItemDelegate):
         draw_severity(
             painter, QPointF(rect.left() + theme.px(22), rect.top() + theme.px(13)), finding.severity, theme.px(9)
         )
-        name, text, cure = self._parts(rect, finding)
+        name, text, lead, cure = self._parts(rect, finding)
         top = Qt.AlignmentFlag.AlignTop
         shift = theme.px(4)
         painter.setFont(theme.font(13, bold=True))
@@ -127,8 +143,9 @@ class _Delegate(QStyledItemDelegate):
             top,
             fitted(model.place(finding), metrics, name.width()),
         )
+        painter.setPen(theme.colour("lichen"))
+        painter.drawText(lead.adjusted(0, shift, 0, 0), top | Qt.AlignmentFlag.AlignRight, self.lead(finding))
         if finding.remedy:
-            painter.setPen(theme.colour("lichen"))
             painter.drawText(cure.adjusted(0, shift, 0, 0), top | Qt.AlignmentFlag.AlignRight, finding.remedy.label)
         painter.setFont(theme.font(13))
         painter.setPen(theme.colour("chalk" if finding.severity != "note" else "dust"))
@@ -144,19 +161,22 @@ class _List(QListView):
 
 
 class Findings(QWidget):
-    """The list with its count. `cured` carries the finding whose remedy was clicked, `shown` the station's id."""
+    """The list with its count. `cured` carries the finding whose remedy was clicked, `shown` the station's id, `led` the finding
+    whose other word was: `leads` are those words, by station.
+    """
 
     cured = Signal(object)
     shown = Signal(str)
+    led = Signal(object)
 
-    def __init__(self, *, curable: bool = True) -> None:
+    def __init__(self, *, curable: bool = True, leads: Mapping[str, str] | None = None) -> None:
         super().__init__()
         on(self, "bench")
         self._curable = curable
         self.model = FindingsModel()
         self.list = _List()
         self.list.setModel(self.model)
-        self._delegate = _Delegate()
+        self._delegate = _Delegate(leads or {})
         self.list.setItemDelegate(self._delegate)
         self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.setMouseTracking(True)
@@ -193,25 +213,30 @@ class Findings(QWidget):
         self._count.setText(" · ".join(parts))
         self._none.setVisible(not parts)
 
+    def _acts_at(self, point: QPoint, index: QModelIndex, finding: Finding) -> SignalInstance | None:
+        """Return what a click at a point of a row does beside choosing it."""
+        rect = self.list.visualRect(index)
+        if finding.remedy and self._delegate.remedy_rect(rect, finding).contains(point):
+            return self.cured
+        if self._delegate.lead(finding) and self._delegate.lead_rect(rect, finding).contains(point):
+            return self.led
+        return None
+
     def eventFilter(self, watched: object, event: QEvent) -> bool:
         if isinstance(event, QMouseEvent) and watched is self.list.viewport():
             index = self.list.indexAt(event.position().toPoint())
             finding = index.data(_ROLE) if index.isValid() else None
-            over = bool(
-                finding
-                and finding.remedy
-                and self._delegate.remedy_rect(self.list.visualRect(index), finding).contains(
-                    event.position().toPoint()
-                )
-            )
-            self.list.viewport().setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
-            if over and event.type() == QEvent.Type.MouseButtonRelease and event.button() == Qt.MouseButton.LeftButton:
-                self.cured.emit(finding)
+            acts = self._acts_at(event.position().toPoint(), index, finding) if finding is not None else None
+            self.list.viewport().setCursor(Qt.CursorShape.PointingHandCursor if acts else Qt.CursorShape.ArrowCursor)
+            if acts and event.type() == QEvent.Type.MouseButtonRelease and event.button() == Qt.MouseButton.LeftButton:
+                acts.emit(finding)
                 return True
         if isinstance(event, QKeyEvent) and watched is self.list and event.type() == QEvent.Type.KeyPress:
             finding = self.list.currentIndex().data(_ROLE)
             if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and finding is not None:
-                if finding.remedy:
+                if event.modifiers() & Qt.KeyboardModifier.ControlModifier and self._delegate.lead(finding):
+                    self.led.emit(finding)
+                elif finding.remedy:
                     self.cured.emit(finding)
                 else:
                     self.shown.emit(finding.where)

@@ -126,5 +126,12 @@ class LineScopes(QWidget):
             painter.drawText(
                 row,
                 Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                f"{100 * share:.1f} %" if share else "0",
+                _percent(share),
             )
+
+
+def _percent(share: float) -> str:
+    """Return a share in words: of what is there, but rounds to nothing, that it is there."""
+    if not share:
+        return "0"
+    return f"{100 * share:.1f} %" if share >= 0.0005 else "< 0.1 %"

@@ -119,7 +119,7 @@ def loudness_words(looked: Looked | None) -> str:
     said = looked.loudness
     parts = [
         f"{name} {signed(value)}"
-        for name, value in (("momentary", said.momentary), ("short", said.short_term), ("integrated", said.integrated))
+        for name, value in (("M", said.momentary), ("S", said.short_term), ("I", said.integrated))
         if value is not None
     ]
     peak = "" if said.true_peak is None else f"true peak {signed(said.true_peak)} dBTP"

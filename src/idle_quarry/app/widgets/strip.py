@@ -8,6 +8,7 @@ from PySide6.QtGui import (
     QAccessibleEvent,
     QDragEnterEvent,
     QDropEvent,
+    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -22,6 +23,9 @@ from idle_quarry.app.theme import theme
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.signal.words import format_words
 
+#: The word that leads from the monitor to Line-up.
+_LINE_UP = "line up"
+
 
 class Strip(QWidget):
     """The strip as a widget: click or arrow keys choose a station, clips can be dropped on it."""
@@ -30,6 +34,7 @@ class Strip(QWidget):
     clips_dropped = Signal(list, str)  #: the paths, and the station they were dropped on ("" for none)
     source_wanted = Signal()
     delivery_wanted = Signal()
+    line_up_wanted = Signal()
 
     def __init__(self, parent: QWidget | None = None, *, editable: bool = True, low: bool = False) -> None:
         super().__init__(parent)
@@ -114,7 +119,9 @@ class Strip(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         found = self.station_at(event.position())
-        if found is not None:
+        if self._editable and self._line_up_rect().contains(event.position()):
+            self.line_up_wanted.emit()
+        elif found is not None:
             self.select(found)
         elif self._editable and self._evaluation is not None:
             if self._add_rect("source").contains(event.position()):
@@ -158,6 +165,17 @@ class Strip(QWidget):
         x = theme.px(14) if kind == "source" else self.width() - width - theme.px(14)
         return QRectF(x, theme.px(5), width, theme.px(20))
 
+    def _line_up_rect(self) -> QRectF:
+        """Where "line up" stands: behind the monitor's name; nothing where there is no monitor."""
+        layout = self.layout_now()
+        placed = next((each for each in layout.stations if each.station.kind == "monitor"), None) if layout else None
+        if placed is None:
+            return QRectF()
+        name = QFontMetricsF(theme.font(12, bold=True)).horizontalAdvance(placed.station.name) + theme.px(10)
+        width = QFontMetricsF(theme.font(12)).horizontalAdvance(_LINE_UP) + theme.px(2)
+        left = placed.text.left() + min(name, placed.text.width())
+        return QRectF(left, placed.text.top(), width, placed.text.height() / 3)
+
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.colour("bench"))
@@ -174,6 +192,7 @@ class Strip(QWidget):
             painter.drawText(
                 self._add_rect("delivery"), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "+ delivery"
             )
+            painter.drawText(self._line_up_rect(), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, _LINE_UP)
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("lichen"), 1, Qt.PenStyle.DotLine))
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))

@@ -42,7 +42,7 @@ class FullScreen(QWidget):
         seen = made.taken.seen if made is not None else None
         picture = made.picture if made is not None else None
         self.face.show_face(
-            picture, float(seen.raster.display_aspect) if seen is not None else 16 / 9, "", self.model.face_words(0)
+            picture, float(seen.raster.display_aspect) if seen is not None else 16 / 9, "", self.model.words.face(0)
         )
         eye = self.model.by_eye
         self.words.setText(

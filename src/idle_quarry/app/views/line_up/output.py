@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QGridLayout, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from idle_quarry.app.models.line_up import SENT_SOUNDS, LineUp, send_with
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.pages import scrolled
+from idle_quarry.app.widgets.progress_bar import ProgressBar
 from idle_quarry.app.widgets.wire_map import Legend, WireMap
 from idle_quarry.signal.words import format_words
 from idle_quarry.sound.meters import PEAK_TYPES
 
 
-class _Choice:
+class Choice:
     """A row of the sheet: what it is, its choices, what follows."""
 
     def __init__(self, grid: QGridLayout, name: str, chosen: Callable[[object], object]) -> None:
@@ -25,7 +28,7 @@ class _Choice:
         self.box = QComboBox()
         self.box.setAccessibleName(name)
         self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.box.setMinimumContentsLength(14)
+        self.box.setMinimumContentsLength(11)
         self.box.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.box.activated.connect(lambda index: chosen(self.box.itemData(index)))
         self.follows = label(role="dust", wrap=True)
@@ -65,15 +68,27 @@ class OutputColumn(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         sized(grid).setSpacing(6)
         grid.setColumnStretch(1, 6)
-        grid.setColumnStretch(2, 6)
-        self.monitor = _Choice(grid, "Monitor", lambda value: model.set_monitor(str(value)))
-        self.output = _Choice(grid, "Output", self._send_format)
-        self.interface = _Choice(grid, "Interface", lambda value: send_with(model, "interface", str(value)))
-        self.identifier = _Choice(grid, "Identifier", lambda value: send_with(model, "payload", str(value)))
-        self.picture = _Choice(grid, "Picture", lambda value: send_with(model, "picture", str(value)))
-        self.sound = _Choice(grid, "Sound", lambda value: send_with(model, "sound", str(value)))
-        self.meter = _Choice(grid, "Meter", lambda value: model.read_by(str(value)))
+        grid.setColumnStretch(2, 7)
+        self.monitor = Choice(grid, "Monitor", lambda value: model.set_monitor(str(value)))
+        self.output = Choice(grid, "Output", self._send_format)
+        self.interface = Choice(grid, "Interface", lambda value: send_with(model, "interface", str(value)))
+        self.identifier = Choice(grid, "Identifier", lambda value: send_with(model, "payload", str(value)))
+        self.picture = Choice(grid, "Picture", lambda value: send_with(model, "picture", str(value)))
+        self.sound = Choice(grid, "Sound", lambda value: send_with(model, "sound", str(value)))
+        self.meter = Choice(grid, "Meter", lambda value: model.read_by(str(value)))
+        self.listen = Choice(grid, "Listen", lambda value: model.listen(int(str(value))))
         self.cure = button("", self._cure)
+        playing = model.playing_out
+        self.measure_button = button(
+            "Measure a recording",
+            self._measure,
+            quiet=True,
+            tip="how far flash and pip part in a clip that was recorded of them",
+        )
+        self.progress = ProgressBar()
+        playing.progressed.connect(self.progress.step)
+        playing.changed.connect(self._show_playing)
+        model.clip_asked.connect(self._ask_clip)
         column = QVBoxLayout(self)
         sized(column).setContentsMargins(16, 8, 12, 8)
         sized(column).setSpacing(6)
@@ -83,9 +98,14 @@ class OutputColumn(QWidget):
         column.addWidget(self.packet_title)
         column.addWidget(self.packet_text)
         column.addWidget(self.packet_words)
-        column.addLayout(grid)
-        column.addWidget(self.cure, 0, Qt.AlignmentFlag.AlignLeft)
-        column.addStretch(1)
+        column.addWidget(scrolled(grid), 1)
+        foot = QHBoxLayout()
+        sized(foot).setSpacing(6)
+        for each in (self.cure, self.measure_button):
+            foot.addWidget(each)
+        foot.addStretch(1)
+        column.addLayout(foot)
+        column.addWidget(self.progress)
         model.changed.connect(self._show_settings)
         model.arrived.connect(self._show_frame)
         model.packet_changed.connect(self._show_frame)
@@ -103,6 +123,25 @@ class OutputColumn(QWidget):
         if cure is not None:
             self.model.set_format(cure[1])
 
+    def _ask_clip(self) -> None:
+        name, _kind = QFileDialog.getOpenFileName(
+            self, "A clip to send through the template's monitor link", str(Path.home())
+        )
+        if name:
+            self.model.send_clip(Path(name))
+
+    def _measure(self) -> None:
+        name, _kind = QFileDialog.getOpenFileName(self, "A recording of Flash and pip", str(Path.home()))
+        if name:
+            self.model.playing_out.measure_recorded(Path(name))
+
+    def _show_playing(self) -> None:
+        playing = self.model.playing_out
+        if playing.writing is None:
+            self.progress.hide()
+        else:
+            self.progress.begin("writing", playing.cancel)
+
     def _show_settings(self) -> None:
         model, fmt = self.model, self.model.format
         self.monitor.show(
@@ -113,20 +152,21 @@ class OutputColumn(QWidget):
         self.output.show(
             {format_words(each): format_words(each) for each in model.formats()},
             format_words(fmt) if fmt is not None else "",
-            model.format_follows(),
+            model.words.format(),
         )
         ways = dict(model.interfaces())
-        self.interface.show(ways, model.interface or next(iter(ways), ""), model.interface_follows())
-        self.identifier.show(
-            {"yes": "Sent", "no": "Not sent"}, "yes" if model.payload else "no", model.payload_follows()
-        )
-        self.picture.show(model.pictures(), model.picture, model.picture_follows())
-        self.sound.show(SENT_SOUNDS, model.sound, model.sound_follows())
+        self.interface.show(ways, model.interface or next(iter(ways), ""), model.words.interface())
+        self.identifier.show({"yes": "Sent", "no": "Not sent"}, "yes" if model.payload else "no", model.words.payload())
+        self.picture.show(model.pictures(), model.picture, model.words.picture())
+        sounds = {model.sound: "The clip's own"} if model.picture == "clip" else SENT_SOUNDS
+        self.sound.show(sounds, model.sound, model.words.sound())
         self.meter.show(
             {each.id: f"IEC 60268-10 {each.id}" if each.id != "dBFS" else "Full scale" for each in PEAK_TYPES.values()},
             model.meter,
-            model.meter_follows(),
+            model.words.meter(),
         )
+        self.listen.show(model.pairs(), -1 if model.heard is None else model.heard, model.words.heard())
+        self.measure_button.setVisible(model.picture == "flash")
         cure = model.remedy()
         self.cure.setVisible(cure is not None)
         if cure is not None:
@@ -138,13 +178,14 @@ class OutputColumn(QWidget):
     def _show_frame(self) -> None:
         model = self.model
         self.wire.show_frame(model.looked.frame if model.looked is not None else None, model.packet)
-        self.wire_about.setText(model.interface_follows() + (", as received" if model.looked is not None else ""))
+        self.wire_about.setText(model.words.interface() + (", as received" if model.looked is not None else ""))
         told = model.packet_told()
         self.packet_title.setText(told.title if told is not None else "")
         self.packet_text.setText(told.text if told is not None else "")
         self.packet_words.setText(told.words if told is not None else "")
-        self.interface.follows.setText(model.interface_follows())
-        self.sound.follows.setText(model.sound_follows())
+        self.interface.follows.setText(model.words.interface())
+        self.sound.follows.setText(model.words.sound())
+        self.listen.follows.setText(model.words.heard())
 
 
 def _titled(title: str, about: OneLine) -> QWidget:

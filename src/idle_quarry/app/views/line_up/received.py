@@ -47,12 +47,12 @@ class ReceivedColumn(QWidget):
 
     def _show(self) -> None:
         model = self.model
-        self.about.setText(model.rate_words())
+        self.about.setText(model.words.rate())
         self.scopes.show_looked(model.looked)
         self.meters.show_looked(model.looked)
-        self.sound_about.setText(model.sound_follows() if model.looked is not None else "")
+        self.sound_about.setText(model.words.sound() if model.looked is not None else "")
         self.loudness.setText(loudness_words(model.looked))
-        told = model.faults_words()
+        told = model.words.faults()
         lines = (
             told[:_LISTED] if len(told) <= _LISTED else [*told[: _LISTED - 1], f"and {len(told) - _LISTED + 1} more"]
         )

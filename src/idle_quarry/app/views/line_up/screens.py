@@ -111,7 +111,7 @@ class ScreensColumn(QWidget):
         for place, (face, says) in enumerate(
             zip((self.face, *self.others), (self.says, *self.other_says), strict=True)
         ):
-            state, words = model.face_state(place), model.face_words(place)
+            state, words = model.words.face_state(place), model.words.face(place)
             made = looked.faces[place] if looked is not None and place < len(looked.faces) else None
             aspect = (
                 float(made.taken.seen.raster.display_aspect)

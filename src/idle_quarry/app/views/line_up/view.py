@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication, QHideEvent, QScreen, QShowEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.models.line_up import PAGES
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.line_up.full_screen import FullScreen
 from idle_quarry.app.views.line_up.output import OutputColumn
 from idle_quarry.app.views.line_up.received import ReceivedColumn
+from idle_quarry.app.views.line_up.record import RecordPage
 from idle_quarry.app.views.line_up.screens import ScreensColumn
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.app.widgets.menus import menu_under
+from idle_quarry.app.widgets.tabs import Tabs
 
 
 class LineUpView(QWidget):
@@ -28,6 +32,7 @@ class LineUpView(QWidget):
         self.desk, self.model = desk, desk.line_up
         self.title, self.state = label(role="title"), OneLine("dust")
         self.eye_button = button("Black and white by eye", self._by_eye)
+        self.out_button = button("Play out", self._play_out, tip="write what is sent as words of the line into a file")
         self.full_button = button("Full screen", self._full)
         self.empty = label("", "dust", wrap=True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -42,10 +47,15 @@ class LineUpView(QWidget):
         self.first_focus = self.output.output.box
         self.model.changed.connect(self._show)
         self.model.arrived.connect(self._show_state)
+        self.model.deck.changed.connect(self._show_state)
         self.model.by_eye.changed.connect(self._show_eye)
         self._show()
 
     def _build(self) -> None:
+        self.columns = _three(self.output, self.screens, self.received)
+        self.record = RecordPage(self.model.deck)
+        self.tabs = Tabs(PAGES, "Line-up: {}")
+        self.tabs.chosen.connect(self.model.show_page)
         head = QHBoxLayout()
         sized(head).setContentsMargins(16, 8, 16, 4)
         sized(head).setSpacing(12)
@@ -53,7 +63,9 @@ class LineUpView(QWidget):
         words.setSpacing(0)
         words.addWidget(self.title)
         words.addWidget(self.state)
+        head.addWidget(self.tabs)
         head.addLayout(words, 1)
+        head.addWidget(self.out_button)
         head.addWidget(self.eye_button)
         head.addWidget(self.full_button)
         self.eye_bar = QFrame()
@@ -69,7 +81,6 @@ class LineUpView(QWidget):
         bar.addWidget(button("Back", lambda: eye.go(-1)))
         bar.addWidget(self.eye_next)
         bar.addWidget(button("End", eye.end, quiet=True))
-        self.columns = _three(self.output, self.screens, self.received)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
@@ -78,29 +89,34 @@ class LineUpView(QWidget):
         outer.addWidget(self.empty, 1)
         outer.addWidget(self.add_button, 0, Qt.AlignmentFlag.AlignHCenter)
         outer.addWidget(self.columns, 1)
+        outer.addWidget(self.record, 1)
 
     def _show(self) -> None:
         model = self.model
         document, fmt = self.desk.document, model.format
+        output = model.page == PAGES[0]
+        self.tabs.show_on(model.page)
         self.empty.setText(
             "Nothing is open. Choose a template in the Library; then its monitoring output is lined up here."
             if document is None
             else "This template has no monitor: nothing is sent."
         )
-        for widget in (self.empty, self.add_button):
-            widget.setVisible(fmt is None and (widget is self.empty or document is not None))
-        for shown in (self.columns, self.eye_button, self.full_button):
-            shown.setVisible(fmt is not None)
-        self.title.setText(model.title_words())
+        self.empty.setVisible(output and fmt is None)
+        self.add_button.setVisible(output and fmt is None and document is not None)
+        for shown in (self.columns, self.out_button, self.eye_button, self.full_button):
+            shown.setVisible(output and fmt is not None)
+        self.record.setVisible(not output)
+        self.title.setText(model.words.title() if output else "Recording from a deck")
         self._show_state()
         self._show_eye()
 
     def _show_state(self) -> None:
-        self.state.setText(self.model.state_words())
+        output = self.model.page == PAGES[0]
+        self.state.setText(self.model.words.state() if output else self.model.deck.tape_words())
 
     def _show_eye(self) -> None:
         eye = self.model.by_eye
-        self.eye_bar.setVisible(eye.on and self.model.format is not None)
+        self.eye_bar.setVisible(eye.on and self.model.format is not None and self.model.page == PAGES[0])
         if eye.on:
             self.eye_title.setText(eye.words())
             self.eye_text.setText(eye.step.text)
@@ -126,11 +142,22 @@ class LineUpView(QWidget):
             ],
         )
 
+    def _play_out(self) -> None:
+        name, _kind = QFileDialog.getSaveFileName(
+            self, "Words of the line", str(Path.home() / "line.words"), "Words (*.words)"
+        )
+        if name:
+            self.model.playing_out.play_out(Path(name))
+
     def _full_on(self, screen: QScreen) -> None:
         if self.full is not None:
             self.full.close()
         self.full = FullScreen(self.model, screen)
+        self.full.destroyed.connect(self._full_gone)
         self.full.show_on()
+
+    def _full_gone(self) -> None:
+        self.full = None
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
@@ -140,7 +167,6 @@ class LineUpView(QWidget):
         super().hideEvent(event)
         if self.full is not None:
             self.full.close()
-            self.full = None
         self.model.look(False)
 
 

@@ -1,4 +1,4 @@
-"""What is laid on the bench: a clip's frames, or a chart's, in the format of the link's source."""
+"""Frames to convert: a clip's, or a chart's, in the format of a source, any of them, by number."""
 
 from __future__ import annotations
 

@@ -1,0 +1,70 @@
+"""What runs on Line-up's own thread: a chain that follows what is wanted, and the sound that is heard of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from idle_quarry.errors import NotPossible
+from idle_quarry.line.chain import Chain, Looked
+from idle_quarry.line.feed import Setup
+from idle_quarry.sound.playing import SoundOut, Speaker
+
+_FULL = 1 << 23
+
+
+class Sending:
+    """Steps for a loop. `wanted` and `heard` (the first of two channels that are listened to) may be set from any thread;
+    `mute` says why nothing is heard.
+    """
+
+    def __init__(self, wanted: Setup, heard: int | None, speaker: Callable[[int], SoundOut] = Speaker) -> None:
+        self.wanted, self.heard, self.mute = wanted, heard, ""
+        self._make_speaker = speaker
+        self._chain: Chain | None = None
+        self._out: SoundOut | None = None
+
+    def step(self) -> Looked | None:
+        """Return the next frame of what is wanted now."""
+        wanted = self.wanted
+        if self._chain is None or self._chain.setup != wanted:
+            self._end_chain()
+            self._chain = Chain(wanted)
+        looked = self._chain.step()
+        self._play(looked)
+        return looked
+
+    def period_s(self) -> float:
+        return self._chain.period_s if self._chain is not None else 0.04
+
+    def close(self) -> None:
+        self._end_chain()
+        if self._out is not None:
+            self._out.close()
+            self._out = None
+
+    def _end_chain(self) -> None:
+        if self._chain is not None:
+            self._chain.close()
+            self._chain = None
+
+    def _play(self, looked: Looked | None) -> None:
+        first = self.heard
+        if first is None or self.mute:
+            if self._out is not None:
+                self._out.close()
+                self._out = None
+            return
+        if self._out is None:
+            try:
+                self._out = self._make_speaker(2)
+            except NotPossible as error:
+                self.mute = str(error)
+                return
+        if looked is not None:
+            pair = (looked.frame.samples[:, first : first + 2] / _FULL).astype(np.float32)
+            if pair.shape[1] == 1:  # a channel by itself is heard on both sides
+                pair = np.repeat(pair, 2, axis=1)
+            if pair.shape[1] == 2:
+                self._out.give(pair)

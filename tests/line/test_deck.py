@@ -1,0 +1,229 @@
+"""Deck and recorder: what is recorded of a line is what was on the tape, bit for bit; what breaks on the way is told."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+from types import MappingProxyType
+
+import av
+import numpy as np
+import pytest
+
+from idle_quarry.demo import make_clips
+from idle_quarry.errors import MediaError, NotPossible
+from idle_quarry.line.checked import contradictions
+from idle_quarry.line.deck import Deck, Wear
+from idle_quarry.line.deck_run import DeckRun, DeckSeen
+from idle_quarry.line.feed import Setup, play_out
+from idle_quarry.line.files import read_links
+from idle_quarry.line.read import read_words
+from idle_quarry.line.recorder import Recorder, Take, Wanted, able
+from idle_quarry.line.sending import SentSound, sent_pictures
+from idle_quarry.line.tape import ClipFeed, Tape, line_format
+from idle_quarry.media import Clip, inspect
+from idle_quarry.media.measurement.sync import flash_and_pip
+from idle_quarry.media.pictures import Reader
+from idle_quarry.media.sounds import SoundReader
+from idle_quarry.media.writing import ClipWriter
+from idle_quarry.path.registry import codecs, sound_layouts
+from idle_quarry.signal.timecode import Timecode
+from idle_quarry.signal.words import format_from_words
+
+CLIPS = Path(make_clips.__file__).parent / "clips"
+TAPE = CLIPS / "lamp tape 021 wide.mpg"
+
+
+def tape_of(path: Path = TAPE) -> tuple[Clip, Tape]:
+    clip = inspect(path)
+    assert clip.format is not None
+    return clip, Tape(ClipFeed(clip), line_format(clip.format))
+
+
+def recorded(
+    folder: Path, tape: Tape, wear: Wear | None = None, on_break: str = "new clip", codec: str = "v210",
+    marks: tuple[int, int] | None = None,
+) -> list[Take]:  # fmt: skip
+    deck, takes = Deck(), list[Take]()
+    recorder = Recorder(takes.append)
+    deck.connect(recorder)
+    deck.load(tape, wear)
+    ends = (tape.start + marks[0], tape.start + marks[1]) if marks else (None, None)
+    recorder.arm(Wanted(folder, "reel", codec, on_break, *ends))  # type: ignore[arg-type]
+    deck.play()
+    while deck.speed and recorder.armed:
+        deck.step()
+    recorder.finish()
+    return takes
+
+
+def pictures(path: Path) -> list[tuple[np.ndarray, ...]]:
+    clip = inspect(path)
+    with Reader(path, clip.declared) as reader:
+        return [(each.luma.copy(), *(c.copy() for c in each.chroma or ())) for each in reader.window(0, 1000)]
+
+
+def test_a_take_is_what_was_on_the_tape(tmp_path: Path) -> None:
+    """Between mark in and out, both of them, every code; read back by another program's decoder; and found to be so."""
+    _, tape = tape_of()
+    (take,) = recorded(tmp_path, tape, marks=(5, 11))
+    made = pictures(take.path)
+    assert (take.frames, str(take.first), str(take.last)) == (7, "00:00:00:05", "00:00:00:11") and len(made) == 7
+    for number, planes in enumerate(made):
+        for got, sent in zip(planes, tape.picture(5 + number), strict=True):
+            np.testing.assert_array_equal(got, np.clip(sent, 4, 1019))
+    clip = inspect(take.path)
+    assert contradictions(take, clip) == () and clip.declared.timecode == "00:00:00:05"
+    assert contradictions(take, inspect(TAPE)), "another file is not what was recorded"
+
+
+@pytest.mark.parametrize(
+    ("on_break", "frames", "breaks"), [("new clip", [20, 30], [1, 0]), ("go on", [50], [1]), ("stop", [20], [1])]
+)
+def test_breaks_and_drop_outs_are_told_per_take(
+    tmp_path: Path, on_break: str, frames: list[int], breaks: list[int]
+) -> None:
+    """A head that loses the tape harms frame 7, timecode jumps at frame 20: by the template's word a new clip, a note, an end."""
+    _, tape = tape_of()
+    wear = Wear(frozenset({7}), MappingProxyType({20: 250}))
+    takes = recorded(tmp_path, tape, wear, on_break)
+    assert [take.frames for take in takes] == frames
+    assert [sum(e.kind == "timecode break" for e in take.events) for take in takes] == breaks
+    (drop,) = [each for each in takes[0].events if each.kind == "drop-out"]
+    assert (drop.frame, drop.timecode) == (7, "00:00:00:07")
+    if on_break == "new clip":
+        assert [take.path.name for take in takes] == ["reel.mov", "reel 2.mov"] and str(takes[1].first) == "00:00:10:20"
+
+
+def test_a_cancelled_take_is_kept_whole_or_not_at_all(tmp_path: Path) -> None:
+    _, tape = tape_of()
+    for keep in (True, False):
+        deck, takes = Deck(), list[Take]()
+        recorder = Recorder(takes.append)
+        deck.connect(recorder)
+        deck.load(tape)
+        recorder.arm(Wanted(tmp_path, f"kept {keep}", "rdd36-hq"))
+        deck.play()
+        for _ in range(4):
+            deck.step()
+        recorder.cancel(keep=keep)
+        assert [take.frames for take in takes] == ([4] if keep else [])
+    assert [each.name for each in tmp_path.iterdir()] == ["kept True.mov"]
+
+
+def test_only_codecs_that_hold_the_line_are_offered() -> None:
+    fmt = line_format(inspect(TAPE).format)  # type: ignore[arg-type]
+    ids = {each.id for each in able(fmt)}
+    assert {"v210", "rdd36-hq", "ffv1"} <= ids
+    assert not ids & {"d10-50", "avc-intra-100", "dv-420"}, "eight bits, other rasters, 4:2:0"
+    with pytest.raises(NotPossible, match="no line carries"):
+        line_format(format_from_words("1000x700p25"))
+
+
+def test_the_transport_and_what_it_refuses(tmp_path: Path) -> None:
+    """Asked from any thread, done on the loop's: shuttling, locating, a mark that is on no tape, a disk that is not there."""
+    clip, tape = tape_of()
+    run = DeckRun(ClipFeed(clip), tape.format, Wear())
+
+    def steps(count: int) -> DeckSeen:
+        seen = [each for each in (run.step() for _ in range(count)) if each is not None]
+        return seen[-1]
+
+    first = run.step()
+    assert first is not None and first.status.state == "stop" and first.picture is not None
+    assert run.step() is None, "a tape that stands makes nothing new"
+    run.ask(lambda r: r.deck.play(5))
+    assert steps(3).status.at == 15
+    run.ask(lambda r: r.deck.locate(48))
+    run.ask(lambda r: r.deck.play())
+    assert steps(4).status.speed == 0, "the end of the tape stops it"
+    wanted = Wanted(tmp_path, "x", "v210", "stop", tape.start + 5000)
+    run.ask(lambda r: r.record(wanted))
+    assert "is not on this tape" in steps(1).refused
+    run.ask(lambda r: r.record(Wanted(tmp_path / "nowhere", "x", "v210", "stop", tape.start + 2, tape.start + 3)))
+    seen = [each for each in (run.step() for _ in range(6)) if each is not None]
+    assert any("could not be written" in each.refused for each in seen) and not any(tmp_path.iterdir())
+    run.close()
+
+
+def test_a_clip_plays_out_as_words(tmp_path: Path) -> None:
+    """Through the template's monitor link into a file that a receiver reads without a fault, sound and timecode with it."""
+    clip = inspect(CLIPS / "stone ambience.mov")
+    fmt = format_from_words("1080i25")
+    setup = Setup(
+        fmt, "", True, "clip", "tone", -18, sound_layouts()["stereo"], Timecode(0, fmt.rate), (), "dBFS", ClipFeed(clip)
+    )
+    paths = play_out(setup, tmp_path / "out.words", 3, lambda _done, _of: None)
+    frames = list(read_words(read_links(paths[0])))
+    assert len(frames) == 3 and not any(each.faults for each in frames)
+    assert str(frames[0].timecode) == clip.declared.timecode
+    tape = Tape(ClipFeed(clip), fmt)
+    for number, frame in enumerate(frames):
+        for got, sent in zip(frame.pictures()[0], tape.picture(number), strict=True):
+            np.testing.assert_array_equal(got, np.clip(sent, 4, 1019))
+    assert frames[0].samples.shape[1] >= tape.channels > 0
+    np.testing.assert_array_equal(frames[1].samples[:, : tape.channels], tape.sound(1920, 1920))
+
+
+@pytest.mark.parametrize("late_ms", [0, 80, -60])
+def test_flash_and_pip_tell_how_far_sound_is_off(tmp_path: Path, late_ms: int) -> None:
+    """A recording with sound that was shifted by a known time."""
+    fmt = format_from_words("576i25")
+    sound = SentSound("pip", -18, sound_layouts()["stereo"], fmt)
+    shift = late_ms * 48
+    draw = sent_pictures()["flash"].draw
+    with ClipWriter(tmp_path / "a.mov", codecs()["rdd36-proxy"], fmt, channels=2) as writer:
+        for n in range(100):
+            samples = sound.taken(n * 1920 - shift, 1920) << 8
+            writer.write(draw(fmt, n), samples)
+        writer.finish()
+    found = flash_and_pip(tmp_path / "a.mov", inspect(tmp_path / "a.mov").declared)
+    assert found.pairs >= 3 and abs(found.offset_ms - late_ms) < 1.5
+    with pytest.raises(MediaError, match="no flash with its pip"):
+        flash_and_pip(TAPE, inspect(TAPE).declared)
+
+
+def test_any_stretch_of_sound_is_what_the_file_has(tmp_path: Path) -> None:
+    """Against FFmpeg decoding all of it from the beginning: forwards, backwards, past both ends."""
+    source = CLIPS / "stone ambience.mov"
+    with av.open(str(source)) as container:
+        (stream,) = container.streams.audio
+        whole = np.concatenate([f.to_ndarray().reshape(-1, stream.channels) for f in container.decode(stream)])
+    truth = whole.astype(np.int64) << (8 * (4 - whole.dtype.itemsize))
+    with SoundReader(source) as sound:
+        for first, count in (
+            (0, 100),
+            (100, 3000),
+            (40000, 1920),
+            (41920, 1920),
+            (500, 700),
+            (len(truth) - 50, 100),
+            (-30, 60),
+        ):
+            got = sound.taken(first, count)[:, : truth.shape[1]]
+            want = np.zeros_like(got, np.int64)
+            a, b = max(0, first), max(0, min(len(truth), first + count))
+            want[a - first : b - first] = truth[a:b]
+            np.testing.assert_array_equal(got, want, str(first))
+
+
+def test_nothing_is_left_of_a_clip_that_was_not_finished(tmp_path: Path) -> None:
+    fmt = format_from_words("1080p25")
+    codes = sent_pictures()["white"].draw(fmt, 0)
+    for codec, path in (("rdd36-hq", tmp_path / "a.mov"), ("dpx-10", tmp_path / "run" / "a.0001.dpx")):
+        with ClipWriter(path, codecs()[codec], fmt) as writer:
+            writer.write(writer_codes(writer, codes))
+        assert not any(tmp_path.iterdir())
+        with ClipWriter(path, codecs()[codec], fmt) as writer:
+            for _ in range(2):
+                writer.write(writer_codes(writer, codes))
+            writer.finish()
+        assert path.exists()
+        shutil.rmtree(path.parent) if path.parent != tmp_path else path.unlink()
+
+
+def writer_codes(writer: ClipWriter, codes: tuple[np.ndarray, ...]) -> list[np.ndarray]:
+    """Codes of the shape that a writer takes: white of R′G′B′ where its files hold that."""
+    if writer.format.encoding.matrix == "rgb":
+        return [np.full(codes[0].shape, 1023)] * 3
+    return list(codes)
