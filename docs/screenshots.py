@@ -24,6 +24,7 @@ from idle_quarry.app.desk import Desk  # noqa: E402
 from idle_quarry.app.preferences import Preferences  # noqa: E402
 from idle_quarry.app.style import prepare  # noqa: E402
 from idle_quarry.app.theme import theme  # noqa: E402
+from idle_quarry.app.widgets.ask_bar import AskBar  # noqa: E402
 from idle_quarry.app.widgets.tabs import Tabs  # noqa: E402
 from idle_quarry.app.window import MainWindow  # noqa: E402
 from idle_quarry.demo.lay_out import lay_out  # noqa: E402
@@ -114,6 +115,30 @@ class Pictures:
         self.desk.shelf.show_equipment(next(each.ident for each in equipment.rows if each.entry.name == "Bay 4 panel"))
         wait(lambda: equipment.uses is not None)
 
+    def line_up(self) -> None:
+        self.open("The Lamp Room")
+        self.window.show_view("Line-up")
+        self.desk.line_up.show_page("Output")
+        wait(lambda: bool(self.desk.line_up.words.rate()), 3000)
+
+    def record(self) -> None:
+        self.open("The Lamp Room")
+        self.window.show_view("Line-up")
+        self.desk.line_up.show_page("Record")
+        deck = self.desk.line_up.deck
+        deck.put_in(self.clips / "lamp tape 021 wide.mpg")
+        wait(lambda: deck.seen is not None)
+        deck.wear_out(True)
+        wait(lambda: deck.seen is not None, 1000)
+        takes = Path(HOME) / "takes"
+        takes.mkdir(exist_ok=True)
+        deck.recording.want(folder=str(takes), name="tape 21")
+        deck.recording.mark("in", "00:00:00:05")
+        deck.recording.asked.connect(lambda choice: list(choice.answers.values())[-1]())
+        deck.recording.record()
+        wait(lambda: len(deck.recording.takes) > 1 and deck.recording.takes[-1].wrong is not None)
+        self.window.view("Line-up").findChild(AskBar).hide()
+
     def many(self) -> None:
         self.window.show_view("Library")
         self.desk.shelf.look_for(typed="")
@@ -126,6 +151,7 @@ class Pictures:
             if many.text(ident, 0) in names:
                 chosen = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
                 table.selectionModel().select(table.model().index(row, 0), chosen)
+        wait(lambda: any(each.place == "monitor.monitor" for each in many.offers))
         offer = next(each for each in many.offers if each.place == "monitor.monitor")
         for box in self.window.view("Library").findChildren(QComboBox):
             if box.accessibleName() == "The setting that is changed":

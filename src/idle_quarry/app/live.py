@@ -37,6 +37,8 @@ class Live(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._thread: threading.Thread | None = None
+        self._ending: list[threading.Thread] = []
+        self._wake = threading.Event()
         self._stop = threading.Event()
         self._taken = threading.Event()
         self._made.connect(self._take, Qt.ConnectionType.QueuedConnection)
@@ -48,27 +50,34 @@ class Live(QObject):
     def start(self, steps: Steps) -> None:
         """Begin to step, one step each `period_s()` seconds or as fast as it can."""
         self.stop()
-        self._stop, self._taken = threading.Event(), threading.Event()
+        self._stop, self._taken, self._wake = threading.Event(), threading.Event(), threading.Event()
         self._taken.set()
         self._thread = threading.Thread(
-            target=self._run, args=(steps, self._stop, self._taken), name="quarry live", daemon=True
+            target=self._run, args=(steps, self._stop, self._taken, self._wake), name="quarry live", daemon=True
         )
         self._thread.start()
 
-    def stop(self) -> threading.Thread | None:
-        """End the loop without waiting for the step that is under way; return its thread."""
-        thread, self._thread = self._thread, None
+    def stop(self) -> None:
+        """End the loop without waiting for the step that is under way."""
+        self._ending = [each for each in self._ending if each.is_alive()]
+        if self._thread is not None:
+            self._ending.append(self._thread)
+        self._thread = None
         self._stop.set()
         self._taken.set()
-        return thread
+        self._wake.set()
+
+    def hurry(self) -> None:
+        """Begin the next step now: something else is wanted."""
+        self._wake.set()
 
     def finish(self) -> None:
-        """End the loop and wait until it has let go."""
-        thread = self.stop()
-        if thread is not None:
-            thread.join()
+        """End the loop and wait until it, and every one before it, has let go."""
+        self.stop()
+        for each in self._ending:
+            each.join()
 
-    def _run(self, steps: Steps, stop: threading.Event, taken: threading.Event) -> None:
+    def _run(self, steps: Steps, stop: threading.Event, taken: threading.Event, wake: threading.Event) -> None:
         try:
             due = time.monotonic()
             while not stop.is_set():
@@ -86,7 +95,9 @@ class Live(QObject):
                 if isinstance(answer, QuarryError):
                     return
                 due = max(due + steps.period_s(), time.monotonic() - steps.period_s())
-                stop.wait(max(0.0, due - time.monotonic()))
+                if wake.wait(max(0.0, due - time.monotonic())):
+                    wake.clear()
+                    due = time.monotonic()
         finally:
             steps.close()
 

@@ -65,6 +65,7 @@ class Chain:
         self._peaks = PeakMeter(setup.meter, self._channels)
         self._loudness = _loudness_of(setup.layout, self._channels)
         self._writer = ThreadPoolExecutor(1, thread_name_prefix="quarry writer")
+        self._left = False
         self._ahead: Future[tuple[list[Words], float]] | None = None
         self._scopes: tuple[Counts, Counts, tuple[tuple[str, float], ...]] | None = None
         self._every = max(1, round(float(setup.format.rate) / self.way.pictures / 12.5))
@@ -79,10 +80,17 @@ class Chain:
         words = next(self._feed.frames)
         return words, 1000 * (time.perf_counter() - begun)
 
+    def leave(self) -> None:
+        """Send no more, without waiting for the frame that is being written ahead."""
+        if not self._left:
+            self._left = True
+            self._writer.submit(self._feed.close)
+            self._writer.shutdown(wait=False)
+
     def close(self) -> None:
-        """Let go of the thread that writes ahead."""
-        self._writer.shutdown(wait=True, cancel_futures=True)
-        self._feed.close()
+        """Send no more, and wait until everything is let go of."""
+        self.leave()
+        self._writer.shutdown(wait=True)
 
     def step(self) -> Looked | None:
         """Return the next frame as it was received, None where nothing in it can be locked to."""

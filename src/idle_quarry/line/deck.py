@@ -67,10 +67,6 @@ class Deck:
         self.at = self.speed = self._sent = 0
         return way
 
-    def eject(self) -> None:
-        self._tape = self._way = self._writer = None
-        self.at = self.speed = 0
-
     def play(self, speed: int = 1) -> None:
         """Play, or shuttle at another speed than 1, backwards where it is below 0; 0 stands still and shows a picture."""
         self._loaded()

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from idle_quarry.line.files import write_words
 from idle_quarry.line.mapping import Planes
-from idle_quarry.line.sending import SentSound, frames_of, sent_frames
+from idle_quarry.line.sending import frames_of, sent_frames, sent_sound
 from idle_quarry.line.sound import RATE
 from idle_quarry.line.tape import ClipFeed, Tape
 from idle_quarry.line.transport import transport
@@ -60,7 +60,7 @@ class Feed:
 
     def _test(self) -> Iterator[list[Words]]:
         setup = self.setup
-        sound = None if setup.sound == "none" else SentSound(setup.sound, setup.level_dbfs, setup.layout, setup.format)
+        sound = None if setup.sound == "none" else sent_sound(setup.sound, setup.level_dbfs, setup.layout, setup.format)
         return sent_frames(setup.format, self.way, setup.picture, sound, setup.start, Said(setup.payload))
 
     def _of(self, tape: Tape) -> Iterator[list[Words]]:

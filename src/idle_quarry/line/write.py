@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,8 +31,9 @@ class Said:
     active_format: int | None = None
 
 
+@lru_cache(maxsize=2)
 def blank_frame(fmt: SignalFormat, way: Transport, number: int, said: Said) -> Words:
-    """Return a frame of link `number` without picture: timing references, line numbers, identifiers; codes are still to come."""
+    """Return a frame of link `number` without picture: timing references, line numbers, identifiers; codes are still to come. Kept: not to be written to."""
     lines, words = way.raster.lines, way.words
     frame = np.empty((lines, words, way.streams), np.uint16)
     half = way.streams // 2

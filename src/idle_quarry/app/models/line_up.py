@@ -294,6 +294,7 @@ class LineUp(QObject):
         if self._seen and self.page == PAGES[0] and self.wanted is not None:
             if self._sending is not None and self._live.running:
                 self._sending.wanted, self._sending.heard = self.wanted, self.heard
+                self._live.hurry()
             else:
                 self._sending = Sending(self.wanted, self.heard, self.speaker)
                 self._live.start(self._sending)

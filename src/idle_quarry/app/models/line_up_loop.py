@@ -23,13 +23,14 @@ class Sending:
         self.wanted, self.heard, self.mute = wanted, heard, ""
         self._make_speaker = speaker
         self._chain: Chain | None = None
+        self._left: Chain | None = None
         self._out: SoundOut | None = None
 
     def step(self) -> Looked | None:
         """Return the next frame of what is wanted now."""
         wanted = self.wanted
         if self._chain is None or self._chain.setup != wanted:
-            self._end_chain()
+            self._leave()
             self._chain = Chain(wanted)
         looked = self._chain.step()
         self._play(looked)
@@ -39,15 +40,20 @@ class Sending:
         return self._chain.period_s if self._chain is not None else 0.04
 
     def close(self) -> None:
-        self._end_chain()
+        self._leave()
+        if self._left is not None:
+            self._left.close()
         if self._out is not None:
             self._out.close()
             self._out = None
 
-    def _end_chain(self) -> None:
+    def _leave(self) -> None:
+        """Leave the chain; what is wanted next does not wait for its last frame, only for that of the one before."""
         if self._chain is not None:
-            self._chain.close()
-            self._chain = None
+            if self._left is not None:
+                self._left.close()
+            self._chain.leave()
+            self._left, self._chain = self._chain, None
 
     def _play(self, looked: Looked | None) -> None:
         first = self.heard

@@ -122,5 +122,5 @@ def loudness_words(looked: Looked | None) -> str:
         for name, value in (("M", said.momentary), ("S", said.short_term), ("I", said.integrated))
         if value is not None
     ]
-    peak = "" if said.true_peak is None else f"true peak {signed(said.true_peak)} dBTP"
+    peak = "" if said.true_peak is None else f"TP {signed(said.true_peak)} dBTP"
     return " · ".join([f"{', '.join(parts)} LUFS" if parts else "", peak]).strip(" ·")
