@@ -12,7 +12,8 @@ import numpy as np
 import PyOpenColorIO
 from common import machine
 
-from idle_quarry.picture.colour import converted_planes, primaries_matrix
+from idle_quarry.picture.colour import primaries_matrix
+from idle_quarry.picture.recolouring import converted_planes
 
 ROUNDS = 7
 

@@ -34,6 +34,7 @@ from idle_quarry.picture.rounding import (
     ROUNDINGS,
     blue_noise_tile,
     chroma_to_values,
+    diffused,
     luma_to_values,
     values_to_chroma,
     values_to_luma,
@@ -210,7 +211,7 @@ def test_error_diffusion_is_floyd_and_steinbergs() -> None:
             for dy, dx, share in ((0, 1, 7), (1, -1, 3), (1, 0, 5), (1, 1, 1)):
                 if 0 <= x + dx < 21:
                     work[y + dy, x + 1 + dx] += (old - new) * share / 16
-    np.testing.assert_array_equal(ROUNDINGS["diffuse"](exact), wanted)
+    np.testing.assert_array_equal(diffused(exact), wanted)
 
 
 def test_blue_noise_has_every_level_once_and_little_low_frequency() -> None:

@@ -75,7 +75,7 @@ def _told(packet: Packet, data: tuple[int, ...], rate: Fraction | None) -> tuple
         return (
             "other",
             f"active format {code}",
-            f"Where the picture lies in the frame: {_ACTIVE.get(code, 'not said')} (ST 2016).",
+            f"Where the picture lies in the frame: {_ACTIVE.get(code, 'not declared')} (ST 2016).",
         )
     for dids, at in ((HD_SOUND_CONTROL, 2), (SD_SOUND_CONTROL, 3)):
         if packet.did in dids and len(data) > at:
@@ -99,7 +99,7 @@ def _payload(four: tuple[int, int, int, int]) -> str:
         "psf": "whole pictures sent as two halves", "interlaced": "fields", "progressive": "whole pictures",
     }[said.scan]  # fmt: skip
     rate = "an unknown number" if said.rate is None else rate_text(said.rate)
-    colour = {"hlg": "HLG", "pq": "PQ", "bt709": "SDR"}.get(said.transfer or "", "a transfer that is not said")
+    colour = {"hlg": "HLG", "pq": "PQ", "bt709": "SDR"}.get(said.transfer or "", "a transfer of no name")
     sampling = said.sampling or "an unknown sampling"
     text = f"{lines}{over}: {how}, {rate} a second; {sampling}{' of R′G′B′' if said.rgb else ''}, {said.bits} bits, {said.range} range, {colour}."
     return text[0].upper() + text[1:]

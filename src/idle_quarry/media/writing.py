@@ -32,7 +32,7 @@ from idle_quarry.media.encode import (
 )
 from idle_quarry.path.registry import Codec
 from idle_quarry.picture.bars import ycbcr_codes
-from idle_quarry.picture.colour import linear_light
+from idle_quarry.picture.recolouring import linear_light
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode
 

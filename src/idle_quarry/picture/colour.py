@@ -17,8 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.picture.strips import at_once
-from idle_quarry.signal.colour import HDR_REFERENCE_WHITE_CDM2, PRIMARIES, is_hdr, keeps_excursions
+from idle_quarry.signal.colour import HDR_REFERENCE_WHITE_CDM2, MATRICES, PRIMARIES, is_hdr, keeps_excursions
 
 Values = NDArray[np.float64]
 Matrix = NDArray[np.float64]
@@ -26,8 +25,8 @@ Matrix = NDArray[np.float64]
 #: cd/m²: white of the SDR reference display, peak of the HLG display, reference white in HDR (BT.2408).
 SDR_WHITE, HLG_PEAK, HDR_REFERENCE_WHITE = 100.0, 1000.0, HDR_REFERENCE_WHITE_CDM2
 _CINEMA_WHITE = 48.0  # ST 428-1
-_HLG_GAMMA = 1.2  # BT.2100-2, note 5e, at a peak of 1000 cd/m²
-_LUMA_2020 = np.array([0.2627, 0.6780, 0.0593])
+HLG_GAMMA = 1.2  # BT.2100-2, note 5e, at a peak of 1000 cd/m²
+LUMA_2020 = np.array([0.2627, 0.6780, 0.0593])
 # BT.2100-2, table 5
 _A, _B, _C = 0.17883277, 0.28466892, 0.55991073
 # BT.2100-2, table 4
@@ -69,11 +68,13 @@ def _power(values: Values, exponent: float) -> Values:
 
 
 def _srgb(signal: Values) -> Values:
-    return np.where(signal <= 0.04045, signal / 12.92, (np.maximum(signal + 0.055, 0) / 1.055) ** 2.4)
+    v = np.abs(signal)  # below black as above it, as extended ranges have it (IEC 61966-2-1, amendment 1)
+    return np.copysign(np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4), signal)
 
 
 def _srgb_back(light: Values) -> Values:
-    return np.where(light <= 0.0031308, light * 12.92, 1.055 * np.maximum(light, 0) ** (1 / 2.4) - 0.055)
+    v = np.abs(light)
+    return np.copysign(np.where(v <= 0.0031308, v * 12.92, 1.055 * v ** (1 / 2.4) - 0.055), light)
 
 
 def pq_to_light(signal: NDArray[Any]) -> Values:
@@ -111,14 +112,14 @@ def _mixed(channels: Sequence[Values], weights: NDArray[Any]) -> Values:
 def hlg_to_light(rgb: Sequence[Values]) -> list[Values]:
     """Return display light in cd/m² of HLG R′, G′, B′, by the OOTF: each channel times luminance to the power 0.2."""
     scene = [hlg_to_scene(channel) for channel in rgb]
-    gain = HLG_PEAK * np.maximum(_mixed(scene, _LUMA_2020), 0) ** (_HLG_GAMMA - 1)
+    gain = HLG_PEAK * np.maximum(_mixed(scene, LUMA_2020), 0) ** (HLG_GAMMA - 1)
     return [channel * gain for channel in scene]
 
 
 def light_to_hlg(light: Sequence[Values]) -> list[Values]:
     """Return HLG R′, G′, B′ of display light in cd/m² with BT.2020 primaries, by the inverse OOTF."""
     shown = [channel / HLG_PEAK for channel in light]
-    gain = np.maximum(_mixed(shown, _LUMA_2020), 1e-12) ** ((1 - _HLG_GAMMA) / _HLG_GAMMA)
+    gain = np.maximum(_mixed(shown, LUMA_2020), 1e-12) ** ((1 - HLG_GAMMA) / HLG_GAMMA)
     return [scene_to_hlg(channel * gain) for channel in shown]
 
 
@@ -168,7 +169,19 @@ def hdr_to_sdr(light: Sequence[Values], peak: float = HLG_PEAK) -> list[Values]:
     as the method scales them.
     """
     signal = [np.clip(channel / peak, 0, 1) ** (1 / 2.4) for channel in light]
-    luma = _mixed(signal, _LUMA_2020)
+    luma = _mixed(signal, LUMA_2020)
+    toned = toned_luma(luma, peak)
+    share = np.where(luma > 0, toned / (1.1 * np.maximum(luma, 1e-12)), 0.0)
+    cb = share * (signal[2] - luma) / 1.8814
+    cr = share * (signal[0] - luma) / 1.4746
+    toned = toned - np.maximum(0.1 * cr, 0)
+    red, blue = toned + 1.4746 * cr, toned + 1.8814 * cb
+    green = (toned - LUMA_2020[0] * red - LUMA_2020[2] * blue) / LUMA_2020[1]
+    return [SDR_WHITE * np.clip(channel, 0, 1) ** 2.4 for channel in (red, green, blue)]
+
+
+def toned_luma(luma: Values, peak: float = HLG_PEAK) -> Values:
+    """Return the luma that BT.2446-1 method A makes of the luma of a gamma-2.4 signal up to `peak` cd/m², both 0…1."""
     rho_hdr, rho_sdr = (1 + 32 * (level / 10000) ** (1 / 2.4) for level in (peak, SDR_WHITE))
     perceived = np.log1p((rho_hdr - 1) * luma) / np.log(rho_hdr)
     knee = np.where(
@@ -176,14 +189,7 @@ def hdr_to_sdr(light: Sequence[Values], peak: float = HLG_PEAK) -> list[Values]:
         1.0770 * perceived,
         np.where(perceived < 0.9909, -1.1510 * perceived**2 + 2.7811 * perceived - 0.6302, 0.5 * perceived + 0.5),
     )
-    toned = (rho_sdr**knee - 1) / (rho_sdr - 1)
-    share = np.where(luma > 0, toned / (1.1 * np.maximum(luma, 1e-12)), 0.0)
-    cb = share * (signal[2] - luma) / 1.8814
-    cr = share * (signal[0] - luma) / 1.4746
-    toned = toned - np.maximum(0.1 * cr, 0)
-    red, blue = toned + 1.4746 * cr, toned + 1.8814 * cb
-    green = (toned - _LUMA_2020[0] * red - _LUMA_2020[2] * blue) / _LUMA_2020[1]
-    return [SDR_WHITE * np.clip(channel, 0, 1) ** 2.4 for channel in (red, green, blue)]
+    return np.asarray((rho_sdr**knee - 1) / (rho_sdr - 1))
 
 
 def white_kept(light: Sequence[Values]) -> list[Values]:
@@ -303,39 +309,11 @@ def _converted(
     return signal
 
 
-#: Lines that are converted together; few enough for a processor's own memory.
-_STRIP = 16
-
-
-def converted_planes(
-    rgb: Sequence[NDArray[Any]],
-    source: tuple[str, str],
-    target: tuple[str, str],
-    *,
-    soften: bool = False,
-    tone: str = "compress",
-) -> tuple[NDArray[np.float32], ...]:
-    """Return what `converted` does to R′, G′, B′, each (h, w), float32, as planes; clipped."""
-    result = tuple(np.empty(rgb[0].shape, np.float32) for _ in range(3))
-
-    def strip(top: int) -> None:
-        part = slice(top, top + _STRIP)
-        made = _converted([channel[part] for channel in rgb], source, target, True, soften, tone)
-        for plane, channel in zip(result, made, strict=True):
-            plane[part] = channel
-
-    at_once(strip, range(0, rgb[0].shape[0], _STRIP))
-    return result
-
-
-def linear_light(channel: NDArray[Any], transfer: str, *, back: bool = False) -> NDArray[np.float32]:
-    """Return a channel (h, w) of R′G′B′ as light, as a share of its peak (HLG: scene light), or with `back` the reverse."""
-    result = np.empty(channel.shape, np.float32)
-    peak = PEAKS[transfer]
-    for top in range(0, channel.shape[0], _STRIP):
-        part = np.asarray(channel[top : top + _STRIP], np.float64)
-        if transfer == "hlg":
-            result[top : top + _STRIP] = scene_to_hlg(part) if back else hlg_to_scene(part)
-        else:
-            result[top : top + _STRIP] = FROM_LIGHT[transfer](part * peak) if back else TO_LIGHT[transfer](part) / peak
-    return result
+def ycbcr_matrix(matrix: str) -> Matrix:
+    """Return the matrix (3, 3) from R′G′B′ to Y′, C′B and C′R by BT.601, BT.709 or BT.2020. Raises `KeyError` for others."""
+    _, kr, kb, _ = MATRICES[matrix]
+    if kr is None or kb is None:
+        raise KeyError(matrix)
+    luma = np.array([kr, 1 - kr - kb, kb])
+    blue, red = np.array([0, 0, 1]) - luma, np.array([1, 0, 0]) - luma
+    return np.stack([luma, blue * 0.5 / (1 - kb), red * 0.5 / (1 - kr)])

@@ -13,19 +13,18 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter, uniform_filter
+from scipy.ndimage import uniform_filter
 
 from idle_quarry.errors import NotPossible
+from idle_quarry.picture.loops import fields as loops
 from idle_quarry.picture.motion import Motion, along, motion, resized, splined
-from idle_quarry.picture.strips import at_once
+from idle_quarry.picture.strips import by_rows
 
 Picture = NDArray[np.floating[Any]]
 Planes = tuple[Picture, ...]
 
 #: Mean absolute difference (0…1) between like fields below which a place stands still, and over which it moves.
 _STILL, _MOVING = 1 / 255, 4 / 255
-#: Lines (in frame lines) and samples over which movement is looked at.
-_NEAR = 1
 #: Mean difference of a block (0…1) from the field it lies in over which lines from other fields are not believed.
 _STRANGE = 5 / 255
 #: Mean difference of a block (0…1) from the next of its kind along the motion over which motion is not even.
@@ -73,20 +72,12 @@ def dropped(field: Picture, parity: int) -> Picture:
 
 def interpolated(field: Picture, parity: int) -> Picture:
     """Return a whole picture of one field: its own lines, and between them a cubic through four neighbours."""
-    frame = np.empty((2 * field.shape[0], *field.shape[1:]), np.float32)
-    frame[parity::2] = field
-    middle = _between(field)
-    if parity == 0:
-        frame[1:-1:2], frame[-1] = middle, field[-1]
-    else:
-        frame[2::2], frame[0] = middle, field[0]
-    return frame
-
-
-def _between(field: Picture) -> Picture:
-    """Return the lines between those of a field, one fewer: (−1, 9, 9, −1)/16, which is Catmull-Rom's at the middle."""
-    further = np.concatenate([field[:1], field, field[-1:]])
-    return np.asarray((9 * (field[:-1] + field[1:]) - further[:-3] - further[3:]) / 16, np.float32)
+    if field.ndim == 3:
+        return np.stack([interpolated(field[..., n], parity) for n in range(field.shape[2])], axis=-1)
+    own = np.ascontiguousarray(field, np.float32)
+    made = np.empty((2 * own.shape[0], own.shape[1]), np.float32)
+    by_rows(len(own), lambda first, last: loops.interpolated(first, last, own, parity, made))
+    return made
 
 
 def _blended(moments: Sequence[Planes], at: int, order: str) -> Planes:
@@ -106,27 +97,39 @@ def _adaptive(moments: Sequence[Planes], at: int, order: str) -> Planes:
     on either side, since what moves and comes back in one field's time is not still.
     """
 
-    def whole_plane(number: int) -> Picture:
-        planes = [moment[number] for moment in moments]
-        whole = interpolated(planes[at], _parity(at, order))
-        if 0 < at < len(planes) - 1:  # at an end there is only one neighbour, and movement cannot be told
-            still = (planes[at - 1] + planes[at + 1]) / 2
-            _filled(whole, _parity(at, order), still, _moving(planes, at))
-        return whole
+    if not 0 < at < len(moments) - 1:  # at an end there is only one neighbour, and movement cannot be told
+        return tuple(interpolated(plane, _parity(at, order)) for plane in moments[at])
+    return tuple(
+        _adaptive_plane([moment[number] for moment in moments], at, order) for number in range(len(moments[at]))
+    )
 
-    return tuple(at_once(whole_plane, range(len(moments[at]))))
+
+def _adaptive_plane(planes: Sequence[Picture], at: int, order: str) -> Picture:
+    around = _around(planes, at)
+    own = around[0]
+    made = np.empty((2 * own.shape[0], own.shape[1]), np.float32)
+    parity = _parity(at, order)
+    by_rows(len(own), lambda first, last: loops.adaptive(first, last, parity, *around, _STILL, _MOVING, made))
+    return made
+
+
+def _around(planes: Sequence[Picture], at: int) -> tuple[Any, ...]:
+    """Return a field, those before and after it, the nearest of its own lines before and after those, and whether there are such."""
+    own, before, after = (np.ascontiguousarray(planes[n], np.float32) for n in (at, at - 1, at + 1))
+    there = at >= 2, at + 2 < len(planes)
+    earlier, later = (
+        np.ascontiguousarray(planes[n], np.float32) if have else own
+        for n, have in zip((at - 2, at + 2), there, strict=True)
+    )
+    return own, before, after, earlier, later, *there
 
 
 def _moving(planes: Sequence[Picture], at: int) -> Picture:
     """Return how sure it is that a missing line's places move, 0…1, (h/2, w)."""
-    moving = np.abs(planes[at + 1] - planes[at - 1])
-    if at >= 2:
-        moving = np.maximum(moving, np.abs(planes[at] - planes[at - 2]))
-    if at + 2 < len(planes):
-        moving = np.maximum(moving, np.abs(planes[at] - planes[at + 2]))
-    if moving.ndim == 3:
-        moving = moving.max(axis=2)
-    return np.asarray(np.clip((_spread(moving) - _STILL) / (_MOVING - _STILL), 0, 1), np.float32)
+    around = _around(planes, at)
+    made = np.empty(around[0].shape, np.float32)
+    by_rows(len(made), lambda first, last: loops.shares(first, last, *around, _STILL, _MOVING, made, first))
+    return made
 
 
 def _filled(whole: Picture, parity: int, other: Picture, share: Picture) -> None:
@@ -184,11 +187,6 @@ def _uneven(moments: Sequence[Planes], at: int, found: Motion) -> Picture | floa
     if not apart:
         return 0.0
     return np.asarray(np.clip((np.min(apart, axis=0) - _ELSEWHERE) / _ELSEWHERE, 0, 1), np.float32)
-
-
-def _spread(values: Picture) -> Picture:
-    """Return each place's greatest value among its neighbours."""
-    return np.asarray(maximum_filter(values, 2 * _NEAR + 1, mode="nearest"))
 
 
 def _each(make: Callable[[Picture, int], Picture]) -> Callable[[Sequence[Planes], int, str], Planes]:

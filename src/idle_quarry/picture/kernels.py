@@ -9,17 +9,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_matrix
+from scipy.sparse import csr_matrix, diags_array, eye_array
 
 from idle_quarry.errors import NotPossible
 
 Distances = NDArray[np.float64]
-#: Target samples in a block of weights: a matrix product wants some, and every more multiplies by nothing more often.
-_BLOCK = 32
 
 
 @dataclass(frozen=True)
@@ -122,30 +121,100 @@ def line_weights(source: int, target: int, scale: float, offset: float, kernel: 
     return matrix
 
 
-@dataclass(frozen=True)
-class Block:
-    """Weights of neighbouring target samples `first` to `last` from source samples `low` to `high` (half open).
+@dataclass(frozen=True, eq=False)
+class Band:
+    """Weights of a line: for each sample the first of its sources, and its weights from there on (target, taps), float32."""
 
-    Dense, (last − first, high − low), float32: most of it is nothing, and multiplied in no time all the same.
-    """
-
-    first: int
-    last: int
-    low: int
-    high: int
+    at: NDArray[np.int32]
     weights: NDArray[np.float32]
 
 
 @lru_cache(maxsize=256)
-def line_blocks(source: int, target: int, scale: float, offset: float, kernel: str) -> tuple[Block, ...]:
-    """Return `line_weights` cut into blocks along its diagonal, each for so many target samples as pay."""
-    weights = line_weights(source, target, scale, offset, kernel)
-    blocks = []
-    for first in range(0, target, _BLOCK):
-        rows = weights[first : first + _BLOCK]
-        low, high = (int(rows.indices.min()), int(rows.indices.max()) + 1) if rows.nnz else (0, 1)
-        blocks.append(Block(first, first + rows.shape[0], low, high, np.ascontiguousarray(rows[:, low:high].toarray())))
-    return tuple(blocks)
+def line_band(source: int, target: int, scale: float, offset: float, kernel: str) -> Band:
+    """Return `line_weights` as a band."""
+    return _band(line_weights(source, target, scale, offset, kernel))
+
+
+@lru_cache(maxsize=64)
+def field_band(source: int, target: int, scale: float, offset: float, kernel: str, parity: int, softened: bool) -> Band:
+    """Return the weights of every second line of `target`, from `parity` on; those that the source does not cover are nothing.
+
+    With `softened`, lines are those of a picture softened down its lines by (1, 2, 1)/4, its end lines repeated. A source of as
+    many lines in the same place is taken line by line.
+    """
+    same = source == target and (scale, offset) == (1.0, 0.0)
+    weights = (
+        eye_array(target, format="csr", dtype=np.float32)
+        if same
+        else line_weights(source, target, scale, offset, kernel)
+    )
+    weights = diags_array(covered(source, target, scale, offset).astype(np.float32)) @ weights
+    if softened:
+        ends = np.zeros(target)
+        ends[[0, -1]] = 0.25
+        soft = diags_array(
+            [np.full(target - 1, 0.25), np.full(target, 0.5) + ends, np.full(target - 1, 0.25)], offsets=[-1, 0, 1]
+        )
+        weights = soft @ weights
+    return _band(csr_matrix(weights)[parity::2])
+
+
+@dataclass(frozen=True, eq=False)
+class Phases:
+    """Weights of a line whose samples repeat: each round makes `makes` samples of `takes`; rounds `begin` to `end` weigh alike.
+
+    For each sample the first of its sources, and its weights (target, taps), float32.
+    """
+
+    at: NDArray[np.int32]
+    weights: NDArray[np.float32]
+    makes: int
+    takes: int
+    begin: int
+    end: int
+
+
+#: A round of more samples, or a shorter line, is not worth its own loop.
+_MOST_OF_A_ROUND, _SHORTEST = 4, 64
+
+
+@lru_cache(maxsize=64)
+def line_phases(source: int, target: int, scale: float, offset: float, kernel: str) -> Phases | None:
+    """Return `line_weights` as phases, None where they do not repeat after a few samples."""
+    ratio = Fraction(scale).limit_denominator(_MOST_OF_A_ROUND)
+    makes, takes = ratio.numerator, ratio.denominator
+    if abs(float(ratio) - scale) > 1e-12 or makes > _MOST_OF_A_ROUND or min(source, target) < _SHORTEST:
+        return None
+    band = line_band(source, target, scale, offset, kernel)
+    at, table = band.at.astype(np.int64), band.weights
+    rounds = target // makes
+    middle = rounds // 2 * makes
+    alike = np.ones(rounds, bool)
+    for p in range(makes):
+        own = np.arange(rounds) * makes + p
+        apart = np.abs(table[own] - table[middle + p]).max(axis=1)
+        alike &= (apart < 1e-7) & (at[own] - at[middle + p] == takes * (np.arange(rounds) - rounds // 2))
+    odd = np.flatnonzero(~alike)
+    begin = int(odd[odd < rounds // 2].max(initial=-1)) + 1
+    end = int(odd[odd > rounds // 2].min(initial=rounds))
+    return Phases(band.at, table, makes, takes, begin, end) if end > begin else None
+
+
+def _band(weights: csr_matrix) -> Band:
+    counts = np.diff(weights.indptr)
+    there = counts > 0
+    lows, highs = np.zeros(len(counts), np.int64), np.zeros(len(counts), np.int64)
+    starts = weights.indptr[:-1][there]
+    lows[there], highs[there] = (
+        np.minimum.reduceat(weights.indices, starts),
+        np.maximum.reduceat(weights.indices, starts),
+    )
+    taps = int((highs - lows).max()) + 1
+    at = np.minimum(lows, weights.shape[1] - taps)  # each row may read as many, and none beyond the end
+    table = np.zeros((len(counts), taps), np.float32)
+    rows = np.repeat(np.arange(len(counts)), counts)
+    table[rows, weights.indices - at[rows]] = weights.data
+    return Band(at.astype(np.int32), table)
 
 
 def covered(source: int, target: int, scale: float, offset: float) -> NDArray[np.bool_]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
@@ -22,11 +22,12 @@ from idle_quarry.path.steps import plan
 from idle_quarry.path.steps.cadence import cadence_name, is_pulldown, shown_at, weights_at
 from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.path.steps.scan import keeps_fields
-from idle_quarry.picture.colour import converted_planes, linear_light
-from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order_retimed, order_shifted, separated
+from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order_retimed, order_shifted
+from idle_quarry.picture.kernels import covered
 from idle_quarry.picture.motion import between, motion, resized
-from idle_quarry.picture.resampling import Fitted, chroma_fit, resampled, resampled_fields
-from idle_quarry.picture.rounding import PRECISIONS, chroma_to_values, luma_to_values, values_to_chroma, values_to_luma
+from idle_quarry.picture.recolouring import linear_light, recoloured
+from idle_quarry.picture.resampling import Fitted, chroma_fit, resampled, resampled_field, resampled_fields
+from idle_quarry.picture.rounding import PRECISIONS, plane_values, values_to_chroma, values_to_luma
 from idle_quarry.picture.strips import at_once
 from idle_quarry.signal.colour import MATRICES
 from idle_quarry.signal.formats import CHROMA_STEPS, Encoding, SignalFormat
@@ -40,6 +41,8 @@ Frames = Callable[[int], Planes]
 _CHROMA_KERNEL = "bicubic"
 #: Whole moments kept, since neighbouring output frames ask for the same ones.
 _KEPT = 10
+#: Frames kept as fields.
+_KEPT_FIELDS = 4
 
 
 @dataclass(frozen=True)
@@ -63,10 +66,11 @@ class Origin:
 
 @dataclass(frozen=True)
 class _Fitted:
-    """Planes on the target's raster, with their chroma's sampling, or R′G′B′ (None)."""
+    """Planes on the target's raster: their chroma's sampling, and where they are still to be coloured, the matrix they are in."""
 
     planes: Planes
-    sampling: str | None
+    sampling: str
+    matrix: str = ""
 
 
 def siting_of(encoding: Encoding) -> str:
@@ -76,14 +80,8 @@ def siting_of(encoding: Encoding) -> str:
 
 def planes_of_codes(codes: Planes, encoding: Encoding) -> Planes:
     """Return planes of code values as signal values, float32."""
-    levels = encoding.levels
-    if encoding.matrix == "rgb":
-        return tuple(luma_to_values(plane, levels).astype(np.float32) for plane in codes)
-    luma, *chroma = codes
-    return (
-        luma_to_values(luma, levels).astype(np.float32),
-        *(chroma_to_values(plane, levels).astype(np.float32) for plane in chroma),
-    )
+    rgb = encoding.matrix == "rgb"
+    return tuple(plane_values(plane, encoding.levels, chroma=n > 0 and not rgb) for n, plane in enumerate(codes))
 
 
 def codes_of_planes(planes: Planes, encoding: Encoding, rounding: str) -> Planes:
@@ -91,8 +89,10 @@ def codes_of_planes(planes: Planes, encoding: Encoding, rounding: str) -> Planes
     levels = encoding.levels
     if encoding.matrix == "rgb":
         return tuple(values_to_luma(plane, levels, rounding) for plane in planes)
-    makers = (values_to_luma, values_to_chroma, values_to_chroma)
-    return tuple(at_once(lambda pair: pair[0](pair[1], levels, rounding), zip(makers, planes, strict=True)))
+    luma, cb, cr = planes
+    return (
+        values_to_luma(luma, levels, rounding), values_to_chroma(cb, levels, rounding), values_to_chroma(cr, levels, rounding),
+    )  # fmt: skip
 
 
 def to_rgb(planes: Planes, encoding: Encoding) -> Planes:
@@ -148,7 +148,7 @@ def chroma_sampled(planes: Planes, sampling: str, encoding: Encoding, fields: bo
     shape = -(-height // after[1]), -(-width // after[0])
     by_fields = fields and before[1] != after[1]
     make = _fields_covering if by_fields else _covering
-    return (planes[0], *at_once(lambda plane: make(plane, *shape, fit, _CHROMA_KERNEL), planes[1:]))
+    return (planes[0], *(make(plane, *shape, fit, _CHROMA_KERNEL) for plane in planes[1:]))
 
 
 def _covering(plane: Plane, height: int, width: int, fit: Fitted, kernel: str) -> Plane:
@@ -158,6 +158,12 @@ def _covering(plane: Plane, height: int, width: int, fit: Fitted, kernel: str) -
 
 def _fields_covering(plane: Plane, height: int, width: int, fit: Fitted, kernel: str) -> Plane:
     return resampled_fields(plane, height, width, fit, kernel, whole=True)
+
+
+def _frames(into: list[Plane], shapes: Sequence[tuple[int, ...]]) -> None:
+    """Make frames of those shapes, where there are none yet."""
+    if not into:
+        into += [np.empty(shape, np.float32) for shape in shapes]
 
 
 class Conversion:
@@ -183,6 +189,7 @@ class Conversion:
         )
         self._lines_change = where is not None and where.scales_lines
         self._whole: OrderedDict[int, Planes] = OrderedDict()
+        self._halves: OrderedDict[int, tuple[Planes, Planes]] = OrderedDict()
 
     # -- time ------------------------------------------------------------------------------------------
 
@@ -233,9 +240,8 @@ class Conversion:
             return frames(index)
         if self._passes_fields:
             return self._fields_through(index, frames)
-        moments = (self._handed_on(self._moment(origin, frames)) for origin in self.origins(index))
-        pictures = [self._fitted(planes, self._raised) for planes in moments]
-        made = pictures[0] if len(pictures) == 1 else self._woven(*pictures)
+        moments = [self._handed_on(self._moment(origin, frames)) for origin in self.origins(index)]
+        made = self._fitted(moments[0], self._raised) if len(moments) == 1 else self._woven(moments)
         return self._encoded(made, fields=self.target.scan == "interlaced")
 
     def codes(self, index: int, frames: Frames) -> Planes:
@@ -316,10 +322,20 @@ class Conversion:
         first = max(0, moment // 2 - NEIGHBOURS // 2)
         fields: list[Planes] = []
         for index in range(first, moment // 2 + NEIGHBOURS // 2 + 1):
-            pairs = [separated(plane) for plane in self._full_chroma(frames(index), fields=True)]
-            halves = [tuple(pair[n] for pair in pairs) for n in (0, 1)]
+            halves = self._halves_of(index, frames)
             fields += halves if order == "top" else halves[::-1]
         return made_whole(fields, moment - 2 * first, order, self.policy.scan)
+
+    def _halves_of(self, index: int, frames: Frames) -> tuple[Planes, Planes]:
+        """Return the upper and the lower field of a source frame, each plane in a piece; kept, since neighbours ask for them."""
+        kept = self._halves.get(index)
+        if kept is None:
+            planes = self._full_chroma(frames(index), fields=True)
+            upper, lower = (tuple(np.ascontiguousarray(plane[n::2], np.float32) for plane in planes) for n in (0, 1))
+            kept = self._halves[index] = upper, lower
+            while len(self._halves) > _KEPT_FIELDS:
+                self._halves.popitem(last=False)
+        return kept
 
     # -- fit and colour --------------------------------------------------------------------------------
 
@@ -339,22 +355,41 @@ class Conversion:
             self.policy.light == "linear" and self._fit is not None and (self._fit.scale_x, self._fit.scale_y) != (1, 1)
         )
 
-    def _fitted(self, planes: Planes, encoding: Encoding, *, by_fields: bool = False) -> _Fitted:
-        """Return planes on the target's raster, still in the source's colour: R′G′B′ where that is needed next."""
+    def _fitted(
+        self,
+        planes: Planes,
+        encoding: Encoding,
+        *,
+        by_fields: bool = False,
+        field: int | None = None,
+        into: list[Plane] | None = None,
+    ) -> _Fitted:
+        """Return planes on the target's raster, still in the source's colour; with `field` every second line from it on, put into
+        frames, which are made where `into` has none yet.
+        """
         fit = self._fit
         if not self._needs_rgb:
-            if fit is None:
+            if fit is None and field is None:
                 return self._ready_to_weave(planes, encoding)
-            sampling = self._fitted_sampling(encoding, by_fields)
-            return _Fitted(self._planes_fitted(planes, encoding, sampling, by_fields), sampling)
+            sampling = self._fitted_sampling(encoding, by_fields) if fit is not None else encoding.sampling
+            if fit is None and sampling == "4:2:0":
+                sampling = "4:2:2"  # fields share no chroma line
+            return _Fitted(self._planes_fitted(planes, encoding, sampling, by_fields, field, into), sampling)
         if self._in_light:
             rgb = tuple(at_once(lambda c: self._fitted_in_light(c, encoding, by_fields), to_rgb(planes, encoding)))
-        elif fit is None:
-            rgb = to_rgb(planes, encoding)
+            if field is not None and into is not None:
+                soft = [low_passed(plane) if self._filters else plane for plane in rgb]
+                _frames(into, [plane.shape for plane in soft])
+                for frame, plane in zip(into, soft, strict=True):
+                    frame[field::2] = plane[field::2]
+            return _Fitted(rgb, "4:4:4", "rgb")
+        if fit is None and field is None:
+            full = planes if encoding.matrix == "rgb" else chroma_sampled(
+                planes, encoding.sampling, replace(encoding, sampling="4:4:4"), False
+            )  # fmt: skip
         else:
-            full = self._planes_fitted(planes, encoding, "4:4:4", by_fields)
-            rgb = full if encoding.matrix == "rgb" else rgb_of(full, encoding.matrix)
-        return _Fitted(rgb, None)
+            full = self._planes_fitted(planes, encoding, "4:4:4", by_fields, field, into)
+        return _Fitted(full, "4:4:4", encoding.matrix)
 
     def _fitted_in_light(self, channel: Plane, encoding: Encoding, by_fields: bool) -> Plane:
         assert self._fit is not None
@@ -375,42 +410,44 @@ class Conversion:
         fields = self.target.scan == "interlaced"
         return "4:2:2" if wanted == "4:2:0" and (fields or by_fields) else wanted
 
-    def _planes_fitted(self, planes: Planes, encoding: Encoding, sampling: str, by_fields: bool) -> Planes:
-        assert self._fit is not None
+    def _planes_fitted(
+        self,
+        planes: Planes,
+        encoding: Encoding,
+        sampling: str,
+        by_fields: bool,
+        field: int | None,
+        into: list[Plane] | None,
+    ) -> Planes:
         raster, kernel = self.target.raster, self.policy.kernel
-        make = resampled_fields if by_fields else resampled
-        fits, shapes = [self._fit] * 3, [(raster.height, raster.width)] * 3
+        fit = self._fit or Fitted(1.0, 1.0)
+        fits, shapes = [fit] * 3, [(raster.height, raster.width)] * 3
         if encoding.matrix != "rgb":
             before, after = CHROMA_STEPS[encoding.sampling], CHROMA_STEPS[sampling]
-            fit = chroma_fit(self._fit, before, after, siting_of(encoding), siting_of(self.target.encoding))
-            fits[1:], shapes[1:] = [fit] * 2, [(-(-raster.height // after[1]), -(-raster.width // after[0]))] * 2
-        return tuple(at_once(lambda n: make(planes[n], *shapes[n], fits[n], kernel), range(3)))
-
-    def _coloured(self, rgb: Planes) -> Planes:
-        before, after = self.source.encoding, self.target.encoding
-        if self.policy.colour == "leave":
-            return rgb
-        pair = (before.primaries, before.transfer), (after.primaries, after.transfer)
-        return (
-            rgb
-            if pair[0] == pair[1]
-            else converted_planes(rgb, *pair, soften=self.policy.colour == "soften", tone=self.policy.tone)
+            placed = chroma_fit(fit, before, after, siting_of(encoding), siting_of(self.target.encoding))
+            fits[1:], shapes[1:] = [placed] * 2, [(-(-raster.height // after[1]), -(-raster.width // after[0]))] * 2
+            if self._fit is None and before != after:
+                kernel = _CHROMA_KERNEL
+        if field is None or into is None:
+            make = resampled_fields if by_fields else resampled
+            return tuple(make(planes[n], *shapes[n], fits[n], kernel) for n in range(3))
+        _frames(into, shapes)
+        return tuple(
+            resampled_field(
+                planes[n], *shapes[n], fits[n], kernel, field, softened=self._filters, out=into[n][field::2]
+            )
+            for n in range(3)
         )
 
     # -- fields again, and chroma ----------------------------------------------------------------------
 
-    def _woven(self, earlier: _Fitted, later: _Fitted) -> _Fitted:
+    def _woven(self, moments: Sequence[Planes]) -> _Fitted:
         """Return the frame whose fields show two pictures; detail of one line is softened where they differ in time."""
-        pair = earlier.planes, later.planes
-        if self._filters:
-            pair = tuple(low_passed(p) for p in pair[0]), tuple(low_passed(p) for p in pair[1])
         first = 0 if self.target.field_order == "top" else 1
-        made = []
-        for one, other in zip(*pair, strict=True):
-            plane = other.copy()
-            plane[first::2] = one[first::2]
-            made.append(plane)
-        return _Fitted(tuple(made), earlier.sampling)
+        made: list[Plane] = []
+        for planes, parity in zip(moments, (first, 1 - first), strict=True):
+            fitted = self._fitted(planes, self._raised, field=parity, into=made)
+        return replace(fitted, planes=tuple(made))
 
     @property
     def _filters(self) -> bool:
@@ -432,8 +469,34 @@ class Conversion:
     def _encoded(self, made: _Fitted, *, fields: bool) -> Planes:
         """Return a frame in the target's colour and sampling."""
         encoding = self.target.encoding
-        if made.sampling is None:
-            coloured = self._coloured(self._handed_on(made.planes))
-            return from_rgb(self._handed_on(coloured), encoding, fields=fields)
         planes = self._handed_on(made.planes)
+        if made.matrix:
+            planes = self._coloured(planes, made.matrix)
+        elif encoding.matrix == "rgb":
+            return planes
         return planes if encoding.matrix == "rgb" else chroma_sampled(planes, made.sampling, encoding, fields)
+
+    def _coloured(self, planes: Planes, matrix: str) -> Planes:
+        """Return planes of one size in the target's colour and matrix."""
+        before, after = self.source.encoding, self.target.encoding
+        pair = (before.primaries, before.transfer), (after.primaries, after.transfer)
+        if self.policy.colour == "leave":
+            pair = pair[0], pair[0]
+        soften, tone = self.policy.colour == "soften", self.policy.tone
+        if self.policy.precision == DEFAULT_POLICY.precision:
+            return recoloured(planes, (matrix, after.matrix), *pair, soften=soften, tone=tone, columns=self._columns)
+        steps = ((matrix, "rgb"), pair[0], pair[0]), (("rgb", "rgb"), *pair), (("rgb", after.matrix), pair[0], pair[0])
+        for matrices, one, other in steps:  # rounded after each, as it is kept in between
+            planes = self._handed_on(recoloured(planes, matrices, one, other, soften=soften, tone=tone))
+        return planes
+
+    @property
+    def _columns(self) -> tuple[int, int] | None:
+        """The columns that the picture covers, where black is black in both: what is beside it need not be computed."""
+        where = self.plan.placement
+        if where is None:
+            return None
+        places = np.flatnonzero(
+            covered(self.source.raster.width, self.target.raster.width, float(where.scale_x), float(where.edge_x))
+        )
+        return (int(places[0]), int(places[-1]) + 1) if len(places) else None

@@ -5,7 +5,6 @@ All in float32; values are whatever they are (linear light or coded), 0 stands f
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,8 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.picture.kernels import Block, covered, line_blocks
-from idle_quarry.picture.strips import at_once, in_groups
+from idle_quarry.picture.kernels import Band, covered, field_band, line_band, line_phases
+from idle_quarry.picture.loops import resample as loops
+from idle_quarry.picture.strips import by_rows
 
 Samples = NDArray[np.float32]
 
@@ -57,37 +57,103 @@ def resampled(
             for n in range(picture.shape[2])
         ]
         return np.stack(channels, axis=-1)
-    source = np.asarray(picture, np.float32)
-    down = line_blocks(source.shape[0], height, fit.scale_y, fit.offset_y, kernel)
-    across = line_blocks(source.shape[1], width, fit.scale_x, fit.offset_x, kernel)
-    # the direction that makes the picture smaller goes first: the other then has less to do
-    result = _across(across, _down(down, source)) if height <= source.shape[0] else _down(down, _across(across, source))
+    source = np.ascontiguousarray(picture, np.float32)
+    down = None if _as_it_is(source.shape[0], height, fit.scale_y, fit.offset_y) else (
+        line_band(source.shape[0], height, fit.scale_y, fit.offset_y, kernel)
+    )  # fmt: skip
     rows = covered(source.shape[0], height, fit.scale_y, fit.offset_y) if lines is None else lines
     places = covered(source.shape[1], width, fit.scale_x, fit.offset_x) if columns is None else columns
-    result[~rows] = empty
-    result[:, ~places] = empty
+    result = _fitted(source, down, height, width, fit, kernel, _ends(places))
+    if not rows.all():
+        result[~rows] = empty
+    if not places.all():
+        result[:, ~places] = empty
     return result
 
 
-def _down(blocks: tuple[Block, ...], picture: Samples) -> Samples:
-    made = np.empty((blocks[-1].last, picture.shape[1]), np.float32)
+def resampled_field(
+    picture: NDArray[Any],
+    height: int,
+    width: int,
+    fit: Fitted,
+    kernel: str,
+    parity: int,
+    *,
+    softened: bool,
+    out: Samples | None = None,
+) -> Samples:
+    """Return every second line, from `parity` on, of what `resampled` makes of a whole picture (h, w), (height/2, width).
 
-    def some(group: Sequence[Block]) -> None:
-        for block in group:
-            np.matmul(block.weights, picture[block.low : block.high], out=made[block.first : block.last])
+    With `softened` of that picture softened down its lines, as `fields.low_passed` does. What is not covered is 0. It
+    is put into `out` where that is given.
+    """
+    source = np.ascontiguousarray(picture, np.float32)
+    down = field_band(source.shape[0], height, fit.scale_y, fit.offset_y, kernel, parity, softened)
+    left, right = _ends(covered(source.shape[1], width, fit.scale_x, fit.offset_x))
+    result = _fitted(source, down, height // 2, width, fit, kernel, (left, right), out)
+    result[:, :left], result[:, right:] = 0, 0
+    return result
 
-    at_once(some, in_groups(blocks))
+
+def _ends(places: NDArray[np.bool_]) -> tuple[int, int]:
+    """Return the first place that is covered, and the one after the last."""
+    found = np.flatnonzero(places)
+    return (int(found[0]), int(found[-1]) + 1) if len(found) else (0, 0)
+
+
+def _as_it_is(source: int, target: int, scale: float, offset: float) -> bool:
+    return source == target and (scale, offset) == (1.0, 0.0)
+
+
+def _fitted(
+    source: Samples,
+    down: Band | None,
+    height: int,
+    width: int,
+    fit: Fitted,
+    kernel: str,
+    ends: tuple[int, int],
+    out: Samples | None = None,
+) -> Samples:
+    """Return a picture fitted by weights down, and by a kernel across, in `out` where it is given; what changes nothing is left out.
+
+    What lies outside `ends`, the first column that is wanted and the one after the last, may be anything.
+    """
+    if _as_it_is(source.shape[1], width, fit.scale_x, fit.offset_x):
+        if down is not None:
+            return _down(down, source, out)
+        if out is None:
+            return source.copy()
+        out[...] = source
+        return out
+    if down is None:
+        return _wide(source, width, fit, kernel, ends, out)
+    # the direction that makes the picture smaller goes first: the other then has less to do
+    if height <= source.shape[0]:
+        return _wide(_down(down, source), width, fit, kernel, ends, out)
+    return _down(down, _wide(source, width, fit, kernel, ends), out)
+
+
+def _wide(
+    source: Samples, width: int, fit: Fitted, kernel: str, ends: tuple[int, int], out: Samples | None = None
+) -> Samples:
+    """Return a picture fitted across."""
+    made = np.empty((source.shape[0], width), np.float32) if out is None else out
+    phases = line_phases(source.shape[1], width, fit.scale_x, fit.offset_x, kernel)
+    if phases is not None:
+        how = phases.at, phases.weights, phases.makes, phases.takes, phases.begin, phases.end
+        by_rows(len(source), lambda first, last: loops.phased(first, last, source, *how, made))
+        return made
+    band = line_band(source.shape[1], width, fit.scale_x, fit.offset_x, kernel)
+    by_rows(
+        len(source), lambda first, last: loops.across(first, last, source, band.at, band.weights, *ends, made), least=32
+    )
     return made
 
 
-def _across(blocks: tuple[Block, ...], picture: Samples) -> Samples:
-    made = np.empty((picture.shape[0], blocks[-1].last), np.float32)
-
-    def some(group: Sequence[Block]) -> None:
-        for block in group:
-            np.matmul(picture[:, block.low : block.high], block.weights.T, out=made[:, block.first : block.last])
-
-    at_once(some, in_groups(blocks))
+def _down(band: Band, picture: Samples, out: Samples | None = None) -> Samples:
+    made = np.empty((len(band.at), picture.shape[1]), np.float32) if out is None else out
+    by_rows(len(made), lambda first, last: loops.down(first, last, picture, band.at, band.weights, made))
     return made
 
 

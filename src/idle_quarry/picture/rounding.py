@@ -13,6 +13,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.picture.loops import codes as loops
+from idle_quarry.picture.strips import by_rows
 from idle_quarry.signal.levels import Levels
 
 Codes = NDArray[np.uint16]
@@ -34,10 +36,29 @@ def chroma_to_values(chroma: NDArray[Any], levels: Levels) -> Values:
     return (np.asarray(chroma, np.float64) - levels.chroma_zero) / _chroma_span(levels)
 
 
+def plane_values(plane: NDArray[Any], levels: Levels, *, chroma: bool) -> NDArray[np.float32]:
+    """Return a plane of codes (h, w) as the signal they are, float32: luma from 0 to 1, colour differences from −0.5 to 0.5.
+
+    Codes that are not whole, or that have more bits than `levels`, are taken as they are.
+    """
+    to_values = chroma_to_values if chroma else luma_to_values
+    if plane.dtype.kind != "u" or plane.ndim != 2 or plane.dtype.itemsize > 2:
+        return np.asarray(to_values(plane, levels), np.float32)
+    table = _value_table(levels, chroma, 8 * plane.dtype.itemsize)
+    made = np.empty(plane.shape, np.float32)
+    by_rows(len(plane), lambda first, last: loops.valued(first, last, plane, table, made))
+    return made
+
+
+@lru_cache(maxsize=16)
+def _value_table(levels: Levels, chroma: bool, bits: int) -> NDArray[np.float32]:
+    return np.asarray((chroma_to_values if chroma else luma_to_values)(np.arange(1 << bits), levels), np.float32)
+
+
 def values_to_luma(values: NDArray[Any], levels: Levels, rounding: str) -> Codes:
     """Return a signal (0 black, 1 white), shape (h, w), as code values; kept off the codes SDI reserves in narrow range.
 
-    `rounding` is a key of `ROUNDINGS`. Raises `KeyError` for another.
+    `rounding` is one of `ROUNDINGS`. Raises `KeyError` for another.
     """
     return _coded(values, levels.black, levels.white - levels.black, levels, rounding)
 
@@ -52,77 +73,27 @@ def _chroma_span(levels: Levels) -> int:
 
 
 def _coded(values: NDArray[Any], zero: int, span: int, levels: Levels, rounding: str) -> Codes:
-    exact = np.multiply(values, span, dtype=np.result_type(values, np.float32))
-    exact += zero
     top = (1 << levels.bits) - 1
     low, high = (levels.reserved, top - levels.reserved) if levels.narrow else (0, top)
-    # what was a code before comes out as that code, although single precision has moved it by a little
-    whole = np.rint(exact)
-    np.copyto(exact, whole, where=np.abs(exact - whole) < _IS_A_CODE * (1 << (levels.bits - 8)))
-    return np.clip(ROUNDINGS[rounding](exact), low, high).astype(np.uint16)
-
-
-def truncated(exact: Values) -> Values:
-    """Return whole numbers at or below: half a code darker on the average."""
-    return np.floor(exact)
-
-
-def rounded(exact: Values) -> Values:
-    """Return the nearest whole numbers, halves upwards: ramps become steps."""
-    return np.floor(exact + 0.5)
-
-
-def ordered(exact: Values) -> Values:
-    """Return whole numbers by a repeated tile of thresholds (Bayer): no bands, a faint weave."""
-    return np.asarray(np.floor(exact + _tiled(_bayer(), exact)))
-
-
-def blue_noise(exact: Values) -> Values:
-    """Return whole numbers by a tile of thresholds without low frequencies: no bands, fine grain."""
-    return np.asarray(np.floor(exact + _tiled(blue_noise_tile(), exact)))
+    near = _IS_A_CODE * (1 << (levels.bits - 8))
+    if rounding == "diffuse":
+        exact = np.asarray(values, np.float64) * span + zero
+        whole = np.rint(exact)
+        np.copyto(exact, whole, where=np.abs(exact - whole) < near)
+        return np.clip(diffused(exact), low, high).astype(np.uint16)
+    given = np.ascontiguousarray(values, np.float32)
+    tile = THRESHOLDS[rounding]()
+    tile = np.tile(tile, -(-given.shape[1] // tile.shape[1]))
+    made = np.empty(given.shape, np.uint16)
+    by_rows(len(given), lambda first, last: loops.coded(first, last, given, span, zero, near, tile, low, high, made))
+    return made
 
 
 def diffused(exact: Values) -> Values:
-    """Return whole numbers, each one's error handed on to its neighbours (Floyd and Steinberg), lines from the left.
-
-    A sample waits for its left neighbour and for the three above it, so that all samples with one value of x + 2y can be
-    done at once.
-    """
-    height, width = exact.shape
-    # row y moved right by 2y: a column of the slanted picture is such a set; a margin takes errors beyond the edges
-    slanted = np.zeros((height + 1, width + 2 * height + 4))
-    for y in range(height):
-        slanted[y, 2 * y + 1 : 2 * y + 1 + width] = exact[y]
-    result = np.empty_like(exact)
-    for t in range(width + 2 * (height - 1)):
-        first, last = max(0, -(-(t - width + 1) // 2)), min(height - 1, t // 2)
-        rows = np.arange(first, last + 1)
-        wanted = slanted[rows, t + 1]
-        whole = np.floor(wanted + 0.5)
-        result[rows, t - 2 * rows] = whole
-        error = wanted - whole
-        slanted[rows, t + 2] += error * (7 / 16)
-        # the line below begins two columns later: below left, below and below right
-        slanted[rows + 1, t + 2] += error * (3 / 16)
-        slanted[rows + 1, t + 3] += error * (5 / 16)
-        slanted[rows + 1, t + 4] += error * (1 / 16)
-    return result
-
-
-#: Name → how exact codes become whole ones.
-ROUNDINGS: dict[str, Callable[[Values], Values]] = {
-    "truncate": truncated,
-    "round": rounded,
-    "dither": blue_noise,
-    "ordered": ordered,
-    "diffuse": diffused,
-}
-
-
-def _tiled(tile: Values, exact: Values) -> Values:
-    shape, tile = exact.shape, tile.astype(exact.dtype)
-    times = (-(-shape[0] // tile.shape[0]), -(-shape[1] // tile.shape[1]))
-    return np.tile(tile, times)[: shape[0], : shape[1]]
+    """Return whole numbers, each one's error handed on to its neighbours (Floyd and Steinberg), lines from the left."""
+    made = np.empty(exact.shape, np.float64)
+    loops.diffused(np.array(exact, np.float64), made)
+    return made
 
 
 @lru_cache(maxsize=1)
@@ -165,6 +136,22 @@ def blue_noise_tile() -> Values:
         points[place] = True
         ranks[place] = rank
     return (ranks + 0.5) / ranks.size
+
+
+def _level(threshold: float) -> Callable[[], NDArray[np.float32]]:
+    return lambda: np.full((1, 1), threshold, np.float32)
+
+
+#: Name → tile of thresholds added before what is behind the point is cut off: always the same for truncating and rounding;
+#: Bayer's order leaves a faint weave, blue noise fine grain.
+THRESHOLDS: dict[str, Callable[[], NDArray[np.float32]]] = {
+    "truncate": _level(0.0),
+    "round": _level(0.5),
+    "dither": lambda: blue_noise_tile().astype(np.float32),
+    "ordered": lambda: _bayer().astype(np.float32),
+}
+#: Every rounding.
+ROUNDINGS = (*THRESHOLDS, "diffuse")
 
 
 def _single(values: Values, _levels: Levels) -> Values:

@@ -36,3 +36,10 @@ def in_groups(parts: Sequence[_A]) -> list[Sequence[_A]]:
     count = 2 * (os.cpu_count() or 1)
     size = max(1, -(-len(parts) // count))
     return [parts[first : first + size] for first in range(0, len(parts), size)]
+
+
+def by_rows(count: int, work: Callable[[int, int], object], least: int = 16) -> None:
+    """Call `work` with the first row and the row after the last of each strip of `count` rows; strips have `least` at least."""
+    parts = max(1, min(4 * (os.cpu_count() or 1), count // least))
+    edges = [count * n // parts for n in range(parts + 1)]
+    at_once(lambda n: work(edges[n], edges[n + 1]), range(parts))

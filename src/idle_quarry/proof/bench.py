@@ -19,7 +19,6 @@ from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps import ColourStep, DepthStep, RateStep
 from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.picture.charts import chart_truth
-from idle_quarry.picture.colour import converted_planes
 from idle_quarry.picture.figures import (
     Response,
     absolute_light,
@@ -33,6 +32,7 @@ from idle_quarry.picture.figures import (
 )  # fmt: skip
 from idle_quarry.picture.link import Conversion, Planes, planes_of_codes, rgb_of, to_rgb, ycbcr_of
 from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
+from idle_quarry.picture.recolouring import converted_planes
 from idle_quarry.picture.strips import at_once
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
 from idle_quarry.signal.rasters import Raster

@@ -1,0 +1,135 @@
+"""Whole links against FFmpeg's own chain for the same work, codes in to codes out: time a frame, ratio, and PSNR to float64.
+
+Both run in this process on the same frames; FFmpeg's filters use as many threads as they like. The float64 reference is the
+same conversion by plain NumPy and SciPy (`tests/reference_link.py`); FFmpeg's chain has other filters, and is told beside it.
+"""
+
+from __future__ import annotations
+
+import statistics
+import subprocess
+import sys
+import tempfile
+from dataclasses import dataclass, field
+from pathlib import Path
+from time import perf_counter
+from typing import Any
+
+import numpy as np
+from common import machine
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+from tests.reference_link import reference_frame
+
+from idle_quarry.media.encode import Pixels
+from idle_quarry.path.policies import DEFAULT_POLICY, Policy
+from idle_quarry.picture.charts import chart_frame
+from idle_quarry.picture.link import Conversion, Planes, codes_of_planes, planes_of_codes
+from idle_quarry.picture.metrics import psnr_db
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.words import format_from_words
+
+FRAMES, ROUNDS = 8, 12
+#: Frames that come out of FFmpeg's two runs.
+_COUNTS = (10, 70)
+
+
+@dataclass(frozen=True)
+class Row:
+    """One link: formats in words, what of the policy is other than usual, FFmpeg's chain, and how far it may take."""
+
+    name: str
+    source: str
+    target: str
+    chain: str
+    most_ms: float
+    policy: dict[str, Any] = field(default_factory=dict)
+    most_ratio: float | None = None
+
+
+_WIDE = "scale=1440:1080:flags=lanczos:in_color_matrix=bt601:out_color_matrix=bt709,pad=1920:1080:240:0"
+ROWS = (
+    Row("576i25 to 1080i25, adaptive", "576i25 4:3 8bit 4:2:0", "1080i25", f"bwdif=send_field,{_WIDE},format=yuv422p10le,tinterlace=interleave_top:flags=vlpf", 40, most_ratio=2),
+    Row("576i25 to 1080i25, compensated", "576i25 4:3 8bit 4:2:0", "1080i25", f"bwdif=send_field,{_WIDE},format=yuv422p10le,tinterlace=interleave_top:flags=vlpf", 160, {"scan": "compensated"}),
+    Row("2160p50 HLG to 1080i25 SDR", "2160p50 hlg", "1080i25", "scale=1920:1080:flags=lanczos,tinterlace=interleave_top:flags=vlpf", 110, most_ratio=3),
+    Row("1080p50 to 1080i25", "1080p50", "1080i25", "tinterlace=interleave_top:flags=vlpf", 20),
+    Row("1080i25 to 1080p25", "1080i25", "1080p25", "bwdif=send_frame", 20),
+    Row("2160p50 to 1080p50", "2160p50", "1080p50", "scale=1920:1080:flags=lanczos", 25),
+    Row("1080p25 to 8 bits 4:2:0, dithered", "1080p25", "1080p25 8bit 4:2:0", "scale=flags=bicubic:sws_dither=bayer,format=yuv420p", 10, {"rounding": "dither"}),
+    Row("25p to 59.94p, compensated, 1080", "1080p25", "1080p59.94", "minterpolate=fps=60000/1001:mi_mode=mci:mc_mode=aobmc:me_mode=bidir", 0, {"retime": "compensated"}),
+)  # fmt: skip
+
+_PIXELS = {(8, "4:2:0"): "yuv420p", (10, "4:2:2"): "yuv422p10le", (8, "4:2:2"): "yuv422p", (10, "4:2:0"): "yuv420p10le"}
+
+
+def pixels(fmt: SignalFormat) -> Pixels:
+    return Pixels(_PIXELS[fmt.encoding.bit_depth, fmt.encoding.sampling], fmt)
+
+
+def chained(row: Row, source: SignalFormat, frames: list[Planes]) -> float:
+    """Return the milliseconds that FFmpeg's chain takes for each frame it is given: of many frames less of few, without writing."""
+    kind = np.uint8 if source.encoding.bit_depth == 8 else np.dtype("<u2")
+    with tempfile.NamedTemporaryFile(suffix=".yuv") as raw:
+        for each in frames:
+            for plane in each:
+                raw.write(np.ascontiguousarray(plane.astype(kind)).data)
+        raw.flush()
+        fields = "setfield=tff," if source.scan == "interlaced" else ""
+
+        def run(count: int) -> float:
+            command = [
+                "ffmpeg", "-v", "error", "-nostdin", "-f", "rawvideo", "-pix_fmt", pixels(source).name, "-s", f"{source.raster.width}x{source.raster.height}",
+                "-r", str(source.rate), "-stream_loop", "-1", "-i", raw.name, "-vf", fields + row.chain, "-frames:v", str(count), "-f", "null", "-",
+            ]  # fmt: skip
+            start = perf_counter()
+            subprocess.run(command, check=True)
+            return perf_counter() - start
+
+        few, many = _COUNTS
+        run(few)
+        return 1000 * statistics.median((run(many) - run(few)) / (many - few) for _ in range(3))
+
+
+def measured(row: Row) -> tuple[float, float, float]:
+    """Return milliseconds a frame of ours and of FFmpeg, and the PSNR of ours to float64, dB of luma."""
+    source, target = format_from_words(row.source), format_from_words(row.target)
+    policy: Policy = DEFAULT_POLICY.model_copy(update=row.policy)
+    codes = [codes_of_planes(chart_frame("wedge", source, n), source.encoding, "round") for n in range(FRAMES)]
+    frames = [planes_of_codes(each, source.encoding) for each in codes]
+
+    def frame(index: int) -> Planes:
+        return frames[index % FRAMES]  # no picture is asked for twice, but by its neighbours
+
+    conversion = Conversion(source, target, policy)
+    conversion.codes(1, frame)
+    taken = []
+    for n in range(ROUNDS):
+        start = perf_counter()
+        conversion.codes(2 + n, frame)
+        taken.append(perf_counter() - start)
+    exact = Conversion(source, target, policy).frame(3, frame)
+    truth = reference_frame(source, target, policy, 3, frame)
+    error = (
+        min(psnr_db(np.asarray(a, np.float64), b) for a, b in zip(exact, truth, strict=True)) if truth else float("nan")
+    )
+    return 1000 * statistics.median(taken), chained(row, source, codes), error
+
+
+def main() -> int:
+    """Print the table; exit 1 where a frame is farther from float64 than 90 dB."""
+    print(f"links, codes in to codes out, ms a frame; medians of {ROUNDS}; {machine()}")
+    print(f"{'':36}{'ours':>9}{'FFmpeg':>9}{'ratio':>7}{'aim':>14}{'to float64':>13}")
+    poor = 0
+    for row in ROWS:
+        if len(sys.argv) > 1 and not any(word in row.name for word in sys.argv[1:]):
+            continue
+        ours, theirs, error = measured(row)
+        poor += error < 90
+        aim = (f"≤ {row.most_ms:g} ms" if row.most_ms else "") + (f", {row.most_ratio:g}×" if row.most_ratio else "")
+        print(f"{row.name:36}{ours:9.1f}{theirs:9.1f}{ours / theirs:7.2f}{aim:>14}{error:10.1f} dB", flush=True)
+    return 1 if poor else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
