@@ -5,12 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from idle_quarry.picture.strips import at_once
-
-_PARTS = 8
+from idle_quarry.picture.strips import by_rows
 
 
 def by_lines(loop: Callable[..., None], lines: int, *given: Any) -> None:
     """Call `loop` with the first line and the line after the last of each part, and with what else is given."""
-    edges = [lines * n // _PARTS for n in range(_PARTS + 1)]
-    at_once(lambda n: loop(edges[n], edges[n + 1], *given), range(_PARTS))
+    by_rows(lines, lambda first, last: loop(first, last, *given))

@@ -13,11 +13,10 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.loops import fields as loops
-from idle_quarry.picture.motion import Motion, along, motion, resized, splined
+from idle_quarry.picture.motion import Motion, along, averaged, motion, resized, splined
 from idle_quarry.picture.strips import by_rows
 
 Picture = NDArray[np.floating[Any]]
@@ -169,7 +168,7 @@ def _strange(made: Picture, field: Picture, parity: int) -> Picture:
     motion is not even, does not.
     """
     apart = made - interpolated(field, parity)[1 - parity :: 2]
-    return np.asarray(np.clip((np.abs(uniform_filter(apart, 5)) - _STRANGE) / _STRANGE, 0, 1), np.float32)
+    return np.asarray(np.clip((np.abs(averaged(apart)) - _STRANGE) / _STRANGE, 0, 1), np.float32)
 
 
 def _uneven(moments: Sequence[Planes], at: int, found: Motion) -> Picture | float:
@@ -180,7 +179,7 @@ def _uneven(moments: Sequence[Planes], at: int, found: Motion) -> Picture | floa
     """
     own = moments[at][0]
     apart = [
-        uniform_filter(np.abs(splined(moments[at + 2 * side][0], found.down, found.across, side) - own), 5)
+        averaged(np.abs(splined(moments[at + 2 * side][0], found.down, found.across, side) - own))
         for side in (-1, 1)
         if 0 <= at + 2 * side < len(moments)
     ]

@@ -135,6 +135,40 @@ def line_band(source: int, target: int, scale: float, offset: float, kernel: str
     return _band(line_weights(source, target, scale, offset, kernel))
 
 
+@dataclass(frozen=True, eq=False)
+class Block:
+    """Weights of neighbouring target samples `first` to `last` from source samples `low` to `high` (half open).
+
+    Dense, (high − low, last − first), float32: most of it is nothing, and multiplied in no time all the same.
+    """
+
+    first: int
+    last: int
+    low: int
+    high: int
+    weights: NDArray[np.float32]
+
+
+#: Target samples in a block: a matrix product wants some, and every more multiplies by nothing more often.
+_BLOCK = 48
+
+
+@lru_cache(maxsize=64)
+def line_blocks(
+    source: int, target: int, scale: float, offset: float, kernel: str, ends: tuple[int, int]
+) -> tuple[Block, ...]:
+    """Return `line_weights` of the target samples within `ends`, cut into blocks along its diagonal."""
+    weights = line_weights(source, target, scale, offset, kernel)
+    blocks = []
+    for first in range(*ends, _BLOCK):
+        rows = weights[first : min(first + _BLOCK, ends[1])]
+        low, high = (int(rows.indices.min()), int(rows.indices.max()) + 1) if rows.nnz else (0, 1)
+        blocks.append(
+            Block(first, first + rows.shape[0], low, high, np.ascontiguousarray(rows[:, low:high].toarray().T))
+        )
+    return tuple(blocks)
+
+
 @lru_cache(maxsize=64)
 def field_band(source: int, target: int, scale: float, offset: float, kernel: str, parity: int, softened: bool) -> Band:
     """Return the weights of every second line of `target`, from `parity` on; those that the source does not cover are nothing.

@@ -8,14 +8,16 @@ steps around what it was given and at what its neighbours found, by the mean abs
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import map_coordinates, median_filter, uniform_filter
+from scipy.ndimage import median_filter
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.picture.strips import at_once
+from idle_quarry.picture.loops import motion as loops
+from idle_quarry.picture.strips import by_rows
 
 Samples = NDArray[Any]
 Steps = NDArray[Any]
@@ -23,8 +25,6 @@ _T = TypeVar("_T", bound=np.generic)
 
 #: Block over which differences are averaged, samples of each level.
 _BLOCK = 5
-#: Lines that one thread looks at together.
-_BAND = 96
 #: Levels are halved until a picture has no more than so many lines or columns.
 _COARSEST = 72
 #: Steps in each direction that the coarsest level searches.
@@ -60,7 +60,7 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5) -> Motion:
         raise NotPossible("motion is between two pictures of one size", subject=f"{earlier.shape} and {later.shape}")
     if not 0 <= phase <= 1:
         raise NotPossible("a picture between two lies at 0 to 1", subject=str(phase))
-    levels = [(np.asarray(earlier, np.float32), np.asarray(later, np.float32))]
+    levels = [(np.ascontiguousarray(earlier, np.float32), np.ascontiguousarray(later, np.float32))]
     while min(levels[-1][0].shape) > 2 * _COARSEST or max(levels[-1][0].shape) > 4 * _COARSEST:
         a, b = levels[-1]
         levels.append((_halved(a), _halved(b)))
@@ -69,16 +69,17 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5) -> Motion:
         down, across = (_grown(2 * each, a.shape) for each in (down, across))
         down, across = _refined(a, b, down, across, phase)
     a, b = levels[0]
-    down, across = _between_samples(a, b, down, across, phase)
-    apart = uniform_filter(np.abs(moved(a, down, across, -phase) - moved(b, down, across, 1 - phase)), _BLOCK)
-    doubt = np.clip((apart - _SAME) / (_OTHER - _SAME), 0, 1)
-    return Motion(phase, down, across, np.asarray(doubt, np.float32))
+    parts = _between_samples(a, b, down, across, phase)
+    apart = np.empty(a.shape, np.float32)
+    by_rows(len(a), lambda first, last: loops.unlike(first, last, a, b, *parts, phase, apart))
+    doubt = np.clip((averaged(apart) - np.float32(_SAME)) / np.float32(_OTHER - _SAME), 0, 1)
+    return Motion(phase, *parts, np.asarray(doubt, np.float32))
 
 
 def along(earlier: Samples, later: Samples, found: Motion) -> Samples:
     """Return the picture (h, w) between two, each moved along `found` by a cubic spline, mixed by nearness in time."""
     sides = ((earlier, -found.phase), (later, 1 - found.phase))
-    first, second = at_once(lambda side: splined(side[0], found.down, found.across, side[1]), sides)
+    first, second = (splined(picture, found.down, found.across, share) for picture, share in sides)
     return np.asarray((1 - found.phase) * first + found.phase * second, np.float32)
 
 
@@ -90,16 +91,30 @@ def between(earlier: Samples, later: Samples, found: Motion) -> Samples:
 
 
 def splined(picture: Samples, down: Samples, across: Samples, share: float) -> Samples:
-    """Return `picture` (h, w) as seen `share` of the vectors away, by a cubic spline through its samples."""
+    """Return `picture` (h, w) as seen `share` of the vectors away, by a cubic spline through its samples; edges go on."""
     if share == 0:
         return picture
-    height, width = picture.shape
-    places = np.empty((2, height, width), np.float32)
-    np.multiply(down, np.float32(share), out=places[0])
-    np.multiply(across, np.float32(share), out=places[1])
-    places[0] += np.arange(height, dtype=np.float32)[:, None]
-    places[1] += np.arange(width, dtype=np.float32)[None, :]
-    return np.asarray(map_coordinates(picture, places, np.float32, order=3, mode="nearest"))
+    coefficients = spline(picture)
+    given = [np.ascontiguousarray(each, np.float32) for each in (down, across)]
+    made = np.empty(picture.shape, np.float32)
+    by_rows(len(made), lambda first, last: loops.splined(first, last, coefficients, *given, share, made))
+    return made
+
+
+def spline(picture: Samples) -> Samples:
+    """Return the coefficients (h + 4, w + 4) of the cubic spline through a picture's samples, whose edges go on."""
+    made = np.pad(np.asarray(picture, np.float32), loops.EDGE, mode="edge")
+    by_rows(made.shape[1], lambda first, last: loops.spline_down(first, last, made))
+    by_rows(len(made), lambda first, last: loops.spline_across(first, last, made))
+    return made
+
+
+def averaged(values: Samples) -> Samples:
+    """Return means over 5 × 5 places; edges are mirrored."""
+    given = np.ascontiguousarray(values, np.float32)
+    made = np.empty(given.shape, np.float32)
+    by_rows(len(given), lambda first, last: loops.averaged(first, last, given, made))
+    return made
 
 
 def resized(found: Motion, shape: tuple[int, ...]) -> Motion:
@@ -114,28 +129,6 @@ def resized(found: Motion, shape: tuple[int, ...]) -> Motion:
     return Motion(found.phase, down, across, found.doubt[rows, columns])
 
 
-def moved(picture: Samples, down: Samples, across: Samples, share: float) -> Samples:
-    """Return `picture` (h, w) as seen `share` of the vectors away, bilinear between samples, edges going on."""
-    height, width = picture.shape
-    y = np.arange(height, dtype=np.float32)[:, None] + np.float32(share) * down
-    x = np.arange(width, dtype=np.float32)[None, :] + np.float32(share) * across
-    np.clip(y, 0, height - 1, out=y)
-    np.clip(x, 0, width - 1, out=x)
-    # the last line and column are reached as the far end of the last but one
-    top, left = np.minimum(y.astype(np.int32), height - 2), np.minimum(x.astype(np.int32), width - 2)
-    y -= top
-    x -= left
-    flat = picture.ravel()
-    at = top * np.int32(width) + left
-    upper = flat[at]
-    upper += x * (flat[at + 1] - upper)
-    at += np.int32(width)
-    lower = flat[at]
-    lower += x * (flat[at + 1] - lower)
-    upper += y * (lower - upper)
-    return np.asarray(upper)
-
-
 def _halved(picture: Samples) -> Samples:
     height, width = picture.shape[0] // 2 * 2, picture.shape[1] // 2 * 2
     part = picture[:height, :width]
@@ -148,36 +141,19 @@ def _grown(field: NDArray[_T], shape: tuple[int, ...]) -> NDArray[_T]:
     return np.asarray(np.pad(grown, pad, mode="edge")[: shape[0], : shape[1]])
 
 
-def _cost(a: Samples, b: Samples, down: Steps, across: Steps, phase: float, *, squared: bool = False) -> Samples:
-    """Return the mean difference of blocks along whole-sample vectors, absolute or squared."""
-    height, width = a.shape
-    result = np.empty((height, width), np.float32)
-    margin = _BLOCK // 2
-
-    def band(top: int) -> None:
-        first, last = max(0, top - margin), min(height, top + _BAND + margin)
-        v, u = down[first:last], across[first:last]
-        y, x = np.arange(first, last, dtype=np.int32)[:, None], np.arange(width, dtype=np.int32)[None, :]
-        # the vector is whole, its middle perhaps not: both ends move by whole samples that add up to it
-        half_v, half_u = (np.rint(np.float32(phase) * each).astype(np.int32) for each in (v, u))
-        apart = _seen(a, y - half_v, x - half_u) - _seen(b, y + v - half_v, x + u - half_u)
-        apart = np.square(apart) if squared else np.abs(apart, out=apart)
-        result[top : top + _BAND] = _averaged(apart)[top - first : top - first + _BAND]
-
-    at_once(band, range(0, height, _BAND))
-    return result
+@lru_cache(maxsize=64)
+def _halves(phase: float) -> Steps:
+    """Return how far the earlier picture's end of each vector lies from its middle, by the vector's length."""
+    steps = np.arange(-loops.MOST_STEPS, loops.MOST_STEPS + 1)
+    return np.asarray(np.rint(np.float32(phase) * steps), np.int32)
 
 
-def _seen(picture: Samples, y: Steps, x: Steps) -> Samples:
-    height, width = picture.shape
-    at = np.clip(y, 0, height - 1)
-    at *= np.int32(width)
-    at += np.clip(x, 0, width - 1)
-    return np.asarray(picture.ravel()[at])
-
-
-def _averaged(values: Samples) -> Samples:
-    return np.asarray(uniform_filter(values, _BLOCK), np.float32)
+def _cost(a: Samples, b: Samples, down: Steps, across: Steps, phase: float, by: tuple[int, int] = (0, 0)) -> Samples:
+    """Return the mean squared difference of blocks along whole-sample vectors, moved `by` steps down and across."""
+    made = np.empty(a.shape, np.float32)
+    steps, halves = np.array([*by, 0, 0], np.int32), _halves(phase)
+    by_rows(len(a), lambda first, last: loops.costs(first, last, a, b, down, across, steps, halves, True, made, first))
+    return made
 
 
 def _searched(a: Samples, b: Samples, phase: float) -> tuple[Steps, Steps]:
@@ -186,50 +162,53 @@ def _searched(a: Samples, b: Samples, phase: float) -> tuple[Steps, Steps]:
     best = np.full(shape, np.inf, np.float32)
     down, across = np.zeros(shape, np.int32), np.zeros(shape, np.int32)
     reach_y, reach_x = (min(_REACH, side // 4) for side in shape)
-    padded = [np.pad(each, ((reach_y,), (reach_x,)), mode="edge") for each in (a, b)]
-    steps = [(dy, dx) for dy in range(-reach_y, reach_y + 1) for dx in range(-reach_x, reach_x + 1)]
-    for dy, dx in sorted(steps, key=lambda s: s[0] ** 2 + s[1] ** 2):
-        seen = []
-        first = (round(phase * dy), round(phase * dx))
-        for each, (y, x) in zip(padded, ((-first[0], -first[1]), (dy - first[0], dx - first[1])), strict=True):
-            seen.append(each[reach_y + y : reach_y + y + shape[0], reach_x + x : reach_x + x + shape[1]])
-        cost = uniform_filter(np.abs(seen[0] - seen[1]), _COARSE_BLOCK) + np.float32(_CALM * np.hypot(dy, dx))
-        better = cost < best
-        np.copyto(best, cost, where=better)
-        np.copyto(down, dy, where=better)
-        np.copyto(across, dx, where=better)
+    tried = [(dy, dx) for dy in range(-reach_y, reach_y + 1) for dx in range(-reach_x, reach_x + 1)]
+    steps = np.array(sorted(tried, key=lambda s: s[0] ** 2 + s[1] ** 2), np.int32)
+    lengths = np.hypot(steps[:, 0], steps[:, 1]).astype(np.float32)
+    edge = max(reach_y, reach_x) + 1
+    wide = [np.pad(each, edge, mode="edge") for each in (a, b)]
+    how = edge, steps, lengths, phase, _CALM, _COARSE_BLOCK // 2, best, down, across
+    by_rows(shape[0], lambda first, last: loops.searched(first, last, *wide, *how))
     # a place that moves unlike all around it is more often a chance likeness than a small thing
     return median_filter(down, _BLOCK), median_filter(across, _BLOCK)
 
 
+#: Where neighbours' vectors are taken from, and the steps around a vector: down, across, rows, columns.
+_NEIGHBOURS = np.array(
+    [(0, 0, by, 0) for by in (-2 * _BLOCK, 2 * _BLOCK)] + [(0, 0, 0, by) for by in (-2 * _BLOCK, 2 * _BLOCK)], np.int32
+)
+_AROUND = np.array(
+    [(y, x, 0, 0) for y, x in ((0, -1), (0, 1), (-1, 0), (1, 0), (-1, -1), (-1, 1), (1, -1), (1, 1))], np.int32
+)
+
+
 def _refined(a: Samples, b: Samples, down: Steps, across: Steps, phase: float) -> tuple[Steps, Steps]:
     """Return vectors bettered by what neighbours found, and by one step in each direction."""
-    best = _cost(a, b, down, across, phase)
-    own = [down.copy(), across.copy()]
+    best, halves = np.empty(a.shape, np.float32), _halves(phase)
+    made = np.empty_like(down), np.empty_like(across)
 
-    def take(tried_down: Steps, tried_across: Steps) -> None:
-        cost = _cost(a, b, tried_down, tried_across, phase) + np.float32(_CALM)
-        better = cost < best
-        np.copyto(best, cost, where=better)
-        np.copyto(own[0], tried_down, where=better)
-        np.copyto(own[1], tried_across, where=better)
+    def look(field: tuple[Steps, Steps], tried: Steps, fresh: bool) -> None:
+        by_rows(
+            len(a),
+            lambda first, last: loops.bettered(first, last, a, b, *field, tried, halves, _CALM, fresh, best, *made),
+        )
 
-    for axis, by in ((0, -2 * _BLOCK), (0, 2 * _BLOCK), (1, -2 * _BLOCK), (1, 2 * _BLOCK)):
-        take(np.roll(down, by, axis), np.roll(across, by, axis))
-    centre = own[0].copy(), own[1].copy()
-    for dy, dx in ((0, -1), (0, 1), (-1, 0), (1, 0), (-1, -1), (-1, 1), (1, -1), (1, 1)):
-        take(centre[0] + np.int32(dy), centre[1] + np.int32(dx))
-    return own[0], own[1]
+    look((np.ascontiguousarray(down), np.ascontiguousarray(across)), _NEIGHBOURS, True)
+    look((made[0].copy(), made[1].copy()), _AROUND, False)
+    return made
 
 
 def _between_samples(a: Samples, b: Samples, down: Steps, across: Steps, phase: float) -> tuple[Samples, Samples]:
     """Return vectors to fractions of a sample: the lowest point of a parabola through a cost and its neighbours'."""
-    here = _cost(a, b, down, across, phase, squared=True)
+    here = _cost(a, b, down, across, phase)
     found = []
     for dy, dx, own in ((1, 0, down), (0, 1, across)):
-        before = _cost(a, b, down - np.int32(dy), across - np.int32(dx), phase, squared=True)
-        after = _cost(a, b, down + np.int32(dy), across + np.int32(dx), phase, squared=True)
-        bend = before + after - 2 * here
-        part = np.where(bend > 1e-7, (before - after) / (2 * np.maximum(bend, 1e-7)), 0)
-        found.append(_averaged(own + np.clip(part, -0.5, 0.5).astype(np.float32)))
+        before, after = (_cost(a, b, down, across, phase, (way * dy, way * dx)) for way in (-1, 1))
+        part = np.empty(a.shape, np.float32)
+        _part(here, before, after, own, part)
+        found.append(averaged(part))
     return found[0], found[1]
+
+
+def _part(here: Samples, before: Samples, after: Samples, own: Steps, out: Samples) -> None:
+    by_rows(len(here), lambda first, last: loops.parted(first, last, here, before, after, own, out))

@@ -123,8 +123,9 @@ def recoloured(
     given = [np.ascontiguousarray(plane, np.float32) for plane in planes]
     height, width = given[0].shape
     left, right = columns or (0, width)
-    make = np.empty if (left, right) == (0, width) else np.zeros
-    made = tuple(make((height, width), np.float32) for _ in range(3))
+    made = tuple(np.empty((height, width), np.float32) for _ in range(3))
+    for plane in made:
+        plane[:, :left], plane[:, right:] = 0, 0
     by_rows(height, lambda first, last: loops.colour(first, last, left, right, how, *given, *made))
     return made
 

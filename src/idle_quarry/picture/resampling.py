@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.picture.kernels import Band, covered, field_band, line_band, line_phases
+from idle_quarry.picture.kernels import Band, covered, field_band, line_band, line_blocks, line_phases
 from idle_quarry.picture.loops import resample as loops
 from idle_quarry.picture.strips import by_rows
 
@@ -144,10 +144,17 @@ def _wide(
         how = phases.at, phases.weights, phases.makes, phases.takes, phases.begin, phases.end
         by_rows(len(source), lambda first, last: loops.phased(first, last, source, *how, made))
         return made
-    band = line_band(source.shape[1], width, fit.scale_x, fit.offset_x, kernel)
-    by_rows(
-        len(source), lambda first, last: loops.across(first, last, source, band.at, band.weights, *ends, made), least=32
-    )
+    blocks = line_blocks(source.shape[1], width, fit.scale_x, fit.offset_x, kernel, ends)
+
+    def some(first: int, last: int) -> None:
+        for block in blocks:
+            np.matmul(
+                source[first:last, block.low : block.high],
+                block.weights,
+                out=made[first:last, block.first : block.last],
+            )
+
+    by_rows(len(source), some, least=64)
     return made
 
 

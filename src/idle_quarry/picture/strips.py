@@ -1,45 +1,56 @@
-"""Work on parts of a picture at once, on as many threads as there are processors; NumPy lets go of Python's lock."""
+"""Work on parts of a picture at once, on as many threads as there are processors; NumPy and Numba let go of Python's lock."""
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import os
 import threading
-from collections.abc import Callable, Iterable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor, wait
 from functools import lru_cache
 from typing import TypeVar
 
 _A = TypeVar("_A")
 _B = TypeVar("_B")
 _inside = threading.local()
+_CORES = os.cpu_count() or 1
+#: mallopt's M_MMAP_THRESHOLD and M_TRIM_THRESHOLD (malloc.h), and what they are set to: as much as glibc takes, and half a GB.
+_KEPT = ((-3, 32 << 20), (-1, 512 << 20))
 
 
 @lru_cache(maxsize=1)
 def _pool() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(max_workers=os.cpu_count() or 1, thread_name_prefix="strip")
+    # planes are made and freed with every picture: given back to the system each time, every page of them would be new again
+    with contextlib.suppress(AttributeError):  # another C library does as it likes
+        for name, value in _KEPT:
+            ctypes.CDLL(None).mallopt(name, value)
+    return ThreadPoolExecutor(max_workers=max(1, _CORES - 1), thread_name_prefix="strip")
 
 
 def at_once(work: Callable[[_A], _B], parts: Iterable[_A]) -> list[_B]:
     """Return `work` of each of `parts`, in their order; raises what it raises. Work that calls this again goes on alone."""
-    if getattr(_inside, "busy", False):  # a thread of the pool that waited for the pool would wait for ever
-        return [work(part) for part in parts]
+    given = list(parts)
+    if getattr(_inside, "busy", False) or len(given) < 2:  # a thread that waited for its own pool would wait for ever
+        return [work(part) for part in given]
 
     def marked(part: _A) -> _B:
         _inside.busy = True
-        return work(part)
+        try:
+            return work(part)
+        finally:
+            _inside.busy = False
 
-    return list(_pool().map(marked, parts))
-
-
-def in_groups(parts: Sequence[_A]) -> list[Sequence[_A]]:
-    """Return parts in a few groups of neighbours, for work so small that handing each over would cost more than doing it."""
-    count = 2 * (os.cpu_count() or 1)
-    size = max(1, -(-len(parts) // count))
-    return [parts[first : first + size] for first in range(0, len(parts), size)]
+    rest = [_pool().submit(marked, part) for part in given[1:]]
+    try:
+        first = marked(given[0])
+    finally:
+        wait(rest)  # nobody writes into a picture that its maker has left
+    return [first, *(each.result() for each in rest)]
 
 
 def by_rows(count: int, work: Callable[[int, int], object], least: int = 16) -> None:
     """Call `work` with the first row and the row after the last of each strip of `count` rows; strips have `least` at least."""
-    parts = max(1, min(4 * (os.cpu_count() or 1), count // least))
+    parts = max(1, min(_CORES, count // least))
     edges = [count * n // parts for n in range(parts + 1)]
     at_once(lambda n: work(edges[n], edges[n + 1]), range(parts))

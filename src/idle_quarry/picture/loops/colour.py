@@ -80,12 +80,17 @@ def _looked(row: Samples, bits: Bits, table: Samples) -> None:  # pragma: no cov
 
 
 @_compiled
-def _mixed(r: Samples, g: Samples, b: Samples, by: Samples) -> None:  # pragma: no cover
+def _mixed(
+    r: Samples, g: Samples, b: Samples, by: Samples, to_r: Samples, to_g: Samples, to_b: Samples
+) -> None:  # pragma: no cover
+    m00, m01, m02 = by[0, 0], by[0, 1], by[0, 2]
+    m10, m11, m12 = by[1, 0], by[1, 1], by[1, 2]
+    m20, m21, m22 = by[2, 0], by[2, 1], by[2, 2]
     for x in range(len(r)):
         one, two, three = r[x], g[x], b[x]
-        r[x] = by[0, 0] * one + by[0, 1] * two + by[0, 2] * three
-        g[x] = by[1, 0] * one + by[1, 1] * two + by[1, 2] * three
-        b[x] = by[2, 0] * one + by[2, 1] * two + by[2, 2] * three
+        to_r[x] = m00 * one + m01 * two + m02 * three
+        to_g[x] = m10 * one + m11 * two + m12 * three
+        to_b[x] = m20 * one + m21 * two + m22 * three
 
 
 @_compiled
@@ -119,8 +124,7 @@ def colour(
     bits = buffer.view(np.int32)
     r, g, b, low, high, y, k, s = buffer[0], buffer[1], buffer[2], buffer[3], buffer[4], buffer[5], buffer[6], buffer[7]
     for row in range(first, last):
-        r[:], g[:], b[:] = in_a[row, left:right], in_b[row, left:right], in_c[row, left:right]
-        _mixed(r, g, b, how.to_rgb)
+        _mixed(in_a[row, left:right], in_b[row, left:right], in_c[row, left:right], how.to_rgb, r, g, b)
         if how.excursions:
             for x in range(width):
                 low[x] = min(min(min(r[x], g[x]), b[x]), np.float32(0))
@@ -136,9 +140,9 @@ def colour(
             if how.scene_gain.shape[1]:
                 _gained(r, g, b, y, bits[5], how.luma_in, how.scene_gain)
             if how.tone != NO_TONE:
-                _mixed(r, g, b, how.to_2020)
+                _mixed(r, g, b, how.to_2020, r, g, b)
                 _toned(r, g, b, y, k, bits, how)
-            _mixed(r, g, b, how.primaries)
+            _mixed(r, g, b, how.primaries, r, g, b)
             if how.soften:
                 _softened(r, g, b, k, s, low, high, bits, how)
             if not how.excursions:
@@ -159,8 +163,7 @@ def colour(
                 _held(r, 0.0, 1.0)
                 _held(g, 0.0, 1.0)
                 _held(b, 0.0, 1.0)
-        _mixed(r, g, b, how.to_target)
-        out_a[row, left:right], out_b[row, left:right], out_c[row, left:right] = r, g, b
+        _mixed(r, g, b, how.to_target, out_a[row, left:right], out_b[row, left:right], out_c[row, left:right])
 
 
 @_compiled

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -10,7 +12,7 @@ Samples = NDArray[np.float32]
 
 
 @njit(cache=True, nogil=True, inline="always", error_model="numpy")
-def _cubic(own: Samples, row: int, parity: int, x: int) -> float:  # pragma: no cover
+def _cubic(own: Samples, row: int, parity: int, x: int) -> Any:  # pragma: no cover
     """Return the missing sample of field row `row`: (−1, 9, 9, −1)/16 of the field's lines around it; ends are repeated."""
     count = own.shape[0]
     upper = row - parity  # the field's line above the missing one

@@ -74,27 +74,3 @@ def _summed(source: Samples, begin: int, weights: Samples, taps: int, made: Samp
         if weight != 0:
             for x in range(len(made)):
                 made[x] += weight * row[x]
-
-
-@njit(cache=True, nogil=True, error_model="numpy", fastmath=True)
-def across(
-    first: int, last: int, source: Samples, at: Places, weights: Samples, left: int, right: int, out: Samples
-) -> None:  # pragma: no cover
-    """Put rows `first` to `last`, columns `left` to `right` (not held), into `out`: what `down` does, on a strip laid on its side."""
-    taps, width = weights.shape[1], source.shape[1]
-    turned = np.empty((width, 32), np.float32)
-    made = np.empty((16, 32), np.float32)
-    for top in range(first, last, 32):
-        rows = min(32, last - top)
-        for k in range(rows):
-            given = source[top + k]
-            for x in range(width):
-                turned[x, k] = given[x]
-        for x in range(left, right, 16):
-            columns = min(16, right - x)
-            for j in range(columns):
-                _summed(turned, at[x + j], weights[x + j], taps, made[j])
-            for k in range(rows):
-                line = out[top + k, x : x + columns]
-                for j in range(columns):
-                    line[j] = made[j, k]
