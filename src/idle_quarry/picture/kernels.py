@@ -170,8 +170,17 @@ def line_blocks(
 
 
 @lru_cache(maxsize=64)
-def field_band(source: int, target: int, scale: float, offset: float, kernel: str, parity: int, softened: bool) -> Band:
-    """Return the weights of every second line of `target`, from `parity` on; those that the source does not cover are nothing.
+def field_band(
+    source: int,
+    target: int,
+    scale: float,
+    offset: float,
+    kernel: str,
+    parity: int,
+    softened: bool,
+    ends: tuple[int, int],
+) -> Band:
+    """Return the weights of every second line of `target`, from `parity` on; those outside `ends` are nothing.
 
     With `softened`, lines are those of a picture softened down its lines by (1, 2, 1)/4, its end lines repeated. A source of as
     many lines in the same place is taken line by line.
@@ -182,12 +191,14 @@ def field_band(source: int, target: int, scale: float, offset: float, kernel: st
         if same
         else line_weights(source, target, scale, offset, kernel)
     )
-    weights = diags_array(covered(source, target, scale, offset).astype(np.float32)) @ weights
+    inside = np.zeros(target, np.float32)
+    inside[ends[0] : ends[1]] = 1
+    weights = diags_array(inside) @ weights
     if softened:
-        ends = np.zeros(target)
-        ends[[0, -1]] = 0.25
+        repeated = np.zeros(target)
+        repeated[[0, -1]] = 0.25
         soft = diags_array(
-            [np.full(target - 1, 0.25), np.full(target, 0.5) + ends, np.full(target - 1, 0.25)], offsets=[-1, 0, 1]
+            [np.full(target - 1, 0.25), np.full(target, 0.5) + repeated, np.full(target - 1, 0.25)], offsets=[-1, 0, 1]
         )
         weights = soft @ weights
     return _band(csr_matrix(weights)[parity::2])

@@ -26,7 +26,7 @@ from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order
 from idle_quarry.picture.kernels import covered
 from idle_quarry.picture.motion import between, motion, resized
 from idle_quarry.picture.recolouring import linear_light, recoloured
-from idle_quarry.picture.resampling import Fitted, chroma_fit, resampled, resampled_field, resampled_fields
+from idle_quarry.picture.resampling import Fitted, chroma_fit, ends_of, resampled, resampled_field, resampled_fields
 from idle_quarry.picture.rounding import PRECISIONS, plane_values, values_to_chroma, values_to_luma
 from idle_quarry.picture.strips import at_once
 from idle_quarry.signal.colour import MATRICES
@@ -188,6 +188,7 @@ class Conversion:
             else None
         )
         self._lines_change = where is not None and where.scales_lines
+        self._places: dict[tuple[int, int], tuple[NDArray[np.bool_], NDArray[np.bool_]]] = {}
         self._whole: OrderedDict[int, Planes] = OrderedDict()
         self._halves: OrderedDict[int, tuple[Planes, Planes]] = OrderedDict()
 
@@ -428,16 +429,34 @@ class Conversion:
             fits[1:], shapes[1:] = [placed] * 2, [(-(-raster.height // after[1]), -(-raster.width // after[0]))] * 2
             if self._fit is None and before != after:
                 kernel = _CHROMA_KERNEL
+        if by_fields:
+            return tuple(resampled_fields(planes[n], *shapes[n], fits[n], kernel) for n in range(3))
+        places = [
+            self._covered((1, 1)),
+            *[self._covered(CHROMA_STEPS[sampling] if encoding.matrix != "rgb" else (1, 1))] * 2,
+        ]
         if field is None or into is None:
-            make = resampled_fields if by_fields else resampled
-            return tuple(make(planes[n], *shapes[n], fits[n], kernel) for n in range(3))
+            return tuple(
+                resampled(planes[n], *shapes[n], fits[n], kernel, lines=places[n][0], columns=places[n][1])
+                for n in range(3)
+            )
         _frames(into, shapes)
         return tuple(
             resampled_field(
-                planes[n], *shapes[n], fits[n], kernel, field, softened=self._filters, out=into[n][field::2]
+                planes[n], *shapes[n], fits[n], kernel, field, softened=self._filters, lines=places[n][0], columns=places[n][1],
+                out=into[n][field::2],
             )
             for n in range(3)
-        )
+        )  # fmt: skip
+
+    def _covered(self, steps: tuple[int, int]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+        """Return the lines and columns that the picture covers, of luma or of chroma: where luma is, there is colour."""
+        if steps not in self._places:
+            fit = self._fit or Fitted(1.0, 1.0)
+            lines = covered(self.source.raster.height, self.target.raster.height, fit.scale_y, fit.offset_y)
+            columns = covered(self.source.raster.width, self.target.raster.width, fit.scale_x, fit.offset_x)
+            self._places[steps] = lines[:: steps[1]], columns[:: steps[0]]
+        return self._places[steps]
 
     # -- fields again, and chroma ----------------------------------------------------------------------
 
@@ -491,12 +510,6 @@ class Conversion:
         return planes
 
     @property
-    def _columns(self) -> tuple[int, int] | None:
-        """The columns that the picture covers, where black is black in both: what is beside it need not be computed."""
-        where = self.plan.placement
-        if where is None:
-            return None
-        places = np.flatnonzero(
-            covered(self.source.raster.width, self.target.raster.width, float(where.scale_x), float(where.edge_x))
-        )
-        return (int(places[0]), int(places[-1]) + 1) if len(places) else None
+    def _columns(self) -> tuple[int, int]:
+        """The first column that the picture covers and the one after the last: beside it, black is black in both."""
+        return ends_of(self._covered((1, 1))[1])

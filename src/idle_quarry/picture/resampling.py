@@ -63,7 +63,7 @@ def resampled(
     )  # fmt: skip
     rows = covered(source.shape[0], height, fit.scale_y, fit.offset_y) if lines is None else lines
     places = covered(source.shape[1], width, fit.scale_x, fit.offset_x) if columns is None else columns
-    result = _fitted(source, down, height, width, fit, kernel, _ends(places))
+    result = _fitted(source, down, height, width, fit, kernel, ends_of(places))
     if not rows.all():
         result[~rows] = empty
     if not places.all():
@@ -80,6 +80,8 @@ def resampled_field(
     parity: int,
     *,
     softened: bool,
+    lines: NDArray[np.bool_] | None = None,
+    columns: NDArray[np.bool_] | None = None,
     out: Samples | None = None,
 ) -> Samples:
     """Return every second line, from `parity` on, of what `resampled` makes of a whole picture (h, w), (height/2, width).
@@ -88,14 +90,15 @@ def resampled_field(
     is put into `out` where that is given.
     """
     source = np.ascontiguousarray(picture, np.float32)
-    down = field_band(source.shape[0], height, fit.scale_y, fit.offset_y, kernel, parity, softened)
-    left, right = _ends(covered(source.shape[1], width, fit.scale_x, fit.offset_x))
+    rows = ends_of(covered(source.shape[0], height, fit.scale_y, fit.offset_y) if lines is None else lines)
+    left, right = ends_of(covered(source.shape[1], width, fit.scale_x, fit.offset_x) if columns is None else columns)
+    down = field_band(source.shape[0], height, fit.scale_y, fit.offset_y, kernel, parity, softened, rows)
     result = _fitted(source, down, height // 2, width, fit, kernel, (left, right), out)
     result[:, :left], result[:, right:] = 0, 0
     return result
 
 
-def _ends(places: NDArray[np.bool_]) -> tuple[int, int]:
+def ends_of(places: NDArray[np.bool_]) -> tuple[int, int]:
     """Return the first place that is covered, and the one after the last."""
     found = np.flatnonzero(places)
     return (int(found[0]), int(found[-1]) + 1) if len(found) else (0, 0)

@@ -6,6 +6,8 @@ pictures go on, and means are mirrored.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -204,20 +206,21 @@ def parted(
     for row in range(first, last):
         for x in range(here.shape[1]):
             bend = before[row, x] + after[row, x] - np.float32(2) * here[row, x]
-            bent = bend > np.float32(1e-7)
-            part = (before[row, x] - after[row, x]) / (np.float32(2) * bend) if bent else np.float32(0)
+            part = np.float32(0)
+            if bend > np.float32(1e-7):
+                part = np.float32((before[row, x] - after[row, x]) / (np.float32(2) * bend))
             out[row, x] = np.float32(own[row, x]) + min(max(part, np.float32(-0.5)), np.float32(0.5))
 
 
 @_small
-def _bilinear(picture: Samples, y: float, x: float) -> float:  # pragma: no cover
+def _bilinear(picture: Samples, y: Any, x: Any) -> Any:  # pragma: no cover
     height, width = picture.shape
     y, x = min(max(y, np.float32(0)), np.float32(height - 1)), min(max(x, np.float32(0)), np.float32(width - 1))
     top, left = min(np.int32(y), height - 2), min(np.int32(x), width - 2)
     fy, fx = y - np.float32(top), x - np.float32(left)
     upper = picture[top, left] + fx * (picture[top, left + 1] - picture[top, left])
     lower = picture[top + 1, left] + fx * (picture[top + 1, left + 1] - picture[top + 1, left])
-    return upper + fy * (lower - upper)  # type: ignore[no-any-return]
+    return upper + fy * (lower - upper)
 
 
 @_compiled
