@@ -19,7 +19,7 @@ from idle_quarry.line.feed import Setup, play_out
 from idle_quarry.line.files import read_links
 from idle_quarry.line.read import read_words
 from idle_quarry.line.recorder import Recorder, Take, Wanted, able
-from idle_quarry.line.sending import SentSound, sent_pictures
+from idle_quarry.line.sending import SentSound, picture_of, sent_pictures
 from idle_quarry.line.tape import ClipFeed, Tape, line_format
 from idle_quarry.media import Clip, inspect
 from idle_quarry.media.measurement.sync import flash_and_pip
@@ -171,11 +171,10 @@ def test_flash_and_pip_tell_how_far_sound_is_off(tmp_path: Path, late_ms: int) -
     fmt = format_from_words("576i25")
     sound = SentSound("pip", -18, sound_layouts()["stereo"], fmt)
     shift = late_ms * 48
-    draw = sent_pictures()["flash"].draw
     with ClipWriter(tmp_path / "a.mov", codecs()["rdd36-proxy"], fmt, channels=2) as writer:
         for n in range(100):
             samples = sound.taken(n * 1920 - shift, 1920) << 8
-            writer.write(draw(fmt, n), samples)
+            writer.write(picture_of("flash", fmt, n), samples)
         writer.finish()
     found = flash_and_pip(tmp_path / "a.mov", inspect(tmp_path / "a.mov").declared)
     assert found.pairs >= 3 and abs(found.offset_ms - late_ms) < 1.5

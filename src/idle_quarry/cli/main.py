@@ -191,6 +191,11 @@ def _parser() -> argparse.ArgumentParser:
     each = add(commands, "check", "clips against a template's source stations")
     each.add_argument("media", nargs="+", metavar="MEDIA")
     each.add_argument("--template", required=True, metavar="NAME")
+    each = add(commands, "convert", "a clip as a template has it: its working format, its intermediate codec")
+    each.add_argument("clip", metavar="CLIP")
+    each.add_argument("file", metavar="FILE")
+    each.add_argument("--template", required=True, metavar="NAME")
+    each.add_argument("--source", required=True, metavar="ID", help="whose conversion it is: a source's id or name")
     job = add(commands, "job", "jobs").add_subparsers(
         dest="action", parser_class=_Parser, metavar="ACTION", required=True
     )
@@ -233,6 +238,10 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
             from idle_quarry.cli import line
 
             modules = [line]
+        if options.command == "convert":
+            from idle_quarry.cli import converting
+
+            modules = [converting]
         name = "_".join(part for part in (options.command, getattr(options, "action", None)) if part).replace("-", "_")
         return int(next(getattr(module, name) for module in modules if hasattr(module, name))(options, out))
     except QuarryError as error:

@@ -8,19 +8,19 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.errors import MediaError, NotPossible, QuarryError
+from idle_quarry.errors import MediaError, NotPossible
 from idle_quarry.line.mapping import Planes
 from idle_quarry.line.sending import in_line_order
 from idle_quarry.line.sound import RATE
 from idle_quarry.line.transport import transports
 from idle_quarry.media.clip import Clip
+from idle_quarry.media.converting import frames_and_speed, start_of
 from idle_quarry.media.material import clip_material
 from idle_quarry.media.sounds import SoundReader
 from idle_quarry.path.policies import DEFAULT_POLICY, Policy
-from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.picture.link import Conversion
 from idle_quarry.signal.formats import SignalFormat, standard_field_order
-from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
+from idle_quarry.signal.timecode import Timecode
 
 
 def line_format(fmt: SignalFormat) -> SignalFormat:
@@ -59,19 +59,13 @@ class Tape:
         self._material = clip_material(feed.clip, feed.cadence)
         before = self._material.format
         self._conversion = Conversion(before, fmt, feed.policy)
-        self._pace = 1.0  # seconds of the clip that a second shows
-        seconds = self._material.frames / before.rate
-        if retiming(before, fmt, feed.policy) == "speed":
-            pace_before, pace_after = pace(before, fmt, "speed")
-            seconds *= pace_before / pace_after
-            self._pace = float(pace_after / pace_before)
-        self.frames = max(1, int(seconds * fmt.rate))
+        self.frames, faster = frames_and_speed(self._material, fmt, feed.policy)
         self._sound: SoundReader | None = None
         if feed.clip.declared.audio:
-            with contextlib.suppress(MediaError):
-                self._sound = SoundReader(feed.clip.path, RATE)
+            with contextlib.suppress(MediaError):  # where its speed changes, its pitch does
+                self._sound = SoundReader(feed.clip.path, round(RATE / faster))
         self.channels = self._sound.channels if self._sound is not None else 0
-        self.start = _start(feed.clip, fmt)
+        self.start = start_of(feed.clip, fmt) or Timecode(0, fmt.rate)
 
     def close(self) -> None:
         self._material.close()
@@ -84,22 +78,7 @@ class Tape:
         return in_line_order(self._conversion.codes(index, self._material.frame), self.format)
 
     def sound(self, first: int, count: int) -> NDArray[np.int32]:
-        """Return `count` samples of 24 bits from `first` on, (count, channels); where the clip's speed changes, its pitch does."""
+        """Return `count` samples of 24 bits from `first` on, (count, channels)."""
         if self._sound is None:
             return np.zeros((count, 0), np.int32)
-        if self._pace == 1:
-            return self._sound.taken(first, count) >> 8
-        wide = self._sound.taken(int(first * self._pace), int(count * self._pace) + 2)
-        at = np.minimum((np.arange(count) * self._pace).astype(np.int64), len(wide) - 1)
-        return wide[at] >> 8
-
-
-def _start(clip: Clip, fmt: SignalFormat) -> Timecode:
-    """Return the clip's start in frames of the line: its own, or midnight where it has none or none that counts so."""
-    declared = clip.declared
-    if declared.timecode:
-        with contextlib.suppress(QuarryError):
-            was = declared.rate or fmt.rate
-            own = start_timecode(declared.timecode, bool(declared.drop_frame) and can_drop(was), was)
-            return own if own.rate == fmt.rate else own.converted(fmt.rate, own.drop and can_drop(fmt.rate))
-    return Timecode(0, fmt.rate)
+        return self._sound.taken(first, count) >> 8

@@ -14,10 +14,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.media.converting import frames_and_speed
 from idle_quarry.media.material import Material
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps import ColourStep, DepthStep, RateStep
-from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.picture.charts import chart_truth
 from idle_quarry.picture.figures import (
     Response,
@@ -111,12 +111,7 @@ class Bench:
 
     def frames(self, policy: Policy) -> int:
         """Return how many output frames the material gives."""
-        seconds = self.material.frames / self.source.rate
-        method = retiming(self.source, self.target, policy)
-        if method == "speed":
-            before, after = pace(self.source, self.target, method)
-            seconds *= before / after
-        return max(1, int(seconds * self.target.rate))
+        return frames_and_speed(self.material, self.target, policy)[0]
 
     def still(self, policy: Policy, index: int) -> Still:
         """Return output frame `index` under a policy; from the kept ones where it is there.

@@ -1,0 +1,90 @@
+"""Clips converted on the command line, as a template has it."""
+
+from __future__ import annotations
+
+import sys
+from argparse import Namespace as Options
+from collections.abc import Callable
+from pathlib import Path
+from time import monotonic
+from typing import TYPE_CHECKING
+
+from idle_quarry.cli.output import Output
+from idle_quarry.errors import NotPossible, QuarryError
+from idle_quarry.signal.words import format_words
+
+if TYPE_CHECKING:
+    from idle_quarry.path.template import Source, Template
+
+#: How often a person at a terminal is told how far it is, seconds.
+_EVERY_S = 0.5
+
+
+def convert(options: Options, out: Output) -> int:
+    """A clip to the template's working format in its intermediate codec, by the link of its source."""
+    from idle_quarry.cli.commands import opened, stored_of
+    from idle_quarry.media.converting import Wanted, words_of
+    from idle_quarry.media.converting import convert as converted
+    from idle_quarry.media.looking import look
+    from idle_quarry.path.registry import codecs
+
+    with opened(options) as library:
+        template = stored_of(library, options.template).template
+    source = _source(template, options.source)
+    path = Path(options.file)
+    if path.exists():
+        raise NotPossible("is there already", subject=str(path), remedy="give another name, or remove it")
+    clip = look(Path(options.clip))
+    sound, working = template.sound, template.working.format
+    wanted = Wanted(
+        working, codecs()[template.intermediate.codec], source.policy_for(clip.path.name), source.cadence, sound.sample_rate,
+        sound.bit_depth, template.timecode.drop,
+    )  # fmt: skip
+    try:
+        made = converted(clip, wanted, path, None if out.as_json else _progress())
+    except KeyboardInterrupt:
+        raise QuarryError("cancelled; nothing was left behind", subject=str(path)) from None
+    was = format_words(clip.format, fields=True) if clip.format is not None else "unknown"
+    differs = clip.format is not None and clip.format != source.format
+    document = {**words_of(made), "codec": template.intermediate.codec, "from": was, "source": f"source:{source.id}"}
+    speed = made.frames / float(made.format.rate) / made.seconds
+    lines = [
+        f"{made.path}: {format_words(made.format, fields=True)}, {made.frames} frames"
+        + (f" from {made.start}" if made.start is not None else "")
+        + f"; {made.channels} channels of sound; {speed:.2g} × real time",
+    ]
+    if differs:
+        lines.append(
+            f"{clip.name} is {was}, {source.name} is {format_words(source.format, fields=True)}: it was converted as what it is"
+        )
+    out.show(document | {"as_source": not differs}, lines)
+    return 0
+
+
+def _source(template: Template, name: str) -> Source:
+    bare = name.removeprefix("source:").casefold()
+    for each in template.sources:
+        if bare in (each.id.casefold(), each.name.casefold()):
+            return each
+    names = ", ".join(each.id for each in template.sources) or "none"
+    raise NotPossible("is no source of the template", subject=repr(name), remedy=f"it has {names}")
+
+
+def _progress() -> Callable[[int, int, float], None] | None:
+    """Return what tells a person at a terminal how far it is; nothing where nobody looks."""
+    if not sys.stderr.isatty():
+        return None
+    last = monotonic()
+
+    def told(done: int, of: int, speed: float) -> None:
+        nonlocal last
+        if done == of or monotonic() - last > _EVERY_S:
+            last = monotonic()
+            print(
+                f"\r{done} of {of} frames, {speed:.2g} × real time ",
+                end="\n" if done == of else "",
+                file=sys.stderr,
+                flush=True,
+            )
+
+    return told
