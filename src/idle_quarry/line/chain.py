@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +16,8 @@ from idle_quarry.line.mapping import Planes
 from idle_quarry.line.received import ReceivedFrame
 from idle_quarry.line.words import Words
 from idle_quarry.path.entries import SoundLayout
-from idle_quarry.picture.scopes import Counts, vectors, waveform
+from idle_quarry.picture.scopes import Counts, normalised, vectors, waveform, ycbcr_to_rgb
+from idle_quarry.signal.formats import Encoding
 from idle_quarry.sound.meters import Loudness, LoudnessMeter, PeakMeter, phase
 
 #: Bounds of luma codes in ten bits: kept by the line, below EBU R 103's 5 of 8 bits, below black, narrow, above white, above R 103.
@@ -41,6 +42,7 @@ class Looked:
     faces: tuple[Face, ...]
     meant: Rgb8 | None
     waveform: Counts
+    parade: tuple[Counts, ...]  #: waveforms of R′, G′ and B′
     vectors: Counts
     bands: tuple[tuple[str, float], ...]
     peaks_dbfs: tuple[float, ...]
@@ -67,7 +69,7 @@ class Chain:
         self._writer = ThreadPoolExecutor(1, thread_name_prefix="quarry writer")
         self._left = False
         self._ahead: Future[tuple[list[Words], float]] | None = None
-        self._scopes: tuple[Counts, Counts, tuple[tuple[str, float], ...]] | None = None
+        self._scopes: _Scopes | None = None
         self._every = max(1, round(float(setup.format.rate) / self.way.pictures / 12.5))
 
     @property
@@ -131,12 +133,15 @@ def _loudness_of(layout: SoundLayout, channels: int) -> tuple[LoudnessMeter, int
     return None
 
 
-def _scoped(
-    planes: tuple[Planes, NDArray[np.int64]] | None, frame: ReceivedFrame
-) -> tuple[Counts, Counts, tuple[tuple[str, float], ...]]:
+_Scopes = tuple[Counts, tuple[Counts, ...], Counts, tuple[tuple[str, float], ...]]
+#: Samples across and lines down that the parade is made of, and how many columns each of its parts has.
+_PARADE, _PART = (480, 270), 96
+
+
+def _scoped(planes: tuple[Planes, NDArray[np.int64]] | None, frame: ReceivedFrame) -> _Scopes:
     if planes is None:
         empty: NDArray[np.int64] = np.zeros((256, 256), np.int64)
-        return empty, np.zeros((128, 128), np.int64), ()
+        return empty, (), np.zeros((128, 128), np.int64), ()
     (luma, cb, cr), rows = planes
     fmt = frame.lock.format
     bits = 12 if fmt is not None and fmt.encoding.bit_depth == 12 else 10
@@ -147,14 +152,31 @@ def _scoped(
     bands: dict[str, float] = {}
     for name, first, last in CODE_BANDS:
         bands[name] = bands.get(name, 0.0) + float(counts[first : last + 1].sum()) / ten.size
-    return (
-        waveform(thin, bits),
-        vectors(
-            (
-                cb[rows[:: 2 * step]] if len(cb) == len(luma) else cb,
-                cr[rows[:: 2 * step]] if len(cr) == len(luma) else cr,
-            ),
-            bits,
-        ),
-        tuple(bands.items()),
-    )
+    chroma = [plane[rows[:: 2 * step]] if len(plane) == len(luma) else plane for plane in (cb, cr)]
+    parade = _parade(planes, fmt.encoding, bits) if fmt is not None else ()
+    return waveform(thin, bits), parade, vectors((chroma[0], chroma[1]), bits), tuple(bands.items())
+
+
+def _parade(planes: tuple[Planes, NDArray[np.int64]], encoding: Encoding, bits: int) -> tuple[Counts, ...]:
+    """Return waveforms of R′, G′ and B′, (256, columns), row 0 code 0, on samples far enough apart to be quick."""
+    (first, second, third), rows = planes
+    down, across = max(1, len(rows) // _PARADE[1]), max(1, first.shape[1] // _PARADE[0])
+    across += across % 2  # where there is chroma
+    some = rows[::down]
+    luma = first[some, ::across]
+    beside = [
+        plane[some if len(plane) == len(first) else some // 2, :: across * plane.shape[1] // first.shape[1]]
+        for plane in (second, third)
+    ]
+    if encoding.matrix == "rgb":
+        codes = [beside[1], luma, beside[0]]  # lines carry G, B, R
+    else:
+        values = normalised(luma, (beside[0], beside[1]), bits, encoding)
+        levels = replace(encoding, bit_depth=bits).levels
+        span = levels.white - levels.black
+        top = (1 << bits) - 1
+        codes = [
+            np.clip(np.rint(channel * span + levels.black), 0, top).astype(np.uint16)
+            for channel in ycbcr_to_rgb(*values, encoding.matrix)
+        ]
+    return tuple(waveform(channel, bits, _PART) for channel in codes)

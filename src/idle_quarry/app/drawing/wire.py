@@ -15,6 +15,9 @@ from idle_quarry.line.told import kind_of
 #: Colours of kinds of packets; each kind has a place of its own as well.
 KIND_ROLES = {"payload": "lichen", "timecode": "sage", "sound": "dust", "other": "ochre"}
 
+#: EBU R 95: action and graphics safe, shares of the picture.
+SAFE = (0.93, 0.90)
+
 
 @dataclass(frozen=True)
 class WireLayout:
@@ -77,6 +80,11 @@ def paint_wire(painter: QPainter, frame: ReceivedFrame, chosen: int, within: QRe
     for number, (first, last) in enumerate(raster.active):
         inside = QRectF(QPointF(made.x(made.sav + 4), made.y(first)), QPointF(right - 1, made.y(last + 1)))
         painter.drawRect(inside)
+        painter.setPen(QPen(theme.colour("seam"), 1, Qt.PenStyle.DotLine))
+        for share in SAFE:
+            aside, above = inside.width() * (1 - share) / 2, inside.height() * (1 - share) / 2
+            painter.drawRect(inside.adjusted(aside, above, -aside, -above))
+        painter.setPen(QPen(theme.colour("chalk"), 1))
         if digits:
             half = "" if len(raster.active) == 1 else (": one field", ": the other")[number]
             if frame.lock.scan == "psf":

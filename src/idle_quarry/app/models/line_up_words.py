@@ -32,8 +32,10 @@ class LineUpWords:
         fmt = self._model.format
         if self._model.refused:
             return self._model.refused
-        if fmt is None or self._model.looked is None:
+        if fmt is None:
             return ""
+        if self._model.looked is None:
+            return "Sending begins; the first time on a machine this takes up to a minute."
         way = INTERFACES.get(self._model.looked.frame.lock.interface or "")
         over = f" over {way.text}" if way is not None else ""
         return f"{format_words(fmt, fields=True)}{over} · {self.face(0)}"
@@ -72,7 +74,9 @@ class LineUpWords:
         if looked is None:
             return ""
         timing = looked.frame.lock.timing
-        return f"{timing.samples} × {timing.raster.lines} with blanking"
+        code = looked.frame.active_format
+        shape = f"; active format {code}" if code is not None else ""
+        return f"{timing.samples} × {timing.raster.lines} with blanking{shape}"
 
     def payload(self) -> str:
         """Return what follows from sending an identifier, or none."""

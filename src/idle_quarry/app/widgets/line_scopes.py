@@ -30,6 +30,8 @@ class LineScopes(QWidget):
         self._looked: Looked | None = None
         self._images: tuple[QImage, QImage] | None = None
         self._shown: object = None
+        self._parade: list[QImage] = []
+        self.parade = False  #: R′, G′ and B′ side by side in place of luma
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Waveform, vectorscope and codes of the received signal")
 
@@ -39,16 +41,25 @@ class LineScopes(QWidget):
     def minimumSizeHint(self) -> QSize:
         return QSize(theme.px(220), theme.px(200))
 
+    def show_parade(self, on: bool) -> None:
+        """Draw R′, G′ and B′ side by side, or luma."""
+        self.parade = on
+        self.update()
+
     def show_looked(self, looked: Looked | None) -> None:
         """Draw what was received."""
         if looked is not None and looked.waveform is self._shown:
             return
         self._looked = looked
         if looked is None:
-            self._images, self._shown = None, None
+            self._images, self._shown, self._parade = None, None, []
         else:
             self._shown = looked.waveform
             self._images = trace(_wider(looked.waveform), "sage"), trace(_wider(_wider(looked.vectors).T).T, "sage")
+            self._parade = [
+                trace(_wider(counts), role)
+                for counts, role in zip(looked.parade, ("oxide", "sage", "lichen"), strict=False)
+            ]
         self.setAccessibleDescription(
             "" if looked is None else "; ".join(f"{name} {share:.1%}" for name, share in looked.bands)
         )
@@ -65,7 +76,15 @@ class LineScopes(QWidget):
         wave = QRectF(left, theme.px(6), self.width() - left - 2, high)
         painter.fillRect(wave, theme.colour("ground"))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(wave, self._images[0])
+        if self.parade and self._parade:
+            part = wave.width() / len(self._parade)
+            for number, (image, name) in enumerate(zip(self._parade, ("R′", "G′", "B′"), strict=True)):
+                place = QRectF(wave.left() + number * part, wave.top(), part - theme.px(4), wave.height())
+                painter.drawImage(place, image)
+                painter.setPen(theme.colour("dust"))
+                painter.drawText(place.adjusted(theme.px(4), 0, 0, 0), 0, name)
+        else:
+            painter.drawImage(wave, self._images[0])
         for code, warn in ((1019, False), (940, True), (502, False), (64, True), (4, False)):
             y = wave.bottom() - code / 1023 * wave.height()
             painter.setPen(
@@ -134,4 +153,6 @@ def _percent(share: float) -> str:
     """Return a share in words: of what is there, but rounds to nothing, that it is there."""
     if not share:
         return "0"
+    if share > 0.9995:
+        return "100 %"
     return f"{100 * share:.1f} %" if share >= 0.0005 else "< 0.1 %"

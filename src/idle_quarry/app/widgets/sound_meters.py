@@ -122,5 +122,6 @@ def loudness_words(looked: Looked | None) -> str:
         for name, value in (("M", said.momentary), ("S", said.short_term), ("I", said.integrated))
         if value is not None
     ]
+    spread = "" if said.range is None else f"LRA {signed(said.range)} LU"
     peak = "" if said.true_peak is None else f"TP {signed(said.true_peak)} dBTP"
-    return " · ".join([f"{', '.join(parts)} LUFS" if parts else "", peak]).strip(" ·")
+    return " · ".join(each for each in (f"{', '.join(parts)} LUFS" if parts else "", spread, peak) if each)

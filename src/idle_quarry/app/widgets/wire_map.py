@@ -114,7 +114,7 @@ class WireMap(QWidget):
 class Legend(QWidget):
     """The colours of kinds of packets, in words."""
 
-    _KINDS = (("payload", "payload identifier"), ("timecode", "timecode"), ("sound", "sound"), ("other", "others"))
+    _KINDS = (("payload", "identifier"), ("timecode", "timecode"), ("sound", "sound"), ("other", "others"))
 
     def __init__(self) -> None:
         super().__init__()

@@ -28,7 +28,7 @@ class Choice:
         self.box = QComboBox()
         self.box.setAccessibleName(name)
         self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.box.setMinimumContentsLength(11)
+        self.box.setMinimumContentsLength(8)
         self.box.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.box.activated.connect(lambda index: chosen(self.box.itemData(index)))
         self.follows = label(role="dust", wrap=True)
@@ -59,7 +59,7 @@ class OutputColumn(QWidget):
         self.wire = WireMap()
         self.wire.chosen.connect(model.tell)
         self.packet_title, self.packet_text, self.packet_words = (
-            label(role="head"),
+            OneLine("head"),
             label(role="dust", wrap=True),
             OneLine("dust"),
         )
@@ -89,8 +89,7 @@ class OutputColumn(QWidget):
         playing.progressed.connect(self.progress.step)
         playing.changed.connect(self._show_playing)
         model.clip_asked.connect(self._ask_clip)
-        column = QVBoxLayout(self)
-        sized(column).setContentsMargins(16, 8, 12, 8)
+        column = QVBoxLayout()
         sized(column).setSpacing(6)
         column.addWidget(_titled("On the wire", self.wire_about))
         column.addWidget(self.wire)
@@ -98,7 +97,7 @@ class OutputColumn(QWidget):
         column.addWidget(self.packet_title)
         column.addWidget(self.packet_text)
         column.addWidget(self.packet_words)
-        column.addWidget(scrolled(grid), 1)
+        column.addLayout(grid)
         foot = QHBoxLayout()
         sized(foot).setSpacing(6)
         for each in (self.cure, self.measure_button):
@@ -106,6 +105,11 @@ class OutputColumn(QWidget):
         foot.addStretch(1)
         column.addLayout(foot)
         column.addWidget(self.progress)
+        column.addStretch(1)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(scrolled(column))
+        sized(column).setContentsMargins(16, 8, 12, 8)
         model.changed.connect(self._show_settings)
         model.arrived.connect(self._show_frame)
         model.packet_changed.connect(self._show_frame)

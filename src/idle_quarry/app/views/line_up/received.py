@@ -9,8 +9,12 @@ from idle_quarry.app.roles import as_role
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.app.widgets.line_scopes import LineScopes
+from idle_quarry.app.widgets.pages import scrolled
 from idle_quarry.app.widgets.sound_meters import SoundMeters, loudness_words
+from idle_quarry.app.widgets.tabs import Tabs
 
+#: What the waveform is of.
+WAVES = ("Luma", "R′G′B′")
 #: Faults that are listed one by one.
 _LISTED = 4
 
@@ -25,13 +29,15 @@ class ReceivedColumn(QWidget):
         self.about = OneLine("dust")
         self.sound_about, self.loudness = OneLine("dust"), OneLine("dust")
         self.faults = [OneLine("dust") for _ in range(_LISTED)]
-        column = QVBoxLayout(self)
-        sized(column).setContentsMargins(12, 8, 16, 8)
+        column = QVBoxLayout()
         sized(column).setSpacing(6)
         head = QHBoxLayout()
         sized(head).setSpacing(8)
         head.addWidget(label("Received", "head"))
         head.addWidget(self.about, 1)
+        self.waves = Tabs(WAVES, "Waveform of {}")
+        self.waves.chosen.connect(self._choose_wave)
+        head.addWidget(self.waves)
         column.addLayout(head)
         column.addWidget(self.scopes, 6)
         column.addWidget(label("Sound", "head"))
@@ -41,9 +47,17 @@ class ReceivedColumn(QWidget):
         column.addWidget(label("Faults in the last minute", "head"))
         for each in self.faults:
             column.addWidget(each)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(scrolled(column))
+        sized(column).setContentsMargins(12, 8, 16, 8)
         model.changed.connect(self._show)
         model.arrived.connect(self._show)
         self._show()
+
+    def _choose_wave(self, name: str) -> None:
+        self.waves.show_on(name)
+        self.scopes.show_parade(name == WAVES[1])
 
     def _show(self) -> None:
         model = self.model

@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from idle_quarry.app.drawing.wire import SAFE
 from idle_quarry.app.models.line_up import BESIDE, LineUp
 from idle_quarry.app.roles import as_role
 from idle_quarry.app.sizes import sized
@@ -15,8 +16,6 @@ from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.app.widgets.monitor_face import MonitorFace
 from idle_quarry.signal.words import format_words
 
-#: EBU R 95: action and graphics safe, shares of the picture.
-SAFE = (0.93, 0.90)
 _ROLES = {"shown": "good", "not as meant": "caution", "black": "refusal"}
 
 
