@@ -131,7 +131,7 @@ def sent_pictures() -> dict[str, SentPicture]:
     return _built()
 
 
-@lru_cache(maxsize=24)
+@lru_cache(maxsize=6)
 def _still(picture: str, fmt: SignalFormat) -> Planes:
     return sent_pictures()[picture].draw(fmt, 0)
 

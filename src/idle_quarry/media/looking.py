@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 from collections.abc import Callable, Iterator, Sequence
@@ -17,6 +18,7 @@ from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.measurement.disagreements import disagreements, measured_format
 from idle_quarry.media.measurement.measure import Progress, measure
 from idle_quarry.media.measurement.measured import Measured
+from idle_quarry.media.measurement.sound import heard_whole
 from idle_quarry.media.names import shown_name
 from idle_quarry.reports import unforeseen
 from idle_quarry.signal.formats import SignalFormat
@@ -71,6 +73,25 @@ def _with(clip: Clip, measured: Measured, corrected: SignalFormat | None) -> Cli
         disagreements=disagreements(clip.declared, clip.format, measured),
         corrected=corrected is not None,
     )
+
+
+def whole_sound_heard(clip: Clip, progress: Progress) -> Clip:
+    """Return a clip whose loudness and true peak are of the whole of its sound, which is kept. Raises what `progress` raises."""
+    if clip.measured is None:
+        return clip
+    seconds = clip.declared.duration_s or 1.0
+
+    def told(done: float) -> None:
+        progress(f"listening to all of {clip.name}", min(1.0, done / seconds))
+
+    sound = tuple(
+        found if found is None or found.windows == 1 else heard_whole(found, clip.path, index, told)
+        for index, found in enumerate(clip.measured.sound)
+    )
+    measured = replace(clip.measured, sound=sound)
+    with contextlib.suppress(OSError):
+        memory.remember(memory.identity(clip.path), clip.name, clip.declared, measured)
+    return replace(clip, measured=measured)
 
 
 def corrected_clip(clip: Clip, fmt: SignalFormat | None) -> Clip:

@@ -19,7 +19,7 @@ from idle_quarry.app.work import Cancelled, Ticket
 from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media import MEDIA_SUFFIXES, Clip, grouped
 from idle_quarry.media.against import against
-from idle_quarry.media.looking import corrected_clip, look_at_all
+from idle_quarry.media.looking import corrected_clip, look_at_all, whole_sound_heard
 from idle_quarry.media.report import Total, totals, write_report
 from idle_quarry.media.stills import small_picture
 from idle_quarry.path.template import Template
@@ -243,6 +243,36 @@ class Intake(QObject):
         words = format_words(clip.format, fields=True) if clip.format else "no format"
         said = f"{clip.name} is read as {words} from now on." if fmt else f"{clip.name} is read as measured: {words}."
         self.desk.say(said)
+
+    def sound_is_of_windows(self) -> bool:
+        """Return whether the chosen clip's loudness is of windows, and the whole could be heard."""
+        row = self.row
+        measured = row.clip.measured if row is not None and row.clip is not None else None
+        return measured is not None and any(each is not None and each.windows > 1 for each in measured.sound)
+
+    def hear_whole_sound(self) -> None:
+        """Measure loudness and true peak of the whole of the chosen clip's sound, as R 128 integrates a programme."""
+        row = self.row
+        if row is None or row.clip is None or self.running:
+            return
+        clip = row.clip
+
+        def progressed(what: str, share: float) -> None:
+            self.progressed.emit(what, share, None)
+
+        self._ticket = self.desk.workers.start(
+            lambda ticket: whole_sound_heard(clip, ticket.progress), self._heard, self._failed, progressed
+        )
+        self.running_changed.emit()
+
+    def _heard(self, clip: Clip) -> None:
+        self._ticket = None
+        row = next((each for each in self.rows.rows if each.path == clip.path), None)
+        if row is not None:
+            self.rows.add(replace(row, clip=clip))
+        self.running_changed.emit()
+        self.rows_changed.emit()
+        self.chosen_changed.emit()
 
     def set_ends(self, rows: list[Looked]) -> None:
         """Take clips, by the shares of their formats, as what comes in of the two ends."""

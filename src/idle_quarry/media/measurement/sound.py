@@ -5,7 +5,8 @@ Loudness and true peak are EBU R 128's (ITU-R BS.1770-5), by FFmpeg's ebur128 fi
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -169,44 +170,91 @@ def _pairs(
     return tuple(same), tuple(against)
 
 
+class _Meter:
+    """FFmpeg's ebur128, fed block by block. Raises `FFmpegError` or `ValueError` for a layout that it does not know."""
+
+    def __init__(self, rate: int, layout: str) -> None:
+        self._rate, self._layout = rate, layout
+        graph = av.filter.Graph()
+        self._source = graph.add_abuffer(sample_rate=rate, format="fltp", layout=layout)
+        meter = graph.add("ebur128", "peak=true:metadata=1")
+        self._sink = graph.add("abuffersink")
+        self._source.link_to(meter)
+        meter.link_to(self._sink)
+        graph.configure()
+        self._graph = graph
+        self._last: dict[str, str] = {}
+        self.samples = 0
+
+    def push(self, block: NDArray[np.float32] | None) -> None:
+        """Take samples (channels, n), or None for the end."""
+        if block is None:
+            self._source.push(None)
+        else:
+            frame = AudioFrame.from_ndarray(np.ascontiguousarray(block), format="fltp", layout=self._layout)
+            frame.sample_rate, frame.pts = self._rate, self.samples
+            self.samples += block.shape[1]
+            self._source.push(frame)
+        self._last = _drained(self._sink) or self._last
+
+    def result(self, channels: int) -> tuple[float | None, float | None, float | None]:
+        """Return integrated loudness (LUFS), loudness range (LU) and true peak (dBTP)."""
+
+        def value(key: str) -> float | None:
+            try:
+                number = float(self._last.get(key, "nan"))
+            except ValueError:
+                return None
+            return number if np.isfinite(number) and number > -70 else None
+
+        peaks = [value(f"lavfi.r128.true_peaks_ch{n}") for n in range(channels)]
+        heard_peaks = [20 * float(np.log10(p)) for p in peaks if p is not None and p > 0]
+        return (
+            _rounded(value("lavfi.r128.I")),
+            _rounded(value("lavfi.r128.LRA")),
+            round(max(heard_peaks), 2) if heard_peaks else None,
+        )
+
+
 def _loudness(samples: NDArray[np.float32], rate: int, layout: str) -> tuple[float | None, float | None, float | None]:
     """Return integrated loudness (LUFS), loudness range (LU) and true peak (dBTP) by FFmpeg's ebur128."""
     if samples.shape[1] < rate * 2 // 5:
         return None, None, None
-    graph = av.filter.Graph()
     try:
-        source = graph.add_abuffer(sample_rate=rate, format="fltp", layout=layout)
-        meter = graph.add("ebur128", "peak=true:metadata=1")
-        sink = graph.add("abuffersink")
-        source.link_to(meter)
-        meter.link_to(sink)
-        graph.configure()
-        size = rate
-        last: dict[str, str] = {}
-        for start in range(0, samples.shape[1], size):
-            block = np.ascontiguousarray(samples[:, start : start + size])
-            frame = AudioFrame.from_ndarray(block, format="fltp", layout=layout)
-            frame.sample_rate, frame.pts = rate, start
-            source.push(frame)
-            last = _drained(sink) or last
-        source.push(None)
-        last = _drained(sink) or last
+        meter = _Meter(rate, layout)
+        for start in range(0, samples.shape[1], rate):
+            meter.push(samples[:, start : start + rate])
+        meter.push(None)
     except (FFmpegError, ValueError, OSError):
         return None, None, None
+    return meter.result(samples.shape[0])
 
-    def value(key: str) -> float | None:
-        try:
-            number = float(last.get(key, "nan"))
-        except ValueError:
-            return None
-        return number if np.isfinite(number) and number > -70 else None
 
-    peaks = [value(f"lavfi.r128.true_peaks_ch{n}") for n in range(samples.shape[0])]
-    heard_peaks = [20 * float(np.log10(p)) for p in peaks if p is not None and p > 0]
-    return (
-        _rounded(value("lavfi.r128.I")),
-        _rounded(value("lavfi.r128.LRA")),
-        round(max(heard_peaks), 2) if heard_peaks else None,
+def heard_whole(found: SoundFound, path: Path, stream_index: int, told: Callable[[float], None]) -> SoundFound:
+    """Return what was heard of windows with loudness, its range and true peak of the whole stream, as R 128 integrates.
+
+    `told` hears how many seconds were heard, and may raise to stop. Where nothing more can be decoded, `found` is returned.
+    """
+    meter: _Meter | None = None
+    channels = 0
+    for frame in _frames(path, stream_index, None):
+        block = _floats(frame)
+        if meter is None:
+            meter, channels = _Meter(frame.sample_rate, frame.layout.name), len(block)
+        if len(block) == channels:
+            meter.push(block)
+            told(meter.samples / found.sample_rate)
+    if meter is None or meter.samples < found.sample_rate * found.seconds:
+        return found
+    meter.push(None)
+    loudness, spread, peak = meter.result(channels)
+    return replace(
+        found,
+        seconds=meter.samples / found.sample_rate,
+        loudness_lufs=loudness,
+        range_lu=spread,
+        true_peak_dbtp=peak,
+        windows=1,
     )
 
 

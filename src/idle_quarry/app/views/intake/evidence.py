@@ -85,6 +85,11 @@ class ClipEvidence(QWidget):
         line.addWidget(self.tabs)
         line.addStretch(1)
         line.addWidget(label("Read as", "dust"))
+        self.whole_sound = button(
+            "Measure the whole sound", self.model.hear_whole_sound, quiet=True,
+            tip="loudness and true peak of all of it, as R 128 integrates a programme",
+        )  # fmt: skip
+        line.insertWidget(line.count() - 1, self.whole_sound)
         self.taken_as = QLineEdit()
         self.taken_as.setAccessibleName("Read as: the clip's format in words")
         self.taken_as.setToolTip("Type another format where you know better; it is kept with the clip.")
@@ -102,6 +107,7 @@ class ClipEvidence(QWidget):
             self.model.scrubber.show_clip(clip)
             self.scopes.show_seen(None)
         self.sound.show_clip(clip)
+        self.whole_sound.setVisible(self.model.sound_is_of_windows())
         shown = facts_widget(row) if row is not None else QWidget()
         self.facts.setWidget(shown)
         shown.setAutoFillBackground(False)
