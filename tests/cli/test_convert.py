@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import signal
 import subprocess
 import sys
@@ -85,12 +84,12 @@ def test_a_tape_becomes_the_programme(library: str, tmp_path: Path, capsys: pyte
     assert [each.name for each in tmp_path.glob("*.*") if each.suffix in (".mxf", ".wav")] == ["tape.mxf"]
 
 
-@pytest.mark.parametrize(("source", "target"), [("720p25", "720p25"), ("720p25", "720p23.976"), ("720p50", "576i25")])
+@pytest.mark.parametrize(("source", "target"), [("720p25", "720p23.976"), ("720p50", "576i25")])
 def test_sound_stays_with_the_picture(source: str, target: str, tmp_path: Path) -> None:
     """Flash and pip through a conversion, also where the speed changes: they begin together, and last as long."""
     before, after = format_from_words(source), format_from_words(target)
     sound = SentSound("pip", -18, sound_layouts()["stereo"], before)
-    frames = int(3 * before.rate)
+    frames = int(2.2 * before.rate)
     with ClipWriter(tmp_path / "a.mov", codecs()["rdd36-proxy"], before, channels=2) as writer:
         for n in range(frames):
             first, last = int(n * 48000 / before.rate), int((n + 1) * 48000 / before.rate)
@@ -149,7 +148,10 @@ def test_stopped_or_killed_nothing_is_left(library: str, tmp_path: Path) -> None
         "--template", "The Lamp Room", "--source", "tapes",
     ]  # fmt: skip
     for how, status in ((signal.SIGINT, 2), (signal.SIGKILL, -signal.SIGKILL)):
-        running = subprocess.Popen(command, env={**os.environ}, stderr=subprocess.PIPE, text=True)
+        running = subprocess.Popen(
+            command, stderr=subprocess.PIPE, text=True,
+            preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # a shell's background work ignores it
+        )  # fmt: skip
         end = time.monotonic() + 60
         while not any(each.stat().st_size for each in out.iterdir()) and time.monotonic() < end:
             time.sleep(0.02)

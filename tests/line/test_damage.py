@@ -35,7 +35,7 @@ def test_any_bit_that_turns_is_reported_in_its_line(words: str) -> None:
     rng = np.random.default_rng(11)
     # all bits of the words around the timing references and packets of one line, and random ones of any
     places = [(way.raster.payload[0] - 1, at) for at in (*range(24), *range(way.sav - 4, way.sav + 8))]
-    places += [(int(rng.integers(way.raster.lines)), int(rng.integers(way.words))) for _ in range(30)]
+    places += [(int(rng.integers(way.raster.lines)), int(rng.integers(way.words))) for _ in range(14)]
     for number, (line, at) in enumerate(places):
         bits = range(10) if number < 4 else [int(rng.integers(10))]
         for bit in bits:

@@ -172,12 +172,12 @@ def test_flash_and_pip_tell_how_far_sound_is_off(tmp_path: Path, late_ms: int) -
     sound = SentSound("pip", -18, sound_layouts()["stereo"], fmt)
     shift = late_ms * 48
     with ClipWriter(tmp_path / "a.mov", codecs()["rdd36-proxy"], fmt, channels=2) as writer:
-        for n in range(100):
+        for n in range(60):
             samples = sound.taken(n * 1920 - shift, 1920) << 8
             writer.write(picture_of("flash", fmt, n), samples)
         writer.finish()
     found = flash_and_pip(tmp_path / "a.mov", inspect(tmp_path / "a.mov").declared)
-    assert found.pairs >= 3 and abs(found.offset_ms - late_ms) < 1.5
+    assert found.pairs >= 2 and abs(found.offset_ms - late_ms) < 1.5
     with pytest.raises(MediaError, match="no flash with its pip"):
         flash_and_pip(TAPE, inspect(TAPE).declared)
 
