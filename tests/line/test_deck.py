@@ -27,6 +27,7 @@ from idle_quarry.media.pictures import Reader
 from idle_quarry.media.sounds import SoundReader
 from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.registry import codecs, sound_layouts
+from idle_quarry.picture.metrics import psnr_db
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words
 
@@ -75,6 +76,20 @@ def test_a_take_is_what_was_on_the_tape(tmp_path: Path) -> None:
     clip = inspect(take.path)
     assert contradictions(take, clip) == () and clip.declared.timecode == "00:00:00:05"
     assert contradictions(take, inspect(TAPE)), "another file is not what was recorded"
+
+
+def test_a_codec_of_more_bits_holds_every_picture(tmp_path: Path) -> None:
+    """Whole pictures of 4:2:2 into 4:4:4 of more bits: each take's picture is its own, not the first one's."""
+    _, tape = tape_of(CLIPS / "stone film night.mp4")
+    (take,) = recorded(tmp_path, tape, codec="rdd36-4444", marks=(2, 7))
+    clip = inspect(take.path)
+    assert clip.declared.sampling == "4:4:4"
+    made = pictures(take.path)
+    for number, (luma, *_) in enumerate(made):
+        near = [
+            psnr_db(luma / (4 if luma.max() > 1023 else 1), tape.picture(n)[0].astype(float), 876) for n in range(1, 9)
+        ]
+        assert int(np.argmax(near)) + 1 == number + 2 and max(near) > 45
 
 
 @pytest.mark.parametrize(

@@ -80,3 +80,22 @@ def test_intake_offers_it_where_it_is_of_windows(desk: Desk, long_sound: Path, q
     assert row is not None and row.clip is not None and row.clip.measured is not None
     found = row.clip.measured.sound[0]
     assert found is not None and found.loudness_lufs == pytest.approx(-23.0, abs=0.1)
+
+
+def test_sixteen_channels_are_heard(tmp_path: Path) -> None:
+    """As a broadcast recording has them: a stereo tone at −23 dBFS on two of them is −23 LUFS (Tech 3341), the rest is silent."""
+    path = tmp_path / "many.wav"
+    tone = np.sin(2 * np.pi * 1000 * np.arange(95 * RATE) / RATE) * 10 ** (-23 / 20) * 32767
+    samples = np.zeros((len(tone), 16), np.int16)
+    samples[:, 4] = samples[:, 5] = tone.astype(np.int16)
+    with wave.open(str(path), "wb") as file:
+        file.setnchannels(16)
+        file.setsampwidth(2)
+        file.setframerate(RATE)
+        file.writeframes(samples.tobytes())
+    clip = look(path)
+    assert clip.measured is not None and not clip.trouble
+    (found,) = clip.measured.sound
+    assert found is not None and [n + 1 for n, each in enumerate(found.channels) if not each.silent] == [5, 6]
+    (whole,) = whole_sound_heard(clip, lambda _what, _share: None).measured.sound  # type: ignore[union-attr]
+    assert whole is not None and whole.windows == 1 and whole.loudness_lufs == pytest.approx(-23.0, abs=0.1)

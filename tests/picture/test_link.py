@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.path.policies import Policy
+from idle_quarry.path.policies import DEFAULT_POLICY, Policy
 from idle_quarry.picture.fields import pulled_up
 from idle_quarry.picture.link import Conversion, Planes, codes_of_planes, from_rgb, planes_of_codes, to_rgb
 from idle_quarry.picture.metrics import psnr_db
@@ -252,3 +252,17 @@ def test_pictures_and_fields_by_speed_show_each_its_own(
     conversion = Conversion(format_from_words(source), format_from_words(target), policy(retime=retime))
     origins = conversion.origins(100)
     assert [origin.first for origin in origins] == shown and not any(origin.phase for origin in origins)
+
+
+@pytest.mark.parametrize(
+    ("source", "target"), [("1080p25", "1080p25 4:4:4 12bit"), ("576i25", "576p50"), ("1080p25", "1080p50")]
+)
+def test_one_conversion_takes_another_source(source: str, target: str) -> None:
+    """What is kept for neighbouring frames is of one source of frames: the same number of another is another picture."""
+    before, after = format_from_words(source), format_from_words(target)
+    conversion = Conversion(before, after, DEFAULT_POLICY)
+    height, width = before.raster.height, before.raster.width
+    for level in (0.2, 0.7):
+        frame = np.full((height, width), level, np.float32), *[np.zeros((height, width // 2), np.float32)] * 2
+        made = conversion.frame(1, lambda _index, frame=frame: frame)  # type: ignore[misc]
+        np.testing.assert_allclose(made[0], level, atol=1e-6)

@@ -39,7 +39,7 @@ Frames = Callable[[int], Planes]
 
 #: How chroma is brought to another sampling: sharp enough, and hardly any ringing beside saturated edges.
 _CHROMA_KERNEL = "bicubic"
-#: Whole moments kept, since neighbouring output frames ask for the same ones.
+#: Moments made whole that are kept, since neighbouring output frames ask for the same ones.
 _KEPT = 10
 #: Frames kept as fields.
 _KEPT_FIELDS = 4
@@ -189,6 +189,7 @@ class Conversion:
         )
         self._lines_change = where is not None and where.scales_lines
         self._places: dict[tuple[int, int], tuple[NDArray[np.bool_], NDArray[np.bool_]]] = {}
+        self._of: Frames | None = None
         self._whole: OrderedDict[int, Planes] = OrderedDict()
         self._halves: OrderedDict[int, tuple[Planes, Planes]] = OrderedDict()
 
@@ -239,6 +240,10 @@ class Conversion:
         """
         if not self.plan.steps:
             return frames(index)
+        if frames != self._of:  # what was kept is another source's
+            self._whole.clear()
+            self._halves.clear()
+            self._of = frames
         if self._passes_fields:
             return self._fields_through(index, frames)
         moments = [self._handed_on(self._moment(origin, frames)) for origin in self.origins(index)]
@@ -303,17 +308,15 @@ class Conversion:
         return tuple(made)
 
     def _made_whole(self, moment: int, frames: Frames) -> Planes:
+        if self.source.scan != "interlaced":
+            return frames(moment)
+        if self.policy.scan == "leave":
+            return self._full_chroma(frames(moment // 2), fields=False)
         kept = self._whole.get(moment)
         if kept is not None:
             self._whole.move_to_end(moment)
             return kept
-        if self.source.scan != "interlaced":
-            made = frames(moment)
-        elif self.policy.scan == "leave":
-            made = self._full_chroma(frames(moment // 2), fields=False)
-        else:
-            made = self._deinterlaced(moment, frames)
-        self._whole[moment] = made
+        made = self._whole[moment] = self._deinterlaced(moment, frames)
         while len(self._whole) > _KEPT:
             self._whole.popitem(last=False)
         return made

@@ -189,7 +189,11 @@ def through(
 
 def _all(conversion: Conversion, pictures: Sequence[Planes]) -> list[Planes]:
     last = len(pictures) - 1
-    return [conversion.codes(index, lambda n: pictures[min(max(n, 0), last)]) for index in range(last + 1)]
+
+    def frame(index: int) -> Planes:
+        return pictures[min(max(index, 0), last)]
+
+    return [conversion.codes(index, frame) for index in range(last + 1)]
 
 
 def _planes(picture: Decoded, pixels: Pixels) -> Planes:

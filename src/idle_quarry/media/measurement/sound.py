@@ -176,7 +176,7 @@ class _Meter:
     def __init__(self, rate: int, layout: str) -> None:
         self._rate, self._layout = rate, layout
         graph = av.filter.Graph()
-        self._source = graph.add_abuffer(sample_rate=rate, format="fltp", layout=layout)
+        self._source = graph.add_abuffer(sample_rate=rate, format="flt", layout=layout)
         meter = graph.add("ebur128", "peak=true:metadata=1")
         self._sink = graph.add("abuffersink")
         self._source.link_to(meter)
@@ -191,7 +191,9 @@ class _Meter:
         if block is None:
             self._source.push(None)
         else:
-            frame = AudioFrame.from_ndarray(np.ascontiguousarray(block), format="fltp", layout=self._layout)
+            # packed: of planes PyAV lays out no more than eight
+            packed = np.ascontiguousarray(block.T).reshape(1, -1)
+            frame = AudioFrame.from_ndarray(packed, format="flt", layout=self._layout)
             frame.sample_rate, frame.pts = self._rate, self.samples
             self.samples += block.shape[1]
             self._source.push(frame)
@@ -237,16 +239,19 @@ def heard_whole(found: SoundFound, path: Path, stream_index: int, told: Callable
     """
     meter: _Meter | None = None
     channels = 0
-    for frame in _frames(path, stream_index, None):
-        block = _floats(frame)
-        if meter is None:
-            meter, channels = _Meter(frame.sample_rate, frame.layout.name), len(block)
-        if len(block) == channels:
-            meter.push(block)
-            told(meter.samples / found.sample_rate)
-    if meter is None or meter.samples < found.sample_rate * found.seconds:
+    try:
+        for frame in _frames(path, stream_index, None):
+            block = _floats(frame)
+            if meter is None:
+                meter, channels = _Meter(frame.sample_rate, frame.layout.name), len(block)
+            if len(block) == channels:
+                meter.push(block)
+                told(meter.samples / found.sample_rate)
+        if meter is None or meter.samples < found.sample_rate * found.seconds:
+            return found
+        meter.push(None)
+    except (FFmpegError, ValueError):  # an arrangement of channels that R 128 has no weights for
         return found
-    meter.push(None)
     loudness, spread, peak = meter.result(channels)
     return replace(
         found,
