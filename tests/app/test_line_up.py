@@ -25,6 +25,7 @@ from idle_quarry.line.chain import Looked
 from idle_quarry.line.feed import Setup
 from idle_quarry.path.edits import Edit
 from idle_quarry.path.registry import sound_layouts
+from idle_quarry.path.template import RecordingInput
 from idle_quarry.proof import disks
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words, format_words
@@ -248,6 +249,24 @@ def test_a_take_from_marks_to_its_check(
     assert len(deck.recording.takes) == 1 and [each.name for each in takes.iterdir()] == ["reel 21.mov"]
     deck.recording.open_take(0)
     assert told.views[-1] == "Intake"
+
+
+def test_a_recording_follows_what_the_template_says_of_it(deck: DeckModel) -> None:
+    """Codec and what a break does come from the template's input, when it says other than before; what was chosen here stays."""
+    owner, recording = deck.desk, deck.recording
+    owner.open_stored(owner.library.find("The Lamp Room").id)
+    own = RecordingInput(
+        id="deck", name="Deck", format=format_from_words("576i25 16:9"), interface="SD", codec="rdd36-hq"
+    )
+    owner.edit("An input", Edit("inputs", (own,)))
+    assert recording.input == own and (recording.codec, recording.on_break) == ("rdd36-hq", "new clip")
+    recording.want(on_break="go on", codec="v210", folder="/chosen/here")
+    owner.edit("A note", Edit("note", "nothing of recordings"))
+    assert (recording.on_break, recording.codec, recording.folder) == ("go on", "v210", "/chosen/here")
+    owner.edit("Codec", Edit(f"inputs.{own.id}.codec", "ffv1"))
+    assert recording.codec == "ffv1" and recording.codec_words() == "the template's"
+    owner.edit("At a break", Edit(f"inputs.{own.id}.on_break", "stop"))
+    assert recording.on_break == "stop"
 
 
 def test_the_transport_by_keyboard(open_window: Open, qtbot: QtBot) -> None:

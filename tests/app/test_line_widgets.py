@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -72,16 +74,15 @@ def test_scopes_draw_levels_where_they_are(bars: Looked, qtbot: QtBot) -> None:
     """White's line lies at 940 of luma; the parade has three parts; what is read aloud says the shares of codes."""
     scopes = LineScopes()
     qtbot.addWidget(scopes)
-    scopes.show_looked(bars)
+    scopes.show_looked(replace(bars, parade=()))
     luma = drawn(scopes, 400, 360)
     assert "narrow 100" in scopes.accessibleDescription()
     left, high = theme.px(38), 360 * 0.46
     white = theme.px(6) + high * (1 - 940 / 1023)
     assert near(luma, left + 10, white, theme.colour("sage")) or near(luma, left + 10, white, theme.colour("ochre"))
-    scopes.show_parade(True)
-    parade = drawn(scopes, 400, 360)
-    assert parade != luma and scopes.parade
-    scopes.show_parade(False)
+    scopes.show_looked(replace(bars, waveform=bars.waveform.copy()))
+    assert drawn(scopes, 400, 360) != luma
+    scopes.show_looked(replace(bars, parade=(), waveform=bars.waveform.copy()))
     assert drawn(scopes, 400, 360) == luma
     scopes.show_looked(None)
     assert scopes.accessibleDescription() == ""

@@ -26,7 +26,7 @@ def setup(words: str, picture: str = "bars", sound: str = "tone", layout: str = 
 
 def looked(made: Setup, frames: int = 1) -> list[Looked]:
     chain = Chain(made)
-    found = [each for each in (chain.step() for _ in range(frames)) if each is not None]
+    found = [each for each in (chain.step(parade=True) for _ in range(frames)) if each is not None]
     chain.close()
     chain.close()  # a second time does nothing
     return found
@@ -101,7 +101,8 @@ def test_what_does_not_travel_is_refused_and_what_is_wanted_next_does_not_wait()
     with pytest.raises(NotPossible, match="does not travel over"):
         Chain(setup("2160p50", interface="HD"))
     chain = Chain(setup("576i25"))
-    chain.step()
+    first = chain.step()
+    assert first is not None and not first.parade, "nobody looks at it"
     chain.leave()
     following = Chain(setup("720p50"))
     assert following.step() is not None

@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 from idle_quarry.errors import NotPossible
 from idle_quarry.path.policies import DEFAULT_POLICY, Policy
 from idle_quarry.picture.fields import pulled_up
-from idle_quarry.picture.link import Conversion, Planes, codes_of_planes, from_rgb, planes_of_codes, to_rgb
+from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import psnr_db
+from idle_quarry.picture.planes import Planes, codes_of_planes, from_rgb, planes_of_codes, to_rgb
 from idle_quarry.signal import Raster, format_from_words
 from idle_quarry.signal.formats import CHROMA_STEPS, Encoding, SignalFormat
 
@@ -231,7 +232,7 @@ def random_source(fmt: SignalFormat) -> Planes:
 
 def test_an_encoding_without_a_matrix_has_no_luma() -> None:
     with pytest.raises(NotPossible):
-        from idle_quarry.picture.link import ycbcr_of
+        from idle_quarry.picture.planes import ycbcr_of
 
         ycbcr_of((np.zeros((2, 2)),) * 3, Encoding(matrix="rgb").matrix)
 

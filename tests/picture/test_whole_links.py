@@ -10,8 +10,9 @@ import pytest
 from scipy.ndimage import gaussian_filter
 
 from idle_quarry.path.policies import DEFAULT_POLICY
-from idle_quarry.picture.link import Conversion, Planes, codes_of_planes, planes_of_codes
+from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import psnr_db
+from idle_quarry.picture.planes import Planes, codes_of_planes, planes_of_codes
 from idle_quarry.picture.strips import at_once
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
 from idle_quarry.signal.words import format_from_words

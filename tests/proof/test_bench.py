@@ -25,8 +25,9 @@ from idle_quarry.picture.colour import TONES
 from idle_quarry.picture.fields import DEINTERLACERS
 from idle_quarry.picture.figures import banding, combing, delta_e_itp, judder_ms, outside, response, twitter
 from idle_quarry.picture.kernels import KERNELS
-from idle_quarry.picture.link import Conversion, to_rgb
+from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import psnr_db
+from idle_quarry.picture.planes import to_rgb
 from idle_quarry.picture.rounding import PRECISIONS, ROUNDINGS
 from idle_quarry.proof.bench import Bench, difference, greatest_difference, judder, luma_of
 from idle_quarry.signal import Raster, format_from_words

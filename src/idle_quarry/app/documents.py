@@ -20,9 +20,10 @@ if TYPE_CHECKING:
 
 
 class Documents(QObject):
-    """`opened` says that another one is in front, or none."""
+    """`opened` says that another one is in front, or none; `edited` that the one in front is another template now."""
 
     opened = Signal()
+    edited = Signal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -99,6 +100,11 @@ class Documents(QObject):
         self._desk.view_wanted.emit("Path")
 
     def _take(self, document: Document | None) -> None:
+        if self.front is not document:
+            if self.front is not None:
+                self.front.changed.disconnect(self.edited)
+            if document is not None:
+                document.changed.connect(self.edited)
         self.front = document
         self.opened.emit()
 

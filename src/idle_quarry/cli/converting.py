@@ -32,8 +32,6 @@ def convert(options: Options, out: Output) -> int:
         template = stored_of(library, options.template).template
     source = _source(template, options.source)
     path = Path(options.file)
-    if path.exists():
-        raise NotPossible("is there already", subject=str(path), remedy="give another name, or remove it")
     clip = look(Path(options.clip))
     sound, working = template.sound, template.working.format
     wanted = Wanted(

@@ -42,7 +42,7 @@ class Looked:
     faces: tuple[Face, ...]
     meant: Rgb8 | None
     waveform: Counts
-    parade: tuple[Counts, ...]  #: waveforms of R′, G′ and B′
+    parade: tuple[Counts, ...]  #: waveforms of R′, G′ and B′, where they are wanted
     vectors: Counts
     bands: tuple[tuple[str, float], ...]
     peaks_dbfs: tuple[float, ...]
@@ -94,8 +94,8 @@ class Chain:
         self.leave()
         self._writer.shutdown(wait=True)
 
-    def step(self) -> Looked | None:
-        """Return the next frame as it was received, None where nothing in it can be locked to."""
+    def step(self, *, parade: bool = False) -> Looked | None:
+        """Return the next frame as it was received, with a parade where it is wanted; None where nothing can be locked to."""
         words, wrote_ms = self._ahead.result() if self._ahead is not None else self._written()
         self._ahead = self._writer.submit(self._written)  # the next one meanwhile
         wrote = time.perf_counter()
@@ -106,8 +106,8 @@ class Chain:
             return None
         drawing = Drawing(frame, self._receiver.mwords)
         faces = tuple(drawing.face(monitor) for monitor in self.setup.monitors)
-        if self._scopes is None or frame.number % self._every == 0:
-            self._scopes = _scoped(drawing.planes, frame)
+        if self._scopes is None or frame.number % self._every == 0 or parade != bool(self._scopes[1]):
+            self._scopes = _scoped(drawing.planes, frame, parade=parade)
         samples = frame.samples[:, : self._channels] / _FULL
         peaks = self._peaks.read(samples) if 0 < samples.shape[1] == self._channels else np.zeros(0)
         loudness = (
@@ -138,7 +138,7 @@ _Scopes = tuple[Counts, tuple[Counts, ...], Counts, tuple[tuple[str, float], ...
 _PARADE, _PART = (480, 270), 96
 
 
-def _scoped(planes: tuple[Planes, NDArray[np.int64]] | None, frame: ReceivedFrame) -> _Scopes:
+def _scoped(planes: tuple[Planes, NDArray[np.int64]] | None, frame: ReceivedFrame, *, parade: bool) -> _Scopes:
     if planes is None:
         empty: NDArray[np.int64] = np.zeros((256, 256), np.int64)
         return empty, (), np.zeros((128, 128), np.int64), ()
@@ -153,8 +153,8 @@ def _scoped(planes: tuple[Planes, NDArray[np.int64]] | None, frame: ReceivedFram
     for name, first, last in CODE_BANDS:
         bands[name] = bands.get(name, 0.0) + float(counts[first : last + 1].sum()) / ten.size
     chroma = [plane[rows[:: 2 * step]] if len(plane) == len(luma) else plane for plane in (cb, cr)]
-    parade = _parade(planes, fmt.encoding, bits) if fmt is not None else ()
-    return waveform(thin, bits), parade, vectors((chroma[0], chroma[1]), bits), tuple(bands.items())
+    parts = _parade(planes, fmt.encoding, bits) if parade and fmt is not None else ()
+    return waveform(thin, bits), parts, vectors((chroma[0], chroma[1]), bits), tuple(bands.items())
 
 
 def _parade(planes: tuple[Planes, NDArray[np.int64]], encoding: Encoding, bits: int) -> tuple[Counts, ...]:

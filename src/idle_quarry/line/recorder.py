@@ -22,7 +22,8 @@ from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.codecs import cannot_hold
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import Codec, codecs
-from idle_quarry.picture.link import Conversion, planes_of_codes
+from idle_quarry.picture.link import Conversion
+from idle_quarry.picture.planes import planes_of_codes
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_words

@@ -61,8 +61,8 @@ class Made:
 def convert(clip: Clip, wanted: Wanted, path: Path, told: Told | None = None) -> Made:
     """Convert a clip into `path`, which appears when it is whole; where it is stopped or fails, nothing is left.
 
-    Raises `NotPossible` where the codec cannot hold the format, or its containers have another suffix, and `MediaError` where
-    the clip cannot be read or the disk refuses.
+    Raises `NotPossible` where the codec cannot hold the format, its containers have another suffix, or something is there, and
+    `MediaError` where the clip cannot be read or the disk refuses.
     """
     why = cannot_hold(wanted.codec, wanted.format)
     if why:
@@ -78,6 +78,9 @@ def convert(clip: Clip, wanted: Wanted, path: Path, told: Told | None = None) ->
         path = (
             path if path.stem.rpartition(".")[2].isdigit() else path.with_suffix("") / f"{path.stem}.0001{path.suffix}"
         )
+    final = path.parent if wanted.codec.one_picture_a_file else path
+    if final.exists():
+        raise NotPossible("is there already", subject=str(final), remedy="give another name, or remove it")
     begun = time.monotonic()
     material = clip_material(clip, wanted.cadence)
     with contextlib.closing(material), contextlib.ExitStack() as stack:

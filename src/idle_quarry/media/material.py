@@ -17,7 +17,7 @@ from idle_quarry.media.stills import FrameSource
 from idle_quarry.path.steps.pulldown import CADENCES, pictures_of
 from idle_quarry.picture.charts import CHARTS, chart_frame
 from idle_quarry.picture.fields import fields_of_pictures, first_shown
-from idle_quarry.picture.link import Planes, from_rgb, planes_of_codes, to_rgb
+from idle_quarry.picture.planes import Planes, from_rgb, planes_of_codes, to_rgb
 from idle_quarry.signal.formats import Encoding, SignalFormat
 
 #: Bytes of source frames kept: what is stepped over once is there at once.

@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.errors import NotPossible
 from idle_quarry.signal.colour import HDR_REFERENCE_WHITE_CDM2, MATRICES, PRIMARIES, is_hdr, keeps_excursions
 
 Values = NDArray[np.float64]
@@ -310,10 +311,13 @@ def _converted(
 
 
 def ycbcr_matrix(matrix: str) -> Matrix:
-    """Return the matrix (3, 3) from R′G′B′ to Y′, C′B and C′R by BT.601, BT.709 or BT.2020. Raises `KeyError` for others."""
+    """Return the matrix (3, 3) from R′G′B′ to Y′, C′B and C′R by BT.601, BT.709 or BT.2020.
+
+    Raises `NotPossible` for R′G′B′, which has none, and `KeyError` for an unknown one.
+    """
     _, kr, kb, _ = MATRICES[matrix]
     if kr is None or kb is None:
-        raise KeyError(matrix)
+        raise NotPossible("R′G′B′ has no luma", subject=matrix)
     luma = np.array([kr, 1 - kr - kb, kb])
     blue, red = np.array([0, 0, 1]) - luma, np.array([1, 0, 0]) - luma
     return np.stack([luma, blue * 0.5 / (1 - kb), red * 0.5 / (1 - kr)])

@@ -8,8 +8,9 @@ from typing import Any
 import numpy as np
 
 from idle_quarry.path.policies import DEFAULT_POLICY
-from idle_quarry.picture.link import Conversion, Planes, codes_of_planes, planes_of_codes
+from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.motion import along, motion
+from idle_quarry.picture.planes import Planes, codes_of_planes, planes_of_codes
 from idle_quarry.signal.formats import Encoding, SignalFormat
 from idle_quarry.signal.rasters import Raster
 

@@ -23,7 +23,8 @@ from idle_quarry.picture.colour import (
     to_light,
     white_of,
 )
-from idle_quarry.picture.link import Conversion, Planes, to_rgb
+from idle_quarry.picture.link import Conversion
+from idle_quarry.picture.planes import Planes, to_rgb
 from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
 

@@ -11,7 +11,6 @@ from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,20 +24,15 @@ from idle_quarry.path.steps.scan import keeps_fields
 from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order_retimed, order_shifted
 from idle_quarry.picture.kernels import covered
 from idle_quarry.picture.motion import between, motion, resized
+from idle_quarry.picture.planes import CHROMA_KERNEL, Plane, Planes, chroma_sampled, codes_of_planes, siting_of, to_rgb
 from idle_quarry.picture.recolouring import linear_light, recoloured
 from idle_quarry.picture.resampling import Fitted, chroma_fit, ends_of, resampled, resampled_field, resampled_fields
-from idle_quarry.picture.rounding import PRECISIONS, plane_values, values_to_chroma, values_to_luma
+from idle_quarry.picture.rounding import PRECISIONS
 from idle_quarry.picture.strips import at_once
-from idle_quarry.signal.colour import MATRICES
 from idle_quarry.signal.formats import CHROMA_STEPS, Encoding, SignalFormat
 
-Plane = NDArray[Any]
-#: Y′ (h, w) from 0 to 1 and C′B, C′R (h', w') from −0.5 to 0.5, float32; R′, G′, B′ of one size where the matrix is RGB.
-Planes = tuple[Plane, ...]
 Frames = Callable[[int], Planes]
 
-#: How chroma is brought to another sampling: sharp enough, and hardly any ringing beside saturated edges.
-_CHROMA_KERNEL = "bicubic"
 #: Moments made whole that are kept, since neighbouring output frames ask for the same ones.
 _KEPT = 10
 #: Frames kept as fields.
@@ -71,93 +65,6 @@ class _Fitted:
     planes: Planes
     sampling: str
     matrix: str = ""
-
-
-def siting_of(encoding: Encoding) -> str:
-    """Return where chroma lies: on the first luma sample of a block in BT.2020, else beside it (BT.601, BT.709, H.273)."""
-    return "top-left" if encoding.matrix == "bt2020" else "left"
-
-
-def planes_of_codes(codes: Planes, encoding: Encoding) -> Planes:
-    """Return planes of code values as signal values, float32."""
-    rgb = encoding.matrix == "rgb"
-    return tuple(plane_values(plane, encoding.levels, chroma=n > 0 and not rgb) for n, plane in enumerate(codes))
-
-
-def codes_of_planes(planes: Planes, encoding: Encoding, rounding: str) -> Planes:
-    """Return planes of signal values as code values, uint16. Raises `KeyError` for an unknown rounding."""
-    levels = encoding.levels
-    if encoding.matrix == "rgb":
-        return tuple(values_to_luma(plane, levels, rounding) for plane in planes)
-    luma, cb, cr = planes
-    return (
-        values_to_luma(luma, levels, rounding), values_to_chroma(cb, levels, rounding), values_to_chroma(cr, levels, rounding),
-    )  # fmt: skip
-
-
-def to_rgb(planes: Planes, encoding: Encoding) -> Planes:
-    """Return R′, G′, B′, each (h, w), float32, of planes; chroma is interpolated to every sample where it is sited."""
-    if encoding.matrix == "rgb":
-        return planes
-    full = chroma_sampled(planes, encoding.sampling, replace(encoding, sampling="4:4:4"), False)
-    return rgb_of(full, encoding.matrix)
-
-
-def rgb_of(planes: Planes, matrix: str) -> Planes:
-    """Return R′, G′, B′ of luma and colour differences, all (h, w), float32, by BT.601, BT.709 or BT.2020.
-
-    Raises `NotPossible` for R′G′B′, which has no matrix.
-    """
-    kr, kg, kb = _weights(matrix)
-    luma, cb, cr = planes
-    red = luma + np.float32(2 * (1 - kr)) * cr
-    blue = luma + np.float32(2 * (1 - kb)) * cb
-    return red, (luma - np.float32(kr) * red - np.float32(kb) * blue) / np.float32(kg), blue
-
-
-def ycbcr_of(rgb: Planes, matrix: str) -> Planes:
-    """Return luma and colour differences of R′, G′, B′, all (h, w), float32. Raises `NotPossible` for R′G′B′."""
-    kr, kg, kb = _weights(matrix)
-    red, green, blue = rgb
-    luma = np.float32(kr) * red + np.float32(kg) * green + np.float32(kb) * blue
-    return luma, (blue - luma) * np.float32(0.5 / (1 - kb)), (red - luma) * np.float32(0.5 / (1 - kr))
-
-
-def _weights(matrix: str) -> tuple[float, float, float]:
-    _, kr, kb, _ = MATRICES[matrix]
-    if kr is None or kb is None:
-        raise NotPossible("R′G′B′ has no luma", subject=matrix)
-    return kr, 1 - kr - kb, kb
-
-
-def from_rgb(rgb: Planes, encoding: Encoding, *, fields: bool = False) -> Planes:
-    """Return R′, G′, B′ as planes of an encoding; with `fields`, chroma lines are made field by field."""
-    if encoding.matrix == "rgb":
-        return rgb
-    return chroma_sampled(ycbcr_of(rgb, encoding.matrix), "4:4:4", encoding, fields)
-
-
-def chroma_sampled(planes: Planes, sampling: str, encoding: Encoding, fields: bool) -> Planes:
-    """Return planes whose chroma, of `sampling`, has that of `encoding`."""
-    before, after = CHROMA_STEPS[sampling], CHROMA_STEPS[encoding.sampling]
-    if before == after:
-        return planes
-    height, width = planes[0].shape
-    siting = siting_of(encoding)
-    fit = chroma_fit(Fitted(1, 1), before, after, siting, siting)
-    shape = -(-height // after[1]), -(-width // after[0])
-    by_fields = fields and before[1] != after[1]
-    make = _fields_covering if by_fields else _covering
-    return (planes[0], *(make(plane, *shape, fit, _CHROMA_KERNEL) for plane in planes[1:]))
-
-
-def _covering(plane: Plane, height: int, width: int, fit: Fitted, kernel: str) -> Plane:
-    # chroma sited beside its block's middle leaves the raster by a part of a sample: its edge goes on
-    return resampled(plane, height, width, fit, kernel, lines=np.ones(height, bool), columns=np.ones(width, bool))
-
-
-def _fields_covering(plane: Plane, height: int, width: int, fit: Fitted, kernel: str) -> Plane:
-    return resampled_fields(plane, height, width, fit, kernel, whole=True)
 
 
 def _frames(into: list[Plane], shapes: Sequence[tuple[int, ...]]) -> None:
@@ -431,7 +338,7 @@ class Conversion:
             placed = chroma_fit(fit, before, after, siting_of(encoding), siting_of(self.target.encoding))
             fits[1:], shapes[1:] = [placed] * 2, [(-(-raster.height // after[1]), -(-raster.width // after[0]))] * 2
             if self._fit is None and before != after:
-                kernel = _CHROMA_KERNEL
+                kernel = CHROMA_KERNEL
         if by_fields:
             return tuple(resampled_fields(planes[n], *shapes[n], fits[n], kernel) for n in range(3))
         places = [

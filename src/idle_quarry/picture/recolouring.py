@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.errors import NotPossible
 from idle_quarry.picture.colour import (
     FROM_LIGHT,
     HDR_REFERENCE_WHITE,
@@ -128,6 +129,17 @@ def recoloured(
         plane[:, :left], plane[:, right:] = 0, 0
     by_rows(height, lambda first, last: loops.colour(first, last, left, right, how, *given, *made))
     return made
+
+
+def rematrixed(planes: Sequence[NDArray[Any]], matrix: str, to_matrix: str) -> tuple[NDArray[np.float32], ...]:
+    """Return planes of one size in another matrix, "rgb" for R′G′B′, and in the colour they are in.
+
+    Raises `NotPossible` where neither is a matrix of luma.
+    """
+    if matrix == to_matrix == "rgb":
+        raise NotPossible("R′G′B′ has no luma", subject=matrix)
+    same = ("bt709", "bt709")
+    return recoloured(planes, (matrix, to_matrix), same, same)
 
 
 def converted_planes(

@@ -30,8 +30,9 @@ from idle_quarry.picture.figures import (
     response,
     twitter,
 )  # fmt: skip
-from idle_quarry.picture.link import Conversion, Planes, planes_of_codes, rgb_of, to_rgb, ycbcr_of
+from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
+from idle_quarry.picture.planes import Planes, planes_of_codes, rgb_of, to_rgb, ycbcr_of
 from idle_quarry.picture.recolouring import converted_planes
 from idle_quarry.picture.strips import at_once
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat

@@ -23,8 +23,9 @@ from idle_quarry.media.through_codec import Decoded, decoded, encoded
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import Codec, codecs
-from idle_quarry.picture.link import Conversion, Planes, codes_of_planes, planes_of_codes
+from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
+from idle_quarry.picture.planes import Planes, codes_of_planes, planes_of_codes
 from idle_quarry.places import memory_folder
 from idle_quarry.proof.bench import difference, shown
 from idle_quarry.signal.formats import SignalFormat

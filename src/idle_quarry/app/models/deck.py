@@ -49,7 +49,8 @@ class DeckModel(QObject):
         self._live.arrived.connect(self._take)
         self._live.failed.connect(self._failed)
         self.run: DeckRun | None = None
-        desk.documents.opened.connect(self.recording.follow_template)
+        for signal in (desk.documents.opened, desk.documents.edited):
+            signal.connect(self.recording.follow_template)
         self.recording.follow_template()
 
     # -- the tape ----------------------------------------------------------------------------------------------

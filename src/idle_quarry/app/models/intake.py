@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.document import Document
 from idle_quarry.app.models.clip_rows import ClipRows, Looked, RowFilter
 from idle_quarry.app.models.clip_uses import ClipUses
 from idle_quarry.app.models.scrubber import Scrubber
@@ -60,23 +59,14 @@ class Intake(QObject):
         self._against: Template | None = None  # read once, not for every clip that arrives
         self._ticket: Ticket | None = None
         self._announce = False
-        self._followed: Document | None = None
         desk.documents.opened.connect(self._opened)
-        desk.shelves_changed.connect(self._shelves_changed)
+        desk.documents.edited.connect(self._judge)
+        desk.shelves_changed.connect(self._opened)
         self._opened()
 
     # -- the template clips are held against -----------------------------------------------------------------
 
     def _opened(self) -> None:
-        if self._followed is not None:
-            self._followed.changed.disconnect(self._judge)
-        self._followed = self.desk.document
-        if self._followed is not None:
-            self._followed.changed.connect(self._judge)
-        self.templates_changed.emit()
-        self._judge()
-
-    def _shelves_changed(self) -> None:
         self.templates_changed.emit()
         self._judge()
 

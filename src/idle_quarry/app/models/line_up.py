@@ -67,6 +67,7 @@ class LineUp(QObject):
         self.refused = ""  #: why nothing is sent
         self.picture, self.sound, self.interface, self.payload = "bars", "tone", "", True
         self.meter = ""
+        self.parade = False  #: R′, G′ and B′ beside one another in place of luma
         self.heard: int | None = None  #: the first of the two channels that are listened to
         self.speaker: Callable[[int], SoundOut] = Speaker
         self.clip: Clip | None = None  #: what is sent where the picture is "clip"
@@ -88,6 +89,7 @@ class LineUp(QObject):
         self.times: list[float] = []
         self.faults: list[tuple[float, Fault]] = []
         desk.documents.opened.connect(self._opened)
+        desk.documents.edited.connect(self._refresh)
         desk.house.changed.connect(self._refresh)
         self._opened()
 
@@ -96,11 +98,8 @@ class LineUp(QObject):
     def _opened(self) -> None:
         document = self.desk.document
         if document is not self._followed:
-            if self._followed is not None:
-                self._followed.changed.disconnect(self._refresh)
             self._followed = document
             if document is not None:
-                document.changed.connect(self._refresh)
                 self.interface, self.meter = "", USUAL_TYPE.get(document.template.territory, "dBFS")
         self._refresh()
 
@@ -187,6 +186,11 @@ class LineUp(QObject):
     def mute(self) -> str:
         """Why nothing is heard though it should be."""
         return self._sending.mute if self._sending is not None and self.heard is not None else ""
+
+    def show_parade(self, on: bool) -> None:
+        """Look at R′, G′ and B′ beside one another, or at luma."""
+        self.parade = on
+        self._refresh()
 
     def read_by(self, meter: str) -> None:
         """Read the sound by another type of meter."""
@@ -293,10 +297,10 @@ class LineUp(QObject):
             self.looked, self.faults, self.times = None, [], []
         if self._seen and self.page == PAGES[0] and self.wanted is not None:
             if self._sending is not None and self._live.running:
-                self._sending.wanted, self._sending.heard = self.wanted, self.heard
+                self._sending.wanted, self._sending.heard, self._sending.parade = self.wanted, self.heard, self.parade
                 self._live.hurry()
             else:
-                self._sending = Sending(self.wanted, self.heard, self.speaker)
+                self._sending = Sending(self.wanted, self.heard, self.speaker, parade=self.parade)
                 self._live.start(self._sending)
         else:
             self._live.stop()

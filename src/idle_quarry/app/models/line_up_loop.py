@@ -15,12 +15,14 @@ _FULL = 1 << 23
 
 
 class Sending:
-    """Steps for a loop. `wanted` and `heard` (the first of two channels that are listened to) may be set from any thread;
-    `mute` says why nothing is heard.
+    """Steps for a loop. `wanted`, `heard` (the first of two channels that are listened to) and `parade` (whether one is looked at)
+    may be set from any thread; `mute` says why nothing is heard.
     """
 
-    def __init__(self, wanted: Setup, heard: int | None, speaker: Callable[[int], SoundOut] = Speaker) -> None:
-        self.wanted, self.heard, self.mute = wanted, heard, ""
+    def __init__(
+        self, wanted: Setup, heard: int | None, speaker: Callable[[int], SoundOut] = Speaker, *, parade: bool = False
+    ) -> None:
+        self.wanted, self.heard, self.parade, self.mute = wanted, heard, parade, ""
         self._make_speaker = speaker
         self._chain: Chain | None = None
         self._left: Chain | None = None
@@ -32,7 +34,7 @@ class Sending:
         if self._chain is None or self._chain.setup != wanted:
             self._leave()
             self._chain = Chain(wanted)
-        looked = self._chain.step()
+        looked = self._chain.step(parade=self.parade)
         self._play(looked)
         return looked
 

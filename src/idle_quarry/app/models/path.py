@@ -49,6 +49,7 @@ class PathModel(QObject):
         self.stations = Stations(self)
         self._followed: Document | None = None
         desk.documents.opened.connect(self._opened)
+        desk.documents.edited.connect(self._edited)
 
     @property
     def document(self) -> Document | None:
@@ -57,12 +58,8 @@ class PathModel(QObject):
     def _opened(self) -> None:
         document = self.document
         if document is not self._followed:
-            if self._followed is not None:
-                self._followed.changed.disconnect(self._edited)
             self._followed = document
             self.sheet = self.station = "working"
-            if document is not None:
-                document.changed.connect(self._edited)
         self.structure.show_template()
         self.changed.emit()
 

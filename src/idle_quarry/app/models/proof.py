@@ -38,16 +38,14 @@ class Proof(QObject):
         self._followed: Document | None = None
         self._wanted: Path | None = None
         desk.documents.opened.connect(self._opened)
+        desk.documents.edited.connect(self._edited)
         self._opened()
 
     def _opened(self) -> None:
         document = self.desk.document
         if document is not self._followed:
-            if self._followed is not None:
-                self._followed.changed.disconnect(self._edited)
             self._followed = document
             if document is not None:
-                document.changed.connect(self._edited)
                 self.station = most_to_prove(document.evaluation)
         self._edited()
 

@@ -57,6 +57,7 @@ class Recording(QObject):
         self.name, self.folder, self.codec = "", "", ""
         self.on_break: OnBreak = "new clip"
         self.takes: tuple[Kept, ...] = ()
+        self._said: object = None  # what the template said of recordings when that was last taken
         self._answered: set[str] = set()  # folders on the system disk that were said yes to
 
     def begin(self, name: str) -> None:
@@ -76,20 +77,22 @@ class Recording(QObject):
         return next(iter([*same, *inputs]), None)
 
     def follow_template(self) -> None:
-        """Take codec, place and what a break does from the template, where it says them."""
-        document, own = self._deck.desk.document, self.input
-        wanted: list[str] = []
+        """Take codec, place and what a break does from the template, where it says other than it did: what was chosen here stays."""
+        document, fmt, own = self._deck.desk.document, self._deck.format, self.input
+        wanted = [own.codec] if own is not None else []
+        path = ""
         if document is not None:
-            template = document.template
-            place_id = own.place if own is not None else None
-            places = [each for each in template.places if each.id == place_id or each.purpose == "capture"]
-            if places and places[0].path:
-                self.folder = places[0].path
-            if own is not None:
-                self.on_break = own.on_break
-                wanted.append(own.codec)
-            wanted.append(template.intermediate.codec)
-        able_to = {each.id: each for each in able(self._deck.format)} if self._deck.format is not None else {}
+            wanted.append(document.template.intermediate.codec)
+            places = [each for each in document.template.places if own is not None and each.id == own.place]
+            places += [each for each in document.template.places if each.purpose == "capture"]
+            path = places[0].path if places else ""
+        said = fmt, own, tuple(wanted), path
+        if said == self._said:
+            return
+        self._said = said
+        self.folder = path or self.folder
+        self.on_break = own.on_break if own is not None else self.on_break
+        able_to = {each.id: each for each in able(fmt)} if fmt is not None else {}
         best = max(
             (each for each in able_to.values() if each.quality == "intermediate"), key=self._fitting, default=None
         )

@@ -23,7 +23,7 @@ def _wider(counts: Counts) -> Counts:
 
 
 class LineScopes(QWidget):
-    """Waveform above; vectorscope and the ladder of codes below."""
+    """Waveform above, of R′, G′ and B′ where a frame has one; vectorscope and the ladder of codes below."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -31,7 +31,6 @@ class LineScopes(QWidget):
         self._images: tuple[QImage, QImage] | None = None
         self._shown: object = None
         self._parade: list[QImage] = []
-        self.parade = False  #: R′, G′ and B′ side by side in place of luma
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Waveform, vectorscope and codes of the received signal")
 
@@ -40,11 +39,6 @@ class LineScopes(QWidget):
 
     def minimumSizeHint(self) -> QSize:
         return QSize(theme.px(220), theme.px(200))
-
-    def show_parade(self, on: bool) -> None:
-        """Draw R′, G′ and B′ side by side, or luma."""
-        self.parade = on
-        self.update()
 
     def show_looked(self, looked: Looked | None) -> None:
         """Draw what was received."""
@@ -76,7 +70,7 @@ class LineScopes(QWidget):
         wave = QRectF(left, theme.px(6), self.width() - left - 2, high)
         painter.fillRect(wave, theme.colour("ground"))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        if self.parade and self._parade:
+        if self._parade:
             part = wave.width() / len(self._parade)
             for number, (image, name) in enumerate(zip(self._parade, ("R′", "G′", "B′"), strict=True)):
                 place = QRectF(wave.left() + number * part, wave.top(), part - theme.px(4), wave.height())

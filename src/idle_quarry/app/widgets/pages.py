@@ -28,6 +28,14 @@ def scrolled(layout: QLayout) -> QScrollArea:
     return made
 
 
+def fill_scrolled(widget: QWidget, column: QVBoxLayout, margins: tuple[int, int, int, int]) -> None:
+    """Fill a widget with a column that scrolls; `margins` (left, top, right, bottom) are inside it."""
+    whole = QVBoxLayout(widget)
+    whole.setContentsMargins(0, 0, 0, 0)
+    whole.addWidget(scrolled(column))
+    sized(column).setContentsMargins(*margins)
+
+
 def page_head(title: QLabel, about: QLabel, *beside: QWidget) -> QHBoxLayout:
     """Return the head of a page: its title over a line about it, and what can be done at the right."""
     names = QVBoxLayout()

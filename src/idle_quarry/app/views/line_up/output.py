@@ -13,7 +13,7 @@ from idle_quarry.app.models.line_up import SENT_SOUNDS, LineUp, send_with
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.pages import scrolled
+from idle_quarry.app.widgets.pages import fill_scrolled
 from idle_quarry.app.widgets.progress_bar import ProgressBar
 from idle_quarry.app.widgets.wire_map import Legend, WireMap
 from idle_quarry.signal.words import format_words
@@ -106,10 +106,7 @@ class OutputColumn(QWidget):
         column.addLayout(foot)
         column.addWidget(self.progress)
         column.addStretch(1)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(scrolled(column))
-        sized(column).setContentsMargins(16, 8, 12, 8)
+        fill_scrolled(self, column, (16, 8, 12, 8))
         model.changed.connect(self._show_settings)
         model.arrived.connect(self._show_frame)
         model.packet_changed.connect(self._show_frame)

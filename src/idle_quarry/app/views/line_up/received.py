@@ -9,7 +9,7 @@ from idle_quarry.app.roles import as_role
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.app.widgets.line_scopes import LineScopes
-from idle_quarry.app.widgets.pages import scrolled
+from idle_quarry.app.widgets.pages import fill_scrolled
 from idle_quarry.app.widgets.sound_meters import SoundMeters, loudness_words
 from idle_quarry.app.widgets.tabs import Tabs
 
@@ -36,7 +36,7 @@ class ReceivedColumn(QWidget):
         head.addWidget(label("Received", "head"))
         head.addWidget(self.about, 1)
         self.waves = Tabs(WAVES, "Waveform of {}")
-        self.waves.chosen.connect(self._choose_wave)
+        self.waves.chosen.connect(lambda name: model.show_parade(name == WAVES[1]))
         head.addWidget(self.waves)
         column.addLayout(head)
         column.addWidget(self.scopes, 6)
@@ -47,20 +47,14 @@ class ReceivedColumn(QWidget):
         column.addWidget(label("Faults in the last minute", "head"))
         for each in self.faults:
             column.addWidget(each)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(scrolled(column))
-        sized(column).setContentsMargins(12, 8, 16, 8)
+        fill_scrolled(self, column, (12, 8, 16, 8))
         model.changed.connect(self._show)
         model.arrived.connect(self._show)
         self._show()
 
-    def _choose_wave(self, name: str) -> None:
-        self.waves.show_on(name)
-        self.scopes.show_parade(name == WAVES[1])
-
     def _show(self) -> None:
         model = self.model
+        self.waves.show_on(WAVES[model.parade])
         self.about.setText(model.words.rate())
         self.scopes.show_looked(model.looked)
         self.meters.show_looked(model.looked)
