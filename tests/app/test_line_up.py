@@ -242,6 +242,10 @@ def test_a_take_from_marks_to_its_check(
     deck.go(0)
     deck.recording.record()  # by hand, asked no second time
     qtbot.waitUntil(lambda: deck.take is not None and deck.take.frames >= 3, timeout=15000)
+    deck.put_in(CLIPS / "lamp tape 014.mpg")
+    deck.wear_out(True)
+    assert "end the take first" in told.said[-1] and not deck.worn and deck.clip is not None
+    assert deck.clip.path.name == "lamp tape 021 wide.mpg", "its take would be lost from the list"
     deck.recording.ask_cancel()
     assert len(asked) == 2 and "frames are written" in asked[1].text
     asked[1].answers["Keep nothing"]()

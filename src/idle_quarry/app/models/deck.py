@@ -65,7 +65,9 @@ class DeckModel(QObject):
         return {path: path.name for path in [*own, *found][:_MOST_OFFERED]}
 
     def put_in(self, path: Path) -> None:
-        """Look at a clip and put it in as a tape."""
+        """Look at a clip and put it in as a tape; not while one is recorded."""
+        if self._recording():
+            return
         self.desk.workers.start(lambda ticket: look(path, ticket.progress), self._loaded, self.desk.refuse)
 
     def _loaded(self, clip: Clip) -> None:
@@ -81,8 +83,18 @@ class DeckModel(QObject):
         self.recording.begin(clip.path.stem)
         self._load()
 
+    def _recording(self) -> bool:
+        """Return whether a tape is being recorded, and say that it then stays in."""
+        if self.seen is None or not self.seen.armed:
+            return False
+        self.desk.say("The tape is being recorded: end the take first.", refusal=True)
+        self.changed.emit()  # what is shown as chosen is what is in
+        return True
+
     def wear_out(self, on: bool) -> None:
-        """Have the tape be a worn one, with drop-outs and a break in its timecode, or a good one."""
+        """Have the tape be a worn one, with drop-outs and a break in its timecode, or a good one; not while it is recorded."""
+        if on == self.worn or self._recording():
+            return
         self.worn = on
         if self.clip is not None:
             self._load()
