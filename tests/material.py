@@ -254,17 +254,23 @@ def _grey(luma: NDArray[np.uint8], index: int, rate: int) -> av.VideoFrame:
     return frame
 
 
-def coded(run: Frames, quality: int, *, interlaced: bool) -> Frames:
-    """Return a run after coding and decoding by MPEG-2 at a quantiser of `quality` (1 to 31)."""
+#: How strongly each coder is driven: MPEG-2 by its quantiser (1 to 31), H.264 by its constant rate factor (0 to 51).
+CODERS = {"mpeg2video": (2, 4, 8, 16), "libx264": (14, 20, 26, 32)}
+
+
+def coded(run: Frames, quality: int, *, interlaced: bool, codec: str = "mpeg2video") -> Frames:
+    """Return a run after coding and decoding, by pictures that follow from others, at a `quality` of `CODERS`."""
     count, h, w = run.shape
     memory = io.BytesIO()
     with av.open(memory, "w", format="mpegts") as container:
-        stream = container.add_stream("mpeg2video", rate=Fraction(25))
+        stream = container.add_stream(codec, rate=Fraction(25))
         assert isinstance(stream, VideoStream)
         stream.width, stream.height, stream.pix_fmt = w, h, "yuv420p"
         context = stream.codec_context
-        context.qmin = context.qmax = quality
-        context.options = {"g": "12", "bf": "2", **({"flags": "+ildct+ilme"} if interlaced else {})}
+        driven = {"crf": str(quality), "preset": "fast"} if codec == "libx264" else {}
+        if codec == "mpeg2video":
+            context.qmin = context.qmax = quality
+        context.options = {"g": "12", "bf": "2", **driven, **({"flags": "+ildct+ilme"} if interlaced else {})}
         for n in range(count):
             container.mux(stream.encode(_grey(run[n], n, 25)))
         container.mux(stream.encode(None))
@@ -273,5 +279,5 @@ def coded(run: Frames, quality: int, *, interlaced: bool) -> Frames:
     with av.open(memory, "r") as read:
         for frame in read.decode(video=0):
             plane = frame.planes[0]
-            found.append(np.frombuffer(bytes(plane), np.uint8).reshape(plane.height, -1)[:, :w].copy())
+            found.append(np.frombuffer(bytes(plane), np.uint8).reshape(plane.height, -1)[:h, :w].copy())
     return np.stack(found)

@@ -10,16 +10,19 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.media.measurement.holds import Hold, hold_of
 from idle_quarry.media.measurement.measured import Fields, Stretch
 from idle_quarry.media.measurement.structure import CYCLES, Decoded, Evidence, Segment, decoded, possible
 from idle_quarry.signal.rates import NAMED_RATES
 
-#: How likely a verdict is right, from ln(1 + margin), lg(1 + movement), their product and ln(growth): logistic
-#: regression over 3000 draws of synthesised material; `benchmarks/calibration.py` fits them and shows the calibration.
+#: How likely a verdict is right, by `Guess.features`: logistic regression over draws of drawn and of real material;
+#: `benchmarks/calibration.py` fits them and shows the calibration.
 _CONFIDENCE = {
-    "progressive": (-2.619, -0.699, -0.727, 0.962, 1.456),
-    "interlaced": (-3.293, 0.232, 0.273, 0.404, 0.956),
-    "pulldown": (-3.831, 0.443, -0.572, 0.632, 2.062),
+    "progressive": (1.661, 0.398, -1.41, 0.638, 1.191, -0.511, 0.667, -1.556),
+    "held": (-0.214, 0.998, -1.276, 0.369, -0.969, 0.368, -0.373, -0.686),
+    "interlaced": (-1.658, 0.467, 0.949, 0.236, 0.473, -0.273, 0.511, -0.892),
+    "pulldown": (-2.443, 0.829, 0.293, 0.503, 2.067, 0.292, -0.58, -0.946),
+    "mixed": (-0.476, 2.082, 0.316, 0.077, -0.788, 0.31, 0.035, -2.064),
 }
 #: Nothing that is read from pictures is surer than this.
 _SUREST = 0.99
@@ -46,20 +49,59 @@ def described(structure: str) -> tuple[str, str | None, str | None]:
     return "pulldown", order, cadence
 
 
-def confidence_of(group: str, margin: float, movement: float, growth: float) -> float:
-    """Return the chance (0 to 0.99) that a verdict is right.
+@dataclass(frozen=True)
+class Guess:
+    """The likeliest answer for a clip, whether or not it is sure enough to be given, and what its confidence is of."""
 
-    `margin` in nats to the next likely structure, `movement` the mean square (8-bit codes) of the blocks that move
-    most, `growth` of movement over two frames against one.
-    """
-    exponent = sum(w * f for w, f in zip(_CONFIDENCE[group], features_of(margin, movement, growth), strict=True))
-    return float(min(_SUREST, 1 / (1 + np.exp(-exponent))))
+    found: Decoded
+    hold: Hold
+    stretches: tuple[Stretch, ...]  # more than one where the clip changes
+    movement: float  # mean square (8-bit codes) of the blocks that move most
+    noise: float  # that of the quietest
+    growth: float  # of movement over two frames against one
+
+    @property
+    def group(self) -> str:
+        """The kind of answer, by which its confidence is computed."""
+        if len(self.stretches) > 1:
+            return "mixed"
+        scan, _, _ = described(self.found.best)
+        return "held" if scan == "progressive" and self.hold.told else scan
+
+    @property
+    def features(self) -> tuple[float, ...]:
+        """1, and seven figures: margin, movement, both, growth, how nearly pictures are held, noise, length."""
+        margin = self.found.gain if self.group == "mixed" else self.found.margin
+        amount, level = float(np.log1p(max(0.0, margin))), float(np.log10(self.movement + 1))
+        pairs = sum(segment.stop - segment.start for segment in self.found.segments)
+        return (
+            1.0, amount, level, amount * level, float(np.log(min(4.0, max(0.3, self.growth)))),
+            min(6.0, max(-2.0, self.hold.gap)), float(np.log10(self.noise + 0.1)), float(np.log(pairs)),
+        )  # fmt: skip
+
+    @property
+    def confidence(self) -> float:
+        """The chance (0 to 0.99) that the answer is right."""
+        exponent = sum(w * f for w, f in zip(_CONFIDENCE[self.group], self.features, strict=True))
+        return float(min(_SUREST, 1 / (1 + np.exp(-exponent))))
 
 
-def features_of(margin: float, movement: float, growth: float) -> tuple[float, ...]:
-    """Return what confidence is computed from: 1, ln(1 + margin), lg(1 + movement), their product, ln(growth)."""
-    amount, level = float(np.log1p(max(0.0, margin))), float(np.log10(movement + 1))
-    return 1.0, amount, level, amount * level, float(np.log(min(4.0, max(0.3, growth))))
+def guess_of(runs: Sequence[RunSeen], rate: Fraction | None) -> Guess:
+    """Return the likeliest answer of runs that have pairs, one at the least."""
+    found = decoded([run.found for run in runs], possible(rate))
+    stretches = _stretches(found, _frames(runs))
+    return Guess(
+        found,
+        hold_of([run.found.changes for run in runs]),
+        stretches if found.gain >= _MIXED_GAIN else stretches[:1],
+        float(np.percentile(np.concatenate([run.found.strength for run in runs]), 80)),
+        float(np.median([run.found.noise for run in runs])),
+        float(np.median([run.found.growth for run in runs])),
+    )
+
+
+def _frames(runs: Sequence[RunSeen]) -> NDArray[np.int64]:
+    return np.concatenate([run.first + np.arange(len(run.found.likelihood)) for run in runs])
 
 
 def fields_of(runs: Sequence[RunSeen], rate: Fraction | None, flagged_interlaced: bool) -> Fields:
@@ -71,28 +113,23 @@ def fields_of(runs: Sequence[RunSeen], rate: Fraction | None, flagged_interlaced
     runs = [run for run in runs if len(run.found.likelihood)]
     if not runs:
         return Fields("undetermined", None, None, None, 0.0, 0.0)
-    found = decoded([run.found for run in runs], possible(rate))
-    frames = np.concatenate([run.first + np.arange(len(run.found.likelihood)) for run in runs])
+    guess, frames = guess_of(runs, rate), _frames(runs)
+    found, sure = guess.found, guess.confidence
     strength = np.concatenate([run.found.strength for run in runs])
     same = np.concatenate([run.found.identical for run in runs])
-    growth = float(np.median([run.found.growth for run in runs]))
-    movement = float(np.percentile(strength, 80))
-    marks = _marks(found, frames, strength, same)
+    marks = _marks(found, frames, strength, same | guess.hold.repeats if guess.group == "held" else same)
     repeats = sum(1 for _, pattern in marks if pattern == "R")
     known = sum(1 for _, pattern in marks if pattern != "?")
     repeated = repeats / known if known else 0.0
-    stretches = _stretches(found, frames)
-    if len(stretches) > 1 and found.gain >= _MIXED_GAIN:
-        sure = float(1 / (1 + np.exp(-2.2 * (np.log(found.gain) - 2.2))))
-        return Fields("mixed", None, None, None, repeated, min(_SUREST, sure), stretches, _breaks(found, frames), marks)
-    scan, order, cadence = described(found.best)
-    group = scan if scan in _CONFIDENCE else "progressive"
-    sure = confidence_of(group, found.margin, movement, growth)
     if sure < LEAST_CONFIDENCE:
         return Fields("undetermined", None, None, None, repeated, sure, marks=marks)
+    if guess.group == "mixed":
+        breaks = _breaks(found, frames)
+        return Fields("mixed", None, None, None, repeated, sure, guess.stretches, breaks, marks)
+    scan, order, cadence = described(found.best)
     true_rate = _true_rate(scan, cadence, rate)
     if scan == "progressive":
-        cadence, share = _held(marks, rate)
+        cadence, share = (guess.hold.cadence, guess.hold.share) if guess.group == "held" else _sparse(marks, rate)
         if rate is not None:
             true_rate = rate * share
         scan = "psf" if flagged_interlaced else scan
@@ -164,43 +201,17 @@ def _breaks(found: Decoded, frames: NDArray[np.int64]) -> tuple[int, ...]:
     return tuple(at)
 
 
-def _held(marks: Sequence[tuple[int, str]], rate: Fraction | None) -> tuple[str | None, Fraction]:
-    """Return the cadence in which whole pictures are held, and the share of frames that are new pictures.
+def _sparse(marks: Sequence[tuple[int, str]], rate: Fraction | None) -> tuple[None, Fraction]:
+    """Return the share of frames that are new where now and then one is repeated, at the interval of two standard rates.
 
-    Regular holds give their cadence ("2:2", "3:2", "4:4"); a single repeat at the interval of two standard rates (24
-    in 25) gives the share of the standard rate without a name. (None, 1) where nothing is held.
+    So 24 in 25, whose repeats lie too far apart for a cadence to be seen in a stretch; 1 where nothing is held.
     """
-    holds: list[int] = []
-    length = 0  # 0 until a hold's beginning was seen
-    new_at: list[int] = []
-    before: int | None = None
-    repeats = known = 0
-    for frame, pattern in marks:
-        if pattern == "?" or (before is not None and frame != before + 1):
-            length = 0
-        if pattern == "R":
-            length += 1 if length else 0
-        elif pattern != "?":
-            if length:
-                holds.append(length)
-            length = 1
-            new_at.append(frame)
-        known += pattern != "?"
-        repeats += pattern == "R"
-        before = frame
-    whole = Fraction(1)
-    if not repeats or len(holds) < 3:
-        return None, whole
-    counts = {hold: holds.count(hold) / len(holds) for hold in set(holds)}
-    for hold in (2, 3, 4, 5):
-        if counts.get(hold, 0) >= 0.85:
-            return f"{hold}:{hold}", Fraction(1, hold)
-    turns = sum({one, other} == {2, 3} for one, other in pairwise(holds))
-    if counts.get(2, 0) + counts.get(3, 0) >= 0.9 and turns >= 0.8 * (len(holds) - 1):
-        return "3:2", Fraction(2, 5)
-    if rate is not None and repeats >= 3 and counts.get(2, 0) <= 0.55 and counts.get(1, 0) + counts.get(2, 0) >= 0.95:
-        share = 1 - repeats / known
+    known = [pattern for _, pattern in marks if pattern != "?"]
+    repeats = known.count("R")
+    together = sum(one == other == "R" for (_, one), (_, other) in pairwise(marks))
+    if rate is not None and repeats >= 3 and not together:
+        share = 1 - repeats / len(known)
         near = min(NAMED_RATES.values(), key=lambda named: abs(named / rate - share))
         if near < rate and abs(float(near / rate) - share) < 0.25 * (1 - float(near / rate)):
             return None, near / rate
-    return None, whole
+    return None, Fraction(1)

@@ -16,6 +16,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.media.measurement.holds import changes
+
 Array = NDArray[np.float64]
 
 PATTERNS = ("P", "R", "It", "Ib", "X1", "X2", "X3", "Y1", "Y2", "Y3")
@@ -99,6 +101,8 @@ class Evidence:
     likelihood: Array
     strength: Array  # mean square movement of the blocks that move most, (n,)
     identical: NDArray[np.bool_]  # whether nothing at all changes, (n,)
+    changes: Array  # ln of how much changes where most moves, (n,): see `holds`
+    noise: float  # mean square by which the quietest blocks differ
     growth: float  # movement over two frames against one: 1 where all is noise, up to 4 where it is slow and steady
 
 
@@ -106,7 +110,7 @@ def evidence(pairs: NDArray[np.float32]) -> Evidence:
     """Return what the distances of one unbroken run say, for `PairMeter.pairs` of shape (n, 6, rows, columns)."""
     n = pairs.shape[0]
     if n == 0:
-        return Evidence(np.zeros((0, len(PATTERNS))), np.zeros(0), np.zeros(0, bool), 1.0)
+        return Evidence(np.zeros((0, len(PATTERNS))), np.zeros(0), np.zeros(0, bool), np.zeros(0), 0.0, 1.0)
     flat = pairs.reshape(n, 6, -1).astype(np.float64)
     a, b, c, t, u, w = (flat[:, i] for i in range(6))
     largest = np.maximum(t, u)
@@ -144,7 +148,7 @@ def evidence(pairs: NDArray[np.float32]) -> Evidence:
     whole = np.isin(likelihood.argmax(axis=1), (PATTERNS.index("P"), PATTERNS.index("R")))
     likelihood[whole] *= (strongest / (strongest + _WEAK))[whole, None]
     identical = largest.max(axis=1) < _IDENTICAL
-    return Evidence(likelihood, strongest + noise, identical, float(growth))
+    return Evidence(likelihood, strongest + noise, identical, changes((t + u) / 2), noise, float(growth))
 
 
 def _shifted(values: Array, by: int) -> Array:
