@@ -28,7 +28,8 @@ from idle_quarry.media.measurement.sound import LINE_UPS, tone_of
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.media.report import as_csv, as_html, totals, write_report
 from idle_quarry.media.words import measured_lines
-from idle_quarry.picture.scopes import field_shown, histogram, rgb_to_show, vectors, waveform
+from idle_quarry.picture.scopes import field_shown, histogram, vectors, waveform
+from idle_quarry.picture.seen import seen
 from idle_quarry.signal.words import format_from_words as words
 
 with warnings.catch_warnings():
@@ -263,11 +264,14 @@ def test_pictures_to_look_at_are_those_of_ffmpegs_own_conversion() -> None:
     encoding = words("1080p25 8bit 4:4:4").encoding
     rng = np.random.default_rng(4)
     planes = [rng.integers(16, 236, (16, 32)).astype(np.uint8) for _ in range(3)]
-    ours = rgb_to_show(planes[0], (planes[1], planes[2]), None, 8, encoding).astype(int)
+    ours = seen(tuple(planes), encoding).astype(int)
     theirs = colour.YCbCr_to_RGB(
         np.stack(planes, axis=-1), K=colour.WEIGHTS_YCBCR["ITU-R BT.709"], in_bits=8, in_legal=True, in_int=True
     )
     assert np.abs(ours - np.clip(theirs, 0, 1) * 255).max() <= 1
+    luma, small = planes[0][:15, :31], [plane[:8, :16] for plane in planes[1:]]  # an odd raster, in 4:2:0
+    wide = [plane.repeat(2, axis=0).repeat(2, axis=1)[:15, :31] for plane in small]
+    assert (seen((luma, *small), encoding) == seen((luma, *wide), encoding)).all()
     picture = np.repeat(np.arange(0, 160, 10, dtype=np.uint8)[:, None, None], 3, axis=2).repeat(4, axis=1)
     for order, first in (("top", 0), ("bottom", 1)):
         shown = field_shown(picture, order)

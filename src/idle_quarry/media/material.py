@@ -21,7 +21,7 @@ from idle_quarry.picture.planes import Planes, from_rgb, planes_of_codes, to_rgb
 from idle_quarry.signal.formats import Encoding, SignalFormat
 
 #: Bytes of source frames kept: what is stepped over once is there at once.
-_KEPT_BYTES = 220_000_000
+_KEPT_BYTES = 300_000_000
 
 
 class Material(Protocol):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import io
 import threading
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +15,6 @@ from idle_quarry.files import written_whole
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.memory import identity
 from idle_quarry.media.pictures import Picture, Reader
-from idle_quarry.picture.scopes import rgb_to_show
 from idle_quarry.places import memory_folder
 from idle_quarry.signal.formats import Encoding
 
@@ -37,17 +37,9 @@ def small_picture(clip: Clip) -> bytes | None:
         picture = source.frame((clip.declared.frames or 2) // 2) or source.frame(0)
     if picture is None:
         return None
-    encoding = clip.format.encoding if clip.format else Encoding()
     # thinned before it is converted: a small picture needs no more
     step = max(1, picture.luma.shape[0] // (4 * SMALL[1]))
-    thin = (slice(None, None, step),) * 2
-    shown = rgb_to_show(
-        picture.luma[thin],
-        (picture.chroma[0][thin], picture.chroma[1][thin]) if picture.chroma else None,
-        picture.rgb[thin] if picture.rgb is not None else None,
-        picture.bits,
-        encoding,
-    )
+    shown = _to_look_at(picture, clip, step)
     aspect = float(clip.declared.display_aspect) or shown.shape[1] / shown.shape[0]
     width = min(SMALL[0], round(SMALL[1] * aspect))
     image = Image.fromarray(shown).resize((max(8, width), max(8, round(width / aspect))), Image.Resampling.BOX)
@@ -98,5 +90,20 @@ class FrameSource:
 
 def shown(picture: Picture, clip: Clip) -> NDArray[np.uint8]:
     """Return a picture as R′G′B′ (h, w, 3) uint8, by the clip's encoding."""
-    encoding = clip.format.encoding if clip.format else Encoding()
-    return rgb_to_show(picture.luma, picture.chroma, picture.rgb, picture.bits, encoding)
+    return _to_look_at(picture, clip, 1)
+
+
+def _to_look_at(picture: Picture, clip: Clip, step: int) -> NDArray[np.uint8]:
+    """Return every `step`th sample and line of a picture; grey where it has no colour differences."""
+    from idle_quarry.picture.seen import seen  # with Numba, which no window that shows no picture waits for
+
+    thin = (slice(None, None, step),) * 2
+    if picture.rgb is not None:
+        return np.ascontiguousarray((picture.rgb[thin] >> (picture.bits - 8)).astype(np.uint8))
+    encoding = replace(clip.format.encoding if clip.format else Encoding(), bit_depth=picture.bits)
+    if encoding.matrix == "rgb":  # declared, though the planes are luma and colour differences
+        encoding = replace(encoding, matrix="bt709")
+    luma = picture.luma[thin]
+    grey = np.full((1, 1), encoding.levels.chroma_zero, luma.dtype)
+    chroma = tuple(plane[thin] for plane in picture.chroma) if picture.chroma else (grey, grey)
+    return seen((luma, *chroma), encoding)

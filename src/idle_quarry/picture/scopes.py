@@ -1,4 +1,4 @@
-"""Scopes: what a picture's codes are, as counts that can be drawn; and pictures and fields as R′G′B′ to look at."""
+"""Scopes: what a picture's codes are, as counts that can be drawn; and one field of a picture to look at."""
 
 from __future__ import annotations
 
@@ -40,30 +40,6 @@ def normalised(
     y = (luma.astype(np.float32) - levels.black) / np.float32(levels.white - levels.black)
     cb, cr = ((plane.astype(np.float32) - levels.chroma_zero) / span for plane in chroma)
     return y, cb, cr
-
-
-def rgb_to_show(
-    luma: Samples, chroma: tuple[Samples, Samples] | None, rgb: Samples | None, bits: int, encoding: Encoding
-) -> NDArray[np.uint8]:
-    """Return a picture as R′G′B′ (h, w, 3), uint8, as it is coded: HDR is not converted. Chroma is repeated."""
-    if rgb is not None:
-        return np.ascontiguousarray((rgb >> (bits - 8)).astype(np.uint8))
-    height, width = luma.shape
-    if chroma is None:
-        levels = Levels(bits, encoding.range == "narrow")
-        grey = (luma.astype(np.float32) - levels.black) / (levels.white - levels.black)
-        return np.repeat(np.clip(grey * 255 + 0.5, 0, 255).astype(np.uint8)[..., None], 3, axis=2)
-    y, cb, cr = normalised(luma, chroma, bits, encoding)
-    across = max(1, round(width / cb.shape[1]))
-    down = max(1, round(height / cb.shape[0]))
-    wide = [np.repeat(np.repeat(plane, down, axis=0), across, axis=1)[:height, :width] for plane in (cb, cr)]
-    if wide[0].shape != y.shape:  # odd rasters: the last samples have no chroma of their own
-        wide = [np.pad(p, ((0, height - p.shape[0]), (0, width - p.shape[1])), mode="edge") for p in wide]
-    channels = ycbcr_to_rgb(y, wide[0], wide[1], encoding.matrix)
-    shown = np.empty((height, width, 3), np.uint8)
-    for n, channel in enumerate(channels):
-        shown[..., n] = np.clip(channel * 255 + 0.5, 0, 255)
-    return shown
 
 
 def field_shown(picture: NDArray[np.uint8], order: str) -> NDArray[np.uint8]:

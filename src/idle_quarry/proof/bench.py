@@ -32,23 +32,25 @@ from idle_quarry.picture.figures import (
 )  # fmt: skip
 from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
-from idle_quarry.picture.planes import Planes, planes_of_codes, rgb_of, to_rgb, ycbcr_of
+from idle_quarry.picture.planes import Planes, planes_of_codes, to_rgb, ycbcr_of
 from idle_quarry.picture.recolouring import converted_planes
-from idle_quarry.picture.strips import at_once
-from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
+from idle_quarry.picture.seen import Rgb8, seen
+from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rasters import Raster
 from idle_quarry.signal.rates import rate_text
 
-Shown = NDArray[np.uint8]
+Shown = Rgb8
 
 #: Bytes of converted stills kept.
-_KEPT_BYTES = 160_000_000
+KEPT_BYTES = 400_000_000
 #: Output frames over which judder is looked at: a second of any rate, and a second more.
 _JUDDER_FRAMES = 120
 #: Figures of colour are taken from every so-manieth sample and line.
 _THIN = 4
 #: A conversion that took so many seconds is not timed a second time.
 _LONG = 3.0
+#: A whole picture that is converted in fewer seconds needs no coarse one before it.
+_SOON = 0.15
 #: Targets of so many lines are first shown coarse.
 _COARSE_FROM = 700
 #: A coarse picture has one sample and line for so many.
@@ -99,6 +101,7 @@ class Bench:
         self._conversions: dict[Policy, tuple[Conversion, threading.Lock]] = {}
         self._stills: OrderedDict[tuple[Policy, int], Still] = OrderedDict()
         self._bytes = 0
+        self._took: dict[Policy, float] = {}
         self._true: tuple[Any, Any] | None = None
         self._lock = threading.Lock()
 
@@ -132,19 +135,28 @@ class Bench:
             start = perf_counter()
             codes = conversion.codes(index, self.material.frame)
             seconds = perf_counter() - start
-        made = Still(policy, index, codes, shown(codes, self.target), seconds)
+        made = Still(policy, index, codes, seen(codes, self.target.encoding), seconds)
         with self._lock:
+            self._took[policy] = seconds
             self._stills[policy, index] = made
             self._bytes += made.bytes
-            while self._bytes > _KEPT_BYTES and len(self._stills) > 1:
+            while self._bytes > KEPT_BYTES and len(self._stills) > 1:
                 self._bytes -= self._stills.popitem(last=False)[1].bytes
         return made
+
+    def soon(self, policy: Policy) -> bool:
+        """Return whether a whole picture is likely there as soon as one notices: judged by how long others were converted."""
+        with self._lock:
+            alike = [seconds for each, seconds in self._took.items() if _slow(each) == _slow(policy)]
+            return min(alike, default=_SOON) < _SOON
 
     def coarse(self, policy: Policy, index: int) -> Still | None:
         """Return a quick picture of a few of the samples, by the nearest quick methods; None where it would not help.
 
         Raises what `still` raises.
         """
+        if self.soon(policy):
+            return None
         raster = self.target.raster
         by = _COARSE_BY
         if raster.height < _COARSE_FROM or raster.width % by or raster.height % by or policy.fit == "same":
@@ -154,10 +166,9 @@ class Bench:
         target = SignalFormat(
             small, self.target.moments if interlaced else self.target.rate, encoding=self.target.encoding
         )
-        quick = {part: method for part, slow, method in _QUICKER if getattr(policy, part) == slow}
-        conversion = Conversion(self.source, target, policy.model_copy(update=quick))
+        conversion = Conversion(self.source, target, _quick(policy))
         codes = conversion.codes(2 * index if interlaced else index, self.material.frame)
-        pixels = shown(codes, target).repeat(by, axis=0).repeat(by, axis=1)
+        pixels = seen(codes, target.encoding).repeat(by, axis=0).repeat(by, axis=1)
         return Still(policy, index, (), pixels, 0.0, coarse=True)
 
     def kept(self, policy: Policy, index: int) -> Still | None:
@@ -242,7 +253,10 @@ class Bench:
             return still.seconds
         start = perf_counter()
         conversion.codes(still.index, self.material.frame)
-        return min(still.seconds, perf_counter() - start)
+        seconds = min(still.seconds, perf_counter() - start)
+        with self._lock:
+            self._took[still.policy] = seconds
+        return seconds
 
     def cost(self, still: Still, seconds: float | None = None) -> Figure:
         """Return how long the conversion takes on this machine, and what share of real time that is."""
@@ -285,6 +299,16 @@ class Bench:
             Figure("outside the gamut", f"{100 * out.gamut:.2g} %", out.gamut, "", "Of the picture: colours the target's primaries cannot make."),
             Figure("clipped", f"{100 * out.clipped:.2g} %", out.clipped, "", "Of the picture: light beyond the target's white."),
         ]  # fmt: skip
+
+
+def _slow(policy: Policy) -> tuple[bool, ...]:
+    """Return which of a policy's methods take many times as long as others."""
+    return policy.scan == "compensated", policy.retime == "compensated", policy.rounding == "diffuse"
+
+
+def _quick(policy: Policy) -> Policy:
+    """Return a policy whose slow methods are the nearest quick ones."""
+    return policy.model_copy(update={part: method for part, slow, method in _QUICKER if getattr(policy, part) == slow})
 
 
 def colour_error(rgb: Planes, source: SignalFormat, target: SignalFormat, policy: Policy) -> Any:
@@ -360,25 +384,6 @@ def luma_of(codes: Planes, fmt: SignalFormat) -> Any:
 def luma_of_rgb(rgb: Planes, fmt: SignalFormat) -> Any:
     """Return luma (h, w), 0 to 1, of R′, G′, B′, by the matrix of a format."""
     return ycbcr_of(rgb, "bt709" if fmt.encoding.matrix == "rgb" else fmt.encoding.matrix)[0]
-
-
-def shown(codes: Planes, fmt: SignalFormat) -> Shown:
-    """Return codes as R′G′B′ to look at (h, w, 3), as they are coded: HDR is not converted."""
-    planes, encoding = planes_of_codes(codes, fmt.encoding), fmt.encoding
-    if encoding.matrix == "rgb":
-        rgb = planes
-    else:  # chroma samples are shown as they are, each over the luma samples it stands for
-        height, width = planes[0].shape
-        across, down = CHROMA_STEPS[encoding.sampling]
-        wide = [plane.repeat(down, axis=0).repeat(across, axis=1)[:height, :width] for plane in planes[1:]]
-        rgb = rgb_of((planes[0], *wide), encoding.matrix)
-    result = np.empty((*rgb[0].shape, 3), np.uint8)
-
-    def put(channel: int) -> None:
-        result[..., channel] = np.clip(rgb[channel] * np.float32(255) + np.float32(0.5), 0, 255)
-
-    at_once(put, range(3))
-    return result
 
 
 def difference(first: Shown, second: Shown, gain: float) -> Shown:

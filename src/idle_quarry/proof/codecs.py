@@ -26,8 +26,9 @@ from idle_quarry.path.registry import Codec, codecs
 from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
 from idle_quarry.picture.planes import Planes, codes_of_planes, planes_of_codes
+from idle_quarry.picture.seen import seen
 from idle_quarry.places import memory_folder
-from idle_quarry.proof.bench import difference, shown
+from idle_quarry.proof.bench import difference
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 
@@ -180,7 +181,7 @@ def through(
                 after = _all(back, planes)
             quality = _quality(generation, codes, after, fmt)
             qualities.append(quality)
-            loss = Loss(quality.worst, shown(codes[quality.worst], fmt), shown(after[quality.worst], fmt))
+            loss = Loss(quality.worst, *(seen(each[quality.worst], fmt.encoding) for each in (codes, after)))
     result = CodecResult(
         codec.id, material.name, material.key, format_words(fmt), len(codes), size * 8 / seconds / 1e6, mbps(codec, fmt),
         *speeds, tuple(qualities), machine(), datetime.now(UTC).isoformat(timespec="seconds"),

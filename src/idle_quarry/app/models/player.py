@@ -1,4 +1,7 @@
-"""Playing what is on the bench: a short loop, the first time as it is made, then from memory; and how fast it is."""
+"""Playing what is on the bench: a short loop, made ahead as far as it must be to go on in time, then from memory.
+
+Where making takes far longer than playing, nobody waits for it: the first time round shows each picture as it is there.
+"""
 
 from __future__ import annotations
 
@@ -7,16 +10,21 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
+from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.path.policies import Policy
-from idle_quarry.proof.bench import Bench
+from idle_quarry.proof.bench import KEPT_BYTES
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.bench import Pictures
 
 SPEEDS = {"real time": 1.0, "half": 0.5, "a quarter": 0.25, "a tenth": 0.1}
 #: Seconds of programme that are played over and over; what fits the memory, if less.
-_LOOP_SECONDS, _LOOP_BYTES = 2.0, 160_000_000
+_LOOP_SECONDS = 2.0
+#: Below this share of the speed asked for, pictures are shown as they are made the first time round.
+_HOPELESS = 0.3
+_SLOWED = 1.5
+#: So many pictures are made before it is judged how long the rest take; what took fewer seconds was there before.
+_TRIED, _KEPT = 4, 0.002
 
 
 class Player(QObject):
@@ -35,7 +43,12 @@ class Player(QObject):
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self._next)
         self._first = self._from = self._count = 0
+        self._there = 0  #: pictures of the loop that are made
+        self._each = 0.0  #: seconds one takes
+        self._begun = self._waits = False
+        self._ticket: Ticket | None = None
         self._times: list[float] = []
+        pictures.methods_changed.connect(self._made_anew)
 
     def toggle(self) -> None:
         """Play a loop from here, or stop."""
@@ -49,20 +62,22 @@ class Player(QObject):
         pictures, bench = self._pictures, self._pictures.bench
         if bench is None or not pictures.methods:
             return
-        self.playing = True
+        self.playing, self.text = True, ""
         raster = bench.target.raster
         each = raster.width * raster.height * 7 * len(pictures.methods)  # 8-bit R′G′B′ and codes of 4:2:2
-        self._count = max(2, min(int(_LOOP_SECONDS * bench.target.rate), _LOOP_BYTES // each, pictures.last + 1))
+        self._count = max(2, min(int(_LOOP_SECONDS * bench.target.rate), KEPT_BYTES // each, pictures.last + 1))
         self._first = min(pictures.index, max(0, pictures.last + 1 - self._count))
         self._from = pictures.index - self._first
         self.shown, self._times = 0, []
         self.changed.emit()
-        self._make()
+        self._make_ahead()
 
     def stop(self) -> None:
         if self.playing:
             self.playing = False
             self._timer.stop()
+            if self._ticket is not None:
+                self._ticket.cancel()
             self.changed.emit()
 
     def play_at(self, speed: float) -> None:
@@ -70,23 +85,52 @@ class Player(QObject):
         self.speed = speed
         self._times = []
 
-    def _make(self) -> None:
-        pictures, bench = self._pictures, self._pictures.bench
-        assert bench is not None
-        index = self._first + (self._from + self.shown) % self._count
-        policies = pictures.policies()
-        if all(bench.kept(policy, index) for policy in policies):
-            self._made(bench)
-        else:
-            pictures.desk.workers.start(
-                lambda _ticket: _all_made(bench, policies, index), lambda _none: self._made(bench), self._failed
-            )
+    def _made_anew(self) -> None:
+        """Make the loop of other methods, from the picture that is shown."""
+        if self.playing:
+            self.stop()
+            self.start()
 
-    def _made(self, bench: Bench) -> None:
-        if not self.playing or bench is not self._pictures.bench:
+    def _make_ahead(self) -> None:
+        """Have the loop's pictures made, in the order in which they are shown."""
+        bench, policies = self._pictures.bench, self._pictures.policies()
+        assert bench is not None
+        order = [self._index(n) for n in range(self._count)]
+        self._there, self._each, self._begun, self._waits = 0, 0.0, False, False
+
+        def work(ticket: Ticket) -> None:
+            for index in order:
+                if ticket.cancelled:
+                    return
+                start = monotonic()
+                for policy in policies:
+                    bench.still(policy, index)
+                ticket.give(monotonic() - start)
+
+        self._ticket = self._pictures.desk.workers.start(work, lambda _none: None, self._failed, gave=self._one_made)
+
+    def _index(self, number: int) -> int:
+        return self._first + (self._from + number) % self._count
+
+    def _one_made(self, seconds: float) -> None:
+        if not self.playing:
             return
-        wait = self._times[-1] + self._interval() - monotonic() if self._times else 0.0
-        self._timer.start(max(0, round(1000 * wait)))
+        self._there += 1
+        if seconds > _KEPT:
+            self._each = 0.7 * self._each + 0.3 * seconds if self._each else seconds
+        if self._begun:
+            if self._waits:
+                self._next()
+            return
+        # making slows down while pictures are drawn
+        to_make, to_play = _SLOWED * (self._count - self._there) * self._each, self._count * self._interval()
+        hopeless = self._interval() < _HOPELESS * self._each
+        if (to_make <= to_play or hopeless) and self._there >= min(_TRIED, self._count):
+            self._begun = True
+            self._next()
+        else:
+            self.text = f"converting ahead, {self._there} of {self._count}"
+            self._pictures.pictures_changed.emit()
 
     def _interval(self) -> float:
         bench = self._pictures.bench
@@ -96,8 +140,11 @@ class Player(QObject):
     def _next(self) -> None:
         if not self.playing:
             return
+        self._waits = self.shown >= self._there < self._count
+        if self._waits:
+            return  # what makes it says when it is there
         pictures = self._pictures
-        pictures.index = self._first + (self._from + self.shown) % self._count
+        pictures.index = self._index(self.shown)
         self.shown += 1
         self._times = [*self._times[-24:], monotonic()]
         if len(self._times) > 1:
@@ -109,13 +156,9 @@ class Player(QObject):
                 state = f"{got / wanted:.2f} × the speed asked for{first}"
             self.text = f"{got:.1f} of {wanted:.4g} pictures a second, {state}; a loop of {self._count}"
         pictures.pictures_changed.emit()
-        self._make()
+        wait = self._times[-1] + self._interval() - monotonic()
+        self._timer.start(max(0, round(1000 * wait)))
 
     def _failed(self, error: QuarryError) -> None:
         self.stop()
         self._pictures.desk.refuse(error)
-
-
-def _all_made(bench: Bench, policies: list[Policy], index: int) -> None:
-    for policy in policies:
-        bench.still(policy, index)

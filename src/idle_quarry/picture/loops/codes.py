@@ -60,3 +60,36 @@ def valued(first: int, last: int, codes: NDArray[Any], table: Samples, out: Samp
         for x in range(codes.shape[1]):
             code = np.int64(codes[y, x])
             out[y, x] = table[code if code < most else most]
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath=True)
+def seen(
+    first: int, last: int, luma: NDArray[Any], cb: NDArray[Any], cr: NDArray[Any], gains: Samples, out: NDArray[np.uint8]
+) -> None:  # pragma: no cover  # fmt: skip
+    """Put rows `first` to `last` of codes as R′G′B′ of 8 bits into `out` (h, w, 3), each chroma sample over the luma it stands for.
+
+    `gains` are: black, what 8 bits are of a step of luma, of chroma for R′, G′ (of both), B′, and chroma's zero.
+    """
+    height, width = luma.shape
+    down, across = max(1, (height + len(cb) - 1) // len(cb)), max(1, (width + cb.shape[1] - 1) // cb.shape[1])
+    black, gain, to_red, green_cb, green_cr, to_blue, zero = gains
+    lowest, highest, half = np.float32(0), np.float32(255), np.float32(0.5)
+    wide = cb.shape[1] * across  # a line of an odd width is made a sample longer
+    red, green, blue = np.empty(wide, np.float32), np.empty(wide, np.float32), np.empty(wide, np.float32)
+    for row in range(first, last):
+        given, us, vs, made = luma[row], cb[row // down], cr[row // down], out[row]
+        for column in range(cb.shape[1]):
+            u, v = np.float32(us[column]) - zero, np.float32(vs[column]) - zero
+            for x in range(column * across, (column + 1) * across):
+                red[x], green[x], blue[x] = to_red * v + half, green_cb * u + green_cr * v + half, to_blue * u + half
+        for x in range(width):
+            y = (np.float32(given[x]) - black) * gain
+            red[x] = min(max(y + red[x], lowest), highest)
+            green[x] = min(max(y + green[x], lowest), highest)
+            blue[x] = min(max(y + blue[x], lowest), highest)
+        for x in range(width):
+            made[x, 0], made[x, 1], made[x, 2] = (
+                np.uint8(np.int32(red[x])),
+                np.uint8(np.int32(green[x])),
+                np.uint8(np.int32(blue[x])),
+            )
