@@ -10,7 +10,7 @@ from scipy.ndimage import gaussian_filter, map_coordinates, median_filter, unifo
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.loops import motion as loops
 from idle_quarry.picture.metrics import psnr_db
-from idle_quarry.picture.motion import along, averaged, between, motion, resized, spline, splined
+from idle_quarry.picture.motion import along, averaged, between, motion, resized, spans_of, spline, splined
 
 Picture = NDArray[np.float32]
 _INNER = (slice(24, -24), slice(24, -24))
@@ -94,11 +94,12 @@ def test_means_and_costs_are_scipys() -> None:
     a, b = rng.random((60, 90), np.float32), rng.random((60, 90), np.float32)
     down = median_filter(rng.integers(-4, 5, a.shape), 3).astype(np.int32)
     across = median_filter(rng.integers(-4, 5, a.shape), 3).astype(np.int32)
-    halves = np.rint(np.float32(0.5) * np.arange(-loops.MOST_STEPS, loops.MOST_STEPS + 1)).astype(np.int32)
-    made = np.empty(a.shape, np.float32)
+    spans = np.repeat(np.array([[0, 90]], np.int32), 60, axis=0)
+    spans[30:33], spans[40:52] = (20, 41), (60, 60)  # some columns of a few rows, and none of others
+    made = np.zeros(a.shape, np.float32)
     steps = np.array([1, -2, 0, 0], np.int32)
     for first, last in ((0, 25), (25, 60)):  # two strips are one picture
-        loops.costs(first, last, a, b, down, across, steps, halves, False, made, first)
+        loops.costs(first, last, a, b, down, across, steps, 0.5, False, spans, made, first)
     v, u = down + 1, across - 2
     y, x = np.mgrid[0:60, 0:90]
     half_v, half_u = np.rint(v / 2).astype(int), np.rint(u / 2).astype(int)
@@ -107,7 +108,20 @@ def test_means_and_costs_are_scipys() -> None:
         return np.asarray(picture[rows.clip(0, 59), columns.clip(0, 89)])
 
     apart = np.abs(at(a, y - half_v, x - half_u) - at(b, y + v - half_v, x + u - half_u))
-    np.testing.assert_allclose(made, uniform_filter(apart, 5), atol=1e-6)
+    asked = (np.arange(90) >= spans[:, :1]) & (np.arange(90) < spans[:, 1:])
+    np.testing.assert_allclose(made, np.where(asked, uniform_filter(apart, 5), 0), atol=1e-6)
+
+
+def test_only_what_is_asked_for_is_seen_along_vectors() -> None:
+    rng = np.random.default_rng(6)
+    picture, down, across = (rng.random((50, 80), np.float32) for _ in range(3))
+    where = np.zeros((50, 80), bool)
+    where[20, 30], where[40, 70:] = True, True
+    spans = spans_of(where.shape, where, 2)
+    assert spans[17, 0] >= spans[17, 1] and spans[18].tolist() == [28, 33] and spans[42].tolist() == [68, 80]
+    some, whole = splined(picture, down, across, 0.5, spans), splined(picture, down, across, 0.5)
+    asked = (np.arange(80) >= spans[:, :1]) & (np.arange(80) < spans[:, 1:])
+    np.testing.assert_array_equal(some, np.where(asked, whole, 0))
 
 
 def test_what_cannot_be_is_refused() -> None:

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.loops import fields as loops
-from idle_quarry.picture.motion import Motion, along, averaged, motion, resized, splined
+from idle_quarry.picture.motion import BLOCK, Motion, along, averaged, motion, resized, spans_of, splined
 from idle_quarry.picture.strips import by_rows
 
 Picture = NDArray[np.floating[Any]]
@@ -149,13 +149,14 @@ def _compensated(moments: Sequence[Planes], at: int, order: str) -> Planes:
     parity = _parity(at, order)
     found = motion(moments[at - 1][0], moments[at + 1][0])
     lines = moments[at][0]
+    still = 1 - _moving([moment[0] for moment in moments], at)  # the lines themselves are better there
+    spans = spans_of(still.shape, still < 1, BLOCK // 2)  # and a block is looked at
     for number, plane in enumerate(whole):
         before, after = moments[at - 1][number], moments[at + 1][number]
         fitted = found if before.shape == lines.shape else resized(found, before.shape)
-        made = along(before, after, fitted)
+        made = along(before, after, fitted, spans if number == 0 else spans_of(before.shape, fitted.doubt < 1))
         if number == 0:
-            unsure = np.maximum(_strange(made, lines, parity), _uneven(moments, at, found))
-            still = 1 - _moving([moment[0] for moment in moments], at)  # the lines themselves are better there
+            unsure = np.maximum(_strange(made, lines, parity), _uneven(moments, at, found, spans))
             fitted = found = replace(found, doubt=np.maximum(np.maximum(found.doubt, unsure), still))
         _filled(plane, parity, made, fitted.doubt)
     return whole
@@ -171,7 +172,7 @@ def _strange(made: Picture, field: Picture, parity: int) -> Picture:
     return np.asarray(np.clip((np.abs(averaged(apart)) - _STRANGE) / _STRANGE, 0, 1), np.float32)
 
 
-def _uneven(moments: Sequence[Planes], at: int, found: Motion) -> Picture | float:
+def _uneven(moments: Sequence[Planes], at: int, found: Motion, spans: NDArray[Any]) -> Picture | float:
     """Return how little this field goes on with the motion around it, 0…1, (h/2, w); 0 at the ends, where none can tell.
 
     Fields before and after may agree with one another although this one, between them, was elsewhere: an unsteady hand.
@@ -179,7 +180,7 @@ def _uneven(moments: Sequence[Planes], at: int, found: Motion) -> Picture | floa
     """
     own = moments[at][0]
     apart = [
-        averaged(np.abs(splined(moments[at + 2 * side][0], found.down, found.across, side) - own))
+        averaged(np.abs(splined(moments[at + 2 * side][0], found.down, found.across, side, spans) - own))
         for side in (-1, 1)
         if 0 <= at + 2 * side < len(moments)
     ]

@@ -8,12 +8,11 @@ steps around what it was given and at what its neighbours found, by the mean abs
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import median_filter
+from scipy.ndimage import maximum_filter1d, median_filter, minimum_filter1d
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.loops import motion as loops
@@ -24,7 +23,7 @@ Steps = NDArray[Any]
 _T = TypeVar("_T", bound=np.generic)
 
 #: Block over which differences are averaged, samples of each level.
-_BLOCK = 5
+BLOCK = 5
 #: Levels are halved until a picture has no more than so many lines or columns.
 _COARSEST = 72
 #: Steps in each direction that the coarsest level searches.
@@ -76,10 +75,13 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5) -> Motion:
     return Motion(phase, *parts, np.asarray(doubt, np.float32))
 
 
-def along(earlier: Samples, later: Samples, found: Motion) -> Samples:
-    """Return the picture (h, w) between two, each moved along `found` by a cubic spline, mixed by nearness in time."""
+def along(earlier: Samples, later: Samples, found: Motion, spans: Steps | None = None) -> Samples:
+    """Return the picture (h, w) between two, each moved along `found` by a cubic spline, mixed by nearness in time.
+
+    Where `spans` do not ask for it, it is 0.
+    """
     sides = ((earlier, -found.phase), (later, 1 - found.phase))
-    first, second = (splined(picture, found.down, found.across, share) for picture, share in sides)
+    first, second = (splined(picture, found.down, found.across, share, spans) for picture, share in sides)
     return np.asarray((1 - found.phase) * first + found.phase * second, np.float32)
 
 
@@ -90,15 +92,34 @@ def between(earlier: Samples, later: Samples, found: Motion) -> Samples:
     return np.asarray(made + found.doubt * (mixed - made), np.float32)
 
 
-def splined(picture: Samples, down: Samples, across: Samples, share: float) -> Samples:
-    """Return `picture` (h, w) as seen `share` of the vectors away, by a cubic spline through its samples; edges go on."""
+def splined(picture: Samples, down: Samples, across: Samples, share: float, spans: Steps | None = None) -> Samples:
+    """Return `picture` (h, w) as seen `share` of the vectors away, by a cubic spline through its samples; edges go on.
+
+    Where `spans` do not ask for it, it is 0.
+    """
     if share == 0:
         return picture
     coefficients = spline(picture)
     given = [np.ascontiguousarray(each, np.float32) for each in (down, across)]
-    made = np.empty(picture.shape, np.float32)
-    by_rows(len(made), lambda first, last: loops.splined(first, last, coefficients, *given, share, made))
+    made: Samples = np.zeros(picture.shape, np.float32)
+    asked = spans_of(picture.shape) if spans is None else spans
+    by_rows(len(made), lambda first, last: loops.splined(first, last, coefficients, *given, share, asked, made))
     return made
+
+
+def spans_of(shape: tuple[int, ...], where: NDArray[np.bool_] | None = None, more: int = 0) -> Steps:
+    """Return from which column to which (rows, 2) each row has something, and `more` rows and columns around; all without `where`."""
+    spans = np.empty((shape[0], 2), np.int32)
+    spans[:, 0], spans[:, 1] = 0, shape[1]
+    if where is None:
+        return spans
+    some = where.any(axis=1)
+    left = np.where(some, where.argmax(axis=1), shape[1])
+    right = np.where(some, shape[1] - where[:, ::-1].argmax(axis=1), 0)
+    spans[:, 0] = np.maximum(minimum_filter1d(left, 2 * more + 1) - more, 0)
+    spans[:, 1] = np.where(maximum_filter1d(right, 2 * more + 1) > 0, maximum_filter1d(right, 2 * more + 1) + more, 0)
+    np.minimum(spans[:, 1], shape[1], out=spans[:, 1])
+    return spans
 
 
 def spline(picture: Samples) -> Samples:
@@ -141,18 +162,12 @@ def _grown(field: NDArray[_T], shape: tuple[int, ...]) -> NDArray[_T]:
     return np.asarray(np.pad(grown, pad, mode="edge")[: shape[0], : shape[1]])
 
 
-@lru_cache(maxsize=64)
-def _halves(phase: float) -> Steps:
-    """Return how far the earlier picture's end of each vector lies from its middle, by the vector's length."""
-    steps = np.arange(-loops.MOST_STEPS, loops.MOST_STEPS + 1)
-    return np.asarray(np.rint(np.float32(phase) * steps), np.int32)
-
-
 def _cost(a: Samples, b: Samples, down: Steps, across: Steps, phase: float, by: tuple[int, int] = (0, 0)) -> Samples:
     """Return the mean squared difference of blocks along whole-sample vectors, moved `by` steps down and across."""
     made = np.empty(a.shape, np.float32)
-    steps, halves = np.array([*by, 0, 0], np.int32), _halves(phase)
-    by_rows(len(a), lambda first, last: loops.costs(first, last, a, b, down, across, steps, halves, True, made, first))
+    steps, everywhere = np.array([*by, 0, 0], np.int32), spans_of(a.shape)
+    how = a, b, down, across, steps, phase, True, everywhere, made
+    by_rows(len(a), lambda first, last: loops.costs(first, last, *how, first))
     return made
 
 
@@ -170,12 +185,12 @@ def _searched(a: Samples, b: Samples, phase: float) -> tuple[Steps, Steps]:
     how = edge, steps, lengths, phase, _CALM, _COARSE_BLOCK // 2, best, down, across
     by_rows(shape[0], lambda first, last: loops.searched(first, last, *wide, *how))
     # a place that moves unlike all around it is more often a chance likeness than a small thing
-    return median_filter(down, _BLOCK), median_filter(across, _BLOCK)
+    return median_filter(down, BLOCK), median_filter(across, BLOCK)
 
 
 #: Where neighbours' vectors are taken from, and the steps around a vector: down, across, rows, columns.
 _NEIGHBOURS = np.array(
-    [(0, 0, by, 0) for by in (-2 * _BLOCK, 2 * _BLOCK)] + [(0, 0, 0, by) for by in (-2 * _BLOCK, 2 * _BLOCK)], np.int32
+    [(0, 0, by, 0) for by in (-2 * BLOCK, 2 * BLOCK)] + [(0, 0, 0, by) for by in (-2 * BLOCK, 2 * BLOCK)], np.int32
 )
 _AROUND = np.array(
     [(y, x, 0, 0) for y, x in ((0, -1), (0, 1), (-1, 0), (1, 0), (-1, -1), (-1, 1), (1, -1), (1, 1))], np.int32
@@ -184,13 +199,13 @@ _AROUND = np.array(
 
 def _refined(a: Samples, b: Samples, down: Steps, across: Steps, phase: float) -> tuple[Steps, Steps]:
     """Return vectors bettered by what neighbours found, and by one step in each direction."""
-    best, halves = np.empty(a.shape, np.float32), _halves(phase)
+    best = np.empty(a.shape, np.float32)
     made = np.empty_like(down), np.empty_like(across)
 
     def look(field: tuple[Steps, Steps], tried: Steps, fresh: bool) -> None:
         by_rows(
             len(a),
-            lambda first, last: loops.bettered(first, last, a, b, *field, tried, halves, _CALM, fresh, best, *made),
+            lambda first, last: loops.bettered(first, last, a, b, *field, tried, phase, _CALM, fresh, best, *made),
         )
 
     look((np.ascontiguousarray(down), np.ascontiguousarray(across)), _NEIGHBOURS, True)

@@ -14,7 +14,7 @@ from typing import TypeVar
 _A = TypeVar("_A")
 _B = TypeVar("_B")
 _inside = threading.local()
-_CORES = os.cpu_count() or 1
+_CORES = len(os.sched_getaffinity(0))
 #: mallopt's M_MMAP_THRESHOLD and M_TRIM_THRESHOLD (malloc.h), and what they are set to: as much as glibc takes, and half a GB.
 _KEPT = ((-3, 32 << 20), (-1, 512 << 20))
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from time import monotonic
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from idle_quarry.app.models.bench_figures import BenchFigures
 from idle_quarry.app.models.method_taking import MethodTaking
@@ -28,6 +29,8 @@ if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
 
 MOST_PANES = 4
+#: A first picture that takes longer is one whose loops are being compiled.
+_LONG_MS = 2500
 _FIRST_CHART = "crawl"
 
 
@@ -78,8 +81,10 @@ class Pictures(QObject):
         self.player = Player(self)
         self.taking = MethodTaking(self)
         self.measured = BenchFigures(self)
+        self._converted = False  #: whether this run of the program has converted a picture
         self._coarse: dict[tuple[Policy, int], Still | None] = {}
         self._ticket: Ticket | None = None
+        self._asked: float | None = None  #: when the first picture was asked for; none once there is one
         desk.workers.at_rest.append(self._let_go)
 
     def _let_go(self) -> None:
@@ -244,6 +249,9 @@ class Pictures(QObject):
         bench, index = self.bench, self.index
         missing = [policy for policy in self.policies() if bench.kept(policy, index) is None]
         rough = [policy for policy in missing if (policy, index) not in self._coarse]
+        if missing and self._asked is None and not self._converted:
+            self._asked = monotonic()
+            QTimer.singleShot(_LONG_MS, self, self.pictures_changed.emit)
         if rough:
             policy = rough[0]
             self._ticket = self.desk.workers.start(
@@ -269,7 +277,8 @@ class Pictures(QObject):
         self._arrived(still)
 
     def _arrived(self, _still: object) -> None:
-        self._ticket, self.trouble = None, ""
+        self._ticket, self.trouble, self._asked = None, "", None
+        self._converted = True
         self.request()
 
     def _failed(self, error: QuarryError) -> None:
@@ -284,9 +293,14 @@ class Pictures(QObject):
         shown = []
         for method, policy in zip(self.methods, self.policies(), strict=True):
             still = self.bench.kept(policy, self.index)
-            note = "" if still else self.trouble or "converting …"
+            note = "" if still else self.trouble or self._converting()
             shown.append(Pane(parts()[self.part][method].label, still or self._coarse.get((policy, self.index)), note))
         return shown
+
+    def _converting(self) -> str:
+        if self._asked is None or monotonic() - self._asked < _LONG_MS / 1000:
+            return "converting …"
+        return "converting … the first time its loops are compiled, which takes longer"
 
     # -- time --------------------------------------------------------------------------------------------------
 

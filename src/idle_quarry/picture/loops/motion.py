@@ -28,100 +28,123 @@ def _mirrored(place: int, count: int) -> int:  # pragma: no cover
     return min(max(place, 0), count - 1)
 
 
-#: Vectors are looked up in a table of their halves, which has as many steps on each side.
-MOST_STEPS = 4096
-
-
 @_compiled
 def _apart(
-    row: int, a: Samples, b: Samples, down: Steps, across: Steps, by: Steps, halves: Steps, squared: bool, line: Samples
-) -> None:  # pragma: no cover
-    """Put how much the pictures differ along a row's vectors into `line`; `by` is (steps down, across, rows and columns from where
+    row: int, left: int, right: int, a: Samples, b: Samples, down: Steps, across: Steps, by: Steps, phase: float, squared: bool,
+    line: Samples,
+) -> None:  # pragma: no cover  # fmt: skip
+    """Put how much the pictures differ along a row's vectors into `line`, from column `left` to `right`; `by` is (steps down, across, rows and columns from where
     the vectors are taken). A vector is whole, its middle perhaps not: both ends move by whole samples that add up to it."""
     height, width = a.shape
-    low, right, here, zero = np.int32(height - 1), np.int32(width - 1), np.int32(row), np.int32(0)
-    more_v, more_u, shift, middle = np.int32(by[0]), np.int32(by[1]), np.int32(by[3]), np.int32(MOST_STEPS)
+    low, end, here, zero = np.int32(height - 1), np.int32(width - 1), np.int32(row), np.int32(0)
+    more_v, more_u, shift, share = np.int32(by[0]), np.int32(by[1]), np.int32(by[3]), np.float32(phase)
     from_row = (row - by[2]) % height
     vs, us = down[from_row], across[from_row]
     flat_a, flat_b, wide = a.ravel(), b.ravel(), np.int32(width)
-    for x in range(wide):
+    for x in range(np.int32(left), np.int32(right)):
         column = np.int32(x - shift)
-        column = np.int32(column + wide) if column < zero else np.int32(column - wide) if column > right else column
+        column = np.int32(column + wide) if column < zero else np.int32(column - wide) if column > end else column
         v, u = np.int32(vs[column] + more_v), np.int32(us[column] + more_u)
-        half_v, half_u = halves[np.uint32(v + middle)], halves[np.uint32(u + middle)]
-        y1, x1 = min(max(np.int32(here - half_v), zero), low), min(max(np.int32(x - half_u), zero), right)
-        y2, x2 = min(max(np.int32(here + v - half_v), zero), low), min(max(np.int32(x + u - half_u), zero), right)
+        half_v, half_u = np.int32(np.rint(share * np.float32(v))), np.int32(np.rint(share * np.float32(u)))
+        y1, x1 = min(max(np.int32(here - half_v), zero), low), min(max(np.int32(x - half_u), zero), end)
+        y2, x2 = min(max(np.int32(here + v - half_v), zero), low), min(max(np.int32(x + u - half_u), zero), end)
         value = flat_a[np.uint32(y1 * wide + x1)] - flat_b[np.uint32(y2 * wide + x2)]
         line[x] = value * value if squared else abs(value)
 
 
 @_compiled
-def _plain_sums(line: Samples, out: Samples) -> None:  # pragma: no cover
-    """Put the sum of each place and two neighbours on each side into `out`."""
+def _plain_sums(line: Samples, out: Samples, left: int, right: int) -> None:  # pragma: no cover
+    """Put the sum of each place and two neighbours on each side into `out`, from column `left` to `right`."""
     width = len(line)
-    made = out[2 : width - 2]
+    first, last = max(left, 2), min(right, width - 2)
+    made = out[first:last]
     one, two, three, four, five = (
-        line[0 : width - 4],
-        line[1 : width - 3],
-        line[2 : width - 2],
-        line[3 : width - 1],
-        line[4:width],
+        line[first - 2 : last - 2],
+        line[first - 1 : last - 1],
+        line[first:last],
+        line[first + 1 : last + 1],
+        line[first + 2 : last + 2],
     )
-    for x in range(width - 4):
+    for x in range(last - first):
         made[x] = one[x] + two[x] + three[x] + four[x] + five[x]
     for n in range(4):
         x = n if n < 2 else width - 4 + n
-        total = np.float32(0)
-        for k in range(-2, 3):
-            total += line[_mirrored(x + k, width)]
-        out[x] = total
+        if left <= x < right:
+            total = np.float32(0)
+            for k in range(-2, 3):
+                total += line[_mirrored(x + k, width)]
+            out[x] = total
 
 
 @_compiled
 def costs(
-    first: int, last: int, a: Samples, b: Samples, down: Steps, across: Steps, by: Steps, halves: Steps, squared: bool, out: Samples,
-    out_first: int,
+    first: int, last: int, a: Samples, b: Samples, down: Steps, across: Steps, by: Steps, phase: float, squared: bool, spans: Steps,
+    out: Samples, out_first: int,
 ) -> None:  # pragma: no cover  # fmt: skip
-    """Put the cost of each place's block of rows `first` to `last` along its vectors into `out`, from `out_first` on."""
-    height, width = a.shape
+    """Put the cost of each place's block of rows `first` to `last` along its vectors into `out`, from `out_first` on.
+
+    `spans` are the columns of each row of `out` that are asked for.
+    """
+    width = a.shape[1]
     line = np.empty(width, np.float32)
     sums = np.empty((5, width), np.float32)
-    for n in range(4):
-        _apart(_mirrored(first - 2 + n, height), a, b, down, across, by, halves, squared, line)
-        _plain_sums(line, sums[n])
+    wanted = np.empty((last - first + 4, 2), np.int32)  # of each row that some block takes part in
+    for n in range(len(wanted)):
+        wanted[n, 0], wanted[n, 1] = width, 0
+        for k in range(max(0, n - 4), min(n + 1, last - first)):
+            if spans[out_first + k, 0] < spans[out_first + k, 1]:
+                wanted[n, 0] = min(wanted[n, 0], spans[out_first + k, 0])
+                wanted[n, 1] = max(wanted[n, 1], spans[out_first + k, 1])
+    height = a.shape[0]
     share = np.float32(1 / 25)
-    for row in range(first, last):
-        _apart(_mirrored(row + 2, height), a, b, down, across, by, halves, squared, line)
-        _plain_sums(line, sums[(row - first + 4) % 5])
-        made = out[out_first + row - first]
-        s0, s1, s2, s3, s4 = sums[0], sums[1], sums[2], sums[3], sums[4]
-        for x in range(width):
-            made[x] = (s0[x] + s1[x] + s2[x] + s3[x] + s4[x]) * share
+    for n in range(len(wanted)):
+        left, right = wanted[n, 0], wanted[n, 1]
+        if left < right:
+            row = _mirrored(first - 2 + n, height)
+            _apart(row, max(0, left - 2), min(width, right + 2), a, b, down, across, by, phase, squared, line)
+            _plain_sums(line, sums[n % 5], left, right)
+        if n >= 4:
+            at = out_first + n - 4
+            made = out[at]
+            s0, s1, s2, s3, s4 = sums[0], sums[1], sums[2], sums[3], sums[4]
+            for x in range(spans[at, 0], spans[at, 1]):
+                made[x] = (s0[x] + s1[x] + s2[x] + s3[x] + s4[x]) * share
 
 
 @_compiled
 def bettered(
-    first: int, last: int, a: Samples, b: Samples, down: Steps, across: Steps, tried: Steps, halves: Steps, calm: float, fresh: bool,
+    first: int, last: int, a: Samples, b: Samples, down: Steps, across: Steps, tried: Steps, phase: float, calm: float, fresh: bool,
     best: Samples, own_down: Steps, own_across: Steps,
 ) -> None:  # pragma: no cover  # fmt: skip
     """Keep for each place of rows `first` to `last` what costs least: its own vector, or one of those `tried` makes of the field's.
 
-    With `fresh`, `best` is first what the field's own vectors cost.
+    With `fresh`, `best` is first what the field's own vectors cost. What costs no more than `calm` cannot be bettered: rows are
+    tried between the first and the last column that costs more.
     """
     height, width = a.shape
     cost = np.empty((last - first, width), np.float32)
+    spans = np.empty((last - first, 2), np.int32)
     if fresh:
         by = np.zeros(4, np.int32)
-        costs(first, last, a, b, down, across, by, halves, False, cost, 0)
+        spans[:, 0], spans[:, 1] = 0, width
+        costs(first, last, a, b, down, across, by, phase, False, spans, cost, 0)
         best[first:last] = cost
         own_down[first:last], own_across[first:last] = down[first:last], across[first:last]
+    least = np.float32(calm)
     for n in range(len(tried)):
         by = tried[n]
-        costs(first, last, a, b, down, across, by, halves, False, cost, 0)
+        for row in range(first, last):
+            left, right, given = 0, width, best[row]
+            while left < right and given[left] <= least:
+                left += 1
+            while right > left and given[right - 1] <= least:
+                right -= 1
+            spans[row - first, 0], spans[row - first, 1] = left, right
+        costs(first, last, a, b, down, across, by, phase, False, spans, cost, 0)
         for row in range(first, last):
             from_row = (row - by[2]) % height
-            for x in range(width):
-                value = cost[row - first, x] + np.float32(calm)
+            for x in range(spans[row - first, 0], spans[row - first, 1]):
+                value = cost[row - first, x] + least
                 if value < best[row, x]:
                     best[row, x] = value
                     column = (x - by[3]) % width
@@ -188,10 +211,10 @@ def averaged(first: int, last: int, values: Samples, out: Samples) -> None:  # p
     height, width = values.shape
     sums = np.empty((5, width), np.float32)
     for n in range(4):
-        _plain_sums(values[_mirrored(first - 2 + n, height)], sums[n])
+        _plain_sums(values[_mirrored(first - 2 + n, height)], sums[n], 0, width)
     share = np.float32(1 / 25)
     for row in range(first, last):
-        _plain_sums(values[_mirrored(row + 2, height)], sums[(row - first + 4) % 5])
+        _plain_sums(values[_mirrored(row + 2, height)], sums[(row - first + 4) % 5], 0, width)
         made = out[row]
         s0, s1, s2, s3, s4 = sums[0], sums[1], sums[2], sums[3], sums[4]
         for x in range(width):
@@ -288,14 +311,21 @@ def spline_across(first: int, last: int, out: Samples) -> None:  # pragma: no co
 
 @_compiled
 def splined(
-    first: int, last: int, coefficients: Samples, down: Samples, across: Samples, share: float, out: Samples
+    first: int,
+    last: int,
+    coefficients: Samples,
+    down: Samples,
+    across: Samples,
+    share: float,
+    spans: Steps,
+    out: Samples,
 ) -> None:  # pragma: no cover
-    """Put a picture as seen `share` of the vectors away into `out`, by its coefficients (h + 4, w + 4)."""
+    """Put a picture as seen `share` of the vectors away into `out`, by its coefficients (h + 4, w + 4), where `spans` ask for it."""
     height, width = out.shape
     part = np.float32(share)
     sixth = np.float32(1 / 6)
     for row in range(first, last):
-        for column in range(width):
+        for column in range(spans[row, 0], spans[row, 1]):
             y = min(max(np.float32(row) + part * down[row, column], np.float32(0)), np.float32(height - 1))
             x = min(max(np.float32(column) + part * across[row, column], np.float32(0)), np.float32(width - 1))
             top, left = np.int32(y), np.int32(x)
