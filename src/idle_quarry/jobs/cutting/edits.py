@@ -1,0 +1,364 @@
+"""Edits: functions from a timeline to a timeline. What an edit does not touch is equal afterwards, so undo is the old value.
+
+Two ways to make room or leave it: *over* changes what lies there and moves nothing; *in* moves all that follows, on every track,
+so that picture and sound stay in step. Items that belong together are moved, trimmed, split and taken away together.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
+from fractions import Fraction
+from itertools import count, pairwise
+
+from idle_quarry.errors import NotPossible
+from idle_quarry.jobs.cutting.timeline import Item, Marker, Timeline, Track, Transition
+
+#: A piece to be laid on a track: the track's id, and the item, whose `at` counts from where it is laid.
+Piece = tuple[str, Item]
+
+
+def add(timeline: Timeline, pieces: Sequence[Piece]) -> Timeline:
+    """Return the timeline with pieces after all that is on their tracks, together."""
+    at = max((timeline.track(ident).end for ident, _ in pieces), default=0)
+    return lay_over(timeline, at, pieces)
+
+
+def lay_over(timeline: Timeline, at: int, pieces: Sequence[Piece]) -> Timeline:
+    """Return the timeline with pieces laid from frame `at` on, in place of what lies there; links hold among the pieces."""
+    changed, numbers = timeline, _Numbers(timeline)
+    links: dict[int, int] = {}
+    for ident, item in pieces:
+        first = at + item.at
+        cleared = _cleared(changed.track(ident), first, first + item.length, timeline.rate, numbers)
+        if item.link is not None and item.link not in links:
+            links[item.link] = numbers.new()
+        taken = item.ident < 1 or item.ident in changed
+        laid = replace(
+            item,
+            at=first,
+            ident=numbers.new() if taken else item.ident,
+            link=links.get(item.link) if item.link else None,
+        )
+        changed = changed.with_tracks({ident: _with(cleared, (laid,))})
+    return changed
+
+
+def put_in(timeline: Timeline, at: int, pieces: Sequence[Piece]) -> Timeline:
+    """Return the timeline with pieces laid from frame `at` on, all that follows on every track moved behind them."""
+    room = max((item.at + item.length for _, item in pieces), default=0)
+    return lay_over(opened(timeline, at, room), at, pieces)
+
+
+def opened(timeline: Timeline, at: int, length: int) -> Timeline:
+    """Return the timeline with `length` frames of nothing at frame `at`; what covers it is split."""
+    cut = split(timeline, at)
+    moved = {track.ident: _moved(track, at, length) for track in cut.tracks}
+    return replace(cut.with_tracks(moved), markers=_marks_moved(cut.markers, at, length))
+
+
+def lift(timeline: Timeline, first: int, last: int, tracks: Iterable[str] | None = None) -> Timeline:
+    """Return the timeline with nothing from frame `first` to `last` (half open) on some tracks, or on all; nothing moves."""
+    chosen = set(tracks) if tracks is not None else {track.ident for track in timeline.tracks}
+    numbers = _Numbers(timeline)
+    changed = {
+        track.ident: _cleared(track, first, last, timeline.rate, numbers)
+        for track in timeline.tracks
+        if track.ident in chosen
+    }
+    return timeline.with_tracks(changed)
+
+
+def take_out(timeline: Timeline, first: int, last: int) -> Timeline:
+    """Return the timeline without its frames `first` to `last` (half open): what follows closes up, on every track."""
+    lifted = lift(timeline, first, last)
+    moved = {track.ident: _moved(track, last, first - last) for track in lifted.tracks}
+    marks = tuple(mark for mark in timeline.markers if not first <= mark.at < last)
+    return replace(lifted.with_tracks(moved), markers=_marks_moved(marks, last, first - last))
+
+
+def remove(timeline: Timeline, idents: Iterable[int]) -> Timeline:
+    """Return the timeline without these items and those that belong to them; nothing moves."""
+    gone = {each for ident in idents for each in timeline.linked(ident)}
+    return _each(timeline, lambda item: None if item.ident in gone else item)
+
+
+def split(timeline: Timeline, at: int, tracks: Iterable[str] | None = None) -> Timeline:
+    """Return the timeline with a cut at frame `at` on some tracks, or on all; on both sides what belonged together still does."""
+    chosen = set(tracks) if tracks is not None else {track.ident for track in timeline.tracks}
+    numbers = _Numbers(timeline)
+    changed = {}
+    for track in timeline.tracks:
+        item = track.over(at)
+        if track.ident not in chosen or item is None or item.at == at:
+            continue
+        halves = item.part(item.at, at, timeline.rate), numbers.later(item.part(at, item.end, timeline.rate))
+        items = tuple(each for old in track.items for each in (halves if old is item else (old,)))
+        changed[track.ident] = _tidy(replace(track, items=items))
+    return timeline.with_tracks(changed)
+
+
+def trim(timeline: Timeline, ident: int, edge: str, by: int, *, follow: bool = False) -> Timeline:
+    """Return the timeline with an item's "start" or "end" moved by frames, and those of what belongs to it.
+
+    With `follow` all that comes behind moves too, on every track, and the item stays where it began; without, nothing else moves
+    and the edge stops at its neighbours. Raises `NotPossible` where no frame would be left, or the media has no more.
+    """
+    if edge not in ("start", "end"):
+        raise NotPossible("an item has a start and an end", subject=edge)
+    together = {each: timeline.item(each) for each in timeline.linked(ident)}
+    longer = by if edge == "end" else -by
+    for track, item in together.values():
+        _check_trim(track, item, edge, by, timeline.rate, follow=follow)
+    if not follow:
+        return _each(timeline, lambda item: _trimmed(item, edge, by, timeline.rate) if item.ident in together else item)
+    behind = timeline.item(ident)[1].end
+    changed = {}
+    for track in timeline.tracks:
+        own = next((item for lane, item in together.values() if lane is track), None)
+        moved = _moved(track, own.end if own is not None else behind, longer, own, edge, timeline.rate)
+        changed[track.ident] = moved
+    return replace(timeline.with_tracks(changed), markers=_marks_moved(timeline.markers, behind, longer))
+
+
+def slip(timeline: Timeline, ident: int, by: int) -> Timeline:
+    """Return the timeline with an item, and what belongs to it, showing media `by` frames of the timeline later, where it lies.
+
+    Raises `NotPossible` where the media has no such frames.
+    """
+    together = timeline.linked(ident)
+
+    def slipped(item: Item) -> Item:
+        if item.ident not in together or item.media is None:
+            return item
+        moved = replace(item, begins=item.begins + by * item.media.rate / timeline.rate)
+        _check_media(moved, timeline.rate)
+        return moved
+
+    return _each(timeline, slipped)
+
+
+def move(timeline: Timeline, ident: int, to: int, track: str | None = None, *, follow: bool = False) -> Timeline:
+    """Return the timeline with an item at frame `to`, perhaps on another track of its kind, and what belongs to it as far along.
+
+    It is laid over what lies there, or put in with `follow`. Raises `NotPossible` before the start or on a track of another kind.
+    """
+    own_track, own = timeline.item(ident)
+    there = timeline.track(track) if track is not None else own_track
+    if there.kind != own_track.kind:
+        raise NotPossible(f"{there.name} is a track of {there.kind}", subject=own.name)
+    together = timeline.linked(ident)
+    by = to - own.at
+    pieces = []
+    for each in together:
+        lane, item = timeline.item(each)
+        if item.at + by < 0:
+            raise NotPossible("nothing lies before the start", subject=item.name)
+        pieces.append((there.ident if each == ident else lane.ident, item))
+    begin = min(item.at for _, item in pieces)
+    laid = [(lane, replace(item, at=item.at - begin)) for lane, item in pieces]
+    bare = remove(timeline, [ident])
+    if not follow:
+        return lay_over(bare, begin + by, laid)
+    length = max(item.at + item.length for _, item in laid)
+    closed = take_out(bare, begin, begin + length) if _empty(bare, begin, begin + length) else bare
+    at = begin + by
+    if closed is not bare and at >= begin + length:
+        at -= length  # what was in front of it has closed up
+    elif closed is not bare and at > begin:
+        at = begin
+    return put_in(closed, at, laid)
+
+
+def taken(timeline: Timeline, idents: Iterable[int]) -> list[Piece]:
+    """Return items, with those that belong to them, as pieces to be laid elsewhere, the first at 0; no ident of this timeline's."""
+    chosen = sorted({each for ident in idents for each in timeline.linked(ident)})
+    found = [timeline.item(ident) for ident in chosen]
+    begin = min((item.at for _, item in found), default=0)
+    return [(track.ident, replace(item, at=item.at - begin, ident=0)) for track, item in found]
+
+
+def link(timeline: Timeline, idents: Iterable[int]) -> Timeline:
+    """Return the timeline with items that belong together from now on."""
+    chosen, number = set(idents), timeline.next_ident
+    return _each(timeline, lambda item: replace(item, link=number) if item.ident in chosen else item)
+
+
+def unlink(timeline: Timeline, ident: int) -> Timeline:
+    """Return the timeline with an item, and those that belong to it, each for itself."""
+    chosen = timeline.linked(ident)
+    return _each(timeline, lambda item: replace(item, link=None) if item.ident in chosen else item)
+
+
+def switched(timeline: Timeline, idents: Iterable[int], on: bool) -> Timeline:
+    """Return the timeline with items that are played, or are not."""
+    chosen = set(idents)
+    return _each(timeline, lambda item: replace(item, enabled=on) if item.ident in chosen else item)
+
+
+def told(timeline: Timeline, ident: int, **words: str) -> Timeline:
+    """Return the timeline with another `name`, `note` or `colour` of an item."""
+    return _each(timeline, lambda item: replace(item, **words) if item.ident == ident else item)  # type: ignore[arg-type]
+
+
+def placed(timeline: Timeline, ident: int, place: tuple[Fraction, Fraction] | None) -> Timeline:
+    """Return the timeline with an item's picture shifted within its canvas, or where the template's fit puts it."""
+    return _each(timeline, lambda item: replace(item, place=place) if item.ident == ident else item)
+
+
+def marked(timeline: Timeline, mark: Marker) -> Timeline:
+    """Return the timeline with a mark; one at the same frame goes."""
+    kept = [each for each in timeline.markers if each.at != mark.at]
+    return replace(timeline, markers=tuple(sorted([*kept, mark], key=lambda each: each.at)))
+
+
+def unmarked(timeline: Timeline, at: int) -> Timeline:
+    """Return the timeline without the mark at a frame."""
+    return replace(timeline, markers=tuple(mark for mark in timeline.markers if mark.at != at))
+
+
+# -- on one track -----------------------------------------------------------------------------------------------------
+
+
+def _each(timeline: Timeline, change: Callable[[Item], Item | None]) -> Timeline:
+    """Return the timeline with each item as `change` has it, or without it; tracks on which all are the same stay themselves."""
+    changed = {}
+    for track in timeline.tracks:
+        made = [change(item) for item in track.items]
+        if any(new is not old for new, old in zip(made, track.items, strict=True)):
+            items = sorted((item for item in made if item is not None), key=lambda item: item.at)
+            changed[track.ident] = _tidy(replace(track, items=tuple(items)))
+    return timeline.with_tracks(changed)
+
+
+class _Numbers:
+    """Numbers that no item has: for the later halves of what one edit divides, which belong together as the whole did."""
+
+    def __init__(self, timeline: Timeline) -> None:
+        self._next = count(timeline.next_ident)
+        self._links: dict[int, int] = {}
+
+    def new(self) -> int:
+        return next(self._next)
+
+    def later(self, half: Item) -> Item:
+        if half.link is not None and half.link not in self._links:
+            self._links[half.link] = self.new()
+        return replace(half, ident=self.new(), link=self._links[half.link] if half.link is not None else None)
+
+
+def _with(track: Track, items: tuple[Item, ...]) -> Track:
+    return _tidy(replace(track, items=tuple(sorted((*track.items, *items), key=lambda item: item.at))))
+
+
+def _cleared(track: Track, first: int, last: int, rate: Fraction, numbers: _Numbers) -> Track:
+    """Return a track with nothing from `first` to `last`; an item that reaches beyond both becomes two."""
+    touched = {item.ident for item in track.between(first, last)}
+    if not touched:
+        return track
+    items: list[Item] = []
+    for item in track.items:
+        if item.ident not in touched:
+            items.append(item)
+            continue
+        if item.at < first:
+            items.append(item.part(item.at, first, rate))
+        if item.end > last:
+            rest = item.part(last, item.end, rate)
+            items.append(numbers.later(rest) if item.at < first else rest)
+    return _tidy(replace(track, items=tuple(items)))
+
+
+def _moved(
+    track: Track, at: int, by: int, own: Item | None = None, edge: str = "end", rate: Fraction = Fraction(1)
+) -> Track:
+    """Return a track whose items and changes from frame `at` on lie `by` frames later; `own` is made so much longer in its place."""
+    if by == 0 or (own is None and track.end <= at):
+        return track
+    items = []
+    for item in track.items:
+        if own is not None and item.ident == own.ident:
+            items.append(_in_place(item, edge, by if edge == "end" else -by, rate))
+        else:
+            items.append(replace(item, at=item.at + by) if item.at >= at else item)
+    changes = tuple(replace(each, at=each.at + by) if each.at >= at else each for each in track.transitions)
+    for before, after in pairwise(items):
+        if after.at < before.end:
+            raise NotPossible(
+                f"on {track.name} {after.name} would meet {before.name}",
+                remedy="trim without moving what follows, or take that part out on every track",
+            )
+    return _tidy(replace(track, items=tuple(items), transitions=changes))
+
+
+def _marks_moved(marks: tuple[Marker, ...], at: int, by: int) -> tuple[Marker, ...]:
+    return tuple(replace(mark, at=mark.at + by) if mark.at >= at else mark for mark in marks)
+
+
+def _tidy(track: Track) -> Track:
+    """Return a track without the changes whose cut is gone, or whose items are too short for them now."""
+    if not track.transitions:
+        return track
+    kept = tuple(each for each in track.transitions if _holds(track, each))
+    return track if len(kept) == len(track.transitions) else replace(track, transitions=kept)
+
+
+def _holds(track: Track, change: Transition) -> bool:
+    before = track.over(change.at - 1) if change.at else None
+    after = track.over(change.at)
+    if before is not None and before.end != change.at:
+        return False
+    if after is not None and after.at != change.at:
+        return False
+    enough = (before is None or before.length >= change.before) and (after is None or after.length >= change.after)
+    return (before is not None or after is not None) and enough
+
+
+# -- trimming ---------------------------------------------------------------------------------------------------------
+
+
+def _check_trim(track: Track, item: Item, edge: str, by: int, rate: Fraction, *, follow: bool) -> None:
+    longer = by if edge == "end" else -by
+    if item.length + longer < 1:
+        raise NotPossible("no frame would be left", subject=item.name, remedy="take it out instead")
+    if not follow:
+        first, last = (item.at, item.end + by) if edge == "end" else (item.at + by, item.end)
+        if first < 0:
+            raise NotPossible("nothing lies before the start", subject=item.name)
+        if any(other.ident != item.ident for other in track.between(first, last)):
+            raise NotPossible(
+                "its neighbour begins there", subject=item.name, remedy="trim that first, or let what follows move"
+            )
+    _check_media(_in_place(item, edge, by, rate), rate)
+
+
+def _check_media(item: Item, rate: Fraction) -> None:
+    media = item.media
+    if media is None or media.frames is None or item.length < 1:
+        return
+    one, other = item.shows(item.at, rate), item.shows(item.end - 1, rate)
+    if min(one, other) < media.first or max(one, other) >= media.first + media.frames:
+        raise NotPossible(
+            f"{media.name} has no more: its frames are {media.timecode(media.first)} to "
+            f"{media.timecode(media.first + media.frames - 1)}",
+            subject=item.name,
+        )
+
+
+def _trimmed(item: Item, edge: str, by: int, rate: Fraction) -> Item:
+    """Return an item whose edge lies `by` frames later, where it is on the timeline."""
+    made = _in_place(item, edge, by, rate)
+    return made if edge == "end" else replace(made, at=item.at + by)
+
+
+def _in_place(item: Item, edge: str, by: int, rate: Fraction) -> Item:
+    """Return an item with `by` frames more at its end, or fewer at its start, beginning where it began."""
+    if edge == "end":
+        marks = tuple(mark for mark in item.markers if mark.at < item.length + by)
+        return replace(item, length=item.length + by, markers=marks)
+    marks = tuple(replace(mark, at=mark.at - by) for mark in item.markers if mark.at >= by)
+    return replace(item, length=item.length - by, begins=item.shows(item.at + by, rate), markers=marks)
+
+
+def _empty(timeline: Timeline, first: int, last: int) -> bool:
+    return not any(track.between(first, last) for track in timeline.tracks)
