@@ -98,7 +98,9 @@ class Item:
         return self.begins + (frame - self.at) * self.step(rate)
 
     def step(self, rate: Fraction) -> Fraction:
-        """Return how many frames of the media pass in one of a timeline of `rate`."""
+        """Return how many frames of the media, or of the timeline within, pass in one of a timeline of `rate`."""
+        if self.kind == NESTED:
+            return self.speed
         return self.speed * self.media.rate / rate if self.media is not None else Fraction(0)
 
     def part(self, first: int, last: int, rate: Fraction) -> Item:

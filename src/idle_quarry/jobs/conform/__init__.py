@@ -1,0 +1,1 @@
+"""Lists of cuts from elsewhere: read, held against the template, matched with the clips there are, and whether what lacks matters."""

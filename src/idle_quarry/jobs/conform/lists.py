@@ -1,0 +1,143 @@
+"""The door to lists of cuts: OpenTimelineIO, CMX 3600, AAF and plain tables, each as a timeline, with what it says of its count.
+
+Lists come from elsewhere: they are small or refused, what they name is not opened, and what cannot be read is one sentence.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import io
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import opentimelineio as otio
+
+from idle_quarry.errors import MediaError, NotUnderstood, QuarryError
+from idle_quarry.jobs.conform.edl import read_edl
+from idle_quarry.jobs.conform.table import read_table
+from idle_quarry.jobs.cutting.otio_values import from_otio
+from idle_quarry.jobs.cutting.timeline import Timeline
+from idle_quarry.jobs.timelines import KEY
+from idle_quarry.signal.timecode import can_drop
+
+#: Endings of lists, and what they are.
+KINDS = {".otio": "otio", ".edl": "edl", ".aaf": "aaf", ".csv": "table", ".tsv": "table", ".txt": "table"}
+#: Bytes a list has at the most.
+_MOST = {"otio": 64_000_000, "edl": 16_000_000, "aaf": 256_000_000, "table": 16_000_000}
+
+
+@dataclass(frozen=True)
+class CutList:
+    """A list read: its kind, its timeline, and what it says itself of its count (None where it says nothing)."""
+
+    path: Path
+    kind: str
+    timeline: Timeline
+    rate: Fraction | None
+    drop: bool | None
+    start: bool  #: whether it says where it starts
+    lost: tuple[str, ...] = ()
+
+
+def read_list(path: Path, otherwise: Fraction) -> CutList:
+    """Return the list in a file; where it says no rate it is counted at `otherwise`, or the least that its numbers can be of.
+
+    Raises `MediaError` where the file cannot be read, and `NotUnderstood` where it is no list, naming the line where there are lines.
+    """
+    kind = KINDS.get(path.suffix.casefold())
+    if kind is None:
+        raise NotUnderstood("not a list of cuts", subject=path.name, remedy=f"give one of {', '.join(KINDS)}")
+    try:
+        size = path.stat().st_size
+        if not path.is_file():
+            raise MediaError("not a file", subject=str(path))
+        if size > _MOST[kind]:
+            raise NotUnderstood(
+                f"larger than {_MOST[kind] // 1_000_000} MB", subject=path.name, remedy="give a list, not its media"
+            )
+        data = path.read_bytes() if kind != "aaf" else b""
+    except OSError as error:
+        raise MediaError(f"cannot be read ({error.strerror})", subject=str(path)) from error
+    try:
+        if kind == "edl":
+            read = read_edl(_text(data), otherwise)
+            return CutList(path, kind, read.timeline, read.rate, read.drop, True, read.lost)
+        if kind == "table":
+            return CutList(path, kind, read_table(_text(data), otherwise), None, None, False)
+        return _foreign(path, kind, data, otherwise)
+    except QuarryError as error:
+        told = f"{error.subject}: {error.what}" if error.subject else error.what
+        raise NotUnderstood(told, subject=path.name, remedy=error.remedy) from error
+
+
+def _text(data: bytes) -> str:
+    for encoding in ("utf-8-sig", "cp1252", "latin-1"):
+        try:
+            return data.decode(encoding)
+        except UnicodeDecodeError:
+            continue
+    raise NotUnderstood("not text")
+
+
+def _foreign(path: Path, kind: str, data: bytes, otherwise: Fraction) -> CutList:
+    """Return what OpenTimelineIO or its adapter makes of a file."""
+    try:
+        if kind == "otio":
+            given = otio.adapters.read_from_string(data.decode(), "otio_json")
+        else:
+            with contextlib.redirect_stdout(io.StringIO()):  # the adapter prints what it does not find
+                given = otio.adapters.read_from_file(str(path), adapter_name="AAF")
+    except Exception as error:  # adapters raise whatever their libraries do
+        raise NotUnderstood(
+            f"cannot be read ({str(error).splitlines()[0][:120] if str(error) else type(error).__name__})"
+        ) from error
+    found, more = _first_timeline(given)
+    try:
+        timeline = from_otio(found, otherwise)
+    except (TypeError, ValueError, AttributeError, RuntimeError, OverflowError) as error:
+        raise NotUnderstood(f"is damaged ({str(error)[:120]})") from error
+    lost = [f"{more} further timelines in the file are not read"] if more else []
+    lost += _what_is_lost(timeline)
+    own = found.metadata.get(KEY)
+    start = found.global_start_time
+    drop = bool(own["drop_frame"]) if own is not None and "drop_frame" in own else None
+    rate = None if start is None and own is None and not timeline.end else timeline.rate
+    return CutList(
+        path, kind, timeline, rate, drop if can_drop(timeline.rate) else None, start is not None, tuple(lost)
+    )
+
+
+def _first_timeline(given: Any) -> tuple[otio.schema.Timeline, int]:
+    if isinstance(given, otio.schema.Timeline):
+        return given, 0
+    inside = [each for each in given if isinstance(each, otio.schema.Timeline)] if hasattr(given, "__iter__") else []
+    if inside:
+        return inside[0], len(inside) - 1
+    made = otio.schema.Timeline(name=getattr(given, "name", ""))
+    if isinstance(given, otio.schema.Stack):
+        made.tracks = given
+    elif isinstance(given, otio.schema.Track):
+        made.tracks.append(given)
+    else:
+        raise NotUnderstood(f"holds no timeline, but {type(given).__name__}")
+    return made, 0
+
+
+def _what_is_lost(timeline: Timeline) -> list[str]:
+    """Return what stays in the file and is not made here."""
+    found = []
+    for track, item in timeline.items:
+        where = f"{track.name} at {timeline.timecode(item.at)}, {item.name}"
+        if item.kind == "nested":
+            found.append(f"{where}: a timeline within the timeline is kept whole, and not opened")
+        if item.effects:
+            found.append(f"{where}: {', '.join(item.effects)} kept, and not made here")
+    for track in timeline.tracks:
+        found += [
+            f"{track.name} at {timeline.timecode(each.at)}: {each.kind or 'a transition'} kept, and its shape not made here"
+            for each in track.transitions
+            if each.kind != "SMPTE_Dissolve"
+        ]
+    return found

@@ -1,0 +1,423 @@
+"""Timelines to and from OpenTimelineIO: nothing of ours is lost, and what others wrote is kept and written back.
+
+OpenTimelineIO's times are pairs of doubles; what must be exact (rates, places between frames, speeds) stands beside them in the
+metadata as "n/d". Foreign metadata, effects and references that are not understood go through as they came.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+from dataclasses import replace
+from fractions import Fraction
+from typing import Any
+
+import opentimelineio as otio
+
+from idle_quarry.errors import NotUnderstood
+from idle_quarry.jobs.cutting.timeline import (
+    BARS,
+    BLACK,
+    CLIP,
+    GAP,
+    NESTED,
+    PICTURE,
+    SOUND,
+    TITLE,
+    Item,
+    Marker,
+    Media,
+    Timeline,
+    Track,
+    Transition,
+)  # fmt: skip
+from idle_quarry.jobs.timelines import KEY
+from idle_quarry.signal.rates import nearest_named_rate, rate_fraction_text
+from idle_quarry.signal.timecode import Timecode, can_drop
+
+#: Words in a generator's kind or a clip's name, and what it is then.
+_GENERATED = (
+    (("black",), BLACK),
+    (("bars", "matte", "color", "colour", "solid", "slug"), BARS),
+    (("title", "text", "caption"), TITLE),
+)
+_MOST_ITEMS = 200_000
+
+
+def to_otio(timeline: Timeline) -> otio.schema.Timeline:
+    """Return a timeline as OpenTimelineIO's."""
+    made = otio.schema.Timeline(name=timeline.name, global_start_time=_time(timeline.start.frames, timeline.rate))
+    _put(made.metadata, timeline.foreign)
+    own = dict(made.metadata.get(KEY, {}))
+    own |= {
+        "rate": rate_fraction_text(timeline.rate), "start": str(timeline.start), "drop_frame": timeline.start.drop,
+        "issued": timeline.next_ident - 1,
+    }  # fmt: skip
+    made.metadata[KEY] = own
+    made.tracks.markers.extend(_mark_to(mark, timeline.rate) for mark in timeline.markers)
+    for track in timeline.tracks:
+        made.tracks.append(_track_to(track, timeline.rate))
+    return made
+
+
+def _track_to(track: Track, rate: Fraction) -> otio.schema.Track:
+    kind = otio.schema.TrackKind.Video if track.kind == PICTURE else otio.schema.TrackKind.Audio
+    made = otio.schema.Track(name=track.name, kind=kind)
+    made.enabled = track.enabled
+    _put(made.metadata, track.foreign)
+    made.metadata[KEY] = {**dict(made.metadata.get(KEY, {})), "id": track.ident}
+    changes = {change.at: change for change in track.transitions}
+    at = 0
+    for item in track.items:
+        if item.at > at:
+            made.append(otio.schema.Gap(duration=_time(item.at - at, rate)))
+        if item.at in changes:
+            made.append(_change_to(changes[item.at], rate))
+        made.append(_item_to(item, rate))
+        at = item.end
+        if at in changes and (track.over(at) is None):
+            made.append(_change_to(changes[at], rate))
+    return made
+
+
+def _change_to(change: Transition, rate: Fraction) -> otio.schema.Transition:
+    made = otio.schema.Transition(
+        name=change.name, transition_type=change.kind, in_offset=_time(change.before, rate), out_offset=_time(change.after, rate),
+    )  # fmt: skip
+    _put(made.metadata, change.foreign)
+    return made
+
+
+def _item_to(item: Item, rate: Fraction) -> Any:
+    given = json.loads(item.foreign) if item.foreign else {}
+    own: dict[str, Any] = {"id": item.ident}
+    for key, value in (("link", item.link), ("note", item.note), ("colour", item.colour)):
+        if value:
+            own[key] = value
+    if item.place is not None:
+        own["place"] = [str(share) for share in item.place]
+    if item.kind == NESTED:
+        made = otio.adapters.read_from_string(given["nested"], "otio_json")
+        made.source_range = otio.opentime.TimeRange(_time(float(item.begins), rate), _time(item.length, rate))
+        made.metadata[KEY] = own | {"begins": str(item.begins)}
+        return made
+    length = _time(item.length, rate)
+    media_rate = item.media.rate if item.media is not None else rate
+    span = otio.opentime.TimeRange(_time(float(item.begins), media_rate), length)
+    made = (
+        otio.schema.Gap(source_range=span) if item.kind == GAP else otio.schema.Clip(name=item.name, source_range=span)
+    )
+    made.name, made.enabled = item.name, item.enabled
+    _put(made.metadata, json.dumps(given.get("metadata", {})))
+    if item.kind == CLIP:
+        own |= {"begins": str(item.begins), "speed": str(item.speed)}
+        made.media_reference = _media_to(item.media)
+        if item.speed == 0:
+            made.effects.append(otio.schema.FreezeFrame())
+        elif item.speed != 1:
+            made.effects.append(otio.schema.LinearTimeWarp(time_scalar=float(item.speed)))
+    elif item.kind != GAP:
+        raw = given.get("media")
+        made.media_reference = (
+            otio.adapters.read_from_string(raw, "otio_json")
+            if raw
+            else otio.schema.GeneratorReference(name=item.name, generator_kind=item.kind)
+        )
+        own["kind"] = item.kind
+    made.metadata[KEY] = own
+    made.effects.extend(otio.adapters.read_from_string(each, "otio_json") for each in given.get("effects", []))
+    made.markers.extend(_mark_to(mark, rate) for mark in item.markers)
+    return made
+
+
+def _media_to(media: Media | None) -> Any:
+    if media is None:
+        return otio.schema.MissingReference()
+    given = json.loads(media.foreign) if media.foreign else {}
+    available = (
+        otio.opentime.TimeRange(_time(media.first, media.rate), _time(media.frames, media.rate))
+        if media.frames is not None
+        else None
+    )
+    if given.get("raw"):
+        made = otio.adapters.read_from_string(given["raw"], "otio_json")
+    elif media.path is not None:
+        made = otio.schema.ExternalReference(target_url=media.path, available_range=available)
+    else:
+        made = otio.schema.MissingReference(available_range=available)
+    made.name = media.name
+    _put(made.metadata, json.dumps(given.get("metadata", {})))
+    own = {"rate": rate_fraction_text(media.rate), "first": media.first, "drop_frame": media.drop}
+    if media.tape is not None:
+        own["tape"] = media.tape
+    made.metadata[KEY] = own
+    return made
+
+
+def _mark_to(mark: Marker, rate: Fraction) -> otio.schema.Marker:
+    span = otio.opentime.TimeRange(_time(mark.at, rate), _time(mark.length, rate))
+    made = otio.schema.Marker(name=mark.name, marked_range=span, color=mark.colour or otio.schema.MarkerColor.GREEN)
+    made.comment = mark.text
+    _put(made.metadata, mark.foreign)
+    made.metadata[KEY] = {"colour": mark.colour}
+    return made
+
+
+def _time(frames: float, rate: Fraction) -> otio.opentime.RationalTime:
+    return otio.opentime.RationalTime(float(frames), float(rate))
+
+
+def _put(metadata: Any, foreign: str) -> None:
+    for key, value in (otio.core.deserialize_json_from_string(foreign) if foreign else {}).items():
+        metadata[key] = value
+
+
+# -- reading ----------------------------------------------------------------------------------------------------------
+
+
+def from_otio(given: otio.schema.Timeline, rate: Fraction | None = None) -> Timeline:
+    """Return OpenTimelineIO's timeline as a value, counted at its own rate, or at `rate` where it says none.
+
+    Positions and lengths that are no whole frames are rounded where each begins, so that no error adds up. Raises
+    `NotUnderstood` for times that are none, and for more items than a timeline can have.
+    """
+    own = _own(given.metadata)
+    counted = _rate_of(own.get("rate")) or _own_rate(given) or rate
+    if counted is None:
+        raise NotUnderstood("says no frame rate", subject=given.name or "the timeline")
+    start = given.global_start_time
+    first = _frames(start, counted) if start is not None else 0
+    drop = bool(own.get("drop_frame")) and can_drop(counted)
+    tracks, used = [], set[str]()
+    numbers = _Numbers(int(own.get("issued", 0)) if isinstance(own.get("issued"), int) else 0)
+    for number, track in enumerate(each for each in given.tracks if isinstance(each, otio.schema.Track)):
+        made = _track_from(track, counted, numbers)
+        ident = str(_own(track.metadata).get("id") or f"{made.kind}-{number + 1}")
+        while ident in used:
+            ident += "+"
+        used.add(ident)
+        tracks.append(replace(made, ident=ident))
+    marks = tuple(_mark_from(mark, counted) for mark in given.tracks.markers)
+    return Timeline(
+        given.name or "Timeline", counted, Timecode(first, counted, drop), tuple(tracks), marks,
+        _kept(given.metadata, ("rate", "start", "drop_frame", "issued")), numbers.issued,
+    )  # fmt: skip
+
+
+class _Numbers:
+    """The numbers items have in a file, each once, and new ones for those that have none."""
+
+    def __init__(self, issued: int) -> None:
+        self.issued = max(0, issued)
+        self._used: set[int] = set()
+
+    def of(self, own: dict[str, Any]) -> int:
+        wanted = own.get("id")
+        if isinstance(wanted, int) and 0 < wanted <= self.issued and wanted not in self._used:
+            number = wanted
+        else:
+            self.issued += 1
+            number = self.issued
+        if len(self._used) >= _MOST_ITEMS:
+            raise NotUnderstood(f"more than {_MOST_ITEMS} items", subject="the timeline")
+        self._used.add(number)
+        return number
+
+
+def _own_rate(given: otio.schema.Timeline) -> Fraction | None:
+    """Return the rate of a foreign timeline: of its start, else of the first length in it."""
+    if given.global_start_time is not None and given.global_start_time.rate > 1:
+        return _standard(given.global_start_time.rate)
+    for track in given.tracks:
+        for item in track if isinstance(track, otio.schema.Track) else []:
+            if not isinstance(item, otio.schema.Transition):
+                return _standard(item.duration().rate)
+    return None
+
+
+def _track_from(track: otio.schema.Track, rate: Fraction, numbers: _Numbers) -> Track:
+    items: list[Item] = []
+    changes: list[Transition] = []
+    elapsed = Fraction(0)  # in frames of the timeline, exact
+    for child in track:
+        at = round(elapsed)
+        if isinstance(child, otio.schema.Transition):
+            changes.append(
+                Transition(
+                    child.name or "",
+                    str(child.transition_type or ""),
+                    at,
+                    _frames(child.in_offset, rate),
+                    _frames(child.out_offset, rate),
+                    _kept(child.metadata, ()),
+                )
+            )
+            continue
+        elapsed += _exact(child.duration(), rate)
+        length = round(elapsed) - at
+        if length < 1 or (isinstance(child, otio.schema.Gap) and not _says(child)):
+            continue
+        items.append(_item_from(child, at, length, rate, numbers))
+    kind = PICTURE if track.kind != otio.schema.TrackKind.Audio else SOUND
+    return Track(
+        "", track.name or "", kind, tuple(items), tuple(changes), track.enabled, _kept(track.metadata, ("id",))
+    )
+
+
+def _says(gap: otio.schema.Gap) -> bool:
+    return bool(gap.metadata or gap.markers or gap.effects)
+
+
+def _item_from(child: Any, at: int, length: int, rate: Fraction, numbers: _Numbers) -> Item:
+    own = _own(child.metadata)
+    kind, media, foreign = _kind_of(child), None, dict[str, Any]()
+    begins, speed, effects = Fraction(0), Fraction(1), []
+    span = child.source_range
+    if kind == NESTED:
+        inside = child.deepcopy()
+        inside.metadata.pop(KEY, None)
+        inside.source_range = None
+        foreign["nested"] = otio.adapters.write_to_string(inside, "otio_json")
+        begins = _said(own.get("begins"), _exact(span.start_time, rate) if span is not None else Fraction(0))
+    else:
+        plain = _plain(child.metadata)
+        if plain:
+            foreign["metadata"] = plain
+        kept = []
+        for effect in child.effects:
+            if isinstance(effect, otio.schema.FreezeFrame):
+                speed = Fraction(0)
+            elif isinstance(effect, otio.schema.LinearTimeWarp):
+                speed *= Fraction(effect.time_scalar).limit_denominator(100_000)
+            else:
+                kept.append(otio.adapters.write_to_string(effect, "otio_json"))
+                effects.append(str(effect.effect_name or effect.name or effect.schema_name()))
+        if kept:
+            foreign["effects"] = kept
+    if kind == CLIP:
+        media = _media_from(child, span, rate)
+        begins = _exact(span.start_time, media.rate) if span is not None else Fraction(media.first)
+        begins, speed = _said(own.get("begins"), begins), _said(own.get("speed"), speed)
+    elif kind in (TITLE, BLACK, BARS):
+        foreign["media"] = otio.adapters.write_to_string(child.media_reference, "otio_json")
+    place = own.get("place")
+    link = own.get("link")
+    return Item(
+        numbers.of(own), child.name or "", at, length, kind, media, begins, speed, bool(getattr(child, "enabled", True)),
+        link if isinstance(link, int) and link > 0 else None, str(own.get("note", "")), str(own.get("colour", "")),
+        (_said(place[0], Fraction(0)), _said(place[1], Fraction(0))) if isinstance(place, list) and len(place) == 2 else None,
+        tuple(_mark_from(mark, rate) for mark in child.markers), tuple(effects), json.dumps(foreign) if foreign else "",
+    )  # fmt: skip
+
+
+def _kind_of(child: Any) -> str:
+    if isinstance(child, otio.schema.Gap):
+        return GAP
+    if not isinstance(child, otio.schema.Clip):
+        return NESTED
+    own = str(_own(child.metadata).get("kind", ""))
+    if own in (TITLE, BLACK, BARS):
+        return own
+    reference = child.media_reference
+    if isinstance(reference, otio.schema.GeneratorReference):
+        words = f"{reference.generator_kind} {reference.name} {child.name}".casefold()
+        return next((kind for marks, kind in _GENERATED if any(mark in words for mark in marks)), TITLE)
+    return CLIP
+
+
+def _media_from(clip: otio.schema.Clip, span: Any, rate: Fraction) -> Media:
+    reference = clip.media_reference
+    own = _own(reference.metadata) if reference is not None else {}
+    available = reference.available_range if reference is not None else None
+    shown = (available or span).start_time.rate if (available or span) is not None else 0.0
+    media_rate = _rate_of(own.get("rate")) or (_standard(shown) if shown > 1 else rate)
+    path = tape = None
+    foreign: dict[str, Any] = {}
+    if isinstance(reference, otio.schema.ExternalReference):
+        path = reference.target_url or None
+    elif reference is not None and not isinstance(reference, otio.schema.MissingReference):
+        foreign["raw"] = otio.adapters.write_to_string(reference, "otio_json")
+    if reference is not None:
+        plain = _plain(reference.metadata)
+        if plain:
+            foreign["metadata"] = plain
+    listed = clip.metadata.get("cmx_3600")
+    if isinstance(own.get("tape"), str):
+        tape = own["tape"]
+    elif listed is not None and listed.get("reel"):
+        tape = str(listed["reel"])
+    first = own.get("first")
+    if not isinstance(first, int):
+        first = _frames(available.start_time, media_rate) if available is not None else 0
+    frames = _frames(available.duration, media_rate) if available is not None else None
+    name = (reference.name if reference is not None else "") or clip.name or "clip"
+    drop = bool(own.get("drop_frame")) and can_drop(media_rate)
+    return Media(name, media_rate, path, tape, first, frames, drop, json.dumps(foreign) if foreign else "")
+
+
+def _mark_from(mark: otio.schema.Marker, rate: Fraction) -> Marker:
+    span = mark.marked_range
+    colour = _own(mark.metadata).get("colour", mark.color)
+    return Marker(
+        _frames(span.start_time, rate), mark.name or "", mark.comment or "", str(colour or ""),
+        max(1, _frames(span.duration, rate)), _kept(mark.metadata, ("colour",)),
+    )  # fmt: skip
+
+
+def _standard(rate: float) -> Fraction:
+    """Return the standard rate that is meant by a double, or the nearest fraction."""
+    if not math.isfinite(rate) or not 0 < rate < 100_000:
+        raise NotUnderstood("not a frame rate", subject=str(rate))
+    exact = Fraction(rate)
+    return nearest_named_rate(exact) or exact.limit_denominator(1001)
+
+
+def _exact(time: otio.opentime.RationalTime, rate: Fraction) -> Fraction:
+    """Return a time in frames of a rate."""
+    if not (math.isfinite(time.value) and math.isfinite(time.rate)) or time.rate <= 0 or abs(time.value) > 1e12:
+        raise NotUnderstood("not a time", subject=str(time))
+    value = Fraction(time.value)
+    if time.rate == float(rate):
+        return value
+    return value * rate / _standard(time.rate)
+
+
+def _frames(time: otio.opentime.RationalTime, rate: Fraction) -> int:
+    return round(_exact(time, rate))
+
+
+def _rate_of(text: object) -> Fraction | None:
+    value = _said(text, Fraction(0))
+    return value if 0 < value < 100_000 else None
+
+
+def _said(text: object, otherwise: Fraction) -> Fraction:
+    """Return the exact fraction that stands in a file, or what its doubles say."""
+    if isinstance(text, str) and len(text) < 60:
+        try:
+            return Fraction(text)
+        except (ValueError, ZeroDivisionError):
+            return otherwise
+    return otherwise
+
+
+def _plain(metadata: Any) -> dict[str, Any]:
+    """Return all that others wrote, in OpenTimelineIO's own JSON: times and regions among it stay what they are."""
+    found: dict[str, Any] = json.loads(otio.core.serialize_json_to_string(metadata))
+    found.pop(KEY, None)
+    return found
+
+
+def _own(metadata: Any) -> dict[str, Any]:
+    """Return what we wrote."""
+    found = json.loads(otio.core.serialize_json_to_string(metadata)).get(KEY) if KEY in metadata else None
+    return found if isinstance(found, dict) else {}
+
+
+def _kept(metadata: Any, own: tuple[str, ...]) -> str:
+    """Return all that stands in metadata but for those keys of ours which the value itself holds, as JSON."""
+    plain = _plain(metadata)
+    rest = {key: value for key, value in _own(metadata).items() if key not in own}
+    if rest:
+        plain[KEY] = rest
+    return json.dumps(plain) if plain else ""
