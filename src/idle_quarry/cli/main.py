@@ -196,6 +196,14 @@ def _parser() -> argparse.ArgumentParser:
     each.add_argument("file", metavar="FILE")
     each.add_argument("--template", required=True, metavar="NAME")
     each.add_argument("--source", required=True, metavar="ID", help="whose conversion it is: a source's id or name")
+    cuts = add(commands, "cuts", "lists of cuts from elsewhere").add_subparsers(
+        dest="action", parser_class=_Parser, metavar="ACTION", required=True
+    )
+    each = add(cuts, "read", "a list against a template, its events matched with the clips there are")
+    each.add_argument("file", metavar="FILE", help="OpenTimelineIO, CMX 3600, AAF, or a table of clips (CSV)")
+    each.add_argument("--template", required=True, metavar="NAME")
+    each.add_argument("--media", action="append", default=[], metavar="FOLDER", help="where clips are looked for")
+    each.add_argument("--report", metavar="FILE", help="also write the report: .pdf, .html, .csv or .json")
     job = add(commands, "job", "jobs").add_subparsers(
         dest="action", parser_class=_Parser, metavar="ACTION", required=True
     )
@@ -238,6 +246,10 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
             from idle_quarry.cli import line
 
             modules = [line]
+        if options.command == "cuts":
+            from idle_quarry.cli import cutting
+
+            modules = [cutting]
         if options.command == "convert":
             from idle_quarry.cli import converting
 

@@ -4,24 +4,17 @@ from __future__ import annotations
 
 import csv
 import io
-import json
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
 import jinja2
 
-from idle_quarry.begun import noted
-from idle_quarry.errors import MediaError, NotUnderstood
-from idle_quarry.files import written_whole
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.words import active_text, fields_text, measured_lines, moments_text
+from idle_quarry.paper import WritePdf, write_paper
 from idle_quarry.signal.words import format_words
-
-#: Writes HTML as a PDF file.
-WritePdf = Callable[[str, Path], None]
-SUFFIXES = (".pdf", ".html", ".csv", ".json")
 
 
 @dataclass(frozen=True)
@@ -50,32 +43,14 @@ def totals(clips: Sequence[Clip]) -> list[Total]:
 
 
 def write_report(path: Path, clips: Sequence[Clip], write_pdf: WritePdf, against: str = "") -> None:
-    """Write the report in the form that the suffix of `path` names, whole or not at all.
-
-    Raises `NotUnderstood` for another suffix and `MediaError` where it cannot be written.
-    """
-    suffix = path.suffix.lower()
-    if suffix not in SUFFIXES:
-        raise NotUnderstood("a report is " + ", ".join(SUFFIXES), subject=path.name, remedy="name it so")
-    try:
-        if suffix == ".pdf":
-            with noted("paper", path) as beside:
-                try:
-                    write_pdf(as_html(clips, against), beside)
-                    beside.replace(path)
-                finally:
-                    beside.unlink(missing_ok=True)
-        elif suffix == ".html":
-            written_whole(path, as_html(clips, against).encode())
-        elif suffix == ".csv":
-            written_whole(path, as_csv(clips).encode())
-        else:
-            document = [clip.to_json() for clip in clips]
-            written_whole(path, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
-    except OSError as error:
-        raise MediaError(
-            f"the report could not be written ({error.strerror})", subject=str(path), remedy="choose another place"
-        ) from error
+    """Write the report in the form that the suffix of `path` names, whole or not at all. Raises what `write_paper` raises."""
+    write_paper(
+        path,
+        lambda: as_html(clips, against),
+        lambda: as_csv(clips),
+        lambda: [clip.to_json() for clip in clips],
+        write_pdf,
+    )
 
 
 def as_html(clips: Sequence[Clip], against: str = "") -> str:

@@ -28,6 +28,8 @@ from idle_quarry.signal.rates import counting_base, rate_text
 from idle_quarry.signal.timecode import Timecode
 
 _NTSC = Fraction(30000, 1001)
+#: Characters of a tape's name that a list holds.
+CMX_TAPE = 8
 _MOST_LINES, _MOST_EVENTS = 400_000, 50_000
 _NUMBER = re.compile(r"\d{1,6}[A-Za-z]?", re.ASCII)
 _FRAMES = re.compile(r"\b\d{2}:\d{2}:\d{2}[:;.](\d{2})\b", re.ASCII)
@@ -153,9 +155,9 @@ def _count(text: str, line: int, rate: Fraction, drop: bool) -> int:
 def _comment(line: str, event: Event, number: int, rate: Fraction, drop: bool, lost: list[str]) -> None:
     speed = _SPEED.match(line)
     if speed is not None:
-        event.speed = Fraction(speed[2]) / Fraction(round(rate))
+        event.speed = _simplest(Fraction(speed[2]), rate)
         return
-    body = line.lstrip("*").strip()
+    body = line.lstrip("* ").strip()
     upper = body.upper()
     if upper.startswith("FREEZE FRAME"):
         event.freeze = True
@@ -175,6 +177,13 @@ def _comment(line: str, event: Event, number: int, rate: Fraction, drop: bool, l
         lost.append(
             f"line {number}: the delay of a split edit is not kept apart; its two events are read as they stand"
         )
+
+
+def _simplest(frames: Fraction, rate: Fraction) -> Fraction:
+    """Return a speed told in frames a second: of the rate, or of the whole number people call it by, whichever makes it simpler."""
+    told = [frames / each for each in (Fraction(round(rate)), rate)]
+    simple = [each.limit_denominator(1000) for each in told]
+    return min(zip(simple, told, strict=True), key=lambda pair: abs(pair[0] - pair[1]))[0]
 
 
 def _timeline(title: str, events: list[Event], rate: Fraction, drop: bool, lost: list[str]) -> Timeline:
@@ -212,7 +221,8 @@ def _item(event: Event, begin: int, rate: Fraction, drop: bool, lost: list[str])
         or event.name
         or (event.file.replace("\\", "/").rsplit("/", 1)[-1] if event.file else event.number)
     )
-    speed, shown = _speed(event, length, lost), name
+    speed = _speed(event, length, lost)
+    shown = name.removesuffix(" FF") if speed == 0 else name
     kind = BLACK if event.reel.upper() in _BLACK else BARS if event.reel.upper() in _BARS else CLIP
     media = None
     if kind == CLIP:

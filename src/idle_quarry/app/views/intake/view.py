@@ -30,7 +30,7 @@ from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label
 from idle_quarry.app.widgets.menus import menu_under
 from idle_quarry.app.widgets.progress_bar import ProgressBar
-from idle_quarry.media.report import SUFFIXES
+from idle_quarry.paper import SUFFIXES
 
 _TOLD = (
     "Drop clips or folders here, or open them. Each is measured: what its fields really do, its levels, its "

@@ -1,0 +1,50 @@
+"""Lists of cuts on the command line."""
+
+from __future__ import annotations
+
+from argparse import Namespace as Options
+from pathlib import Path
+
+from idle_quarry.cli.output import Output, table
+
+
+def cuts_read(options: Options, out: Output) -> int:
+    """A list from elsewhere against a template and the clips of some folders; status 1 where it lacks what it needs."""
+    from idle_quarry.cli.commands import opened, stored_of
+    from idle_quarry.jobs.conform.lists import read_list
+    from idle_quarry.jobs.conform.material import clips_in
+    from idle_quarry.jobs.conform.report import conformed, event_json, write_report
+    from idle_quarry.printing import write_pdf
+    from idle_quarry.signal.rates import rate_text
+
+    with opened(options) as library:
+        template = stored_of(library, options.template).template
+    cuts = read_list(Path(options.file), template.working.format.rate)
+    clips, trouble = clips_in([Path(folder) for folder in options.media])
+    found = conformed(cuts, template, clips)
+    if options.report:
+        write_report(Path(options.report), found, write_pdf)
+    counts = ", ".join(f"{count} {status}" for status, count in found.counts().items())
+    said = (
+        rate_text(cuts.rate) if cuts.rate is not None else f"no rate said, counted at {rate_text(cuts.timeline.rate)}"
+    )
+    lines = [f"{cuts.timeline.name}: {said}; {counts or 'no events'}"]
+    lines += [f"  {finding.severity}: {finding.text}" for finding in found.findings]
+    lines += [f"  {text}" for text in (*cuts.lost, *trouble)]
+    rows = [event_json(cuts, event) for event in found.events]
+    lines += table(
+        [
+            [
+                each["track"],
+                each["record_in"],
+                each["name"],
+                each["tape"] or "",
+                each["source_in"],
+                each["status"],
+                each["text"],
+            ]
+            for each in rows
+        ]
+    )
+    out.show(found.to_json(), lines)
+    return 1 if found.missing else 0

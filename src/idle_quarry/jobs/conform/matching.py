@@ -1,0 +1,185 @@
+"""Events matched with clips: by tape and timecode, by name and timecode, by name alone; and whether it matters where none is.
+
+Nothing is guessed silently: each answer says by what it was found, and an offset is a number of frames. Clips are looked up by
+name, by tape and by the tape's first eight characters (all that a CMX 3600 list can hold), so that many events cost little.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path, PurePosixPath, PureWindowsPath
+from urllib.parse import unquote, urlparse
+
+from idle_quarry.jobs.conform.edl import CMX_TAPE
+from idle_quarry.jobs.conform.material import Clip
+from idle_quarry.jobs.cutting.timeline import CLIP, NESTED, NO_MEDIA, PICTURE, SOUND, Item, Timeline, Track
+from idle_quarry.signal.rates import rate_text
+
+FOUND, OFFSET, ELSEWHERE, MISSING, NOT_NEEDED = "found", "offset", "found elsewhere", "missing", "no media needed"
+
+
+@dataclass(frozen=True)
+class Event:
+    """One item of a list with what became of it; `offset` is what is added to the list's source frames to be in the clip's count."""
+
+    track: Track
+    item: Item
+    status: str
+    matters: bool
+    text: str
+    clip: Clip | None = None
+    offset: int | None = None
+
+
+class Index:
+    """Clips by name and by tape."""
+
+    def __init__(self, clips: Iterable[Clip]) -> None:
+        self.names: dict[str, list[Clip]] = defaultdict(list)
+        self.tapes: dict[str, list[Clip]] = defaultdict(list)
+        self.paths: dict[str, Clip] = {}
+        for clip in clips:
+            self.paths[str(clip.path)] = clip
+            for name in {clip.name.casefold(), clip.path.name.casefold()}:
+                self.names[name].append(clip)
+            for tape in {_folded(clip.tape or clip.name), _folded(clip.tape or clip.name)[:CMX_TAPE]}:
+                self.tapes[tape].append(clip)
+
+
+def matched(timeline: Timeline, clips: Iterable[Clip]) -> list[Event]:
+    """Return every item of a list, in its order, matched with the clips there are."""
+    index = clips if isinstance(clips, Index) else Index(clips)
+    earliest: dict[str, int] = {}
+    for _, item in timeline.items:
+        if item.media is not None:
+            key = item.media.name.casefold()
+            first, _ = _shown(item, timeline.rate)
+            earliest[key] = min(earliest.get(key, first), first)
+    pictures = [_event(track, item, timeline, index, earliest) for track, item in timeline.items]
+    return _with_sound(pictures)
+
+
+def _event(track: Track, item: Item, timeline: Timeline, index: Index, earliest: dict[str, int]) -> Event:
+    if item.kind in NO_MEDIA:
+        return Event(track, item, NOT_NEEDED, False, f"{NO_MEDIA[item.kind]}: made here, no clip is needed")
+    if item.kind == NESTED:
+        return Event(track, item, MISSING, item.enabled, "a timeline within the timeline: bring in a list of it alone")
+    if item.kind != CLIP or item.media is None:
+        return Event(track, item, NOT_NEEDED, False, "no clip is named")
+    media = item.media
+    own = _own_name(media.path)
+    first, last = _shown(item, timeline.rate)
+    there = index.paths.get(_local(media.path)) if media.path else None
+    if there is not None:
+        if _holds(there, first, last, timeline.rate, media.rate):
+            return Event(track, item, FOUND, True, f"{there.path.name}, where the list says", there, 0)
+        return _offset(track, item, there, first, last, earliest, media.rate)
+    names = [name.casefold() for name in dict.fromkeys((own, PurePosixPath(own).stem, media.name, item.name)) if name]
+    named = list({id(clip): clip for name in names for clip in index.names.get(name, [])}.values())
+    taped = index.tapes.get(_folded(media.tape), []) if media.tape else []
+    for candidates, said in ((taped, f"tape {media.tape}"), (named, "name")):
+        fitting = [clip for clip in candidates if _holds(clip, first, last, timeline.rate, media.rate)]
+        if fitting:
+            clip = fitting[0]
+            others = f"; {len(fitting) - 1} more fit as well" if len(fitting) > 1 else ""
+            proof = f"{clip.path.name} by {said} and timecode, {rate_text(clip.rate)}{others}"
+            moved = bool(media.path) and own.casefold() == clip.path.name.casefold()
+            return Event(
+                track,
+                item,
+                ELSEWHERE if moved else FOUND,
+                True,
+                f"{proof}{', in another folder' if moved else ''}",
+                clip,
+                0,
+            )
+    if named:
+        return _offset(track, item, named[0], first, last, earliest, media.rate)
+    if not item.enabled:
+        return Event(track, item, MISSING, False, "not there, but it is switched off")
+    return Event(track, item, MISSING, True, f"no clip has its name{', tape' if media.tape else ''} or timecode")
+
+
+def _offset(
+    track: Track, item: Item, clip: Clip, first: int, last: int, earliest: dict[str, int], rate: Fraction
+) -> Event:
+    """Return an event whose clip has its name and other timecodes: both are taken to begin together, where that is long enough."""
+    media = item.media
+    assert media is not None
+    begin = media.first if media.frames is not None else earliest[media.name.casefold()]
+    by = clip.first - begin
+    if clip.rate != rate:
+        return Event(
+            track, item, OFFSET, True,
+            f"{clip.path.name} by name alone: it is at {rate_text(clip.rate)}, the list counts it at {rate_text(rate)}", clip, by,
+        )  # fmt: skip
+    if last + by >= clip.first + clip.frames:
+        lacks = last + by - (clip.first + clip.frames) + 1
+        return Event(
+            track,
+            item,
+            MISSING,
+            item.enabled,
+            f"{clip.path.name} has its name and not its timecodes, and is {lacks} frames too short",
+            clip,
+        )
+    return Event(
+        track,
+        item,
+        OFFSET,
+        True,
+        f"{clip.path.name} by name alone: its timecode is {by:+d} frames from the list's",
+        clip,
+        by,
+    )
+
+
+def _shown(item: Item, rate: Fraction) -> tuple[int, int]:
+    """Return the first and the last frame of the media's count that an item shows."""
+    ends = item.begins, item.shows(item.end - 1, rate)
+    low, high = min(ends), max(ends)
+    return low.numerator // low.denominator, high.numerator // high.denominator
+
+
+def _holds(clip: Clip, first: int, last: int, rate: Fraction, media: Fraction) -> bool:
+    """Return whether a clip has those frames, counted as the list counts."""
+    return clip.rate == media and clip.first <= first and last < clip.first + clip.frames
+
+
+def _with_sound(events: list[Event]) -> list[Event]:
+    """Return the events; sound that is missing does not matter where the clip of its picture is there and brings it."""
+    pictures = {
+        (event.item.at, event.item.end, event.item.name.casefold()): event
+        for event in events
+        if event.track.kind == PICTURE and event.clip is not None and event.status != MISSING
+    }
+    made = []
+    for event in events:
+        key = event.item.at, event.item.end, event.item.name.casefold()
+        if event.status == MISSING and event.track.kind == SOUND and key in pictures:
+            other = pictures[key]
+            assert other.clip is not None
+            text = f"not there, but it comes with its picture from {other.clip.path.name}"
+            event = Event(event.track, event.item, MISSING, False, text)
+        made.append(event)
+    return made
+
+
+def _folded(name: str | None) -> str:
+    return (name or "").strip().casefold()
+
+
+def _own_name(path: str | None) -> str:
+    """Return the file's name of a path or an address, of any system."""
+    if not path:
+        return ""
+    plain = unquote(urlparse(path).path) if "://" in path else path
+    return PureWindowsPath(plain).name if "\\" in plain else PurePosixPath(plain).name
+
+
+def _local(path: str) -> str:
+    plain = unquote(urlparse(path).path) if path.startswith("file://") else path
+    return str(Path(plain))

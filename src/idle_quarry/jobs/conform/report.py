@@ -1,0 +1,134 @@
+"""The report of a list: its frame against the template's, what is lost, and every event; as a page, a table or a document."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import jinja2
+
+from idle_quarry.jobs.conform.frame import frame_findings
+from idle_quarry.jobs.conform.lists import CutList
+from idle_quarry.jobs.conform.matching import Event, matched
+from idle_quarry.jobs.conform.material import Clip
+from idle_quarry.paper import WritePdf, write_paper
+from idle_quarry.path.evaluation import Finding
+from idle_quarry.path.template import Template
+from idle_quarry.signal.rates import rate_fraction_text, rate_text
+from idle_quarry.signal.timecode import Timecode
+
+
+@dataclass(frozen=True)
+class Conformed:
+    """A list held against a template and the clips there are."""
+
+    cuts: CutList
+    template: str
+    findings: tuple[Finding, ...]
+    events: tuple[Event, ...]
+
+    @property
+    def missing(self) -> tuple[Event, ...]:
+        """The events that lack a clip they need."""
+        return tuple(event for event in self.events if event.status == "missing" and event.matters)
+
+    def counts(self) -> dict[str, int]:
+        """Return how many events are of each status, "matters not" being one for what lacks and need not be there."""
+        found: dict[str, int] = {}
+        for event in self.events:
+            status = (
+                "missing, and it does not matter" if event.status == "missing" and not event.matters else event.status
+            )
+            found[status] = found.get(status, 0) + 1
+        return found
+
+    def to_json(self) -> dict[str, Any]:
+        """Return the document of the command line's contract."""
+        cuts = self.cuts
+        return {
+            "name": cuts.timeline.name,
+            "kind": cuts.kind,
+            "rate": rate_fraction_text(cuts.rate) if cuts.rate is not None else None,
+            "drop_frame": cuts.drop,
+            "start": str(cuts.timeline.start) if cuts.start else None,
+            "findings": [finding.to_json() for finding in self.findings],
+            "lost": list(cuts.lost),
+            "events": [event_json(cuts, event) for event in self.events],
+        }
+
+
+def conformed(cuts: CutList, template: Template, clips: Sequence[Clip]) -> Conformed:
+    """Return a list held against a template and the clips there are."""
+    events = matched(cuts.timeline, clips)
+    return Conformed(cuts, template.name, tuple(frame_findings(cuts, template)), tuple(events))
+
+
+def event_json(cuts: CutList, event: Event) -> dict[str, Any]:
+    """Return an event under the keys of the contract; timecodes are of the list's own count."""
+    timeline, item = cuts.timeline, event.item
+    first, last = source_times(cuts, event)
+    return {
+        "track": event.track.name,
+        "kind": event.track.kind,
+        "name": item.name,
+        "tape": item.media.tape if item.media is not None else None,
+        "source_in": str(first),
+        "source_out": str(last),
+        "record_in": str(timeline.timecode(item.at)),
+        "record_out": str(timeline.timecode(item.end)),
+        "speed": f"{item.speed.numerator}/{item.speed.denominator}",
+        "status": event.status,
+        "matters": event.matters,
+        "media": str(event.clip.path) if event.clip is not None else None,
+        "offset_frames": event.offset,
+        "text": event.text,
+    }
+
+
+def source_times(cuts: CutList, event: Event) -> tuple[Timecode, Timecode]:
+    """Return the timecodes of an event's source, the second that after its last frame."""
+    timeline, item = cuts.timeline, event.item
+    first, last = item.begins, item.shows(item.end, timeline.rate)
+    if item.media is not None:
+        return item.media.timecode(first), item.media.timecode(last)
+    rate, drop = timeline.rate, timeline.start.drop
+    begin = first.numerator // first.denominator
+    return Timecode(begin, rate, drop), Timecode(begin + item.length, rate, drop)
+
+
+def as_table(found: Conformed) -> str:
+    """Return the events as a table."""
+    out = io.StringIO()
+    rows = csv.writer(out, lineterminator="\n")
+    documents = [event_json(found.cuts, event) for event in found.events]
+    keys = list(documents[0]) if documents else ["track"]
+    rows.writerow(keys)
+    rows.writerows([["" if each[key] is None else each[key] for key in keys] for each in documents])
+    return out.getvalue()
+
+
+def as_html(found: Conformed) -> str:
+    """Return the report as a page; what lacks and matters stands first."""
+    environment = jinja2.Environment(
+        loader=jinja2.PackageLoader("idle_quarry.jobs", "papers_html"),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
+    )
+    order = {"missing": 0, "offset": 1, "found elsewhere": 2, "found": 3, "no media needed": 4}
+    events = sorted(found.events, key=lambda event: (order[event.status], not event.matters))
+    cuts = found.cuts
+    return environment.get_template("cuts.html").render(
+        name=cuts.timeline.name, file=cuts.path.name, template=found.template, findings=found.findings, lost=cuts.lost,
+        counts=found.counts(), made=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M"), counted=rate_text(cuts.timeline.rate),
+        events=[event_json(cuts, event) for event in events],
+    )  # fmt: skip
+
+
+def write_report(path: Path, found: Conformed, write_pdf: WritePdf) -> None:
+    """Write the report in the form that the suffix of `path` names, whole or not at all. Raises what `write_paper` raises."""
+    write_paper(path, lambda: as_html(found), lambda: as_table(found), found.to_json, write_pdf)

@@ -1,0 +1,243 @@
+"""Lists from elsewhere: other people's samples read as their library reads them, hostile ones refused, events matched with clips."""
+
+from __future__ import annotations
+
+import json
+import logging
+import sys
+import tarfile
+import time
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+
+import opentimelineio as otio
+import pytest
+from hypothesis import given, settings
+from tests.jobs.test_cutting import programmes
+
+from idle_quarry.demo import make_clips
+from idle_quarry.demo.templates import house_shelf
+from idle_quarry.errors import NotUnderstood, QuarryError
+from idle_quarry.jobs.conform.edl import read_edl
+from idle_quarry.jobs.conform.frame import frame_findings
+from idle_quarry.jobs.conform.lists import CutList, read_list
+from idle_quarry.jobs.conform.matching import matched
+from idle_quarry.jobs.conform.material import Clip, clips_in
+from idle_quarry.jobs.conform.report import as_html, conformed
+from idle_quarry.jobs.conform.writing import write_edl, write_list
+from idle_quarry.jobs.cutting.otio_values import from_otio, to_otio
+from idle_quarry.jobs.cutting.timeline import Timeline
+
+SAMPLES = Path(sys.prefix) / "samples"
+ENDINGS = (".edl", ".aaf", ".otio")
+
+
+@pytest.fixture(scope="module")
+def samples(tmp_path_factory: pytest.TempPathFactory) -> Iterator[list[Path]]:
+    folder = tmp_path_factory.mktemp("samples")
+    for package in SAMPLES.glob("*.tar.gz"):
+        with tarfile.open(package) as packed:
+            packed.extractall(folder, filter="data")
+    logging.disable(logging.WARNING)  # the adapters say much
+    yield sorted(path for path in folder.rglob("*") if path.suffix in ENDINGS)
+    logging.disable(logging.NOTSET)
+
+
+def as_the_library(path: Path, rate: Fraction) -> dict[str, list[tuple[str, int]]] | None:
+    """Return each track's clips, name and length in frames, as the library reads them; None where it does not."""
+    try:
+        how = {"adapter_name": "AAF"} if path.suffix == ".aaf" else {}
+        how |= {"rate": float(rate)} if path.suffix == ".edl" else {}  # type: ignore[dict-item]
+        read = otio.adapters.read_from_file(str(path), **how)
+    except Exception:
+        return None
+    if not isinstance(read, otio.schema.Timeline):
+        return None
+    found: dict[str, list[tuple[str, int]]] = {}
+    for track in read.tracks:
+        clips = (
+            [each for each in track if isinstance(each, otio.schema.Clip)]
+            if isinstance(track, otio.schema.Track)
+            else []
+        )
+        found.setdefault(track.name, []).extend(
+            (each.name, round(each.duration().rescaled_to(float(rate)).value)) for each in clips
+        )
+    return {name: clips for name, clips in found.items() if clips}
+
+
+def test_other_peoples_lists_are_read_as_their_library_reads_them(samples: list[Path], tmp_path: Path) -> None:
+    assert len(samples) > 50
+    compared = 0
+    for path in samples:
+        try:
+            cuts = read_list(path, Fraction(24))
+        except QuarryError as error:
+            assert path.name in str(error) and "Traceback" not in str(error)
+            continue
+        theirs = as_the_library(path, cuts.timeline.rate)
+        ours: dict[str, list[tuple[str, int]]] = {}
+        for track, item in cuts.timeline.items:
+            if item.kind not in ("gap", "nested"):
+                ours.setdefault(track.name, []).append((item.name, item.length))
+        if theirs is not None:
+            assert {name: [length for _, length in clips] for name, clips in ours.items()} == {
+                name: [length for _, length in clips if length] for name, clips in theirs.items()
+            }, path.name
+            compared += 1
+        once = from_otio(
+            otio.adapters.read_from_string(
+                otio.adapters.write_to_string(to_otio(cuts.timeline), "otio_json"), "otio_json"
+            )
+        )
+        assert [(t.ident, t.items[0].at if t.items else 0, len(t.items)) for t in once.tracks] == [
+            (t.ident, t.items[0].at if t.items else 0, len(t.items)) for t in cuts.timeline.tracks
+        ]
+        [written] = write_list(tmp_path / "again.otio", once)
+        assert read_list(written, Fraction(24)).timeline == once, path.name
+    assert compared > 40
+
+
+@settings(max_examples=100, deadline=None)
+@given(programmes())
+def test_a_timeline_is_whole_after_it_was_written(timeline: Timeline) -> None:
+    text = otio.adapters.write_to_string(to_otio(timeline), "otio_json")
+    assert from_otio(otio.adapters.read_from_string(text, "otio_json")) == timeline
+    assert "idle_quarry" in json.loads(text)["metadata"]
+
+
+LIST = """TITLE: FIRST ASSEMBLY
+FCM: DROP FRAME
+001  TAPE0001 V     C        01:00:00;00 01:00:02;00 01:00:00;00 01:00:02;00
+* FROM CLIP NAME: HARBOUR
+* LOC: 01:00:01;10 RED     LOOK AT THE MAST
+002  TAPE0002 B     C        01:00:59;28 01:01:01;02 01:00:58;28 01:01:00;02
+M2   TAPE0002       060.0                01:00:59;28
+003  BL       V     C        00:00:00;00 00:00:00;10 01:01:00;02 01:01:00;12
+004  TAPE0003 V     C        01:00:00;00 01:00:00;00 01:01:00;12 01:01:00;12
+004  TAPE0003 V     D    010 01:00:00;00 01:00:01;00 01:01:00;12 01:01:01;12
+* TO CLIP NAME: GULLS
+"""
+
+
+def test_a_list_is_counted_to_the_frame_and_written_back() -> None:
+    read = read_edl(LIST, Fraction(25))
+    timeline = read.timeline
+    assert (timeline.rate, read.drop, str(timeline.start)) == (Fraction(30000, 1001), True, "01:00:00;00")
+    assert [track.name for track in timeline.tracks] == ["V", "A1"]
+    harbour, fast, black, gulls = timeline.track("V").items
+    assert (harbour.name, harbour.length, harbour.markers[0].at, harbour.markers[0].name) == (
+        "HARBOUR",
+        60,
+        40,
+        "LOOK AT THE MAST",
+    )
+    # across the minute two numbers are dropped: by hand, 58;28 is frame 1768 and 01:00;02 frame 1800
+    assert (fast.at, fast.end, fast.speed) == (1768, 1800, Fraction(2)) and fast.link == timeline.track("A1").items[
+        0
+    ].link
+    assert (black.kind, gulls.name) == ("black", "GULLS") and timeline.track("V").transitions[0].after == 10
+    again = read_edl(write_edl(timeline, timeline.track("V")), Fraction(25))
+    first = [(i.at, i.length, i.begins, i.speed, i.media and i.media.tape) for i in timeline.track("V").items]
+    assert [
+        (i.at, i.length, i.begins, i.speed, i.media and i.media.tape) for i in again.timeline.track("V").items
+    ] == first
+    assert again.timeline.start == timeline.start
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "words"),
+    [
+        ("a.edl", b"TITLE: X\n001  A V C 01:00:00:00 01:00:01:00 01:00:00:00 01:00:01:61\n", "line 2"),
+        ("a.edl", b"TITLE: X\nFCM: DROP FRAME\n001 A V C 01:01:00;00 01:01:01;00 01:01:00;02 01:01:01;02\n", "drop-frame skips"),
+        ("a.edl", b"nothing of the kind", "no events"),
+        ("a.edl", b"001 A V C 01:00\n", "eight fields"),
+        ("a.csv", b"name,in\nx,1\n", "no column for out"),
+        ("a.csv", b"name,in,out\nx,00:00:02:00,00:00:01:00\n", "line 2"),
+        ("a.otio", b"{" * 5000, "cannot be read"),
+        ("a.otio", b'{"OTIO_SCHEMA": "Gap.1", "name": "x", "effects": [], "markers": [], "metadata": {}}', "holds no timeline"),
+        ("a.aaf", b"\0" * 400, "cannot be read"),
+        ("a.xml", b"", "not a list of cuts"),
+    ],
+)  # fmt: skip
+def test_what_is_no_list_is_refused_in_a_sentence(tmp_path: Path, name: str, data: bytes, words: str) -> None:
+    path = tmp_path / name
+    path.write_bytes(data)
+    with pytest.raises(NotUnderstood, match=words) as refused:
+        read_list(path, Fraction(25))
+    assert name in str(refused.value) and "\n" not in str(refused.value)
+
+
+def clip(
+    name: str, first: int, frames: int, tape: str | None = None, rate: Fraction = Fraction(25), folder: str = "/m"
+) -> Clip:
+    return Clip(Path(folder) / f"{name}.mov", tape, rate, first, frames)
+
+
+def listed(*lines: str) -> Timeline:
+    return read_edl("\n".join(["TITLE: X", *lines]), Fraction(25)).timeline
+
+
+def test_events_are_matched_by_tape_by_name_with_an_offset_or_not() -> None:
+    timeline = listed(
+        "001 LONGTAPE V C 01:00:00:00 01:00:01:00 00:00:00:00 00:00:01:00",
+        "002 AX V C 02:00:00:00 02:00:01:00 00:00:01:00 00:00:02:00", "* FROM CLIP NAME: harbour.mov",
+        "003 AX V C 00:00:10:00 00:00:11:00 00:00:02:00 00:00:03:00", "* FROM CLIP NAME: gulls",
+        "004 AX V C 00:00:00:00 00:00:09:00 00:00:03:00 00:00:12:00", "* FROM CLIP NAME: short",
+        "005 AX B C 00:00:00:00 00:00:01:00 00:00:12:00 00:00:13:00", "* FROM CLIP NAME: nowhere",
+        "006 BL V C 00:00:00:00 00:00:01:00 00:00:13:00 00:00:14:00",
+        "007 AX V C 02:00:00:00 02:00:01:00 00:00:14:00 00:00:15:00", "* FROM CLIP: Z:\\old\\harbour.mov",
+    )  # fmt: skip
+    clips = [
+        clip("a014", 90_000, 500, "LongTape No 14"), clip("harbour", 180_000, 100), clip("gulls", 1000, 100), clip("short", 500, 100),
+        clip("other", 90_000, 10, "LongTape No 14"),
+    ]  # fmt: skip
+    events = {(each.track.name, each.item.at): each for each in matched(timeline, clips)}
+    taped, named, offset, short, missing, black, elsewhere = (events["V", at] for at in (0, 25, 50, 75, 300, 325, 350))
+    assert taped.status == "found" and taped.clip is clips[0] and "tape LONGTAPE" in taped.text
+    assert named.status == "found" and named.clip is clips[1] and "name and timecode" in named.text
+    assert (offset.status, offset.offset) == ("offset", 1000 - 250) and "+750 frames" in offset.text
+    assert (short.status, short.matters) == ("missing", True) and "125 frames too short" in short.text
+    assert (missing.status, missing.matters, missing.clip) == ("missing", True, None)
+    assert (black.status, black.matters) == ("no media needed", False)
+    assert elsewhere.status == "found elsewhere" and elsewhere.clip is clips[1]
+
+
+def test_ten_thousand_events_find_their_clips_among_as_many() -> None:
+    """Each finds its own, and it takes no time that grows with both: twice as many take about twice as long, not four times."""
+
+    def run(count: int) -> float:
+        lines = []
+        for n in range(count):
+            at = [f"{(n + k) // 3600:02d}:{(n + k) // 60 % 60:02d}:{(n + k) % 60:02d}:00" for k in (0, 1)]
+            lines += [f"{n + 1:05d} T{n:06d} V C {at[0]} {at[1]} {at[0]} {at[1]}"]
+        timeline = listed(*lines)
+        clips = [clip(f"c{n}", n * 25, 25, f"t{n:06d}") for n in range(count)]
+        start = time.perf_counter()
+        events = matched(timeline, clips)
+        took = time.perf_counter() - start
+        assert [event.clip for event in events] == clips and {event.status for event in events} == {"found"}
+        return took
+
+    few, many = run(2500), run(10_000)
+    assert many < 16 * max(few, 0.01)
+
+
+def test_the_frame_of_a_list_is_held_against_the_template(tmp_path: Path) -> None:
+    template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
+    thirty = CutList(tmp_path, "edl", read_edl(LIST, Fraction(25)).timeline, Fraction(30000, 1001), True, True)
+    rate, *_ = frame_findings(thirty, template)
+    # 107 892 frames an hour at 29.97 last 4315.68 s at 25: 11 min 56 s more (and 0.3 for the dropped)
+    assert rate.code == "list-rate" and rate.severity == "stop" and "11 min 56 s late an hour" in rate.text
+    film = listed(
+        *(f"{n:03d} A V C 00:00:{n:02d}:00 00:00:{n:02d}:23 00:00:{n:02d}:00 00:00:{n:02d}:23" for n in range(1, 59))
+    )
+    unsaid = frame_findings(CutList(tmp_path, "edl", film, None, None, True), template)
+    assert [each.code for each in unsaid] == ["list-rate-unsaid", "list-start"]
+    assert unsaid[0].severity == "caution" and "2 min 24 s early an hour" in unsaid[0].text
+    clips, trouble = clips_in([Path(make_clips.__file__).parent / "clips"])
+    assert len(clips) > 20 and not trouble
+    found = conformed(thirty, template, clips)
+    page = as_html(found)
+    assert page.count("<tr>") == 1 + len(found.events) and found.missing and "late an hour" in page
