@@ -36,7 +36,8 @@ def lay_out(write_pdf: WritePdf | None, say: Callable[[str], None] = lambda _tex
         fill(library)
         library.close()
         beside.rename(place)
-    _copy_clips()
+    for folder in ("clips", "cuts"):
+        _copy(folder)
     jobs = place.parent / "jobs"
     if write_pdf is not None and not jobs.exists():
         say("starting the demo's two jobs")
@@ -101,19 +102,20 @@ def _fill_equipment(library: Library) -> None:
                 library.review(uid, number, "approve", "as agreed", person=other, time=each.time)
 
 
-def _copy_clips() -> None:
-    target = clips_folder()
+def _copy(folder: str) -> None:
+    """Copy what ships in a folder of the demo, and is not there yet, beside its library."""
+    target = library_place(DEMO).parent / folder
     target.mkdir(parents=True, exist_ok=True)
-    with as_file(files("idle_quarry.demo").joinpath("clips")) as source:
+    with as_file(files("idle_quarry.demo").joinpath(folder)) as source:
         if not source.is_dir():
             return
-        for clip in sorted(source.rglob("*")):
-            copy = target / clip.relative_to(source)
-            if clip.is_dir():
+        for each in sorted(source.rglob("*")):
+            copy = target / each.relative_to(source)
+            if each.is_dir():
                 copy.mkdir(exist_ok=True)
             elif not copy.exists():
                 beside = copy.with_name(f".{copy.name}.part")
-                shutil.copyfile(clip, beside)
+                shutil.copyfile(each, beside)
                 beside.rename(copy)
 
 

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.models.cuts import Cuts
 from idle_quarry.app.models.job_start import JobStart
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob, check_job
@@ -19,6 +20,10 @@ from idle_quarry.printing import write_pdf
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
+
+
+#: The pages of a job, in the order of the work.
+PAGES = ("Overview", "Cuts")
 
 
 @dataclass(frozen=True)
@@ -40,17 +45,19 @@ class Newer:
 
 class Jobs(QObject):
     """`listed`: the list is another; `checked`: a job was checked (its id); `chosen_changed`: another is looked at, or none:
-    then one is being started.
+    then one is being started; `page_changed`: another page of it.
     """
 
     listed = Signal()
     checked = Signal(str)
     chosen_changed = Signal()
+    page_changed = Signal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
         self.start = JobStart(desk, self)
+        self.page = PAGES[0]  #: what of a job is looked at
         self.records: list[JobRecord] = []
         self.chosen: str | None = None
         self._results: dict[str, CheckedJob | QuarryError] = {}
@@ -58,10 +65,16 @@ class Jobs(QObject):
         self._newest: dict[str, int] = {}
         self.newer: Newer | None = None
         self.moving = False
+        self.cuts = Cuts(self)
         desk.jobs_changed.connect(self.reload)
         self.reload()
         if self.chosen is None and self.records:
             self.choose(self.records[0].id)
+
+    def show_page(self, page: str) -> None:
+        """Look at another page of a job."""
+        self.page = page
+        self.page_changed.emit()
 
     # -- the list --------------------------------------------------------------------------------------------
 
@@ -92,6 +105,11 @@ class Jobs(QObject):
             self.checked.emit(record.id)
 
         self.desk.workers.start(work, done, self.desk.refuse)
+
+    def check_again(self) -> None:
+        """Check the job that is looked at again."""
+        if self.record is not None:
+            self._check(self.record)
 
     def choose(self, job_id: str | None) -> None:
         """Look at a job; at none, one is being started."""

@@ -38,12 +38,10 @@ class Conformed:
         return tuple(event for event in self.events if event.status == "missing" and event.matters)
 
     def counts(self) -> dict[str, int]:
-        """Return how many events are of each status, "matters not" being one for what lacks and need not be there."""
+        """Return how many events are of each status, what lacks and need not be there by itself."""
         found: dict[str, int] = {}
         for event in self.events:
-            status = (
-                "missing, and it does not matter" if event.status == "missing" and not event.matters else event.status
-            )
+            status = "missing that does not matter" if event.status == "missing" and not event.matters else event.status
             found[status] = found.get(status, 0) + 1
         return found
 

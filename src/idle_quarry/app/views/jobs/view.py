@@ -6,13 +6,16 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.models.jobs import PAGES
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
+from idle_quarry.app.views.jobs.cuts_page import CutsPage
 from idle_quarry.app.views.jobs.job_page import JobPage
 from idle_quarry.app.views.jobs.start_page import StartPage
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label
+from idle_quarry.app.widgets.tabs import Tabs
 from idle_quarry.app.widgets.tinted import tint, tinted
 
 _JOB = Qt.ItemDataRole.UserRole
@@ -37,16 +40,20 @@ class JobsView(QWidget):
             "dust", wrap=True,
         )  # fmt: skip
         sized(self.none).setContentsMargins(16, 6, 16, 0)
-        self.start, self.page = StartPage(self.model.start), JobPage(self.model)
+        self.start, self.page, self.cuts = StartPage(self.model.start), JobPage(self.model), CutsPage(self.model.cuts)
+        self.tabs = Tabs(PAGES, "Job: {}")
+        self.tabs.chosen.connect(self.model.show_page)
         self.pages = QStackedWidget()
         on(self.pages, "bench")
         self.pages.addWidget(self.start)
         self.pages.addWidget(self.page)
+        self.pages.addWidget(self.cuts)
         self._build()
         self.first_focus = self.list
         self.model.listed.connect(self._show_list)
         self.model.checked.connect(self._show_checked)
         self.model.chosen_changed.connect(self._show_chosen)
+        self.model.page_changed.connect(self._show_chosen)
         self.model.start.begun.connect(self.start.title.setFocus)
         self._show_list()
         self._show_chosen()
@@ -68,8 +75,19 @@ class JobsView(QWidget):
         split = QSplitter(Qt.Orientation.Horizontal)
         split.setObjectName("jobs")
         split.addWidget(left)
-        split.addWidget(self.pages)
-        split.setSizes([theme.px(440), theme.px(840)])
+        right = QWidget()
+        on(right, "bench")
+        beside = QVBoxLayout(right)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(0)
+        head = QHBoxLayout()
+        sized(head).setContentsMargins(13, 6, 16, 0)
+        head.addWidget(self.tabs)
+        head.addStretch(1)
+        beside.addLayout(head)
+        beside.addWidget(self.pages, 1)
+        split.addWidget(right)
+        split.setSizes([theme.px(330), theme.px(950)])
         split.setChildrenCollapsible(False)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -110,4 +128,7 @@ class JobsView(QWidget):
         self.list.blockSignals(True)
         self.list.setCurrentItem(next((i for i in self._items() if i.data(_JOB) == chosen), None))  # type: ignore[arg-type]
         self.list.blockSignals(False)
-        self.pages.setCurrentWidget(self.page if chosen is not None else self.start)
+        self.tabs.setVisible(chosen is not None)
+        self.tabs.show_on(self.model.page)
+        page = self.cuts if self.model.page == PAGES[1] else self.page
+        self.pages.setCurrentWidget(page if chosen is not None else self.start)

@@ -1,0 +1,257 @@
+"""The page of a job's cuts: a list from elsewhere, what its frame would do, its events as lanes and as a table."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QModelIndex, Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QHBoxLayout,
+    QListWidgetItem,
+    QScrollArea,
+    QStackedWidget,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from idle_quarry.app.drawing.cut_lanes import LANE, SCALE
+from idle_quarry.app.models.cut_rows import NUMBER, RECORD, ROLE, SOURCE, TAPE, CutRows
+from idle_quarry.app.models.cuts import ALL, LACKING, Cuts
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.ask_bar import AskBar
+from idle_quarry.app.widgets.boxes import choice_box
+from idle_quarry.app.widgets.buttons import button
+from idle_quarry.app.widgets.cut_lanes import CutLanes
+from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.tables import told_list
+from idle_quarry.app.widgets.tinted import tint
+from idle_quarry.jobs.conform.lists import KINDS
+
+_WIDTHS = (48, 104, 60, 190, 84, 104, 60)
+#: The lanes are as high as their tracks, up to so much; what is told has so much at the most.
+_MOST_LANES, _MOST_TOLD = 190, 118
+_SEVERITY_ROLE = {"stop": "oxide", "caution": "ochre", "note": "chalk"}
+
+
+class _Coloured(QStyledItemDelegate):
+    """Writes what became of an event in its colour."""
+
+    def initStyleOption(self, option: QStyleOptionViewItem, index: QModelIndex) -> None:  # type: ignore[override]
+        super().initStyleOption(option, index)
+        role = index.data(ROLE)
+        if role:
+            option.palette.setColor(option.palette.ColorRole.Text, theme.colour(role))
+        if index.column() in (RECORD, SOURCE):
+            option.font = theme.font(12, mono=True)
+
+
+class CutsPage(QWidget):
+    """Shows the cuts of the model, and forwards."""
+
+    def __init__(self, model: Cuts) -> None:
+        super().__init__()
+        self.model = model
+        self.setAcceptDrops(True)
+        self.read_button = button(
+            "Read a list", self._ask_list, main=True, tip="OpenTimelineIO, CMX 3600, AAF or a table of clips"
+        )
+        self.folder_button = button("Look in a folder", self._ask_folder, tip="look for its clips there too")
+        self.again_button = button("Look again", model.look_again, tip="clips came, or went")
+        self.report_button = button(
+            "Report", self._ask_report, tip="the list, its frame and every event, as PDF, HTML, CSV or JSON"
+        )
+        self.take_button = button(
+            "Take it as a timeline", model.take, tip="among the job's timelines, showing the clips that were found"
+        )
+        self.cancel_button = button("Cancel", model.cancel, quiet=True)
+        self.title, self.clips = OneLine(), label(role="dust", wrap=True)
+        self.only = choice_box("Events shown", {ALL: ALL, LACKING: LACKING}, model.show_only)
+        self.one = label(wrap=True)
+        self.one.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.ask = AskBar()
+        self.told = told_list()
+        self.told.setAccessibleName("What the list's frame would do")
+        self.lanes = CutLanes()
+        self.lanes.chosen.connect(model.choose)
+        self.rows = CutRows()
+        self.table = QTableView()
+        self._build_table()
+        self.empty = label(
+            "No list is read. Drop one here, or read one: its frame is held against the template, and every event is matched with the job's clips.",
+            "dust", wrap=True,
+        )  # fmt: skip
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        self._build()
+        model.changed.connect(self._show)
+        model.chosen_changed.connect(self._show_chosen)
+        model.asked.connect(self.ask.put)
+        self._show()
+
+    def _build_table(self) -> None:
+        table = self.table
+        table.setModel(self.rows)
+        table.setItemDelegate(_Coloured(table))
+        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        table.verticalHeader().hide()
+        sized(table.verticalHeader()).setDefaultSectionSize(24)
+        table.setShowGrid(False)
+        table.setWordWrap(False)
+        table.setTabKeyNavigation(False)
+        table.setAccessibleName("Events")
+        head = table.horizontalHeader()
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        head.setStretchLastSection(True)
+        head.setHighlightSections(False)
+        for column, width in enumerate(_WIDTHS):
+            sized(table).setColumnWidth(column, width)
+        table.selectionModel().currentRowChanged.connect(self._row_chosen)
+
+    def _build(self) -> None:
+        tools = QHBoxLayout()
+        sized(tools).setContentsMargins(20, 0, 16, 0)
+        sized(tools).setSpacing(7)
+        for each in (
+            self.read_button,
+            self.folder_button,
+            self.again_button,
+            self.report_button,
+            self.take_button,
+            self.cancel_button,
+        ):
+            tools.addWidget(each)
+        tools.addStretch(1)
+        tools.addWidget(self.only)
+        words = QVBoxLayout()
+        sized(words).setContentsMargins(20, 0, 16, 0)
+        sized(words).setSpacing(3)
+        words.addWidget(self.title)
+        words.addWidget(self.clips)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setWidget(self.lanes)
+        told = QHBoxLayout()
+        sized(told).setContentsMargins(16, 0, 16, 0)
+        told.addWidget(self.told)
+        full = QWidget()
+        column = QVBoxLayout(full)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(words)
+        column.addLayout(told)
+        column.addWidget(self._scroll)
+        events = QVBoxLayout()
+        sized(events).setContentsMargins(14, 0, 0, 8)
+        events.addWidget(self.table, 1)
+        events.addWidget(self.one)
+        column.addLayout(events, 1)
+        nothing = QWidget()
+        beside = QVBoxLayout(nothing)
+        sized(beside).setContentsMargins(20, 8, 16, 0)
+        beside.addWidget(self.empty)
+        self._pages = QStackedWidget()
+        self._pages.addWidget(nothing)
+        self._pages.addWidget(full)
+        outer = QVBoxLayout(self)
+        sized(outer).setContentsMargins(0, 8, 0, 0)
+        outer.addLayout(tools)
+        outer.addWidget(self.ask)
+        outer.addWidget(self._pages, 1)
+
+    # -- showing -----------------------------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        model, found = self.model, self.model.found
+        there = model.job is not None
+        for each in (self.read_button, self.folder_button):
+            each.setEnabled(there)
+        for each in (self.report_button, self.take_button, self.again_button):
+            each.setEnabled(found is not None and not model.doing)
+        self.cancel_button.setVisible(bool(model.doing))
+        self.only.setVisible(found is not None)
+        self._pages.setCurrentIndex(1 if found is not None or model.doing else 0)
+        self.title.setText(model.title_words())
+        self.clips.setText(model.clips_words())
+        self._show_told()
+        self.lanes.show_events(
+            found.cuts.timeline if found is not None else None, found.events if found is not None else ()
+        )
+        sized(self._scroll).setFixedHeight(
+            min(_MOST_LANES, SCALE + 6 + LANE * (len(found.cuts.timeline.tracks) if found is not None else 0))
+        )
+        self.rows.show(found.cuts if found is not None else None, model.events())
+        self.table.setColumnHidden(TAPE, not self.rows.tapes)
+        self._show_chosen()
+
+    def _show_told(self) -> None:
+        found = self.model.found
+        self.told.clear()
+        for finding in found.findings if found is not None else ():
+            item = QListWidgetItem(finding.text)
+            self.told.addItem(item)
+            tint(item, _SEVERITY_ROLE[finding.severity])
+        for text in found.cuts.lost if found is not None else ():
+            item = QListWidgetItem(text)
+            self.told.addItem(item)
+            tint(item, "dust")
+        self.told.setVisible(self.told.count() > 0)
+        sized(self.told).setMaximumHeight(min(_MOST_TOLD, 8 + 40 * self.told.count()))
+
+    def _show_chosen(self) -> None:
+        chosen = self.model.chosen
+        self.lanes.show_chosen(chosen)
+        self.one.setText(self.model.chosen_words())
+        self.one.setVisible(bool(self.one.text()))
+        row = self.rows.row_of(chosen)
+        if row >= 0 and self.table.currentIndex().row() != row:
+            self.table.selectRow(row)
+
+    def _row_chosen(self, index: QModelIndex) -> None:
+        if index.isValid():
+            self.model.choose(index.data(NUMBER))
+
+    # -- asking --------------------------------------------------------------------------------------------------------
+
+    def _ask_list(self) -> None:
+        kinds = " ".join(f"*{suffix}" for suffix in KINDS)
+        name, _kind = QFileDialog.getOpenFileName(self, "Read a list of cuts", "", f"Lists of cuts ({kinds})")
+        if name:
+            self.model.read(Path(name))
+
+    def _ask_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Look for clips in")
+        if name:
+            self.model.look_in(Path(name))
+
+    def _ask_report(self) -> None:
+        kinds = "PDF (*.pdf);;HTML (*.html);;CSV (*.csv);;JSON (*.json)"
+        name, _kind = QFileDialog.getSaveFileName(self, "Write the report", "cuts.pdf", kinds)
+        if name:
+            self.model.report(Path(name))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if self._dropped(event):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = self._dropped(event)
+        if not paths:
+            event.ignore()
+        elif paths[0].is_dir():
+            self.model.look_in(paths[0])
+        else:
+            self.model.read(paths[0])
+
+    def _dropped(self, event: QDropEvent) -> list[Path]:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        return (
+            [path for path in paths if path.is_dir() or path.suffix.casefold() in KINDS]
+            if self.model.job is not None
+            else []
+        )
