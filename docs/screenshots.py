@@ -208,12 +208,20 @@ class Pictures:
         if not self.desk.proof.codecs.results:
             self.desk.proof.codecs.run()
 
-    def proof_disks(self) -> None:
-        self.proof()
-        self.desk.proof.show_page("Disks")
-
     def jobs(self) -> None:
         self.window.show_view("Jobs")
+        self.desk.jobs.show_page("Overview")
+
+    def cuts(self) -> None:
+        self.window.show_view("Jobs")
+        jobs, demo = self.desk.jobs, self.clips.parent
+        jobs.choose(next(each.id for each in jobs.records if each.template_name == "The Lamp Room"))
+        jobs.show_page("Cuts")
+        wait(lambda: jobs.cuts.job is not None)
+        jobs.cuts.look_in(demo / "clips")
+        jobs.cuts.read(demo / "cuts" / "lamp room elsewhere.otio")
+        wait(lambda: jobs.cuts.found is not None)
+        jobs.cuts.choose(2)
 
     def profile(self) -> None:
         self.window.show_view("Profile")

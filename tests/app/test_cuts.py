@@ -94,7 +94,7 @@ def test_a_list_from_elsewhere_is_matched_and_taken(open_window: Open, qtbot: Qt
         event.status in ("missing", "offset", "found elsewhere") for event in found.events
     )
     told = [page.rows.data(page.rows.index(row, len(COLUMNS) - 1)) for row in range(page.rows.rowCount())]
-    assert any("-90000 frames from the list's" in str(text) for text in told)
+    assert any("−90\u2009000 frames from the list's" in str(text) for text in told)
 
     report = tmp_path / "report.csv"
     model.report(report)

@@ -131,10 +131,15 @@ def _offset(
         item,
         OFFSET,
         True,
-        f"{clip.path.name} by name alone: its timecode is {by:+d} frames from the list's",
+        f"{clip.path.name} by name alone: its timecode is {_signed(by)} frames from the list's",
         clip,
         by,
     )
+
+
+def _signed(frames: int) -> str:
+    """Return a number of frames with its sign, thin spaces between thousands."""
+    return f"{'−' if frames < 0 else '+'}{abs(frames):,}".replace(",", "\u2009")
 
 
 def _shown(item: Item, rate: Fraction) -> tuple[int, int]:
