@@ -13,7 +13,7 @@ from idle_quarry.errors import JobError, QuarryError
 from idle_quarry.files import sha256_of
 from idle_quarry.jobs.contents import contents_against
 from idle_quarry.jobs.start import JOB_FORMAT
-from idle_quarry.jobs.structure import JOB_FILE, LINE_UP, PAPERS, TIMELINES
+from idle_quarry.jobs.structure import BROUGHT_IN, JOB_FILE, LINE_UP, MATERIAL_FILE, PAPERS, TIMELINES
 from idle_quarry.library.exchange import template_from_data
 from idle_quarry.media.names import MEDIA_SUFFIXES
 from idle_quarry.path.template import Template, content_hash
@@ -129,7 +129,7 @@ def _drift(folder: Path, folders: tuple[str, ...], files: dict[str, str], strang
         top = name.split("/", 1)[0]
         if top == PAPERS:
             found.append(Drift(name, "extra", f"{name} was added to the papers"))
-        elif top not in inside and not name.startswith("."):
+        elif top not in (*inside, BROUGHT_IN, MATERIAL_FILE) and not name.startswith("."):
             found.append(Drift(name, "extra", f"{name} lies outside the template's folders"))
     return found
 

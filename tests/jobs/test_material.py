@@ -1,0 +1,110 @@
+"""A job's clips: taken in, known again by content, brought in by the conversion of their class, never half."""
+
+from __future__ import annotations
+
+import shutil
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+
+from idle_quarry.demo import make_clips
+from idle_quarry.demo.templates import house_shelf
+from idle_quarry.errors import JobError, MediaError, NotPossible
+from idle_quarry.jobs.conform.writing import write_list
+from idle_quarry.jobs.cutting.timeline import PICTURE, Item, Media, Timeline, Track
+from idle_quarry.jobs.material import (
+    BROUGHT,
+    CHANGED,
+    LINKED,
+    MISSING,
+    bring_in,
+    class_of,
+    read_material,
+    rows_of,
+    state_of,
+    taken_in,
+    write_material,
+)  # fmt: skip
+from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, TIMELINES
+from idle_quarry.media import inspect
+from idle_quarry.media.looking import look
+from idle_quarry.signal.timecode import Timecode
+from idle_quarry.signal.words import format_words
+
+CLIPS = Path(make_clips.__file__).parent / "clips"
+
+
+@pytest.fixture
+def job(tmp_path: Path) -> Path:
+    folder = tmp_path / "job"
+    (folder / TIMELINES).mkdir(parents=True)
+    return folder
+
+
+def test_clips_are_known_again_and_their_state_is_told(job: Path, tmp_path: Path) -> None:
+    assert read_material(job) == ()
+    inside, outside = job / "scan.mov", tmp_path / "tape.mpg"
+    shutil.copy(CLIPS / "lamp scan 3.mov", inside)
+    shutil.copy(CLIPS / "lamp tape 014.mpg", outside)
+    entries = taken_in((), [inside, outside, inside])
+    write_material(job, entries)
+    assert read_material(job) == entries and len(entries) == 2
+    assert '"scan.mov"' in (job / MATERIAL_FILE).read_text(), "what lies in the job moves with it"
+    moved = tmp_path / "moved"
+    job.rename(moved)
+    assert [state_of(each) for each in read_material(moved)] == [LINKED, LINKED]
+    moved.rename(job)
+    media = Media("tape", Fraction(25), str(outside), None, 0, 50)
+    track = Track("v", "V", PICTURE, (Item(1, "tape", 0, 40, media=media), Item(2, "again", 50, 10, media=media)))
+    write_list(job / TIMELINES / "cut.otio", Timeline("cut", Fraction(25), Timecode(0, Fraction(25)), (track,)))
+    assert [row.used for row in rows_of(job, entries)] == [0, 2], "forty frames and ten"
+    elsewhere = tmp_path / "elsewhere.mpg"
+    outside.rename(elsewhere)
+    assert state_of(entries[1]) == MISSING
+    relinked = taken_in(entries, [elsewhere])
+    assert len(relinked) == 2 and relinked[1] == replace(entries[1], path=elsewhere) and state_of(relinked[1]) == LINKED
+    shutil.copy(CLIPS / "lamp tape 021 wide.mpg", elsewhere)
+    assert state_of(relinked[1]) == CHANGED
+    with pytest.raises(MediaError, match="cannot be read"):
+        taken_in((), [tmp_path / "none.mov"])
+    (job / MATERIAL_FILE).write_text("{")
+    with pytest.raises(JobError, match="damaged"):
+        read_material(job)
+
+
+def test_a_clip_is_brought_in_whole_or_not_at_all(job: Path, tmp_path: Path) -> None:
+    template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
+    tape = tmp_path / "lamp tape 014.mpg"
+    shutil.copy(CLIPS / tape.name, tape)
+    [entry] = taken_in((), [tape])
+    clip = look(tape)
+    source, found = class_of(entry, clip, template)
+    assert source is not None and source.id == "tapes" and found is not None
+
+    class Stopped(Exception):
+        pass
+
+    def stop(share: float) -> None:
+        if share > 0.2:
+            raise Stopped
+
+    with pytest.raises(Stopped):
+        bring_in(entry, clip, source, template, job, stop)
+    assert list((job / BROUGHT_IN).iterdir()) == [], "what was stopped leaves nothing"
+    shares: list[float] = []
+    made = bring_in(entry, clip, source, template, job, shares.append)
+    assert shares == sorted(shares) and shares[-1] == 1 and made.brought is not None
+    held = inspect(made.brought.path)
+    assert held.format is not None and held.declared.frames == 50
+    assert format_words(held.format).startswith(format_words(template.working.format).split()[0])
+    assert state_of(made) == BROUGHT
+    write_material(job, [made])
+    assert read_material(job) == (made,)
+    made.brought.path.unlink()
+    assert state_of(made) == LINKED
+    tape.write_bytes(b"another")
+    with pytest.raises(NotPossible, match="changed since"):
+        bring_in(made, clip, source, template, job, shares.append)
+    assert class_of(replace(entry, source="scans"), clip, template)[0] is not source, "a person's choice stands"
