@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.models.cuts import Cuts
+from idle_quarry.app.models.job_material import JobMaterial
 from idle_quarry.app.models.job_start import JobStart
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob, check_job
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
 
 
 #: The pages of a job, in the order of the work.
-PAGES = ("Overview", "Cuts")
+PAGES = ("Overview", "Material", "Cuts")
 
 
 @dataclass(frozen=True)
@@ -65,7 +66,7 @@ class Jobs(QObject):
         self._newest: dict[str, int] = {}
         self.newer: Newer | None = None
         self.moving = False
-        self.cuts = Cuts(self)
+        self.material, self.cuts = JobMaterial(self), Cuts(self)
         desk.jobs_changed.connect(self.reload)
         self.reload()
         if self.chosen is None and self.records:

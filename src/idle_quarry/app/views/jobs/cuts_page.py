@@ -68,7 +68,7 @@ class CutsPage(QWidget):
             "Report", self._ask_report, tip="the list, its frame and every event, as PDF, HTML, CSV or JSON"
         )
         self.take_button = button(
-            "Take it as a timeline", model.take, tip="among the job's timelines, showing the clips that were found"
+            "Make it a timeline", model.take, tip="among the job's timelines, showing the clips that were found"
         )
         self.cancel_button = button("Cancel", model.cancel, quiet=True)
         self.title, self.clips = OneLine(), label(role="dust", wrap=True)

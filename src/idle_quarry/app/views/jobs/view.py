@@ -12,6 +12,7 @@ from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.jobs.cuts_page import CutsPage
 from idle_quarry.app.views.jobs.job_page import JobPage
+from idle_quarry.app.views.jobs.material_page import MaterialPage
 from idle_quarry.app.views.jobs.start_page import StartPage
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label
@@ -40,14 +41,15 @@ class JobsView(QWidget):
             "dust", wrap=True,
         )  # fmt: skip
         sized(self.none).setContentsMargins(16, 6, 16, 0)
-        self.start, self.page, self.cuts = StartPage(self.model.start), JobPage(self.model), CutsPage(self.model.cuts)
+        self.start, self.page = StartPage(self.model.start), JobPage(self.model)
+        self.material, self.cuts = MaterialPage(self.model.material), CutsPage(self.model.cuts)
         self.tabs = Tabs(PAGES, "Job: {}")
         self.tabs.chosen.connect(self.model.show_page)
         self.pages = QStackedWidget()
         on(self.pages, "bench")
         self.pages.addWidget(self.start)
-        self.pages.addWidget(self.page)
-        self.pages.addWidget(self.cuts)
+        for page in (self.page, self.material, self.cuts):
+            self.pages.addWidget(page)
         self._build()
         self.first_focus = self.list
         self.model.listed.connect(self._show_list)
@@ -130,5 +132,5 @@ class JobsView(QWidget):
         self.list.blockSignals(False)
         self.tabs.setVisible(chosen is not None)
         self.tabs.show_on(self.model.page)
-        page = self.cuts if self.model.page == PAGES[1] else self.page
-        self.pages.setCurrentWidget(page if chosen is not None else self.start)
+        pages = dict(zip(PAGES, (self.page, self.material, self.cuts), strict=True))
+        self.pages.setCurrentWidget(pages[self.model.page] if chosen is not None else self.start)

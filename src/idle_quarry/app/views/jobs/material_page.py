@@ -1,0 +1,184 @@
+"""The page of a job's material: its clips, what they really are, their class, and whether they are brought in."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
+
+from idle_quarry.app.models.job_material import JobMaterial, MaterialRow, brought_words, used_words
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.widgets.ask_bar import AskBar
+from idle_quarry.app.widgets.buttons import button
+from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
+from idle_quarry.app.widgets.tinted import tint
+from idle_quarry.media.names import MEDIA_SUFFIXES
+from idle_quarry.media.words import fields_text
+
+_STATE_ROLE = {"linked": "", "brought in": "sage", "missing": "oxide", "changed since": "ochre"}
+
+
+class MaterialPage(QWidget):
+    """Shows the clips of the model, and forwards."""
+
+    def __init__(self, model: JobMaterial) -> None:
+        super().__init__()
+        self.model = model
+        self.setAcceptDrops(True)
+        self.add_button = button(
+            "Add clips", self._ask_clips, main=True, tip="linked where they lie; nothing is copied"
+        )
+        self.bring_button = button(
+            "Bring in", self._bring_in, tip="convert what is chosen to the intermediate, into the job"
+        )
+        self.all_button = button(
+            "Bring in all", lambda: model.bring_in(model.can_bring_in()), tip="every clip that is linked"
+        )
+        self.look_button = button("See in Intake", self._look, tip="all that is measured of what is chosen")
+        self.forget_button = button("Forget", self._forget, tip="know what is chosen no longer; no file is touched")
+        self.cancel_button = button("Cancel", model.cancel, quiet=True)
+        self._paths: list[Path] = []  #: of the rows, in their order
+        self.summary = OneLine()
+        self.ask = AskBar()
+        self.table = wrapped_table(
+            "Clips of the job", {"Clip": 190, "Measured": 0, "Class": 120, "State": 190, "Used": 80}
+        )
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.empty = label(
+            "No clip yet. Drop clips here, add them, or put them into the job's folders. They stay where they lie until they are brought in: "
+            "converted to the intermediate by the link of their class.",
+            "dust", wrap=True,
+        )  # fmt: skip
+        self._build()
+        self.table.itemSelectionChanged.connect(self._show_buttons)
+        model.changed.connect(self._show)
+        model.asked.connect(self.ask.put)
+        self._show()
+
+    def _build(self) -> None:
+        tools = QHBoxLayout()
+        sized(tools).setContentsMargins(20, 0, 16, 0)
+        sized(tools).setSpacing(7)
+        for each in (
+            self.add_button,
+            self.bring_button,
+            self.all_button,
+            self.look_button,
+            self.forget_button,
+            self.cancel_button,
+        ):
+            tools.addWidget(each)
+        tools.addStretch(1)
+        words = QVBoxLayout()
+        sized(words).setContentsMargins(20, 0, 16, 0)
+        words.addWidget(self.summary)
+        words.addWidget(self.empty)
+        rows = QVBoxLayout()
+        sized(rows).setContentsMargins(14, 0, 0, 0)
+        rows.addWidget(self.table)
+        outer = QVBoxLayout(self)
+        sized(outer).setContentsMargins(0, 8, 0, 0)
+        outer.addLayout(tools)
+        outer.addWidget(self.ask)
+        outer.addLayout(words)
+        outer.addLayout(rows, 1)
+
+    # -- showing -----------------------------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        model = self.model
+        self.summary.setText(model.summary())
+        self.empty.setVisible(not model.rows and not model.doing)
+        self.table.setVisible(bool(model.rows))
+        chosen, shown, self._paths = set(self.chosen()), self._paths, [row.entry.path for row in model.rows]
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(model.rows))
+        for number, row in enumerate(model.rows):
+            self._fill(number, row)
+        if shown != self._paths:
+            self.table.clearSelection()
+            for number, path in enumerate(self._paths):
+                if path in chosen:
+                    self.table.selectRow(number)
+            fit_rows(self.table)
+        self.table.blockSignals(False)
+        self._show_buttons()
+
+    def _fill(self, number: int, row: MaterialRow) -> None:
+        clip = row.clip
+        fields = clip.measured.fields if clip is not None and clip.measured is not None else None
+        measured = f"{row.words}\n{fields_text(fields)}" if fields is not None else row.words
+        class_words = row.source.name if row.source is not None else "fits none" if row.convertible else ""
+        if row.source is not None and not row.fits:
+            class_words += "\nchosen by hand"
+        untrue = clip is not None and bool(clip.disagreements)
+        if untrue:
+            measured += "\nnot what its file says"
+        cells = (row.entry.path.name, measured, class_words, brought_words(row.row), used_words(row.row))
+        roles = (
+            "",
+            "ochre" if untrue else "oxide" if clip is None else "",
+            "ochre" if row.source is None and row.convertible else "",
+            _STATE_ROLE[row.row.state],
+            "dust",
+        )
+        for column, (text, role) in enumerate(zip(cells, roles, strict=True)):
+            item = QTableWidgetItem(text)
+            item.setToolTip(str(row.entry.path))
+            tint(item, role, bold=column == 0)
+            self.table.setItem(number, column, item)
+
+    def chosen(self) -> list[Path]:
+        """Return the clips whose rows are chosen."""
+        return [self._paths[row] for row in sorted({index.row() for index in self.table.selectedIndexes()})]
+
+    def _show_buttons(self) -> None:
+        model, chosen = self.model, self.chosen()
+        can = set(model.can_bring_in())
+        self.add_button.setEnabled(model.job is not None)
+        self.bring_button.setEnabled(any(path in can for path in chosen))
+        self.all_button.setEnabled(bool(can))
+        for each in (self.look_button, self.forget_button):
+            each.setEnabled(bool(chosen))
+        self.cancel_button.setVisible(model.doing.startswith("bringing in"))
+
+    # -- asking ------------------------------------------------------------------------------------------------------
+
+    def _ask_clips(self) -> None:
+        names, _kind = QFileDialog.getOpenFileNames(self, "Add clips")
+        if names:
+            self.model.add([Path(name) for name in names])
+
+    def _bring_in(self) -> None:
+        self.model.bring_in(self.chosen())
+
+    def _look(self) -> None:
+        desk = self.model.desk
+        desk.view_wanted.emit("Intake")
+        desk.intake.look_at(self.chosen())
+
+    def _forget(self) -> None:
+        for path in self.chosen():
+            self.model.forget(path)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if self._dropped(event):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = self._dropped(event)
+        if paths:
+            self.model.add(paths)
+        else:
+            event.ignore()
+
+    def _dropped(self, event: QDropEvent) -> list[Path]:
+        """Return the clips among what is dropped, those in folders too."""
+        found: list[Path] = []
+        for url in event.mimeData().urls() if self.model.job is not None else []:
+            path = Path(url.toLocalFile())
+            inside = sorted(path.rglob("*")) if path.is_dir() else [path]
+            found += [each for each in inside if each.suffix.casefold() in MEDIA_SUFFIXES and each.is_file()]
+        return found

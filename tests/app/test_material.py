@@ -1,0 +1,68 @@
+"""A job's material in the real window: dropped, told what it is, asked for its class, brought in, kept."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+from tests.app.conftest import Open, press
+from tests.app.test_cuts import CLIPS, a_job, dropped
+
+from idle_quarry.app.views.jobs.view import JobsView
+from idle_quarry.jobs.check import check_job
+from idle_quarry.jobs.material import read_material
+
+
+def test_clips_are_added_asked_about_and_brought_in(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    window = open_window()
+    folder = a_job(window, tmp_path)
+    rushes = tmp_path / "rushes"
+    rushes.mkdir()
+    for name in ("lamp scan 3.mov", "train 03.mov", "gauge location tone.wav"):
+        shutil.copy(CLIPS / name, rushes)
+    (rushes / "broken.mov").write_bytes(b"no clip")
+    jobs = window.desk.jobs
+    jobs.reload()
+    window.show_view("Jobs")
+    view = window.view("Jobs")
+    assert isinstance(view, JobsView)
+    jobs.choose(jobs.records[0].id)
+    view.tabs.buttons["Material"].click()
+    page, model = view.material, jobs.material
+    qtbot.waitUntil(lambda: page.isVisible() and model.job is not None and page.empty.isVisible(), timeout=20000)
+    dropped(page, rushes)
+    qtbot.waitUntil(lambda: len(model.rows) == 4 and not model.doing, timeout=60000)
+    by_name = {row.entry.path.name: row for row in model.rows}
+    scan, train = by_name["lamp scan 3.mov"], by_name["train 03.mov"]
+    assert scan.source is not None and scan.source.id == "scans" and scan.fits
+    assert train.source is None and by_name["gauge location tone.wav"].words == "sound alone"
+    assert by_name["broken.mov"].clip is None and set(model.can_bring_in()) == {scan.entry.path, train.entry.path}
+
+    # one that fits no class asks; the answer is kept with the job, not in the template
+    QTest.mouseClick(page.all_button, Qt.MouseButton.LeftButton)
+    assert page.ask.isVisible() and "train 03.mov is 1080p23.976" in page.ask.question.text()
+    press(page.ask, "As Film scans")
+    qtbot.waitUntil(lambda: len(list((folder / "Brought in").glob("*.mxf"))) == 2 and not model.doing, timeout=120000)
+    assert {row.entry.path.name for row in model.rows if row.row.state == "brought in"} == {
+        "lamp scan 3.mov",
+        "train 03.mov",
+    }
+    kept = {entry.path.name: entry for entry in read_material(folder)}
+    assert kept["train 03.mov"].source == "scans" and kept["train 03.mov"].brought is not None
+    assert json.loads((folder / "material.json").read_text())["clips"][0]["path"].startswith("/"), (
+        "what lies elsewhere is named whole"
+    )
+    assert not check_job(folder).drift
+
+    # a file that is another now is told, and what was made of it no longer counts
+    shutil.copy(CLIPS / "lamp tape 014.mpg", rushes / "lamp scan 3.mov")
+    (rushes / "train 03.mov").unlink()
+    model.look_again()
+    qtbot.waitUntil(lambda: {"changed since", "missing"} <= {row.row.state for row in model.rows}, timeout=60000)
+    page.table.selectRow([row.row.state for row in model.rows].index("missing"))
+    page.forget_button.click()
+    assert len(model.rows) == 3 and len(read_material(folder)) == 3
