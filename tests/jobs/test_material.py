@@ -7,6 +7,7 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from idle_quarry.demo import make_clips
@@ -19,8 +20,11 @@ from idle_quarry.jobs.material import (
     CHANGED,
     LINKED,
     MISSING,
+    PARTLY,
+    USED,
     bring_in,
     class_of,
+    joined,
     read_material,
     rows_of,
     state_of,
@@ -30,6 +34,7 @@ from idle_quarry.jobs.material import (
 from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, TIMELINES
 from idle_quarry.media import inspect
 from idle_quarry.media.looking import look
+from idle_quarry.media.stills import FrameSource
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_words
 
@@ -74,6 +79,55 @@ def test_clips_are_known_again_and_their_state_is_told(job: Path, tmp_path: Path
         read_material(job)
 
 
+def test_what_is_used_is_joined_with_handles() -> None:
+    assert joined([(10, 20), (60, 70), (25, 30)], 3, 100) == [(7, 33), (57, 73)]
+    assert joined([(0, 5), (95, 100)], 10, 100) == [(0, 15), (85, 100)] and joined([(120, 130)], 2, 100) == []
+
+
+def test_a_part_holds_the_frames_that_the_whole_has_there(job: Path, tmp_path: Path) -> None:
+    template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
+    scan = tmp_path / "lamp scan 3.mov"
+    shutil.copy(CLIPS / scan.name, scan)
+    [entry] = taken_in((), [scan])
+    clip = look(scan)
+    source = next(each for each in template.sources if each.id == "scans")
+    track = Track(
+        "v",
+        "V",
+        PICTURE,
+        (
+            Item(
+                1,
+                "scan",
+                0,
+                6,
+                media=Media("scan", Fraction(25), str(scan), None, 918_000, 50),
+                begins=Fraction(918_020),
+            ),
+        ),
+    )
+    write_list(job / TIMELINES / "cut.otio", Timeline("cut", Fraction(25), Timecode(0, Fraction(25)), (track,)))
+    [row] = rows_of(job, [entry])
+    assert row.spans == ((20, 26),)
+    whole = bring_in(entry, clip, source, template, job, lambda _share: None)
+    part = bring_in(entry, clip, source, template, job, lambda _share: None, (17, 29))
+    pictures = []
+    for made, first in ((whole.brought[0], 17), (part.brought[0], 0)):
+        with FrameSource(look(made.path)) as frames:
+            found = [frames.frame(first + n) for n in range(12)]
+            assert all(each is not None for each in found)
+            pictures.append([each.luma for each in found if each is not None])
+    # coded apart, so not bit for bit: but each is that frame and none of its neighbours
+    for n, picture in enumerate(pictures[1]):
+        apart = [float(np.abs(picture.astype(int) - other).mean()) for other in pictures[0]]
+        assert apart[n] == min(apart) and apart[n] < 4, (n, apart)
+    assert inspect(part.brought[0].path).declared.timecode == "10:12:00:17"
+    assert inspect(part.brought[0].path).declared.frames == 12
+    assert (state_of(part, [(20, 26)]), state_of(part, [(0, 3)]), state_of(whole)) == (USED, PARTLY, BROUGHT)
+    write_material(job, [part])
+    assert read_material(job) == (part,)
+
+
 def test_a_clip_is_brought_in_whole_or_not_at_all(job: Path, tmp_path: Path) -> None:
     template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
     tape = tmp_path / "lamp tape 014.mpg"
@@ -95,14 +149,15 @@ def test_a_clip_is_brought_in_whole_or_not_at_all(job: Path, tmp_path: Path) -> 
     assert list((job / BROUGHT_IN).iterdir()) == [], "what was stopped leaves nothing"
     shares: list[float] = []
     made = bring_in(entry, clip, source, template, job, shares.append)
-    assert shares == sorted(shares) and shares[-1] == 1 and made.brought is not None
-    held = inspect(made.brought.path)
+    assert shares == sorted(shares) and shares[-1] == 1
+    [whole] = made.brought
+    held = inspect(whole.path)
     assert held.format is not None and held.declared.frames == 50
     assert format_words(held.format).startswith(format_words(template.working.format).split()[0])
     assert state_of(made) == BROUGHT
     write_material(job, [made])
     assert read_material(job) == (made,)
-    made.brought.path.unlink()
+    whole.path.unlink()
     assert state_of(made) == LINKED
     tape.write_bytes(b"another")
     with pytest.raises(NotPossible, match="changed since"):

@@ -7,9 +7,11 @@ content: where its file is another now, it says so, and what was brought in of t
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable
+import math
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +20,7 @@ from idle_quarry.files import written_whole
 from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, TIMELINES
 from idle_quarry.media.clip import Clip
-from idle_quarry.media.converting import Told, Wanted, convert
+from idle_quarry.media.converting import Wanted, convert
 from idle_quarry.media.encode import clip_suffix
 from idle_quarry.media.memory import identity
 from idle_quarry.path.matching import Match, match
@@ -26,18 +28,27 @@ from idle_quarry.path.names import cleaned_name
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Source, Template
 
-LINKED, BROUGHT, MISSING, CHANGED = "linked", "brought in", "missing", "changed since"
+LINKED, BROUGHT, USED, PARTLY = "linked", "brought in", "what is used brought in", "partly brought in"
+MISSING, CHANGED = "missing", "changed since"
 _FORMAT = 1
+
+
+#: The first frame of a clip, counted from 0, and that after the last.
+Span = tuple[int, int]
 
 
 @dataclass(frozen=True)
 class BroughtIn:
-    """What was made of a clip: the file, of which content of the clip, by which source class, in which codec."""
+    """What was made of a clip: the file, of which content of the clip, by which source class, in which codec.
+
+    `span` are the frames of the clip that it holds (half open), None where it holds all of it.
+    """
 
     path: Path
     of: str
     source: str
     codec: str
+    span: Span | None = None
 
 
 @dataclass(frozen=True)
@@ -47,16 +58,17 @@ class Entry:
     path: Path
     content: str
     source: str = ""
-    brought: BroughtIn | None = None
+    brought: tuple[BroughtIn, ...] = ()
 
 
 @dataclass(frozen=True)
 class Row:
-    """An entry as it stands: its state, and for how many seconds the job's timelines use it."""
+    """An entry as it stands: its state, for how many seconds the job's timelines use it, and which of its frames."""
 
     entry: Entry
     state: str
     used: Fraction = Fraction(0)
+    spans: tuple[Span, ...] = ()
 
 
 def read_material(folder: Path) -> tuple[Entry, ...]:
@@ -80,12 +92,13 @@ def read_material(folder: Path) -> tuple[Entry, ...]:
 
 
 def _entry(folder: Path, data: dict[str, Any]) -> Entry:
-    made = data.get("brought")
-    brought = (
-        BroughtIn(folder / str(made["path"]), str(made["of"]), str(made["source"]), str(made["codec"]))
-        if made is not None
-        else None
-    )
+    brought = tuple(
+        BroughtIn(
+            folder / str(made["path"]), str(made["of"]), str(made["source"]), str(made["codec"]),
+            (int(made["span"][0]), int(made["span"][1])) if made.get("span") else None,
+        )
+        for made in data.get("brought", [])
+    )  # fmt: skip
     return Entry(folder / str(data["path"]), str(data["content"]), str(data.get("source", "")), brought)
 
 
@@ -100,9 +113,17 @@ def write_material(folder: Path, entries: Iterable[Entry]) -> None:
         one: dict[str, Any] = {"path": beside(entry.path), "content": entry.content}
         if entry.source:
             one["source"] = entry.source
-        if entry.brought is not None:
-            made = entry.brought
-            one["brought"] = {"path": beside(made.path), "of": made.of, "source": made.source, "codec": made.codec}
+        if entry.brought:
+            one["brought"] = [
+                {
+                    "path": beside(made.path),
+                    "of": made.of,
+                    "source": made.source,
+                    "codec": made.codec,
+                    "span": made.span,
+                }
+                for made in entry.brought
+            ]
         clips.append(one)
     document = {"kind": "idle-quarry material", "format_number": _FORMAT, "clips": clips}
     try:
@@ -135,8 +156,8 @@ def taken_in(entries: Iterable[Entry], paths: Iterable[Path]) -> tuple[Entry, ..
     return tuple(known.values())
 
 
-def state_of(entry: Entry) -> str:
-    """Return how a clip stands now."""
+def state_of(entry: Entry, spans: Sequence[Span] = ()) -> str:
+    """Return how a clip stands now; `spans` are the frames that the timelines use."""
     if not entry.path.is_file():
         return MISSING
     try:
@@ -145,32 +166,66 @@ def state_of(entry: Entry) -> str:
         return MISSING
     if not same:
         return CHANGED
-    made = entry.brought
-    return BROUGHT if made is not None and made.of == entry.content and made.path.exists() else LINKED
+    parts = parts_of(entry)
+    if any(made.span is None for made in parts):
+        return BROUGHT
+    held = [made.span for made in parts if made.span is not None]
+    if not held:
+        return LINKED
+    return USED if all(any(a <= first and last <= b for a, b in held) for first, last in spans) else PARTLY
+
+
+def parts_of(entry: Entry) -> tuple[BroughtIn, ...]:
+    """Return what was made of a clip as it is now, and is there."""
+    return tuple(made for made in entry.brought if made.of == entry.content and made.path.exists())
 
 
 def rows_of(folder: Path, entries: Iterable[Entry]) -> list[Row]:
-    """Return the clips as they stand, and how long each is used in the job's timelines."""
+    """Return the clips as they stand, and what of each is used in the job's timelines."""
     used = uses(folder)
     found = []
     for entry in entries:
-        places = {str(entry.path), *([str(entry.brought.path)] if entry.brought is not None else [])}
-        found.append(Row(entry, state_of(entry), sum((used.get(place, Fraction(0)) for place in places), Fraction(0))))
+        spans = [
+            each
+            for place in {str(entry.path), *(str(made.path) for made in entry.brought)}
+            for each in used.get(place, [])
+        ]
+        own = tuple(sorted(span for _, span in used.get(str(entry.path), [])))
+        found.append(Row(entry, state_of(entry, own), sum((seconds for seconds, _ in spans), Fraction(0)), own))
     return found
 
 
-def uses(folder: Path) -> dict[str, Fraction]:
-    """Return for how many seconds each file is used in the job's timelines, by its path; what cannot be read uses nothing."""
-    found: dict[str, Fraction] = {}
+def uses(folder: Path) -> dict[str, list[tuple[Fraction, Span]]]:
+    """Return what each file is used for in the job's timelines, by its path: seconds of the timeline, and frames of the file.
+
+    What cannot be read uses nothing.
+    """
+    found: dict[str, list[tuple[Fraction, Span]]] = {}
     for path in sorted((folder / TIMELINES).glob("*.otio")):
         try:
             timeline = read_list(path, Fraction(25)).timeline
         except QuarryError:
             continue
         for _, item in timeline.items:
-            if item.media is not None and item.media.path is not None:
-                found[item.media.path] = found.get(item.media.path, Fraction(0)) + item.length / timeline.rate
+            media = item.media
+            if media is None or media.path is None:
+                continue
+            ends = item.begins, item.shows(item.end - 1, timeline.rate)
+            span = math.floor(min(ends)) - media.first, math.floor(max(ends)) - media.first + 1
+            found.setdefault(media.path, []).append((item.length / timeline.rate, span))
     return found
+
+
+def joined(spans: Iterable[Span], handles: int, frames: int) -> list[Span]:
+    """Return spans with so many frames more on each side, as far as there are any, joined where they meet."""
+    made: list[Span] = []
+    for first, last in sorted(spans):
+        first, last = max(0, first - handles), min(frames, last + handles)
+        if made and first <= made[-1][1]:
+            made[-1] = made[-1][0], max(made[-1][1], last)
+        elif first < last:
+            made.append((first, last))
+    return made
 
 
 def class_of(entry: Entry, clip: Clip, template: Template) -> tuple[Source | None, Match | None]:
@@ -181,33 +236,50 @@ def class_of(entry: Entry, clip: Clip, template: Template) -> tuple[Source | Non
 
 
 def bring_in(
-    entry: Entry, clip: Clip, source: Source, template: Template, folder: Path, told: Callable[[float], None]
+    entry: Entry,
+    clip: Clip,
+    source: Source,
+    template: Template,
+    folder: Path,
+    told: Callable[[float], None],
+    span: Span | None = None,
 ) -> Entry:
-    """Convert a clip to the template's intermediate by the link of a source class, into the job; return the entry with it.
+    """Convert a clip, or a span of its frames, to the template's intermediate by the link of a source class, into the job.
 
-    The file appears when it is whole. `told` hears the share that is done, and may raise to stop; then nothing is left. Raises
-    `NotPossible` where the link or the codec refuses, `MediaError` where the clip cannot be read or the disk is full.
+    Return the entry with it. The file appears when it is whole. `told` hears the share that is done, and may raise to stop; then
+    nothing is left. Raises `NotPossible` where the link or the codec refuses, `MediaError` where the clip cannot be read or the
+    disk is full.
     """
-    if state_of(entry) in (MISSING, CHANGED):
+    state = state_of(entry)
+    if state in (MISSING, CHANGED):
         raise NotPossible(
-            f"its file is {state_of(entry)}",
-            subject=entry.path.name,
-            remedy="look at it in Intake, or take it in again",
+            f"its file is {state}", subject=entry.path.name, remedy="look at it in Intake, or add it again"
         )
     codec = codecs()[template.intermediate.codec]
     place = folder / BROUGHT_IN
     place.mkdir(exist_ok=True)
-    name, suffix = cleaned_name(entry.path.stem) or "clip", clip_suffix(codec)
-    path = next(
-        each
-        for each in (place / f"{name}{n}{suffix}" for n in ("", *(f" {k}" for k in range(2, 10_000))))
-        if not each.exists() and not each.with_suffix("").exists()
-    )
-    sound = template.sound
+    sound, rate = template.sound, clip.declared.rate or template.working.format.rate
     wanted = Wanted(
         template.working.format, codec, source.policy_for(clip.path.name), source.cadence, sound.sample_rate, sound.bit_depth,
         template.timecode.drop,
     )  # fmt: skip
-    progress: Told = lambda done, of, _speed: told(done / max(1, of))  # noqa: E731
-    made = convert(clip, wanted, path, progress)
-    return replace(entry, brought=BroughtIn(made.path, entry.content, source.id, codec.id))
+    seconds = (span[0] / rate, span[1] / rate) if span is not None else None
+    made = convert(
+        clip,
+        wanted,
+        _free(place, entry.path.stem, clip_suffix(codec)),
+        lambda done, of, _speed: told(done / max(1, of)),
+        seconds,
+    )
+    part = BroughtIn(made.path, entry.content, source.id, codec.id, span)
+    return replace(entry, brought=(*(each for each in parts_of(entry) if each.span != span), part))
+
+
+def _free(folder: Path, stem: str, suffix: str) -> Path:
+    """Return a file's place that nothing lies at."""
+    name = cleaned_name(stem) or "clip"
+    for number in count(1):
+        path = folder / f"{name}{f' {number}' if number > 1 else ''}{suffix}"
+        if not path.exists() and not path.with_suffix("").exists():
+            return path
+    raise AssertionError

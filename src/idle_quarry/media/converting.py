@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import math
 import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -58,8 +59,13 @@ class Made:
     seconds: float
 
 
-def convert(clip: Clip, wanted: Wanted, path: Path, told: Told | None = None) -> Made:
+def convert(
+    clip: Clip, wanted: Wanted, path: Path, told: Told | None = None, span: tuple[Fraction, Fraction] | None = None
+) -> Made:
     """Convert a clip into `path`, which appears when it is whole; where it is stopped or fails, nothing is left.
+
+    `span` are the seconds of the clip from which to which it is converted, all of it where there is none: the frames are those that
+    the whole has there, with its sound and timecode.
 
     Raises `NotPossible` where the codec cannot hold the format, its containers have another suffix, or something is there, and
     `MediaError` where the clip cannot be read or the disk refuses.
@@ -91,7 +97,12 @@ def convert(clip: Clip, wanted: Wanted, path: Path, told: Told | None = None) ->
         if sound is not None:
             stack.enter_context(sound)
         channels = 0 if sound is None or wanted.codec.one_picture_a_file else sound.channels
+        begin, end = 0, frames
+        if span is not None:
+            begin = max(0, min(frames - 1, math.floor(span[0] / faster * held.rate)))
+            end = max(begin + 1, min(frames, math.ceil(span[1] / faster * held.rate)))
         start = start_of(clip, held, wanted.drop)
+        start = start + begin if start is not None else None
         writer = stack.enter_context(
             ClipWriter(
                 path, wanted.codec, wanted.format, start=start, channels=channels,
@@ -101,7 +112,7 @@ def convert(clip: Clip, wanted: Wanted, path: Path, told: Told | None = None) ->
         # one picture is coded while the next is converted: an encoder has threads of its own
         coder = stack.enter_context(ThreadPoolExecutor(1, thread_name_prefix="quarry coder"))
         ahead: Future[None] | None = None
-        for index in range(frames):
+        for index in range(begin, end):
             codes = conversion.codes(index, material.frame)
             first, last = (int(n * wanted.sample_rate / held.rate) for n in (index, index + 1))
             samples: NDArray[np.int32] | None = (
@@ -111,11 +122,12 @@ def convert(clip: Clip, wanted: Wanted, path: Path, told: Told | None = None) ->
                 ahead.result()
             ahead = coder.submit(writer.write, codes, samples)
             if told is not None:
-                told(index + 1, frames, float(index + 1) / float(held.rate) / max(1e-6, time.monotonic() - begun))
+                done = index + 1 - begin
+                told(done, end - begin, float(done) / float(held.rate) / max(1e-6, time.monotonic() - begun))
         if ahead is not None:
             ahead.result()
         writer.finish()
-    return Made(path, held, frames, start, channels, time.monotonic() - begun)
+    return Made(path, held, end - begin, start, channels, time.monotonic() - begun)
 
 
 def frames_and_speed(material: Material, target: SignalFormat, policy: Policy) -> tuple[int, Fraction]:

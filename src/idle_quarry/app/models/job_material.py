@@ -19,10 +19,15 @@ from idle_quarry.jobs.material import (
     BROUGHT,
     LINKED,
     MISSING,
+    PARTLY,
+    USED,
     Entry,
     Row,
+    Span,
     bring_in,
     class_of,
+    joined,
+    parts_of,
     read_material,
     rows_of,
     state_of,
@@ -71,7 +76,8 @@ class JobMaterial(QObject):
         self.doing = ""  #: what is under way, in words
         self._folder: Path | None = None
         self._ticket: Ticket | None = None
-        self._waiting: deque[Path] = deque()
+        self._kept = 0  #: how often a person's choice was kept: what was read before one is not shown after it
+        self._waiting: deque[tuple[Path, Span | None]] = deque()
         self._bringing: Ticket | None = None
         jobs.chosen_changed.connect(self._another_job)
         jobs.checked.connect(lambda ident: self._another_job() if ident == jobs.chosen else None)
@@ -99,7 +105,7 @@ class JobMaterial(QObject):
         if folder is not None:
             self.look_again()
 
-    def look_again(self, more: Sequence[Path] = (), then: Callable[[], object] = lambda: None) -> None:
+    def look_again(self, more: Sequence[Path] = ()) -> None:
         """Look at the job's clips, those that were put into its folders and `more`, off the interface thread."""
         job = self.job
         if job is None:
@@ -107,7 +113,7 @@ class JobMaterial(QObject):
         if self._ticket is not None:
             self._ticket.cancel()
         wanted = [job.folder / name for name in job.material] + list(more)
-        folder, template = job.folder, job.template
+        folder, template, kept = job.folder, job.template, self._kept
 
         def work(ticket: Ticket) -> list[MaterialRow]:
             before = read_material(folder)
@@ -121,10 +127,13 @@ class JobMaterial(QObject):
             return found
 
         def done(found: list[MaterialRow]) -> None:
-            self._ticket, self.rows = None, found
+            self._ticket = None
+            if kept != self._kept:
+                self.look_again(more)
+                return
+            self.rows = found
             self.doing = self.doing if self._bringing is not None else ""
             self.changed.emit()
-            then()
 
         def failed(error: QuarryError) -> None:
             self._ticket = None
@@ -166,29 +175,43 @@ class JobMaterial(QObject):
         self._keep([each.entry for each in self.rows])
         self.changed.emit()
 
-    def bring_in(self, paths: Sequence[Path]) -> None:
-        """Bring clips in, one after the other; where one fits no class, ask first how it is converted."""
+    def bring_in(self, paths: Sequence[Path], *, used: bool = False) -> None:
+        """Bring clips in, one after the other: whole, or what the timelines use with a second on each side.
+
+        Where one fits no class, ask first how it is converted.
+        """
         job = self.job
         if job is None:
             return
         for each in self.rows:
-            if (
-                each.entry.path not in paths
-                or each.row.state != LINKED
-                or each.clip is None
-                or each.entry.path in self._waiting
-            ):
+            if each.entry.path not in paths or not self._can(each, used=used):
                 continue
             if each.source is None:
-                self._ask_class(job, each)
+                self._ask_class(job, each, used=used)
                 continue
-            self._waiting.append(each.entry.path)
+            wanted = self._used_spans(each) if used else [None]
+            self._waiting += [
+                (each.entry.path, span) for span in wanted if (each.entry.path, span) not in self._waiting
+            ]
         self._next()
 
-    def _ask_class(self, job: CheckedJob, row: MaterialRow) -> None:
+    def _can(self, row: MaterialRow, *, used: bool) -> bool:
+        states = (LINKED, PARTLY) if used else (LINKED, PARTLY, USED)
+        return row.convertible and row.row.state in states and (bool(row.row.spans) or not used)
+
+    def _used_spans(self, row: MaterialRow) -> list[Span | None]:
+        """Return the spans of a clip that are used and not brought in yet."""
+        declared = row.clip.declared if row.clip is not None else None
+        if declared is None:
+            return []
+        held = [made.span for made in parts_of(row.entry) if made.span is not None]
+        spans = joined(row.row.spans, round(declared.rate or 25), declared.frames or 1)
+        return [span for span in spans if not any(a <= span[0] and span[1] <= b for a, b in held)]
+
+    def _ask_class(self, job: CheckedJob, row: MaterialRow, *, used: bool) -> None:
         def answer(source: str) -> None:
             self.choose_class(row.entry.path, source)
-            self.bring_in([row.entry.path])
+            self.bring_in([row.entry.path], used=used)
 
         answers: dict[str, Callable[[], object]] = {
             f"As {each.name}": partial(answer, each.id) for each in job.template.sources
@@ -205,7 +228,7 @@ class JobMaterial(QObject):
         job = self.job
         if self._bringing is not None or job is None or not self._waiting:
             return
-        path = self._waiting.popleft()
+        path, span = self._waiting.popleft()
         row = next((each for each in self.rows if each.entry.path == path), None)
         if row is None or row.clip is None or row.source is None:
             self._next()
@@ -213,7 +236,9 @@ class JobMaterial(QObject):
         entry, clip, source, folder = row.entry, row.clip, row.source, job.folder
 
         def work(ticket: Ticket) -> Entry:
-            return bring_in(entry, clip, source, job.template, folder, lambda share: ticket.progress(path.name, share))
+            return bring_in(
+                entry, clip, source, job.template, folder, lambda share: ticket.progress(path.name, share), span
+            )
 
         def done(made: Entry) -> None:
             self._ended()
@@ -244,7 +269,9 @@ class JobMaterial(QObject):
 
     def _stands(self, path: Path, made: Entry) -> None:
         self.rows = [
-            replace(each, row=replace(each.row, entry=made, state=state_of(made))) if each.entry.path == path else each
+            replace(each, row=replace(each.row, entry=made, state=state_of(made, each.row.spans)))
+            if each.entry.path == path
+            else each
             for each in self.rows
         ]
         self._keep([each.entry for each in self.rows])
@@ -261,6 +288,7 @@ class JobMaterial(QObject):
     def _keep(self, entries: Sequence[Entry]) -> None:
         if self._folder is None:
             return
+        self._kept += 1
         try:
             write_material(self._folder, entries)
         except QuarryError as error:
@@ -268,9 +296,9 @@ class JobMaterial(QObject):
 
     # -- in words ----------------------------------------------------------------------------------------------------
 
-    def can_bring_in(self) -> list[Path]:
-        """Return the clips that are linked and have pictures in a known format."""
-        return [each.entry.path for each in self.rows if each.row.state == LINKED and each.convertible]
+    def can_bring_in(self, *, used: bool = False) -> list[Path]:
+        """Return the clips that can be brought in whole, or of which something is used that can."""
+        return [each.entry.path for each in self.rows if self._can(each, used=used)]
 
     def summary(self) -> str:
         """Return how many clips stand how."""
@@ -309,5 +337,5 @@ def used_words(row: Row) -> str:
 
 def brought_words(row: Row) -> str:
     """Return how a clip stands, with what was made of it."""
-    made = row.entry.brought
-    return f"{row.state} · {made.path.name}" if row.state == BROUGHT and made is not None else row.state
+    parts = parts_of(row.entry) if row.state in (BROUGHT, USED, PARTLY) else ()
+    return f"{row.state} · {', '.join(made.path.name for made in parts)}" if parts else row.state

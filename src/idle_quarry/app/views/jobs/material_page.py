@@ -17,7 +17,7 @@ from idle_quarry.app.widgets.tinted import tint
 from idle_quarry.media.names import MEDIA_SUFFIXES
 from idle_quarry.media.words import fields_text
 
-_STATE_ROLE = {"linked": "", "brought in": "sage", "missing": "oxide", "changed since": "ochre"}
+_STATE_ROLE = {"brought in": "sage", "what is used brought in": "sage", "missing": "oxide", "changed since": "ochre"}
 
 
 class MaterialPage(QWidget):
@@ -33,9 +33,11 @@ class MaterialPage(QWidget):
         self.bring_button = button(
             "Bring in", self._bring_in, tip="convert what is chosen to the intermediate, into the job"
         )
-        self.all_button = button(
-            "Bring in all", lambda: model.bring_in(model.can_bring_in()), tip="every clip that is linked"
-        )
+        self.used_button = button(
+            "Bring in what is used", lambda: model.bring_in(self.chosen() or model.can_bring_in(used=True), used=True),
+            tip="of what is chosen, or of every clip: what the job's timelines show, with a second on each side",
+        )  # fmt: skip
+        self.all_button = button("Bring in all", lambda: model.bring_in(model.can_bring_in()), tip="every clip, whole")
         self.look_button = button("See in Intake", self._look, tip="all that is measured of what is chosen")
         self.forget_button = button("Forget", self._forget, tip="know what is chosen no longer; no file is touched")
         self.cancel_button = button("Cancel", model.cancel, quiet=True)
@@ -64,6 +66,7 @@ class MaterialPage(QWidget):
         for each in (
             self.add_button,
             self.bring_button,
+            self.used_button,
             self.all_button,
             self.look_button,
             self.forget_button,
@@ -121,7 +124,7 @@ class MaterialPage(QWidget):
             "",
             "ochre" if untrue else "oxide" if clip is None else "",
             "ochre" if row.source is None and row.convertible else "",
-            _STATE_ROLE[row.row.state],
+            _STATE_ROLE.get(row.row.state, ""),
             "dust",
         )
         for column, (text, role) in enumerate(zip(cells, roles, strict=True)):
@@ -140,6 +143,8 @@ class MaterialPage(QWidget):
         self.add_button.setEnabled(model.job is not None)
         self.bring_button.setEnabled(any(path in can for path in chosen))
         self.all_button.setEnabled(bool(can))
+        used = set(model.can_bring_in(used=True))
+        self.used_button.setEnabled(any(path in used for path in chosen) if chosen else bool(used))
         for each in (self.look_button, self.forget_button):
             each.setEnabled(bool(chosen))
         self.cancel_button.setVisible(model.doing.startswith("bringing in"))
