@@ -8,6 +8,7 @@ import sys
 import tarfile
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -18,16 +19,17 @@ from tests.jobs.test_cutting import programmes
 
 from idle_quarry.demo import make_clips
 from idle_quarry.demo.templates import house_shelf
-from idle_quarry.errors import NotUnderstood, QuarryError
+from idle_quarry.errors import MediaError, NotPossible, NotUnderstood, QuarryError
 from idle_quarry.jobs.conform.edl import read_edl
 from idle_quarry.jobs.conform.frame import frame_findings
 from idle_quarry.jobs.conform.lists import CutList, read_list
 from idle_quarry.jobs.conform.matching import matched
 from idle_quarry.jobs.conform.material import Clip, clips_in
 from idle_quarry.jobs.conform.report import as_html, conformed
+from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
 from idle_quarry.jobs.conform.writing import write_edl, write_list
 from idle_quarry.jobs.cutting.otio_values import from_otio, to_otio
-from idle_quarry.jobs.cutting.timeline import Timeline
+from idle_quarry.jobs.cutting.timeline import PICTURE, Timeline, Track
 
 SAMPLES = Path(sys.prefix) / "samples"
 ENDINGS = (".edl", ".aaf", ".otio")
@@ -241,3 +243,97 @@ def test_the_frame_of_a_list_is_held_against_the_template(tmp_path: Path) -> Non
     found = conformed(thirty, template, clips)
     page = as_html(found)
     assert page.count("<tr>") == 1 + len(found.events) and found.missing and "late an hour" in page
+
+
+def test_a_list_is_taken_frame_for_frame_or_by_time() -> None:
+    template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
+    lines = [
+        "001 A V C 00:00:00:00 00:00:01:00 00:00:00:00 00:00:01:00",
+        "* FROM CLIP NAME: x",
+        "002 A V D 006 00:00:10:00 00:00:11:00 00:00:01:00 00:00:02:00",
+        "* FROM CLIP NAME: x",
+    ]
+    film = read_edl("\n".join(["TITLE: X", *lines]), Fraction(24)).timeline
+    clips = [clip("x", 1000, 1000, rate=Fraction(24))]
+    events = matched(film, clips)
+    assert {event.offset for event in events} == {1000}
+    by_frame, by_time = (taken(film, events, template, how) for how in (BY_FRAME, BY_TIME))
+    assert [(i.at, i.length, i.speed) for i in by_frame.track("V").items] == [
+        (0, 24, Fraction(25, 24)),
+        (24, 24, Fraction(25, 24)),
+    ]
+    assert [(i.at, i.length, i.speed) for i in by_time.track("V").items] == [
+        (0, 25, Fraction(1)),
+        (25, 25, Fraction(1)),
+    ]
+    for made in (by_frame, by_time):
+        assert made.rate == 25 and str(made.start) == "10:00:00:00"
+        first, second = made.track("V").items
+        assert first.begins == 1000 and second.begins == 1240, "at the clip's own count"
+        assert first.media is not None and first.media.path == "/m/x.mov" and first.media.frames == 1000
+    # frame for frame each frame of the list is one of the job's: the same picture, whatever the clock says
+    assert by_frame.track("V").items[1].shows(30, Fraction(25)) == 1246
+    # by time each shows what is due at that second of the clip
+    assert by_time.track("V").items[1].shows(30, Fraction(25)) == 1240 + 5 * Fraction(24, 25)
+    assert [change.after for change in by_time.track("V").transitions] == [6]
+
+
+def test_a_table_is_written_and_read_back(tmp_path: Path) -> None:
+    timeline = listed(
+        "001 TAPE1 V C 01:00:00:00 01:00:01:00 00:00:00:00 00:00:01:00",
+        "* FROM CLIP NAME: harbour",
+        "002 T2 V C 00:00:02:00 00:00:03:10 00:00:01:00 00:00:02:10",
+    )
+    [path] = write_list(tmp_path / "clips.csv", timeline)
+    again = read_list(path, Fraction(25)).timeline.track("V").items
+    assert [(i.name, int(i.begins), i.length, i.media.tape if i.media else None) for i in again] == [
+        ("harbour", 90_000, 25, "TAPE1"), ("002", 50, 35, "T2"),
+    ]  # fmt: skip
+    (tmp_path / "semi.csv").write_text("Clip;Reel;In;Out\nx;r;00:00:00:00;00:00:00:10\n")
+    [item] = read_list(tmp_path / "semi.csv", Fraction(25)).timeline.track("V").items
+    assert (item.length, item.media and item.media.tape) == (10, "r")
+
+
+def test_what_no_form_can_hold_is_refused_and_nothing_is_written(tmp_path: Path) -> None:
+    sound = replace(listed("001 A A C 00:00:00:00 00:00:01:00 00:00:00:00 00:00:01:00"), name="only sound")
+    with pytest.raises(NotPossible, match="no pictures"):
+        write_list(tmp_path / "a.edl", sound)
+    with pytest.raises(NotUnderstood, match="a list is"):
+        write_list(tmp_path / "a.txt", sound)
+    with pytest.raises(MediaError, match="could not be written"):
+        write_list(tmp_path / "no folder" / "a.csv", sound)
+    assert list(tmp_path.iterdir()) == []
+    two = replace(
+        sound,
+        tracks=(Track("V", "V", PICTURE, sound.tracks[0].items), Track("V2", "V2", PICTURE, sound.tracks[0].items)),
+    )
+    assert [path.name for path in write_list(tmp_path / "b.edl", two)] == ["b V.edl", "b V2.edl"]
+
+
+def test_overlaps_unsaid_speeds_and_splits_are_told() -> None:
+    read = read_edl(
+        "\n".join(
+            [
+                "001 A V C 00:00:00:00 00:00:02:00 00:00:00:00 00:00:02:00", "002 A V C 00:00:00:00 00:00:01:00 00:00:01:00 00:00:02:00",
+                "003 A V C 00:00:00:00 00:00:01:00 00:00:02:00 00:00:04:00", "004 A V C 00:00:05:00 00:00:05:00 00:00:04:00 00:00:05:00",
+                "005 A V C 00:00:05:00 00:00:06:00 00:00:06:00 00:00:05:00", "006 A V W021 010 00:00:05:00 00:00:06:00 00:00:05:00 00:00:06:00",
+            ]
+        ), Fraction(25),
+    )  # fmt: skip
+    items = read.timeline.track("V").items
+    assert [(i.at, i.length, i.speed) for i in items] == [
+        (0, 25, 1),
+        (25, 25, 1),
+        (50, 50, Fraction(1, 2)),
+        (100, 25, 0),
+        (125, 25, 1),
+    ]
+    told = " ".join(read.lost)
+    for words in (
+        "event 005, line 5: ends before",
+        "lies over",
+        "25 source frames fill 50",
+        "no source frames fill 25",
+        "wipe 021",
+    ):
+        assert words in told, words

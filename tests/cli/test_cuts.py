@@ -1,0 +1,93 @@
+"""`cuts read`: its document by the contract, its status, its report; hostile lists end in one sentence."""
+
+from __future__ import annotations
+
+import csv
+import json
+import shutil
+from importlib.resources import files
+from pathlib import Path
+
+import pytest
+from tests.app.conftest import filled
+
+from idle_quarry.cli.main import run
+from idle_quarry.demo import make_clips
+
+CLIPS = Path(make_clips.__file__).parent / "clips"
+CUTS = Path(str(files("idle_quarry.demo").joinpath("cuts")))
+#: The keys of an event by the contract, and what stands there.
+KEYS = {
+    "track": str, "kind": str, "name": str, "tape": (str, type(None)), "source_in": str, "source_out": str, "record_in": str,
+    "record_out": str, "speed": str, "status": str, "matters": bool, "media": (str, type(None)),
+    "offset_frames": (int, type(None)), "text": str,
+}  # fmt: skip
+
+
+@pytest.fixture
+def library(tmp_path: Path) -> str:
+    return str(filled(tmp_path / "library.db"))
+
+
+def read(library: str, path: Path, *more: str) -> tuple[list[str], int]:
+    arguments = ["--library", library, "cuts", "read", str(path), "--template", "The Lamp Room", *more]
+    return arguments, run([*arguments, "--json"], lambda _place: 0)
+
+
+def test_a_list_is_read_by_the_contract(library: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    rushes = tmp_path / "rushes"
+    rushes.mkdir()
+    for name in ("lamp tape 014.mpg", "lamp tape 031 edges.mpg", "lamp scan 3.mov"):
+        shutil.copy(CLIPS / name, rushes)
+    report = tmp_path / "report.csv"
+    arguments, status = read(library, CUTS / "lamp room selects.edl", "--media", str(rushes), "--report", str(report))
+    document = json.loads(capsys.readouterr().out)
+    assert status == 0, "nothing lacks that matters"
+    assert {key: document[key] for key in ("name", "kind", "rate", "drop_frame", "start")} == {
+        "name": "LAMP ROOM SELECTS", "kind": "edl", "rate": None, "drop_frame": False, "start": "10:00:00:00",
+    }  # fmt: skip
+    for event in document["events"]:
+        assert set(event) == set(KEYS)
+        assert all(isinstance(event[key], kind) for key, kind in KEYS.items())  # type: ignore[arg-type]
+    scan = next(event for event in document["events"] if event["name"].startswith("LAMP SCAN"))
+    assert (scan["source_in"], scan["source_out"], scan["record_in"]) == ("10:12:00:04", "10:12:01:04", "10:00:02:20")
+    assert (scan["tape"], scan["status"], scan["speed"], scan["offset_frames"]) == ("LS003", "found", "1/1", 0)
+    assert scan["media"] == str(rushes / "lamp scan 3.mov")
+    assert [event["status"] for event in document["events"] if not event["matters"]] == ["no media needed"]
+    assert next(iter(csv.DictReader(report.open())))["name"] == "LAMP TAPE 014.MPG"
+    assert run(arguments, lambda _place: 0) == 0
+    said = capsys.readouterr().out
+    assert "no rate said, counted at 25" in said and "lamp scan 3.mov by name and timecode" in said
+
+
+def test_what_lacks_and_matters_is_status_one(library: str, capsys: pytest.CaptureFixture[str]) -> None:
+    _, status = read(library, CUTS / "lamp room elsewhere.otio", "--media", str(CLIPS))
+    document = json.loads(capsys.readouterr().out)
+    assert status == 1 and (document["rate"], document["start"]) == ("24/1", "01:00:00:00")
+    assert [finding["code"] for finding in document["findings"]] == ["list-rate", "list-start"]
+    assert document["findings"][0]["numbers"]["seconds_an_hour"] == -144
+    by_name = {(event["track"], event["name"]): event for event in document["events"]}
+    assert by_name["V1", "lamp tape 030 letterbox"]["speed"] == "1/2"
+    assert by_name["V1", "lamp room interview"] | {"text": ""} == by_name["V1", "lamp room interview"] | {
+        "status": "missing", "matters": True, "media": None, "text": "",
+    }  # fmt: skip
+    assert not by_name["V2", "old lamp insert"]["matters"]
+    assert by_name["V1", "lamp tape 021 wide"]["offset_frames"] == -90_000
+
+
+@pytest.mark.parametrize(
+    ("name", "more", "words"),
+    [
+        ("none.edl", (), "cannot be read"),
+        ("a.edl", ("--media", "/nowhere/at/all"), "no such folder"),
+        ("a.txt", (), "no column for"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_read_is_one_sentence(
+    library: str, tmp_path: Path, name: str, more: tuple[str, ...], words: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    (tmp_path / "a.edl").write_text("001 A V C 00:00:00:00 00:00:01:00 00:00:00:00 00:00:01:00\n")
+    (tmp_path / "a.txt").write_text("hello\n")
+    _, status = read(library, tmp_path / name, *more)
+    said = capsys.readouterr()
+    assert status == 2 and not said.out and said.err.count("\n") == 1 and words in said.err
