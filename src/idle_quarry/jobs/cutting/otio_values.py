@@ -403,15 +403,25 @@ def _said(text: object, otherwise: Fraction) -> Fraction:
 
 def _plain(metadata: Any) -> dict[str, Any]:
     """Return all that others wrote, in OpenTimelineIO's own JSON: times and regions among it stay what they are."""
+    if all(key == KEY for key in metadata):
+        return {}
     found: dict[str, Any] = json.loads(otio.core.serialize_json_to_string(metadata))
     found.pop(KEY, None)
     return found
 
 
 def _own(metadata: Any) -> dict[str, Any]:
-    """Return what we wrote."""
-    found = json.loads(otio.core.serialize_json_to_string(metadata)).get(KEY) if KEY in metadata else None
+    """Return what we wrote: texts, numbers, lists and tables of them."""
+    found = _values(metadata[KEY]) if KEY in metadata else None
     return found if isinstance(found, dict) else {}
+
+
+def _values(given: Any) -> Any:
+    if hasattr(given, "items"):
+        return {str(key): _values(value) for key, value in given.items()}
+    if isinstance(given, str | int | float) or given is None:
+        return given
+    return [_values(value) for value in given] if hasattr(given, "__iter__") else None
 
 
 def _kept(metadata: Any, own: tuple[str, ...]) -> str:
