@@ -21,6 +21,8 @@ LANE, SCALE = 26, 22
 HEAD = 60
 #: Pieces narrower than this, px, bear no name.
 _NAMED = 34
+#: Pieces narrower than this, px, share a column with their neighbours.
+_NARROW = 2.0
 
 
 def lane_places(timeline: Timeline, width: float) -> tuple[float, float]:
@@ -63,7 +65,14 @@ def draw_cuts(
         foot = top + theme.px(LANE) - 1
         painter.drawLine(QPointF(left, foot), QPointF(width - theme.px(16), foot))
     painter.setFont(theme.font(11))
+    drawn: dict[tuple[int, int], set[str]] = {}  # where pieces are narrower than a pixel, one of each kind is enough
+    rows = {id(track): row for row, track in enumerate(timeline.tracks)}
     for event in events:
+        if event.item.length * frame < _NARROW:
+            seen = drawn.setdefault((rows[id(event.track)], int((left + event.item.at * frame) / _NARROW)), set())
+            if event.status in seen:
+                continue
+            seen.add(event.status)
         if event is not chosen:
             _draw_piece(painter, piece(timeline, event, width), event)
     if chosen is not None:

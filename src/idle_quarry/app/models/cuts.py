@@ -42,11 +42,12 @@ class _OfJob:
 
 
 class Cuts(QObject):
-    """`changed`: another list, other clips, or another job; `chosen_changed`: another event is looked at; `asked`: a choice is
+    """`changed`: another list, other clips, or another job; `doing_changed`: how far what is under way is; `chosen_changed`: another event is looked at; `asked`: a choice is
     to be made in place.
     """
 
     changed = Signal()
+    doing_changed = Signal()
     chosen_changed = Signal()
     asked = Signal(object)
 
@@ -156,7 +157,7 @@ class Cuts(QObject):
 
         def progressed(what: str, _share: float) -> None:
             self.doing = f"{what} …"
-            self.changed.emit()
+            self.doing_changed.emit()
 
         self.doing = f"reading {path.name} …"
         self._ticket = self.desk.workers.start(work, done, failed, progressed)

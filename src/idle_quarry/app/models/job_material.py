@@ -64,9 +64,10 @@ class MaterialRow:
 
 
 class JobMaterial(QObject):
-    """`changed`: other clips, or one stands otherwise; `asked`: a choice is to be made in place."""
+    """`changed`: other clips, or one stands otherwise; `doing_changed`: how far what is under way is; `asked`: a choice is to be made in place."""
 
     changed = Signal()
+    doing_changed = Signal()
     asked = Signal(object)
 
     def __init__(self, jobs: Jobs) -> None:
@@ -145,7 +146,7 @@ class JobMaterial(QObject):
         def progressed(what: str, _share: float) -> None:
             if self._bringing is None:
                 self.doing = f"{what} …"
-                self.changed.emit()
+                self.doing_changed.emit()
 
         self._ticket = self.desk.workers.start(work, done, failed, progressed)
 
@@ -261,7 +262,7 @@ class JobMaterial(QObject):
         def progressed(name: str, share: float) -> None:
             more = f", {len(self._waiting)} more wait" if self._waiting else ""
             self.doing = f"bringing in {name}, {100 * share:.0f} %{more}"
-            self.changed.emit()
+            self.doing_changed.emit()
 
         self.doing = f"bringing in {path.name}"
         self._bringing = self.desk.workers.start(work, done, failed, progressed)

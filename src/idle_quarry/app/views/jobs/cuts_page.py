@@ -90,6 +90,7 @@ class CutsPage(QWidget):
         self.empty.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
         self._build()
         model.changed.connect(self._show)
+        model.doing_changed.connect(self._show_doing)
         model.chosen_changed.connect(self._show_chosen)
         model.asked.connect(self.ask.put)
         self._show()
@@ -188,6 +189,9 @@ class CutsPage(QWidget):
         self.rows.show(found.cuts if found is not None else None, model.events())
         self.table.setColumnHidden(TAPE, not self.rows.tapes)
         self._show_chosen()
+
+    def _show_doing(self) -> None:
+        self.title.setText(self.model.title_words())
 
     def _show_told(self) -> None:
         found = self.model.found

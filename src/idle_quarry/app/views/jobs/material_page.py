@@ -56,6 +56,7 @@ class MaterialPage(QWidget):
         self._build()
         self.table.itemSelectionChanged.connect(self._show_buttons)
         model.changed.connect(self._show)
+        model.doing_changed.connect(self._show_doing)
         model.asked.connect(self.ask.put)
         self._show()
 
@@ -108,6 +109,9 @@ class MaterialPage(QWidget):
             fit_rows(self.table)
         self.table.blockSignals(False)
         self._show_buttons()
+
+    def _show_doing(self) -> None:
+        self.summary.setText(self.model.summary())
 
     def _fill(self, number: int, row: MaterialRow) -> None:
         clip = row.clip
