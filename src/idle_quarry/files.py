@@ -6,6 +6,7 @@ import contextlib
 import hashlib
 import os
 import secrets
+from itertools import count
 from pathlib import Path
 
 
@@ -25,6 +26,15 @@ def written_whole(path: Path, data: bytes) -> None:
         with contextlib.suppress(OSError):
             part.unlink()
         raise
+
+
+def free_place(folder: Path, stem: str, suffix: str) -> Path:
+    """Return a path in a folder, numbered where it must be, at which nothing lies, nor a folder of its name without the suffix."""
+    for number in count(1):
+        path = folder / f"{stem}{f' {number}' if number > 1 else ''}{suffix}"
+        if not path.exists() and not path.with_suffix("").exists():
+            break
+    return path
 
 
 def is_there(path: Path) -> bool:

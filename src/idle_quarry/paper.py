@@ -7,6 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import jinja2
+
 from idle_quarry.begun import noted
 from idle_quarry.errors import MediaError, NotUnderstood
 from idle_quarry.files import written_whole
@@ -14,6 +16,17 @@ from idle_quarry.files import written_whole
 #: Writes HTML as a PDF file.
 WritePdf = Callable[[str, Path], None]
 SUFFIXES = (".pdf", ".html", ".csv", ".json")
+
+
+def pages(package: str, folder: str) -> jinja2.Environment:
+    """Return what makes pages of the templates in a package's folder; they extend `report.html`."""
+    return jinja2.Environment(
+        loader=jinja2.ChoiceLoader(
+            [jinja2.PackageLoader(package, folder), jinja2.PackageLoader("idle_quarry", "paper_html")]
+        ),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
+    )
 
 
 def write_paper(

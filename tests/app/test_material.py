@@ -46,7 +46,13 @@ def test_clips_are_added_asked_about_and_brought_in(open_window: Open, qtbot: Qt
     QTest.mouseClick(page.all_button, Qt.MouseButton.LeftButton)
     assert page.ask.isVisible() and "train 03.mov is 1080p23.976" in page.ask.question.text()
     press(page.ask, "As Film scans")
-    qtbot.waitUntil(lambda: len(list((folder / "Brought in").glob("*.mxf"))) == 2 and not model.doing, timeout=120000)
+    qtbot.waitUntil(
+        lambda: (
+            len(list((folder / "Brought in").glob("*.mxf"))) == 2
+            and not model.summary().startswith(("bringing", "looking"))
+        ),
+        timeout=120000,
+    )
     assert {row.entry.path.name for row in model.rows if row.row.state == "brought in"} == {
         "lamp scan 3.mov",
         "train 03.mov",
@@ -65,4 +71,18 @@ def test_clips_are_added_asked_about_and_brought_in(open_window: Open, qtbot: Qt
     qtbot.waitUntil(lambda: {"changed since", "missing"} <= {row.row.state for row in model.rows}, timeout=60000)
     page.table.selectRow([row.row.state for row in model.rows].index("missing"))
     page.forget_button.click()
-    assert len(model.rows) == 3 and len(read_material(folder)) == 3
+    qtbot.waitUntil(lambda: len(model.rows) == 3, timeout=60000)
+    assert len(read_material(folder)) == 3
+
+    # stopped in the middle: the queue goes on with what is asked for next, and nothing half-made is left
+    model.choose_class(rushes / "lamp scan 3.mov", "scans")
+    shutil.copy(CLIPS / "lamp tape 021 wide.mpg", rushes)
+    wide = rushes / "lamp tape 021 wide.mpg"
+    model.add([wide])
+    qtbot.waitUntil(lambda: wide in model.can_bring_in(), timeout=60000)
+    model.choose_class(wide, "tapes", lambda: model.bring_in([wide]))
+    qtbot.waitUntil(lambda: "wide.mpg, " in model.summary() and ", 0 %" not in model.summary(), timeout=60000)
+    page.cancel_button.click()
+    assert not model.bringing.words and not page.cancel_button.isVisible()
+    qtbot.waitUntil(lambda: "was not brought in" in window.say_bar.text, timeout=60000)
+    assert len(list((folder / "Brought in").iterdir())) == 2

@@ -6,7 +6,6 @@ import json
 import logging
 import sys
 import tarfile
-import time
 from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
@@ -109,11 +108,15 @@ def test_a_timeline_is_whole_after_it_was_written(timeline: Timeline) -> None:
     assert "idle_quarry" in json.loads(text)["metadata"]
 
 
+NO_LENGTH = otio.adapters.write_to_string(
+    otio.schema.Timeline("t", tracks=[otio.schema.Track("V", children=[otio.schema.Clip("x")])]), "otio_json"
+).encode()
 LIST = """TITLE: FIRST ASSEMBLY
 FCM: DROP FRAME
 001  TAPE0001 V     C        01:00:00;00 01:00:02;00 01:00:00;00 01:00:02;00
 * FROM CLIP NAME: HARBOUR
 * LOC: 01:00:01;10 RED     LOOK AT THE MAST
+* TOO DARK AT THE END
 002  TAPE0002 B     C        01:00:59;28 01:01:01;02 01:00:58;28 01:01:00;02
 M2   TAPE0002       060.0                01:00:59;28
 003  BL       V     C        00:00:00;00 00:00:00;10 01:01:00;02 01:01:00;12
@@ -141,10 +144,23 @@ def test_a_list_is_counted_to_the_frame_and_written_back() -> None:
     ].link
     assert (black.kind, gulls.name) == ("black", "GULLS") and timeline.track("V").transitions[0].after == 10
     again = read_edl(write_edl(timeline, timeline.track("V")), Fraction(25))
-    first = [(i.at, i.length, i.begins, i.speed, i.media and i.media.tape) for i in timeline.track("V").items]
-    assert [
-        (i.at, i.length, i.begins, i.speed, i.media and i.media.tape) for i in again.timeline.track("V").items
-    ] == first
+
+    def told(of: Timeline) -> list[object]:
+        return [
+            (
+                i.name,
+                i.at,
+                i.length,
+                i.begins,
+                i.speed,
+                i.note,
+                i.media and i.media.tape,
+                [(m.at, m.name, m.colour) for m in i.markers],
+            )
+            for i in of.track("V").items
+        ]
+
+    assert told(again.timeline) == told(timeline) and harbour.note == "TOO DARK AT THE END"
     assert again.timeline.start == timeline.start
 
 
@@ -159,6 +175,7 @@ def test_a_list_is_counted_to_the_frame_and_written_back() -> None:
         ("a.csv", b"name,in,out\nx,00:00:02:00,00:00:01:00\n", "line 2"),
         ("a.otio", b"{" * 5000, "cannot be read"),
         ("a.otio", b'{"OTIO_SCHEMA": "Gap.1", "name": "x", "effects": [], "markers": [], "metadata": {}}', "holds no timeline"),
+        ("a.otio", NO_LENGTH, "Cannot compute available range"),
         ("a.aaf", b"\0" * 400, "cannot be read"),
         ("a.xml", b"", "not a list of cuts"),
     ],
@@ -206,24 +223,35 @@ def test_events_are_matched_by_tape_by_name_with_an_offset_or_not() -> None:
     assert elsewhere.status == "found elsewhere" and elsewhere.clip is clips[1]
 
 
-def test_ten_thousand_events_find_their_clips_among_as_many() -> None:
-    """Each finds its own, and it takes no time that grows with both: twice as many take about twice as long, not four times."""
+def test_thousands_of_events_find_their_clips_among_as_many() -> None:
+    """Each its own, though tapes are told by eight characters; how long it takes is in benchmarks/cutting.py."""
+    count, lines = 3000, []
+    for n in range(count):
+        first, last = (f"00:{(n + k) // 60:02d}:{(n + k) % 60:02d}:00" for k in (0, 1))
+        lines += [f"{n + 1:05d} TAPE{n // 10:04d} V C {first} {last} {first} {last}"]
+    timeline = listed(*lines)
+    clips = [clip(f"c{n}", n * 25, 25, f"tape{n // 10:04d}-{n % 10}") for n in range(count)]
+    events = matched(timeline, clips)
+    assert [event.clip for event in events] == clips and {event.status for event in events} == {"found"}
 
-    def run(count: int) -> float:
-        lines = []
-        for n in range(count):
-            at = [f"{(n + k) // 3600:02d}:{(n + k) // 60 % 60:02d}:{(n + k) % 60:02d}:00" for k in (0, 1)]
-            lines += [f"{n + 1:05d} T{n:06d} V C {at[0]} {at[1]} {at[0]} {at[1]}"]
-        timeline = listed(*lines)
-        clips = [clip(f"c{n}", n * 25, 25, f"t{n:06d}") for n in range(count)]
-        start = time.perf_counter()
-        events = matched(timeline, clips)
-        took = time.perf_counter() - start
-        assert [event.clip for event in events] == clips and {event.status for event in events} == {"found"}
-        return took
 
-    few, many = run(2500), run(10_000)
-    assert many < 16 * max(few, 0.01)
+def test_a_clip_at_another_rate_begins_where_the_list_begins() -> None:
+    lines = [
+        "001 AX V C 00:00:10:00 00:00:11:00 00:00:00:00 00:00:01:00",
+        "* FROM CLIP NAME: x",
+        "002 AX V C 00:00:20:00 00:00:21:00 00:00:01:00 00:00:02:00",
+        "* FROM CLIP NAME: x",
+    ]
+    film = read_edl("\n".join(["TITLE: X", *lines]), Fraction(24)).timeline
+    template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
+    events = matched(film, [clip("x", 5000, 275)])
+    assert [(event.status, event.offset) for event in events] == [
+        ("offset", 4750),
+        ("offset", 4750),
+    ]  # 10 s are 250 at 25
+    first, second = taken(film, events, template, BY_TIME).track("V").items
+    assert first.begins == 5000 and second.begins == 5250, "ten seconds on, counted at the clip's rate"
+    assert [event.status for event in matched(film, [clip("x", 5000, 274)])] == ["offset", "missing"]
 
 
 def test_the_frame_of_a_list_is_held_against_the_template(tmp_path: Path) -> None:

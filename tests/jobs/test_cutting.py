@@ -98,9 +98,6 @@ def test_over_changes_what_lies_there_and_in_moves_what_follows(before: Timeline
     in_step(over)
     in_step(put)
     assert over.track("P2") is before.track("P2"), "what was not touched is the same value"
-    assert edits.take_out(put, at, at + length) == replace(
-        edits.split(before, at), tracks=edits.take_out(put, at, at + length).tracks
-    )
     assert shown(edits.take_out(put, at, at + length)) == was
 
 

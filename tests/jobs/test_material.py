@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -23,12 +24,15 @@ from idle_quarry.jobs.material import (
     PARTLY,
     USED,
     bring_in,
+    changed_material,
     class_of,
     joined,
     read_material,
     rows_of,
     state_of,
     taken_in,
+    with_entry,
+    with_part,
     write_material,
 )  # fmt: skip
 from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, TIMELINES
@@ -79,6 +83,20 @@ def test_clips_are_known_again_and_their_state_is_told(job: Path, tmp_path: Path
         read_material(job)
 
 
+def test_changes_made_at_once_are_all_kept(job: Path, tmp_path: Path) -> None:
+    paths = [tmp_path / f"{n}.mov" for n in range(24)]
+    for path in paths:
+        path.write_bytes(path.name.encode() * 50)
+
+    def add(path: Path) -> None:
+        changed_material(job, lambda entries: taken_in(entries, [path]))
+        changed_material(job, with_entry(path, lambda entry: replace(entry, source=path.stem)))
+
+    with ThreadPoolExecutor(8) as threads:
+        list(threads.map(add, paths))
+    assert {(entry.path, entry.source) for entry in read_material(job)} == {(path, path.stem) for path in paths}
+
+
 def test_what_is_used_is_joined_with_handles() -> None:
     assert joined([(10, 20), (60, 70), (25, 30)], 3, 100) == [(7, 33), (57, 73)]
     assert joined([(0, 5), (95, 100)], 10, 100) == [(0, 15), (85, 100)] and joined([(120, 130)], 2, 100) == []
@@ -109,8 +127,8 @@ def test_a_part_holds_the_frames_that_the_whole_has_there(job: Path, tmp_path: P
     write_list(job / TIMELINES / "cut.otio", Timeline("cut", Fraction(25), Timecode(0, Fraction(25)), (track,)))
     [row] = rows_of(job, [entry])
     assert row.spans == ((20, 26),)
-    whole = bring_in(entry, clip, source, template, job, lambda _share: None)
-    part = bring_in(entry, clip, source, template, job, lambda _share: None, (17, 29))
+    whole = with_part(entry, bring_in(entry, clip, source, template, job, lambda _share: None))
+    part = with_part(entry, bring_in(entry, clip, source, template, job, lambda _share: None, (17, 29)))
     pictures = []
     for made, first in ((whole.brought[0], 17), (part.brought[0], 0)):
         with FrameSource(look(made.path)) as frames:
@@ -148,7 +166,7 @@ def test_a_clip_is_brought_in_whole_or_not_at_all(job: Path, tmp_path: Path) -> 
         bring_in(entry, clip, source, template, job, stop)
     assert list((job / BROUGHT_IN).iterdir()) == [], "what was stopped leaves nothing"
     shares: list[float] = []
-    made = bring_in(entry, clip, source, template, job, shares.append)
+    made = with_part(entry, bring_in(entry, clip, source, template, job, shares.append))
     assert shares == sorted(shares) and shares[-1] == 1
     [whole] = made.brought
     held = inspect(whole.path)

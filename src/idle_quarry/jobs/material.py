@@ -8,15 +8,15 @@ from __future__ import annotations
 
 import json
 import math
+import threading
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from itertools import count
 from pathlib import Path
 from typing import Any
 
 from idle_quarry.errors import JobError, MediaError, NotPossible, QuarryError
-from idle_quarry.files import written_whole
+from idle_quarry.files import free_place, written_whole
 from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, TIMELINES
 from idle_quarry.media.clip import Clip
@@ -31,6 +31,7 @@ from idle_quarry.path.template import Source, Template
 LINKED, BROUGHT, USED, PARTLY = "linked", "brought in", "what is used brought in", "partly brought in"
 MISSING, CHANGED = "missing", "changed since"
 _FORMAT = 1
+_CHANGING = threading.Lock()
 
 
 #: The first frame of a clip, counted from 0, and that after the last.
@@ -130,6 +131,29 @@ def write_material(folder: Path, entries: Iterable[Entry]) -> None:
         written_whole(folder / MATERIAL_FILE, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
     except OSError as error:
         raise JobError(f"the job's material could not be kept ({error.strerror})", subject=str(folder)) from error
+
+
+def changed_material(folder: Path, change: Callable[[tuple[Entry, ...]], Iterable[Entry]]) -> tuple[Entry, ...]:
+    """Return the clips a job knows after `change`, and keep them; changes made at once on several threads are all kept.
+
+    Raises `JobError` where they cannot be read or kept, and what `change` raises.
+    """
+    with _CHANGING:
+        before = read_material(folder)
+        after = tuple(change(before))
+        if after != before:
+            write_material(folder, after)
+        return after
+
+
+def with_entry(path: Path, change: Callable[[Entry], Entry]) -> Callable[[tuple[Entry, ...]], list[Entry]]:
+    """Return the change of one clip, where the job still knows it."""
+    return lambda entries: [change(each) if each.path == path else each for each in entries]
+
+
+def with_part(entry: Entry, part: BroughtIn) -> Entry:
+    """Return a clip with a part that was brought in, in place of an older one of the same frames and of what is gone."""
+    return replace(entry, brought=(*(each for each in parts_of(entry) if each.span != part.span), part))
 
 
 def taken_in(entries: Iterable[Entry], paths: Iterable[Path]) -> tuple[Entry, ...]:
@@ -243,10 +267,10 @@ def bring_in(
     folder: Path,
     told: Callable[[float], None],
     span: Span | None = None,
-) -> Entry:
+) -> BroughtIn:
     """Convert a clip, or a span of its frames, to the template's intermediate by the link of a source class, into the job.
 
-    Return the entry with it. The file appears when it is whole. `told` hears the share that is done, and may raise to stop; then
+    Return what was made. The file appears when it is whole. `told` hears the share that is done, and may raise to stop; then
     nothing is left. Raises `NotPossible` where the link or the codec refuses, `MediaError` where the clip cannot be read or the
     disk is full.
     """
@@ -267,19 +291,8 @@ def bring_in(
     made = convert(
         clip,
         wanted,
-        _free(place, entry.path.stem, clip_suffix(codec)),
+        free_place(place, cleaned_name(entry.path.stem) or "clip", clip_suffix(codec)),
         lambda done, of, _speed: told(done / max(1, of)),
         seconds,
     )
-    part = BroughtIn(made.path, entry.content, source.id, codec.id, span)
-    return replace(entry, brought=(*(each for each in parts_of(entry) if each.span != span), part))
-
-
-def _free(folder: Path, stem: str, suffix: str) -> Path:
-    """Return a file's place that nothing lies at."""
-    name = cleaned_name(stem) or "clip"
-    for number in count(1):
-        path = folder / f"{name}{f' {number}' if number > 1 else ''}{suffix}"
-        if not path.exists() and not path.with_suffix("").exists():
-            return path
-    raise AssertionError
+    return BroughtIn(made.path, entry.content, source.id, codec.id, span)

@@ -9,11 +9,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-import jinja2
-
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.words import active_text, fields_text, measured_lines, moments_text
-from idle_quarry.paper import WritePdf, write_paper
+from idle_quarry.paper import WritePdf, pages, write_paper
 from idle_quarry.signal.words import format_words
 
 
@@ -55,11 +53,6 @@ def write_report(path: Path, clips: Sequence[Clip], write_pdf: WritePdf, against
 
 def as_html(clips: Sequence[Clip], against: str = "") -> str:
     """Return the report as a page."""
-    environment = jinja2.Environment(
-        loader=jinja2.PackageLoader("idle_quarry.media", "report_html"),
-        autoescape=True,
-        undefined=jinja2.StrictUndefined,
-    )
     rows = [
         {
             "name": clip.name,
@@ -75,8 +68,10 @@ def as_html(clips: Sequence[Clip], against: str = "") -> str:
     ]
     untrue = sum(bool(clip.disagreements) for clip in clips)
     made = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
-    return environment.get_template("intake.html").render(
-        clips=rows, totals=totals(clips), made=made, against=against, untrue=untrue
+    return (
+        pages("idle_quarry.media", "report_html")
+        .get_template("intake.html")
+        .render(clips=rows, totals=totals(clips), made=made, against=against, untrue=untrue)
     )
 
 

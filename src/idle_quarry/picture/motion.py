@@ -116,9 +116,10 @@ def spans_of(shape: tuple[int, ...], where: NDArray[np.bool_] | None = None, mor
     some = where.any(axis=1)
     left = np.where(some, where.argmax(axis=1), shape[1])
     right = np.where(some, shape[1] - where[:, ::-1].argmax(axis=1), 0)
-    spans[:, 0] = np.maximum(minimum_filter1d(left, 2 * more + 1) - more, 0)
-    spans[:, 1] = np.where(maximum_filter1d(right, 2 * more + 1) > 0, maximum_filter1d(right, 2 * more + 1) + more, 0)
-    np.minimum(spans[:, 1], shape[1], out=spans[:, 1])
+    size = 2 * more + 1
+    left, right = minimum_filter1d(left, size), maximum_filter1d(right, size)
+    spans[:, 0] = np.maximum(left - more, 0)
+    spans[:, 1] = np.where(right > 0, np.minimum(right + more, shape[1]), 0)
     return spans
 
 

@@ -35,7 +35,7 @@ from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
 from idle_quarry.picture.planes import Planes, planes_of_codes, to_rgb, ycbcr_of
 from idle_quarry.picture.recolouring import converted_planes
 from idle_quarry.picture.seen import Rgb8, seen
-from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
 from idle_quarry.signal.rasters import Raster
 from idle_quarry.signal.rates import rate_text
 
@@ -43,6 +43,8 @@ Shown = Rgb8
 
 #: Bytes of converted stills kept.
 KEPT_BYTES = 400_000_000
+#: However large they are: two frames of four pictures, the shortest loop there is.
+_KEPT_AT_LEAST = 8
 #: Output frames over which judder is looked at: a second of any rate, and a second more.
 _JUDDER_FRAMES = 120
 #: Figures of colour are taken from every so-manieth sample and line.
@@ -79,6 +81,13 @@ class Still:
     @property
     def bytes(self) -> int:
         return self.shown.nbytes + sum(plane.nbytes for plane in self.codes)
+
+
+def still_bytes(fmt: SignalFormat) -> int:
+    """Return the bytes of a still in a format: R′G′B′ of 8 bits to look at, and its codes."""
+    across, down = CHROMA_STEPS[fmt.encoding.sampling]
+    samples = fmt.raster.width * fmt.raster.height
+    return 3 * samples + 2 * (samples + 2 * (samples // (across * down)))
 
 
 @dataclass(frozen=True)
@@ -140,7 +149,7 @@ class Bench:
             self._took[policy] = seconds
             self._stills[policy, index] = made
             self._bytes += made.bytes
-            while self._bytes > KEPT_BYTES and len(self._stills) > 1:
+            while self._bytes > KEPT_BYTES and len(self._stills) > _KEPT_AT_LEAST:
                 self._bytes -= self._stills.popitem(last=False)[1].bytes
         return made
 

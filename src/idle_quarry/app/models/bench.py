@@ -12,17 +12,16 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from idle_quarry.app.models.bench_figures import BenchFigures
 from idle_quarry.app.models.method_taking import MethodTaking
 from idle_quarry.app.models.player import Player
+from idle_quarry.app.models.subject import Subject
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial, Material, PulledMaterial, clip_material
 from idle_quarry.path.comparing import methods_for, questions, with_part
-from idle_quarry.path.evaluation import Link, Station
 from idle_quarry.path.policies import Policy, parts
 from idle_quarry.path.steps import plan
 from idle_quarry.picture.charts import CHARTS
 from idle_quarry.proof.bench import Bench, Still
-from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
@@ -32,19 +31,6 @@ MOST_PANES = 4
 #: A first picture that takes longer is one whose loops are being compiled.
 _LONG_MS = 2500
 _FIRST_CHART = "crawl"
-
-
-@dataclass(frozen=True)
-class Subject:
-    """The link on the bench: its formats and policy, and where in the template the policy is (None where there is none)."""
-
-    name: str
-    source: SignalFormat
-    target: SignalFormat
-    policy: Policy
-    place: str | None
-    source_id: str | None = None
-    cadence: str = ""  #: the pulldown that is taken out of a clip before it is converted
 
 
 @dataclass(frozen=True)
@@ -366,15 +352,3 @@ class Pictures(QObject):
             text += f", {'upper' if self.field == 0 else 'lower'} field"
         policies = self.policies()
         return text + (f" · {self.bench.shown_words(policies[0], self.index)}" if policies else "")
-
-
-def subject_of(link: Link, own: Station, source: SignalFormat, target: SignalFormat) -> Subject:
-    """Return a link as a subject: where its policy stands in the template follows from its two ends."""
-    kind, _, ident = link.source.partition(":")
-    if kind == "source":
-        return Subject(own.name, source, target, link.policy, f"sources.{ident}.policy", ident, link.taken_out)
-    end, _, ident = link.target.partition(":")
-    places = {
-        "intermediate": "intermediate.policy", "monitor": "monitor.policy", "delivery": f"deliveries.{ident}.policy",
-    }  # fmt: skip
-    return Subject(own.name, source, target, link.policy, places.get(end))

@@ -7,12 +7,12 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import Signal
 
+from idle_quarry.app.models.job_part import JobPart
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.work import Ticket
-from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.files import free_place
 from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.conform.matching import Event
 from idle_quarry.jobs.conform.material import Clip, clips_in
@@ -41,38 +41,24 @@ class _OfJob:
     trouble: tuple[str, ...] = ()
 
 
-class Cuts(QObject):
-    """`changed`: another list, other clips, or another job; `doing_changed`: how far what is under way is; `chosen_changed`: another event is looked at; `asked`: a choice is
-    to be made in place.
-    """
+class Cuts(JobPart):
+    """`changed`: another list, other clips, or another job; `chosen_changed`: another event is looked at."""
 
-    changed = Signal()
-    doing_changed = Signal()
     chosen_changed = Signal()
-    asked = Signal(object)
 
     def __init__(self, jobs: Jobs) -> None:
-        super().__init__()
-        self._jobs, self.desk = jobs, jobs.desk
+        super().__init__(jobs)
         self._of: dict[str, _OfJob] = {}
-        self.doing = ""  #: what is under way, in words
         self.chosen: int | None = None  #: the number of the event that is looked at
         self.shown = ALL
-        self._ticket: Ticket | None = None
         jobs.chosen_changed.connect(self._another_job)
         jobs.checked.connect(lambda ident: self.changed.emit() if ident == jobs.chosen else None)
 
     # -- what is looked at -----------------------------------------------------------------------------------------
 
     @property
-    def job(self) -> CheckedJob | None:
-        """The job, where it can be read."""
-        result = self._jobs.result(self._jobs.chosen)
-        return result if isinstance(result, CheckedJob) else None
-
-    @property
     def _here(self) -> _OfJob:
-        return self._of.setdefault(self._jobs.chosen or "", _OfJob())
+        return self._of.setdefault(self.jobs.chosen or "", _OfJob())
 
     @property
     def found(self) -> Conformed | None:
@@ -80,9 +66,8 @@ class Cuts(QObject):
         return self._here.found
 
     def _another_job(self) -> None:
-        self.cancel()
         self.chosen = None
-        self.changed.emit()
+        self.cancel()
 
     def events(self) -> list[tuple[int, Event]]:
         """Return the events that are shown, each with its number."""
@@ -122,16 +107,14 @@ class Cuts(QObject):
         self._match(anew=True)
 
     def cancel(self) -> None:
-        if self._ticket is not None:
-            self._ticket.cancel()
-            self._ticket, self.doing = None, ""
-            self.changed.emit()
+        """Read nothing more."""
+        self.stop()
+        self.changed.emit()
 
     def _match(self, *, anew: bool) -> None:
         job, here = self.job, self._here
         if job is None or here.path is None:
             return
-        self.cancel()
         path, kept = here.path, None if anew else here.clips
         folders = [each for each in (job.folder, *here.folders) if each.is_dir()]
 
@@ -145,23 +128,11 @@ class Cuts(QObject):
             return clips, trouble, conformed(cuts, job.template, clips)
 
         def done(result: tuple[list[Clip], list[str], Conformed]) -> None:
-            self._ticket, self.doing, self.chosen = None, "", None
+            self.chosen = None
             here.clips, trouble, here.found = result
-            here.trouble = tuple(trouble) if trouble else here.trouble if kept is not None else ()
-            self.changed.emit()
+            here.trouble = tuple(trouble) if anew else here.trouble
 
-        def failed(error: QuarryError) -> None:
-            self._ticket, self.doing = None, ""
-            self.desk.refuse(error)
-            self.changed.emit()
-
-        def progressed(what: str, _share: float) -> None:
-            self.doing = f"{what} …"
-            self.doing_changed.emit()
-
-        self.doing = f"reading {path.name} …"
-        self._ticket = self.desk.workers.start(work, done, failed, progressed)
-        self.changed.emit()
+        self.run(f"reading {path.name}", work, done)
 
     # -- in words ----------------------------------------------------------------------------------------------------
 
@@ -242,20 +213,15 @@ class Cuts(QObject):
         found, job = self.found, self.job
         if found is None or job is None:
             return
-        timeline = taken(found.cuts.timeline, found.events, job.template, how)
-        folder = job.folder / TIMELINES
-        name = cleaned_name(found.cuts.timeline.name) or "cuts"
-        path = next(
-            each
-            for each in (folder / f"{name}{n}.otio" for n in ("", *(f" {k}" for k in range(2, 1000))))
-            if not each.exists()
-        )
+        folder, name = job.folder / TIMELINES, cleaned_name(found.cuts.timeline.name) or "cuts"
 
         def work(_ticket: object) -> Path:
-            return write_list(path, timeline)[0]
+            return write_list(
+                free_place(folder, name, ".otio"), taken(found.cuts.timeline, found.events, job.template, how)
+            )[0]
 
         def done(made: Path) -> None:
             self.desk.say(f"{made.name} is among the job's timelines now.")
-            self._jobs.check_again()
+            self.jobs.check_again()
 
         self.desk.workers.start(work, done, self.desk.refuse)

@@ -1,18 +1,17 @@
-"""A job's material: its clips as they were measured, their class, their state; taken in, brought in one after the other."""
+"""A job's material: its clips as they were measured, their class, their state; added, and brought in."""
 
 from __future__ import annotations
 
-from collections import deque
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
-
+from idle_quarry.app.models.bringing_in import BringingIn, Wanted
+from idle_quarry.app.models.job_part import JobPart
 from idle_quarry.app.questions import Choice
-from idle_quarry.app.work import Cancelled, Ticket
+from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.material import (
@@ -24,15 +23,13 @@ from idle_quarry.jobs.material import (
     Entry,
     Row,
     Span,
-    bring_in,
+    changed_material,
     class_of,
     joined,
     parts_of,
-    read_material,
     rows_of,
-    state_of,
     taken_in,
-    write_material,
+    with_entry,
 )  # fmt: skip
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.looking import look
@@ -42,10 +39,14 @@ from idle_quarry.signal.words import format_words
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs import Jobs
 
+#: The name of the page that shows it: clips are looked at when that is seen, and not before.
+PAGE = "Material"
+Change = Callable[[tuple[Entry, ...]], Iterable[Entry]]
+
 
 @dataclass(frozen=True)
 class MaterialRow:
-    """A clip as it is shown: how it stands, what it is (None while it is looked at, or where it cannot be), its class."""
+    """A clip as it is shown: how it stands, what it is (None where it cannot be read), its class."""
 
     row: Row
     clip: Clip | None
@@ -63,64 +64,48 @@ class MaterialRow:
         return self.row.entry
 
 
-class JobMaterial(QObject):
-    """`changed`: other clips, or one stands otherwise; `doing_changed`: how far what is under way is; `asked`: a choice is to be made in place."""
-
-    changed = Signal()
-    doing_changed = Signal()
-    asked = Signal(object)
+class JobMaterial(JobPart):
+    """The rows are what the job's record and the files say; every act changes that record, and looks again."""
 
     def __init__(self, jobs: Jobs) -> None:
-        super().__init__()
-        self._jobs, self.desk = jobs, jobs.desk
+        super().__init__(jobs)
         self.rows: list[MaterialRow] = []
-        self.doing = ""  #: what is under way, in words
-        self._folder: Path | None = None
-        self._ticket: Ticket | None = None
-        self._kept = 0  #: how often a person's choice was kept: what was read before one is not shown after it
-        self._waiting: deque[tuple[Path, Span | None]] = deque()
-        self._bringing: Ticket | None = None
-        jobs.chosen_changed.connect(self._another_job)
-        jobs.checked.connect(lambda ident: self._another_job() if ident == jobs.chosen else None)
+        self.bringing = BringingIn(self.desk)
+        self._folder: Path | None = None  #: of the job whose rows these are
+        self.bringing.changed.connect(self.changed)
+        self.bringing.told.connect(self.doing_changed)
+        self.bringing.brought.connect(self._brought)
+        jobs.chosen_changed.connect(self._see)
+        jobs.page_changed.connect(self._see)
+        jobs.checked.connect(lambda ident: self._see() if ident == jobs.chosen else None)
 
-    @property
-    def job(self) -> CheckedJob | None:
-        """The job, where it can be read."""
-        result = self._jobs.result(self._jobs.chosen)
-        return result if isinstance(result, CheckedJob) else None
+    # -- looking ---------------------------------------------------------------------------------------------------
 
-    @property
-    def waiting(self) -> int:
-        """How many clips wait to be brought in."""
-        return len(self._waiting)
-
-    # -- reading ---------------------------------------------------------------------------------------------------
-
-    def _another_job(self) -> None:
+    def _see(self) -> None:
+        """Look at the clips of the job that is seen now."""
         job = self.job
         folder = job.folder if job is not None else None
         if folder != self._folder:
-            self.cancel()
+            self.stop()
             self._folder, self.rows = folder, []
             self.changed.emit()
-        if folder is not None:
-            self.look_again()
+        if folder is not None and self.jobs.page == PAGE:
+            self._look()
 
-    def look_again(self, more: Sequence[Path] = ()) -> None:
-        """Look at the job's clips, those that were put into its folders and `more`, off the interface thread."""
+    def _brought(self, folder: Path) -> None:
+        if folder == self._folder:
+            self._look()
+
+    def _look(self, change: Change = lambda entries: entries, then: Callable[[], object] = lambda: None) -> None:
+        """Change what the job knows of its clips, and look at them and at those that were put into its folders."""
         job = self.job
         if job is None:
             return
-        if self._ticket is not None:
-            self._ticket.cancel()
-        wanted = [job.folder / name for name in job.material] + list(more)
-        folder, template, kept = job.folder, job.template, self._kept
+        folder, template = job.folder, job.template
+        there = [folder / name for name in job.material]
 
         def work(ticket: Ticket) -> list[MaterialRow]:
-            before = read_material(folder)
-            entries = taken_in(before, wanted)
-            if entries != before:
-                write_material(folder, entries)
+            entries = changed_material(folder, lambda before: taken_in(change(before), there))
             found = []
             for number, row in enumerate(rows_of(folder, entries)):
                 ticket.progress(f"looking at {row.entry.path.name}", number / max(1, len(entries)))
@@ -128,53 +113,33 @@ class JobMaterial(QObject):
             return found
 
         def done(found: list[MaterialRow]) -> None:
-            self._ticket = None
-            if kept != self._kept:
-                self.look_again(more)
-                return
             self.rows = found
-            self.doing = self.doing if self._bringing is not None else ""
-            self.changed.emit()
+            then()
 
-        def failed(error: QuarryError) -> None:
-            self._ticket = None
-            self.doing = self.doing if self._bringing is not None else ""
-            if not isinstance(error, Cancelled):
-                self.desk.refuse(error)
-            self.changed.emit()
-
-        def progressed(what: str, _share: float) -> None:
-            if self._bringing is None:
-                self.doing = f"{what} …"
-                self.doing_changed.emit()
-
-        self._ticket = self.desk.workers.start(work, done, failed, progressed)
+        self.run("looking at the clips", work, done)
 
     # -- doing -----------------------------------------------------------------------------------------------------
 
+    def look_again(self) -> None:
+        """Look at the clips again."""
+        self._look()
+
     def add(self, paths: Sequence[Path]) -> None:
-        """Take clips in where they lie."""
-        self.look_again(paths)
+        """Link clips where they lie."""
+        self._look(lambda entries: taken_in(entries, paths))
 
-    def forget(self, path: Path) -> None:
-        """Know a clip no longer; no file is touched. One in the job's folders is known again when it is looked for."""
-        self._keep([each.entry for each in self.rows if each.entry.path != path])
-        self.rows = [each for each in self.rows if each.entry.path != path]
-        self.changed.emit()
-
-    def choose_class(self, path: Path, source: str) -> None:
-        """Convert a clip as a source class of the template does; "" for the one that it matches."""
+    def can_forget(self, path: Path) -> bool:
+        """Return whether a clip is known only because it was added; what lies in the job's folders is known by that."""
         job = self.job
-        if job is None:
-            return
-        self.rows = [
-            _shown(replace(each.row, entry=replace(each.entry, source=source)), job.template)
-            if each.entry.path == path
-            else each
-            for each in self.rows
-        ]
-        self._keep([each.entry for each in self.rows])
-        self.changed.emit()
+        return job is not None and path not in {job.folder / name for name in job.material}
+
+    def forget(self, paths: Sequence[Path]) -> None:
+        """Know clips no longer; no file is touched."""
+        self._look(lambda entries: [each for each in entries if each.path not in paths])
+
+    def choose_class(self, path: Path, source: str, then: Callable[[], object] = lambda: None) -> None:
+        """Convert a clip as a source class of the template does; "" for the one that it matches."""
+        self._look(with_entry(path, lambda entry: replace(entry, source=source)), then)
 
     def bring_in(self, paths: Sequence[Path], *, used: bool = False) -> None:
         """Bring clips in, one after the other: whole, or what the timelines use with a second on each side.
@@ -182,118 +147,31 @@ class JobMaterial(QObject):
         Where one fits no class, ask first how it is converted.
         """
         job = self.job
-        if job is None:
-            return
-        for each in self.rows:
-            if each.entry.path not in paths or not self._can(each, used=used):
+        for each in self.rows if job is not None else []:
+            if job is None or each.clip is None or each.entry.path not in paths or not self._can(each, used=used):
                 continue
             if each.source is None:
                 self._ask_class(job, each, used=used)
                 continue
-            wanted = self._used_spans(each) if used else [None]
-            self._waiting += [
-                (each.entry.path, span) for span in wanted if (each.entry.path, span) not in self._waiting
-            ]
-        self._next()
+            for span in _used_spans(each, each.clip) if used else [None]:
+                self.bringing.add(Wanted(job.folder, job.template, each.entry, each.clip, each.source, span))
 
     def _can(self, row: MaterialRow, *, used: bool) -> bool:
         states = (LINKED, PARTLY) if used else (LINKED, PARTLY, USED)
         return row.convertible and row.row.state in states and (bool(row.row.spans) or not used)
 
-    def _used_spans(self, row: MaterialRow) -> list[Span | None]:
-        """Return the spans of a clip that are used and not brought in yet."""
-        declared = row.clip.declared if row.clip is not None else None
-        if declared is None:
-            return []
-        held = [made.span for made in parts_of(row.entry) if made.span is not None]
-        spans = joined(row.row.spans, round(declared.rate or 25), declared.frames or 1)
-        return [span for span in spans if not any(a <= span[0] and span[1] <= b for a, b in held)]
-
     def _ask_class(self, job: CheckedJob, row: MaterialRow, *, used: bool) -> None:
+        path = row.entry.path
+
         def answer(source: str) -> None:
-            self.choose_class(row.entry.path, source)
-            self.bring_in([row.entry.path], used=used)
+            self.choose_class(path, source, lambda: self.bring_in([path], used=used))
 
         answers: dict[str, Callable[[], object]] = {
             f"As {each.name}": partial(answer, each.id) for each in job.template.sources
         }
         answers["Leave it linked"] = lambda: None
-        self.asked.emit(
-            Choice(
-                f"{row.entry.path.name} is {row.words}, which no source of the template is. How is it converted?",
-                answers,
-            )
-        )
-
-    def _next(self) -> None:
-        job = self.job
-        if self._bringing is not None or job is None or not self._waiting:
-            return
-        path, span = self._waiting.popleft()
-        row = next((each for each in self.rows if each.entry.path == path), None)
-        if row is None or row.clip is None or row.source is None:
-            self._next()
-            return
-        entry, clip, source, folder = row.entry, row.clip, row.source, job.folder
-
-        def work(ticket: Ticket) -> Entry:
-            return bring_in(
-                entry, clip, source, job.template, folder, lambda share: ticket.progress(path.name, share), span
-            )
-
-        def done(made: Entry) -> None:
-            self._ended()
-            if self._folder == folder:
-                self._stands(path, made)
-            else:  # another job is looked at meanwhile: this one still has its clip
-                write_material(folder, [made if each.path == path else each for each in read_material(folder)])
-            self.changed.emit()
-            self._next()
-
-        def failed(error: QuarryError) -> None:
-            self._ended()
-            if isinstance(error, Cancelled):
-                self.desk.say(f"{path.name} was not brought in; nothing was left behind.")
-            else:
-                self.desk.refuse(error)
-            self.changed.emit()
-            self._next()
-
-        def progressed(name: str, share: float) -> None:
-            more = f", {len(self._waiting)} more wait" if self._waiting else ""
-            self.doing = f"bringing in {name}, {100 * share:.0f} %{more}"
-            self.doing_changed.emit()
-
-        self.doing = f"bringing in {path.name}"
-        self._bringing = self.desk.workers.start(work, done, failed, progressed)
-        self.changed.emit()
-
-    def _stands(self, path: Path, made: Entry) -> None:
-        self.rows = [
-            replace(each, row=replace(each.row, entry=made, state=state_of(made, each.row.spans)))
-            if each.entry.path == path
-            else each
-            for each in self.rows
-        ]
-        self._keep([each.entry for each in self.rows])
-
-    def _ended(self) -> None:
-        self._bringing, self.doing = None, ""
-
-    def cancel(self) -> None:
-        """Bring nothing more in; what is whole stays."""
-        self._waiting.clear()
-        if self._bringing is not None:
-            self._bringing.cancel()
-
-    def _keep(self, entries: Sequence[Entry]) -> None:
-        if self._folder is None:
-            return
-        self._kept += 1
-        try:
-            write_material(self._folder, entries)
-        except QuarryError as error:
-            self.desk.refuse(error)
+        text = f"{path.name} is {row.words}, which no source of the template is. How is it converted?"
+        self.asked.emit(Choice(text, answers))
 
     # -- in words ----------------------------------------------------------------------------------------------------
 
@@ -302,15 +180,22 @@ class JobMaterial(QObject):
         return [each.entry.path for each in self.rows if self._can(each, used=used)]
 
     def summary(self) -> str:
-        """Return how many clips stand how."""
-        if self.doing:
-            return self.doing
+        """Return what is under way, else how many clips stand how."""
+        if self.bringing.words or self.doing:
+            return self.bringing.words or self.doing
         counts: dict[str, int] = {}
         for each in self.rows:
             counts[each.row.state] = counts.get(each.row.state, 0) + 1
         strangers = sum(each.source is None and each.convertible for each in self.rows)
         told = [f"{count} {state}" for state, count in counts.items()]
         return ", ".join([*told, *([f"{strangers} of no class"] if strangers else [])])
+
+
+def _used_spans(row: MaterialRow, clip: Clip) -> list[Span]:
+    """Return the spans of a clip that are used and not brought in yet."""
+    held = [made.span for made in parts_of(row.entry) if made.span is not None]
+    spans = joined(row.row.spans, round(clip.declared.rate or 25), clip.declared.frames or 1)
+    return [span for span in spans if not any(a <= span[0] and span[1] <= b for a, b in held)]
 
 
 def _shown(row: Row, template: Template) -> MaterialRow:

@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.proof.bench import KEPT_BYTES
+from idle_quarry.proof.bench import KEPT_BYTES, still_bytes
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.bench import Pictures
@@ -22,6 +22,7 @@ SPEEDS = {"real time": 1.0, "half": 0.5, "a quarter": 0.25, "a tenth": 0.1}
 _LOOP_SECONDS = 2.0
 #: Below this share of the speed asked for, pictures are shown as they are made the first time round.
 _HOPELESS = 0.3
+#: How much longer a picture takes while others are drawn.
 _SLOWED = 1.5
 #: So many pictures are made before it is judged how long the rest take; what took fewer seconds was there before.
 _TRIED, _KEPT = 4, 0.002
@@ -63,9 +64,8 @@ class Player(QObject):
         if bench is None or not pictures.methods:
             return
         self.playing, self.text = True, ""
-        raster = bench.target.raster
-        each = raster.width * raster.height * 7 * len(pictures.methods)  # 8-bit R′G′B′ and codes of 4:2:2
-        self._count = max(2, min(int(_LOOP_SECONDS * bench.target.rate), KEPT_BYTES // each, pictures.last + 1))
+        most = KEPT_BYTES // (still_bytes(bench.target) * len(pictures.methods))
+        self._count = max(2, min(int(_LOOP_SECONDS * bench.target.rate), most, pictures.last + 1))
         self._first = min(pictures.index, max(0, pictures.last + 1 - self._count))
         self._from = pictures.index - self._first
         self.shown, self._times = 0, []
@@ -122,7 +122,6 @@ class Player(QObject):
             if self._waits:
                 self._next()
             return
-        # making slows down while pictures are drawn
         to_make, to_play = _SLOWED * (self._count - self._there) * self._each, self._count * self._interval()
         hopeless = self._interval() < _HOPELESS * self._each
         if (to_make <= to_play or hopeless) and self._there >= min(_TRIED, self._count):

@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.document import Document
-from idle_quarry.app.models.bench import Pictures, subject_of
+from idle_quarry.app.models.bench import Pictures
 from idle_quarry.app.models.codec_runs import CodecRuns
 from idle_quarry.app.models.disks import Disks
+from idle_quarry.app.models.subject import subject_of
 from idle_quarry.media import MEDIA_SUFFIXES
 from idle_quarry.path.comparing import questions
 from idle_quarry.path.evaluation import Evaluation

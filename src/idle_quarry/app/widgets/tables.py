@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
     QListWidget,
+    QTableView,
     QTableWidget,
 )
 
@@ -25,6 +28,23 @@ def told_list() -> QListWidget:
     made.setProperty("told", "true")
     tinted(made)
     return made
+
+
+def rows_of_one_height(table: QTableView, name: str, widths: Sequence[int], height: int) -> None:
+    """Have a table show whole rows of a height to choose from, no grid, heads at the left; the last column takes what is left."""
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.verticalHeader().hide()
+    sized(table.verticalHeader()).setDefaultSectionSize(height)
+    table.setShowGrid(False)
+    table.setWordWrap(False)
+    table.setTabKeyNavigation(False)
+    table.setAccessibleName(name)
+    head = table.horizontalHeader()
+    head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    head.setStretchLastSection(True)
+    head.setHighlightSections(False)
+    for column, width in enumerate(widths):
+        sized(table).setColumnWidth(column, width)
 
 
 def wrapped_table(name: str, columns: dict[str, int]) -> QTableWidget:

@@ -14,7 +14,7 @@ from typing import Any
 
 import opentimelineio as otio
 
-from idle_quarry.errors import MediaError, NotUnderstood, QuarryError
+from idle_quarry.errors import MediaError, NotUnderstood, QuarryError, one_line
 from idle_quarry.jobs.conform.edl import read_edl
 from idle_quarry.jobs.conform.table import read_table
 from idle_quarry.jobs.cutting.otio_values import from_otio
@@ -96,8 +96,8 @@ def _foreign(path: Path, kind: str, data: bytes, otherwise: Fraction) -> CutList
     found, more = _first_timeline(given)
     try:
         timeline = from_otio(found, otherwise)
-    except (TypeError, ValueError, AttributeError, RuntimeError, OverflowError) as error:
-        raise NotUnderstood(f"is damaged ({str(error)[:120]})") from error
+    except (otio.exceptions.OTIOError, TypeError, ValueError, AttributeError, RuntimeError, OverflowError) as error:
+        raise NotUnderstood(f"is damaged ({one_line(str(error))[:120]})") from error
     lost = [f"{more} further timelines in the file are not read"] if more else []
     lost += _what_is_lost(timeline)
     own = found.metadata.get(KEY)

@@ -6,6 +6,7 @@ name, by tape and by the tape's first eight characters (all that a CMX 3600 list
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -23,7 +24,10 @@ FOUND, OFFSET, ELSEWHERE, MISSING, NOT_NEEDED = "found", "offset", "found elsewh
 
 @dataclass(frozen=True)
 class Event:
-    """One item of a list with what became of it; `offset` is what is added to the list's source frames to be in the clip's count."""
+    """One item of a list with what became of it; `offset` is what is added to the list's source frames to be in the clip's count.
+
+    Where the clip is at another rate than the list counts, they are brought to its rate before.
+    """
 
     track: Track
     item: Item
@@ -74,14 +78,14 @@ def _event(track: Track, item: Item, timeline: Timeline, index: Index, earliest:
     first, last = _shown(item, timeline.rate)
     there = index.paths.get(_local(media.path)) if media.path else None
     if there is not None:
-        if _holds(there, first, last, timeline.rate, media.rate):
+        if _holds(there, first, last, media.rate):
             return Event(track, item, FOUND, True, f"{there.path.name}, where the list says", there, 0)
         return _offset(track, item, there, first, last, earliest, media.rate)
     names = [name.casefold() for name in dict.fromkeys((own, PurePosixPath(own).stem, media.name, item.name)) if name]
     named = list({id(clip): clip for name in names for clip in index.names.get(name, [])}.values())
     taped = index.tapes.get(_folded(media.tape), []) if media.tape else []
     for candidates, said in ((taped, f"tape {media.tape}"), (named, "name")):
-        fitting = [clip for clip in candidates if _holds(clip, first, last, timeline.rate, media.rate)]
+        fitting = [clip for clip in candidates if _holds(clip, first, last, media.rate)]
         if fitting:
             clip = fitting[0]
             others = f"; {len(fitting) - 1} more fit as well" if len(fitting) > 1 else ""
@@ -110,31 +114,18 @@ def _offset(
     media = item.media
     assert media is not None
     begin = media.first if media.frames is not None else earliest[media.name.casefold()]
-    by = clip.first - begin
-    if clip.rate != rate:
-        return Event(
-            track, item, OFFSET, True,
-            f"{clip.path.name} by name alone: it is at {rate_text(clip.rate)}, the list counts it at {rate_text(rate)}", clip, by,
-        )  # fmt: skip
-    if last + by >= clip.first + clip.frames:
-        lacks = last + by - (clip.first + clip.frames) + 1
-        return Event(
-            track,
-            item,
-            MISSING,
-            item.enabled,
-            f"{clip.path.name} has its name and not its timecodes, and is {lacks} frames too short",
-            clip,
-        )
-    return Event(
-        track,
-        item,
-        OFFSET,
-        True,
-        f"{clip.path.name} by name alone: its timecode is {_signed(by)} frames from the list's",
-        clip,
-        by,
-    )
+    scale = clip.rate / rate
+    by = clip.first - round(begin * scale)
+    end = math.floor((last + 1) * scale) + by  # after the last frame, in the clip's own count
+    lacks = max(end - (clip.first + clip.frames), clip.first - (math.floor(first * scale) + by))
+    if lacks > 0:
+        text = f"{clip.path.name} has its name and not its timecodes, and is {lacks} frames too short"
+        return Event(track, item, MISSING, item.enabled, text, clip)
+    if scale != 1:
+        text = f"it is at {rate_text(clip.rate)}, the list counts it at {rate_text(rate)}"
+    else:
+        text = f"its timecode is {_signed(by)} frames from the list's"
+    return Event(track, item, OFFSET, True, f"{clip.path.name} by name alone: {text}", clip, by)
 
 
 def _signed(frames: int) -> str:
@@ -146,12 +137,12 @@ def _shown(item: Item, rate: Fraction) -> tuple[int, int]:
     """Return the first and the last frame of the media's count that an item shows."""
     ends = item.begins, item.shows(item.end - 1, rate)
     low, high = min(ends), max(ends)
-    return low.numerator // low.denominator, high.numerator // high.denominator
+    return math.floor(low), math.floor(high)
 
 
-def _holds(clip: Clip, first: int, last: int, rate: Fraction, media: Fraction) -> bool:
+def _holds(clip: Clip, first: int, last: int, rate: Fraction) -> bool:
     """Return whether a clip has those frames, counted as the list counts."""
-    return clip.rate == media and clip.first <= first and last < clip.first + clip.frames
+    return clip.rate == rate and clip.first <= first and last < clip.first + clip.frames
 
 
 def _with_sound(events: list[Event]) -> list[Event]:

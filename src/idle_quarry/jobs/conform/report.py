@@ -10,13 +10,11 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-import jinja2
-
 from idle_quarry.jobs.conform.frame import frame_findings
 from idle_quarry.jobs.conform.lists import CutList
 from idle_quarry.jobs.conform.matching import Event, matched
 from idle_quarry.jobs.conform.material import Clip
-from idle_quarry.paper import WritePdf, write_paper
+from idle_quarry.paper import WritePdf, pages, write_paper
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.template import Template
 from idle_quarry.signal.rates import rate_fraction_text, rate_text
@@ -112,15 +110,10 @@ def as_table(found: Conformed) -> str:
 
 def as_html(found: Conformed) -> str:
     """Return the report as a page; what lacks and matters stands first."""
-    environment = jinja2.Environment(
-        loader=jinja2.PackageLoader("idle_quarry.jobs", "papers_html"),
-        autoescape=True,
-        undefined=jinja2.StrictUndefined,
-    )
     order = {"missing": 0, "offset": 1, "found elsewhere": 2, "found": 3, "no media needed": 4}
     events = sorted(found.events, key=lambda event: (order[event.status], not event.matters))
     cuts = found.cuts
-    return environment.get_template("cuts.html").render(
+    return pages("idle_quarry.jobs", "papers_html").get_template("cuts.html").render(
         name=cuts.timeline.name, file=cuts.path.name, template=found.template, findings=found.findings, lost=cuts.lost,
         counts=found.counts(), made=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M"), counted=rate_text(cuts.timeline.rate),
         events=[event_json(cuts, event) for event in events],

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
 import opentimelineio as otio
 
-from idle_quarry.errors import MediaError, NotPossible, NotUnderstood
+from idle_quarry.errors import MediaError, NotPossible, NotUnderstood, one_line
 from idle_quarry.files import written_whole
 from idle_quarry.jobs.conform.edl import CMX_TAPE
 from idle_quarry.jobs.conform.table import write_table
 from idle_quarry.jobs.cutting.otio_values import to_otio
-from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import BARS, BLACK, GAP, NESTED, PICTURE, Item, Timeline, Track
 
 SUFFIXES = (".otio", ".edl", ".csv")
 
@@ -55,9 +54,14 @@ def write_edl(timeline: Timeline, track: Track) -> str:
         timeline, tracks=(replace(track, items=tuple(item for item in track.items if item.enabled)),), markers=()
     )
     given = to_otio(alone)
-    for clip, item in zip(given.tracks[0].find_clips(), _clips(alone.tracks[0]), strict=True):
-        tape = item if item else "AX"
-        clip.metadata["cmx_3600"] = {"reel": tape[:CMX_TAPE].upper().replace(" ", "_")}
+    shown = [item for item in alone.tracks[0].items if item.kind not in (GAP, NESTED)]
+    for clip, item in zip(given.tracks[0].find_clips(), shown, strict=True):
+        clip.name = one_line(clip.name)
+        clip.metadata["cmx_3600"] = {"reel": _reel(item), "comments": [one_line(item.note)] if item.note else []}
+        for marker, mark in zip(clip.markers, item.markers, strict=True):  # a list's marks are at record times
+            at = timeline.start.frames + item.at + mark.at
+            marker.marked_range = otio.opentime.TimeRange(otio.opentime.RationalTime(at, float(timeline.rate)))
+            marker.name, marker.color = one_line(marker.name), mark.colour.upper() or "RED"
     start, rate = timeline.start.frames, float(timeline.rate)
     # so the adapter tells record times: the track's own range begins where the count does
     given.tracks[0].source_range = otio.opentime.TimeRange(
@@ -72,11 +76,9 @@ def write_edl(timeline: Timeline, track: Track) -> str:
     return f"{title}\n{counted}\n{rest}"
 
 
-def _clips(track: Track) -> Iterator[str | None]:
-    for item in track.items:
-        if item.kind != "gap" and item.kind != "nested":
-            yield (
-                item.media.tape
-                if item.kind == CLIP and item.media is not None
-                else {"black": "BL", "bars": "BARS"}.get(item.kind)
-            )
+def _reel(item: Item) -> str:
+    """Return the tape's name as a list holds it."""
+    if item.kind in (BLACK, BARS):
+        return "BL" if item.kind == BLACK else "BARS"
+    tape = (item.media.tape if item.media is not None else None) or "AX"
+    return tape[:CMX_TAPE].upper().replace(" ", "_")

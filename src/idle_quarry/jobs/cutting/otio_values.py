@@ -126,7 +126,7 @@ def _item_to(item: Item, rate: Fraction) -> Any:
         own["kind"] = item.kind
     made.metadata[KEY] = own
     made.effects.extend(otio.adapters.read_from_string(each, "otio_json") for each in given.get("effects", []))
-    made.markers.extend(_mark_to(mark, rate) for mark in item.markers)
+    made.markers.extend(_mark_to(mark, rate, item.shows(item.at + mark.at, rate), media_rate) for mark in item.markers)
     return made
 
 
@@ -154,12 +154,22 @@ def _media_to(media: Media | None) -> Any:
     return made
 
 
-def _mark_to(mark: Marker, rate: Fraction) -> otio.schema.Marker:
-    span = otio.opentime.TimeRange(_time(mark.at, rate), _time(mark.length, rate))
-    made = otio.schema.Marker(name=mark.name, marked_range=span, color=mark.colour or otio.schema.MarkerColor.GREEN)
+def _mark_to(
+    mark: Marker, rate: Fraction, at: Fraction | None = None, count: Fraction | None = None
+) -> otio.schema.Marker:
+    """Return a mark of a timeline, or of an item: then `at` is its place in the count of what the item shows, whose rate is `count`.
+
+    OpenTimelineIO counts an item's marks as its media is counted; ours, from the item's first frame, stands in the metadata.
+    """
+    place = _time(float(mark.at if at is None else at), count or rate)
+    made = otio.schema.Marker(
+        name=mark.name,
+        marked_range=otio.opentime.TimeRange(place, _time(mark.length, rate)),
+        color=mark.colour or otio.schema.MarkerColor.GREEN,
+    )
     made.comment = mark.text
     _put(made.metadata, mark.foreign)
-    made.metadata[KEY] = {"colour": mark.colour}
+    made.metadata[KEY] = {"colour": mark.colour} if at is None else {"colour": mark.colour, "at": mark.at}
     return made
 
 
@@ -302,12 +312,13 @@ def _item_from(child: Any, at: int, length: int, rate: Fraction, numbers: _Numbe
         foreign["media"] = otio.adapters.write_to_string(child.media_reference, "otio_json")
     place = own.get("place")
     link = own.get("link")
-    return Item(
+    item = Item(
         numbers.of(own), child.name or "", at, length, kind, media, begins, speed, bool(getattr(child, "enabled", True)),
         link if isinstance(link, int) and link > 0 else None, str(own.get("note", "")), str(own.get("colour", "")),
         (_said(place[0], Fraction(0)), _said(place[1], Fraction(0))) if isinstance(place, list) and len(place) == 2 else None,
-        tuple(_mark_from(mark, rate) for mark in child.markers), tuple(effects), json.dumps(foreign) if foreign else "",
+        (), tuple(effects), json.dumps(foreign) if foreign else "",
     )  # fmt: skip
+    return replace(item, markers=tuple(_mark_from(mark, rate, item) for mark in child.markers))
 
 
 def _kind_of(child: Any) -> str:
@@ -355,12 +366,18 @@ def _media_from(clip: otio.schema.Clip, span: Any, rate: Fraction) -> Media:
     return Media(name, media_rate, path, tape, first, frames, drop, json.dumps(foreign) if foreign else "")
 
 
-def _mark_from(mark: otio.schema.Marker, rate: Fraction) -> Marker:
-    span = mark.marked_range
-    colour = _own(mark.metadata).get("colour", mark.color)
+def _mark_from(mark: otio.schema.Marker, rate: Fraction, item: Item | None = None) -> Marker:
+    span, own = mark.marked_range, _own(mark.metadata)
+    at = own.get("at")
+    if item is not None and not isinstance(at, int):
+        step = item.step(rate)
+        shown = _exact(span.start_time, item.media.rate if item.media is not None else rate) - item.begins
+        at = round(shown / step) if step else round(shown)
+    if not isinstance(at, int):
+        at = _frames(span.start_time, rate)
     return Marker(
-        _frames(span.start_time, rate), mark.name or "", mark.comment or "", str(colour or ""),
-        max(1, _frames(span.duration, rate)), _kept(mark.metadata, ("colour",)),
+        at, mark.name or "", mark.comment or "", str(own.get("colour", mark.color) or ""),
+        max(1, _frames(span.duration, rate)), _kept(mark.metadata, ("colour", "at")),
     )  # fmt: skip
 
 

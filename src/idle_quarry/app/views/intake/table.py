@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QAbstractItemView, QTableView
 
 from idle_quarry.app.models.clip_rows import ROW
 from idle_quarry.app.models.intake import Intake
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.intake.row_delegate import RowDelegate
+from idle_quarry.app.widgets.tables import rows_of_one_height
 
 _WIDTHS = (212, 136, 200, 168, 144)
 
@@ -21,22 +21,10 @@ class ClipTable(QTableView):
         self._intake = model
         self.setModel(model.filtered)
         self.setItemDelegate(RowDelegate(model.rows, self))
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        rows_of_one_height(self, "Clips", _WIDTHS, 42)
         self.setSortingEnabled(True)
         self.sortByColumn(0, Qt.SortOrder.AscendingOrder)
-        self.verticalHeader().hide()
-        sized(self.verticalHeader()).setDefaultSectionSize(42)
-        self.setShowGrid(False)
-        self.setAccessibleName("Clips")
-        self.setWordWrap(False)
-        self.setTabKeyNavigation(False)
-        head = self.horizontalHeader()
-        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        head.setStretchLastSection(True)
-        head.setHighlightSections(False)
-        for column, width in enumerate(_WIDTHS):
-            sized(self).setColumnWidth(column, width)
         self.selectionModel().currentRowChanged.connect(lambda *_: self._chosen())
 
     def _chosen(self) -> None:

@@ -30,7 +30,7 @@ from idle_quarry.app.widgets.boxes import choice_box
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.cut_lanes import CutLanes
 from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.tables import told_list
+from idle_quarry.app.widgets.tables import rows_of_one_height, told_list
 from idle_quarry.app.widgets.tinted import tint
 from idle_quarry.jobs.conform.lists import KINDS
 
@@ -99,20 +99,8 @@ class CutsPage(QWidget):
         table = self.table
         table.setModel(self.rows)
         table.setItemDelegate(_Coloured(table))
-        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        table.verticalHeader().hide()
-        sized(table.verticalHeader()).setDefaultSectionSize(24)
-        table.setShowGrid(False)
-        table.setWordWrap(False)
-        table.setTabKeyNavigation(False)
-        table.setAccessibleName("Events")
-        head = table.horizontalHeader()
-        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        head.setStretchLastSection(True)
-        head.setHighlightSections(False)
-        for column, width in enumerate(_WIDTHS):
-            sized(table).setColumnWidth(column, width)
+        rows_of_one_height(table, "Events", _WIDTHS, 24)
         table.selectionModel().currentRowChanged.connect(self._row_chosen)
 
     def _build(self) -> None:

@@ -40,7 +40,7 @@ class MaterialPage(QWidget):
         self.all_button = button("Bring in all", lambda: model.bring_in(model.can_bring_in()), tip="every clip, whole")
         self.look_button = button("See in Intake", self._look, tip="all that is measured of what is chosen")
         self.forget_button = button("Forget", self._forget, tip="know what is chosen no longer; no file is touched")
-        self.cancel_button = button("Cancel", model.cancel, quiet=True)
+        self.cancel_button = button("Cancel", model.bringing.cancel, quiet=True)
         self._paths: list[Path] = []  #: of the rows, in their order
         self.summary = OneLine()
         self.ask = AskBar()
@@ -94,7 +94,7 @@ class MaterialPage(QWidget):
     def _show(self) -> None:
         model = self.model
         self.summary.setText(model.summary())
-        self.empty.setVisible(not model.rows and not model.doing)
+        self.empty.setVisible(not model.rows and not model.summary())
         self.table.setVisible(bool(model.rows))
         chosen, shown, self._paths = set(self.chosen()), self._paths, [row.entry.path for row in model.rows]
         self.table.blockSignals(True)
@@ -149,9 +149,9 @@ class MaterialPage(QWidget):
         self.all_button.setEnabled(bool(can))
         used = set(model.can_bring_in(used=True))
         self.used_button.setEnabled(any(path in used for path in chosen) if chosen else bool(used))
-        for each in (self.look_button, self.forget_button):
-            each.setEnabled(bool(chosen))
-        self.cancel_button.setVisible(model.doing.startswith("bringing in"))
+        self.look_button.setEnabled(bool(chosen))
+        self.forget_button.setEnabled(bool(chosen) and all(model.can_forget(path) for path in chosen))
+        self.cancel_button.setVisible(bool(model.bringing.words))
 
     # -- asking ------------------------------------------------------------------------------------------------------
 
@@ -169,8 +169,7 @@ class MaterialPage(QWidget):
         desk.intake.look_at(self.chosen())
 
     def _forget(self) -> None:
-        for path in self.chosen():
-            self.model.forget(path)
+        self.model.forget(self.chosen())
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if self._dropped(event):

@@ -1,0 +1,117 @@
+"""The queue of clips that are brought into jobs: one after the other, each kept with its job as soon as it is whole."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.work import Cancelled, Ticket
+from idle_quarry.errors import QuarryError
+from idle_quarry.jobs.material import Entry, Span, bring_in, changed_material, with_entry, with_part
+from idle_quarry.media.clip import Clip
+from idle_quarry.path.template import Source, Template
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is to be brought in: a clip of a job, or a span of its frames, by the conversion of a source class."""
+
+    folder: Path
+    template: Template
+    entry: Entry
+    clip: Clip
+    source: Source
+    span: Span | None
+
+    def same(self, other: Wanted) -> bool:
+        """Return whether another is of the same frames of the same clip of the same job."""
+        return (self.folder, self.entry.path, self.span) == (other.folder, other.entry.path, other.span)
+
+
+class BringingIn(QObject):
+    """`changed`: another clip is brought in, or none; `told`: how far it is; `brought`: a job (its folder) has one more."""
+
+    changed = Signal()
+    told = Signal()
+    brought = Signal(object)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._waiting: deque[Wanted] = deque()
+        self._now: tuple[Wanted, Ticket] | None = None
+        self._share = 0.0
+
+    @property
+    def words(self) -> str:
+        """What is under way, "" where nothing is."""
+        if self._now is None:
+            return ""
+        more = f", {len(self._waiting)} more wait" if self._waiting else ""
+        return f"bringing in {self._now[0].entry.path.name}, {100 * self._share:.0f} %{more}"
+
+    def add(self, wanted: Wanted) -> None:
+        """Bring a clip in when those before it are; one that waits already is not brought in twice."""
+        under_way = [*self._waiting, *([self._now[0]] if self._now is not None else [])]
+        if not any(wanted.same(each) for each in under_way):
+            self._waiting.append(wanted)
+        if self._now is None:
+            self._next()
+        self.changed.emit()
+
+    def cancel(self) -> None:
+        """Bring nothing more in; what is whole stays."""
+        self._waiting.clear()
+        if self._now is not None:
+            self._now[1].cancel()
+            self._now = None
+            self.changed.emit()
+
+    def _next(self) -> None:
+        if not self._waiting:
+            return
+        wanted, self._share = self._waiting.popleft(), 0.0
+        entry, folder, name = wanted.entry, wanted.folder, wanted.entry.path.name
+
+        def work(ticket: Ticket) -> None:
+            made = bring_in(
+                entry,
+                wanted.clip,
+                wanted.source,
+                wanted.template,
+                folder,
+                lambda share: ticket.progress(name, share),
+                wanted.span,
+            )
+            # kept here, and not when the window hears of it: it may be closed by then, or another job be looked at
+            changed_material(folder, with_entry(entry.path, lambda now: with_part(now, made)))
+
+        def ended() -> None:
+            if self._now is not None and self._now[0] is wanted:
+                self._now = None
+                self._next()
+            self.changed.emit()
+
+        def done(_none: object) -> None:
+            ended()
+            self.brought.emit(folder)
+
+        def failed(error: QuarryError) -> None:
+            if isinstance(error, Cancelled):
+                self._desk.say(f"{name} was not brought in; nothing was left behind.")
+            else:
+                self._desk.refuse(error)
+            ended()
+
+        def progressed(_name: str, share: float) -> None:
+            self._share = share
+            self.told.emit()
+
+        self._now = wanted, self._desk.workers.start(work, done, failed, progressed)
