@@ -16,7 +16,19 @@ from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.loops import fields as loops
-from idle_quarry.picture.motion import BLOCK, Motion, along, averaged, motion, resized, spans_of, splined
+from idle_quarry.picture.motion import (
+    Motion,
+    Splines,
+    along,
+    cells_at,
+    cells_with,
+    differing,
+    doubted,
+    motion,
+    resized,
+    splined,
+    spread,
+)
 from idle_quarry.picture.strips import by_rows
 
 Picture = NDArray[np.floating[Any]]
@@ -95,98 +107,74 @@ def _adaptive(moments: Sequence[Planes], at: int, order: str) -> Planes:
     Movement is looked for between the fields before and after, and between this field and the next of its kind but one
     on either side, since what moves and comes back in one field's time is not still.
     """
-
-    if not 0 < at < len(moments) - 1:  # at an end there is only one neighbour, and movement cannot be told
-        return tuple(interpolated(plane, _parity(at, order)) for plane in moments[at])
     return tuple(
-        _adaptive_plane([moment[number] for moment in moments], at, order) for number in range(len(moments[at]))
+        _adaptive_plane([moment[number] for moment in moments], at, order)[0] for number in range(len(moments[at]))
     )
 
 
-def _adaptive_plane(planes: Sequence[Picture], at: int, order: str) -> Picture:
-    around = _around(planes, at)
-    own = around[0]
-    made = np.empty((2 * own.shape[0], own.shape[1]), np.float32)
+def _adaptive_plane(planes: Sequence[Picture], at: int, order: str) -> tuple[Picture, Picture | None]:
+    """Return a moment's plane made whole, and how sure it is that the places of its missing lines move, 0…1, (h/2, w)."""
     parity = _parity(at, order)
-    by_rows(len(own), lambda first, last: loops.adaptive(first, last, parity, *around, _STILL, _MOVING, made))
-    return made
-
-
-def _around(planes: Sequence[Picture], at: int) -> tuple[Any, ...]:
-    """Return a field, those before and after it, the nearest of its own lines before and after those, and whether there are such."""
+    if not 0 < at < len(planes) - 1:  # at an end there is only one neighbour, and movement cannot be told
+        return interpolated(planes[at], parity), None
     own, before, after = (np.ascontiguousarray(planes[n], np.float32) for n in (at, at - 1, at + 1))
     there = at >= 2, at + 2 < len(planes)
     earlier, later = (
         np.ascontiguousarray(planes[n], np.float32) if have else own
         for n, have in zip((at - 2, at + 2), there, strict=True)
     )
-    return own, before, after, earlier, later, *there
+    made, moving = np.empty((2 * own.shape[0], own.shape[1]), np.float32), np.empty(own.shape, np.float32)
+    how = own, before, after, earlier, later, *there, _STILL, _MOVING, moving, made
+    by_rows(len(own), lambda first, last: loops.adaptive(first, last, parity, *how))
+    return made, moving
 
 
-def _moving(planes: Sequence[Picture], at: int) -> Picture:
-    """Return how sure it is that a missing line's places move, 0…1, (h/2, w)."""
-    around = _around(planes, at)
-    made = np.empty(around[0].shape, np.float32)
-    by_rows(len(made), lambda first, last: loops.shares(first, last, *around, _STILL, _MOVING, made, first))
-    return made
-
-
-def _filled(whole: Picture, parity: int, other: Picture, share: Picture) -> None:
-    """Put `other` into the missing lines of `whole` to the extent that `share` is not 1."""
-    share = share[..., None] if whole.ndim == 3 else share
-    missing = whole[1 - parity :: 2]
-    whole[1 - parity :: 2] = other + share * (missing - other)
-
-
-def _compensated(moments: Sequence[Planes], at: int, order: str) -> Planes:
+def _compensated(moments: Sequence[Planes], at: int, order: str, splines: Splines | None = None) -> Planes:
     """Return a moment made whole: missing lines from the fields before and after, moved along the motion of the luma.
 
     Where the two do not agree along it, and at the ends of the sequence, lines are made as by `_adaptive`.
     """
-    whole = _adaptive(moments, at, order)
-    if not 0 < at < len(moments) - 1:
+    planes = [[moment[number] for moment in moments] for number in range(len(moments[at]))]
+    made_still = [_adaptive_plane(each, at, order) for each in planes]
+    whole, moving = tuple(each for each, _ in made_still), made_still[0][1]
+    if moving is None:
         return whole
-    parity = _parity(at, order)
+    missing = [each[1 - _parity(at, order) :: 2] for each in whole]
+    still = 1 - moving  # the lines themselves are better there
+    asked, splines = cells_with(still < 1), splines or Splines()
     found = motion(moments[at - 1][0], moments[at + 1][0])
-    lines = moments[at][0]
-    still = 1 - _moving([moment[0] for moment in moments], at)  # the lines themselves are better there
-    spans = spans_of(still.shape, still < 1, BLOCK // 2)  # and a block is looked at
-    for number, plane in enumerate(whole):
-        before, after = moments[at - 1][number], moments[at + 1][number]
-        fitted = found if before.shape == lines.shape else resized(found, before.shape)
-        made = along(before, after, fitted, spans if number == 0 else spans_of(before.shape, fitted.doubt < 1))
-        if number == 0:
-            unsure = np.maximum(_strange(made, lines, parity), _uneven(moments, at, found, spans))
-            fitted = found = replace(found, doubt=np.maximum(np.maximum(found.doubt, unsure), still))
-        _filled(plane, parity, made, fitted.doubt)
+    made = along(moments[at - 1][0], moments[at + 1][0], found, asked, splines)
+    doubt = np.maximum(found.doubt, _share(np.abs(differing(made, missing[0], signed=True)), _STRANGE))
+    found = replace(found, doubt=np.maximum(doubt, _uneven(moments, at, found, asked, splines)))
+    for number, lines in enumerate(missing):
+        fitted = resized(found, lines.shape)
+        if number:
+            seen = cells_at(asked, fitted.down.shape) & (fitted.doubt < 1)
+            made = along(moments[at - 1][number], moments[at + 1][number], fitted, seen, splines)
+        lines[...] = doubted(made, lines, fitted, still)
     return whole
 
 
-def _strange(made: Picture, field: Picture, parity: int) -> Picture:
-    """Return how little made lines go with the field between whose lines they lie, 0…1, (h/2, w).
-
-    Detail that one line has and its neighbours do not averages out over a block; a picture in the wrong place, as where
-    motion is not even, does not.
-    """
-    apart = made - interpolated(field, parity)[1 - parity :: 2]
-    return np.asarray(np.clip((np.abs(averaged(apart)) - _STRANGE) / _STRANGE, 0, 1), np.float32)
+def _share(apart: Picture, floor: float) -> Picture:
+    """Return how far a difference lies from `floor` to twice that, 0…1."""
+    return np.asarray(np.clip((apart - floor) / floor, 0, 1), np.float32)
 
 
-def _uneven(moments: Sequence[Planes], at: int, found: Motion, spans: NDArray[Any]) -> Picture | float:
-    """Return how little this field goes on with the motion around it, 0…1, (h/2, w); 0 at the ends, where none can tell.
+def _uneven(
+    moments: Sequence[Planes], at: int, found: Motion, asked: NDArray[np.bool_], splines: Splines
+) -> Picture | float:
+    """Return how little this field goes on with the motion around it, 0…1, by cells; 0 at the ends, where none can tell.
 
     Fields before and after may agree with one another although this one, between them, was elsewhere: an unsteady hand.
     The next fields of this one's own lines, moved twice as far, must show it.
     """
     own = moments[at][0]
     apart = [
-        averaged(np.abs(splined(moments[at + 2 * side][0], found.down, found.across, side, spans) - own))
+        spread(differing(splined(moments[at + 2 * side][0], found, side, asked, splines), own))
         for side in (-1, 1)
         if 0 <= at + 2 * side < len(moments)
     ]
-    if not apart:
-        return 0.0
-    return np.asarray(np.clip((np.min(apart, axis=0) - _ELSEWHERE) / _ELSEWHERE, 0, 1), np.float32)
+    return _share(np.min(apart, axis=0), _ELSEWHERE) if apart else 0.0
 
 
 def _each(make: Callable[[Picture, int], Picture]) -> Callable[[Sequence[Planes], int, str], Planes]:
@@ -206,11 +194,13 @@ DEINTERLACERS: dict[str, Callable[[Sequence[Planes], int, str], Planes]] = {
 NEIGHBOURS = 2
 
 
-def made_whole(moments: Sequence[Planes], at: int, order: str, method: str) -> Planes:
+def made_whole(moments: Sequence[Planes], at: int, order: str, method: str, splines: Splines | None = None) -> Planes:
     """Return moment `at` of a sequence of fields as whole planes. Raises `KeyError` for an unknown method.
 
-    A moment is a tuple of planes, luma first; motion is found in the luma.
+    A moment is a tuple of planes, luma first; motion is found in the luma. `splines` are kept from one moment to the next.
     """
+    if method == "compensated":
+        return _compensated(moments, at, order, splines)
     return DEINTERLACERS[method](moments, at, order)
 
 

@@ -1,53 +1,73 @@
 """Motion between two pictures, and pictures made along it.
 
 Vectors are searched where the new picture lies, not where an old one does, so that none has holes: what the earlier picture
-shows at x − t·v the later one shows at x + (1 − t)·v. A pyramid is searched from coarse to fine; each level looks at the
-steps around what it was given and at what its neighbours found, by the mean absolute difference of a small block.
+shows at x − t·v the later one shows at x + (1 − t)·v. Each cell of 4 × 4 samples has one, told by the block of 8 × 8 around it.
+A pyramid is searched from coarse to fine; each level looks at what it was given, at what its neighbours were given, and at the
+steps around the best of them.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections import OrderedDict
+from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, median_filter, minimum_filter1d
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.loops import motion as loops
 from idle_quarry.picture.strips import by_rows
 
 Samples = NDArray[Any]
-Steps = NDArray[Any]
+Steps = NDArray[np.int32]
+Cells = NDArray[np.bool_]
 _T = TypeVar("_T", bound=np.generic)
 
-#: Block over which differences are averaged, samples of each level.
-BLOCK = 5
+CELL = loops.CELL
 #: Levels are halved until a picture has no more than so many lines or columns.
 _COARSEST = 72
 #: Steps in each direction that the coarsest level searches.
 _REACH = 7
 #: What a vector costs for each sample it differs from what it was given: flat areas follow their surroundings.
 _CALM = 0.004
-#: Block of the coarsest level, whose vectors all others begin from: large enough to hold something with a shape.
-_COARSE_BLOCK = 9
 #: Below this (0…1) two places show the same thing; above the other they do not.
 _SAME, _OTHER = 5 / 255, 16 / 255
+#: Cells from one to the next of which it has another cell of the coarser level: as far as neighbours are asked.
+_NEXT = 2
 
 
 @dataclass(frozen=True)
 class Motion:
-    """Motion on the grid of the picture to be made.
+    """Motion on the grid of the picture to be made, of `shape` (h, w).
 
-    `down` and `across` (h, w) are how far things move from the earlier to the later picture, in samples;
-    `doubt` (h, w) is 0 where both show the same along the vector and 1 where they do not.
+    `down` and `across` (h / 4, w / 4, rounded up) are how far a cell's things move from the earlier to the later picture, in
+    samples; `doubt` (as large) is 0 where both show the same along the vector and 1 where they do not.
     """
 
     phase: float
+    shape: tuple[int, ...]
     down: Samples
     across: Samples
     doubt: Samples
+
+
+class Splines:
+    """The splines of the last few pictures that were asked for: neighbours in time ask for the same ones."""
+
+    def __init__(self, most: int = 16) -> None:
+        self._most = most
+        self._kept: OrderedDict[int, tuple[Samples, Samples]] = OrderedDict()
+
+    def of(self, picture: Samples) -> Samples:
+        """Return the coefficients (h + 4, w + 4) of a picture, made once while it is among the last."""
+        picture_and_made = self._kept.pop(id(picture), None)
+        if picture_and_made is None or picture_and_made[0] is not picture:
+            picture_and_made = picture, spline(picture)
+        self._kept[id(picture)] = picture_and_made
+        while len(self._kept) > self._most:
+            self._kept.popitem(last=False)
+        return picture_and_made[1]
 
 
 def motion(earlier: Samples, later: Samples, phase: float = 0.5) -> Motion:
@@ -63,64 +83,84 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5) -> Motion:
     while min(levels[-1][0].shape) > 2 * _COARSEST or max(levels[-1][0].shape) > 4 * _COARSEST:
         a, b = levels[-1]
         levels.append((_halved(a), _halved(b)))
-    down, across = _searched(*levels[-1], phase)
-    for a, b in reversed(levels[:-1]):
-        down, across = (_grown(2 * each, a.shape) for each in (down, across))
-        down, across = _refined(a, b, down, across, phase)
-    a, b = levels[0]
-    parts = _between_samples(a, b, down, across, phase)
-    apart = np.empty(a.shape, np.float32)
-    by_rows(len(a), lambda first, last: loops.unlike(first, last, a, b, *parts, phase, apart))
-    doubt = np.clip((averaged(apart) - np.float32(_SAME)) / np.float32(_OTHER - _SAME), 0, 1)
-    return Motion(phase, *parts, np.asarray(doubt, np.float32))
+    wide = [(_with_edges(a), _with_edges(b)) for a, b in levels]
+    shape = cells_of(levels[-1][0].shape)
+    down, across = _searched(*wide[-1], levels[-1][0].shape, phase)
+    for (a, b), (level, _) in zip(reversed(wide[:-1]), reversed(levels[:-1]), strict=True):
+        shape = cells_of(level.shape)
+        given = [_grown(2 * each, shape) for each in (down, across)]
+        down, across = np.empty(shape, np.int32), np.empty(shape, np.int32)
+        _by_cells(shape, loops.bettered, a, b, *given, phase, _CALM, _NEXT, down, across)
+    (a, b), parts = wide[0], (np.empty(shape, np.float32), np.empty(shape, np.float32))
+    _by_cells(shape, loops.parted, a, b, down, across, phase, *parts)
+    parts = _calmed(parts[0]), _calmed(parts[1])
+    apart = np.empty(shape, np.float32)
+    _by_cells(shape, loops.unlike, a, b, *parts, phase, apart)
+    doubt = np.clip((apart - np.float32(_SAME)) / np.float32(_OTHER - _SAME), 0, 1)
+    return Motion(phase, earlier.shape, *parts, doubt)
 
 
-def along(earlier: Samples, later: Samples, found: Motion, spans: Steps | None = None) -> Samples:
+def along(
+    earlier: Samples, later: Samples, found: Motion, asked: Cells | None = None, splines: Splines | None = None
+) -> Samples:
     """Return the picture (h, w) between two, each moved along `found` by a cubic spline, mixed by nearness in time.
 
-    Where `spans` do not ask for it, it is 0.
+    Cells that are not `asked` for are 0.
     """
-    sides = ((earlier, -found.phase), (later, 1 - found.phase))
-    first, second = (splined(picture, found.down, found.across, share, spans) for picture, share in sides)
-    return np.asarray((1 - found.phase) * first + found.phase * second, np.float32)
+    splines = splines or Splines()
+    made: Samples = np.zeros(earlier.shape, np.float32)
+    for picture, share, gain in ((earlier, -found.phase, 1 - found.phase), (later, 1 - found.phase, found.phase)):
+        if gain:
+            _seen(splines.of(picture), found, share, asked, gain, made)
+    return made
 
 
 def between(earlier: Samples, later: Samples, found: Motion) -> Samples:
     """Return the picture (h, w) between two along `found`; where motion was not found, both mixed where they are."""
     made = along(earlier, later, found)
-    mixed = earlier + np.float32(found.phase) * (later - earlier)
-    return np.asarray(made + found.doubt * (mixed - made), np.float32)
+    return doubted(made, earlier + np.float32(found.phase) * (later - earlier), found)
 
 
-def splined(picture: Samples, down: Samples, across: Samples, share: float, spans: Steps | None = None) -> Samples:
-    """Return `picture` (h, w) as seen `share` of the vectors away, by a cubic spline through its samples; edges go on.
+def doubted(made: Samples, other: Samples, found: Motion, least: Samples | None = None) -> Samples:
+    """Return `made` (h, w), changed in place to `other` as far as motion is doubted, from cell to cell in straight lines.
 
-    Where `spans` do not ask for it, it is 0.
+    `least` (h, w, or with twice as many columns) is how much of `other` there is at least.
     """
-    if share == 0:
-        return picture
-    coefficients = spline(picture)
-    given = [np.ascontiguousarray(each, np.float32) for each in (down, across)]
-    made: Samples = np.zeros(picture.shape, np.float32)
-    asked = spans_of(picture.shape) if spans is None else spans
-    by_rows(len(made), lambda first, last: loops.splined(first, last, coefficients, *given, share, asked, made))
+    share = np.zeros(made.shape, np.float32) if least is None else least
+    by_rows(len(made), lambda first, last: loops.mixed(first, last, found.doubt, other, share, made))
     return made
 
 
-def spans_of(shape: tuple[int, ...], where: NDArray[np.bool_] | None = None, more: int = 0) -> Steps:
-    """Return from which column to which (rows, 2) each row has something, and `more` rows and columns around; all without `where`."""
-    spans = np.empty((shape[0], 2), np.int32)
-    spans[:, 0], spans[:, 1] = 0, shape[1]
-    if where is None:
-        return spans
-    some = where.any(axis=1)
-    left = np.where(some, where.argmax(axis=1), shape[1])
-    right = np.where(some, shape[1] - where[:, ::-1].argmax(axis=1), 0)
-    size = 2 * more + 1
-    left, right = minimum_filter1d(left, size), maximum_filter1d(right, size)
-    spans[:, 0] = np.maximum(left - more, 0)
-    spans[:, 1] = np.where(right > 0, np.minimum(right + more, shape[1]), 0)
-    return spans
+def splined(
+    picture: Samples, found: Motion, share: float, asked: Cells | None = None, splines: Splines | None = None
+) -> Samples:
+    """Return `picture` (h, w) as seen `share` of the vectors away, by a cubic spline through its samples; edges go on.
+
+    Cells that are not `asked` for are 0.
+    """
+    made: Samples = np.zeros(picture.shape, np.float32)
+    _seen((splines or Splines()).of(picture), found, share, asked, 1.0, made)
+    return made
+
+
+def _seen(spline: Samples, found: Motion, share: float, asked: Cells | None, gain: float, out: Samples) -> None:
+    where = np.ones(found.down.shape, np.bool_) if asked is None else asked
+    _by_cells(found.down.shape, loops.splined, spline, found.down, found.across, share, where, gain, out)
+
+
+def cells_of(shape: tuple[int, ...]) -> tuple[int, int]:
+    """Return how many rows and columns of cells a picture (h, w) has."""
+    return -(-shape[0] // CELL), -(-shape[1] // CELL)
+
+
+def cells_with(where: Samples) -> Cells:
+    """Return which cells have, in themselves or right beside them, a place (h, w) where something is."""
+    rows, columns = cells_of(where.shape)
+    padded = np.zeros((rows * CELL, columns * CELL), np.bool_)
+    padded[: where.shape[0], : where.shape[1]] = where
+    cells = np.pad(padded.reshape(rows, CELL, columns, CELL).any(axis=(1, 3)), 1)
+    tall = cells[:-2] | cells[1:-1] | cells[2:]
+    return np.asarray(tall[:, :-2] | tall[:, 1:-1] | tall[:, 2:])
 
 
 def spline(picture: Samples) -> Samples:
@@ -131,100 +171,72 @@ def spline(picture: Samples) -> Samples:
     return made
 
 
-def averaged(values: Samples) -> Samples:
-    """Return means over 5 × 5 places; edges are mirrored."""
-    given = np.ascontiguousarray(values, np.float32)
-    made = np.empty(given.shape, np.float32)
-    by_rows(len(given), lambda first, last: loops.averaged(first, last, given, made))
+def differing(a: Samples, b: Samples, *, signed: bool = False) -> Samples:
+    """Return how much two pictures (h, w) differ on average over each cell; `signed`, what differs both ways goes out."""
+    made = np.empty(cells_of(a.shape), np.float32)
+    _by_cells(made.shape, loops.differing, a, b, signed, made)
+    return made
+
+
+def spread(cells: Samples) -> Samples:
+    """Return means of each cell and, for a sixth each way, its neighbours."""
+    made = np.empty(cells.shape, np.float32)
+    _by_cells(cells.shape, loops.spread, cells, made)
     return made
 
 
 def resized(found: Motion, shape: tuple[int, ...]) -> Motion:
     """Return motion for a plane of another size of the same picture, such as colour differences."""
-    height, width = found.down.shape
-    if shape == found.down.shape:
+    if shape == found.shape:
         return found
-    rows = (np.arange(shape[0]) * height // shape[0])[:, None]
-    columns = (np.arange(shape[1]) * width // shape[1])[None, :]
-    scale = np.float32(shape[0] / height), np.float32(shape[1] / width)
-    down, across = found.down[rows, columns] * scale[0], found.across[rows, columns] * scale[1]
-    return Motion(found.phase, down, across, found.doubt[rows, columns])
+    cells = cells_of(shape)
+    down, across = (
+        cells_at(each, cells) * np.float32(now / before)
+        for each, now, before in zip((found.down, found.across), shape, found.shape, strict=True)
+    )
+    return replace(found, shape=shape, down=down, across=across, doubt=cells_at(found.doubt, cells))
+
+
+def cells_at(cells: NDArray[_T], shape: tuple[int, ...]) -> NDArray[_T]:
+    """Return for each cell of another number of rows and columns the one that lies where it does."""
+    places = [(2 * np.arange(count) + 1) * have // (2 * count) for count, have in zip(shape, cells.shape, strict=True)]
+    return np.ascontiguousarray(cells[np.ix_(*places)])
+
+
+def _by_cells(shape: tuple[int, ...], work: Any, *given: Any) -> None:
+    by_rows(shape[0], lambda first, last: work(first, last, *given), least=4)
 
 
 def _halved(picture: Samples) -> Samples:
-    height, width = picture.shape[0] // 2 * 2, picture.shape[1] // 2 * 2
-    part = picture[:height, :width]
-    return np.asarray((part[0::2, 0::2] + part[1::2, 0::2] + part[0::2, 1::2] + part[1::2, 1::2]) / 4, np.float32)
-
-
-def _grown(field: NDArray[_T], shape: tuple[int, ...]) -> NDArray[_T]:
-    grown = field.repeat(2, axis=0).repeat(2, axis=1)
-    pad = [(0, max(0, shape[i] - grown.shape[i])) for i in (0, 1)]
-    return np.asarray(np.pad(grown, pad, mode="edge")[: shape[0], : shape[1]])
-
-
-def _cost(a: Samples, b: Samples, down: Steps, across: Steps, phase: float, by: tuple[int, int] = (0, 0)) -> Samples:
-    """Return the mean squared difference of blocks along whole-sample vectors, moved `by` steps down and across."""
-    made = np.empty(a.shape, np.float32)
-    steps, everywhere = np.array([*by, 0, 0], np.int32), spans_of(a.shape)
-    how = a, b, down, across, steps, phase, True, everywhere, made
-    by_rows(len(a), lambda first, last: loops.costs(first, last, *how, first))
+    made = np.empty((picture.shape[0] // 2, picture.shape[1] // 2), np.float32)
+    by_rows(len(made), lambda first, last: loops.halved(first, last, picture, made))
     return made
 
 
-def _searched(a: Samples, b: Samples, phase: float) -> tuple[Steps, Steps]:
-    """Return the best of all vectors within reach, each place for itself."""
-    shape = a.shape
-    best = np.full(shape, np.inf, np.float32)
-    down, across = np.zeros(shape, np.int32), np.zeros(shape, np.int32)
+def _with_edges(picture: Samples) -> Samples:
+    return np.pad(picture, loops.AROUND, mode="edge")
+
+
+def _grown(cells: Steps, shape: tuple[int, int]) -> Steps:
+    rows, columns = ((np.arange(count) // 2).clip(0, have - 1) for count, have in zip(shape, cells.shape, strict=True))
+    return np.ascontiguousarray(cells[np.ix_(rows, columns)])
+
+
+def _searched(a: Samples, b: Samples, shape: tuple[int, ...], phase: float) -> tuple[Steps, Steps]:
+    """Return for each cell the best of all vectors within reach."""
     reach_y, reach_x = (min(_REACH, side // 4) for side in shape)
     tried = [(dy, dx) for dy in range(-reach_y, reach_y + 1) for dx in range(-reach_x, reach_x + 1)]
     steps = np.array(sorted(tried, key=lambda s: s[0] ** 2 + s[1] ** 2), np.int32)
     lengths = np.hypot(steps[:, 0], steps[:, 1]).astype(np.float32)
-    edge = max(reach_y, reach_x) + 1
-    wide = [np.pad(each, edge, mode="edge") for each in (a, b)]
-    how = edge, steps, lengths, phase, _CALM, _COARSE_BLOCK // 2, best, down, across
-    by_rows(shape[0], lambda first, last: loops.searched(first, last, *wide, *how))
-    # a place that moves unlike all around it is more often a chance likeness than a small thing
-    return median_filter(down, BLOCK), median_filter(across, BLOCK)
+    cells = cells_of(shape)
+    down, across = np.zeros(cells, np.int32), np.zeros(cells, np.int32)
+    _by_cells(cells, loops.searched, a, b, steps, lengths, phase, _CALM, down, across)
+    return _calmed(down).astype(np.int32), _calmed(across).astype(np.int32)
 
 
-#: Where neighbours' vectors are taken from, and the steps around a vector: down, across, rows, columns.
-_NEIGHBOURS = np.array(
-    [(0, 0, by, 0) for by in (-2 * BLOCK, 2 * BLOCK)] + [(0, 0, 0, by) for by in (-2 * BLOCK, 2 * BLOCK)], np.int32
-)
-_AROUND = np.array(
-    [(y, x, 0, 0) for y, x in ((0, -1), (0, 1), (-1, 0), (1, 0), (-1, -1), (-1, 1), (1, -1), (1, 1))], np.int32
-)
-
-
-def _refined(a: Samples, b: Samples, down: Steps, across: Steps, phase: float) -> tuple[Steps, Steps]:
-    """Return vectors bettered by what neighbours found, and by one step in each direction."""
-    best = np.empty(a.shape, np.float32)
-    made = np.empty_like(down), np.empty_like(across)
-
-    def look(field: tuple[Steps, Steps], tried: Steps, fresh: bool) -> None:
-        by_rows(
-            len(a),
-            lambda first, last: loops.bettered(first, last, a, b, *field, tried, phase, _CALM, fresh, best, *made),
-        )
-
-    look((np.ascontiguousarray(down), np.ascontiguousarray(across)), _NEIGHBOURS, True)
-    look((made[0].copy(), made[1].copy()), _AROUND, False)
+def _calmed(cells: NDArray[Any]) -> Samples:
+    """Return the median of each cell and those around it: what moves unlike all around is more often a chance likeness."""
+    made = np.empty(cells.shape, np.float32)
+    given = np.ascontiguousarray(cells, np.float32)
+    _by_cells(cells.shape, loops.calmed, given, made)
     return made
-
-
-def _between_samples(a: Samples, b: Samples, down: Steps, across: Steps, phase: float) -> tuple[Samples, Samples]:
-    """Return vectors to fractions of a sample: the lowest point of a parabola through a cost and its neighbours'."""
-    here = _cost(a, b, down, across, phase)
-    found = []
-    for dy, dx, own in ((1, 0, down), (0, 1, across)):
-        before, after = (_cost(a, b, down, across, phase, (way * dy, way * dx)) for way in (-1, 1))
-        part = np.empty(a.shape, np.float32)
-        _part(here, before, after, own, part)
-        found.append(averaged(part))
-    return found[0], found[1]
-
-
-def _part(here: Samples, before: Samples, after: Samples, own: Steps, out: Samples) -> None:
-    by_rows(len(here), lambda first, last: loops.parted(first, last, here, before, after, own, out))

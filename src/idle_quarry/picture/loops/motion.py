@@ -1,7 +1,7 @@
-"""Motion: what blocks cost along vectors, the best of candidates, and pictures seen along vectors, a strip of rows at a time.
+"""Motion by cells: what blocks cost along vectors, the best of candidates, and pictures seen along vectors, some rows of cells at a time.
 
-A block's cost is the mean, over 5 × 5 places, of how much the two pictures differ, each place by its own vector. Beyond an edge
-pictures go on, and means are mirrored.
+A cell of 4 × 4 samples has one vector, told by the block of 8 × 8 around it. Pictures whose blocks are looked at have some samples
+more on each side, their edges gone on: a block that lies farther out sees the same.
 """
 
 from __future__ import annotations
@@ -15,250 +15,366 @@ from numpy.typing import NDArray
 Samples = NDArray[np.float32]
 Steps = NDArray[np.int32]
 
+#: Samples of a cell's side, of the side of the block around it, and from the block's edge to the cell's.
+CELL, BLOCK = 4, 8
+#: Samples of edge around pictures whose blocks are looked at.
+AROUND = BLOCK + 4
+_MARGIN = (BLOCK - CELL) // 2
+
 _compiled = njit(cache=True, nogil=True, error_model="numpy", fastmath=True)
 _small = njit(cache=True, nogil=True, error_model="numpy", inline="always")
 
 
 @_small
-def _mirrored(place: int, count: int) -> int:  # pragma: no cover
-    if place < 0:
-        place = -1 - place
-    if place >= count:
-        place = 2 * count - 1 - place
-    return min(max(place, 0), count - 1)
+def _place(row: Any, column: Any, height: Any, width: Any) -> Any:  # pragma: no cover
+    """Return where a block that begins at a row and column of a picture (h, w) lies in the flat one that has an edge around it."""
+    y = min(max(row, np.int32(-BLOCK)), height) + np.int32(AROUND)
+    x = min(max(column, np.int32(-BLOCK)), width) + np.int32(AROUND)
+    return np.uint64(y) * np.uint64(width + np.int32(2 * AROUND)) + np.uint64(x)
 
 
-@_compiled
+@_small
 def _apart(
-    row: int, left: int, right: int, a: Samples, b: Samples, down: Steps, across: Steps, by: Steps, phase: float, squared: bool,
-    line: Samples,
-) -> None:  # pragma: no cover  # fmt: skip
-    """Put how much the pictures differ along a row's vectors into `line`, from column `left` to `right`; `by` is (steps down, across, rows and columns from where
-    the vectors are taken). A vector is whole, its middle perhaps not: both ends move by whole samples that add up to it."""
-    height, width = a.shape
-    low, end, here, zero = np.int32(height - 1), np.int32(width - 1), np.int32(row), np.int32(0)
-    more_v, more_u, shift, share = np.int32(by[0]), np.int32(by[1]), np.int32(by[3]), np.float32(phase)
-    from_row = (row - by[2]) % height
-    vs, us = down[from_row], across[from_row]
-    flat_a, flat_b, wide = a.ravel(), b.ravel(), np.int32(width)
-    for x in range(np.int32(left), np.int32(right)):
-        column = np.int32(x - shift)
-        column = np.int32(column + wide) if column < zero else np.int32(column - wide) if column > end else column
-        v, u = np.int32(vs[column] + more_v), np.int32(us[column] + more_u)
-        half_v, half_u = np.int32(np.rint(share * np.float32(v))), np.int32(np.rint(share * np.float32(u)))
-        y1, x1 = min(max(np.int32(here - half_v), zero), low), min(max(np.int32(x - half_u), zero), end)
-        y2, x2 = min(max(np.int32(here + v - half_v), zero), low), min(max(np.int32(x + u - half_u), zero), end)
-        value = flat_a[np.uint32(y1 * wide + x1)] - flat_b[np.uint32(y2 * wide + x2)]
-        line[x] = value * value if squared else abs(value)
+    a: Samples, b: Samples, height: Any, width: Any, y: Any, x: Any, v: Any, u: Any, phase: Any, limit: Any
+) -> Any:  # pragma: no cover
+    """Return the sum of absolute differences of a block along a whole vector in flat pictures with an edge around them.
+
+    Its ends move by whole samples that add up to the vector. Once one column alone has more than `limit`, it is left at that.
+    """
+    half_v, half_u = np.int32(np.rint(phase * np.float32(v))), np.int32(np.rint(phase * np.float32(u)))
+    p = _place(np.int32(y - half_v), np.int32(x - half_u), height, width)
+    q = _place(np.int32(y + v - half_v), np.int32(x + u - half_u), height, width)
+    wide = np.uint64(width + np.int32(2 * AROUND))
+    s0 = s1 = s2 = s3 = s4 = s5 = s6 = s7 = np.float32(0)
+    for _ in range(BLOCK):
+        s0 += abs(a[p] - b[q])
+        s1 += abs(a[p + np.uint64(1)] - b[q + np.uint64(1)])
+        s2 += abs(a[p + np.uint64(2)] - b[q + np.uint64(2)])
+        s3 += abs(a[p + np.uint64(3)] - b[q + np.uint64(3)])
+        s4 += abs(a[p + np.uint64(4)] - b[q + np.uint64(4)])
+        s5 += abs(a[p + np.uint64(5)] - b[q + np.uint64(5)])
+        s6 += abs(a[p + np.uint64(6)] - b[q + np.uint64(6)])
+        s7 += abs(a[p + np.uint64(7)] - b[q + np.uint64(7)])
+        if s0 > limit:
+            break
+        p, q = p + wide, q + wide
+    return ((s0 + s1) + (s2 + s3)) + ((s4 + s5) + (s6 + s7))
 
 
-@_compiled
-def _plain_sums(line: Samples, out: Samples, left: int, right: int) -> None:  # pragma: no cover
-    """Put the sum of each place and two neighbours on each side into `out`, from column `left` to `right`."""
-    width = len(line)
-    first, last = max(left, 2), min(right, width - 2)
-    made = out[first:last]
-    one, two, three, four, five = (
-        line[first - 2 : last - 2],
-        line[first - 1 : last - 1],
-        line[first:last],
-        line[first + 1 : last + 1],
-        line[first + 2 : last + 2],
-    )
-    for x in range(last - first):
-        made[x] = one[x] + two[x] + three[x] + four[x] + five[x]
-    for n in range(4):
-        x = n if n < 2 else width - 4 + n
-        if left <= x < right:
-            total = np.float32(0)
-            for k in range(-2, 3):
-                total += line[_mirrored(x + k, width)]
-            out[x] = total
+@_small
+def _square(value: Any) -> Any:  # pragma: no cover
+    return value * value
+
+
+@_small
+def _squares(
+    a: Samples, b: Samples, height: Any, width: Any, y: Any, x: Any, v: Any, u: Any, phase: Any
+) -> Any:  # pragma: no cover
+    """Return the sum of squared differences of a block along a whole vector."""
+    half_v, half_u = np.int32(np.rint(phase * np.float32(v))), np.int32(np.rint(phase * np.float32(u)))
+    p = _place(np.int32(y - half_v), np.int32(x - half_u), height, width)
+    q = _place(np.int32(y + v - half_v), np.int32(x + u - half_u), height, width)
+    wide = np.uint64(width + np.int32(2 * AROUND))
+    s0 = s1 = s2 = s3 = s4 = s5 = s6 = s7 = np.float32(0)
+    for _ in range(BLOCK):
+        s0 += _square(a[p] - b[q])
+        s1 += _square(a[p + np.uint64(1)] - b[q + np.uint64(1)])
+        s2 += _square(a[p + np.uint64(2)] - b[q + np.uint64(2)])
+        s3 += _square(a[p + np.uint64(3)] - b[q + np.uint64(3)])
+        s4 += _square(a[p + np.uint64(4)] - b[q + np.uint64(4)])
+        s5 += _square(a[p + np.uint64(5)] - b[q + np.uint64(5)])
+        s6 += _square(a[p + np.uint64(6)] - b[q + np.uint64(6)])
+        s7 += _square(a[p + np.uint64(7)] - b[q + np.uint64(7)])
+        p, q = p + wide, q + wide
+    return ((s0 + s1) + (s2 + s3)) + ((s4 + s5) + (s6 + s7))
 
 
 @_compiled
 def costs(
-    first: int, last: int, a: Samples, b: Samples, down: Steps, across: Steps, by: Steps, phase: float, squared: bool, spans: Steps,
-    out: Samples, out_first: int,
-) -> None:  # pragma: no cover  # fmt: skip
-    """Put the cost of each place's block of rows `first` to `last` along its vectors into `out`, from `out_first` on.
-
-    `spans` are the columns of each row of `out` that are asked for.
-    """
-    width = a.shape[1]
-    line = np.empty(width, np.float32)
-    sums = np.empty((5, width), np.float32)
-    wanted = np.empty((last - first + 4, 2), np.int32)  # of each row that some block takes part in
-    for n in range(len(wanted)):
-        wanted[n, 0], wanted[n, 1] = width, 0
-        for k in range(max(0, n - 4), min(n + 1, last - first)):
-            if spans[out_first + k, 0] < spans[out_first + k, 1]:
-                wanted[n, 0] = min(wanted[n, 0], spans[out_first + k, 0])
-                wanted[n, 1] = max(wanted[n, 1], spans[out_first + k, 1])
-    height = a.shape[0]
-    share = np.float32(1 / 25)
-    for n in range(len(wanted)):
-        left, right = wanted[n, 0], wanted[n, 1]
-        if left < right:
-            row = _mirrored(first - 2 + n, height)
-            _apart(row, max(0, left - 2), min(width, right + 2), a, b, down, across, by, phase, squared, line)
-            _plain_sums(line, sums[n % 5], left, right)
-        if n >= 4:
-            at = out_first + n - 4
-            made = out[at]
-            s0, s1, s2, s3, s4 = sums[0], sums[1], sums[2], sums[3], sums[4]
-            for x in range(spans[at, 0], spans[at, 1]):
-                made[x] = (s0[x] + s1[x] + s2[x] + s3[x] + s4[x]) * share
-
-
-@_compiled
-def bettered(
-    first: int, last: int, a: Samples, b: Samples, down: Steps, across: Steps, tried: Steps, phase: float, calm: float, fresh: bool,
-    best: Samples, own_down: Steps, own_across: Steps,
-) -> None:  # pragma: no cover  # fmt: skip
-    """Keep for each place of rows `first` to `last` what costs least: its own vector, or one of those `tried` makes of the field's.
-
-    With `fresh`, `best` is first what the field's own vectors cost. What costs no more than `calm` cannot be bettered: rows are
-    tried between the first and the last column that costs more.
-    """
-    height, width = a.shape
-    cost = np.empty((last - first, width), np.float32)
-    spans = np.empty((last - first, 2), np.int32)
-    if fresh:
-        by = np.zeros(4, np.int32)
-        spans[:, 0], spans[:, 1] = 0, width
-        costs(first, last, a, b, down, across, by, phase, False, spans, cost, 0)
-        best[first:last] = cost
-        own_down[first:last], own_across[first:last] = down[first:last], across[first:last]
-    least = np.float32(calm)
-    for n in range(len(tried)):
-        by = tried[n]
-        for row in range(first, last):
-            left, right, given = 0, width, best[row]
-            while left < right and given[left] <= least:
-                left += 1
-            while right > left and given[right - 1] <= least:
-                right -= 1
-            spans[row - first, 0], spans[row - first, 1] = left, right
-        costs(first, last, a, b, down, across, by, phase, False, spans, cost, 0)
-        for row in range(first, last):
-            from_row = (row - by[2]) % height
-            for x in range(spans[row - first, 0], spans[row - first, 1]):
-                value = cost[row - first, x] + least
-                if value < best[row, x]:
-                    best[row, x] = value
-                    column = (x - by[3]) % width
-                    own_down[row, x] = down[from_row, column] + by[0]
-                    own_across[row, x] = across[from_row, column] + by[1]
+    first: int, last: int, a: Samples, b: Samples, down: Steps, across: Steps, phase: float, squared: bool, out: Samples
+) -> None:  # pragma: no cover
+    """Put the mean difference, absolute or squared, of each cell's block along its vector into `out`."""
+    height, width, flat_a, flat_b = (
+        np.int32(a.shape[0] - 2 * AROUND),
+        np.int32(a.shape[1] - 2 * AROUND),
+        a.ravel(),
+        b.ravel(),
+    )
+    share = np.float32(phase)
+    for r in range(first, last):
+        for c in range(out.shape[1]):
+            y, x = CELL * r - _MARGIN, CELL * c - _MARGIN
+            made = (
+                _squares(flat_a, flat_b, height, width, y, x, down[r, c], across[r, c], share)
+                if squared
+                else _apart(flat_a, flat_b, height, width, y, x, down[r, c], across[r, c], share, np.float32(np.inf))
+            )
+            out[r, c] = made / np.float32(BLOCK * BLOCK)
 
 
 @_compiled
 def searched(
-    first: int, last: int, a: Samples, b: Samples, edge: int, steps: Steps, lengths: Samples, phase: float, calm: float, reach: int,
-    best: Samples, down: Steps, across: Steps,
-) -> None:  # pragma: no cover  # fmt: skip
-    """Keep for each place of rows `first` to `last` which of `steps` costs least over a block of `reach` on each side.
-
-    `a` and `b` have `edge` samples more on each side, as many as a step may reach.
-    """
-    height, width = best.shape
-    size = 2 * reach + 1
-    apart = np.empty((size, width), np.float32)
-    columns = np.empty(width + 2 * reach, np.float32)
-    total = np.empty(width, np.float32)
-    share = np.float32(1.0 / (size * size))
-    for n in range(len(steps)):
-        v, u = steps[n, 0], steps[n, 1]
-        half_v, half_u = np.int32(np.rint(phase * v)), np.int32(np.rint(phase * u))
-        more = np.float32(calm) * lengths[n]
-        inner = columns[reach : reach + width]
-        inner[:] = np.float32(0)
-        for count in range(last - first + 2 * reach):
-            at = _mirrored(first - reach + count, height) + edge
-            one = a[at - half_v, edge - half_u : edge - half_u + width]
-            two = b[at + v - half_v, edge + u - half_u : edge + u - half_u + width]
-            line = apart[count % size]
-            if count >= size:
-                for x in range(width):
-                    inner[x] -= line[x]
-            for x in range(width):
-                line[x] = abs(one[x] - two[x])
-                inner[x] += line[x]
-            row = first + count - 2 * reach
-            if row < first:
-                continue
-            for k in range(reach):
-                columns[reach - 1 - k], columns[reach + width + k] = (
-                    inner[min(k, width - 1)],
-                    inner[max(width - 1 - k, 0)],
-                )
-            total[:] = more
-            for k in range(size):
-                part = columns[k : k + width]
-                for x in range(width):
-                    total[x] += part[x] * share
-            least, found_v, found_u = best[row], down[row], across[row]
-            for x in range(width):
-                better = total[x] < least[x]
-                least[x] = total[x] if better else least[x]
-                found_v[x] = v if better else found_v[x]
-                found_u[x] = u if better else found_u[x]
+    first: int,
+    last: int,
+    a: Samples,
+    b: Samples,
+    steps: Steps,
+    lengths: Samples,
+    phase: float,
+    calm: float,
+    down: Steps,
+    across: Steps,
+) -> None:  # pragma: no cover
+    """Keep for each cell which of all `steps` costs least, with `calm` for each sample of their `lengths`."""
+    height, width, flat_a, flat_b = (
+        np.int32(a.shape[0] - 2 * AROUND),
+        np.int32(a.shape[1] - 2 * AROUND),
+        a.ravel(),
+        b.ravel(),
+    )
+    share, scale = np.float32(phase), np.float32(calm * BLOCK * BLOCK)
+    for r in range(first, last):
+        for c in range(down.shape[1]):
+            y, x = CELL * r - _MARGIN, CELL * c - _MARGIN
+            least = np.float32(np.inf)
+            for n in range(len(steps)):
+                more = scale * lengths[n]
+                if more >= least:  # they are in the order of their lengths
+                    break
+                cost = _apart(flat_a, flat_b, height, width, y, x, steps[n, 0], steps[n, 1], share, least) + more
+                if cost < least:
+                    least, down[r, c], across[r, c] = cost, steps[n, 0], steps[n, 1]
 
 
 @_compiled
-def averaged(first: int, last: int, values: Samples, out: Samples) -> None:  # pragma: no cover
-    """Put means over 5 × 5 into rows `first` to `last` of `out`."""
-    height, width = values.shape
-    sums = np.empty((5, width), np.float32)
-    for n in range(4):
-        _plain_sums(values[_mirrored(first - 2 + n, height)], sums[n], 0, width)
-    share = np.float32(1 / 25)
-    for row in range(first, last):
-        _plain_sums(values[_mirrored(row + 2, height)], sums[(row - first + 4) % 5], 0, width)
-        made = out[row]
-        s0, s1, s2, s3, s4 = sums[0], sums[1], sums[2], sums[3], sums[4]
-        for x in range(width):
-            made[x] = (s0[x] + s1[x] + s2[x] + s3[x] + s4[x]) * share
+def bettered(
+    first: int, last: int, a: Samples, b: Samples, given_down: Steps, given_across: Steps, phase: float, calm: float, apart: int,
+    down: Steps, across: Steps,
+) -> None:  # pragma: no cover  # fmt: skip
+    """Keep for each cell the vector that costs least: the given one, one of four cells `apart` from it, then one step around.
+
+    A change has to gain `calm`, so what costs no more is kept as it is.
+    """
+    rows, columns = down.shape
+    height, width, flat_a, flat_b = (
+        np.int32(a.shape[0] - 2 * AROUND),
+        np.int32(a.shape[1] - 2 * AROUND),
+        a.ravel(),
+        b.ravel(),
+    )
+    share, least_gain = np.float32(phase), np.float32(calm * BLOCK * BLOCK)
+    for r in range(first, last):
+        for c in range(columns):
+            y, x = CELL * r - _MARGIN, CELL * c - _MARGIN
+            v, u = given_down[r, c], given_across[r, c]
+            best = _apart(flat_a, flat_b, height, width, y, x, v, u, share, np.float32(np.inf))
+            own_v, own_u = v, u
+            if best > least_gain:
+                for n in range(4):
+                    other_r = min(max(r + (apart if n == 1 else -apart if n == 0 else 0), 0), rows - 1)
+                    other_c = min(max(c + (apart if n == 3 else -apart if n == 2 else 0), 0), columns - 1)
+                    other_v, other_u = given_down[other_r, other_c], given_across[other_r, other_c]
+                    if (other_v == own_v and other_u == own_u) or (other_v == v and other_u == u):
+                        continue
+                    cost = _apart(flat_a, flat_b, height, width, y, x, other_v, other_u, share, best) + least_gain
+                    if cost < best:
+                        best, v, u = cost, other_v, other_u
+            if best > least_gain:
+                own_v, own_u = v, u
+                for n in range(4):
+                    other_v = own_v + (1 if n == 1 else -1 if n == 0 else 0)
+                    other_u = own_u + (1 if n == 3 else -1 if n == 2 else 0)
+                    cost = _apart(flat_a, flat_b, height, width, y, x, other_v, other_u, share, best) + least_gain
+                    if cost < best:
+                        best, v, u = cost, other_v, other_u
+            down[r, c], across[r, c] = v, u
+
+
+@_small
+def _lowest(here: Any, before: Any, after: Any) -> Any:  # pragma: no cover
+    """Return where a parabola through a cost and its neighbours' is lowest, within half a step."""
+    bend = before + after - np.float32(2) * here
+    part = np.float32(0)
+    if bend > np.float32(1e-7 * BLOCK * BLOCK):
+        part = (before - after) / (np.float32(2) * bend)
+    return min(max(part, np.float32(-0.5)), np.float32(0.5))
 
 
 @_compiled
 def parted(
-    first: int, last: int, here: Samples, before: Samples, after: Samples, own: Steps, out: Samples
+    first: int,
+    last: int,
+    a: Samples,
+    b: Samples,
+    down: Steps,
+    across: Steps,
+    phase: float,
+    out_down: Samples,
+    out_across: Samples,
 ) -> None:  # pragma: no cover
-    """Put vectors to fractions of a sample into `out`: the lowest point of a parabola through a cost and its neighbours'."""
-    for row in range(first, last):
-        for x in range(here.shape[1]):
-            bend = before[row, x] + after[row, x] - np.float32(2) * here[row, x]
-            part = np.float32(0)
-            if bend > np.float32(1e-7):
-                part = np.float32((before[row, x] - after[row, x]) / (np.float32(2) * bend))
-            out[row, x] = np.float32(own[row, x]) + min(max(part, np.float32(-0.5)), np.float32(0.5))
+    """Put vectors to fractions of a sample into `out_down` and `out_across`."""
+    height, width, flat_a, flat_b = (
+        np.int32(a.shape[0] - 2 * AROUND),
+        np.int32(a.shape[1] - 2 * AROUND),
+        a.ravel(),
+        b.ravel(),
+    )
+    share = np.float32(phase)
+    for r in range(first, last):
+        for c in range(down.shape[1]):
+            y, x, v, u = CELL * r - _MARGIN, CELL * c - _MARGIN, down[r, c], across[r, c]
+            here = _squares(flat_a, flat_b, height, width, y, x, v, u, share)
+            above, below = (
+                _squares(flat_a, flat_b, height, width, y, x, v - 1, u, share),
+                _squares(flat_a, flat_b, height, width, y, x, v + 1, u, share),
+            )
+            left, right = (
+                _squares(flat_a, flat_b, height, width, y, x, v, u - 1, share),
+                _squares(flat_a, flat_b, height, width, y, x, v, u + 1, share),
+            )
+            out_down[r, c] = np.float32(v) + _lowest(here, above, below)
+            out_across[r, c] = np.float32(u) + _lowest(here, left, right)
 
 
 @_small
-def _bilinear(picture: Samples, y: Any, x: Any) -> Any:  # pragma: no cover
-    height, width = picture.shape
-    y, x = min(max(y, np.float32(0)), np.float32(height - 1)), min(max(x, np.float32(0)), np.float32(width - 1))
-    top, left = min(np.int32(y), height - 2), min(np.int32(x), width - 2)
-    fy, fx = y - np.float32(top), x - np.float32(left)
-    upper = picture[top, left] + fx * (picture[top, left + 1] - picture[top, left])
-    lower = picture[top + 1, left] + fx * (picture[top + 1, left + 1] - picture[top + 1, left])
-    return upper + fy * (lower - upper)
+def _middle(a: Any, b: Any, c: Any) -> Any:  # pragma: no cover
+    return max(min(a, b), min(max(a, b), c))
+
+
+@_compiled
+def calmed(first: int, last: int, cells: Samples, out: Samples) -> None:  # pragma: no cover
+    """Put the median of each cell and its eight neighbours into `out`; edges go on."""
+    rows, columns = cells.shape
+    low, mid, high = (
+        np.empty(columns + 2, np.float32),
+        np.empty(columns + 2, np.float32),
+        np.empty(columns + 2, np.float32),
+    )
+    for r in range(first, last):
+        one, two, three = cells[max(r - 1, 0)], cells[r], cells[min(r + 1, rows - 1)]
+        for c in range(columns):  # each column in order; the median of nine is the middle of three of those
+            a, b, d = one[c], two[c], three[c]
+            low[c + 1], mid[c + 1], high[c + 1] = min(a, min(b, d)), _middle(a, b, d), max(a, max(b, d))
+        for each in (low, mid, high):
+            each[0], each[columns + 1] = each[1], each[columns]
+        made = out[r]
+        for c in range(columns):
+            lows = max(low[c], max(low[c + 1], low[c + 2]))
+            highs = min(high[c], min(high[c + 1], high[c + 2]))
+            made[c] = _middle(lows, _middle(mid[c], mid[c + 1], mid[c + 2]), highs)
+
+
+@_small
+def _straight(part_v: Any, part_u: Any) -> Any:  # pragma: no cover
+    """Return what four samples around a place weigh that lies parts of the way between them."""
+    back_v, back_u = np.float32(1) - part_v, np.float32(1) - part_u
+    return back_v * back_u, back_v * part_u, part_v * back_u, part_v * part_u
 
 
 @_compiled
 def unlike(
     first: int, last: int, a: Samples, b: Samples, down: Samples, across: Samples, phase: float, out: Samples
 ) -> None:  # pragma: no cover
-    """Put how much the pictures differ along vectors, both seen by straight lines between samples, into `out`."""
+    """Put the mean difference of each cell along its vector, both seen by straight lines between samples, into `out`."""
+    height, width = np.int32(a.shape[0] - 2 * AROUND), np.int32(a.shape[1] - 2 * AROUND)
+    flat_a, flat_b, wide, right = a.ravel(), b.ravel(), np.uint64(a.shape[1]), np.uint64(1)
     back, ahead = np.float32(-phase), np.float32(1 - phase)
+    for r in range(first, last):
+        for c in range(out.shape[1]):
+            y1, x1 = np.float32(CELL * r) + back * down[r, c], np.float32(CELL * c) + back * across[r, c]
+            y2, x2 = np.float32(CELL * r) + ahead * down[r, c], np.float32(CELL * c) + ahead * across[r, c]
+            w0, w1, w2, w3 = _straight(y1 - np.floor(y1), x1 - np.floor(x1))
+            v0, v1, v2, v3 = _straight(y2 - np.floor(y2), x2 - np.floor(x2))
+            p = _place(np.int32(np.floor(y1)), np.int32(np.floor(x1)), height, width)
+            q = _place(np.int32(np.floor(y2)), np.int32(np.floor(x2)), height, width)
+            total = np.float32(0)
+            for _ in range(CELL):
+                for i in range(CELL):
+                    m, n = p + np.uint64(i), q + np.uint64(i)
+                    one = (
+                        w0 * flat_a[m] + w1 * flat_a[m + right] + w2 * flat_a[m + wide] + w3 * flat_a[m + wide + right]
+                    )
+                    two = (
+                        v0 * flat_b[n] + v1 * flat_b[n + right] + v2 * flat_b[n + wide] + v3 * flat_b[n + wide + right]
+                    )
+                    total += abs(one - two)
+                p, q = p + wide, q + wide
+            out[r, c] = total / np.float32(CELL * CELL)
+
+
+@_compiled
+def differing(first: int, last: int, a: Samples, b: Samples, signed: bool, out: Samples) -> None:  # pragma: no cover
+    """Put the mean of a − b over each cell, absolute or `signed`, into `out`."""
+    height, width = a.shape
+    sums = np.empty(width, np.float32)
+    for r in range(first, last):
+        bottom = min(CELL * r + CELL, height)
+        sums[:] = np.float32(0)
+        for y in range(CELL * r, bottom):
+            one, two = a[y], b[y]
+            if signed:
+                for x in range(width):
+                    sums[x] += one[x] - two[x]
+            else:
+                for x in range(width):
+                    sums[x] += abs(one[x] - two[x])
+        for c in range(out.shape[1]):
+            right = min(CELL * c + CELL, width)
+            total = np.float32(0)
+            for x in range(CELL * c, right):
+                total += sums[x]
+            out[r, c] = total / np.float32((bottom - CELL * r) * (right - CELL * c))
+
+
+@_compiled
+def spread(first: int, last: int, cells: Samples, out: Samples) -> None:  # pragma: no cover
+    """Put the mean of each cell and its eight neighbours, (1, 4, 1)/6 each way, into `out`; edges go on."""
+    rows, columns = cells.shape
+    line = np.empty(columns, np.float32)
+    for r in range(first, last):
+        one, two, three, made = cells[max(r - 1, 0)], cells[r], cells[min(r + 1, rows - 1)], out[r]
+        for c in range(columns):
+            line[c] = one[c] + np.float32(4) * two[c] + three[c]
+        for c in range(columns):
+            sides = line[max(c - 1, 0)] + line[min(c + 1, columns - 1)]
+            made[c] = (sides + np.float32(4) * line[c]) * np.float32(1 / 36)
+
+
+@_compiled
+def halved(first: int, last: int, a: Samples, out: Samples) -> None:  # pragma: no cover
+    """Put means of 2 × 2 samples into `out`."""
+    quarter = np.float32(0.25)
     for row in range(first, last):
-        y = np.float32(row)
-        for column in range(a.shape[1]):
-            x, v, u = np.float32(column), down[row, column], across[row, column]
-            out[row, column] = abs(
-                _bilinear(a, y + back * v, x + back * u) - _bilinear(b, y + ahead * v, x + ahead * u)
-            )
+        upper, lower, made = a[2 * row], a[2 * row + 1], out[row]
+        for x in range(out.shape[1]):
+            made[x] = (upper[2 * x] + lower[2 * x] + upper[2 * x + 1] + lower[2 * x + 1]) * quarter
+
+
+@_compiled
+def mixed(
+    first: int, last: int, doubt: Samples, other: Samples, share: Samples, out: Samples
+) -> None:  # pragma: no cover
+    """Put `other` into `out` to the extent of `share`, of as many samples or whole times as many, or of the `doubt` of cells where that is more."""
+    rows, columns = doubt.shape
+    line = np.empty(columns, np.float32)
+    scale, zero = np.float32(1 / CELL), np.float32(0)
+    height, width = out.shape
+    down, right = (share.shape[0] + height - 1) // height, (share.shape[1] + width - 1) // width
+    for y in range(first, last):
+        place = min(max((np.float32(y) + np.float32(0.5)) * scale - np.float32(0.5), zero), np.float32(rows - 1))
+        top = min(np.int32(place), max(rows - 2, 0))
+        part, under = place - np.float32(top), min(top + 1, rows - 1)
+        for c in range(columns):
+            line[c] = doubt[top, c] + part * (doubt[under, c] - doubt[top, c])
+        own, made, given = other[y], out[y], share[y * down]
+        for c in range(columns):
+            before, here, after = line[max(c - 1, 0)], line[c], line[min(c + 1, columns - 1)]
+            for i in range(min(CELL, width - CELL * c)):
+                x = CELL * c + i
+                aside = (np.float32(i) + np.float32(0.5)) * scale - np.float32(0.5)
+                told = here + (aside * (after - here) if aside > zero else aside * (here - before))
+                more = max(told, given[x * right])
+                made[x] += more * (own[x] - made[x])
 
 
 # -- cubic splines -------------------------------------------------------------------------------------------------
@@ -309,42 +425,75 @@ def spline_across(first: int, last: int, out: Samples) -> None:  # pragma: no co
             line[x] *= np.float32(36)
 
 
+@_small
+def _weights(part: Any) -> Any:  # pragma: no cover
+    """Return what four coefficients in a row weigh at `part` of the way from the second to the third, six times over."""
+    one, back = np.float32(1), np.float32(1) - part
+    square, cube = part * part, part * part * part
+    second = np.float32(3) * cube - np.float32(6) * square + np.float32(4)
+    third = np.float32(3) * (square + part - cube) + one
+    return back * back * back, second, third, cube
+
+
 @_compiled
 def splined(
-    first: int,
-    last: int,
-    coefficients: Samples,
-    down: Samples,
-    across: Samples,
-    share: float,
-    spans: Steps,
+    first: int, last: int, coefficients: Samples, down: Samples, across: Samples, share: float, asked: NDArray[np.bool_], gain: float,
     out: Samples,
-) -> None:  # pragma: no cover
-    """Put a picture as seen `share` of the vectors away into `out`, by its coefficients (h + 4, w + 4), where `spans` ask for it."""
+) -> None:  # pragma: no cover  # fmt: skip
+    """Add `gain` times a picture as seen `share` of its cells' vectors away to `out`, by its coefficients (h + 4, w + 4).
+
+    Cells that are not `asked` for are left; what lies beyond the picture is its edge.
+    """
     height, width = out.shape
-    part = np.float32(share)
-    sixth = np.float32(1 / 6)
-    for row in range(first, last):
-        for column in range(spans[row, 0], spans[row, 1]):
-            y = min(max(np.float32(row) + part * down[row, column], np.float32(0)), np.float32(height - 1))
-            x = min(max(np.float32(column) + part * across[row, column], np.float32(0)), np.float32(width - 1))
-            top, left = np.int32(y), np.int32(x)
-            t, s = y - np.float32(top), x - np.float32(left)
-            t2, t3, s2, s3 = t * t, t * t * t, s * s, s * s * s
-            one = np.float32(1)
-            v0, v3 = (one - t) * (one - t) * (one - t), t3
-            v1, v2 = (
-                np.float32(3) * t3 - np.float32(6) * t2 + np.float32(4),
-                np.float32(-3) * t3 + np.float32(3) * (t2 + t) + one,
-            )
-            u0, u3 = (one - s) * (one - s) * (one - s), s3
-            u1, u2 = (
-                np.float32(3) * s3 - np.float32(6) * s2 + np.float32(4),
-                np.float32(-3) * s3 + np.float32(3) * (s2 + s) + one,
-            )
-            total = np.float32(0)
-            for k in range(4):
-                line = coefficients[top + 1 + k]
-                sums = u0 * line[left + 1] + u1 * line[left + 2] + u2 * line[left + 3] + u3 * line[left + 4]
-                total += (v0 if k == 0 else v1 if k == 1 else v2 if k == 2 else v3) * sums
-            out[row, column] = total * sixth * sixth
+    part, scale = np.float32(share), np.float32(gain / 36)
+    zero, low, end = np.float32(0), np.float32(height - 1), np.float32(width - 1)
+    flat, wide = coefficients.ravel(), np.uint64(coefficients.shape[1])
+    rows = np.empty((CELL + 3, CELL), np.float32)
+    for r in range(first, last):
+        for c in range(down.shape[1]):
+            if not asked[r, c]:
+                continue
+            y, x = np.float32(CELL * r) + part * down[r, c], np.float32(CELL * c) + part * across[r, c]
+            if (
+                CELL * r + CELL <= height
+                and CELL * c + CELL <= width
+                and y >= zero
+                and x >= zero
+                and y + CELL <= low
+                and x + CELL <= end
+            ):
+                top, left = np.int32(y), np.int32(x)
+                v0, v1, v2, v3 = _weights(y - np.float32(top))
+                u0, u1, u2, u3 = _weights(x - np.float32(left))
+                p = np.uint64(top + 1) * wide + np.uint64(left + 1)
+                for k in range(CELL + 3):
+                    made = rows[k]
+                    for i in range(CELL):
+                        at = p + np.uint64(i)
+                        made[i] = (
+                            u0 * flat[at]
+                            + u1 * flat[at + np.uint64(1)]
+                            + u2 * flat[at + np.uint64(2)]
+                            + u3 * flat[at + np.uint64(3)]
+                        )
+                    p += wide
+                v0, v1, v2, v3 = v0 * scale, v1 * scale, v2 * scale, v3 * scale
+                for k in range(CELL):
+                    put = out[CELL * r + k]
+                    a, b, d, e = rows[k], rows[k + 1], rows[k + 2], rows[k + 3]
+                    for i in range(CELL):
+                        put[CELL * c + i] += v0 * a[i] + v1 * b[i] + v2 * d[i] + v3 * e[i]
+                continue
+            for row in range(CELL * r, min(CELL * r + CELL, height)):  # some of it lies beyond an edge
+                for column in range(CELL * c, min(CELL * c + CELL, width)):
+                    y = min(max(np.float32(row) + part * down[r, c], zero), low)
+                    x = min(max(np.float32(column) + part * across[r, c], zero), end)
+                    top, left = np.int32(y), np.int32(x)
+                    v0, v1, v2, v3 = _weights(y - np.float32(top))
+                    u0, u1, u2, u3 = _weights(x - np.float32(left))
+                    total = zero
+                    for k in range(4):
+                        line = coefficients[top + 1 + k]
+                        sums = u0 * line[left + 1] + u1 * line[left + 2] + u2 * line[left + 3] + u3 * line[left + 4]
+                        total += (v0 if k == 0 else v1 if k == 1 else v2 if k == 2 else v3) * sums
+                    out[row, column] += total * scale
