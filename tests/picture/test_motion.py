@@ -5,15 +5,29 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter, map_coordinates, median_filter, uniform_filter
+from scipy.ndimage import convolve1d, gaussian_filter, map_coordinates, median_filter
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.loops import motion as loops
 from idle_quarry.picture.metrics import psnr_db
-from idle_quarry.picture.motion import along, averaged, between, motion, resized, spans_of, spline, splined
+from idle_quarry.picture.motion import (
+    Kept,
+    Motion,
+    along,
+    between,
+    cells_of,
+    cells_with,
+    differing,
+    motion,
+    resized,
+    spline,
+    splined,
+    spread,
+)
 
 Picture = NDArray[np.float32]
 _INNER = (slice(24, -24), slice(24, -24))
+_CELLS = (slice(6, -6), slice(6, -6))
 
 
 def ground(seed: int = 3, blur: float = 2.0) -> Picture:
@@ -35,13 +49,14 @@ def test_a_pan_is_found_and_gone_along(down: float, across: float, phase: float)
     wide = ground()
     earlier, later = seen(wide, 0, 0), seen(wide, -down, -across)
     found = motion(earlier, later, phase)
-    assert np.abs(np.median(found.down[_INNER]) - down) < 0.2 and np.abs(np.median(found.across[_INNER]) - across) < 0.2
+    assert found.down.shape == (60, 100) and found.shape == earlier.shape
+    assert np.abs(np.median(found.down[_CELLS]) - down) < 0.2 and np.abs(np.median(found.across[_CELLS]) - across) < 0.2
     right = (np.abs(found.down - down) < 0.5) & (np.abs(found.across - across) < 0.5)
-    assert right[_INNER].mean() > 0.93
+    assert right[_CELLS].mean() > 0.97
     truth = seen(wide, -phase * down, -phase * across)
     made = along(earlier, later, found)
     assert psnr_db(made[_INNER].astype(float), truth[_INNER].astype(float)) > 45
-    assert found.doubt[_INNER].mean() < 0.02
+    assert found.doubt[_CELLS].mean() < 0.01
 
 
 def test_what_both_do_not_show_is_doubted_and_mixed() -> None:
@@ -50,9 +65,13 @@ def test_what_both_do_not_show_is_doubted_and_mixed() -> None:
     earlier, later = seen(wide, 0, 0), seen(wide, 0, 0)
     later[80:160, 150:250] = 1 - ground(9)[80:160, 150:250]
     found = motion(earlier, later)
-    assert found.doubt[95:145, 165:235].mean() > 0.4 > found.doubt[:60].mean() + 0.35
+    assert found.doubt[24:36, 42:58].mean() > 0.4 > found.doubt[:15].mean() + 0.35
     made, mixed = between(earlier, later, found), (earlier + later) / 2
-    doubted = found.doubt == 1
+    sure = (
+        gaussian_filter((found.doubt < 1).astype(float), 1, truncate=1) == 0
+    )  # neighbours too: it goes from cell to cell
+    doubted = np.kron(sure, np.ones((4, 4))) > 0
+    assert doubted.any()
     np.testing.assert_allclose(made[doubted], mixed[doubted], atol=1e-6)
     np.testing.assert_allclose(made[:60, :], earlier[:60, :], atol=2e-3)
 
@@ -61,67 +80,92 @@ def test_fields_of_half_the_width_go_the_same_way() -> None:
     wide = ground()
     found = motion(seen(wide, 0, 0), seen(wide, -2, -8))
     half = resized(found, (240, 200))
-    assert half.down.shape == half.doubt.shape == (240, 200)
+    assert half.down.shape == half.doubt.shape == (60, 50) and half.shape == (240, 200)
     assert np.median(half.across) == pytest.approx(np.median(found.across) / 2, abs=1e-3)
     assert np.median(half.down) == pytest.approx(np.median(found.down), abs=1e-3)
-    assert resized(found, found.down.shape) is found
+    assert resized(found, found.shape) is found
 
 
 def test_splines_are_scipys() -> None:
     """Cubic B-splines through samples: inside, where edges have no say, the same values to single precision."""
-    picture = ground()[:150, :210].copy()
+    picture = ground()[:150, :210].copy()  # neither side is a whole number of cells
     rng = np.random.default_rng(5)
-    down, across = (np.asarray(rng.uniform(-3, 3, picture.shape), np.float32) for _ in range(2))
+    down, across = (np.asarray(rng.uniform(-3, 3, cells_of(picture.shape)), np.float32) for _ in range(2))
+    found = Motion(0.5, picture.shape, down, across, np.zeros_like(down))
+    by_place = [np.kron(each, np.ones((4, 4)))[:150, :210] for each in (down, across)]
+    y, x = np.mgrid[0 : picture.shape[0], 0 : picture.shape[1]]
+
+    def theirs(share: float) -> Picture:
+        places = [y + share * by_place[0], x + share * by_place[1]]
+        return np.asarray(map_coordinates(picture.astype(np.float64), places, order=3, mode="nearest"))
+
     for share in (1.0, -0.4):
-        ours = splined(picture, down, across, share)
-        y, x = np.mgrid[0 : picture.shape[0], 0 : picture.shape[1]]
-        theirs = map_coordinates(
-            picture.astype(np.float64), [y + share * down, x + share * across], order=3, mode="nearest"
-        )
-        np.testing.assert_allclose(ours[12:-12, 12:-12], theirs[12:-12, 12:-12], atol=2e-5)
-        assert np.abs(ours - theirs).max() < 0.05, "at edges a line goes on as it ends"
-    still = np.zeros_like(picture)
-    np.testing.assert_allclose(splined(picture, still, still, 0.5), picture, atol=2e-6)
-    assert splined(picture, down, across, 0) is picture
+        ours = splined(picture, found, share)
+        np.testing.assert_allclose(ours[12:-12, 12:-12], theirs(share)[12:-12, 12:-12], atol=2e-5)
+        assert np.abs(ours - theirs(share)).max() < 0.05, "at edges a line goes on as it ends"
+    asked = np.zeros(down.shape, bool)
+    asked[5:9, 7:30], asked[-1, -1] = True, True
+    some, places = splined(picture, found, 1.0, asked), np.kron(asked, np.ones((4, 4)))[:150, :210] > 0
+    np.testing.assert_array_equal(some, np.where(places, splined(picture, found, 1.0), 0))
+    np.testing.assert_allclose(
+        along(picture, picture, found)[12:-12, 12:-12], (theirs(-0.5) + theirs(0.5))[12:-12, 12:-12] / 2, atol=2e-5
+    )
     flat = spline(np.full((40, 50), 0.7, np.float32))
     assert flat.shape == (44, 54) and np.abs(flat - 0.7).max() < 2e-6, "what is constant stays so, to its edges"
 
 
-def test_means_and_costs_are_scipys() -> None:
+def block(picture: Picture, row: int, column: int) -> Picture:
+    """The block of 8 × 8 that begins at a place, beyond whose picture its edges go on."""
+    rows, columns = (
+        (at + np.arange(8)).clip(0, side - 1) for at, side in zip((row, column), picture.shape, strict=True)
+    )
+    return np.asarray(picture[np.ix_(rows, columns)])
+
+
+@pytest.mark.parametrize("squared", [False, True])
+def test_blocks_cost_what_their_samples_differ(squared: bool) -> None:
+    """Along vectors that go far out of the picture too; and however the rows of cells are shared out."""
     rng = np.random.default_rng(2)
-    values = rng.random((37, 53), np.float32)
-    np.testing.assert_allclose(averaged(values), uniform_filter(values, 5), atol=1e-6)
-    a, b = rng.random((60, 90), np.float32), rng.random((60, 90), np.float32)
-    down = median_filter(rng.integers(-4, 5, a.shape), 3).astype(np.int32)
-    across = median_filter(rng.integers(-4, 5, a.shape), 3).astype(np.int32)
-    spans = np.repeat(np.array([[0, 90]], np.int32), 60, axis=0)
-    spans[30:33], spans[40:52] = (20, 41), (60, 60)  # some columns of a few rows, and none of others
-    made = np.zeros(a.shape, np.float32)
-    steps = np.array([1, -2, 0, 0], np.int32)
-    for first, last in ((0, 25), (25, 60)):  # two strips are one picture
-        loops.costs(first, last, a, b, down, across, steps, 0.5, False, spans, made, first)
-    v, u = down + 1, across - 2
-    y, x = np.mgrid[0:60, 0:90]
-    half_v, half_u = np.rint(v / 2).astype(int), np.rint(u / 2).astype(int)
-
-    def at(picture: Picture, rows: NDArray[np.int64], columns: NDArray[np.int64]) -> Picture:
-        return np.asarray(picture[rows.clip(0, 59), columns.clip(0, 89)])
-
-    apart = np.abs(at(a, y - half_v, x - half_u) - at(b, y + v - half_v, x + u - half_u))
-    asked = (np.arange(90) >= spans[:, :1]) & (np.arange(90) < spans[:, 1:])
-    np.testing.assert_allclose(made, np.where(asked, uniform_filter(apart, 5), 0), atol=1e-6)
+    a, b = rng.random((61, 90), np.float32), rng.random((61, 90), np.float32)
+    cells = cells_of(a.shape)
+    down, across = (rng.integers(-40, 41, cells).astype(np.int32) for _ in range(2))
+    made, wide = np.zeros(cells, np.float32), [np.pad(each, loops.AROUND, mode="edge") for each in (a, b)]
+    for first, last in ((0, 5), (5, cells[0])):
+        loops.costs(first, last, *wide, down, across, 0.3, squared, made)
+    for (row, column), cost in np.ndenumerate(made):
+        v, u = int(down[row, column]), int(across[row, column])
+        half_v, half_u = round(0.3 * v), round(0.3 * u)
+        y, x = 4 * row - 2, 4 * column - 2
+        apart = block(a, y - half_v, x - half_u) - block(b, y + v - half_v, x + u - half_u)
+        assert cost == pytest.approx((apart**2 if squared else np.abs(apart)).mean(), abs=1e-5)
 
 
-def test_only_what_is_asked_for_is_seen_along_vectors() -> None:
-    rng = np.random.default_rng(6)
-    picture, down, across = (rng.random((50, 80), np.float32) for _ in range(3))
-    where = np.zeros((50, 80), bool)
-    where[20, 30], where[40, 70:] = True, True
-    spans = spans_of(where.shape, where, 2)
-    assert spans[17, 0] >= spans[17, 1] and spans[18].tolist() == [28, 33] and spans[42].tolist() == [68, 80]
-    some, whole = splined(picture, down, across, 0.5, spans), splined(picture, down, across, 0.5)
-    asked = (np.arange(80) >= spans[:, :1]) & (np.arange(80) < spans[:, 1:])
-    np.testing.assert_array_equal(some, np.where(asked, whole, 0))
+def test_means_and_medians_of_cells_are_scipys() -> None:
+    rng = np.random.default_rng(2)
+    a, b = rng.random((60, 92), np.float32), rng.random((60, 92), np.float32)
+    by_cell = (a - b).reshape(15, 4, 23, 4)
+    np.testing.assert_allclose(differing(a, b), np.abs(by_cell).mean(axis=(1, 3)), atol=1e-6)
+    np.testing.assert_allclose(differing(a, b, signed=True), by_cell.mean(axis=(1, 3)), atol=1e-6)
+    assert differing(a[:58, :91], b[:58, :91])[-1, -1] == pytest.approx(np.abs((a - b)[56:58, 88:91]).mean())
+    cells, weights = rng.random((15, 23), np.float32), np.array([1, 4, 1]) / 6
+    theirs = convolve1d(convolve1d(cells, weights, axis=0, mode="nearest"), weights, axis=1, mode="nearest")
+    np.testing.assert_allclose(spread(cells), theirs, atol=1e-6)
+    calm = np.empty_like(cells)
+    loops.calmed(0, 15, cells, calm)
+    np.testing.assert_array_equal(calm, median_filter(cells, 3, mode="nearest"))
+    moving = np.zeros((60, 90), np.float32)
+    moving[21, 50] = 0.1
+    rows, columns = np.nonzero(cells_with(moving))
+    assert set(rows) == {4, 5, 6} and set(columns) == {11, 12, 13} and len(rows) == 9
+
+
+def test_what_was_made_of_a_picture_is_kept_for_that_picture_only() -> None:
+    kept, picture = Kept(most=2), ground()[:80, :90].copy()
+    first = kept.spline(picture)
+    assert kept.spline(picture) is first and kept.spline(picture.copy()) is not first
+    kept.levels(picture)
+    kept.levels(picture.copy())
+    assert kept.spline(picture) is not first, "only the last ones are kept"
 
 
 def test_what_cannot_be_is_refused() -> None:

@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.loops import fields as loops
 from idle_quarry.picture.motion import (
+    Kept,
     Motion,
-    Splines,
     along,
     cells_at,
     cells_with,
@@ -129,7 +129,7 @@ def _adaptive_plane(planes: Sequence[Picture], at: int, order: str) -> tuple[Pic
     return made, moving
 
 
-def _compensated(moments: Sequence[Planes], at: int, order: str, splines: Splines | None = None) -> Planes:
+def _compensated(moments: Sequence[Planes], at: int, order: str, kept: Kept | None = None) -> Planes:
     """Return a moment made whole: missing lines from the fields before and after, moved along the motion of the luma.
 
     Where the two do not agree along it, and at the ends of the sequence, lines are made as by `_adaptive`.
@@ -140,18 +140,19 @@ def _compensated(moments: Sequence[Planes], at: int, order: str, splines: Spline
     if moving is None:
         return whole
     missing = [each[1 - _parity(at, order) :: 2] for each in whole]
-    still = 1 - moving  # the lines themselves are better there
-    asked, splines = cells_with(still < 1), splines or Splines()
-    found = motion(moments[at - 1][0], moments[at + 1][0])
-    made = along(moments[at - 1][0], moments[at + 1][0], found, asked, splines)
+    asked, kept = cells_with(moving), kept or Kept()  # elsewhere the lines themselves are better
+    before, after = moments[at - 1], moments[at + 1]
+    found = motion(before[0], after[0], kept=kept)
+    made = along(before[0], after[0], found, asked, kept)
     doubt = np.maximum(found.doubt, _share(np.abs(differing(made, missing[0], signed=True)), _STRANGE))
-    found = replace(found, doubt=np.maximum(doubt, _uneven(moments, at, found, asked, splines)))
+    found = replace(found, doubt=np.maximum(doubt, _uneven(moments, at, found, asked, kept)))
     for number, lines in enumerate(missing):
-        fitted = resized(found, lines.shape)
         if number:
-            seen = cells_at(asked, fitted.down.shape) & (fitted.doubt < 1)
-            made = along(moments[at - 1][number], moments[at + 1][number], fitted, seen, splines)
-        lines[...] = doubted(made, lines, fitted, still)
+            if number == 1 or lines.shape != missing[1].shape:
+                fitted = resized(found, lines.shape)
+                seen = cells_at(asked, fitted.down.shape)
+            made = along(before[number], after[number], fitted, seen, kept)
+        lines[...] = doubted(made, lines, fitted if number else found, moving)
     return whole
 
 
@@ -160,9 +161,7 @@ def _share(apart: Picture, floor: float) -> Picture:
     return np.asarray(np.clip((apart - floor) / floor, 0, 1), np.float32)
 
 
-def _uneven(
-    moments: Sequence[Planes], at: int, found: Motion, asked: NDArray[np.bool_], splines: Splines
-) -> Picture | float:
+def _uneven(moments: Sequence[Planes], at: int, found: Motion, asked: NDArray[np.bool_], kept: Kept) -> Picture | float:
     """Return how little this field goes on with the motion around it, 0…1, by cells; 0 at the ends, where none can tell.
 
     Fields before and after may agree with one another although this one, between them, was elsewhere: an unsteady hand.
@@ -170,7 +169,7 @@ def _uneven(
     """
     own = moments[at][0]
     apart = [
-        spread(differing(splined(moments[at + 2 * side][0], found, side, asked, splines), own))
+        spread(differing(splined(moments[at + 2 * side][0], found, side, asked, kept), own))
         for side in (-1, 1)
         if 0 <= at + 2 * side < len(moments)
     ]
@@ -194,13 +193,13 @@ DEINTERLACERS: dict[str, Callable[[Sequence[Planes], int, str], Planes]] = {
 NEIGHBOURS = 2
 
 
-def made_whole(moments: Sequence[Planes], at: int, order: str, method: str, splines: Splines | None = None) -> Planes:
+def made_whole(moments: Sequence[Planes], at: int, order: str, method: str, kept: Kept | None = None) -> Planes:
     """Return moment `at` of a sequence of fields as whole planes. Raises `KeyError` for an unknown method.
 
-    A moment is a tuple of planes, luma first; motion is found in the luma. `splines` are kept from one moment to the next.
+    A moment is a tuple of planes, luma first; motion is found in the luma. `kept` are kept from one moment to the next.
     """
     if method == "compensated":
-        return _compensated(moments, at, order, splines)
+        return _compensated(moments, at, order, kept)
     return DEINTERLACERS[method](moments, at, order)
 
 

@@ -23,7 +23,7 @@ from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.path.steps.scan import keeps_fields
 from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order_retimed, order_shifted
 from idle_quarry.picture.kernels import covered
-from idle_quarry.picture.motion import Splines, between, motion, resized
+from idle_quarry.picture.motion import Kept, between, motion, resized
 from idle_quarry.picture.planes import CHROMA_KERNEL, Plane, Planes, chroma_sampled, codes_of_planes, siting_of, to_rgb
 from idle_quarry.picture.recolouring import linear_light, recoloured
 from idle_quarry.picture.resampling import Fitted, chroma_fit, ends_of, resampled, resampled_field, resampled_fields
@@ -99,7 +99,7 @@ class Conversion:
         self._of: Frames | None = None
         self._whole: OrderedDict[int, Planes] = OrderedDict()
         self._halves: OrderedDict[int, tuple[Planes, Planes]] = OrderedDict()
-        self._splines = Splines()
+        self._kept = Kept()
 
     # -- time ------------------------------------------------------------------------------------------
 
@@ -201,7 +201,7 @@ class Conversion:
         if self.method == "compensated":
             # R′G′B′ has no luma: green is the most of it
             guide = 1 if self.source.encoding.matrix == "rgb" else 0
-            found = motion(first[guide], later[guide], origin.phase)
+            found = motion(first[guide], later[guide], origin.phase, self._kept)
             pairs = zip(first, later, strict=True)
             return tuple(at_once(lambda pair: between(*pair, resized(found, pair[0].shape)), pairs))
         share = np.float32(origin.phase)
@@ -236,7 +236,7 @@ class Conversion:
         for index in range(first, moment // 2 + NEIGHBOURS // 2 + 1):
             halves = self._halves_of(index, frames)
             fields += halves if order == "top" else halves[::-1]
-        return made_whole(fields, moment - 2 * first, order, self.policy.scan, self._splines)
+        return made_whole(fields, moment - 2 * first, order, self.policy.scan, self._kept)
 
     def _halves_of(self, index: int, frames: Frames) -> tuple[Planes, Planes]:
         """Return the upper and the lower field of a source frame, each plane in a piece; kept, since neighbours ask for them."""

@@ -9,6 +9,7 @@ steps around the best of them.
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
@@ -22,6 +23,7 @@ from idle_quarry.picture.strips import by_rows
 Samples = NDArray[Any]
 Steps = NDArray[np.int32]
 Cells = NDArray[np.bool_]
+_A = TypeVar("_A")
 _T = TypeVar("_T", bound=np.generic)
 
 CELL = loops.CELL
@@ -33,6 +35,8 @@ _REACH = 7
 _CALM = 0.004
 #: Below this (0…1) two places show the same thing; above the other they do not.
 _SAME, _OTHER = 5 / 255, 16 / 255
+#: Cells of a strip that is worth a thread.
+_FEW = 4000
 #: Cells from one to the next of which it has another cell of the coarser level: as far as neighbours are asked.
 _NEXT = 2
 
@@ -52,25 +56,34 @@ class Motion:
     doubt: Samples
 
 
-class Splines:
-    """The splines of the last few pictures that were asked for: neighbours in time ask for the same ones."""
+class Kept:
+    """What was made of the last few pictures: neighbours in time ask for the same again."""
 
-    def __init__(self, most: int = 16) -> None:
+    def __init__(self, most: int = 24) -> None:
         self._most = most
-        self._kept: OrderedDict[int, tuple[Samples, Samples]] = OrderedDict()
+        self._kept: OrderedDict[tuple[str, int], tuple[Samples, Any]] = OrderedDict()
 
-    def of(self, picture: Samples) -> Samples:
-        """Return the coefficients (h + 4, w + 4) of a picture, made once while it is among the last."""
-        picture_and_made = self._kept.pop(id(picture), None)
-        if picture_and_made is None or picture_and_made[0] is not picture:
-            picture_and_made = picture, spline(picture)
-        self._kept[id(picture)] = picture_and_made
+    def spline(self, picture: Samples) -> Samples:
+        """Return the coefficients of a picture, see `spline`."""
+        return self._of("spline", picture, spline)
+
+    def levels(self, picture: Samples) -> list[Samples]:
+        """Return a picture (h, w) and what it is halved to, each (h + 24, w + 24) with its edges gone on."""
+        return self._of("levels", picture, _levels)
+
+    def _of(self, kind: str, picture: Samples, make: Callable[[Samples], _A]) -> _A:
+        key = kind, id(picture)
+        found = self._kept.pop(key, None)
+        if found is None or found[0] is not picture:  # another one may lie where one that is gone was
+            found = picture, make(picture)
+        self._kept[key] = found
         while len(self._kept) > self._most:
             self._kept.popitem(last=False)
-        return picture_and_made[1]
+        made: _A = found[1]
+        return made
 
 
-def motion(earlier: Samples, later: Samples, phase: float = 0.5) -> Motion:
+def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: Kept | None = None) -> Motion:
     """Return the motion between two pictures (h, w), 0…1, for a picture at `phase` (0 earlier, 1 later) between them.
 
     Raises `NotPossible` for unlike shapes or a phase outside 0…1.
@@ -79,19 +92,16 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5) -> Motion:
         raise NotPossible("motion is between two pictures of one size", subject=f"{earlier.shape} and {later.shape}")
     if not 0 <= phase <= 1:
         raise NotPossible("a picture between two lies at 0 to 1", subject=str(phase))
-    levels = [(np.ascontiguousarray(earlier, np.float32), np.ascontiguousarray(later, np.float32))]
-    while min(levels[-1][0].shape) > 2 * _COARSEST or max(levels[-1][0].shape) > 4 * _COARSEST:
-        a, b = levels[-1]
-        levels.append((_halved(a), _halved(b)))
-    wide = [(_with_edges(a), _with_edges(b)) for a, b in levels]
-    shape = cells_of(levels[-1][0].shape)
-    down, across = _searched(*wide[-1], levels[-1][0].shape, phase)
-    for (a, b), (level, _) in zip(reversed(wide[:-1]), reversed(levels[:-1]), strict=True):
-        shape = cells_of(level.shape)
+    kept = kept or Kept()
+    levels = list(zip(kept.levels(earlier), kept.levels(later), strict=True))
+    down, across = _searched(*levels[-1], phase)
+    for a, b in reversed(levels[:-1]):
+        shape = cells_of(_inside(a))
         given = [_grown(2 * each, shape) for each in (down, across)]
         down, across = np.empty(shape, np.int32), np.empty(shape, np.int32)
         _by_cells(shape, loops.bettered, a, b, *given, phase, _CALM, _NEXT, down, across)
-    (a, b), parts = wide[0], (np.empty(shape, np.float32), np.empty(shape, np.float32))
+    (a, b), shape = levels[0], down.shape
+    parts = np.empty(shape, np.float32), np.empty(shape, np.float32)
     _by_cells(shape, loops.parted, a, b, down, across, phase, *parts)
     parts = _calmed(parts[0]), _calmed(parts[1])
     apart = np.empty(shape, np.float32)
@@ -101,51 +111,51 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5) -> Motion:
 
 
 def along(
-    earlier: Samples, later: Samples, found: Motion, asked: Cells | None = None, splines: Splines | None = None
+    earlier: Samples, later: Samples, found: Motion, asked: Cells | None = None, kept: Kept | None = None
 ) -> Samples:
     """Return the picture (h, w) between two, each moved along `found` by a cubic spline, mixed by nearness in time.
 
     Cells that are not `asked` for are 0.
     """
-    splines = splines or Splines()
-    made: Samples = np.zeros(earlier.shape, np.float32)
-    for picture, share, gain in ((earlier, -found.phase, 1 - found.phase), (later, 1 - found.phase, found.phase)):
-        if gain:
-            _seen(splines.of(picture), found, share, asked, gain, made)
+    kept, made = kept or Kept(), np.empty(earlier.shape, np.float32)
+    sides = (earlier, -found.phase, 1 - found.phase), (later, 1 - found.phase, found.phase)
+    for number, (picture, share, gain) in enumerate(sides):
+        _seen(kept.spline(picture), found, share, asked, gain, number == 0, made)
     return made
 
 
 def between(earlier: Samples, later: Samples, found: Motion) -> Samples:
     """Return the picture (h, w) between two along `found`; where motion was not found, both mixed where they are."""
     made = along(earlier, later, found)
-    return doubted(made, earlier + np.float32(found.phase) * (later - earlier), found)
+    return doubted(made, earlier + np.float32(found.phase) * (later - earlier), found, np.ones(made.shape, np.float32))
 
 
-def doubted(made: Samples, other: Samples, found: Motion, least: Samples | None = None) -> Samples:
+def doubted(made: Samples, other: Samples, found: Motion, moving: Samples) -> Samples:
     """Return `made` (h, w), changed in place to `other` as far as motion is doubted, from cell to cell in straight lines.
 
-    `least` (h, w, or with twice as many columns) is how much of `other` there is at least.
+    And as far as nothing is `moving`, 0…1 (h, w, or whole times as many rows and columns).
     """
-    share = np.zeros(made.shape, np.float32) if least is None else least
-    by_rows(len(made), lambda first, last: loops.mixed(first, last, found.doubt, other, share, made))
+    by_rows(len(made), lambda first, last: loops.mixed(first, last, found.doubt, other, moving, made))
     return made
 
 
 def splined(
-    picture: Samples, found: Motion, share: float, asked: Cells | None = None, splines: Splines | None = None
+    picture: Samples, found: Motion, share: float, asked: Cells | None = None, kept: Kept | None = None
 ) -> Samples:
     """Return `picture` (h, w) as seen `share` of the vectors away, by a cubic spline through its samples; edges go on.
 
     Cells that are not `asked` for are 0.
     """
-    made: Samples = np.zeros(picture.shape, np.float32)
-    _seen((splines or Splines()).of(picture), found, share, asked, 1.0, made)
+    made = np.empty(picture.shape, np.float32)
+    _seen((kept or Kept()).spline(picture), found, share, asked, 1.0, True, made)
     return made
 
 
-def _seen(spline: Samples, found: Motion, share: float, asked: Cells | None, gain: float, out: Samples) -> None:
+def _seen(
+    spline: Samples, found: Motion, share: float, asked: Cells | None, gain: float, fresh: bool, out: Samples
+) -> None:
     where = np.ones(found.down.shape, np.bool_) if asked is None else asked
-    _by_cells(found.down.shape, loops.splined, spline, found.down, found.across, share, where, gain, out)
+    _by_cells(found.down.shape, loops.splined, spline, found.down, found.across, share, where, gain, fresh, out)
 
 
 def cells_of(shape: tuple[int, ...]) -> tuple[int, int]:
@@ -153,19 +163,17 @@ def cells_of(shape: tuple[int, ...]) -> tuple[int, int]:
     return -(-shape[0] // CELL), -(-shape[1] // CELL)
 
 
-def cells_with(where: Samples) -> Cells:
-    """Return which cells have, in themselves or right beside them, a place (h, w) where something is."""
-    rows, columns = cells_of(where.shape)
-    padded = np.zeros((rows * CELL, columns * CELL), np.bool_)
-    padded[: where.shape[0], : where.shape[1]] = where
-    cells = np.pad(padded.reshape(rows, CELL, columns, CELL).any(axis=(1, 3)), 1)
+def cells_with(moving: Samples) -> Cells:
+    """Return which cells have, in themselves or right beside them, a place (h, w) where something moves."""
+    cells = np.zeros(tuple(count + 2 for count in cells_of(moving.shape)), np.bool_)
+    _by_cells(cells_of(moving.shape), loops.moving_cells, moving, cells[1:-1, 1:-1])
     tall = cells[:-2] | cells[1:-1] | cells[2:]
-    return np.asarray(tall[:, :-2] | tall[:, 1:-1] | tall[:, 2:])
+    return np.ascontiguousarray(tall[:, :-2] | tall[:, 1:-1] | tall[:, 2:])
 
 
 def spline(picture: Samples) -> Samples:
     """Return the coefficients (h + 4, w + 4) of the cubic spline through a picture's samples, whose edges go on."""
-    made = np.pad(np.asarray(picture, np.float32), loops.EDGE, mode="edge")
+    made = _edged(np.ascontiguousarray(picture, np.float32), loops.EDGE)
     by_rows(made.shape[1], lambda first, last: loops.spline_down(first, last, made))
     by_rows(len(made), lambda first, last: loops.spline_across(first, last, made))
     return made
@@ -204,7 +212,17 @@ def cells_at(cells: NDArray[_T], shape: tuple[int, ...]) -> NDArray[_T]:
 
 
 def _by_cells(shape: tuple[int, ...], work: Any, *given: Any) -> None:
-    by_rows(shape[0], lambda first, last: work(first, last, *given), least=4)
+    least = max(4, _FEW // shape[1])  # handing a few cells to another thread takes longer than looking at them
+    by_rows(shape[0], lambda first, last: work(first, last, *given), least)
+
+
+def _levels(picture: Samples) -> list[Samples]:
+    level = np.ascontiguousarray(picture, np.float32)
+    levels = [_edged(level, loops.AROUND)]
+    while min(level.shape) > 2 * _COARSEST or max(level.shape) > 4 * _COARSEST:
+        level = _halved(level)
+        levels.append(_edged(level, loops.AROUND))
+    return levels
 
 
 def _halved(picture: Samples) -> Samples:
@@ -213,8 +231,14 @@ def _halved(picture: Samples) -> Samples:
     return made
 
 
-def _with_edges(picture: Samples) -> Samples:
-    return np.pad(picture, loops.AROUND, mode="edge")
+def _edged(picture: Samples, around: int) -> Samples:
+    made = np.empty((picture.shape[0] + 2 * around, picture.shape[1] + 2 * around), np.float32)
+    by_rows(len(made), lambda first, last: loops.edged(first, last, picture, around, made))
+    return made
+
+
+def _inside(level: Samples) -> tuple[int, ...]:
+    return tuple(side - 2 * loops.AROUND for side in level.shape)
 
 
 def _grown(cells: Steps, shape: tuple[int, int]) -> Steps:
@@ -222,8 +246,9 @@ def _grown(cells: Steps, shape: tuple[int, int]) -> Steps:
     return np.ascontiguousarray(cells[np.ix_(rows, columns)])
 
 
-def _searched(a: Samples, b: Samples, shape: tuple[int, ...], phase: float) -> tuple[Steps, Steps]:
+def _searched(a: Samples, b: Samples, phase: float) -> tuple[Steps, Steps]:
     """Return for each cell the best of all vectors within reach."""
+    shape = _inside(a)
     reach_y, reach_x = (min(_REACH, side // 4) for side in shape)
     tried = [(dy, dx) for dy in range(-reach_y, reach_y + 1) for dx in range(-reach_x, reach_x + 1)]
     steps = np.array(sorted(tried, key=lambda s: s[0] ** 2 + s[1] ** 2), np.int32)

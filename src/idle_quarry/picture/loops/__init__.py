@@ -2,7 +2,3 @@
 
 Each takes the first row it makes and the row after the last, so that strips of a picture go to several threads.
 """
-
-from numba import config
-
-config.SLP_VECTORIZE = 1  # sums beside one another become lanes of one: blocks of motion cost half

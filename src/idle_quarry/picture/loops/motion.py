@@ -6,10 +6,11 @@ more on each side, their edges gone on: a block that lies farther out sees the s
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from numba import njit
+from numba import config, njit
 from numpy.typing import NDArray
 
 Samples = NDArray[np.float32]
@@ -21,7 +22,23 @@ CELL, BLOCK = 4, 8
 AROUND = BLOCK + 4
 _MARGIN = (BLOCK - CELL) // 2
 
-_compiled = njit(cache=True, nogil=True, error_model="numpy", fastmath=True)
+
+def _compiled(loop: Callable[..., None]) -> Any:
+    """Return a loop compiled so that sums beside one another become lanes of one: blocks cost half, and other loops would gain nothing."""
+    made = njit(cache=True, nogil=True, error_model="numpy", fastmath=True)(loop)
+    compiled = made.compile
+
+    def with_lanes(signature: Any) -> Any:
+        before, config.SLP_VECTORIZE = config.SLP_VECTORIZE, 1
+        try:
+            return compiled(signature)
+        finally:
+            config.SLP_VECTORIZE = before
+
+    made.compile = with_lanes
+    return made
+
+
 _small = njit(cache=True, nogil=True, error_model="numpy", inline="always")
 
 
@@ -94,12 +111,8 @@ def costs(
     first: int, last: int, a: Samples, b: Samples, down: Steps, across: Steps, phase: float, squared: bool, out: Samples
 ) -> None:  # pragma: no cover
     """Put the mean difference, absolute or squared, of each cell's block along its vector into `out`."""
-    height, width, flat_a, flat_b = (
-        np.int32(a.shape[0] - 2 * AROUND),
-        np.int32(a.shape[1] - 2 * AROUND),
-        a.ravel(),
-        b.ravel(),
-    )
+    height, width = np.int32(a.shape[0] - 2 * AROUND), np.int32(a.shape[1] - 2 * AROUND)
+    flat_a, flat_b = a.ravel(), b.ravel()
     share = np.float32(phase)
     for r in range(first, last):
         for c in range(out.shape[1]):
@@ -126,12 +139,8 @@ def searched(
     across: Steps,
 ) -> None:  # pragma: no cover
     """Keep for each cell which of all `steps` costs least, with `calm` for each sample of their `lengths`."""
-    height, width, flat_a, flat_b = (
-        np.int32(a.shape[0] - 2 * AROUND),
-        np.int32(a.shape[1] - 2 * AROUND),
-        a.ravel(),
-        b.ravel(),
-    )
+    height, width = np.int32(a.shape[0] - 2 * AROUND), np.int32(a.shape[1] - 2 * AROUND)
+    flat_a, flat_b = a.ravel(), b.ravel()
     share, scale = np.float32(phase), np.float32(calm * BLOCK * BLOCK)
     for r in range(first, last):
         for c in range(down.shape[1]):
@@ -156,18 +165,15 @@ def bettered(
     A change has to gain `calm`, so what costs no more is kept as it is.
     """
     rows, columns = down.shape
-    height, width, flat_a, flat_b = (
-        np.int32(a.shape[0] - 2 * AROUND),
-        np.int32(a.shape[1] - 2 * AROUND),
-        a.ravel(),
-        b.ravel(),
-    )
+    height, width = np.int32(a.shape[0] - 2 * AROUND), np.int32(a.shape[1] - 2 * AROUND)
+    flat_a, flat_b = a.ravel(), b.ravel()
     share, least_gain = np.float32(phase), np.float32(calm * BLOCK * BLOCK)
+    no_limit = least_gain * np.float32(1e9)  # a number it cannot know: eight rows at once would be gathered
     for r in range(first, last):
         for c in range(columns):
             y, x = CELL * r - _MARGIN, CELL * c - _MARGIN
             v, u = given_down[r, c], given_across[r, c]
-            best = _apart(flat_a, flat_b, height, width, y, x, v, u, share, np.float32(np.inf))
+            best = _apart(flat_a, flat_b, height, width, y, x, v, u, share, no_limit)
             own_v, own_u = v, u
             if best > least_gain:
                 for n in range(4):
@@ -180,13 +186,18 @@ def bettered(
                     if cost < best:
                         best, v, u = cost, other_v, other_u
             if best > least_gain:
-                own_v, own_u = v, u
-                for n in range(4):
-                    other_v = own_v + (1 if n == 1 else -1 if n == 0 else 0)
-                    other_u = own_u + (1 if n == 3 else -1 if n == 2 else 0)
-                    cost = _apart(flat_a, flat_b, height, width, y, x, other_v, other_u, share, best) + least_gain
-                    if cost < best:
-                        best, v, u = cost, other_v, other_u
+                own_v, own_u, step_v, step_u, least_v, least_u = v, u, 0, 0, no_limit, no_limit
+                for n in range(5):  # up, down, left, right; and both at once, to the better side of each
+                    by_v = -1 if n == 0 else 1 if n == 1 else step_v if n == 4 else 0
+                    by_u = -1 if n == 2 else 1 if n == 3 else step_u if n == 4 else 0
+                    limit = least_v if n < 2 else least_u if n < 4 else best
+                    cost = _apart(flat_a, flat_b, height, width, y, x, own_v + by_v, own_u + by_u, share, limit)
+                    if n < 2 and cost < least_v:
+                        least_v, step_v = cost, by_v
+                    if 2 <= n < 4 and cost < least_u:
+                        least_u, step_u = cost, by_u
+                    if cost + least_gain < best:
+                        best, v, u = cost + least_gain, own_v + by_v, own_u + by_u
             down[r, c], across[r, c] = v, u
 
 
@@ -213,27 +224,18 @@ def parted(
     out_across: Samples,
 ) -> None:  # pragma: no cover
     """Put vectors to fractions of a sample into `out_down` and `out_across`."""
-    height, width, flat_a, flat_b = (
-        np.int32(a.shape[0] - 2 * AROUND),
-        np.int32(a.shape[1] - 2 * AROUND),
-        a.ravel(),
-        b.ravel(),
-    )
+    height, width = np.int32(a.shape[0] - 2 * AROUND), np.int32(a.shape[1] - 2 * AROUND)
+    flat_a, flat_b = a.ravel(), b.ravel()
     share = np.float32(phase)
+    found = np.empty(5, np.float32)
     for r in range(first, last):
         for c in range(down.shape[1]):
             y, x, v, u = CELL * r - _MARGIN, CELL * c - _MARGIN, down[r, c], across[r, c]
-            here = _squares(flat_a, flat_b, height, width, y, x, v, u, share)
-            above, below = (
-                _squares(flat_a, flat_b, height, width, y, x, v - 1, u, share),
-                _squares(flat_a, flat_b, height, width, y, x, v + 1, u, share),
-            )
-            left, right = (
-                _squares(flat_a, flat_b, height, width, y, x, v, u - 1, share),
-                _squares(flat_a, flat_b, height, width, y, x, v, u + 1, share),
-            )
-            out_down[r, c] = np.float32(v) + _lowest(here, above, below)
-            out_across[r, c] = np.float32(u) + _lowest(here, left, right)
+            for n in range(5):  # one above, left, here, right, below
+                by_v, by_u = (n == 4) - (n == 0), (n == 3) - (n == 1)
+                found[n] = _squares(flat_a, flat_b, height, width, y, x, v + by_v, u + by_u, share)
+            out_down[r, c] = np.float32(v) + _lowest(found[2], found[0], found[4])
+            out_across[r, c] = np.float32(u) + _lowest(found[2], found[1], found[3])
 
 
 @_small
@@ -341,6 +343,34 @@ def spread(first: int, last: int, cells: Samples, out: Samples) -> None:  # prag
 
 
 @_compiled
+def edged(first: int, last: int, picture: Samples, around: int, out: Samples) -> None:  # pragma: no cover
+    """Put rows `first` to `last` of a picture with `around` samples of edge on each side into `out`."""
+    height, width = picture.shape
+    for row in range(first, last):
+        given, made = picture[min(max(row - around, 0), height - 1)], out[row]
+        made[:around], made[around + width :] = given[0], given[width - 1]
+        made[around : around + width] = given
+
+
+@_compiled
+def moving_cells(first: int, last: int, moving: Samples, out: NDArray[np.bool_]) -> None:  # pragma: no cover
+    """Put whether anything moves in each cell into `out`."""
+    height, width = moving.shape
+    line = np.empty(width, np.float32)
+    for r in range(first, last):
+        line[:] = moving[CELL * r]
+        for y in range(CELL * r + 1, min(CELL * r + CELL, height)):
+            given = moving[y]
+            for x in range(width):
+                line[x] = max(line[x], given[x])
+        for c in range(out.shape[1]):
+            most = np.float32(0)
+            for x in range(CELL * c, min(CELL * c + CELL, width)):
+                most = max(most, line[x])
+            out[r, c] = most > np.float32(0)
+
+
+@_compiled
 def halved(first: int, last: int, a: Samples, out: Samples) -> None:  # pragma: no cover
     """Put means of 2 × 2 samples into `out`."""
     quarter = np.float32(0.25)
@@ -352,29 +382,36 @@ def halved(first: int, last: int, a: Samples, out: Samples) -> None:  # pragma: 
 
 @_compiled
 def mixed(
-    first: int, last: int, doubt: Samples, other: Samples, share: Samples, out: Samples
+    first: int, last: int, doubt: Samples, other: Samples, moving: Samples, out: Samples
 ) -> None:  # pragma: no cover
-    """Put `other` into `out` to the extent of `share`, of as many samples or whole times as many, or of the `doubt` of cells where that is more."""
+    """Put `other` into `out` as far as cells are in `doubt`, and as far as nothing moves, whichever is more.
+
+    `moving` has as many rows and columns as `out`, or whole times as many.
+    """
     rows, columns = doubt.shape
-    line = np.empty(columns, np.float32)
-    scale, zero = np.float32(1 / CELL), np.float32(0)
     height, width = out.shape
-    down, right = (share.shape[0] + height - 1) // height, (share.shape[1] + width - 1) // width
+    line, told = np.empty(columns + 2, np.float32), np.empty(columns * CELL, np.float32)
+    scale, zero, half, one = np.float32(1 / CELL), np.float32(0), np.float32(0.5), np.float32(1)
+    down, right = (moving.shape[0] + height - 1) // height, (moving.shape[1] + width - 1) // width
     for y in range(first, last):
-        place = min(max((np.float32(y) + np.float32(0.5)) * scale - np.float32(0.5), zero), np.float32(rows - 1))
+        place = min(max((np.float32(y) + half) * scale - half, zero), np.float32(rows - 1))
         top = min(np.int32(place), max(rows - 2, 0))
-        part, under = place - np.float32(top), min(top + 1, rows - 1)
+        part, upper, lower = place - np.float32(top), doubt[top], doubt[min(top + 1, rows - 1)]
         for c in range(columns):
-            line[c] = doubt[top, c] + part * (doubt[under, c] - doubt[top, c])
-        own, made, given = other[y], out[y], share[y * down]
+            line[c + 1] = upper[c] + part * (lower[c] - upper[c])
+        line[0], line[columns + 1] = line[1], line[columns]
         for c in range(columns):
-            before, here, after = line[max(c - 1, 0)], line[c], line[min(c + 1, columns - 1)]
-            for i in range(min(CELL, width - CELL * c)):
-                x = CELL * c + i
-                aside = (np.float32(i) + np.float32(0.5)) * scale - np.float32(0.5)
-                told = here + (aside * (after - here) if aside > zero else aside * (here - before))
-                more = max(told, given[x * right])
-                made[x] += more * (own[x] - made[x])
+            before, here, after = line[c], line[c + 1], line[c + 2]
+            for i in range(CELL):
+                aside = (np.float32(i) + half) * scale - half
+                told[CELL * c + i] = here + (aside * (after - here) if 2 * i >= CELL else aside * (here - before))
+        made, own, given = out[y], other[y], moving[y * down]
+        if right == 1:
+            for x in range(width):
+                made[x] += max(told[x], one - given[x]) * (own[x] - made[x])
+        else:
+            for x in range(width):
+                made[x] += max(told[x], one - given[x * right]) * (own[x] - made[x])
 
 
 # -- cubic splines -------------------------------------------------------------------------------------------------
@@ -382,6 +419,8 @@ def mixed(
 #: Samples of edge that are added around a picture's coefficients.
 EDGE = 2
 _Z = 3**0.5 - 2
+#: Samples after which a spline's coefficient has no say any more: z to this power is below a millionth.
+_FAR = 11
 
 
 @_compiled
@@ -408,21 +447,25 @@ def spline_down(first: int, last: int, out: Samples) -> None:  # pragma: no cove
 
 @_compiled
 def spline_across(first: int, last: int, out: Samples) -> None:  # pragma: no cover
-    """The same along rows `first` to `last`, and by 36: what both directions' gains come to."""
+    """The same along rows `first` to `last`, and by 36: what both directions' gains come to.
+
+    A recursion waits for each sample before; its answer, z to the power of the distance, is nothing after `_FAR` samples.
+    """
     count = out.shape[1]
-    z = np.float32(_Z)
+    line = np.empty(count + 2 * _FAR, np.float32)
+    inner = line[_FAR : _FAR + count]
     for row in range(first, last):
-        line = out[row]
-        end = line[count - 1]
-        line[0] = line[0] / (1 - z)
-        for x in range(1, count):
-            line[x] += z * line[x - 1]
-        steady = end / (1 - z)
-        line[count - 1] = -z * (steady / (1 - z) + (line[count - 1] - steady) / (1 - z * z))
-        for x in range(count - 2, -1, -1):
-            line[x] = z * (line[x + 1] - line[x])
+        made = out[row]
+        inner[:] = made
+        line[:_FAR], line[_FAR + count :] = made[0], made[count - 1]
+        gain = np.float32(-_Z / (1 - _Z * _Z) * 36)
         for x in range(count):
-            line[x] *= np.float32(36)
+            made[x] = gain * inner[x]
+        for k in range(1, _FAR + 1):
+            gain *= np.float32(_Z)
+            before, after = line[_FAR - k : _FAR - k + count], line[_FAR + k : _FAR + k + count]
+            for x in range(count):
+                made[x] += gain * (before[x] + after[x])
 
 
 @_small
@@ -435,14 +478,21 @@ def _weights(part: Any) -> Any:  # pragma: no cover
     return back * back * back, second, third, cube
 
 
+@_small
+def _taken(flat: Samples, at: Any, u0: Any, u1: Any, u2: Any, u3: Any) -> Any:  # pragma: no cover
+    """Return four coefficients in a row from `at` on, weighed."""
+    one, two, three = np.uint64(1), np.uint64(2), np.uint64(3)
+    return u0 * flat[at] + u1 * flat[at + one] + u2 * flat[at + two] + u3 * flat[at + three]
+
+
 @_compiled
 def splined(
     first: int, last: int, coefficients: Samples, down: Samples, across: Samples, share: float, asked: NDArray[np.bool_], gain: float,
-    out: Samples,
+    fresh: bool, out: Samples,
 ) -> None:  # pragma: no cover  # fmt: skip
-    """Add `gain` times a picture as seen `share` of its cells' vectors away to `out`, by its coefficients (h + 4, w + 4).
+    """Put `gain` times a picture as seen `share` of its cells' vectors away into `out`, by its coefficients (h + 4, w + 4).
 
-    Cells that are not `asked` for are left; what lies beyond the picture is its edge.
+    It is added to what is there unless `out` is `fresh`. Cells that are not `asked` for are 0; what lies beyond the picture is its edge.
     """
     height, width = out.shape
     part, scale = np.float32(share), np.float32(gain / 36)
@@ -450,6 +500,8 @@ def splined(
     flat, wide = coefficients.ravel(), np.uint64(coefficients.shape[1])
     rows = np.empty((CELL + 3, CELL), np.float32)
     for r in range(first, last):
+        if fresh:
+            out[CELL * r : CELL * r + CELL] = zero
         for c in range(down.shape[1]):
             if not asked[r, c]:
                 continue
@@ -465,24 +517,25 @@ def splined(
                 top, left = np.int32(y), np.int32(x)
                 v0, v1, v2, v3 = _weights(y - np.float32(top))
                 u0, u1, u2, u3 = _weights(x - np.float32(left))
-                p = np.uint64(top + 1) * wide + np.uint64(left + 1)
-                for k in range(CELL + 3):
-                    made = rows[k]
-                    for i in range(CELL):
-                        at = p + np.uint64(i)
-                        made[i] = (
-                            u0 * flat[at]
-                            + u1 * flat[at + np.uint64(1)]
-                            + u2 * flat[at + np.uint64(2)]
-                            + u3 * flat[at + np.uint64(3)]
-                        )
-                    p += wide
                 v0, v1, v2, v3 = v0 * scale, v1 * scale, v2 * scale, v3 * scale
+                p = np.uint64(top + 1) * wide + np.uint64(left + 1)
+                for k in range(CELL + 3):  # all are read before any is put: they become lanes of one
+                    s0, s1 = _taken(flat, p, u0, u1, u2, u3), _taken(flat, p + np.uint64(1), u0, u1, u2, u3)
+                    s2, s3 = (
+                        _taken(flat, p + np.uint64(2), u0, u1, u2, u3),
+                        _taken(flat, p + np.uint64(3), u0, u1, u2, u3),
+                    )
+                    made = rows[k]
+                    made[0], made[1], made[2], made[3] = s0, s1, s2, s3
+                    p += wide
                 for k in range(CELL):
-                    put = out[CELL * r + k]
+                    put = out[CELL * r + k, CELL * c : CELL * c + CELL]
                     a, b, d, e = rows[k], rows[k + 1], rows[k + 2], rows[k + 3]
-                    for i in range(CELL):
-                        put[CELL * c + i] += v0 * a[i] + v1 * b[i] + v2 * d[i] + v3 * e[i]
+                    s0 = put[0] + v0 * a[0] + v1 * b[0] + v2 * d[0] + v3 * e[0]
+                    s1 = put[1] + v0 * a[1] + v1 * b[1] + v2 * d[1] + v3 * e[1]
+                    s2 = put[2] + v0 * a[2] + v1 * b[2] + v2 * d[2] + v3 * e[2]
+                    s3 = put[3] + v0 * a[3] + v1 * b[3] + v2 * d[3] + v3 * e[3]
+                    put[0], put[1], put[2], put[3] = s0, s1, s2, s3
                 continue
             for row in range(CELL * r, min(CELL * r + CELL, height)):  # some of it lies beyond an edge
                 for column in range(CELL * c, min(CELL * c + CELL, width)):
