@@ -75,12 +75,12 @@ def test_clips_are_added_asked_about_and_brought_in(open_window: Open, qtbot: Qt
     assert len(read_material(folder)) == 3
 
     # stopped in the middle: the queue goes on with what is asked for next, and nothing half-made is left
-    model.choose_class(rushes / "lamp scan 3.mov", "scans")
+    model.choose_class([rushes / "lamp scan 3.mov"], "scans")
     shutil.copy(CLIPS / "lamp tape 021 wide.mpg", rushes)
     wide = rushes / "lamp tape 021 wide.mpg"
     model.add([wide])
     qtbot.waitUntil(lambda: wide in model.can_bring_in(), timeout=60000)
-    model.choose_class(wide, "tapes", lambda: model.bring_in([wide]))
+    model.choose_class([wide], "tapes", lambda: model.bring_in([wide]))
     qtbot.waitUntil(lambda: "wide.mpg, " in model.summary() and ", 0 %" not in model.summary(), timeout=60000)
     page.cancel_button.click()
     assert not model.bringing.words and not page.cancel_button.isVisible()

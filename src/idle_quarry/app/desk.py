@@ -230,6 +230,8 @@ class Desk(QObject):
         if "line_up" in vars(self):
             self.line_up.stop()
         self.workers.close()
+        if "jobs" in vars(self):
+            self.jobs.close()
         if self._follower is not None:
             self._follower.close()
         self.server.close()

@@ -121,11 +121,8 @@ class Reader:
         Decoding begins where the codec lets it; what lies more than `_NEAR` frames before `first` is not yielded.
         Damaged pictures are counted in `damaged` and passed over: indices then jump.
         """
-        if self._stills:
-            yield from self._stills_window(first, count)
-            return
         given = 0
-        for picture in self._from(first):
+        for picture in self.onward(first):
             if picture.index < first - _NEAR:
                 continue
             yield picture
@@ -133,8 +130,14 @@ class Reader:
             if given >= count:
                 return
 
-    def _from(self, first: int) -> Iterator[Picture]:
-        """Yield pictures from at or before frame `first`; files without an index may have to be read from earlier."""
+    def onward(self, first: int) -> Iterator[Picture]:
+        """Yield pictures from at or before frame `first` to the end; files without an index may have to be read from earlier.
+
+        Whoever asks again has no use of what was yielded before.
+        """
+        if self._stills:
+            yield from self._stills_window(first, len(self._stills))
+            return
         for back in (0, 20, 100):
             if first - back <= 0:
                 break

@@ -5,6 +5,8 @@ from __future__ import annotations
 import contextlib
 import io
 import threading
+from collections import OrderedDict
+from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -20,6 +22,8 @@ from idle_quarry.signal.formats import Encoding
 
 #: Width and height that a small picture lies in.
 SMALL = (128, 72)
+#: Frames that are decoded over rather than sought, and how much of what was decoded is kept.
+_DECODED_OVER, _KEPT_BYTES = 24, 192 << 20
 
 
 def small_picture(clip: Clip) -> bytes | None:
@@ -39,10 +43,10 @@ def small_picture(clip: Clip) -> bytes | None:
         return None
     # thinned before it is converted: a small picture needs no more
     step = max(1, picture.luma.shape[0] // (4 * SMALL[1]))
-    shown = _to_look_at(picture, clip, step)
-    aspect = float(clip.declared.display_aspect) or shown.shape[1] / shown.shape[0]
+    small = shown(picture, clip, step)
+    aspect = float(clip.declared.display_aspect) or small.shape[1] / small.shape[0]
     width = min(SMALL[0], round(SMALL[1] * aspect))
-    image = Image.fromarray(shown).resize((max(8, width), max(8, round(width / aspect))), Image.Resampling.BOX)
+    image = Image.fromarray(small).resize((max(8, width), max(8, round(width / aspect))), Image.Resampling.BOX)
     data = io.BytesIO()
     image.save(data, "PNG")
     with contextlib.suppress(OSError):
@@ -52,13 +56,20 @@ def small_picture(clip: Clip) -> bytes | None:
 
 
 class FrameSource:
-    """Any frame of one clip, one at a time; threads that share it wait for one another."""
+    """Any frame of one clip, one at a time; threads that share it wait for one another.
+
+    What was decoded on the way to a frame is kept, so that a step back costs nothing; a step on decodes one frame more.
+    """
 
     def __init__(self, clip: Clip, *, threads: int = 0) -> None:
         self.clip = clip
         self._lock = threading.Lock()
         self._reader: Reader | None = None
         self._threads = threads
+        self._onward: Iterator[Picture] = iter(())
+        self._next: int | None = None  #: the frame that is decoded next
+        self._kept: OrderedDict[int, Picture] = OrderedDict()
+        self._bytes = 0
 
     def __enter__(self) -> FrameSource:
         return self
@@ -70,7 +81,8 @@ class FrameSource:
         with self._lock:
             if self._reader is not None:
                 self._reader.close()
-                self._reader = None
+            self._reader, self._onward, self._next, self._bytes = None, iter(()), None, 0
+            self._kept.clear()
 
     def frame(self, index: int) -> Picture | None:
         """Return the frame at `index`, or the nearest after it that can be decoded; None where there is none.
@@ -78,23 +90,39 @@ class FrameSource:
         Raises `MediaError` where the clip cannot be opened.
         """
         with self._lock:
+            kept = self._kept.get(index)
+            if kept is not None:
+                self._kept.move_to_end(index)
+                return kept
             if self._reader is None:
                 self._reader = Reader(self.clip.path, self.clip.declared, threads=self._threads).__enter__()
-            last: Picture | None = None
-            for picture in self._reader.window(index, 40):
-                last = picture
+            if self._next is None or not self._next <= index <= self._next + _DECODED_OVER:
+                self._onward = self._reader.onward(index)
+            for picture in self._onward:
+                self._next = picture.index + 1
+                self._keep(picture)
                 if picture.index >= index:
-                    break
-            return last
+                    return picture
+            self._next = None
+            return None
+
+    def _keep(self, picture: Picture) -> None:
+        self._kept[picture.index] = picture
+        self._bytes += _bytes_of(picture)
+        while self._bytes > _KEPT_BYTES and len(self._kept) > 1:
+            self._bytes -= _bytes_of(self._kept.popitem(last=False)[1])
 
 
-def shown(picture: Picture, clip: Clip) -> NDArray[np.uint8]:
-    """Return a picture as R′G′B′ (h, w, 3) uint8, by the clip's encoding."""
-    return _to_look_at(picture, clip, 1)
+def _bytes_of(picture: Picture) -> int:
+    planes = [picture.luma, *(picture.chroma or ()), *([] if picture.rgb is None else [picture.rgb])]
+    return sum(int(plane.nbytes) for plane in planes)
 
 
-def _to_look_at(picture: Picture, clip: Clip, step: int) -> NDArray[np.uint8]:
-    """Return every `step`th sample and line of a picture; grey where it has no colour differences."""
+def shown(picture: Picture, clip: Clip, step: int = 1) -> NDArray[np.uint8]:
+    """Return a picture, or every `step`th sample and line of it, as R′G′B′ (h, w, 3) uint8 by the clip's encoding.
+
+    It is grey where it has no colour differences.
+    """
     from idle_quarry.picture.seen import seen  # with Numba, which no window that shows no picture waits for
 
     thin = (slice(None, None, step),) * 2

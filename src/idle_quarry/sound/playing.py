@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections import deque
-from collections.abc import Generator
+from collections.abc import Callable, Generator
 from typing import Protocol
 
 import numpy as np
@@ -16,12 +17,18 @@ Samples = NDArray[np.float32]
 RATE = 48000
 #: Sound that waits to be played is at most so long: what comes faster is cut, lest sound trail behind the picture.
 _MOST_WAITING = RATE // 4
+#: What the device itself holds before it is heard.
+_BUFFER_MS = 60
 
 
 class SoundOut(Protocol):
     """What sound is given to: samples of ±1, (n, channels), one block after the other."""
 
     def give(self, samples: Samples) -> None: ...
+
+    def played(self) -> int:
+        """Return how many of the samples that were given have been heard."""
+        ...
 
     def close(self) -> None: ...
 
@@ -34,10 +41,14 @@ class Speaker:
 
         self.channels = channels
         self._waiting: deque[Samples] = deque()
+        self._taken = 0
         self._lock = threading.Lock()
         try:
             self._device = miniaudio.PlaybackDevice(
-                output_format=miniaudio.SampleFormat.FLOAT32, nchannels=channels, sample_rate=RATE, buffersize_msec=60
+                output_format=miniaudio.SampleFormat.FLOAT32,
+                nchannels=channels,
+                sample_rate=RATE,
+                buffersize_msec=_BUFFER_MS,
             )
             pulled = self._pulled()
             next(pulled)
@@ -52,6 +63,9 @@ class Speaker:
             self._waiting.append(np.ascontiguousarray(samples, np.float32))
             while sum(len(each) for each in self._waiting) > _MOST_WAITING:
                 self._waiting.popleft()
+
+    def played(self) -> int:
+        return max(0, self._taken - RATE * _BUFFER_MS // 1000)
 
     def _pulled(self) -> Generator[bytes, int, None]:
         """Give the device what it asks for; silence where nothing waits."""
@@ -70,6 +84,7 @@ class Speaker:
                 at += len(part)
                 if len(part) < len(block):
                     self._waiting.appendleft(block[len(part) :])
+            self._taken += at
         return made
 
     def close(self) -> None:
@@ -77,15 +92,24 @@ class Speaker:
 
 
 class SpeakerStandIn:
-    """Keeps what it is given."""
+    """Keeps what it is given, and plays it by a clock: what was given is heard one second a second, once it is there."""
 
-    def __init__(self, channels: int = 2) -> None:
+    def __init__(self, channels: int = 2, now: Callable[[], float] = time.monotonic) -> None:
         self.channels = channels
         self._given: list[Samples] = []
+        self._now = now
+        self._heard, self._at = 0.0, now()  #: samples that were heard, and when that was so
         self.open = True
 
     def give(self, samples: Samples) -> None:
+        self.played()
         self._given.append(samples.copy())
+
+    def played(self) -> int:
+        now = self._now()
+        there = sum(len(each) for each in self._given)
+        self._heard, self._at = min(float(there), self._heard + RATE * (now - self._at)), now
+        return int(self._heard)
 
     @property
     def samples(self) -> Samples:

@@ -13,7 +13,6 @@ from idle_quarry.app.models.job_part import JobPart
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.material import (
     BROUGHT,
     LINKED,
@@ -29,18 +28,18 @@ from idle_quarry.jobs.material import (
     parts_of,
     rows_of,
     taken_in,
-    with_entry,
 )  # fmt: skip
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.looking import look
+from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.template import Source, Template
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs import Jobs
 
-#: The name of the page that shows it: clips are looked at when that is seen, and not before.
-PAGE = "Material"
+#: The names of the pages that show them: clips are looked at when one is seen, and not before.
+PAGES = ("Material", "Trial")
 Change = Callable[[tuple[Entry, ...]], Iterable[Entry]]
 
 
@@ -89,7 +88,7 @@ class JobMaterial(JobPart):
             self.stop()
             self._folder, self.rows = folder, []
             self.changed.emit()
-        if folder is not None and self.jobs.page == PAGE:
+        if folder is not None and self.jobs.page in PAGES:
             self._look()
 
     def _brought(self, folder: Path) -> None:
@@ -124,9 +123,9 @@ class JobMaterial(JobPart):
         """Look at the clips again."""
         self._look()
 
-    def add(self, paths: Sequence[Path]) -> None:
+    def add(self, paths: Sequence[Path], then: Callable[[], object] = lambda: None) -> None:
         """Link clips where they lie."""
-        self._look(lambda entries: taken_in(entries, paths))
+        self._look(lambda entries: taken_in(entries, paths), then)
 
     def can_forget(self, path: Path) -> bool:
         """Return whether a clip is known only because it was added; what lies in the job's folders is known by that."""
@@ -137,9 +136,13 @@ class JobMaterial(JobPart):
         """Know clips no longer; no file is touched."""
         self._look(lambda entries: [each for each in entries if each.path not in paths])
 
-    def choose_class(self, path: Path, source: str, then: Callable[[], object] = lambda: None) -> None:
-        """Convert a clip as a source class of the template does; "" for the one that it matches."""
-        self._look(with_entry(path, lambda entry: replace(entry, source=source)), then)
+    def choose_class(self, paths: Sequence[Path], source: str, then: Callable[[], object] = lambda: None) -> None:
+        """Convert clips as a source class of the template does; "" for the one that each matches."""
+
+        def change(entries: tuple[Entry, ...]) -> list[Entry]:
+            return [replace(each, source=source) if each.path in paths else each for each in entries]
+
+        self._look(change, then)
 
     def bring_in(self, paths: Sequence[Path], *, used: bool = False) -> None:
         """Bring clips in, one after the other: whole, or what the timelines use with a second on each side.
@@ -151,7 +154,7 @@ class JobMaterial(JobPart):
             if job is None or each.clip is None or each.entry.path not in paths or not self._can(each, used=used):
                 continue
             if each.source is None:
-                self._ask_class(job, each, used=used)
+                self.ask_class(each, partial(self.bring_in, [each.entry.path], used=used))
                 continue
             for span in _used_spans(each, each.clip) if used else [None]:
                 self.bringing.add(Wanted(job.folder, job.template, each.entry, each.clip, each.source, span))
@@ -160,16 +163,40 @@ class JobMaterial(JobPart):
         states = (LINKED, PARTLY) if used else (LINKED, PARTLY, USED)
         return row.convertible and row.row.state in states and (bool(row.row.spans) or not used)
 
-    def _ask_class(self, job: CheckedJob, row: MaterialRow, *, used: bool) -> None:
-        path = row.entry.path
+    def ask_class(
+        self, row: MaterialRow, then: Callable[[], object], *, leave: Callable[[], object] = lambda: None
+    ) -> None:
+        """Ask how a clip that fits no class is converted, and go on with `then`; where it is left as it is, with `leave`.
+
+        The template stays as it is; the answer is kept with the clip, and where others are like it, asked for them.
+        """
+        job, path = self.job, row.entry.path
+        if job is None:
+            return
+        alike = [
+            each.entry.path
+            for each in self.rows
+            if each.source is None and each.convertible and each.words == row.words and each.entry.path != path
+        ]
 
         def answer(source: str) -> None:
-            self.choose_class(path, source, lambda: self.bring_in([path], used=used))
+            if not alike:
+                self.choose_class([path], source, then)
+                return
+            count = "One more clip is" if len(alike) == 1 else f"{len(alike)} more clips are"
+            both: dict[str, Callable[[], object]] = {
+                "All of them": lambda: self.choose_class([path, *alike], source, then),
+                "This one alone": lambda: self.choose_class([path], source, then),
+            }
+            self.asked.emit(Choice(f"{count} {row.words} too. Are they converted the same way?", both))
 
-        answers: dict[str, Callable[[], object]] = {
-            f"As {each.name}": partial(answer, each.id) for each in job.template.sources
-        }
-        answers["Leave it linked"] = lambda: None
+        evaluation = evaluate(job.template, remedies=False)
+        answers: dict[str, Callable[[], object]] = {}
+        for each in job.template.sources:
+            link = evaluation.link_of(f"source:{each.id}")
+            does = f" ({link.grade})" if link is not None else ""
+            answers[f"As {each.name}{does}"] = partial(answer, each.id)
+        answers["Leave it linked"] = leave
         text = f"{path.name} is {row.words}, which no source of the template is. How is it converted?"
         self.asked.emit(Choice(text, answers))
 

@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.models.cuts import Cuts
 from idle_quarry.app.models.job_material import JobMaterial
 from idle_quarry.app.models.job_start import JobStart
+from idle_quarry.app.models.trial import Trial
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob, check_job
 from idle_quarry.jobs.moving import Move, move, move_of
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
 
 
 #: The pages of a job, in the order of the work.
-PAGES = ("Overview", "Material", "Cuts")
+PAGES = ("Overview", "Material", "Trial", "Cuts")
 
 
 @dataclass(frozen=True)
@@ -67,6 +68,7 @@ class Jobs(QObject):
         self.newer: Newer | None = None
         self.moving = False
         self.material, self.cuts = JobMaterial(self), Cuts(self)
+        self.trial = Trial(self, self.material)
         desk.jobs_changed.connect(self.reload)
         self.reload()
         if self.chosen is None and self.records:
@@ -76,6 +78,10 @@ class Jobs(QObject):
         """Look at another page of a job."""
         self.page = page
         self.page_changed.emit()
+
+    def close(self) -> None:
+        """Let go of what plays, and keep what is not kept yet; when nothing is under way on other threads any more."""
+        self.trial.close()
 
     # -- the list --------------------------------------------------------------------------------------------
 

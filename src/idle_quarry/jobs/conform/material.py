@@ -11,6 +11,7 @@ import av
 
 from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media import inspect
+from idle_quarry.media.declared import Declared
 from idle_quarry.media.names import MEDIA_SUFFIXES
 from idle_quarry.signal.timecode import can_drop, start_timecode
 
@@ -62,6 +63,12 @@ def clips_in(folders: Iterable[Path], told: Callable[[int], object] | None = Non
 def clip_of(path: Path) -> Clip:
     """Return a file as a clip. Raises `MediaError` where it cannot be read."""
     declared = inspect(path).declared
+    rate, first, frames, drop = count_of(declared)
+    return Clip(path, _tape(path), rate, first, frames, drop, declared.has_picture)
+
+
+def count_of(declared: Declared) -> tuple[Fraction, int, int, bool]:
+    """Return a file's rate, the first frame of its count, how many there are, and whether it drops numbers."""
     rate = declared.rate or Fraction(25)
     drop = bool(declared.drop_frame) and can_drop(rate)
     first = 0
@@ -71,7 +78,7 @@ def clip_of(path: Path) -> Clip:
         except QuarryError:
             first = 0  # what is written there is none of this rate: nothing can be matched by it
     frames = declared.frames or round((declared.duration_s or 0) * rate)
-    return Clip(path, _tape(path), rate, first, max(1, frames), drop, declared.has_picture)
+    return rate, first, max(1, frames), drop
 
 
 def _tape(path: Path) -> str | None:

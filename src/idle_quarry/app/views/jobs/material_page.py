@@ -14,7 +14,7 @@ from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.tinted import tint
-from idle_quarry.media.names import MEDIA_SUFFIXES
+from idle_quarry.media.names import clips_among
 from idle_quarry.media.words import fields_text
 
 _STATE_ROLE = {"brought in": "sage", "what is used brought in": "sage", "missing": "oxide", "changed since": "ochre"}
@@ -184,9 +184,5 @@ class MaterialPage(QWidget):
 
     def _dropped(self, event: QDropEvent) -> list[Path]:
         """Return the clips among what is dropped, those in folders too."""
-        found: list[Path] = []
-        for url in event.mimeData().urls() if self.model.job is not None else []:
-            path = Path(url.toLocalFile())
-            inside = sorted(path.rglob("*")) if path.is_dir() else [path]
-            found += [each for each in inside if each.suffix.casefold() in MEDIA_SUFFIXES and each.is_file()]
-        return found
+        urls = event.mimeData().urls() if self.model.job is not None else []
+        return clips_among([Path(url.toLocalFile()) for url in urls])

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QSplitt
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.jobs import PAGES
+from idle_quarry.app.models.trial import PAGE as TRIAL
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
@@ -14,6 +15,7 @@ from idle_quarry.app.views.jobs.cuts_page import CutsPage
 from idle_quarry.app.views.jobs.job_page import JobPage
 from idle_quarry.app.views.jobs.material_page import MaterialPage
 from idle_quarry.app.views.jobs.start_page import StartPage
+from idle_quarry.app.views.jobs.trial_page import TrialPage
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label
 from idle_quarry.app.widgets.tabs import Tabs
@@ -43,12 +45,14 @@ class JobsView(QWidget):
         sized(self.none).setContentsMargins(16, 6, 16, 0)
         self.start, self.page = StartPage(self.model.start), JobPage(self.model)
         self.material, self.cuts = MaterialPage(self.model.material), CutsPage(self.model.cuts)
+        self.trial = TrialPage(self.model.trial)
         self.tabs = Tabs(PAGES, "Job: {}")
+        self.title = label(role="head")
         self.tabs.chosen.connect(self.model.show_page)
         self.pages = QStackedWidget()
         on(self.pages, "bench")
         self.pages.addWidget(self.start)
-        for page in (self.page, self.material, self.cuts):
+        for page in (self.page, self.material, self.trial, self.cuts):
             self.pages.addWidget(page)
         self._build()
         self.first_focus = self.list
@@ -68,7 +72,7 @@ class JobsView(QWidget):
         tools.addStretch(1)
         tools.addWidget(self.check_button)
         tools.addWidget(self.new_button)
-        left = QWidget()
+        left = self._left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(tools)
@@ -84,6 +88,7 @@ class JobsView(QWidget):
         beside.setSpacing(0)
         head = QHBoxLayout()
         sized(head).setContentsMargins(13, 6, 16, 0)
+        head.addWidget(self.title)
         head.addWidget(self.tabs)
         head.addStretch(1)
         beside.addLayout(head)
@@ -130,7 +135,11 @@ class JobsView(QWidget):
         self.list.blockSignals(True)
         self.list.setCurrentItem(next((i for i in self._items() if i.data(_JOB) == chosen), None))  # type: ignore[arg-type]
         self.list.blockSignals(False)
+        alone = chosen is not None and self.model.page == TRIAL  # lanes and a player take the whole window
+        self._left.setVisible(not alone)
+        self.title.setVisible(alone)
+        self.title.setText(self.model.record.title if self.model.record is not None else "")
         self.tabs.setVisible(chosen is not None)
         self.tabs.show_on(self.model.page)
-        pages = dict(zip(PAGES, (self.page, self.material, self.cuts), strict=True))
+        pages = dict(zip(PAGES, (self.page, self.material, self.trial, self.cuts), strict=True))
         self.pages.setCurrentWidget(pages[self.model.page] if chosen is not None else self.start)

@@ -1,0 +1,270 @@
+"""A timeline's lanes to scale of time: each item a piece of its motion ribbon, what the template does to it the line along its top.
+
+Exact: two lines; clean: one; lossy: dashed; broken or no clip: hatched. Another speed stands as its percentage. What is switched off is
+hollow. The playhead is a line through all lanes, in and out a bar above them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from fractions import Fraction
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QFontMetricsF, QPainter, QPen, QPolygonF
+
+from idle_quarry.app.drawing.marks import fitted
+from idle_quarry.app.drawing.ribbon import draw_ribbon
+from idle_quarry.app.theme import theme
+from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, Item, Timeline, Track
+from idle_quarry.media.measurement.measured import Fields
+
+#: Heights at 100 % of text size: of a lane, and of the count above them; the width of the tracks' names.
+LANE, COUNT, HEAD = 26, 26, 104
+#: Pieces narrower than so many px bear no name, no ribbon; those below the last share a column.
+_NAMED, _RIBBONED, _NARROW = 30, 16, 2.0
+#: Steps of the count, seconds, of which the first that has room is taken.
+_STEPS = (1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1200, 3600)
+
+
+@dataclass(frozen=True)
+class Look:
+    """What a piece is drawn by: its cost, and what its clip's fields do (None where that is not known)."""
+
+    cost: str
+    fields: Fields | None = None
+
+
+@dataclass(frozen=True)
+class Scale:
+    """Which frame lies at the lanes' left, and how wide a frame is, px."""
+
+    left: float
+    frame: float
+
+    def x(self, frame: float) -> float:
+        return theme.px(HEAD) + (frame - self.left) * self.frame
+
+    def at(self, x: float) -> float:
+        return self.left + (x - theme.px(HEAD)) / self.frame
+
+
+def height_of(timeline: Timeline) -> int:
+    """Return how high a timeline's lanes are, px."""
+    return theme.px(COUNT) + max(1, len(timeline.tracks)) * theme.px(LANE) + 2
+
+
+def row_top(timeline: Timeline, ident: str) -> float:
+    """Return where a track's lane begins; the topmost track of pictures is at the top, sound below."""
+    order = [track.ident for track in rows_of(timeline)]
+    return theme.px(COUNT) + order.index(ident) * theme.px(LANE)
+
+
+def rows_of(timeline: Timeline) -> list[Track]:
+    """Return the tracks from the top down: pictures as they lie over one another, then sound in its own order."""
+    pictures = [track for track in timeline.tracks if track.kind == PICTURE]
+    return [*reversed(pictures), *(track for track in timeline.tracks if track.kind != PICTURE)]
+
+
+def piece(timeline: Timeline, ident: str, item: Item, scale: Scale) -> QRectF:
+    """Return where an item's piece lies."""
+    top = row_top(timeline, ident) + 2
+    return QRectF(scale.x(item.at), top, max(1.5, item.length * scale.frame - 1), theme.px(LANE) - 4)
+
+
+def draw_lanes(
+    painter: QPainter,
+    timeline: Timeline,
+    scale: Scale,
+    width: float,
+    look: Callable[[Item], Look],
+    *,
+    chosen: frozenset[int] = frozenset(),
+    aims: frozenset[str] = frozenset(),
+) -> None:
+    """Draw a timeline's lanes: its count, its tracks, the pieces that are in sight."""
+    _draw_count(painter, timeline, scale, width)
+    first, last = max(0, int(scale.left)), int(scale.at(width)) + 1
+    for track in rows_of(timeline):
+        top = row_top(timeline, track.ident)
+        _draw_head(painter, track, top, track.ident in aims)
+        painter.setPen(QPen(theme.colour("seam"), 1))
+        foot = top + theme.px(LANE) - 1
+        painter.drawLine(QPointF(theme.px(HEAD), foot), QPointF(width, foot))
+        painter.save()
+        painter.setClipRect(QRectF(theme.px(HEAD), top, width - theme.px(HEAD), theme.px(LANE)))
+        drawn = -1
+        for item in track.between(first, last):
+            if item.length * scale.frame < _NARROW and item.ident not in chosen:
+                column = int(scale.x(item.at) / _NARROW)
+                if column == drawn:
+                    continue
+                drawn = column
+            rect = QRectF(scale.x(item.at), top + 2, max(1.5, item.length * scale.frame - 1), theme.px(LANE) - 4)
+            _draw_piece(painter, rect, timeline, track, item, look, chosen=item.ident in chosen)
+        for change in track.transitions:
+            _draw_change(painter, scale.x(change.at - change.before), scale.x(change.at + change.after), top)
+        painter.restore()
+
+
+def _draw_count(painter: QPainter, timeline: Timeline, scale: Scale, width: float) -> None:
+    painter.setFont(theme.font(11, mono=True))
+    metrics = QFontMetricsF(painter.font())
+    room = metrics.horizontalAdvance("00:00:00:00") + theme.px(22)
+    second = float(timeline.rate) * scale.frame
+    step = next((each for each in _STEPS if each * second >= room), _STEPS[-1])
+    number = max(0, int(scale.left / float(timeline.rate) / step))
+    while True:
+        frame = round(number * step * timeline.rate)
+        x = scale.x(frame)
+        if x > width:
+            break
+        if x >= theme.px(HEAD) - 1:
+            painter.setPen(theme.colour("seam"))
+            painter.drawLine(QPointF(x, 2), QPointF(x, theme.px(COUNT) - theme.px(8)))
+            painter.setPen(theme.colour("dust"))
+            painter.drawText(QPointF(x + 4, theme.px(COUNT) - theme.px(11)), str(timeline.timecode(frame)))
+        number += 1
+
+
+def _draw_head(painter: QPainter, track: Track, top: float, aimed: bool) -> None:
+    painter.setFont(theme.font(12, bold=aimed))
+    painter.setPen(theme.colour("chalk" if track.enabled else "dust"))
+    room = QRectF(theme.px(16), top, theme.px(HEAD) - theme.px(22), theme.px(LANE))
+    painter.drawText(
+        room, Qt.AlignmentFlag.AlignVCenter, fitted(track.name, QFontMetricsF(painter.font()), room.width())
+    )
+    if aimed:
+        painter.fillRect(
+            QRectF(theme.px(8), top + theme.px(6), 3, theme.px(LANE) - theme.px(12)), theme.colour("lichen")
+        )
+
+
+def _draw_piece(
+    painter: QPainter,
+    rect: QRectF,
+    timeline: Timeline,
+    track: Track,
+    item: Item,
+    look: Callable[[Item], Look],
+    *,
+    chosen: bool,
+) -> None:
+    told = look(item)
+    missing, sound = told.cost in ("missing", "broken"), track.kind != PICTURE
+    colour = theme.colour(
+        {"exact": "sage", "clean": "sage", "lossy": "ochre", "missing": "oxide", "broken": "oxide"}.get(
+            told.cost, "dust"
+        )
+    )
+    if item.enabled:
+        painter.fillRect(rect, theme.colour("ledge"))
+    if missing:
+        painter.fillRect(rect, QBrush(colour, Qt.BrushStyle.BDiagPattern))
+    if rect.width() >= _RIBBONED:
+        if not sound and told.fields is not None and item.media is not None and item.enabled:
+            foot = QRectF(rect.left() + 1, rect.bottom() - theme.px(6), rect.width() - 2, theme.px(5))
+            draw_ribbon(
+                painter, foot, _piece_of(told.fields, item, timeline.rate), max(1, _frames(item, timeline.rate))
+            )
+        elif sound:
+            painter.setPen(QPen(theme.colour("dust"), 1))
+            middle = rect.bottom() - theme.px(5)
+            painter.drawLine(QPointF(rect.left() + 2, middle), QPointF(rect.right() - 2, middle))
+    if not sound and told.cost in ("exact", "clean", "lossy"):
+        painter.setPen(QPen(colour, 1.5, Qt.PenStyle.DashLine if told.cost == "lossy" else Qt.PenStyle.SolidLine))
+        for by in (0, 3) if told.cost == "exact" else (0,):
+            painter.drawLine(rect.topLeft() + QPointF(0, by + 0.5), rect.topRight() + QPointF(0, by + 0.5))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(theme.colour("seam"), 1, Qt.PenStyle.SolidLine if item.enabled else Qt.PenStyle.DashLine))
+    painter.drawRect(rect)
+    if rect.width() >= _NAMED:
+        _draw_name(painter, rect, item, hatched=missing)
+    for mark in item.markers:
+        if 0 <= mark.at < item.length:
+            draw_mark(painter, rect.left() + (mark.at + 0.5) * rect.width() / item.length, rect.top() + theme.px(4), 3)
+    if chosen:
+        painter.setPen(QPen(theme.colour("lichen"), 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(rect.adjusted(1, 1, -1, -1))
+
+
+def _draw_name(painter: QPainter, rect: QRectF, item: Item, *, hatched: bool) -> None:
+    painter.setFont(theme.font(11))
+    metrics = QFontMetricsF(painter.font())
+    inside = rect.adjusted(theme.px(5), theme.px(1), -4, -theme.px(5))
+    said = f"{float(100 * item.speed):.4g} %" if item.kind == CLIP and item.speed != 1 else ""
+    if said and inside.width() > 2 * metrics.horizontalAdvance(said):
+        painter.setPen(theme.colour("ochre"))
+        painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, said)
+        inside.setRight(inside.right() - metrics.horizontalAdvance(said) - 6)
+    name = fitted(item.name, metrics, inside.width())
+    if hatched:
+        painter.fillRect(
+            QRectF(inside.left() - 2, rect.top() + 3, metrics.horizontalAdvance(name) + 4, rect.height() - 6),
+            theme.colour("bench"),
+        )
+    painter.setPen(theme.colour("chalk" if item.enabled else "dust"))
+    painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter, name)
+
+
+def _draw_change(painter: QPainter, left: float, right: float, top: float) -> None:
+    painter.setPen(QPen(theme.colour("chalk"), 1))
+    painter.drawLine(QPointF(left, top + theme.px(LANE) - 3), QPointF(right, top + 3))
+
+
+def draw_mark(painter: QPainter, x: float, y: float, size: float) -> None:
+    """Draw a mark: a small flag's point."""
+    painter.save()
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme.colour("lichen"))
+    painter.drawPolygon(QPolygonF([QPointF(x - size, y - size), QPointF(x + size, y - size), QPointF(x, y + size)]))
+    painter.restore()
+
+
+def draw_places(
+    painter: QPainter,
+    timeline: Timeline,
+    scale: Scale,
+    height: float,
+    frame: int,
+    marks: tuple[int | None, int | None],
+    *,
+    on: bool,
+) -> None:
+    """Draw what lies over the lanes: marks, in and out, the playhead."""
+    painter.save()
+    painter.setClipRect(QRectF(theme.px(HEAD) - 6, 0, 100_000, height))
+    top = theme.px(COUNT) - theme.px(6)
+    for mark in timeline.markers:
+        draw_mark(painter, scale.x(mark.at + 0.5), top, theme.px(4))
+    if marks != (None, None):
+        first = scale.x(marks[0] if marks[0] is not None else 0)
+        last = scale.x(marks[1] if marks[1] is not None else timeline.end)
+        painter.setPen(QPen(theme.colour("lichen"), 2))
+        painter.drawLine(QPointF(first, top + 4), QPointF(last, top + 4))
+        for x in (first, last):
+            painter.drawLine(QPointF(x, top - 1), QPointF(x, top + 4))
+    x = scale.x(frame)
+    painter.setPen(QPen(theme.colour("chalk" if on else "dust"), 1.5))
+    painter.drawLine(QPointF(x, 2), QPointF(x, height))
+    painter.fillRect(QRectF(x - 4, 1, 8, 5), theme.colour("chalk" if on else "dust"))
+    painter.restore()
+
+
+def _frames(item: Item, rate: Fraction) -> int:
+    return round(abs(item.step(rate)) * item.length)
+
+
+def _piece_of(fields: Fields, item: Item, rate: Fraction) -> Fields:
+    """Return what the fields of the frames that an item shows do."""
+    assert item.media is not None
+    first = int(min(item.begins, item.shows(item.end - 1, rate))) - item.media.first
+    last = first + max(1, _frames(item, rate))
+    marks = tuple((number - first, pattern) for number, pattern in fields.marks if first <= number < last)
+    return replace(
+        fields,
+        marks=marks,
+        breaks=tuple(at - first for at in fields.breaks if first <= at < last),
+        stretches=fields.stretches[:1],
+    )

@@ -1,0 +1,388 @@
+"""Playing pictures and sound: a clock, pictures made ahead on one thread and sound on another, what comes too late counted.
+
+The sound is the clock where it is heard, else the machine's own. Pictures are shown when their time has come; one that is not made
+by then is passed over and counted.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.reports import unforeseen
+from idle_quarry.sound.playing import RATE, SoundOut, Speaker
+
+#: How fast it plays, one press after the other; below 0 backwards.
+SPEEDS = (Fraction(1), Fraction(2), Fraction(4), Fraction(8))
+SLOW = (Fraction(1, 4), Fraction(1, 2))
+#: Pictures that are made ahead, and samples of sound that are given ahead.
+_AHEAD, _SOUND_AHEAD, _BLOCK = 10, RATE // 5, RATE // 50
+_TICK_MS = 4
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A picture as it is shown: R′G′B′ (h, w, 3), where on the canvas it lies (shares: left, top, width, height), and what it is."""
+
+    frame: int
+    rgb: NDArray[np.uint8] | None
+    place: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
+    words: str = ""
+    media: str = ""  #: the media's timecode
+    quick: bool = False  #: whether it is shown otherwise than it will be
+    order: str = ""  #: the field that comes first, "top" or "bottom"; "" where it has none
+
+
+class Source(Protocol):
+    """What is played. `seen` and `sound` are each called on one thread of their own."""
+
+    rate: Fraction
+    length: int
+    aspect: float  #: width to height of what is seen
+    heard: bool  #: whether it has sound
+
+    def seen(self, frame: int, lines: int) -> Seen:
+        """Return a frame; `lines` is how many are shown while it plays, 0 where all are wanted."""
+        ...
+
+    def sound(self, first: int, count: int) -> NDArray[np.float32]:
+        """Return samples (count, 2), ±1, `first` counted from the start."""
+        ...
+
+    def close(self) -> None: ...
+
+
+class _Maker(QObject):
+    """Makes the frames that are wanted, in their order, on a thread of its own."""
+
+    made = Signal(object, object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._there = threading.Condition()
+        self._wanted: list[int] = []
+        self._source: Source | None = None
+        self._gone: list[Source] = []
+        self._lines = 0
+        self._ended = False
+        self._thread: threading.Thread | None = None
+
+    def want(self, source: Source | None, frames: list[int], lines: int) -> None:
+        """Make these frames of a source from now on, and nothing else."""
+        with self._there:
+            if source is not self._source and self._source is not None:
+                self._gone.append(self._source)
+            self._source, self._wanted, self._lines = source, frames, lines
+            if self._thread is None and source is not None and not self._ended:
+                self._thread = threading.Thread(target=self._run, name="quarry pictures", daemon=True)
+                self._thread.start()
+            self._there.notify()
+
+    def end(self) -> None:
+        """Make nothing any more, and wait until it has let go."""
+        with self._there:
+            self._ended = True
+            self._there.notify()
+        if self._thread is not None:
+            self._thread.join()
+
+    def _run(self) -> None:
+        while True:
+            with self._there:
+                while not (self._wanted or self._gone or self._ended):
+                    self._there.wait()
+                gone, self._gone = self._gone, []
+                source, ended = self._source, self._ended
+                frame = self._wanted.pop(0) if self._wanted and not ended else None
+                lines = self._lines
+            for each in gone:
+                each.close()
+            if ended:
+                if source is not None:
+                    source.close()
+                return
+            if frame is None or source is None:
+                continue
+            try:
+                seen: Any = source.seen(frame, lines)
+            except QuarryError as error:
+                seen = Seen(frame, None, words=error.what)
+            except Exception as error:  # the window must say so rather than stand still
+                seen = Seen(frame, None, words=unforeseen(error))
+            self.made.emit(source, (lines, seen))
+
+
+class _Sounding:
+    """Gives sound to the output from a frame on, some way ahead, on a thread of its own, until it is stopped."""
+
+    def __init__(self, source: Source, first: int, out: SoundOut) -> None:
+        self._source, self._first, self._out = source, first, out
+        self._stop = threading.Event()
+        self.given = 0
+        self._levels: list[tuple[int, float, float]] = []
+        self._thread = threading.Thread(target=self._run, name="quarry sound", daemon=True)
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Give no more; the thread lets go of the output."""
+        self._stop.set()
+
+    def played(self) -> float:
+        """Return how many seconds have been heard."""
+        return self._out.played() / RATE
+
+    def levels(self) -> tuple[float, float]:
+        """Return the peaks of what is heard now, ±1."""
+        at = self._out.played()
+        while len(self._levels) > 1 and self._levels[1][0] <= at:
+            self._levels.pop(0)
+        return self._levels[0][1:] if self._levels else (0.0, 0.0)
+
+    def _run(self) -> None:
+        end = int(self._source.length * RATE / self._source.rate) - self._first
+        while not self._stop.is_set():
+            if self.given - self._out.played() >= _SOUND_AHEAD:
+                self._stop.wait(0.005)
+                continue
+            samples = np.zeros((_BLOCK, 2), np.float32)
+            if self.given < end:
+                with contextlib.suppress(QuarryError):  # what cannot be read is silent
+                    samples = self._source.sound(self._first + self.given, _BLOCK)
+            peaks = np.abs(samples).max(axis=0)
+            self._levels.append((self.given, float(peaks[0]), float(peaks[1])))
+            self._out.give(samples)
+            self.given += len(samples)
+        self._out.close()
+
+
+class Playing(QObject):
+    """`seen_changed`: another picture is shown; `state_changed`: it plays otherwise, or another source."""
+
+    seen_changed = Signal()
+    state_changed = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.speaker: Callable[[int], SoundOut] = Speaker
+        self.now: Callable[[], float] = time.monotonic
+        self.source: Source | None = None
+        self.seen: Seen | None = None
+        self.frame = 0
+        self.speed = Fraction(0)
+        self.shown = self.late = 0  #: pictures that were shown since it began to play, and that came too late
+        self.lines = 540  #: of a picture that is played
+        self.loop: tuple[int, int] | None = None  #: frames between which it plays round and round (half open)
+        self.by_field, self.second_field = False, False
+        self.silent = ""  #: why nothing is heard
+        self._maker = _Maker()
+        self._maker.made.connect(self._made, Qt.ConnectionType.QueuedConnection)
+        self._ready: dict[int, Seen] = {}
+        self._sounding: _Sounding | None = None
+        self._begun, self._from, self._planned = 0.0, 0, 0
+        self._timer = QTimer(self, interval=_TICK_MS)
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._timer.timeout.connect(self._tick)
+
+    # -- what is shown ---------------------------------------------------------------------------------------------
+
+    def show(self, source: Source | None, frame: int = 0) -> None:
+        """Show a source from a frame on; what played stops. The same again, changed, is shown where it was."""
+        self.stop()
+        self.source, self._ready = source, {}
+        self.frame = self._inside(frame)
+        if source is None:
+            self.seen = None
+            self._maker.want(None, [], 0)
+            self.seen_changed.emit()
+        else:
+            self._want_still()
+        self.state_changed.emit()
+
+    def go(self, frame: int) -> None:
+        """Show another frame; what plays goes on from there."""
+        speed = self.speed
+        self.stop()
+        self.frame, self.second_field = self._inside(frame), False
+        if speed:
+            self._play(speed)
+        else:
+            self._want_still()
+        self.state_changed.emit()
+
+    def step(self, by: int) -> None:
+        """Go on or back by frames; by fields where those are looked at one by one."""
+        if self.by_field and not self.speed and self.seen is not None and self.seen.order:
+            moment = 2 * self.frame + self.second_field + by
+            self.go(max(0, moment) // 2)
+            self.second_field = bool(moment % 2) and moment > 0
+            self.seen_changed.emit()
+        else:
+            self.go(self.frame + by)
+
+    def look_by_field(self, on: bool) -> None:
+        """Look at a held picture field by field, or at all of it."""
+        self.by_field, self.second_field = on, False
+        self.seen_changed.emit()
+        self.state_changed.emit()
+
+    def _inside(self, frame: int) -> int:
+        return max(0, min(frame, (self.source.length if self.source is not None else 1) - 1))
+
+    def _want_still(self) -> None:
+        self._maker.want(self.source, [self.frame], 0)
+
+    def _made(self, source: object, made: tuple[int, Seen]) -> None:
+        lines, seen = made
+        if source is not self.source:
+            return
+        if not self.speed:
+            if seen.frame == self.frame:
+                self.seen = seen
+                self.seen_changed.emit()
+            return
+        if lines:
+            self._ready[seen.frame] = seen
+
+    # -- playing -----------------------------------------------------------------------------------------------------
+
+    def play(self, speed: Fraction) -> None:
+        """Play at a speed: 1 as it is, below 0 backwards, 0 not at all."""
+        self.stop()
+        if speed and self.source is not None:
+            last = self.source.length - 1
+            if (speed > 0 and self.frame >= last) or (speed < 0 and self.frame <= 0):
+                self.frame = 0 if speed > 0 else last  # at its end it begins again
+            self._play(speed)
+        self.state_changed.emit()
+
+    def faster(self, *, back: bool = False) -> None:
+        """Play, and with each press faster, this way; from the other way turn round."""
+        way = -1 if back else 1
+        now = self.speed * way
+        self.play(way * next((each for each in SPEEDS if each > now), SPEEDS[-1]) if now >= 0 else way * SPEEDS[0])
+
+    def slower(self, *, back: bool = False) -> None:
+        """Play slowly this way, a quarter and then a half as fast."""
+        way = -1 if back else 1
+        self.play(way * (SLOW[1] if self.speed * way == SLOW[0] else SLOW[0]))
+
+    def stop(self) -> None:
+        """Hold the picture that is shown."""
+        if not self.speed:
+            return
+        self._timer.stop()
+        if self._sounding is not None:
+            self._sounding.stop()
+            self._sounding = None
+        self.speed, self._ready = Fraction(0), {}
+        self._want_still()
+        self.state_changed.emit()
+
+    def _play(self, speed: Fraction) -> None:
+        source = self.source
+        assert source is not None
+        self.speed, self.shown, self.late, self._ready = speed, 0, 0, {}
+        self._begin(self.frame)
+        self._timer.start()
+
+    def _begin(self, frame: int) -> None:
+        """Start the clock at a frame, and the sound with it."""
+        source = self.source
+        assert source is not None
+        self._from, self._planned, self._begun = frame, 0, self.now()
+        if self._sounding is not None:
+            self._sounding.stop()
+            self._sounding = None
+        if self.speed == 1 and source.heard:
+            try:
+                self._sounding = _Sounding(source, int(frame * RATE / source.rate), self.speaker(2))
+                self.silent = ""
+            except QuarryError as error:
+                self.silent = error.what
+        self._want_ahead()
+
+    @property
+    def _stride(self) -> int:
+        """How many frames lie between two that are shown."""
+        return max(1, int(abs(self.speed))) * (1 if self.speed > 0 else -1)
+
+    def _frame_of(self, number: int) -> int:
+        return self._from + number * self._stride
+
+    def _bounds(self) -> tuple[int, int]:
+        assert self.source is not None
+        first, last = 0, self.source.length
+        if self.loop is not None and self.loop[0] <= self._from < self.loop[1]:
+            first, last = self.loop
+        return first, last
+
+    def _want_ahead(self) -> None:
+        first, last = self._bounds()
+        wanted = [self._frame_of(self._planned + n) for n in range(_AHEAD)]
+        wanted = [each for each in wanted if first <= each < last and each not in self._ready]
+        self._maker.want(self.source, wanted, self.lines)
+
+    def seconds(self) -> float:
+        """Return how long it has played by its clock: what was heard, or the machine's."""
+        return self._sounding.played() if self._sounding is not None else self.now() - self._begun
+
+    def levels(self) -> tuple[float, float]:
+        """Return the peaks that are heard now, ±1."""
+        return self._sounding.levels() if self._sounding is not None else (0.0, 0.0)
+
+    def _tick(self) -> None:
+        source = self.source
+        assert source is not None
+        due = int(self.seconds() * float(source.rate * abs(self.speed)) / abs(self._stride))
+        if due < self._planned:
+            return
+        first, last = self._bounds()
+        frame = self._frame_of(due)
+        if not first <= frame < last:
+            self._at_end(first, last)
+            return
+        if frame not in self._ready:  # perhaps an earlier one has come since
+            made = [n for n in range(self._planned, due) if self._frame_of(n) in self._ready]
+            if not made:
+                return
+            due = made[-1]
+            frame = self._frame_of(due)
+        self.late += due - self._planned
+        self.shown += 1
+        self.frame, self.seen = frame, self._ready[frame]
+        self._planned = due + 1
+        forward = self.speed > 0
+        self._ready = {at: each for at, each in self._ready.items() if (at > frame) == forward and at != frame}
+        self._want_ahead()
+        self.seen_changed.emit()
+
+    def _at_end(self, first: int, last: int) -> None:
+        if self.loop is not None and (first, last) == self.loop:
+            self._ready = {}
+            self._begin(first if self.speed > 0 else last - 1)
+            return
+        self.stop()
+
+    def words(self) -> str:
+        """Return how it plays, and what came too late."""
+        if not self.speed:
+            return ""
+        said = (
+            f"{'−' if self.speed < 0 else ''}{float(abs(self.speed)):g} ×, {self.late} of {self.shown + self.late} late"
+        )
+        return f"{said} · {self.silent}" if self.silent else said
+
+    def close(self) -> None:
+        """Let go of everything: no picture comes any more."""
+        self.stop()
+        self._maker.end()

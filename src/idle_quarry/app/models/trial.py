@@ -1,0 +1,345 @@
+"""The trial of a job: its timelines cut with its clips, two of them above one another, and what the template does to each picture."""
+
+from __future__ import annotations
+
+from functools import cached_property, partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Signal
+
+from idle_quarry.app.models.job_material import JobMaterial, MaterialRow
+from idle_quarry.app.models.job_part import JobPart
+from idle_quarry.app.models.opened import Opened
+from idle_quarry.app.models.playing import Playing, Source
+from idle_quarry.app.models.trial_acts import TrialActs
+from idle_quarry.app.models.trial_costs import Costs
+from idle_quarry.app.models.trial_sources import ClipSource, Known, TimelineSource
+from idle_quarry.errors import QuarryError
+from idle_quarry.jobs.cutting.keeping import read_timeline, timelines_in
+from idle_quarry.jobs.cutting.shown import next_cut, next_item, shown_at
+from idle_quarry.jobs.cutting.timeline import Item, Timeline, Track
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.policies import Policy
+
+if TYPE_CHECKING:
+    from idle_quarry.app.models.jobs import Jobs
+
+PAGE = "Trial"
+#: What the player shows and keys act upon: a clip, or one of the two timelines.
+CLIPS, UPPER, LOWER = "clip", "upper", "lower"
+
+
+class Trial(JobPart):
+    """`changed`: other timelines or clips; `side_changed`: the player shows another thing; `under_changed`: another item is under the playhead."""
+
+    side_changed = Signal()
+    under_changed = Signal()
+
+    def __init__(self, jobs: Jobs, material: JobMaterial) -> None:
+        super().__init__(jobs)
+        self.material = material
+        self.player = Playing()
+        self.acts = TrialActs(self)
+        self.opened: dict[str, Opened | None] = {UPPER: None, LOWER: None}
+        self.side = LOWER
+        self.aim = LOWER  #: the timeline that clips are laid onto
+        self.clip: Path | None = None
+        self.marks: dict[Path, tuple[int | None, int | None]] = {}  #: in and out of clips (the frame after the last)
+        self.sought = ""
+        self.let_be: set[Path] = set()  #: clips of no class that are used as they are
+        self._folder: Path | None = None
+        self.player.seen_changed.connect(self._played)
+        material.changed.connect(self._material_changed)
+        jobs.chosen_changed.connect(self._see)
+        jobs.page_changed.connect(self._see)
+        jobs.checked.connect(lambda ident: self._see() if ident == jobs.chosen else None)
+
+    # -- the job's timelines and clips -------------------------------------------------------------------------------
+
+    def _see(self) -> None:
+        """Open the timelines of the job that is seen now."""
+        job = self.job
+        if self.jobs.page != PAGE:
+            self.player.stop()
+            return
+        if job is None or job.folder == self._folder:
+            return
+        self.leave()
+        self._folder, self.clip, self.side, self.aim = job.folder, None, LOWER, LOWER
+        vars(self).pop("costs", None)
+        names = self.names()
+        programme = next((each.name for each in job.template.timelines), "")
+        first = programme if programme in names else (names[0] if names else "")
+        for name in (first, *[each for each in names if each != first][:1]):
+            if name:
+                self.open(name, LOWER if name == first else UPPER)
+        self.changed.emit()
+
+    def leave(self) -> None:
+        """Let go of the job's timelines; what is not written yet is written."""
+        self.player.show(None)
+        for side, opened in self.opened.items():
+            if opened is not None:
+                self._close(opened)
+            self.opened[side] = None
+
+    def _close(self, opened: Opened) -> None:
+        try:
+            opened.close()
+        except QuarryError as error:
+            self.desk.refuse(error)
+
+    def close(self) -> None:
+        """Let go of everything."""
+        self.leave()
+        self.player.close()
+
+    def names(self) -> list[str]:
+        """Return the names of the job's timelines."""
+        return [path.stem for path in timelines_in(self._folder)] if self._folder is not None else []
+
+    def open(self, name: str, side: str) -> None:
+        """Open one of the job's timelines above or below; one that is open on the other side is looked at there."""
+        job = self.job
+        if job is None:
+            return
+        path = next((each for each in timelines_in(job.folder) if each.stem == name), None)
+        if path is None:
+            return
+        other = next((each for each, opened in self.opened.items() if opened is not None and opened.path == path), None)
+        if other is not None:
+            self.look_at(other)
+            return
+        template, rate = job.template, job.template.working.format.rate
+        wanted = next((each for each in template.timelines if each.name == name), None)
+        canvas = template.canvas(wanted) if wanted is not None else template.working.format.raster
+        fit = wanted.fit if wanted is not None and canvas != template.working.format.raster else None
+
+        def done(timeline: Timeline) -> None:
+            if job.folder != self._folder:
+                return
+            self._open(Opened(self.desk, path, timeline, canvas, fit), side)
+
+        self.desk.workers.start(lambda _ticket: read_timeline(path, rate), done, self.desk.refuse)
+
+    def _open(self, opened: Opened, side: str) -> None:
+        before = self.opened[side]
+        if before is not None:
+            self._close(before)
+        self.opened[side] = opened
+        opened.edited.connect(partial(self._edited, side))
+        opened.moved.connect(partial(self._moved, side))
+        opened.kept_changed.connect(self.changed)
+        if self.side == side or self.opened[self.side if self.side != CLIPS else LOWER] is None:
+            self.look_at(side)
+        self.changed.emit()
+
+    def _material_changed(self) -> None:
+        vars(self).pop("known", None)
+        vars(self).pop("costs", None)
+        self.changed.emit()
+        self.under_changed.emit()
+
+    @cached_property
+    def known(self) -> dict[str, MaterialRow]:
+        """What is known of each file: the clips of the job, and what was brought in of them."""
+        found = {str(row.entry.path): row for row in self.material.rows}
+        found |= {str(made.path): row for row in self.material.rows for made in row.entry.brought}
+        return found
+
+    def _known_clips(self) -> dict[str, Known]:
+        found = {}
+        for path, row in self.known.items():
+            if row.clip is not None and str(row.entry.path) == path:
+                link = self.costs.link_of(row.source)
+                policy = row.source.policy if row.source is not None else Policy()
+                found[path] = Known(row.clip, policy, link is not None and link.plan.grade == "exact")
+        return found
+
+    # -- what is looked at -------------------------------------------------------------------------------------------
+
+    @property
+    def here(self) -> Opened | None:
+        """The timeline that is looked at, None where a clip is."""
+        return self.opened.get(self.side)
+
+    @property
+    def aimed(self) -> Opened | None:
+        """The timeline onto which what is looked at is laid: the other one where a timeline is looked at."""
+        if self.side == CLIPS:
+            return self.opened[self.aim] or self.opened[LOWER]
+        return self.opened[LOWER if self.side == UPPER else UPPER]
+
+    def look_at(self, side: str) -> None:
+        """Have the player show a clip or one of the timelines, and keys act upon it."""
+        if side == CLIPS and self.clip is None:
+            return
+        self.side = side
+        opened = self.here
+        if opened is not None:
+            self.aim = side
+            self.player.show(self._source_of(opened), opened.frame)
+        self.side_changed.emit()
+        self.under_changed.emit()
+
+    def _source_of(self, opened: Opened) -> Source:
+        return TimelineSource(opened.timeline, opened.canvas, opened.fit, self._known_clips())
+
+    def show_clip(self, path: Path) -> None:
+        """Look at a clip of the job."""
+        row = self.known.get(str(path))
+        if row is None or row.clip is None:
+            self.desk.say(f"{path.name}: {row.words if row is not None else 'not among the clips of the job'}.")
+            return
+        self.clip, self.side = path, CLIPS
+        first = (self.marks.get(path, (None, None)))[0]
+        self.player.show(ClipSource(row.clip), first or 0)
+        self.side_changed.emit()
+        self.under_changed.emit()
+
+    def next_clip(self, *, back: bool = False) -> None:
+        """Look at the next clip of the list, or the one before."""
+        paths = [row.entry.path for row in self.material.rows if row.clip is not None]
+        if not paths:
+            return
+        at = paths.index(self.clip) if self.clip in paths else (0 if back else -1)
+        self.show_clip(paths[(at + (-1 if back else 1)) % len(paths)])
+
+    def _edited(self, side: str) -> None:
+        opened = self.opened[side]
+        if opened is not None and self.side == side:
+            self.player.show(self._source_of(opened), opened.frame)
+        self.changed.emit()
+        self.under_changed.emit()
+
+    def _moved(self, side: str) -> None:
+        opened = self.opened[side]
+        if opened is not None and self.side == side and self.player.frame != opened.frame and not self.player.speed:
+            self.player.go(min(opened.frame, max(0, opened.timeline.end - 1)))
+        self.under_changed.emit()
+
+    def _played(self) -> None:
+        opened = self.here
+        if opened is not None and self.player.speed:
+            opened.go(self.player.frame)
+
+    def go(self, frame: int) -> None:
+        """Be at another frame of what is looked at."""
+        opened = self.here
+        if opened is None:
+            self.player.go(frame)
+            self.under_changed.emit()
+        elif self.player.speed:
+            self.player.go(frame)
+        else:
+            opened.go(frame)
+
+    @property
+    def frame(self) -> int:
+        """The frame of what is looked at."""
+        opened = self.here
+        return opened.frame if opened is not None else self.player.frame
+
+    def step(self, by: int) -> None:
+        """Go on or back by frames, or by fields where those are looked at."""
+        if self.player.by_field and not self.player.speed:
+            self.player.step(by)
+            opened = self.here
+            if opened is not None:
+                opened.go(self.player.frame)
+        else:
+            self.go(self.frame + by)
+
+    def to_cut(self, *, back: bool = False) -> None:
+        """Go to the next cut, or the one before; in a clip to its marks and ends."""
+        opened = self.here
+        if opened is not None:
+            self.go(next_cut(opened.timeline, opened.frame, back=back))
+            return
+        first, last = self.marks.get(self.clip, (None, None)) if self.clip is not None else (None, None)
+        length = self.player.source.length if self.player.source is not None else 1
+        places = sorted({0, length - 1, *([first] if first is not None else []), *([last - 1] if last else [])})
+        beyond = [each for each in places if (each < self.frame if back else each > self.frame)]
+        if beyond:
+            self.go(beyond[-1] if back else beyond[0])
+
+    def mark(self, which: str) -> None:
+        """Set in or out where one is."""
+        opened = self.here
+        if opened is not None:
+            opened.mark(which, opened.frame)
+        elif self.clip is not None:
+            first, last = self.marks.get(self.clip, (None, None))
+            if which == "in":
+                first, last = self.frame, last if last is not None and last > self.frame else None
+            else:
+                first, last = first if first is not None and first <= self.frame else None, self.frame + 1
+            self.marks[self.clip] = first, last
+            self.under_changed.emit()
+
+    def unmark(self) -> None:
+        """Take in and out away."""
+        opened = self.here
+        if opened is not None:
+            opened.mark("in", None)
+            opened.mark("out", None)
+        elif self.clip is not None:
+            self.marks.pop(self.clip, None)
+            self.under_changed.emit()
+
+    def loop(self, on: bool) -> None:
+        """Play round and round from in to out, or to the end."""
+        opened = self.here
+        span = opened.range() if opened is not None else self._span_of_clip()
+        length = self.player.source.length if self.player.source is not None else 1
+        self.player.loop = (span or (0, length)) if on else None
+        self.player.state_changed.emit()
+
+    def _span_of_clip(self) -> tuple[int, int] | None:
+        first, last = self.marks.get(self.clip, (None, None)) if self.clip is not None else (None, None)
+        length = self.player.source.length if self.player.source is not None else 1
+        return (first or 0, last or length) if first is not None or last is not None else None
+
+    # -- what the template does --------------------------------------------------------------------------------------
+
+    @cached_property
+    def costs(self) -> Costs:
+        """What the job's template does to its clips."""
+        job = self.job
+        return Costs(evaluate(job.template, remedies=False) if job is not None else None, self.known)
+
+    def under(self) -> tuple[Track | None, Item | None, MaterialRow | None]:
+        """Return what is under the playhead: its track, the item, and what is known of its clip; of a clip only the last."""
+        opened = self.here
+        if opened is None:
+            return None, None, self.known.get(str(self.clip)) if self.clip is not None else None
+        found = shown_at(opened.timeline, opened.frame)
+        if found is None:
+            return None, None, None
+        return found.track, found.item, self.costs.row_of(found.item)
+
+    def prove(self) -> None:
+        """See in Proof what the template does to what is under the playhead."""
+        record, (_, _, row) = self.jobs.record, self.under()
+        if record is None or row is None or row.source is None:
+            return
+        self.desk.open_stored(record.template_id, record.revision)
+        self.desk.proof.prove(f"source:{row.source.id}", row.entry.path)
+
+    # -- finding -----------------------------------------------------------------------------------------------------
+
+    def find(self, *, back: bool = False) -> None:
+        """Go to the next item that is looked for, or the one before; round the end once."""
+        opened = self.here
+        if opened is None or not self.sought.strip():
+            return
+        wanted = self.costs.wanted(self.sought)
+        found = next_item(opened.timeline, opened.frame, wanted, back=back)
+        if found is None:
+            found = next_item(opened.timeline, opened.timeline.end + 1 if back else -1, wanted, back=back)
+        if found is None:
+            self.desk.say(f"Nothing here is “{self.sought.strip()}”.")
+            return
+        opened.choose(frozenset([found[1].ident]))
+        self.go(found[1].at)

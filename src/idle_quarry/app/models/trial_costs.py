@@ -1,0 +1,67 @@
+"""What a job's template does to its clips: the link out of each one's class, its grade, what is found there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+
+from idle_quarry.app.models.job_material import MaterialRow
+from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, Item, Track
+from idle_quarry.jobs.material import MISSING
+from idle_quarry.path.evaluation import Evaluation, Finding, Link
+from idle_quarry.path.template import Source
+
+#: What can be looked for besides words.
+LOSSY, OFF_SPEED, LACKING = "lossy conversion", "another speed", "no clip there"
+NO_CLIP, NO_CLASS = "missing", "no class"
+
+
+class Costs:
+    """`known` is what is known of each file, by its path."""
+
+    def __init__(self, evaluation: Evaluation | None, known: Mapping[str, MaterialRow]) -> None:
+        self.evaluation, self._known = evaluation, known
+
+    def link_of(self, source: Source | None) -> Link | None:
+        """Return the template's link out of a source class."""
+        if source is None or self.evaluation is None:
+            return None
+        return self.evaluation.link_of(f"source:{source.id}")
+
+    def findings_of(self, source: Source | None) -> list[Finding]:
+        """Return what is found at a source class, gravest first."""
+        if source is None or self.evaluation is None:
+            return []
+        return [each for each in self.evaluation.findings if each.where == f"source:{source.id}"]
+
+    def row_of(self, item: Item) -> MaterialRow | None:
+        """Return what is known of an item's clip."""
+        return self._known.get(item.media.path or "") if item.media is not None else None
+
+    def cost_of(self, item: Item) -> str:
+        """Return what the template does to an item: exact, clean, lossy, broken, or why that is not known; "" where it needs no clip."""
+        if item.kind != CLIP:
+            return ""
+        row, path = self.row_of(item), item.media.path if item.media is not None else None
+        if path is None or (row is None and not Path(path).is_file()) or (row is not None and row.row.state == MISSING):
+            return NO_CLIP
+        if row is not None and path != str(row.entry.path):
+            return "exact"  # it was brought in: it is the intermediate already
+        link = self.link_of(row.source) if row is not None else None
+        return link.grade if link is not None else NO_CLASS
+
+    def wanted(self, words: str) -> Callable[[Track, Item], bool]:
+        """Return whether an item is looked for: by name, class, note, or one of the findings."""
+        said = words.strip().casefold()
+
+        def by_words(_track: Track, item: Item) -> bool:
+            row = self.row_of(item)
+            source = row.source.name if row is not None and row.source is not None else ""
+            return any(said in each.casefold() for each in (item.name, item.note, source))
+
+        findings: dict[str, Callable[[Track, Item], bool]] = {
+            LOSSY: lambda track, item: track.kind == PICTURE and self.cost_of(item) in ("lossy", "broken"),
+            OFF_SPEED: lambda _track, item: item.kind == CLIP and item.speed != 1,
+            LACKING: lambda _track, item: self.cost_of(item) == NO_CLIP,
+        }
+        return findings.get(said, by_words)

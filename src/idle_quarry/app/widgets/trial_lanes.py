@@ -1,0 +1,325 @@
+"""The lanes of an open timeline under one's hands: chosen, moved, trimmed, dropped onto, zoomed and gone along."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QHelpEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QApplication, QSizePolicy, QToolTip, QWidget
+
+from idle_quarry.app.drawing.trial_lanes import (
+    COUNT,
+    HEAD,
+    LANE,
+    Look,
+    Scale,
+    draw_lanes,
+    draw_places,
+    height_of,
+    row_top,
+    rows_of,
+)
+from idle_quarry.app.models.opened import Opened
+from idle_quarry.app.theme import theme
+from idle_quarry.jobs.cutting.shown import cuts_of
+from idle_quarry.jobs.cutting.timeline import Item, Track
+
+#: Within so many px of an edge that edge is meant, and a cut or the playhead draws what is moved to itself.
+_EDGE, _NEAR = 5, 7
+#: How much wider or narrower one notch of the wheel makes a frame.
+_ZOOM = 1.25
+
+
+@dataclass(frozen=True)
+class _Held:
+    """What the mouse holds: an item on its track, all of it or its "start" or "end", and how far into it it was taken."""
+
+    track: Track
+    item: Item
+    part: str
+    into: float
+
+
+class TrialLanes(QWidget):
+    """`entered`: it was clicked; `gone`: a frame was clicked in the count; `moved`: an item was let go (ident, frame, track, put in);
+    `trimmed`: an edge was let go (ident, edge, frames, what follows moves); `handed`: an item was let go over other lanes (those, frame);
+    `dropped`: clips were dropped (paths, frame, track, put in).
+    """
+
+    entered = Signal()
+    gone = Signal(int)
+    moved = Signal(int, int, str, bool)
+    trimmed = Signal(int, str, int, bool)
+    handed = Signal(object, int, bool)
+    dropped = Signal(object, int, str, bool)
+
+    def __init__(self, called: str) -> None:
+        super().__init__()
+        self.opened: Opened | None = None
+        self.look: Callable[[Item], Look] = lambda _item: Look("")
+        self.on = False  #: whether keys act upon it
+        self.scale = Scale(0.0, 2.0)
+        self._held: _Held | None = None
+        self._ghost: QRectF | None = None
+        self._going = False
+        self._hint = ""
+        self.setAccessibleName(called)
+        self.setAcceptDrops(True)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    # -- what is shown ---------------------------------------------------------------------------------------------
+
+    def show_opened(self, opened: Opened | None) -> None:
+        """Show another timeline, all of it."""
+        self.opened = opened
+        self._held = self._ghost = None
+        self.updateGeometry()
+        self.show_all()
+
+    def show_all(self) -> None:
+        """Show the whole timeline, and a minute at the least."""
+        if self.opened is not None:
+            timeline = self.opened.timeline
+            frames = max(timeline.end * 1.06, float(timeline.rate) * 60)
+            self.scale = Scale(0.0, max(1e-4, (self.width() - theme.px(HEAD) - theme.px(16)) / frames))
+        self.update()
+
+    def zoom(self, by: float, about: float | None = None) -> None:
+        """Make a frame so many times as wide; what lies at `about` (px, the playhead without) stays there."""
+        if self.opened is None:
+            return
+        x = self.scale.x(self.opened.frame) if about is None else about
+        at = self.scale.at(x)
+        wide = min(max(self.scale.frame * by, 1e-4), 60.0)
+        self._scroll_to(at - (x - theme.px(HEAD)) / wide, wide)
+
+    def scroll_by(self, frames: float) -> None:
+        """Show what lies so many frames later."""
+        self._scroll_to(self.scale.left + frames, self.scale.frame)
+
+    def _scroll_to(self, left: float, frame: float) -> None:
+        end = self.opened.timeline.end if self.opened is not None else 0
+        self.scale = Scale(min(max(0.0, left), float(max(0, end))), frame)
+        self.update()
+
+    def follow(self) -> None:
+        """Keep the playhead in sight."""
+        if self.opened is None:
+            return
+        x = self.scale.x(self.opened.frame)
+        if not theme.px(HEAD) <= x <= self.width() - theme.px(24):
+            room = (self.width() - theme.px(HEAD)) / self.scale.frame
+            self._scroll_to(self.opened.frame - room / 8, self.scale.frame)
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        rows = height_of(self.opened.timeline) if self.opened is not None else theme.px(COUNT + LANE)
+        return QSize(theme.px(600), rows)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour("bench"))
+        opened = self.opened
+        if opened is None:
+            return
+        timeline = opened.timeline
+        aims = frozenset(opened.aims.values())
+        draw_lanes(painter, timeline, self.scale, self.width(), self.look, chosen=opened.chosen, aims=aims)
+        marks = opened.mark_in, opened.mark_out
+        draw_places(painter, timeline, self.scale, self.height(), opened.frame, marks, on=self.on)
+        if self._ghost is not None:
+            painter.setPen(QPen(theme.colour("lichen"), 1.5, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self._ghost)
+        if self.hasFocus():
+            painter.setPen(QPen(theme.colour("lichen"), 1, Qt.PenStyle.DotLine))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    # -- where things are --------------------------------------------------------------------------------------------
+
+    def track_at(self, y: float) -> Track | None:
+        """Return the track whose lane lies at a height."""
+        if self.opened is None or y < theme.px(COUNT):
+            return None
+        rows = rows_of(self.opened.timeline)
+        number = int((y - theme.px(COUNT)) // theme.px(LANE))
+        return rows[number] if number < len(rows) else None
+
+    def _at(self, point: QPointF) -> _Held | None:
+        track, opened = self.track_at(point.y()), self.opened
+        if track is None or opened is None or point.x() < theme.px(HEAD):
+            return None
+        at = self.scale.at(point.x())
+        near = _EDGE / self.scale.frame
+        item = track.over(int(at)) or track.over(int(at - near)) or track.over(int(at + near))
+        if item is None:
+            return None
+        edge = min(near, item.length / 3)
+        part = "start" if at < item.at + edge else "end" if at > item.end - edge else "all"
+        return _Held(track, item, part, at - item.at)
+
+    def _drawn(self, frame: float, *, besides: int = 0) -> int:
+        """Return the frame that is meant: a cut, the playhead or a mark where one is near."""
+        opened = self.opened
+        if opened is None:
+            return max(0, round(frame))
+        near = _NEAR / self.scale.frame
+        places = [*cuts_of(opened.timeline), opened.frame, *(mark.at for mark in opened.timeline.markers)]
+        best = min((at for at in places if at != besides), key=lambda at: abs(at - frame), default=round(frame))
+        return max(0, best if abs(best - frame) <= near else round(frame))
+
+    # -- the mouse ---------------------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        opened = self.opened
+        if opened is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self.entered.emit()
+        point = event.position()
+        track = self.track_at(point.y())
+        if track is None:
+            self._going = True
+            self._go(point)
+        elif point.x() < theme.px(HEAD):
+            opened.aim(track)
+        else:
+            self._held = self._at(point)
+            more = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+            if self._held is None:
+                opened.choose(frozenset())
+                opened.go(max(0, round(self.scale.at(point.x()))))
+                return
+            together = frozenset(opened.timeline.linked(self._held.item.ident))
+            if more:
+                opened.choose(opened.chosen - together if together <= opened.chosen else opened.chosen | together)
+                self._held = None
+            elif self._held.item.ident not in opened.chosen:
+                opened.choose(together)
+
+    def _go(self, point: QPointF) -> None:
+        self.gone.emit(max(0, round(self.scale.at(point.x()))))
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        point = event.position()
+        if self._going:
+            self._go(point)
+            return
+        held = self._held
+        if held is None or not event.buttons() & Qt.MouseButton.LeftButton:
+            over = self._at(point)
+            edge = over is not None and over.part != "all"
+            self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
+            return
+        track = self.track_at(point.y())
+        if held.part != "all":
+            at = self._drawn(self.scale.at(point.x()))
+            first, last = (at, held.item.end) if held.part == "start" else (held.item.at, at)
+            track = held.track
+        else:
+            if track is None or track.kind != held.track.kind:
+                track = held.track
+            first = self._drawn(self.scale.at(point.x()) - held.into, besides=held.item.at)
+            last = first + held.item.length
+        assert self.opened is not None
+        top = row_top(self.opened.timeline, track.ident) + 2
+        wide = max(2.0, (last - first) * self.scale.frame)
+        self._ghost = QRectF(self.scale.x(first), top, wide, theme.px(LANE) - 4)
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        held, ghost = self._held, self._ghost
+        self._held, self._ghost, self._going = None, None, False
+        self.update()
+        if held is None or ghost is None or self.opened is None:
+            return
+        point = event.position()
+        follow = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        other = QApplication.widgetAt(event.globalPosition().toPoint())
+        if held.part == "all" and isinstance(other, TrialLanes) and other is not self:
+            there = other.mapFromGlobal(event.globalPosition())
+            self.handed.emit(other, other._drawn(other.scale.at(there.x()) - held.into), follow)
+            return
+        if held.part == "all":
+            to = self._drawn(self.scale.at(point.x()) - held.into, besides=held.item.at)
+            track = self.track_at(point.y())
+            if track is None or track.kind != held.track.kind:
+                track = held.track
+            if to != held.item.at or track is not held.track:
+                self.moved.emit(held.item.ident, to, track.ident, follow)
+            return
+        at = self._drawn(self.scale.at(point.x()))
+        by = at - (held.item.at if held.part == "start" else held.item.end)
+        if by:
+            self.trimmed.emit(held.item.ident, held.part, by, follow)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        notches = (event.angleDelta().y() or event.angleDelta().x()) / 120
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(_ZOOM**notches, event.position().x())
+        else:
+            self.scroll_by(-notches * 60 / self.scale.frame)
+        event.accept()
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QHelpEvent):
+            found = self._at(QPointF(event.pos()))
+            text = ""
+            if found is not None and self.opened is not None:
+                item, timeline = found.item, self.opened.timeline
+                cost = self.look(item).cost
+                text = f"{item.name}{f' · {cost}' if cost else ''}\n{timeline.timecode(item.at)}, {item.length} frames"
+                text += f"\n{item.note}" if item.note else ""
+            QToolTip.showText(event.globalPos(), text, self)
+            return True
+        return super().event(event)
+
+    # -- dropping ----------------------------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if self.opened is not None and _paths(event):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        if self.opened is None:
+            return
+        track = self.track_at(event.position().y()) or rows_of(self.opened.timeline)[0]
+        at = self._drawn(self.scale.at(event.position().x()))
+        self._ghost = QRectF(self.scale.x(at), row_top(self.opened.timeline, track.ident) + 2, 40, theme.px(LANE) - 4)
+        self.update()
+        event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event: QEvent) -> None:
+        self._ghost = None
+        self.update()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self._ghost = None
+        self.update()
+        paths = _paths(event)
+        if self.opened is None or not paths:
+            event.ignore()
+            return
+        track = self.track_at(event.position().y())
+        follow = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        at = self._drawn(self.scale.at(event.position().x()))
+        event.acceptProposedAction()
+        self.dropped.emit(paths, at, track.ident if track is not None else "", follow)
+
+
+def _paths(event: QDropEvent) -> list[Path]:
+    return [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
