@@ -72,7 +72,8 @@ def check_job(folder: Path) -> CheckedJob:
     """Return a job with what has drifted from its start. Raises `JobError`.
 
     Folders of the template and the job's own files are checked, and what its timelines and its line-up hold against the
-    revision. Material that was put into the template's folders is work, not drift; what lies outside them is extra.
+    revision. Timelines that were edited, and material that was put into the template's folders, are work, not drift; what lies
+    outside them is extra.
     """
     data = read_job(folder)
     path = str(folder / JOB_FILE)
@@ -101,6 +102,11 @@ def check_job(folder: Path) -> CheckedJob:
     return CheckedJob(folder, title, name, revision, claimed, template, folders, tuple(files), tuple(drift), material)
 
 
+def _is_timeline(name: str) -> bool:
+    """Return whether a file is there to be worked on: what it holds is looked at, not whether it is as it was."""
+    return name.startswith(f"{TIMELINES}/") and name.endswith(".otio")
+
+
 def _is_material(name: str, folders: tuple[str, ...]) -> bool:
     top = name.split("/", 1)[0]
     return top in folders and top not in (PAPERS, TIMELINES, LINE_UP) and Path(name).suffix.lower() in MEDIA_SUFFIXES
@@ -120,7 +126,7 @@ def _drift(folder: Path, folders: tuple[str, ...], files: dict[str, str], strang
                 strangers.discard(now_at)
             else:
                 found.append(Drift(name, "missing", f"{name} is no longer there"))
-        elif sha256_of(folder / name) != digest:
+        elif not _is_timeline(name) and sha256_of(folder / name) != digest:
             found.append(Drift(name, "altered", f"{name} was edited"))
     for name in lost_folders:
         found.append(Drift(name, "missing", f"the folder {name} is no longer there"))

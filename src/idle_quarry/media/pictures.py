@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
+import zlib
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
@@ -32,6 +35,10 @@ _MOST_DAMAGE = 200
 FrameTimecode = tuple[bool, int, int, int, int]
 #: Headers of a coded MPEG-2 picture lie in so many bytes.
 _HEADERS = 512
+#: Containers whose time stamps stand at packs, not at pictures: after a jump, small pictures that share a pack are counted wrongly.
+_PACKED = ("mpeg", "mpegts", "mpegvideo", "h264", "hevc")
+#: Files of those up to so many bytes are read through once, so that their pictures are known again; in larger ones each has its pack.
+_READ_THROUGH = 256 << 20
 #: Frames before the one asked for that are given rather than decoded for nothing.
 _NEAR = 12
 
@@ -84,6 +91,7 @@ class Reader:
         else:
             self.frames = declared.frames
         self._at_start = False
+        self._numbers: dict[int, int] | None = None  #: of coded key pictures, by their content
 
     def __enter__(self) -> Reader:
         if not self._stills:
@@ -168,6 +176,8 @@ class Reader:
         assert self._container is not None
         self._at_start = False
         whole = not jumped  # after a jump, pictures before the first whole one lean on what was not read
+        known = self._known_keys() if jumped else None
+        shown: dict[int, int] = {}  # time stamp of a coded key picture → its number
         index: int | None = None
         bad = 0
         groups: dict[int, FrameTimecode | None] = {}  # time stamp of a coded picture → its group's timecode
@@ -175,6 +185,8 @@ class Reader:
             for packet in self._packets():
                 if self._stream.codec_context.name == "mpeg2video" and packet.pts is not None:
                     groups[packet.pts] = gop_timecode(bytes(packet)[:_HEADERS])
+                if known is not None and index is None and packet.is_keyframe and packet.pts is not None:
+                    shown[packet.pts] = known.get(zlib.crc32(bytes(packet)), -1)
                 try:
                     decoded = packet.decode()
                 except FFmpegError:
@@ -187,7 +199,14 @@ class Reader:
                     whole = whole or bool(frame.key_frame)
                     if not whole:
                         continue
-                    index = self._index(frame) if index is None else index + 1
+                    if index is not None:
+                        index += 1
+                    elif known is None:
+                        index = self._index(frame)
+                    else:
+                        index = shown.get(frame.pts if frame.pts is not None else -1, -1)
+                        if index < 0:
+                            return  # one like others: it must be reached from the start
                     if frame.is_corrupt:
                         self.damaged += 1
                         continue
@@ -196,6 +215,14 @@ class Reader:
                     yield _picture(frame, index, self._seconds(frame, index), timecode, *self._laid_out)
         except FFmpegError:
             self.damaged += 1
+
+    def _known_keys(self) -> dict[int, int] | None:
+        """Return the numbers of key pictures by their content, those of which there is one; None where time stamps are right."""
+        assert self._container is not None
+        packed = self._container.format.name in _PACKED
+        if self._numbers is None and packed and self.path.stat().st_size <= _READ_THROUGH:
+            self._numbers = _key_numbers(self.path)
+        return self._numbers if packed else None
 
     def _packets(self) -> Iterator[Packet[VideoStream]]:
         assert self._container is not None
@@ -231,6 +258,24 @@ class Reader:
                 self.damaged += 1
                 continue
             yield _picture(frame, index, index / float(self.rate))
+
+
+def _key_numbers(path: Path) -> dict[int, int]:
+    """Return the number, as shown, of each key picture of a file that no other is like, by the CRC-32 of what is coded."""
+    keys: list[tuple[int, int]] = []
+    stamps: list[int] = []
+    with av.open(f"file:{path.absolute()}", options={"strict": "-2"}, metadata_errors="replace") as container:
+        stream = container.streams.video[0]
+        with contextlib.suppress(FFmpegError, IndexError):
+            for packet in container.demux(stream):
+                if packet.pts is None:
+                    continue
+                stamps.append(packet.pts)
+                if packet.is_keyframe:
+                    keys.append((zlib.crc32(bytes(packet)), packet.pts))
+    order = {stamp: number for number, stamp in enumerate(sorted(stamps))}
+    often = Counter(content for content, _ in keys)
+    return {content: order[stamp] for content, stamp in keys if often[content] == 1}
 
 
 def _picture(

@@ -19,8 +19,8 @@ from idle_quarry.app.theme import theme
 from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, Item, Timeline, Track
 from idle_quarry.media.measurement.measured import Fields
 
-#: Heights at 100 % of text size: of a lane, and of the count above them; the width of the tracks' names.
-LANE, COUNT, HEAD = 26, 26, 104
+#: Heights at 100 % of text size: of a lane, of one that is empty, and of the count above them; the width of the tracks' names.
+LANE, THIN, COUNT, HEAD = 28, 15, 26, 104
 #: Pieces narrower than so many px bear no name, no ribbon; those below the last share a column.
 _NAMED, _RIBBONED, _NARROW = 30, 16, 2.0
 #: Steps of the count, seconds, of which the first that has room is taken.
@@ -49,15 +49,30 @@ class Scale:
         return self.left + (x - theme.px(HEAD)) / self.frame
 
 
-def height_of(timeline: Timeline) -> int:
+@dataclass(frozen=True)
+class Row:
+    """A track's lane: where it begins and ends, px; one that is empty and not laid onto is thin."""
+
+    track: Track
+    top: float
+    foot: float
+
+
+def rows_in(timeline: Timeline, aims: frozenset[str]) -> list[Row]:
+    """Return the lanes from the top down."""
+    found: list[Row] = []
+    top = float(theme.px(COUNT))
+    for track in rows_of(timeline):
+        foot = top + theme.px(LANE if track.items or track.ident in aims else THIN)
+        found.append(Row(track, top, foot))
+        top = foot
+    return found
+
+
+def height_of(timeline: Timeline, aims: frozenset[str]) -> int:
     """Return how high a timeline's lanes are, px."""
-    return theme.px(COUNT) + max(1, len(timeline.tracks)) * theme.px(LANE) + 2
-
-
-def row_top(timeline: Timeline, ident: str) -> float:
-    """Return where a track's lane begins; the topmost track of pictures is at the top, sound below."""
-    order = [track.ident for track in rows_of(timeline)]
-    return theme.px(COUNT) + order.index(ident) * theme.px(LANE)
+    rows = rows_in(timeline, aims)
+    return int(rows[-1].foot if rows else theme.px(COUNT + LANE)) + 2
 
 
 def rows_of(timeline: Timeline) -> list[Track]:
@@ -66,10 +81,9 @@ def rows_of(timeline: Timeline) -> list[Track]:
     return [*reversed(pictures), *(track for track in timeline.tracks if track.kind != PICTURE)]
 
 
-def piece(timeline: Timeline, ident: str, item: Item, scale: Scale) -> QRectF:
-    """Return where an item's piece lies."""
-    top = row_top(timeline, ident) + 2
-    return QRectF(scale.x(item.at), top, max(1.5, item.length * scale.frame - 1), theme.px(LANE) - 4)
+def piece(row: Row, at: float, length: float, scale: Scale) -> QRectF:
+    """Return where a piece of so many frames lies on a lane."""
+    return QRectF(scale.x(at), row.top + 2, max(1.5, length * scale.frame - 1), row.foot - row.top - 4)
 
 
 def draw_lanes(
@@ -85,14 +99,13 @@ def draw_lanes(
     """Draw a timeline's lanes: its count, its tracks, the pieces that are in sight."""
     _draw_count(painter, timeline, scale, width)
     first, last = max(0, int(scale.left)), int(scale.at(width)) + 1
-    for track in rows_of(timeline):
-        top = row_top(timeline, track.ident)
-        _draw_head(painter, track, top, track.ident in aims)
+    for row in rows_in(timeline, aims):
+        track = row.track
+        _draw_head(painter, row, track.ident in aims)
         painter.setPen(QPen(theme.colour("seam"), 1))
-        foot = top + theme.px(LANE) - 1
-        painter.drawLine(QPointF(theme.px(HEAD), foot), QPointF(width, foot))
+        painter.drawLine(QPointF(theme.px(HEAD), row.foot - 1), QPointF(width, row.foot - 1))
         painter.save()
-        painter.setClipRect(QRectF(theme.px(HEAD), top, width - theme.px(HEAD), theme.px(LANE)))
+        painter.setClipRect(QRectF(theme.px(HEAD), row.top, width - theme.px(HEAD), row.foot - row.top))
         drawn = -1
         for item in track.between(first, last):
             if item.length * scale.frame < _NARROW and item.ident not in chosen:
@@ -100,10 +113,10 @@ def draw_lanes(
                 if column == drawn:
                     continue
                 drawn = column
-            rect = QRectF(scale.x(item.at), top + 2, max(1.5, item.length * scale.frame - 1), theme.px(LANE) - 4)
+            rect = piece(row, item.at, item.length, scale)
             _draw_piece(painter, rect, timeline, track, item, look, chosen=item.ident in chosen)
         for change in track.transitions:
-            _draw_change(painter, scale.x(change.at - change.before), scale.x(change.at + change.after), top)
+            _draw_change(painter, scale.x(change.at - change.before), scale.x(change.at + change.after), row)
         painter.restore()
 
 
@@ -127,17 +140,15 @@ def _draw_count(painter: QPainter, timeline: Timeline, scale: Scale, width: floa
         number += 1
 
 
-def _draw_head(painter: QPainter, track: Track, top: float, aimed: bool) -> None:
-    painter.setFont(theme.font(12, bold=aimed))
-    painter.setPen(theme.colour("chalk" if track.enabled else "dust"))
-    room = QRectF(theme.px(16), top, theme.px(HEAD) - theme.px(22), theme.px(LANE))
-    painter.drawText(
-        room, Qt.AlignmentFlag.AlignVCenter, fitted(track.name, QFontMetricsF(painter.font()), room.width())
-    )
+def _draw_head(painter: QPainter, row: Row, aimed: bool) -> None:
+    painter.setFont(theme.font(12 if row.foot - row.top > theme.px(THIN) else 11, bold=aimed))
+    painter.setPen(theme.colour("chalk" if row.track.enabled and (aimed or row.track.items) else "dust"))
+    room = QRectF(theme.px(16), row.top, theme.px(HEAD) - theme.px(22), row.foot - row.top)
+    name = fitted(row.track.name, QFontMetricsF(painter.font()), room.width())
+    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
     if aimed:
-        painter.fillRect(
-            QRectF(theme.px(8), top + theme.px(6), 3, theme.px(LANE) - theme.px(12)), theme.colour("lichen")
-        )
+        bar = QRectF(theme.px(8), row.top + theme.px(6), 3, row.foot - row.top - theme.px(12))
+        painter.fillRect(bar, theme.colour("lichen"))
 
 
 def _draw_piece(
@@ -171,13 +182,13 @@ def _draw_piece(
             painter.setPen(QPen(theme.colour("dust"), 1))
             middle = rect.bottom() - theme.px(5)
             painter.drawLine(QPointF(rect.left() + 2, middle), QPointF(rect.right() - 2, middle))
-    if not sound and told.cost in ("exact", "clean", "lossy"):
-        painter.setPen(QPen(colour, 1.5, Qt.PenStyle.DashLine if told.cost == "lossy" else Qt.PenStyle.SolidLine))
-        for by in (0, 3) if told.cost == "exact" else (0,):
-            painter.drawLine(rect.topLeft() + QPointF(0, by + 0.5), rect.topRight() + QPointF(0, by + 0.5))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(theme.colour("seam"), 1, Qt.PenStyle.SolidLine if item.enabled else Qt.PenStyle.DashLine))
     painter.drawRect(rect)
+    if not sound and told.cost in ("exact", "clean", "lossy"):
+        painter.setPen(QPen(colour, 1.5, Qt.PenStyle.DashLine if told.cost == "lossy" else Qt.PenStyle.SolidLine))
+        for by in (0, 3) if told.cost == "exact" else (0.5,):
+            painter.drawLine(rect.topLeft() + QPointF(0, by + 0.5), rect.topRight() + QPointF(0, by + 0.5))
     if rect.width() >= _NAMED:
         _draw_name(painter, rect, item, hatched=missing)
     for mark in item.markers:
@@ -208,9 +219,9 @@ def _draw_name(painter: QPainter, rect: QRectF, item: Item, *, hatched: bool) ->
     painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter, name)
 
 
-def _draw_change(painter: QPainter, left: float, right: float, top: float) -> None:
+def _draw_change(painter: QPainter, left: float, right: float, row: Row) -> None:
     painter.setPen(QPen(theme.colour("chalk"), 1))
-    painter.drawLine(QPointF(left, top + theme.px(LANE) - 3), QPointF(right, top + 3))
+    painter.drawLine(QPointF(left, row.foot - 3), QPointF(right, row.top + 3))
 
 
 def draw_mark(painter: QPainter, x: float, y: float, size: float) -> None:

@@ -31,6 +31,7 @@ from idle_quarry.jobs.material import (
 )  # fmt: skip
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.looking import look
+from idle_quarry.media.stills import small_picture
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.template import Source, Template
 from idle_quarry.signal.words import format_words
@@ -52,6 +53,7 @@ class MaterialRow:
     source: Source | None
     fits: bool  #: whether it matches a class of the template by itself
     words: str  #: what it is, or why it cannot be read
+    picture: bytes | None = None  #: a small one, PNG
 
     @property
     def convertible(self) -> bool:
@@ -237,7 +239,12 @@ def _shown(row: Row, template: Template) -> MaterialRow:
         words = format_words(clip.format, fields=True)
     else:
         words = "pictures in no format that is known" if clip.declared.has_picture else "sound alone"
-    return MaterialRow(row, clip, source, found is not None and found.source is not None, words)
+    fits = found is not None and found.source is not None
+    try:
+        picture = small_picture(clip)
+    except QuarryError:
+        picture = None
+    return MaterialRow(row, clip, source, fits, words, picture)
 
 
 def used_words(row: Row) -> str:

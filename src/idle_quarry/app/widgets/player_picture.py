@@ -116,8 +116,12 @@ class PlayerPicture(QWidget):
         seen = self.player.seen
         if seen is not None and seen.quick:
             painter.setFont(theme.font(11))
+            text = "a quick look: the clip as it is, fitted"
+            wide = painter.fontMetrics().horizontalAdvance(text) + theme.px(10)
+            room = QRectF(canvas.left(), canvas.top(), wide, theme.px(18))
+            painter.fillRect(room, theme.colour("bench"))
             painter.setPen(theme.colour("ochre"))
-            painter.drawText(canvas.adjusted(theme.px(8), theme.px(6), 0, 0), "a quick look: the clip as it is, fitted")
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, text)
 
     def _draw_levels(self, painter: QPainter, canvas: QRectF) -> None:
         room = QRectF(self.width() - theme.px(_LEVELS), canvas.top(), theme.px(_LEVELS - 12), canvas.height())

@@ -25,12 +25,13 @@ from idle_quarry.app.drawing.trial_lanes import (
     HEAD,
     LANE,
     Look,
+    Row,
     Scale,
     draw_lanes,
     draw_places,
     height_of,
-    row_top,
-    rows_of,
+    piece,
+    rows_in,
 )
 from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.theme import theme
@@ -92,10 +93,10 @@ class TrialLanes(QWidget):
         self.show_all()
 
     def show_all(self) -> None:
-        """Show the whole timeline, and a minute at the least."""
+        """Show the whole timeline, and 20 seconds at the least."""
         if self.opened is not None:
             timeline = self.opened.timeline
-            frames = max(timeline.end * 1.06, float(timeline.rate) * 60)
+            frames = max(timeline.end * 1.06, float(timeline.rate) * 20)
             self.scale = Scale(0.0, max(1e-4, (self.width() - theme.px(HEAD) - theme.px(16)) / frames))
         self.update()
 
@@ -128,8 +129,16 @@ class TrialLanes(QWidget):
         self.update()
 
     def sizeHint(self) -> QSize:
-        rows = height_of(self.opened.timeline) if self.opened is not None else theme.px(COUNT + LANE)
-        return QSize(theme.px(600), rows)
+        high = height_of(self.opened.timeline, self._aims) if self.opened is not None else theme.px(COUNT + LANE)
+        return QSize(theme.px(600), high)
+
+    @property
+    def _aims(self) -> frozenset[str]:
+        return frozenset(self.opened.aims.values()) if self.opened is not None else frozenset()
+
+    def rows(self) -> list[Row]:
+        """Return the lanes from the top down."""
+        return rows_in(self.opened.timeline, self._aims) if self.opened is not None else []
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -138,8 +147,7 @@ class TrialLanes(QWidget):
         if opened is None:
             return
         timeline = opened.timeline
-        aims = frozenset(opened.aims.values())
-        draw_lanes(painter, timeline, self.scale, self.width(), self.look, chosen=opened.chosen, aims=aims)
+        draw_lanes(painter, timeline, self.scale, self.width(), self.look, chosen=opened.chosen, aims=self._aims)
         marks = opened.mark_in, opened.mark_out
         draw_places(painter, timeline, self.scale, self.height(), opened.frame, marks, on=self.on)
         if self._ghost is not None:
@@ -154,11 +162,17 @@ class TrialLanes(QWidget):
 
     def track_at(self, y: float) -> Track | None:
         """Return the track whose lane lies at a height."""
-        if self.opened is None or y < theme.px(COUNT):
-            return None
-        rows = rows_of(self.opened.timeline)
-        number = int((y - theme.px(COUNT)) // theme.px(LANE))
-        return rows[number] if number < len(rows) else None
+        return next((row.track for row in self.rows() if row.top <= y < row.foot), None)
+
+    def place_of(self, ident: int) -> QRectF:
+        """Return where an item's piece lies."""
+        assert self.opened is not None
+        track, item = self.opened.timeline.item(ident)
+        return self._place(track, item.at, item.length)
+
+    def _place(self, track: Track, at: float, length: float) -> QRectF:
+        row = next(row for row in self.rows() if row.track.ident == track.ident)
+        return piece(row, at, length, self.scale)
 
     def _at(self, point: QPointF) -> _Held | None:
         track, opened = self.track_at(point.y()), self.opened
@@ -235,10 +249,7 @@ class TrialLanes(QWidget):
                 track = held.track
             first = self._drawn(self.scale.at(point.x()) - held.into, besides=held.item.at)
             last = first + held.item.length
-        assert self.opened is not None
-        top = row_top(self.opened.timeline, track.ident) + 2
-        wide = max(2.0, (last - first) * self.scale.frame)
-        self._ghost = QRectF(self.scale.x(first), top, wide, theme.px(LANE) - 4)
+        self._ghost = self._place(track, first, last - first)
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -295,11 +306,11 @@ class TrialLanes(QWidget):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
-        if self.opened is None:
+        if self.opened is None or not self.rows():
             return
-        track = self.track_at(event.position().y()) or rows_of(self.opened.timeline)[0]
+        track = self.track_at(event.position().y()) or self.rows()[0].track
         at = self._drawn(self.scale.at(event.position().x()))
-        self._ghost = QRectF(self.scale.x(at), row_top(self.opened.timeline, track.ident) + 2, 40, theme.px(LANE) - 4)
+        self._ghost = self._place(track, at, 40 / self.scale.frame)
         self.update()
         event.acceptProposedAction()
 

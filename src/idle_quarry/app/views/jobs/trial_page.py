@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QMimeData, QSize, Qt, QUrl
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QIcon, QKeySequence, QPixmap, QShortcut
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -154,6 +154,7 @@ class TrialPage(QWidget):
         self.clips = _Clips()
         self.clips.setAccessibleName("Clips of the job")
         self.clips.setDragEnabled(True)
+        self.clips.setIconSize(QSize(theme.px(64), theme.px(36)))
         self.clips.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         tinted(self.clips)
         self.picture = PlayerPicture(model.player)
@@ -231,7 +232,7 @@ class TrialPage(QWidget):
         top = QSplitter(Qt.Orientation.Horizontal)
         for each in (left, middle, self.under):
             top.addWidget(each)
-        top.setSizes([theme.px(270), theme.px(600), theme.px(410)])
+        top.setSizes([theme.px(290), theme.px(590), theme.px(400)])
         top.setChildrenCollapsible(False)
         tools = QHBoxLayout()
         sized(tools).setContentsMargins(14, 3, 12, 3)
@@ -370,10 +371,15 @@ class TrialPage(QWidget):
             link = model.costs.link_of(row.source)
             grade = f" · {link.grade}" if link is not None else ""
             state = "" if row.row.state == "linked" else f" · {row.row.state}"
-            item = QListWidgetItem(f"{name}\n{source}{grade} · {used_words(row.row)}{state}")
+            used = f" · {used_words(row.row)}" if row.row.used else ""
+            item = QListWidgetItem(f"{name}\n{source}{grade}{used}{state}")
             item.setData(_PATH, str(row.entry.path))
             item.setToolTip(f"{row.entry.path}\n{row.words}")
-            item.setSizeHint(QSize(0, theme.px(40)))
+            item.setSizeHint(QSize(0, theme.px(44)))
+            if row.picture is not None:
+                small = QPixmap()
+                small.loadFromData(row.picture)
+                item.setIcon(QIcon(small))
             role = "oxide" if row.clip is None else "ochre" if row.source is None and row.convertible else ""
             tint(item, role)
             self.clips.addItem(item)
