@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cached_property, partial
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -49,6 +49,9 @@ class Trial(JobPart):
         self.sought = ""
         self.let_be: set[Path] = set()  #: clips of no class that are used as they are
         self._folder: Path | None = None
+        self._known_of: list[MaterialRow] = []
+        self._known: dict[str, MaterialRow] = {}
+        self._costs: Costs | None = None
         self.player.seen_changed.connect(self._played)
         material.changed.connect(self._material_changed)
         jobs.chosen_changed.connect(self._see)
@@ -67,7 +70,7 @@ class Trial(JobPart):
             return
         self.leave()
         self._folder, self.clip, self.side, self.aim = job.folder, None, LOWER, LOWER
-        vars(self).pop("costs", None)
+        self._costs = None
         names = self.names()
         programme = next((each.name for each in job.template.timelines), "")
         first = programme if programme in names else (names[0] if names else "")
@@ -136,17 +139,18 @@ class Trial(JobPart):
         self.changed.emit()
 
     def _material_changed(self) -> None:
-        vars(self).pop("known", None)
-        vars(self).pop("costs", None)
         self.changed.emit()
         self.under_changed.emit()
 
-    @cached_property
+    @property
     def known(self) -> dict[str, MaterialRow]:
         """What is known of each file: the clips of the job, and what was brought in of them."""
-        found = {str(row.entry.path): row for row in self.material.rows}
-        found |= {str(made.path): row for row in self.material.rows for made in row.entry.brought}
-        return found
+        if self._known_of is not self.material.rows:
+            self._known_of = self.material.rows
+            self._known = {str(row.entry.path): row for row in self.material.rows}
+            self._known |= {str(made.path): row for row in self.material.rows for made in row.entry.brought}
+            self._costs = None
+        return self._known
 
     def _known_clips(self) -> dict[str, Known]:
         found = {}
@@ -303,11 +307,13 @@ class Trial(JobPart):
 
     # -- what the template does --------------------------------------------------------------------------------------
 
-    @cached_property
+    @property
     def costs(self) -> Costs:
         """What the job's template does to its clips."""
-        job = self.job
-        return Costs(evaluate(job.template, remedies=False) if job is not None else None, self.known)
+        known, job = self.known, self.job
+        if self._costs is None:
+            self._costs = Costs(evaluate(job.template, remedies=False) if job is not None else None, known)
+        return self._costs
 
     def under(self) -> tuple[Track | None, Item | None, MaterialRow | None]:
         """Return what is under the playhead: its track, the item, and what is known of its clip; of a clip only the last."""

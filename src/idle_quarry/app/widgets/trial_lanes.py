@@ -187,14 +187,15 @@ class TrialLanes(QWidget):
         part = "start" if at < item.at + edge else "end" if at > item.end - edge else "all"
         return _Held(track, item, part, at - item.at)
 
-    def _drawn(self, frame: float, *, besides: int = 0) -> int:
-        """Return the frame that is meant: a cut, the playhead or a mark where one is near."""
+    def _drawn(self, frame: float, besides: Item | None = None) -> int:
+        """Return the frame that is meant: a cut, the playhead or a mark where one is near; ends of `besides` are none."""
         opened = self.opened
         if opened is None:
             return max(0, round(frame))
         near = _NEAR / self.scale.frame
         places = [*cuts_of(opened.timeline), opened.frame, *(mark.at for mark in opened.timeline.markers)]
-        best = min((at for at in places if at != besides), key=lambda at: abs(at - frame), default=round(frame))
+        own = (besides.at, besides.end) if besides is not None else ()
+        best = min((at for at in places if at not in own), key=lambda at: abs(at - frame), default=round(frame))
         return max(0, best if abs(best - frame) <= near else round(frame))
 
     # -- the mouse ---------------------------------------------------------------------------------------------------
@@ -247,7 +248,7 @@ class TrialLanes(QWidget):
         else:
             if track is None or track.kind != held.track.kind:
                 track = held.track
-            first = self._drawn(self.scale.at(point.x()) - held.into, besides=held.item.at)
+            first = self._drawn(self.scale.at(point.x()) - held.into, held.item)
             last = first + held.item.length
         self._ghost = self._place(track, first, last - first)
         self.update()
@@ -266,7 +267,7 @@ class TrialLanes(QWidget):
             self.handed.emit(other, other._drawn(other.scale.at(there.x()) - held.into), follow)
             return
         if held.part == "all":
-            to = self._drawn(self.scale.at(point.x()) - held.into, besides=held.item.at)
+            to = self._drawn(self.scale.at(point.x()) - held.into, held.item)
             track = self.track_at(point.y())
             if track is None or track.kind != held.track.kind:
                 track = held.track

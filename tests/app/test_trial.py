@@ -1,0 +1,271 @@
+"""A job tried in the real window: clips dropped, marked and laid by keys and by mouse, trimmed by numbers, found, undone, kept."""
+
+from __future__ import annotations
+
+import shutil
+from fractions import Fraction
+from pathlib import Path
+
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QWidget
+from pytestqt.qtbot import QtBot
+from tests.app.conftest import Open, press
+from tests.app.test_cuts import CLIPS, a_job
+
+from idle_quarry.app.models.trial import CLIPS as CLIP
+from idle_quarry.app.models.trial import LOWER, UPPER
+from idle_quarry.app.models.trial_acts import PLACE, WITHIN
+from idle_quarry.app.views.jobs.trial_page import TrialPage
+from idle_quarry.app.views.jobs.view import JobsView
+from idle_quarry.app.widgets.trial_lanes import TrialLanes
+from idle_quarry.jobs.check import check_job
+from idle_quarry.jobs.cutting.keeping import read_timeline
+from idle_quarry.sound.playing import SpeakerStandIn
+
+NAMES = ("lamp tape 014.mpg", "lamp scan 3.mov", "lamp tape 021 wide.mpg", "lamp tape 030 letterbox.mpg")
+
+
+def tried(open_window: Open, qtbot: QtBot, tmp_path: Path) -> tuple[TrialPage, Path]:
+    """Open the Trial of a job whose folder of rushes lies beside it."""
+    window = open_window()
+    folder = a_job(window, tmp_path)
+    jobs = window.desk.jobs
+    jobs.reload()
+    window.show_view("Jobs")
+    view = window.view("Jobs")
+    assert isinstance(view, JobsView)
+    jobs.choose(jobs.records[0].id)
+    jobs.trial.player.speaker = SpeakerStandIn
+    qtbot.waitUntil(lambda: jobs.trial.job is not None, timeout=20000)
+    QTest.mouseClick(view.tabs.buttons["Trial"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: jobs.trial.opened[LOWER] is not None and view.trial.isVisible(), timeout=20000)
+    return view.trial, folder
+
+
+def drop(widget: QWidget, paths: list[Path], at: QPointF) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    none = Qt.KeyboardModifier.NoModifier
+    widget.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, none))
+
+
+def pieces(page: TrialPage, side: str, track: str = "Picture") -> list[tuple[str, int, int]]:
+    opened = page.model.opened[side]
+    assert opened is not None
+    lane = next(each for each in opened.timeline.tracks if each.name == track)
+    return [(item.name, item.at, item.length) for item in lane.items]
+
+
+def keys(page: TrialPage, *pressed: str) -> None:
+    """Press keys as they are bound on the page."""
+    for key in pressed:
+        page.shortcuts[key].activated.emit()
+
+
+def lanes(page: TrialPage, side: str) -> TrialLanes:
+    return page.sides[side].lanes
+
+
+def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+    page, folder = tried(open_window, qtbot, tmp_path)
+    model = page.model
+    rushes = tmp_path / "rushes"
+    rushes.mkdir()
+    for name in NAMES:
+        shutil.copy(CLIPS / name, rushes)
+    qtbot.waitUntil(page.empty.isVisible, timeout=20000)
+    drop(page, [rushes], QPointF(5, 5))
+    qtbot.waitUntil(lambda: len(model.material.rows) == 4 and not model.material.doing, timeout=60000)
+    assert page.clips.count() == 4 and page.clips.item(0).text().startswith("lamp scan 3.mov\nFilm scans · clean")
+
+    # marked, added, the next: without the mouse
+    press(page, "New timeline")
+    page.ask.line.setText("Selections")
+    page.ask.enter()
+    qtbot.waitUntil(lambda: model.opened[UPPER] is not None, timeout=20000)
+    model.look_at(UPPER)
+    keys(page, "N")
+    assert model.side == CLIP and model.clip == rushes / "lamp scan 3.mov"
+    model.go(5)
+    keys(page, "I")
+    model.go(14)
+    keys(page, "O", "A", "N")
+    assert model.clip == rushes / "lamp tape 014.mpg"
+    model.go(2)
+    keys(page, "I")
+    model.go(21)
+    keys(page, "O", "A")
+    assert pieces(page, UPPER) == [("lamp scan 3", 0, 10), ("lamp tape 014", 10, 20)]
+    selections = model.opened[UPPER]
+    assert selections is not None
+    begun = [item.begins - item.media.first for _, item in selections.timeline.items if item.media is not None]
+    assert begun == [5, 2], "what was marked is shown"
+
+    # a clip that fits no class asks once, in place, and the answer is kept; the template stays as it is
+    keys(page, "N")
+    assert model.clip == rushes / "lamp tape 021 wide.mpg"
+    keys(page, "A")
+    assert page.ask.isVisible() and "no source of the template" in page.ask.question.text()
+    assert len(pieces(page, UPPER)) == 2
+    next(each for each in page.ask.buttons if each.text().startswith("As Tape archive (lossy")).click()
+    qtbot.waitUntil(lambda: len(pieces(page, UPPER)) == 3, timeout=30000)
+    keys(page, "Shift+I")
+
+    # what is chosen above flows into the programme below
+    model.look_at(UPPER)
+    selections.go(0)
+    keys(page, "I")
+    selections.go(29)
+    keys(page, "O", "A")
+    assert pieces(page, LOWER) == [("lamp scan 3", 0, 10), ("lamp tape 014", 10, 20)]
+    keys(page, "Tab")
+    assert model.side == LOWER
+    programme = model.opened[LOWER]
+    assert programme is not None
+
+    # what the template does stands beside
+    programme.go(12)
+    track, under, row = model.under()
+    assert track is not None and under is not None and row is not None and row.source is not None
+    assert (under.name, row.source.name) == ("lamp tape 014", "Tape archive")
+    assert "lamp tape 014 on Picture" in page.under.what.text() and page.under.prove_button.isVisible()
+    qtbot.waitUntil(lambda: model.player.seen is not None and model.player.seen.frame == 12, timeout=20000)
+    seen = model.player.seen
+    assert seen is not None and seen.rgb is not None and seen.quick
+    left, _, width, height = seen.place
+    assert 0.11 < left < 0.14 and width < 0.78 and 0.9 < height < 1.1, "4:3 stands between its sides in 16:9"
+
+    # trimmed by numbers, moved, slipped; what follows goes along where it is to
+    programme.choose(frozenset([under.ident]))
+    QTest.keyClicks(page.number, "-5")
+    QTest.keyClick(page.number, Qt.Key.Key_Return)
+    assert pieces(page, LOWER)[1] == ("lamp tape 014", 10, 15)
+    page.number.setText("+1s")
+    page.moved.setCurrentText(PLACE)
+    page._number_typed()
+    assert pieces(page, LOWER)[1] == ("lamp tape 014", 35, 15)
+    page.number.setText("+4")
+    page.moved.setCurrentText(WITHIN)
+    page._number_typed()
+    assert programme.timeline.item(under.ident)[1].begins == under.begins + 4
+    page.number.setText("twelve")
+    page._number_typed()
+    assert "typed as +12" in page.window().say_bar.text  # type: ignore[attr-defined]
+
+    # found, marked, split, taken out, switched; every one undone
+    page.find_line.setText("tape archive")
+    programme.go(0)
+    keys(page, "F3")
+    assert programme.frame == 35 and programme.chosen == {under.ident}
+    page.find_line.setText("no such thing")
+    keys(page, "F3")
+    assert programme.frame == 35
+    before = programme.timeline
+    programme.choose(frozenset())
+    programme.go(40)
+    keys(page, "S", "M")
+    assert [piece[1:] for piece in pieces(page, LOWER)] == [(0, 10), (35, 5), (40, 10)]
+    programme.go(0)
+    keys(page, "Shift+Down")
+    assert programme.frame == 40
+    keys(page, "Up")
+    assert programme.frame == 35
+    keys(page, "[")
+    programme.go(0)
+    keys(page, "I")
+    programme.go(34)
+    keys(page, "O", "X")
+    assert [piece[1:] for piece in pieces(page, LOWER)] == [(0, 5), (5, 10)]
+    keys(page, "D")
+    assert not next(item.enabled for _, item in programme.timeline.items if item.at == 0)
+    while programme.timeline != before:
+        keys(page, "Ctrl+Z")
+    keys(page, "Ctrl+Shift+Z")
+    assert len(pieces(page, LOWER)) == 3
+
+    # its file has followed, and the check of the job takes it for work
+    qtbot.waitUntil(lambda: programme.kept.startswith("kept") and not programme._keeping, timeout=20000)
+    assert read_timeline(programme.path, Fraction(25)) == programme.timeline
+    assert check_job(folder).drift == ()
+    assert len(model.acts.earlier()) > 1
+    model.acts.go_back_to(model.acts.earlier()[-1])
+    qtbot.waitUntil(lambda: not pieces(page, LOWER), timeout=20000)
+    keys(page, "Ctrl+Z")
+    assert len(pieces(page, LOWER)) == 3
+
+
+def test_by_hand_pieces_are_dropped_moved_trimmed_and_handed_over(
+    open_window: Open, qtbot: QtBot, tmp_path: Path
+) -> None:
+    page, _folder = tried(open_window, qtbot, tmp_path)
+    model = page.model
+    press(page, "New timeline")
+    page.ask.line.setText("Selections")
+    page.ask.enter()
+    qtbot.waitUntil(lambda: model.opened[UPPER] is not None, timeout=20000)
+    upper, lower = lanes(page, UPPER), lanes(page, LOWER)
+    clip = shutil.copy(CLIPS / "lamp scan 3.mov", tmp_path)
+    picture = next(row for row in upper.rows() if row.track.name == "Picture")
+    drop(upper, [Path(clip)], QPointF(upper.scale.x(30), (picture.top + picture.foot) / 2))
+    qtbot.waitUntil(lambda: len(pieces(page, UPPER)) == 1, timeout=60000)
+    name, at, length = pieces(page, UPPER)[0]
+    assert (name, at) == ("lamp scan 3", 30) and length > 20
+    opened = model.opened[UPPER]
+    assert opened is not None
+    item = next(item for _, item in opened.timeline.items)
+
+    def drag(
+        widget: TrialLanes, start: QPoint, end: QPoint, held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+    ) -> None:
+        QTest.mousePress(widget, Qt.MouseButton.LeftButton, held, start)
+        for share in (0.3, 0.7, 1.0):
+            QTest.mouseMove(widget, start + (end - start) * share, 10)
+        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, held, end)
+
+    # moved along its track, drawn to the playhead where that is near
+    opened.go(45)
+    place = upper.place_of(item.ident)
+    middle = place.center().toPoint()
+    into = middle.x() - place.left()
+    drag(upper, middle, QPoint(int(upper.scale.x(45) + into + 3), middle.y()))
+    assert pieces(page, UPPER)[0][1] == 45
+    # its end trimmed
+    place = upper.place_of(item.ident)
+    drag(upper, QPoint(int(place.right()) - 1, middle.y()), QPoint(int(upper.scale.x(55)), middle.y()))
+    assert pieces(page, UPPER)[0][1:] == (45, 10)
+    # onto another track, and into the other timeline
+    inserts = next(row for row in upper.rows() if row.track.name == "Inserts")
+    place = upper.place_of(item.ident)
+    drag(upper, place.center().toPoint(), QPoint(int(place.center().x()), int((inserts.top + inserts.foot) / 2)))
+    assert pieces(page, UPPER, "Inserts")[0][1:] == (45, 10) and not pieces(page, UPPER)
+    model.opened[LOWER].go(0)  # type: ignore[union-attr]
+    place = upper.place_of(item.ident)
+    target = lower.mapToGlobal(QPoint(int(lower.scale.x(50)), 60))
+    drag(upper, place.center().toPoint(), upper.mapFromGlobal(target))
+    assert [each[2] for each in pieces(page, LOWER, "Inserts")] == [10]
+    # a click in the count goes there; one on a name lays on that track from now on
+    QTest.mouseClick(
+        lower, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(int(lower.scale.x(20)) + 1, 8)
+    )
+    assert model.side == LOWER and model.frame == 20
+    graphics = next(row for row in lower.rows() if row.track.name == "Graphics")
+    QTest.mouseClick(
+        lower, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(20, int(graphics.top + 5))
+    )
+    assert graphics.track.ident in model.opened[LOWER].aims.values()  # type: ignore[union-attr]
+    # closer, and along
+    wide = lower.scale.frame
+    keys(page, "Ctrl++")
+    assert lower.scale.frame > wide
+    keys(page, "Ctrl+0")
+
+    # it plays, and holds; field by field
+    model.look_at(LOWER)
+    model.go(model.opened[LOWER].timeline.end - 12)  # type: ignore[union-attr]
+    begin = model.frame
+    keys(page, "L")
+    qtbot.waitUntil(lambda: model.frame > begin + 3, timeout=20000)
+    keys(page, "K", "F")
+    assert model.player.speed == 0 and model.player.by_field and "field by field" in page.state.text()
