@@ -30,6 +30,7 @@ from idle_quarry.app.window import MainWindow  # noqa: E402
 from idle_quarry.demo.lay_out import lay_out  # noqa: E402
 from idle_quarry.library import open_library  # noqa: E402
 from idle_quarry.library.bundles import export_bundle  # noqa: E402
+from idle_quarry.media.sequences import clips_among  # noqa: E402
 from idle_quarry.path.edits import Edit, edited  # noqa: E402
 from idle_quarry.printing import write_pdf  # noqa: E402
 
@@ -164,11 +165,6 @@ class Pictures:
         self.open("Saltmarsh Hours")
         self.window.show_view("Path")
 
-    def path_office(self) -> None:
-        self.path()
-        self.desk.profile.dress("office", 100)
-        self.desk.path.choose("source:tape")
-
     def intake(self) -> None:
         self.desk.profile.dress("dim room", 100)
         self.open("Saltmarsh Hours")
@@ -222,6 +218,38 @@ class Pictures:
         jobs.cuts.read(demo / "cuts" / "lamp room elsewhere.otio")
         wait(lambda: jobs.cuts.found is not None)
         jobs.cuts.choose(2)
+
+    def trial(self) -> None:
+        self.window.show_view("Jobs")
+        jobs = self.desk.jobs
+        trial = jobs.trial
+        jobs.choose(next(each.id for each in jobs.records if each.template_name == "The Lamp Room"))
+        jobs.show_page("Trial")
+        wait(lambda: trial.opened["lower"] is not None)
+        trial.material.add(clips_among([self.clips]))
+        wait(lambda: len(trial.material.rows) > 4 and not trial.material.doing)
+        trial.acts.new_timeline("Selections", lambda _why: None)
+        wait(lambda: trial.opened["upper"] is not None)
+        clips = {row.entry.path.name: row.entry.path for row in trial.material.rows if row.source is not None}
+        named = [clips[name] for name in sorted(clips) if name.startswith("lamp")]
+        trial.look_at("upper")
+        for number, path in enumerate((*named, *named)):
+            trial.show_clip(path)
+            trial.go(4 + 5 * (number % 3))
+            trial.mark("in")
+            trial.go(44)
+            trial.mark("out")
+            trial.acts.lay("add")
+        trial.look_at("upper")
+        trial.go(0)
+        trial.mark("in")
+        trial.go(180)
+        trial.mark("out")
+        for _ in range(2):
+            trial.acts.lay("add")
+        trial.look_at("lower")
+        trial.go(110)
+        wait(lambda: trial.player.seen is not None and trial.player.seen.frame == 110)
 
     def profile(self) -> None:
         self.window.show_view("Profile")

@@ -75,10 +75,12 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
     rushes.mkdir()
     for name in NAMES:
         shutil.copy(CLIPS / name, rushes)
-    qtbot.waitUntil(page.empty.isVisible, timeout=20000)
+    qtbot.waitUntil(page.clips.empty.isVisible, timeout=20000)
     drop(page, [rushes], QPointF(5, 5))
     qtbot.waitUntil(lambda: len(model.material.rows) == 4 and not model.material.doing, timeout=60000)
-    assert page.clips.count() == 4 and page.clips.item(0).text().startswith("lamp scan 3.mov\nFilm scans · clean")
+    assert page.clips.list.count() == 4 and page.clips.list.item(0).text().startswith(
+        "lamp scan 3.mov\nFilm scans · clean"
+    )
 
     # marked, added, the next: without the mouse
     press(page, "New timeline")
@@ -120,7 +122,7 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
     selections.go(29)
     keys(page, "O", "A")
     assert pieces(page, LOWER) == [("lamp scan 3", 0, 10), ("lamp tape 014", 10, 20)]
-    keys(page, "Tab")
+    keys(page, "W")
     assert model.side == LOWER
     programme = model.opened[LOWER]
     assert programme is not None
@@ -236,6 +238,7 @@ def test_by_hand_pieces_are_dropped_moved_trimmed_and_handed_over(
     drag(upper, QPoint(int(place.right()) - 1, middle.y()), QPoint(int(upper.scale.x(55)), middle.y()))
     assert pieces(page, UPPER)[0][1:] == (45, 10)
     # onto another track, and into the other timeline
+    page.sides[UPPER].area.verticalScrollBar().setValue(0)
     inserts = next(row for row in upper.rows() if row.track.name == "Inserts")
     place = upper.place_of(item.ident)
     drag(upper, place.center().toPoint(), QPoint(int(place.center().x()), int((inserts.top + inserts.foot) / 2)))
@@ -268,4 +271,4 @@ def test_by_hand_pieces_are_dropped_moved_trimmed_and_handed_over(
     keys(page, "L")
     qtbot.waitUntil(lambda: model.frame > begin + 3, timeout=20000)
     keys(page, "K", "F")
-    assert model.player.speed == 0 and model.player.by_field and "field by field" in page.state.text()
+    assert model.player.speed == 0 and model.player.by_field and "field by field" in page.player.state.text()

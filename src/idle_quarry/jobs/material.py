@@ -18,7 +18,7 @@ from typing import Any
 from idle_quarry.errors import JobError, MediaError, NotPossible, QuarryError
 from idle_quarry.files import free_place, written_whole
 from idle_quarry.jobs.conform.lists import read_list
-from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, TIMELINES
+from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, PROXIES, TIMELINES
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.converting import Wanted, convert
 from idle_quarry.media.encode import clip_suffix
@@ -27,6 +27,7 @@ from idle_quarry.path.matching import Match, match
 from idle_quarry.path.names import cleaned_name
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Source, Template
+from idle_quarry.signal.formats import SignalFormat
 
 LINKED, BROUGHT, USED, PARTLY = "linked", "brought in", "what is used brought in", "partly brought in"
 MISSING, CHANGED = "missing", "changed since"
@@ -54,12 +55,16 @@ class BroughtIn:
 
 @dataclass(frozen=True)
 class Entry:
-    """A clip of the job: where it lies, its content as it was taken in, the source class a person chose for it, what was made of it."""
+    """A clip of the job: where it lies, its content as it was taken in, the source class a person chose for it, what was made of it.
+
+    `proxy` is its small stand-in, converted like the rest and never handed over.
+    """
 
     path: Path
     content: str
     source: str = ""
     brought: tuple[BroughtIn, ...] = ()
+    proxy: BroughtIn | None = None
 
 
 @dataclass(frozen=True)
@@ -93,14 +98,14 @@ def read_material(folder: Path) -> tuple[Entry, ...]:
 
 
 def _entry(folder: Path, data: dict[str, Any]) -> Entry:
-    brought = tuple(
-        BroughtIn(
-            folder / str(made["path"]), str(made["of"]), str(made["source"]), str(made["codec"]),
-            (int(made["span"][0]), int(made["span"][1])) if made.get("span") else None,
-        )
-        for made in data.get("brought", [])
-    )  # fmt: skip
-    return Entry(folder / str(data["path"]), str(data["content"]), str(data.get("source", "")), brought)
+    brought = tuple(_made(folder, each) for each in data.get("brought", []))
+    proxy = _made(folder, data["proxy"]) if data.get("proxy") else None
+    return Entry(folder / str(data["path"]), str(data["content"]), str(data.get("source", "")), brought, proxy)
+
+
+def _made(folder: Path, data: dict[str, Any]) -> BroughtIn:
+    span = (int(data["span"][0]), int(data["span"][1])) if data.get("span") else None
+    return BroughtIn(folder / str(data["path"]), str(data["of"]), str(data["source"]), str(data["codec"]), span)
 
 
 def write_material(folder: Path, entries: Iterable[Entry]) -> None:
@@ -109,22 +114,20 @@ def write_material(folder: Path, entries: Iterable[Entry]) -> None:
     def beside(path: Path) -> str:
         return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
 
+    def told(made: BroughtIn) -> dict[str, Any]:
+        return {
+            "path": beside(made.path), "of": made.of, "source": made.source, "codec": made.codec, "span": made.span,
+        }  # fmt: skip
+
     clips = []
     for entry in entries:
         one: dict[str, Any] = {"path": beside(entry.path), "content": entry.content}
         if entry.source:
             one["source"] = entry.source
         if entry.brought:
-            one["brought"] = [
-                {
-                    "path": beside(made.path),
-                    "of": made.of,
-                    "source": made.source,
-                    "codec": made.codec,
-                    "span": made.span,
-                }
-                for made in entry.brought
-            ]
+            one["brought"] = [told(made) for made in entry.brought]
+        if entry.proxy is not None:
+            one["proxy"] = told(entry.proxy)
         clips.append(one)
     document = {"kind": "idle-quarry material", "format_number": _FORMAT, "clips": clips}
     try:
@@ -204,6 +207,12 @@ def parts_of(entry: Entry) -> tuple[BroughtIn, ...]:
     return tuple(made for made in entry.brought if made.of == entry.content and made.path.exists())
 
 
+def proxy_of(entry: Entry) -> BroughtIn | None:
+    """Return the proxy of a clip as it is now, where it is there."""
+    made = entry.proxy
+    return made if made is not None and made.of == entry.content and made.path.exists() else None
+
+
 def rows_of(folder: Path, entries: Iterable[Entry]) -> list[Row]:
     """Return the clips as they stand, and what of each is used in the job's timelines."""
     used = uses(folder)
@@ -274,17 +283,53 @@ def bring_in(
     nothing is left. Raises `NotPossible` where the link or the codec refuses, `MediaError` where the clip cannot be read or the
     disk is full.
     """
+    return _converted(
+        entry,
+        clip,
+        source,
+        template,
+        folder / BROUGHT_IN,
+        template.working.format,
+        template.intermediate.codec,
+        told,
+        span,
+    )
+
+
+def make_proxy(
+    entry: Entry, clip: Clip, source: Source, template: Template, folder: Path, told: Callable[[float], None]
+) -> BroughtIn:
+    """Convert a clip to the template's proxy by its policy of a source class, into the job; as `bring_in`.
+
+    Raises `NotPossible` where the template has no proxy, and what `bring_in` raises.
+    """
+    if template.proxy is None or template.proxy_format is None:
+        raise NotPossible("the template has no proxy", subject=entry.path.name, remedy="give it one in Path")
+    place = folder / BROUGHT_IN / PROXIES
+    return _converted(entry, clip, source, template, place, template.proxy_format, template.proxy.codec, told, None)
+
+
+def _converted(
+    entry: Entry,
+    clip: Clip,
+    source: Source,
+    template: Template,
+    place: Path,
+    fmt: SignalFormat,
+    codec_id: str,
+    told: Callable[[float], None],
+    span: Span | None,
+) -> BroughtIn:
     state = state_of(entry)
     if state in (MISSING, CHANGED):
         raise NotPossible(
             f"its file is {state}", subject=entry.path.name, remedy="look at it in Intake, or add it again"
         )
-    codec = codecs()[template.intermediate.codec]
-    place = folder / BROUGHT_IN
-    place.mkdir(exist_ok=True)
+    codec = codecs()[codec_id]
+    place.mkdir(exist_ok=True, parents=True)
     sound, rate = template.sound, clip.declared.rate or template.working.format.rate
     wanted = Wanted(
-        template.working.format, codec, source.policy_for(clip.path.name), source.cadence, sound.sample_rate, sound.bit_depth,
+        fmt, codec, source.policy_for(clip.path.name), source.cadence, sound.sample_rate, sound.bit_depth,
         template.timecode.drop,
     )  # fmt: skip
     seconds = (span[0] / rate, span[1] / rate) if span is not None else None

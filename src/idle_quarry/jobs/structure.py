@@ -18,7 +18,7 @@ from idle_quarry.signal.words import format_words
 JOB_FILE = "job.json"
 TIMELINES, LINE_UP, PAPERS = "Timelines", "Line-up", "Papers"
 #: Where clips are brought in to, and what is known of the job's clips; they come with the work.
-BROUGHT_IN, MATERIAL_FILE = "Brought in", "material.json"
+BROUGHT_IN, MATERIAL_FILE, PROXIES = "Brought in", "material.json", "Proxies"
 #: Cubes and a config for other programs, inside the papers.
 COLOUR = "Colour"
 

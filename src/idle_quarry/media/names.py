@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from pathlib import Path
 
 STILL_SUFFIXES = (".dpx", ".exr", ".tif", ".tiff", ".png")
@@ -30,15 +29,6 @@ MEDIA_SUFFIXES = frozenset(
         *STILL_SUFFIXES,
     ]
 )
-
-
-def clips_among(paths: Iterable[Path]) -> list[Path]:
-    """Return the clips among what was dropped, those inside folders too, in the order of their names there."""
-    found: list[Path] = []
-    for path in paths:
-        inside = sorted(path.rglob("*")) if path.is_dir() else [path]
-        found += [each for each in inside if each.suffix.casefold() in MEDIA_SUFFIXES and each.is_file()]
-    return found
 
 
 def shown_name(path: Path) -> str:

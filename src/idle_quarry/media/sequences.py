@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
-from idle_quarry.media.names import STILL_SUFFIXES
+from idle_quarry.media.names import MEDIA_SUFFIXES, STILL_SUFFIXES
 from idle_quarry.signal.rates import nearest_named_rate
 
 _NUMBERED = re.compile(r"(.*?)([0-9]+)(\.[A-Za-z]+)", re.DOTALL)
@@ -156,3 +156,9 @@ def _exr(head: bytes) -> StillHeader:
         return StillHeader()
     top, bottom = struct.unpack_from("<iI", head, at + len(b"framesPerSecond\x00rational\x00") + 4)
     return StillHeader(Fraction(top, bottom) if top > 0 and bottom > 0 else None)
+
+
+def clips_among(paths: Iterable[Path]) -> list[Path]:
+    """Return the clips among what was dropped, those inside folders too, in the order of their names; of numbered stills the first."""
+    inside = [each for path in paths for each in (sorted(path.rglob("*")) if path.is_dir() else [path])]
+    return grouped(each for each in inside if each.suffix.casefold() in MEDIA_SUFFIXES and each.is_file())

@@ -10,8 +10,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QFontMetricsF, QPainter, QPen, QPolygonF
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from idle_quarry.app.drawing.marks import fitted
 from idle_quarry.app.drawing.ribbon import draw_ribbon
@@ -23,6 +23,8 @@ from idle_quarry.media.measurement.measured import Fields
 LANE, THIN, COUNT, HEAD = 28, 15, 26, 104
 #: Pieces narrower than so many px bear no name, no ribbon; those below the last share a column.
 _NAMED, _RIBBONED, _NARROW = 30, 16, 2.0
+#: Costs that are a line along the top, with its places, and those that are hatching.
+_LINED, _HATCHED = {"exact": (0.5, 3.5), "clean": (1.0,), "lossy": (1.0,)}, ("missing", "broken")
 #: Steps of the count, seconds, of which the first that has room is taken.
 _STEPS = (1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1200, 3600)
 
@@ -96,9 +98,10 @@ def draw_lanes(
     chosen: frozenset[int] = frozenset(),
     aims: frozenset[str] = frozenset(),
 ) -> None:
-    """Draw a timeline's lanes: its count, its tracks, the pieces that are in sight."""
-    _draw_count(painter, timeline, scale, width)
+    """Draw a timeline's lanes: its tracks, the pieces that are in sight."""
     first, last = max(0, int(scale.left)), int(scale.at(width)) + 1
+    names = theme.font(11)
+    metrics = QFontMetricsF(names)
     for row in rows_in(timeline, aims):
         track = row.track
         _draw_head(painter, row, track.ident in aims)
@@ -106,21 +109,72 @@ def draw_lanes(
         painter.drawLine(QPointF(theme.px(HEAD), row.foot - 1), QPointF(width, row.foot - 1))
         painter.save()
         painter.setClipRect(QRectF(theme.px(HEAD), row.top, width - theme.px(HEAD), row.foot - row.top))
-        drawn = -1
+        plain, drawn = _Plain(sound=track.kind != PICTURE), -1
+        rich: list[tuple[QRectF, Item, Look]] = []
+        zero, frame, top, tall = scale.x(0), scale.frame, row.top + 2, row.foot - row.top - 4
         for item in track.between(first, last):
-            if item.length * scale.frame < _NARROW and item.ident not in chosen:
-                column = int(scale.x(item.at) / _NARROW)
+            left, wide = zero + item.at * frame, item.length * frame
+            own = item.ident in chosen
+            if wide < _NARROW and not own:  # of those that share a column one is enough
+                column = int(left / _NARROW)
                 if column == drawn:
                     continue
                 drawn = column
-            rect = piece(row, item.at, item.length, scale)
-            _draw_piece(painter, rect, timeline, track, item, look, chosen=item.ident in chosen)
+            rect, told = QRectF(left, top, max(1.5, wide - 1), tall), look(item)
+            if item.enabled:
+                plain.take(rect, told.cost)
+            if wide >= _RIBBONED or own or not item.enabled:
+                rich.append((rect, item, told))
+        plain.draw(painter)
+        painter.setFont(names)
+        for rect, item, told in rich:
+            _draw_rich(painter, rect, timeline, track, item, told, metrics, chosen=item.ident in chosen)
         for change in track.transitions:
             _draw_change(painter, scale.x(change.at - change.before), scale.x(change.at + change.after), row)
         painter.restore()
 
 
-def _draw_count(painter: QPainter, timeline: Timeline, scale: Scale, width: float) -> None:
+class _Plain:
+    """What all pieces of a lane have: their ground and their cost, drawn together, since there can be thousands."""
+
+    def __init__(self, *, sound: bool) -> None:
+        self._sound = sound
+        self._all: list[QRectF] = []
+        self._of: dict[str, list[QRectF]] = {}
+
+    def take(self, rect: QRectF, cost: str) -> None:
+        self._all.append(rect)
+        self._of.setdefault(cost, []).append(rect)
+
+    def draw(self, painter: QPainter) -> None:
+        painter.setPen(QPen(theme.colour("seam"), 1))
+        painter.setBrush(theme.colour("ledge"))
+        painter.drawRects(self._all)
+        for cost, rects in self._of.items():
+            if cost in _HATCHED:
+                painter.setBrush(QBrush(_colour(cost), Qt.BrushStyle.BDiagPattern))
+                painter.drawRects(rects)
+            elif cost in _LINED and not self._sound:
+                painter.setPen(_pen(cost))
+                for by in _LINED[cost]:
+                    painter.drawLines(
+                        [QLineF(rect.left(), rect.top() + by, rect.right(), rect.top() + by) for rect in rects]
+                    )
+
+
+def _colour(cost: str) -> QColor:
+    return theme.colour(
+        {"exact": "sage", "clean": "sage", "lossy": "ochre", "missing": "oxide", "broken": "oxide"}.get(cost, "dust")
+    )
+
+
+def _pen(cost: str) -> QPen:
+    return QPen(_colour(cost), 1.5, Qt.PenStyle.DashLine if cost == "lossy" else Qt.PenStyle.SolidLine)
+
+
+def draw_count(painter: QPainter, timeline: Timeline, scale: Scale, width: float) -> None:
+    """Draw the count over the lanes, on a ground of its own: they may be scrolled away below it."""
+    painter.fillRect(QRectF(0, 0, width, theme.px(COUNT)), theme.colour("bench"))
     painter.setFont(theme.font(11, mono=True))
     metrics = QFontMetricsF(painter.font())
     room = metrics.horizontalAdvance("00:00:00:00") + theme.px(22)
@@ -151,46 +205,31 @@ def _draw_head(painter: QPainter, row: Row, aimed: bool) -> None:
         painter.fillRect(bar, theme.colour("lichen"))
 
 
-def _draw_piece(
+def _draw_rich(
     painter: QPainter,
     rect: QRectF,
     timeline: Timeline,
     track: Track,
     item: Item,
-    look: Callable[[Item], Look],
+    told: Look,
+    metrics: QFontMetricsF,
     *,
     chosen: bool,
 ) -> None:
-    told = look(item)
-    missing, sound = told.cost in ("missing", "broken"), track.kind != PICTURE
-    colour = theme.colour(
-        {"exact": "sage", "clean": "sage", "lossy": "ochre", "missing": "oxide", "broken": "oxide"}.get(
-            told.cost, "dust"
-        )
-    )
-    if item.enabled:
-        painter.fillRect(rect, theme.colour("ledge"))
-    if missing:
-        painter.fillRect(rect, QBrush(colour, Qt.BrushStyle.BDiagPattern))
-    if rect.width() >= _RIBBONED:
-        if not sound and told.fields is not None and item.media is not None and item.enabled:
-            foot = QRectF(rect.left() + 1, rect.bottom() - theme.px(6), rect.width() - 2, theme.px(5))
-            draw_ribbon(
-                painter, foot, _piece_of(told.fields, item, timeline.rate), max(1, _frames(item, timeline.rate))
-            )
-        elif sound:
-            painter.setPen(QPen(theme.colour("dust"), 1))
-            middle = rect.bottom() - theme.px(5)
-            painter.drawLine(QPointF(rect.left() + 2, middle), QPointF(rect.right() - 2, middle))
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(theme.colour("seam"), 1, Qt.PenStyle.SolidLine if item.enabled else Qt.PenStyle.DashLine))
-    painter.drawRect(rect)
-    if not sound and told.cost in ("exact", "clean", "lossy"):
-        painter.setPen(QPen(colour, 1.5, Qt.PenStyle.DashLine if told.cost == "lossy" else Qt.PenStyle.SolidLine))
-        for by in (0, 3) if told.cost == "exact" else (0.5,):
-            painter.drawLine(rect.topLeft() + QPointF(0, by + 0.5), rect.topRight() + QPointF(0, by + 0.5))
+    """Draw what a piece has of its own: ribbon, name, speed, marks, that it is chosen or switched off."""
+    if not item.enabled:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour("dust"), 1, Qt.PenStyle.DashLine))
+        painter.drawRect(rect)
+    elif track.kind != PICTURE:
+        painter.setPen(theme.colour("dust"))
+        middle = rect.bottom() - theme.px(5)
+        painter.drawLine(QPointF(rect.left() + 2, middle), QPointF(rect.right() - 2, middle))
+    elif told.fields is not None and item.media is not None:
+        foot = QRectF(rect.left() + 1, rect.bottom() - theme.px(6), rect.width() - 2, theme.px(5))
+        draw_ribbon(painter, foot, _piece_of(told.fields, item, timeline.rate), max(1, _frames(item, timeline.rate)))
     if rect.width() >= _NAMED:
-        _draw_name(painter, rect, item, hatched=missing)
+        _draw_name(painter, rect, item, metrics, hatched=told.cost in _HATCHED)
     for mark in item.markers:
         if 0 <= mark.at < item.length:
             draw_mark(painter, rect.left() + (mark.at + 0.5) * rect.width() / item.length, rect.top() + theme.px(4), 3)
@@ -200,23 +239,35 @@ def _draw_piece(
         painter.drawRect(rect.adjusted(1, 1, -1, -1))
 
 
-def _draw_name(painter: QPainter, rect: QRectF, item: Item, *, hatched: bool) -> None:
-    painter.setFont(theme.font(11))
-    metrics = QFontMetricsF(painter.font())
-    inside = rect.adjusted(theme.px(5), theme.px(1), -4, -theme.px(5))
+def _draw_name(painter: QPainter, rect: QRectF, item: Item, metrics: QFontMetricsF, *, hatched: bool) -> None:
+    room = rect.width() - theme.px(9)
+    foot = rect.center().y() + metrics.ascent() / 2 - theme.px(3)
     said = f"{float(100 * item.speed):.4g} %" if item.kind == CLIP and item.speed != 1 else ""
-    if said and inside.width() > 2 * metrics.horizontalAdvance(said):
+    if said and room > 2 * metrics.horizontalAdvance(said):
+        wide = metrics.horizontalAdvance(said)
         painter.setPen(theme.colour("ochre"))
-        painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, said)
-        inside.setRight(inside.right() - metrics.horizontalAdvance(said) - 6)
-    name = fitted(item.name, metrics, inside.width())
-    if hatched:
-        painter.fillRect(
-            QRectF(inside.left() - 2, rect.top() + 3, metrics.horizontalAdvance(name) + 4, rect.height() - 6),
-            theme.colour("bench"),
-        )
+        painter.drawText(QPointF(rect.right() - wide - 5, foot), said)
+        room -= wide + 6
+    name = _elided(item.name, metrics, int(room))
+    at = QPointF(rect.left() + theme.px(5), foot)
+    if hatched:  # a name is not read through hatching
+        wide = metrics.horizontalAdvance(name) + 4
+        painter.fillRect(QRectF(at.x() - 2, rect.top() + 3, wide, rect.height() - 6), theme.colour("bench"))
     painter.setPen(theme.colour("chalk" if item.enabled else "dust"))
-    painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter, name)
+    painter.drawText(at, name)
+
+
+_ELIDED: dict[tuple[str, int, float], str] = {}
+
+
+def _elided(name: str, metrics: QFontMetricsF, room: int) -> str:
+    """Return a name for a room: timelines have the same few names again and again."""
+    key = name, room, metrics.height()
+    if key not in _ELIDED:
+        if len(_ELIDED) > 20_000:
+            _ELIDED.clear()
+        _ELIDED[key] = fitted(name, metrics, room)
+    return _ELIDED[key]
 
 
 def _draw_change(painter: QPainter, left: float, right: float, row: Row) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.work import Cancelled, Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.material import Entry, Span, bring_in, changed_material, with_entry, with_part
+from idle_quarry.jobs.material import Entry, Span, bring_in, changed_material, make_proxy, with_entry, with_part
 from idle_quarry.media.clip import Clip
 from idle_quarry.path.template import Source, Template
 
@@ -29,10 +29,15 @@ class Wanted:
     clip: Clip
     source: Source
     span: Span | None
+    proxy: bool = False  #: its proxy rather than itself
 
     def same(self, other: Wanted) -> bool:
         """Return whether another is of the same frames of the same clip of the same job."""
-        return (self.folder, self.entry.path, self.span) == (other.folder, other.entry.path, other.span)
+        return self._what == other._what
+
+    @property
+    def _what(self) -> tuple[object, ...]:
+        return self.folder, self.entry.path, self.span, self.proxy
 
 
 class BringingIn(QObject):
@@ -55,7 +60,8 @@ class BringingIn(QObject):
         if self._now is None:
             return ""
         more = f", {len(self._waiting)} more wait" if self._waiting else ""
-        return f"bringing in {self._now[0].entry.path.name}, {100 * self._share:.0f} %{more}"
+        what = "making the proxy of" if self._now[0].proxy else "bringing in"
+        return f"{what} {self._now[0].entry.path.name}, {100 * self._share:.0f} %{more}"
 
     def add(self, wanted: Wanted) -> None:
         """Bring a clip in when those before it are; one that waits already is not brought in twice."""
@@ -81,17 +87,17 @@ class BringingIn(QObject):
         entry, folder, name = wanted.entry, wanted.folder, wanted.entry.path.name
 
         def work(ticket: Ticket) -> None:
-            made = bring_in(
-                entry,
-                wanted.clip,
-                wanted.source,
-                wanted.template,
-                folder,
-                lambda share: ticket.progress(name, share),
-                wanted.span,
-            )
+            def told(share: float) -> None:
+                ticket.progress(name, share)
+
+            how = entry, wanted.clip, wanted.source, wanted.template, folder, told
+            made = make_proxy(*how) if wanted.proxy else bring_in(*how, wanted.span)
+
+            def kept(now: Entry) -> Entry:
+                return replace(now, proxy=made) if wanted.proxy else with_part(now, made)
+
             # kept here, and not when the window hears of it: it may be closed by then, or another job be looked at
-            changed_material(folder, with_entry(entry.path, lambda now: with_part(now, made)))
+            changed_material(folder, with_entry(entry.path, kept))
 
         def ended() -> None:
             if self._now is not None and self._now[0] is wanted:

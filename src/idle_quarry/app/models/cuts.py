@@ -19,6 +19,7 @@ from idle_quarry.jobs.conform.material import Clip, clips_in
 from idle_quarry.jobs.conform.report import Conformed, conformed, write_report
 from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
 from idle_quarry.jobs.conform.writing import write_list
+from idle_quarry.jobs.material import changed_material, taken_in
 from idle_quarry.jobs.structure import TIMELINES
 from idle_quarry.path.names import cleaned_name
 from idle_quarry.printing import write_pdf
@@ -214,14 +215,16 @@ class Cuts(JobPart):
         if found is None or job is None:
             return
         folder, name = job.folder / TIMELINES, cleaned_name(found.cuts.timeline.name) or "cuts"
+        clips = list(dict.fromkeys(event.clip.path for event in found.events if event.clip is not None))
 
         def work(_ticket: object) -> Path:
+            changed_material(job.folder, lambda before: taken_in(before, clips))
             return write_list(
                 free_place(folder, name, ".otio"), taken(found.cuts.timeline, found.events, job.template, how)
             )[0]
 
         def done(made: Path) -> None:
-            self.desk.say(f"{made.name} is among the job's timelines now.")
+            self.desk.say(f"{made.name} is among the job's timelines now, and its clips among the job's.")
             self.jobs.check_again()
 
         self.desk.workers.start(work, done, self.desk.refuse)

@@ -15,6 +15,7 @@ from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.material import (
     BROUGHT,
+    CHANGED,
     LINKED,
     MISSING,
     PARTLY,
@@ -26,6 +27,7 @@ from idle_quarry.jobs.material import (
     class_of,
     joined,
     parts_of,
+    proxy_of,
     rows_of,
     taken_in,
 )  # fmt: skip
@@ -73,6 +75,8 @@ class JobMaterial(JobPart):
         self.rows: list[MaterialRow] = []
         self.bringing = BringingIn(self.desk)
         self._folder: Path | None = None  #: of the job whose rows these are
+        #: What was asked for and is not done: one look that takes the place of another does what that was to do too.
+        self._asked: list[tuple[Change, Callable[[], object]]] = []
         self.bringing.changed.connect(self.changed)
         self.bringing.told.connect(self.doing_changed)
         self.bringing.brought.connect(self._brought)
@@ -88,7 +92,7 @@ class JobMaterial(JobPart):
         folder = job.folder if job is not None else None
         if folder != self._folder:
             self.stop()
-            self._folder, self.rows = folder, []
+            self._folder, self.rows, self._asked = folder, [], []
             self.changed.emit()
         if folder is not None and self.jobs.page in PAGES:
             self._look()
@@ -104,9 +108,16 @@ class JobMaterial(JobPart):
             return
         folder, template = job.folder, job.template
         there = [folder / name for name in job.material]
+        self._asked.append((change, then))
+        asked = tuple(self._asked)
+
+        def changed(entries: tuple[Entry, ...]) -> tuple[Entry, ...]:
+            for each, _then in asked:
+                entries = tuple(each(entries))
+            return taken_in(entries, there)
 
         def work(ticket: Ticket) -> list[MaterialRow]:
-            entries = changed_material(folder, lambda before: taken_in(change(before), there))
+            entries = changed_material(folder, changed)
             found = []
             for number, row in enumerate(rows_of(folder, entries)):
                 ticket.progress(f"looking at {row.entry.path.name}", number / max(1, len(entries)))
@@ -115,9 +126,14 @@ class JobMaterial(JobPart):
 
         def done(found: list[MaterialRow]) -> None:
             self.rows = found
-            then()
+            self._asked = self._asked[len(asked) :]
+            for _change, each in asked:
+                each()
 
-        self.run("looking at the clips", work, done)
+        def failed() -> None:
+            self._asked = self._asked[len(asked) :]
+
+        self.run("looking at the clips", work, done, failed)
 
     # -- doing -----------------------------------------------------------------------------------------------------
 
@@ -160,6 +176,26 @@ class JobMaterial(JobPart):
                 continue
             for span in _used_spans(each, each.clip) if used else [None]:
                 self.bringing.add(Wanted(job.folder, job.template, each.entry, each.clip, each.source, span))
+
+    def make_proxies(self, paths: Sequence[Path]) -> None:
+        """Make the proxies of clips, in the queue of what is brought in."""
+        job = self.job
+        for each in self.rows if job is not None else []:
+            if job is not None and each.entry.path in paths and self._wants_proxy(each):
+                assert each.clip is not None and each.source is not None
+                self.bringing.add(
+                    Wanted(job.folder, job.template, each.entry, each.clip, each.source, None, proxy=True)
+                )
+
+    def _wants_proxy(self, row: MaterialRow) -> bool:
+        return row.convertible and row.source is not None and row.row.state != CHANGED and proxy_of(row.entry) is None
+
+    def can_make_proxies(self) -> list[Path]:
+        """Return the clips whose proxies can be made: of a class, without one; none where the template has no proxy."""
+        job = self.job
+        if job is None or job.template.proxy is None:
+            return []
+        return [each.entry.path for each in self.rows if self._wants_proxy(each)]
 
     def _can(self, row: MaterialRow, *, used: bool) -> bool:
         states = (LINKED, PARTLY) if used else (LINKED, PARTLY, USED)
@@ -258,4 +294,7 @@ def used_words(row: Row) -> str:
 def brought_words(row: Row) -> str:
     """Return how a clip stands, with what was made of it."""
     parts = parts_of(row.entry) if row.state in (BROUGHT, USED, PARTLY) else ()
-    return f"{row.state} · {', '.join(made.path.name for made in parts)}" if parts else row.state
+    said = [row.state, *([", ".join(made.path.name for made in parts)] if parts else [])]
+    if proxy_of(row.entry) is not None:
+        said.append("proxy")
+    return " · ".join(said)

@@ -34,7 +34,13 @@ class JobPart(QObject):
         result = self.jobs.result(self.jobs.chosen)
         return result if isinstance(result, CheckedJob) else None
 
-    def run(self, what: str, work: Callable[[Ticket], Any], done: Callable[[Any], object]) -> None:
+    def run(
+        self,
+        what: str,
+        work: Callable[[Ticket], Any],
+        done: Callable[[Any], object],
+        failed: Callable[[], object] = lambda: None,
+    ) -> None:
         """Do one piece of work off the interface thread, in place of one that is under way; its progress is said."""
         self.stop()
 
@@ -43,10 +49,11 @@ class JobPart(QObject):
             done(result)
             self.changed.emit()
 
-        def failed(error: QuarryError) -> None:
+        def refused(error: QuarryError) -> None:
             if isinstance(error, Cancelled):
                 return  # who cancelled it has gone on
             self._ticket, self.doing = None, ""
+            failed()
             self.desk.refuse(error)
             self.changed.emit()
 
@@ -55,7 +62,7 @@ class JobPart(QObject):
             self.doing_changed.emit()
 
         self.doing = f"{what} …"
-        self._ticket = self.desk.workers.start(work, ended, failed, progressed)
+        self._ticket = self.desk.workers.start(work, ended, refused, progressed)
         self.changed.emit()
 
     def stop(self) -> None:

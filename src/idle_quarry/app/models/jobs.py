@@ -28,6 +28,11 @@ if TYPE_CHECKING:
 PAGES = ("Overview", "Material", "Trial", "Cuts")
 
 
+#: How a job stands, for those who look for one.
+AS_STARTED, CHANGED, BEHIND, UNREADABLE = "as it was started", "changed since", "behind its template", "not to be read"
+STATES = (AS_STARTED, CHANGED, BEHIND, UNREADABLE)
+
+
 @dataclass(frozen=True)
 class Newer:
     """A revision that was approved since a job was started, and what moving to it would change."""
@@ -136,6 +141,26 @@ class Jobs(QObject):
         return self._results.get(job_id or "")
 
     # -- in words ----------------------------------------------------------------------------------------------
+
+    def sought(self, words: str, template: str, state: str) -> list[JobRecord]:
+        """Return the jobs whose two lines have every word, of a template and in a state ("" for any)."""
+        wanted = words.casefold().split()
+        return [
+            record
+            for record in self.records
+            if all(word in self.row_words(record)[0].casefold() for word in wanted)
+            and template in ("", record.template_name)
+            and state in ("", self.state_of(record))
+        ]
+
+    def state_of(self, record: JobRecord) -> str:
+        """Return how a job stands, one of `STATES`."""
+        result = self.result(record.id)
+        if isinstance(result, QuarryError):
+            return UNREADABLE
+        if result is not None and result.drift:
+            return CHANGED
+        return BEHIND if self._newest.get(record.template_id, 0) > record.revision else AS_STARTED
 
     def row_words(self, record: JobRecord) -> tuple[str, str]:
         """Return a job's two lines in the list, and the role of their colour."""

@@ -265,6 +265,10 @@ class Playing(QObject):
             self._play(speed)
         self.state_changed.emit()
 
+    def toggle(self) -> None:
+        """Play as it is, or hold."""
+        self.play(Fraction(0) if self.speed else Fraction(1))
+
     def faster(self, *, back: bool = False) -> None:
         """Play, and with each press faster, this way; from the other way turn round."""
         way = -1 if back else 1

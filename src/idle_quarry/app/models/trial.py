@@ -19,6 +19,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.keeping import read_timeline, timelines_in
 from idle_quarry.jobs.cutting.shown import next_cut, next_item, shown_at
 from idle_quarry.jobs.cutting.timeline import Item, Timeline, Track
+from idle_quarry.jobs.material import proxy_of
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.policies import Policy
 
@@ -158,7 +159,9 @@ class Trial(JobPart):
             if row.clip is not None and str(row.entry.path) == path:
                 link = self.costs.link_of(row.source)
                 policy = row.source.policy if row.source is not None else Policy()
-                found[path] = Known(row.clip, policy, link is not None and link.plan.grade == "exact")
+                proxy = proxy_of(row.entry)
+                exact = link is not None and link.plan.grade == "exact"
+                found[path] = Known(row.clip, policy, exact, str(proxy.path) if proxy is not None else None)
         return found
 
     # -- what is looked at -------------------------------------------------------------------------------------------
@@ -324,6 +327,12 @@ class Trial(JobPart):
         if found is None:
             return None, None, None
         return found.track, found.item, self.costs.row_of(found.item)
+
+    def convert_otherwise(self, source: str) -> None:
+        """Convert the clip under the playhead as another class does; "" for the one that it matches by itself."""
+        _, _, row = self.under()
+        if row is not None:
+            self.material.choose_class([row.entry.path], source)
 
     def prove(self) -> None:
         """See in Proof what the template does to what is under the playhead."""

@@ -21,6 +21,7 @@ class Costs:
 
     def __init__(self, evaluation: Evaluation | None, known: Mapping[str, MaterialRow]) -> None:
         self.evaluation, self._known = evaluation, known
+        self._costs: dict[str | None, str] = {}  #: of media, by their path: asked for at every repaint
 
     def link_of(self, source: Source | None) -> Link | None:
         """Return the template's link out of a source class."""
@@ -42,7 +43,12 @@ class Costs:
         """Return what the template does to an item: exact, clean, lossy, broken, or why that is not known; "" where it needs no clip."""
         if item.kind != CLIP:
             return ""
-        row, path = self.row_of(item), item.media.path if item.media is not None else None
+        path = item.media.path if item.media is not None else None
+        if path not in self._costs:
+            self._costs[path] = self._cost(path, self.row_of(item))
+        return self._costs[path]
+
+    def _cost(self, path: str | None, row: MaterialRow | None) -> str:
         if path is None or (row is None and not Path(path).is_file()) or (row is not None and row.row.state == MISSING):
             return NO_CLIP
         if row is not None and path != str(row.entry.path):

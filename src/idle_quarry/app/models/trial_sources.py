@@ -33,11 +33,15 @@ _WHOLE: Place = (0.0, 0.0, 1.0, 1.0)
 
 @dataclass(frozen=True)
 class Known:
-    """What is known of a file before it is played: the clip, the policy by which it is fitted, whether it plays as it will be."""
+    """What is known of a file before it is played: the clip, the policy by which it is fitted, whether it plays as it will be.
+
+    `proxy` is what was made of it at the timeline's rate, to be played in its place.
+    """
 
     clip: Clip
     policy: Policy
     exact: bool
+    proxy: str | None = None
 
 
 def media_of(clip: Clip) -> Media:
@@ -135,19 +139,31 @@ class TimelineSource:
         if item.kind != CLIP or media is None or media.path is None:
             what = NO_MEDIA.get(item.kind, "its clip is not known")
             return Seen(frame, None, words=f"{item.name}: {what}")
-        at = str(media.timecode(found.place))
+        at, known = str(media.timecode(found.place)), self._known.get(media.path)
+        stands_in = self._from_proxy(frame, item, known, max(0, found.file_frame), at) if lines else None
+        if stands_in is not None:
+            return stands_in
         try:
             picture = self._readers.pictures(media.path).frame(max(0, found.file_frame))
         except QuarryError as error:
             return Seen(frame, None, words=f"{item.name}: {error.what}", media=at)
         if picture is None:
             return Seen(frame, None, words=f"{item.name}: its file has no such frame", media=at)
-        known = self._known.get(media.path)
         clip = known.clip if known is not None else inspect(Path(media.path))
         rgb = shown(picture, clip, _step(lines, len(picture.luma)))
         order = (clip.format.field_order or "") if clip.format is not None else ""
         quick = known is None or not known.exact
         return Seen(frame, rgb, self._place(clip, known, item), item.name, at, quick, order)
+
+    def _from_proxy(self, frame: int, item: Item, known: Known | None, index: int, at: str) -> Seen | None:
+        """Return a frame as its proxy has it: already converted, on the whole canvas."""
+        if known is None or known.proxy is None or known.exact or item.speed != 1 or self._fit is not None:
+            return None
+        source = self._readers.pictures(known.proxy)
+        picture = source.frame(int(index / (known.clip.declared.rate or self.rate) * self.rate))
+        if picture is None:
+            return None
+        return Seen(frame, shown(picture, source.clip), words=f"{item.name}, its proxy", media=at)
 
     def _place(self, clip: Clip, known: Known | None, item: Item) -> Place:
         policy = known.policy if known is not None else Policy()

@@ -27,6 +27,7 @@ from idle_quarry.app.drawing.trial_lanes import (
     Look,
     Row,
     Scale,
+    draw_count,
     draw_lanes,
     draw_places,
     height_of,
@@ -133,6 +134,11 @@ class TrialLanes(QWidget):
         return QSize(theme.px(600), high)
 
     @property
+    def top(self) -> int:
+        """Where the part that is in sight begins, px."""
+        return max(0, self.visibleRegion().boundingRect().top())
+
+    @property
     def _aims(self) -> frozenset[str]:
         return frozenset(self.opened.aims.values()) if self.opened is not None else frozenset()
 
@@ -148,8 +154,12 @@ class TrialLanes(QWidget):
             return
         timeline = opened.timeline
         draw_lanes(painter, timeline, self.scale, self.width(), self.look, chosen=opened.chosen, aims=self._aims)
+        painter.save()
+        painter.translate(0, self.top)  # the count stays in sight when lanes are scrolled away below it
+        draw_count(painter, timeline, self.scale, self.width())
         marks = opened.mark_in, opened.mark_out
         draw_places(painter, timeline, self.scale, self.height(), opened.frame, marks, on=self.on)
+        painter.restore()
         if self._ghost is not None:
             painter.setPen(QPen(theme.colour("lichen"), 1.5, Qt.PenStyle.DashLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -162,6 +172,8 @@ class TrialLanes(QWidget):
 
     def track_at(self, y: float) -> Track | None:
         """Return the track whose lane lies at a height."""
+        if y < self.top + theme.px(COUNT):
+            return None
         return next((row.track for row in self.rows() if row.top <= y < row.foot), None)
 
     def place_of(self, ident: int) -> QRectF:

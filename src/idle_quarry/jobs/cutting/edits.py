@@ -280,7 +280,7 @@ def _moved(
         if own is not None and item.ident == own.ident:
             items.append(_in_place(item, edge, by if edge == "end" else -by, rate))
         else:
-            items.append(replace(item, at=item.at + by) if item.at >= at else item)
+            items.append(item.later(by) if item.at >= at else item)
     changes = tuple(replace(each, at=each.at + by) if each.at >= at else each for each in track.transitions)
     for before, after in pairwise(items):
         if after.at < before.end:

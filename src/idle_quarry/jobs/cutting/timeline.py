@@ -93,6 +93,14 @@ class Item:
         """The frame after its last."""
         return self.at + self.length
 
+    def later(self, by: int) -> Item:
+        """Return the item so many frames later, all else as it is: what an edit does to thousands."""
+        if self.at + by < 0:
+            raise NotPossible("nothing lies before the start", subject=self.name)
+        made = object.__new__(Item)
+        made.__dict__.update(self.__dict__, at=self.at + by)
+        return made
+
     def shows(self, frame: int, rate: Fraction) -> Fraction:
         """Return the place in the media that a frame of the timeline shows, in the media's count."""
         return self.begins + (frame - self.at) * self.step(rate)

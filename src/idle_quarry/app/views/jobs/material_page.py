@@ -14,7 +14,7 @@ from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.tinted import tint
-from idle_quarry.media.names import clips_among
+from idle_quarry.media.sequences import clips_among
 from idle_quarry.media.words import fields_text
 
 _STATE_ROLE = {"brought in": "sage", "what is used brought in": "sage", "missing": "oxide", "changed since": "ochre"}
@@ -38,6 +38,10 @@ class MaterialPage(QWidget):
             tip="of what is chosen, or of every clip: what the job's timelines show, with a second on each side",
         )  # fmt: skip
         self.all_button = button("Bring in all", lambda: model.bring_in(model.can_bring_in()), tip="every clip, whole")
+        self.proxy_button = button(
+            "Make proxies", lambda: model.make_proxies(self.chosen() or model.can_make_proxies()),
+            tip="of what is chosen, or of every clip of a class: small stand-ins that play as the template converts them",
+        )  # fmt: skip
         self.look_button = button("See in Intake", self._look, tip="all that is measured of what is chosen")
         self.forget_button = button("Forget", self._forget, tip="know what is chosen no longer; no file is touched")
         self.cancel_button = button("Cancel", model.bringing.cancel, quiet=True)
@@ -69,6 +73,7 @@ class MaterialPage(QWidget):
             self.bring_button,
             self.used_button,
             self.all_button,
+            self.proxy_button,
             self.look_button,
             self.forget_button,
             self.cancel_button,
@@ -149,6 +154,9 @@ class MaterialPage(QWidget):
         self.all_button.setEnabled(bool(can))
         used = set(model.can_bring_in(used=True))
         self.used_button.setEnabled(any(path in used for path in chosen) if chosen else bool(used))
+        proxies = set(model.can_make_proxies())
+        self.proxy_button.setVisible(model.job is not None and model.job.template.proxy is not None)
+        self.proxy_button.setEnabled(any(path in proxies for path in chosen) if chosen else bool(proxies))
         self.look_button.setEnabled(bool(chosen))
         self.forget_button.setEnabled(bool(chosen) and all(model.can_forget(path) for path in chosen))
         self.cancel_button.setVisible(bool(model.bringing.words))

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from idle_quarry.app.drawing.marks import draw_frame, draw_link, draw_severity
+from idle_quarry.app.drawing.marks import draw_frame, draw_link, draw_severity, fitted
+from idle_quarry.app.models.job_material import MaterialRow
 from idle_quarry.app.models.trial import Trial
 from idle_quarry.app.roles import as_role, on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.boxes import choice_box
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.path.evaluation import Evaluation, Link
@@ -62,11 +64,11 @@ class LinkPicture(QWidget):
         said = f"{self._link.grade} · {count} step{'' if count == 1 else 's'}"
         painter.drawText(QRectF(a.x(), 0, b.x() - a.x(), middle - 4), Qt.AlignmentFlag.AlignCenter, said)
         painter.setPen(theme.colour("dust"))
+        metrics = QFontMetricsF(painter.font())
         for rect, station in zip(rects, ends, strict=True):
-            room = QRectF(rect.left(), theme.px(_TALL) + 4, theme.px(160), theme.px(26))
-            painter.drawText(
-                room, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, format_words(station.format, fields=True)
-            )
+            wide = theme.px(156) if rect is rects[0] else self.width() - rect.left()
+            words = fitted(format_words(station.format, fields=True), metrics, wide)
+            painter.drawText(QPointF(rect.left(), theme.px(_TALL) + theme.px(18)), words)
 
 
 class _Mark(QWidget):
@@ -91,6 +93,7 @@ class UnderPlayhead(QWidget):
         self.prove_button = button(
             "Test on pictures", model.prove, tip="see this conversion on this clip, method beside method"
         )
+        self.other = choice_box("Convert this clip as", {}, model.convert_otherwise)
         self.said = label(role="dust", wrap=True)
         self._rows = QGridLayout()
         sized(self._rows).setHorizontalSpacing(10)
@@ -105,7 +108,11 @@ class UnderPlayhead(QWidget):
             column.addWidget(each)
         column.addLayout(self._rows)
         column.addStretch(1)
-        column.addWidget(self.prove_button, 0, Qt.AlignmentFlag.AlignLeft)
+        hands = QHBoxLayout()
+        hands.addWidget(self.prove_button)
+        hands.addWidget(self.other)
+        hands.addStretch(1)
+        column.addLayout(hands)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -159,6 +166,7 @@ class UnderPlayhead(QWidget):
         self.said.setText(said)
         self.link.show_link(model.costs.evaluation, link)
         self.prove_button.setVisible(link is not None)
+        self._offer_classes(row if row is not None and row.convertible and not brought else None)
         number = 0
         for step in link.steps if link is not None else ():
             number = self._add(number, step.kind, step.text, step.grade)
@@ -168,6 +176,17 @@ class UnderPlayhead(QWidget):
             self._rows.addWidget(_Mark(finding.severity), number, 0, Qt.AlignmentFlag.AlignTop)
             self._rows.addWidget(label(finding.text, wrap=True), number, 1, 1, 2)
             number += 1
+
+    def _offer_classes(self, row: MaterialRow | None) -> None:
+        job = self.model.job
+        self.other.setVisible(row is not None and job is not None)
+        if row is None or job is None:
+            return
+        self.other.clear()
+        self.other.addItem("Converted as it matches", "")
+        for each in job.template.sources:
+            self.other.addItem(f"Converted as {each.name}", each.id)
+        self.other.setCurrentIndex(max(0, self.other.findData(row.entry.source)))
 
     def _what(self, track: str, name: str) -> str:
         return f"{name} on {track}" if track else name

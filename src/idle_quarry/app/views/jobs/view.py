@@ -3,10 +3,19 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.jobs import PAGES
+from idle_quarry.app.models.jobs import PAGES, STATES
 from idle_quarry.app.models.trial import PAGE as TRIAL
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
@@ -16,6 +25,7 @@ from idle_quarry.app.views.jobs.job_page import JobPage
 from idle_quarry.app.views.jobs.material_page import MaterialPage
 from idle_quarry.app.views.jobs.start_page import StartPage
 from idle_quarry.app.views.jobs.trial_page import TrialPage
+from idle_quarry.app.widgets.boxes import choice_box
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label
 from idle_quarry.app.widgets.tabs import Tabs
@@ -32,6 +42,14 @@ class JobsView(QWidget):
         self.desk, self.model = desk, desk.jobs
         self.new_button = button("New job", lambda: self.model.prepare(None), main=True)
         self.check_button = button("Check all again", self.model.reload)
+        self.find_line = QLineEdit()
+        self.find_line.setPlaceholderText("Find a job: title, template, state")
+        self.find_line.setAccessibleName("Find a job")
+        self.find_line.textChanged.connect(lambda _words: self._show_list())
+        self.of_template = choice_box("Jobs of a template", {"every template": ""}, lambda _name: self._show_list())
+        self.in_state = choice_box(
+            "Jobs in a state", {"every state": "", **{each: each for each in STATES}}, lambda _state: self._show_list()
+        )
         self.list = QListWidget()
         self.list.setAccessibleName("Jobs")
         self.list.setWordWrap(True)
@@ -76,6 +94,16 @@ class JobsView(QWidget):
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(tools)
+        sought = QVBoxLayout()
+        sized(sought).setContentsMargins(12, 0, 12, 6)
+        sized(sought).setSpacing(5)
+        sought.addWidget(self.find_line)
+        boxes = QHBoxLayout()
+        sized(boxes).setSpacing(5)
+        boxes.addWidget(self.of_template, 1)
+        boxes.addWidget(self.in_state, 1)
+        sought.addLayout(boxes)
+        column.addLayout(sought)
         column.addWidget(self.none)
         column.addWidget(self.list, 1)
         split = QSplitter(Qt.Orientation.Horizontal)
@@ -101,9 +129,12 @@ class JobsView(QWidget):
         outer.addWidget(split)
 
     def _show_list(self) -> None:
+        self._show_templates()
         self.list.blockSignals(True)
         self.list.clear()
-        for record in self.model.records:
+        for record in self.model.sought(
+            self.find_line.text(), self.of_template.currentData(), self.in_state.currentData()
+        ):
             item = QListWidgetItem()
             item.setData(_JOB, record.id)
             self.list.addItem(item)
@@ -111,6 +142,18 @@ class JobsView(QWidget):
         self.list.blockSignals(False)
         self.none.setVisible(not self.model.records)
         self._show_chosen()
+
+    def _show_templates(self) -> None:
+        """Offer the templates that jobs were started from."""
+        names = sorted({record.template_name for record in self.model.records})
+        if [self.of_template.itemData(n) for n in range(1, self.of_template.count())] == names:
+            return
+        before = self.of_template.currentData()
+        self.of_template.clear()
+        self.of_template.addItem("every template", "")
+        for name in names:
+            self.of_template.addItem(name, name)
+        self.of_template.setCurrentIndex(max(0, self.of_template.findData(before)))
 
     def _describe(self, item: QListWidgetItem) -> None:
         record = next(each for each in self.model.records if each.id == item.data(_JOB))

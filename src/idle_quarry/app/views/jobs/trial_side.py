@@ -1,0 +1,118 @@
+"""One of the two timelines of a trial: which it is, how it stands, its lanes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from idle_quarry.app.drawing.trial_lanes import COUNT, Look
+from idle_quarry.app.models.opened import Opened
+from idle_quarry.app.models.trial import UPPER, Trial
+from idle_quarry.app.roles import on
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.labels import OneLine
+from idle_quarry.app.widgets.trial_lanes import TrialLanes
+from idle_quarry.jobs.cutting.timeline import Item
+from idle_quarry.media.sequences import clips_among
+
+
+class TimelineSide(QWidget):
+    """One of the two timelines: which it is, how it stands, its lanes."""
+
+    def __init__(self, model: Trial, side: str, look: Callable[[Item], Look]) -> None:
+        super().__init__()
+        on(self, "bench")
+        self._model, self._side = model, side
+        self.names = QComboBox()
+        self.names.setAccessibleName(f"Timeline {'above' if side == UPPER else 'below'}")
+        sized(self.names).setMinimumWidth(170)
+        self.names.activated.connect(self._named)
+        self.words = OneLine("dust")
+        self.lanes = TrialLanes(f"Lanes {'above' if side == UPPER else 'below'}")
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.area.setWidget(self.lanes)
+        self.area.verticalScrollBar().valueChanged.connect(self.lanes.update)
+        head = QHBoxLayout()
+        sized(head).setContentsMargins(14, 4, 12, 2)
+        sized(head).setSpacing(10)
+        head.addWidget(self.names)
+        head.addWidget(self.words, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(self.area, 1)
+        lanes = self.lanes
+        lanes.look = look
+        lanes.entered.connect(lambda: model.look_at(side) if model.side != side else None)
+        lanes.gone.connect(model.go)
+        lanes.moved.connect(lambda ident, to, track, follow: model.acts.move(side, ident, to, track, follow=follow))
+        lanes.trimmed.connect(self._trimmed)
+        lanes.handed.connect(self._handed)
+        lanes.dropped.connect(self._dropped)
+
+    def _named(self, index: int) -> None:
+        self._model.open(self.names.itemText(index), self._side)
+
+    def _trimmed(self, ident: int, edge: str, by: int, follow: bool) -> None:
+        self._model.acts.trim(self._side, ident, edge, by, follow=follow)
+
+    def _handed(self, lanes: TrialLanes, at: int, follow: bool) -> None:
+        origin, target = self.lanes.opened, lanes.opened
+        if origin is not None and target is not None:
+            self._model.acts.bring(origin, target, "in" if follow else "over", at)
+
+    def _dropped(self, paths: list[Path], at: int, track: str, follow: bool) -> None:
+        opened = self.lanes.opened
+        if opened is not None:
+            aim = next((each for each in opened.timeline.tracks if each.ident == track), None)
+            for path in clips_among(paths):
+                self._model.acts.lay_clip(path, opened, "in" if follow else "over", at, aim)
+
+    def show_side(self) -> None:
+        model, opened = self._model, self._model.opened[self._side]
+        names = model.names()
+        if [self.names.itemText(n) for n in range(self.names.count())] != names:
+            self.names.clear()
+            self.names.addItems(names)
+        self.names.setCurrentText(opened.path.stem if opened is not None else "")
+        if opened is None:
+            self.names.setCurrentIndex(-1)
+        self.words.setText(self._said(opened))
+        if self.lanes.opened is not opened:
+            self.lanes.show_opened(opened)
+            QTimer.singleShot(0, self, self._show_aims)
+        self.lanes.on = model.side == self._side
+        self.lanes.updateGeometry()
+        self.lanes.update()
+
+    def _show_aims(self) -> None:
+        """Have the tracks in sight onto which is laid."""
+        aims = [
+            row
+            for row in self.lanes.rows()
+            if self.lanes.opened is not None and row.track.ident in self.lanes.opened.aims.values()
+        ]
+        for row in reversed(aims):
+            self.area.ensureVisible(0, int(row.top - theme.px(COUNT)), 0, 0)
+            self.area.ensureVisible(0, int(row.foot), 0, 6)
+
+    def _said(self, opened: Opened | None) -> str:
+        if opened is None:
+            return "No timeline is open here. Choose one."
+        timeline = opened.timeline
+        count = sum(len(track.items) for track in timeline.tracks)
+        seconds = timeline.end / timeline.rate
+        long = f"{int(seconds // 60)} min {int(seconds % 60)} s" if seconds >= 60 else f"{float(seconds):.1f} s"
+        said = [opened.canvas.size_text, long, f"{count} item{'' if count == 1 else 's'}"]
+        if opened.undoable:
+            said.append(f"undo: {opened.undoable} ({opened.count})")
+        if opened.kept:
+            said.append(opened.kept)
+        return " · ".join(said)
