@@ -77,7 +77,6 @@ class TrialLanes(QWidget):
         self._held: _Held | None = None
         self._ghost: QRectF | None = None
         self._going = False
-        self._hint = ""
         self.setAccessibleName(called)
         self.setAcceptDrops(True)
         self.setMouseTracking(True)
