@@ -49,8 +49,11 @@ def numbered(path: Path) -> Path:
     rng = np.random.default_rng(1)
     noise = rng.integers(60, 190, (1080, 1920 + 256)).astype(np.uint8)
     with av.open(str(path), "w") as container:
-        picture = container.add_stream("mpeg2video", rate=25, options={"g": "12", "bf": "2", "flags": "+ildct+ilme", "b": "50000000"})
-        picture.width, picture.height, picture.pix_fmt = 1920, 1080, "yuv422p"sound = container.add_stream("pcm_s16le", rate=SOUND_RATE, layout="stereo")
+        picture = container.add_stream(
+            "mpeg2video", rate=25, options={"g": "12", "bf": "2", "flags": "+ildct+ilme", "b": "50000000"}
+        )
+        picture.width, picture.height, picture.pix_fmt = 1920, 1080, "yuv422p"
+        sound = container.add_stream("pcm_s16le", rate=SOUND_RATE, layout="stereo")
         chroma = np.full((1080, 1920), 128, np.uint8)
         for number in range(25 * SECONDS):
             luma = noise[:, number % 256 : number % 256 + 1920].copy()
