@@ -1,7 +1,8 @@
 """The trial in the real window: 2 000 items edited, zoomed and searched; long groups of pictures stepped through and played; pip and flash.
 
 Figures beside a bare baseline of the same run: a repaint beside an empty one, a step beside FFmpeg decoding a frame of the same clip.
-Killed at as many random moments as are asked for (500 by default), the timeline of the last finished edit is to be there.
+Killed at as many random moments as are asked for (500 by default), the timeline of the last finished edit is to be there, and no half
+file of what is brought in is to be taken for whole.
 
 `PYTHONPATH=src:. xvfb-run -a .venv/bin/python benchmarks/trial.py [MOMENTS]`
 """
@@ -23,6 +24,7 @@ from common import machine, milliseconds, timed
 from cutting import large
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication, QWidget
+from tests.jobs.test_material import killed_while_bringing_in
 from tests.jobs.test_trial import killed_while_editing
 
 from idle_quarry.app.drawing.trial_lanes import Look, Scale
@@ -208,7 +210,10 @@ def main() -> int:
         print(
             f"killed at {moments} random moments of editing: {wrong} times neither the last finished edit nor the next"
         )
-    return 1 if wrong else 0
+    with tempfile.TemporaryDirectory() as folder:
+        half = killed_while_bringing_in(Path(folder) / "job", moments)
+        print(f"killed at {moments} random moments of bringing in: {half} times half a file was taken for whole")
+    return 1 if wrong or half else 0
 
 
 if __name__ == "__main__":

@@ -187,6 +187,35 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
     keys(page, "Ctrl+Shift+Z")
     assert len(pieces(page, LOWER)) == 3
 
+    # named, noted, coloured, marked in words
+    programme.choose(frozenset())
+    programme.go(36)
+    for key, words in (("F2", "the lamp"), ("Shift+F2", "to be graded"), ("Shift+M", "here")):
+        keys(page, key)
+        page.ask.line.setText(words)
+        page.ask.enter()
+    keys(page, "C")
+    next(each for each in page.ask.buttons if each.text() == "amber").click()
+    item = programme.timeline.item(under.ident)[1]
+    assert (item.name, item.note, item.colour) == ("the lamp", "to be graded", "amber")
+    assert "here" in [mark.text or mark.name for mark in programme.timeline.markers]
+    page.find_line.setText("graded")
+    programme.go(0)
+    keys(page, "F3")
+    assert programme.frame == 35
+
+    # a file that is lost is found again, at the same timecodes
+    moved = tmp_path / "elsewhere.mpg"
+    (rushes / "lamp tape 014.mpg").rename(moved)
+    model.material.look_again()
+    qtbot.waitUntil(lambda: model.costs.cost_of(item) == "missing" and not model.material.doing, timeout=30000)
+    qtbot.waitUntil(page.under.link_button.isVisible, timeout=5000)
+    model.acts.relink(moved)
+    qtbot.waitUntil(lambda: programme.undoable == "link to another file", timeout=20000)
+    relinked = programme.timeline.item(under.ident)[1]
+    assert relinked.media is not None and relinked.media.path == str(moved) and relinked.begins == item.begins
+    qtbot.waitUntil(lambda: model.costs.cost_of(relinked) == "lossy", timeout=30000)
+
     # its file has followed, and the check of the job takes it for work
     qtbot.waitUntil(lambda: programme.kept.startswith("kept") and not programme._keeping, timeout=20000)
     assert read_timeline(programme.path, Fraction(25)) == programme.timeline

@@ -227,3 +227,23 @@ def test_changes_marks_and_words_stay_with_what_they_are_of() -> None:
     pieces = edits.taken(timeline, [second])
     assert [(lane, item.at, item.ident) for lane, item in pieces] == [("P1", 0, 0)]
     assert edits.add(begun(), pieces).track("P1").items[0].name == "b"
+
+
+def test_items_of_a_lost_file_show_another_at_the_same_timecodes() -> None:
+    """At the same frames where it has none of those; and not at all where it is too short."""
+    lost = Media("tape", Fraction(25), "/old/tape.mov", first=90_000, frames=500)
+    item = Item(0, "tape", 0, 40, media=lost, begins=Fraction(90_100))
+    made = edits.add(begun(), [("P1", item), ("P2", clip("other", 10, Fraction(25)))])
+
+    def after(media: Media) -> Item:
+        return edits.relinked(made, "/old/tape.mov", media).tracks[0].items[0]
+
+    same = Media("tape", Fraction(25), "/new/tape.mov", first=90_050, frames=400)
+    assert after(same).media == same and after(same).begins == 90_100
+    double = Media("tape", Fraction(50), "/new/tape 50.mov", first=180_000, frames=1000)
+    assert after(double).begins == 180_200, "at its own rate the same moment"
+    bare = Media("tape", Fraction(25), "/new/bare.mov", first=0, frames=500)
+    assert after(bare).begins == 100, "its frames, where its timecode is another"
+    with pytest.raises(NotPossible, match="has no more"):
+        after(Media("tape", Fraction(25), "/new/short.mov", first=0, frames=120))
+    assert edits.relinked(made, "/old/tape.mov", same).tracks[1] is made.tracks[1]

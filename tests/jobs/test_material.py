@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import random
 import shutil
+import signal
+import subprocess
+import sys
+import time
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from fractions import Fraction
@@ -181,3 +186,49 @@ def test_a_clip_is_brought_in_whole_or_not_at_all(job: Path, tmp_path: Path) -> 
     with pytest.raises(NotPossible, match="changed since"):
         bring_in(made, clip, source, template, job, shares.append)
     assert class_of(replace(entry, source="scans"), clip, template)[0] is not source, "a person's choice stands"
+
+
+BRINGING = """
+import sys
+from pathlib import Path
+from idle_quarry.jobs.material import bring_in, changed_material, class_of, taken_in, with_entry, with_part
+from idle_quarry.media.looking import look
+from tests.conftest import demo_template
+from tests.jobs.test_material import CLIPS
+folder, path, template = Path(sys.argv[1]), CLIPS / "lamp scan 3.mov", demo_template("The Lamp Room")
+entry, clip = changed_material(folder, lambda before: taken_in(before, [path]))[0], look(path)
+source, _ = class_of(entry, clip, template)
+print("begun", flush=True)
+while True:
+    made = bring_in(entry, clip, source, template, folder, lambda share: None)
+    changed_material(folder, with_entry(path, lambda now: with_part(now, made)))
+    print(made.path.name, flush=True)
+"""
+
+
+def killed_while_bringing_in(folder: Path, moments: int, seed: int = 1) -> int:
+    """Kill a process that brings a clip in again and again, at random moments; return how many files were taken for whole and were not."""
+    rng, wrong = random.Random(seed), 0
+    (folder / TIMELINES).mkdir(parents=True)
+    whole: int | None = None
+    for _ in range(moments):
+        process = subprocess.Popen([sys.executable, "-c", BRINGING, str(folder)], stdout=subprocess.PIPE, text=True)
+        assert process.stdout is not None
+        assert process.stdout.readline() == "begun\n"
+        time.sleep(rng.random() * 4)
+        process.send_signal(signal.SIGKILL)
+        process.communicate()
+        recorded = [made.path for entry in read_material(folder) for made in entry.brought]
+        there = [path for path in (folder / BROUGHT_IN).glob("*.mxf") if not path.name.startswith(".")]
+        for path in {*recorded, *there}:
+            frames = inspect(path).declared.frames
+            whole = whole or frames
+            wrong += frames != whole or not path.is_file()
+            path.unlink()
+        write_material(folder, [replace(each, brought=()) for each in read_material(folder)])
+    return wrong
+
+
+def test_killed_at_any_moment_nothing_half_made_is_taken_for_whole(tmp_path: Path) -> None:
+    """The full number of moments is in `benchmarks/trial.py`."""
+    assert killed_while_bringing_in(tmp_path / "job", 2) == 0

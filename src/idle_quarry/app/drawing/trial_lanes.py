@@ -16,7 +16,7 @@ from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygo
 from idle_quarry.app.drawing.marks import fitted
 from idle_quarry.app.drawing.ribbon import draw_ribbon
 from idle_quarry.app.theme import theme
-from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, Item, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import CLIP, COLOURS, PICTURE, Item, Timeline, Track
 from idle_quarry.media.measurement.measured import Fields
 
 #: Heights at 100 % of text size: of a lane, of one that is empty, and of the count above them; the width of the tracks' names.
@@ -25,6 +25,8 @@ LANE, THIN, COUNT, HEAD = 28, 15, 26, 104
 _NAMED, _RIBBONED, _NARROW = 30, 16, 2.0
 #: Costs that are a line along the top, with its places, and those that are hatching.
 _LINED, _HATCHED = {"exact": (0.5, 3.5), "clean": (1.0,), "lossy": (1.0,)}, ("missing", "broken")
+#: The scheme's colours of what was given one here.
+_COLOURS = dict(zip(COLOURS, ("sage", "ochre", "oxide", "dust"), strict=True))
 #: Steps of the count, seconds, of which the first that has room is taken.
 _STEPS = (1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1200, 3600)
 
@@ -228,6 +230,9 @@ def _draw_rich(
     elif told.fields is not None and item.media is not None:
         foot = QRectF(rect.left() + 1, rect.bottom() - theme.px(6), rect.width() - 2, theme.px(5))
         draw_ribbon(painter, foot, _piece_of(told.fields, item, timeline.rate), max(1, _frames(item, timeline.rate)))
+    if item.colour:
+        colour = theme.colour(_COLOURS[item.colour]) if item.colour in _COLOURS else theme.seen(item.colour)
+        painter.fillRect(QRectF(rect.left(), rect.top(), theme.px(3), rect.height()), colour)
     if rect.width() >= _NAMED:
         _draw_name(painter, rect, item, metrics, hatched=told.cost in _HATCHED)
     for mark in item.markers:

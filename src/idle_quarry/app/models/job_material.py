@@ -145,6 +145,11 @@ class JobMaterial(JobPart):
         """Link clips where they lie."""
         self._look(lambda entries: taken_in(entries, paths), then)
 
+    def see(self, paths: Sequence[Path]) -> None:
+        """See in Intake all that is measured of clips."""
+        self.desk.view_wanted.emit("Intake")
+        self.desk.intake.look_at(list(paths))
+
     def can_forget(self, path: Path) -> bool:
         """Return whether a clip is known only because it was added; what lies in the job's folders is known by that."""
         job = self.job
@@ -235,6 +240,7 @@ class JobMaterial(JobPart):
             does = f" ({link.grade})" if link is not None else ""
             answers[f"As {each.name}{does}"] = partial(answer, each.id)
         answers["Leave it linked"] = leave
+        answers["See it in Intake"] = partial(self.see, [path])
         text = f"{path.name} is {row.words}, which no source of the template is. How is it converted?"
         self.asked.emit(Choice(text, answers))
 

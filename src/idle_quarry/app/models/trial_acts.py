@@ -11,15 +11,17 @@ from typing import TYPE_CHECKING
 
 from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.models.trial_pieces import pieces_between, pieces_of, speed_in
-from idle_quarry.app.questions import Answered
+from idle_quarry.app.models.trial_sources import media_of
+from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.edits import Piece
 from idle_quarry.jobs.cutting.keeping import earlier, keep, read_timeline
 from idle_quarry.jobs.cutting.otio_values import from_otio
-from idle_quarry.jobs.cutting.timeline import Item, Marker, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import COLOURS, Item, Marker, Media, Timeline, Track
 from idle_quarry.jobs.structure import TIMELINES
 from idle_quarry.jobs.timelines import timeline_of
+from idle_quarry.media.inspecting import inspect
 from idle_quarry.path.names import name_refused
 
 if TYPE_CHECKING:
@@ -237,6 +239,52 @@ class TrialActs:
         """Give what is meant another name, note or colour."""
         self._meant(what, lambda timeline, item: edits.told(timeline, item.ident, **{what: text}))
 
+    def ask_words(self, what: str) -> None:
+        """Ask for the name ("name") or the note ("note") of what is meant."""
+        opened = self._trial.here
+        item = opened.here() if opened is not None else None
+        if item is None:
+            self._desk.say("No item is chosen, and none is under the playhead.")
+            return
+
+        def accept(text: str, answered: Answered) -> None:
+            self.tell(what, text.strip())
+            answered(None)
+
+        before = item.name if what == "name" else item.note
+        self._trial.asked.emit(Question(f"The {what} of {item.name}?", "Keep it", accept, before))
+
+    def ask_mark(self) -> None:
+        """Ask what a mark at the playhead says."""
+
+        def accept(text: str, answered: Answered) -> None:
+            self.mark(text.strip())
+            answered(None)
+
+        if self._trial.here is not None:
+            self._trial.asked.emit(Question("What does the mark say?", "Mark", accept))
+
+    def ask_colour(self) -> None:
+        """Ask for a colour of what is meant."""
+        answers: dict[str, Callable[[], object]] = {
+            each or "None": partial(self.tell, "colour", each) for each in ("", *COLOURS)
+        }
+        self._trial.asked.emit(Choice("Its colour?", answers))
+
+    def relink(self, path: Path) -> None:
+        """Let every item of the file that is meant show another file."""
+        opened = self._trial.here
+        item = opened.here() if opened is not None else None
+        if opened is None or item is None or item.media is None or item.media.path is None:
+            return
+        old = item.media.path
+
+        def done(media: Media) -> None:
+            if opened.edit("link to another file", lambda timeline: edits.relinked(timeline, old, media)):
+                self._trial.material.add([path])
+
+        self._desk.workers.start(lambda _ticket: media_of(inspect(path)), done, self._desk.refuse)
+
     def mark(self, text: str = "") -> None:
         """Set a mark at the playhead; without words, take away one that is there."""
         opened = self._trial.here
@@ -246,7 +294,7 @@ class TrialActs:
         if there and not text:
             self._edit("take the mark away", lambda timeline: edits.unmarked(timeline, opened.frame))
         else:
-            self._edit("mark", lambda timeline: edits.marked(timeline, Marker(opened.frame, text)))
+            self._edit("mark", lambda timeline: edits.marked(timeline, Marker(opened.frame, text=text)))
 
     def to_mark(self, *, back: bool = False) -> None:
         """Go to the next mark, or the one before."""

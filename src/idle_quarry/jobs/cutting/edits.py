@@ -12,7 +12,7 @@ from fractions import Fraction
 from itertools import count, pairwise
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.jobs.cutting.timeline import Item, Marker, Timeline, Track, Transition
+from idle_quarry.jobs.cutting.timeline import Item, Marker, Media, Timeline, Track, Transition
 
 #: A piece to be laid on a track: the track's id, and the item, whose `at` counts from where it is laid.
 Piece = tuple[str, Item]
@@ -201,6 +201,26 @@ def told(timeline: Timeline, ident: int, **words: str) -> Timeline:
     return _each(timeline, lambda item: replace(item, **words) if item.ident == ident else item)  # type: ignore[arg-type]
 
 
+def relinked(timeline: Timeline, path: str, media: Media) -> Timeline:
+    """Return the timeline with every item of a file showing another at the same timecodes; where it has none of them, at the same frames.
+
+    Raises `NotPossible` where the other file has not all that is shown.
+    """
+
+    def change(item: Item) -> Item:
+        before = item.media
+        if before is None or before.path != path:
+            return item
+        place = item.begins * media.rate / before.rate
+        moved = replace(item, media=media, begins=place)
+        if not _has(moved, timeline.rate):
+            moved = replace(item, media=media, begins=place - before.first * media.rate / before.rate + media.first)
+        _check_media(moved, timeline.rate)
+        return moved
+
+    return _each(timeline, change)
+
+
 def placed(timeline: Timeline, ident: int, place: tuple[Fraction, Fraction] | None) -> Timeline:
     """Return the timeline with an item's picture shifted within its canvas, or where the template's fit puts it."""
     return _each(timeline, lambda item: replace(item, place=place) if item.ident == ident else item)
@@ -332,12 +352,18 @@ def _check_trim(track: Track, item: Item, edge: str, by: int, rate: Fraction, *,
     _check_media(_in_place(item, edge, by, rate), rate)
 
 
-def _check_media(item: Item, rate: Fraction) -> None:
+def _has(item: Item, rate: Fraction) -> bool:
+    """Return whether an item's media has all that it shows, as far as that is known."""
     media = item.media
     if media is None or media.frames is None or item.length < 1:
-        return
+        return True
     one, other = item.shows(item.at, rate), item.shows(item.end - 1, rate)
-    if min(one, other) < media.first or max(one, other) >= media.first + media.frames:
+    return min(one, other) >= media.first and max(one, other) < media.first + media.frames
+
+
+def _check_media(item: Item, rate: Fraction) -> None:
+    media = item.media
+    if media is not None and media.frames is not None and not _has(item, rate):
         raise NotPossible(
             f"{media.name} has no more: its frames are {media.timecode(media.first)} to "
             f"{media.timecode(media.first + media.frames - 1)}",

@@ -20,6 +20,8 @@ from idle_quarry.signal.timecode import Timecode
 PICTURE, SOUND = "picture", "sound"
 #: What an item is: of media, or something that needs none.
 CLIP, TITLE, BLACK, BARS, NESTED, GAP = "clip", "title", "black", "bars", "nested", "gap"
+#: Colours that an item is given here, as their names in the file; others come from elsewhere and are kept.
+COLOURS = ("green", "amber", "red", "grey")
 #: Kinds that show something no media is needed for, and how they are called.
 NO_MEDIA = {TITLE: "a title", BLACK: "black", BARS: "bars or a matte", GAP: "a gap"}
 

@@ -42,7 +42,9 @@ class MaterialPage(QWidget):
             "Make proxies", lambda: model.make_proxies(self.chosen() or model.can_make_proxies()),
             tip="of what is chosen, or of every clip of a class: small stand-ins that play as the template converts them",
         )  # fmt: skip
-        self.look_button = button("See in Intake", self._look, tip="all that is measured of what is chosen")
+        self.look_button = button(
+            "See in Intake", lambda: model.see(self.chosen()), tip="all that is measured of what is chosen"
+        )
         self.forget_button = button("Forget", self._forget, tip="know what is chosen no longer; no file is touched")
         self.cancel_button = button("Cancel", model.bringing.cancel, quiet=True)
         self._paths: list[Path] = []  #: of the rows, in their order
@@ -170,11 +172,6 @@ class MaterialPage(QWidget):
 
     def _bring_in(self) -> None:
         self.model.bring_in(self.chosen())
-
-    def _look(self) -> None:
-        desk = self.model.desk
-        desk.view_wanted.emit("Intake")
-        desk.intake.look_at(self.chosen())
 
     def _forget(self) -> None:
         self.model.forget(self.chosen())

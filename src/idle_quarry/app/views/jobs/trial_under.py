@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from idle_quarry.app.drawing.marks import draw_frame, draw_link, draw_severity, fitted
 from idle_quarry.app.models.job_material import MaterialRow
 from idle_quarry.app.models.trial import Trial
+from idle_quarry.app.models.trial_costs import NO_CLIP
 from idle_quarry.app.roles import as_role, on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
@@ -94,6 +97,9 @@ class UnderPlayhead(QWidget):
             "Test on pictures", model.prove, tip="see this conversion on this clip, method beside method"
         )
         self.other = choice_box("Convert this clip as", {}, model.convert_otherwise)
+        self.link_button = button(
+            "Find its file", self._ask_file, tip="every item of this file shows the one you choose"
+        )
         self.said = label(role="dust", wrap=True)
         self._rows = QGridLayout()
         sized(self._rows).setHorizontalSpacing(10)
@@ -111,6 +117,7 @@ class UnderPlayhead(QWidget):
         hands = QHBoxLayout()
         hands.addWidget(self.prove_button)
         hands.addWidget(self.other)
+        hands.addWidget(self.link_button)
         hands.addStretch(1)
         column.addLayout(hands)
         scroll = QScrollArea()
@@ -166,6 +173,7 @@ class UnderPlayhead(QWidget):
         self.said.setText(said)
         self.link.show_link(model.costs.evaluation, link)
         self.prove_button.setVisible(link is not None)
+        self.link_button.setVisible(item is not None and model.costs.cost_of(item) == NO_CLIP)
         self._offer_classes(row if row is not None and row.convertible and not brought else None)
         number = 0
         for step in link.steps if link is not None else ():
@@ -187,6 +195,11 @@ class UnderPlayhead(QWidget):
         for each in job.template.sources:
             self.other.addItem(f"Converted as {each.name}", each.id)
         self.other.setCurrentIndex(max(0, self.other.findData(row.entry.source)))
+
+    def _ask_file(self) -> None:
+        name, _kind = QFileDialog.getOpenFileName(self, "Find its file")
+        if name:
+            self.model.acts.relink(Path(name))
 
     def _what(self, track: str, name: str) -> str:
         return f"{name} on {track}" if track else name
