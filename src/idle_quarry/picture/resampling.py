@@ -131,6 +131,12 @@ def _fitted(
         return out
     if down is None:
         return _wide(source, width, fit, kernel, ends, out)
+    phases = line_phases(source.shape[1], width, fit.scale_x, fit.offset_x, kernel)
+    if phases is not None:  # both at once, row by row: nothing goes through memory in between
+        made = np.empty((height, width), np.float32) if out is None else out
+        how = phases.at, phases.weights, phases.makes, phases.takes, phases.begin, phases.end
+        by_rows(height, lambda first, last: loops.fitted(first, last, source, down.at, down.weights, *how, made))
+        return made
     # the direction that makes the picture smaller goes first: the other then has less to do
     if height <= source.shape[0]:
         return _wide(_down(down, source), width, fit, kernel, ends, out)
