@@ -255,7 +255,8 @@ def _searched(a: Samples, b: Samples, phase: float) -> tuple[Steps, Steps]:
     lengths = np.hypot(steps[:, 0], steps[:, 1]).astype(np.float32)
     cells = cells_of(shape)
     down, across = np.zeros(cells, np.int32), np.zeros(cells, np.int32)
-    _by_cells(cells, loops.searched, a, b, steps, lengths, phase, _CALM, down, across)
+    how = a, b, steps, lengths, phase, _CALM, down, across
+    by_rows(cells[0], lambda first, last: loops.searched(first, last, *how), least=4)
     return _calmed(down).astype(np.int32), _calmed(across).astype(np.int32)
 
 
