@@ -6,6 +6,7 @@ import shutil
 from fractions import Fraction
 from pathlib import Path
 
+import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
@@ -22,6 +23,7 @@ from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.app.widgets.trial_lanes import TrialLanes
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting.keeping import read_timeline
+from idle_quarry.signal.rasters import Raster
 from idle_quarry.sound.playing import SpeakerStandIn
 
 NAMES = ("lamp tape 014.mpg", "lamp scan 3.mov", "lamp tape 021 wide.mpg", "lamp tape 030 letterbox.mpg")
@@ -301,3 +303,33 @@ def test_by_hand_pieces_are_dropped_moved_trimmed_and_handed_over(
     qtbot.waitUntil(lambda: model.frame > begin + 3, timeout=20000)
     keys(page, "K", "F")
     assert model.player.speed == 0 and model.player.by_field and "field by field" in page.player.state.text()
+
+
+def test_in_a_canvas_of_another_shape_pictures_are_shifted_within_what_is_cropped(
+    open_window: Open, qtbot: QtBot, tmp_path: Path
+) -> None:
+    page, _folder = tried(open_window, qtbot, tmp_path)
+    model = page.model
+    keys(page, "Alt+Right")
+    assert "canvases of another shape" in page.window().say_bar.text  # type: ignore[attr-defined]
+    lower = model.opened[LOWER]
+    assert lower is not None
+    lower.canvas, lower.fit = Raster(1080, 1920), "fill"  # the demo's job has no canvas of its own
+    model.acts.lay_clip(Path(shutil.copy(CLIPS / "lamp scan 3.mov", tmp_path)), lower, "add", 0)
+    qtbot.waitUntil(lambda: lower.timeline.end > 0, timeout=60000)
+    model.look_at(LOWER)
+    lower.go(3)
+    item = lower.here()
+    assert item is not None and "68.4 % of the picture is cropped" in page.under.said.text()
+    for _ in range(4):
+        keys(page, "Alt+Left")
+    assert lower.timeline.item(item.ident)[1].place == (Fraction(-4, 100), Fraction(0))
+    model.acts.shift(Fraction(5), Fraction(1))
+    across, down = lower.timeline.item(item.ident)[1].place or (0, 0)
+    assert float(across) == pytest.approx((16 / 9 / (9 / 16) - 1) / 2, abs=1e-3), "no farther than its edge"
+    assert abs(float(down)) < 1e-3, "it has nothing to spare above and below"
+    assert "shifted by" in page.under.said.text()
+    qtbot.waitUntil(lambda: lower.kept.startswith("kept") and not lower._keeping, timeout=20000)
+    assert read_timeline(lower.path, Fraction(25)) == lower.timeline, "kept with the item"
+    keys(page, "Alt+0")
+    assert lower.timeline.item(item.ident)[1].place is None

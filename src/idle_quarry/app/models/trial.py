@@ -14,7 +14,7 @@ from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.models.playing import Playing, Source
 from idle_quarry.app.models.trial_acts import TrialActs
 from idle_quarry.app.models.trial_costs import Costs
-from idle_quarry.app.models.trial_sources import ClipSource, Known, TimelineSource
+from idle_quarry.app.models.trial_sources import ClipSource, Known, TimelineSource, canvas_words
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.keeping import read_timeline, timelines_in
 from idle_quarry.jobs.cutting.shown import next_cut, next_item, shown_at
@@ -327,6 +327,20 @@ class Trial(JobPart):
         if found is None:
             return None, None, None
         return found.track, found.item, self.costs.row_of(found.item)
+
+    def canvas_words(self) -> str:
+        """Return what becomes of what is under the playhead in a canvas of another shape, "" in the working one."""
+        opened, (_, item, row) = self.here, self.under()
+        if opened is None or opened.fit is None or item is None or row is None or row.clip is None:
+            return ""
+        return f"In {opened.path.stem}: {canvas_words(row.clip, opened.canvas, self.fitted(row), item.place)}."
+
+    def fitted(self, row: MaterialRow) -> Policy:
+        """Return the policy of a clip's class, with the fit of the timeline that is looked at."""
+        policy, opened = row.source.policy if row.source is not None else Policy(), self.here
+        return (
+            policy.model_copy(update={"fit": opened.fit}) if opened is not None and opened.fit is not None else policy
+        )
 
     def convert_otherwise(self, source: str) -> None:
         """Convert the clip under the playhead as another class does; "" for the one that it matches by itself."""

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.models.trial_pieces import pieces_between, pieces_of, speed_in
-from idle_quarry.app.models.trial_sources import media_of
+from idle_quarry.app.models.trial_sources import media_of, place_of
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.jobs.cutting import edits
@@ -305,12 +305,22 @@ class TrialActs:
             self._trial.go(beyond[-1] if back else beyond[0])
 
     def shift(self, across: Fraction, down: Fraction) -> None:
-        """Shift the picture of what is meant in a canvas of another shape, shares of the canvas; zero puts it back."""
+        """Shift the picture of what is meant in a canvas of another shape, shares of the canvas; zero puts it back.
+
+        Only within what was cropped, or what stays black: no edge of it is drawn over the canvas's.
+        """
+        opened, row = self._trial.here, self._trial.under()[2]
+        if opened is None or opened.fit is None:
+            self._desk.say("Pictures are shifted in canvases of another shape than the working picture's.")
+            return
 
         def change(timeline: Timeline, item: Item) -> Timeline:
+            if (not across and not down) or row is None or row.clip is None:
+                return edits.placed(timeline, item.ident, None)
+            left, top, wide, high = place_of(row.clip, opened.canvas, self._trial.fitted(row))
             x, y = item.place or (Fraction(0), Fraction(0))
-            back = not across and not down
-            return edits.placed(timeline, item.ident, None if back else (x + across, y + down))
+            place = _within(x + across, left, wide), _within(y + down, top, high)
+            return edits.placed(timeline, item.ident, place)
 
         self._meant("shift", change)
 
@@ -341,3 +351,10 @@ class TrialActs:
             opened.edit("an earlier state", lambda _now: timeline)
 
         self._desk.workers.start(lambda _ticket: read_timeline(state, opened.timeline.rate), done, self._desk.refuse)
+
+
+def _within(shift: Fraction, begin: float, size: float) -> Fraction:
+    """Return a shift of what begins and is so large, shares of the canvas, that leaves no more of it bare than the fit does."""
+    ends = sorted((-begin, 1 - size - begin))
+    low, high = (Fraction(each).limit_denominator(10_000) for each in ends)
+    return min(max(shift, low), high)

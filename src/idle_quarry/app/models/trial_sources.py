@@ -21,6 +21,7 @@ from idle_quarry.media.clip import Clip
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.sounds import SoundReader
 from idle_quarry.media.stills import FrameSource, shown
+from idle_quarry.path.grades import percent
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps.fit import placement
 from idle_quarry.signal.rasters import Raster
@@ -62,6 +63,21 @@ def place_of(clip: Clip, canvas: Raster, policy: Policy, shift: tuple[Fraction, 
     if shift is not None:
         left, top = left + float(shift[0]), top + float(shift[1])
     return left, top, width, height
+
+
+def canvas_words(clip: Clip, canvas: Raster, policy: Policy, shift: tuple[Fraction, Fraction] | None) -> str:
+    """Return what becomes of a clip's picture on a canvas of another shape: how much is lost, how much stays black, how it is shifted."""
+    found = placement(clip.format.raster, canvas, policy) if clip.format is not None else None
+    if found is None:
+        return "fills it as it is"
+    said = [
+        f"{percent(float(found.cropped))} of the picture is cropped" if found.cropped else "all of the picture is seen"
+    ]
+    if found.unused:
+        said.append(f"{percent(float(found.unused))} of the canvas stays black")
+    if shift is not None:
+        said.append(f"shifted by {percent(float(shift[0]))} across and {percent(float(shift[1]))} down")
+    return ", ".join(said)
 
 
 class _Readers:
@@ -152,7 +168,7 @@ class TimelineSource:
         clip = known.clip if known is not None else inspect(Path(media.path))
         rgb = shown(picture, clip, _step(lines, len(picture.luma)))
         order = (clip.format.field_order or "") if clip.format is not None else ""
-        quick = known is None or not known.exact
+        quick = known is None or not known.exact or self._fit is not None
         return Seen(frame, rgb, self._place(clip, known, item), item.name, at, quick, order)
 
     def _from_proxy(self, frame: int, item: Item, known: Known | None, index: int, at: str) -> Seen | None:

@@ -33,7 +33,6 @@ class TrialPlayer(QWidget):
         times = QHBoxLayout()
         sized(times).setContentsMargins(12, 0, 12, 0)
         sized(times).setSpacing(14)
-        self.clock.setFont(theme.font(19, mono=True))
         times.addWidget(self.clock)
         words = QVBoxLayout()
         words.setSpacing(0)
@@ -64,6 +63,7 @@ class TrialPlayer(QWidget):
         model, player = self._model, self._model.player
         opened, source = model.here, player.source
         timeline = opened.timeline if opened is not None else getattr(source, "timeline", None)
+        self.clock.setFont(theme.font(19, mono=True))  # another text size gives labels their fonts anew
         self.clock.setText(str(timeline.timecode(model.frame)) if timeline is not None else "")
         seen = player.seen
         self.media.setText(f"{seen.words} · {seen.media}" if seen is not None and seen.media else "")

@@ -170,7 +170,7 @@ class UnderPlayhead(QWidget):
             said = f"{row.words[:1].upper()}{row.words[1:]}: it fits no class of the template."
         else:
             said = f"Class {source.name}; {row.row.state}."
-        self.said.setText(said)
+        self.said.setText("\n".join(each for each in (said, model.canvas_words()) if each))
         self.link.show_link(model.costs.evaluation, link)
         self.prove_button.setVisible(link is not None)
         self.link_button.setVisible(item is not None and model.costs.cost_of(item) == NO_CLIP)
