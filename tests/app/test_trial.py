@@ -15,9 +15,9 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, press
 from tests.app.test_cuts import CLIPS, a_job
 
-from idle_quarry.app.models.trial import CLIPS as CLIP
-from idle_quarry.app.models.trial import LOWER, UPPER
 from idle_quarry.app.models.trial_acts import PLACE, WITHIN
+from idle_quarry.app.models.trial_keys import CLIPS as CLIP
+from idle_quarry.app.models.trial_keys import LOWER, UPPER
 from idle_quarry.app.views.jobs.trial_page import TrialPage
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.app.widgets.trial_lanes import TrialLanes
@@ -64,6 +64,11 @@ def keys(page: TrialPage, *pressed: str) -> None:
     """Press keys as they are bound on the page."""
     for key in pressed:
         page.shortcuts[key].activated.emit()
+
+
+def command(page: TrialPage, name: str) -> None:
+    commands = page.window().acting.commands  # type: ignore[attr-defined]
+    next(each for each in commands if each.name == name).carry_out(page.model.desk.say)
 
 
 def lanes(page: TrialPage, side: str) -> TrialLanes:
@@ -185,8 +190,8 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
     keys(page, "D")
     assert not next(item.enabled for _, item in programme.timeline.items if item.at == 0)
     while programme.timeline != before:
-        keys(page, "Ctrl+Z")
-    keys(page, "Ctrl+Shift+Z")
+        command(page, "Undo")
+    command(page, "Redo")
     assert len(pieces(page, LOWER)) == 3
 
     # named, noted, coloured, marked in words
@@ -225,7 +230,7 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
     assert len(model.acts.earlier()) > 1
     model.acts.go_back_to(model.acts.earlier()[-1])
     qtbot.waitUntil(lambda: not pieces(page, LOWER), timeout=20000)
-    keys(page, "Ctrl+Z")
+    command(page, "Undo")
     assert len(pieces(page, LOWER)) == 3
 
 
@@ -291,9 +296,26 @@ def test_by_hand_pieces_are_dropped_moved_trimmed_and_handed_over(
     assert graphics.track.ident in model.opened[LOWER].aims.values()  # type: ignore[union-attr]
     # closer, and along
     wide = lower.scale.frame
-    keys(page, "Ctrl++")
+    keys(page, "E")
     assert lower.scale.frame > wide
-    keys(page, "Ctrl+0")
+    keys(page, "T")
+
+    # by real keys, where the lanes have the keyboard; a letter in a line stays a letter
+    lower.setFocus()
+    before = model.frame
+    QTest.keyClick(lower, Qt.Key.Key_Left)
+    assert model.frame == before - 1
+    QTest.keyClick(lower, Qt.Key.Key_I)
+    assert model.opened[LOWER].mark_in == before - 1  # type: ignore[union-attr]
+    QTest.keyClick(lower, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert not pieces(page, LOWER, "Inserts"), "undone by the window's own key"
+    QTest.keyClick(lower, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert pieces(page, LOWER, "Inserts")
+    page.find_line.setFocus()
+    QTest.keyClicks(page.find_line, "limb")
+    assert page.find_line.text() == "limb" and model.opened[LOWER].mark_in == before - 1  # type: ignore[union-attr]
+    command(page, "Trial: no in and out (Shift+I)")
+    assert model.opened[LOWER].mark_in is None  # type: ignore[union-attr]
 
     # it plays, and holds; field by field
     model.look_at(LOWER)

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import convolve1d, gaussian_filter, map_coordinates, median_filter
 
 from idle_quarry.errors import NotPossible
+from idle_quarry.picture import strips
 from idle_quarry.picture.loops import motion as loops
 from idle_quarry.picture.metrics import psnr_db
 from idle_quarry.picture.motion import (
@@ -166,6 +167,19 @@ def test_what_was_made_of_a_picture_is_kept_for_that_picture_only() -> None:
     kept.levels(picture)
     kept.levels(picture.copy())
     assert kept.spline(picture) is not first, "only the last ones are kept"
+
+
+@pytest.mark.parametrize("cores", [1, 3, 8])
+def test_how_many_cores_there_are_changes_nothing(cores: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    wide = ground()
+    earlier, later = seen(wide, 0, 0), seen(wide, -2, -7)
+    here = motion(earlier, later, 0.4)
+    made = between(earlier, later, here)
+    monkeypatch.setattr(strips, "_CORES", cores)
+    there = motion(earlier, later, 0.4)
+    for one, other in ((here.down, there.down), (here.across, there.across), (here.doubt, there.doubt)):
+        np.testing.assert_array_equal(one, other)
+    np.testing.assert_array_equal(made, between(earlier, later, there))
 
 
 def test_what_cannot_be_is_refused() -> None:

@@ -7,10 +7,13 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import TYPE_CHECKING, Protocol
 
+from idle_quarry.app.models.trial_keys import KEYS
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES, theme
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
+    from idle_quarry.app.models.opened import Opened
+    from idle_quarry.app.models.trial import Trial
 
 
 def _always() -> str:
@@ -80,6 +83,7 @@ def commands_of(desk: Desk, stage: Stage, views: list[str]) -> list[Command]:
         "&Template": _of_open(desk, stage),
         "&Library": _of_shelf(desk, stage),
         "&Proof": _of_proof(desk),
+        "&Jobs": _of_trial(desk),
         "L&ine-up": _of_line_up(desk),
         "L&ooks": _of_looks(desk),
         "&Guide": told,
@@ -93,11 +97,29 @@ def _of_open(desk: Desk, stage: Stage) -> list[Command]:
     def nothing_open() -> str:
         return "" if desk.document is not None else "Nothing is open."
 
+    def cut() -> Opened | None:
+        """Return the timeline that is cut where the trial of a job is in sight: undo is its own there."""
+        return desk.jobs.trial.acts.edited if _trial_in_sight(desk) else None
+
+    def undo() -> None:
+        opened = cut()
+        opened.undo() if opened is not None else desk.undo()
+
+    def redo() -> None:
+        opened = cut()
+        opened.redo() if opened is not None else desk.redo()
+
     def nothing_to_undo() -> str:
+        if _trial_in_sight(desk):
+            opened = cut()
+            return "" if opened is not None and opened.undoable else "Nothing was changed."
         can = desk.document is not None and desk.document.undo_stack.canUndo()
         return "" if can else nothing_open() or "Nothing was changed."
 
     def nothing_to_redo() -> str:
+        if _trial_in_sight(desk):
+            opened = cut()
+            return "" if opened is not None and opened.redoable else "Nothing was undone."
         can = desk.document is not None and desk.document.undo_stack.canRedo()
         return "" if can else nothing_open() or "Nothing was undone."
 
@@ -113,8 +135,8 @@ def _of_open(desk: Desk, stage: Stage) -> list[Command]:
         return shown
 
     return [
-        Command("Undo", desk.undo, "Ctrl+Z", nothing_to_undo),
-        Command("Redo", desk.redo, "Ctrl+Shift+Z", nothing_to_redo),
+        Command("Undo", undo, "Ctrl+Z", nothing_to_undo),
+        Command("Redo", redo, "Ctrl+Shift+Z", nothing_to_redo),
         Command("Save revision", on_path(path.ask_save), "Ctrl+S", nothing_to_save),
         Command("Start a job from the open template", path.start_job, "Ctrl+J", nothing_open),
         Command("Add a source", on_path(path.stations.add_source), "", nothing_open),
@@ -177,6 +199,22 @@ def _of_proof(desk: Desk) -> list[Command]:
         Command("Proof: codecs on this machine", page("Codecs"), "", nothing_open),
         Command("Proof: disks of the places", page("Disks"), "", nothing_open),
     ]
+
+
+def _trial_in_sight(desk: Desk) -> bool:
+    return "jobs" in vars(desk) and desk.jobs.trial.in_sight  # a model that nobody asked for is not made here
+
+
+def _of_trial(desk: Desk) -> list[Command]:
+    """Return what the keys of a job's trial do; they act there alone, so that letters stay free elsewhere."""
+
+    def not_there() -> str:
+        return "" if _trial_in_sight(desk) else "The trial of a job is not in sight: Jobs, a job, Trial."
+
+    def on_trial(act: Callable[[Trial], object]) -> Callable[[], object]:
+        return lambda: act(desk.jobs.trial)
+
+    return [Command(f"Trial: {words} ({key})", on_trial(act), "", not_there) for key, (words, act) in KEYS.items()]
 
 
 def _of_line_up(desk: Desk) -> list[Command]:

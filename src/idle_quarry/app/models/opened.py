@@ -62,6 +62,11 @@ class Opened(QObject):
         return self._acts[self._at].words if self._at else ""
 
     @property
+    def redoable(self) -> str:
+        """What would be done again, "" where nothing was undone."""
+        return self._acts[self._at + 1].words if self._at + 1 < len(self._acts) else ""
+
+    @property
     def count(self) -> int:
         """How many acts can be undone."""
         return self._at

@@ -14,6 +14,7 @@ from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.models.playing import Playing, Source
 from idle_quarry.app.models.trial_acts import TrialActs
 from idle_quarry.app.models.trial_costs import Costs
+from idle_quarry.app.models.trial_keys import CLIPS, LOWER, UPPER
 from idle_quarry.app.models.trial_sources import ClipSource, Known, TimelineSource, canvas_words
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.keeping import read_timeline, timelines_in
@@ -27,8 +28,6 @@ if TYPE_CHECKING:
     from idle_quarry.app.models.jobs import Jobs
 
 PAGE = "Trial"
-#: What the player shows and keys act upon: a clip, or one of the two timelines.
-CLIPS, UPPER, LOWER = "clip", "upper", "lower"
 
 
 class Trial(JobPart):
@@ -40,14 +39,15 @@ class Trial(JobPart):
     def __init__(self, jobs: Jobs, material: JobMaterial) -> None:
         super().__init__(jobs)
         self.material = material
-        self.player = Playing()
-        self.acts = TrialActs(self)
+        self.player: Playing = Playing()
+        self.acts: TrialActs = TrialActs(self)
         self.opened: dict[str, Opened | None] = {UPPER: None, LOWER: None}
         self.side = LOWER
         self.aim = LOWER  #: the timeline that clips are laid onto
         self.clip: Path | None = None
         self.marks: dict[Path, tuple[int | None, int | None]] = {}  #: in and out of clips (the frame after the last)
         self.sought = ""
+        self.in_sight = False
         self.let_be: set[Path] = set()  #: clips of no class that are used as they are
         self._folder: Path | None = None
         self._known_of: list[MaterialRow] = []
@@ -64,10 +64,7 @@ class Trial(JobPart):
     def _see(self) -> None:
         """Open the timelines of the job that is seen now."""
         job = self.job
-        if self.jobs.page != PAGE:
-            self.player.stop()
-            return
-        if job is None or job.folder == self._folder:
+        if self.jobs.page != PAGE or job is None or job.folder == self._folder:
             return
         self.leave()
         self._folder, self.clip, self.side, self.aim = job.folder, None, LOWER, LOWER
@@ -79,6 +76,12 @@ class Trial(JobPart):
             if name:
                 self.open(name, LOWER if name == first else UPPER)
         self.changed.emit()
+
+    def look(self, on: bool) -> None:
+        """Somebody looks at it, or no longer: nothing plays for nobody."""
+        self.in_sight = on
+        if not on:
+            self.player.stop()
 
     def leave(self) -> None:
         """Let go of the job's timelines; what is not written yet is written."""

@@ -326,15 +326,10 @@ class TrialActs:
 
     # -- back and forth ------------------------------------------------------------------------------------------------
 
-    def undo(self) -> None:
-        opened = self._trial.here or self._trial.aimed
-        if opened is not None:
-            opened.undo()
-
-    def redo(self) -> None:
-        opened = self._trial.here or self._trial.aimed
-        if opened is not None:
-            opened.redo()
+    @property
+    def edited(self) -> Opened | None:
+        """The timeline on which undo acts: the one that is looked at, else the one that clips are laid onto."""
+        return self._trial.here or self._trial.aimed
 
     def earlier(self) -> list[Path]:
         """Return the earlier states of the timeline that is looked at, the last one first."""

@@ -7,19 +7,19 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QSplitter, QVBoxLayout, QWidget
 
 from idle_quarry.app.drawing.trial_lanes import Look
-from idle_quarry.app.models.trial import CLIPS, LOWER, UPPER, Trial
+from idle_quarry.app.models.trial import Trial
 from idle_quarry.app.models.trial_acts import MOVED
 from idle_quarry.app.models.trial_costs import LACKING, LOSSY, OFF_SPEED
+from idle_quarry.app.models.trial_keys import CLIPS, LOWER, OWN, UPPER, Keys, keys_of
 from idle_quarry.app.questions import Question
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.jobs.trial_clips import TrialClips
-from idle_quarry.app.views.jobs.trial_keys import OWN, keys_of
 from idle_quarry.app.views.jobs.trial_player import TrialPlayer
 from idle_quarry.app.views.jobs.trial_side import TimelineSide
 from idle_quarry.app.views.jobs.trial_under import UnderPlayhead
@@ -108,9 +108,19 @@ class TrialPage(QWidget):
         outer.addWidget(self.ask)
         outer.addWidget(split, 1)
 
+    def _own_keys(self) -> Keys:
+        return {
+            "W": ("look at the other timeline", self._other_side),
+            "+": ("move by a number", partial(self._begin_number, "+")),
+            "-": ("move by a number, back", partial(self._begin_number, "−")),
+            "E": ("closer", partial(self._zoom, 1.6)),
+            "Shift+E": ("wider", partial(self._zoom, 1 / 1.6)),
+            "T": ("all of it", self._show_all),
+        }
+
     def _bind(self) -> None:
         self.shortcuts: dict[str, QShortcut] = {}
-        keys = keys_of(self.model, self)
+        keys = keys_of(self.model) | self._own_keys()
         places = [self.player.picture, *(side.lanes for side in self.sides.values())]
         for key, (_words, act) in keys.items():
             for widget in places if key in OWN else [self]:
@@ -147,6 +157,14 @@ class TrialPage(QWidget):
             side.lanes.follow()
         self.player.show_clock()
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.model.look(True)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self.model.look(False)
+
     # -- hands -------------------------------------------------------------------------------------------------------
 
     def _asked(self, choice: object) -> None:
@@ -156,7 +174,7 @@ class TrialPage(QWidget):
     def _sought(self, words: str) -> None:
         self.model.sought = words
 
-    def begin_number(self, sign: str) -> None:
+    def _begin_number(self, sign: str) -> None:
         self.number.setText(sign)
         self.number.setFocus()
 
@@ -168,16 +186,16 @@ class TrialPage(QWidget):
     def _lanes(self) -> TrialLanes:
         return self.sides[self.model.side if self.model.side != CLIPS else self.model.aim].lanes
 
-    def other_side(self) -> None:
+    def _other_side(self) -> None:
         side = LOWER if self.model.side == UPPER else UPPER
         if self.model.opened[side] is not None:
             self.model.look_at(side)
             self.sides[side].lanes.setFocus()
 
-    def zoom(self, by: float) -> None:
+    def _zoom(self, by: float) -> None:
         self._lanes().zoom(by)
 
-    def show_all(self) -> None:
+    def _show_all(self) -> None:
         self._lanes().show_all()
 
     def _ask_name(self) -> None:

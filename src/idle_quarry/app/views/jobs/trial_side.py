@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, 
 
 from idle_quarry.app.drawing.trial_lanes import COUNT, Look
 from idle_quarry.app.models.opened import Opened
-from idle_quarry.app.models.trial import UPPER, Trial
+from idle_quarry.app.models.trial import Trial
+from idle_quarry.app.models.trial_keys import UPPER
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme

@@ -1,0 +1,268 @@
+"""What the trial works with, without a window: what a picture costs, what is laid, what is shown of a timeline and heard."""
+
+from __future__ import annotations
+
+import shutil
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+from pytestqt.qtbot import QtBot
+from tests.app.test_cuts import CLIPS
+from tests.conftest import demo_template
+
+from idle_quarry.app.desk import Desk
+from idle_quarry.app.models.job_material import MaterialRow
+from idle_quarry.app.models.jobs import AS_STARTED, CHANGED, Jobs
+from idle_quarry.app.models.opened import Opened
+from idle_quarry.app.models.trial_costs import LACKING, LOSSY, NO_CLASS, NO_CLIP, OFF_SPEED, Costs
+from idle_quarry.app.models.trial_pieces import pieces_between, pieces_of, speed_in
+from idle_quarry.app.models.trial_sources import (
+    ClipSource,
+    Known,
+    TimelineSource,
+    canvas_words,
+    media_of,
+    place_of,
+)
+from idle_quarry.app.preferences import Preferences
+from idle_quarry.jobs.cutting import edits
+from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, TITLE, Item, Media, Timeline, Track
+from idle_quarry.jobs.material import Entry, Row, class_of, make_proxy, proxy_of, read_material, write_material
+from idle_quarry.jobs.start import start_job
+from idle_quarry.library import FileLibrary
+from idle_quarry.media import Clip, inspect
+from idle_quarry.media.looking import look
+from idle_quarry.media.memory import identity
+from idle_quarry.media.stills import FrameSource, shown
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.policies import Policy
+from idle_quarry.path.template import Proxy, Template
+from idle_quarry.printing import write_pdf
+from idle_quarry.signal.rasters import Raster
+from idle_quarry.signal.timecode import Timecode
+
+RATE = Fraction(25)
+WIDE, TALL = Raster(1920, 1080), Raster(1080, 1920)
+LAMP: Template = demo_template("The Lamp Room")
+
+
+def row(name: str, state: str = "linked") -> MaterialRow:
+    clip = look(CLIPS / name)
+    source, found = class_of(Entry(clip.path, ""), clip, LAMP)
+    fits = found is not None and found.source is not None
+    return MaterialRow(Row(Entry(clip.path, ""), state), clip, source, fits, "")
+
+
+def timeline(*lanes: tuple[str, str, list[Item]]) -> Timeline:
+    tracks = tuple(Track(ident, ident, kind, tuple(items)) for ident, kind, items in lanes)
+    return Timeline("reel", RATE, Timecode(0, RATE), tracks)
+
+
+def laid(clip: Clip, at: int = 0, length: int = 20, ident: int = 1, speed: Fraction = Fraction(1)) -> Item:
+    media = media_of(clip)
+    return Item(ident, media.name, at, length, media=media, begins=Fraction(media.first), speed=speed)
+
+
+def test_what_an_item_costs_is_its_clips_link() -> None:
+    tape, scan, wide = (row(name) for name in ("lamp tape 014.mpg", "lamp scan 3.mov", "lamp tape 021 wide.mpg"))
+    gone = replace(row("lamp tape 031 edges.mpg"), row=Row(Entry(CLIPS / "lamp tape 031 edges.mpg", ""), "missing"))
+    known = {str(each.entry.path): each for each in (tape, scan, wide, gone)} | {"/brought/scan.mxf": scan}
+    costs = Costs(evaluate(LAMP, remedies=False), known)
+
+    def cost(clip_row: MaterialRow) -> str:
+        assert clip_row.clip is not None
+        return costs.cost_of(laid(clip_row.clip))
+
+    assert [cost(each) for each in (tape, scan, wide, gone)] == ["lossy", "clean", NO_CLASS, NO_CLIP]
+    brought = Item(2, "scan", 0, 5, media=Media("scan", RATE, "/brought/scan.mxf"))
+    assert costs.cost_of(brought) == "exact", "what was brought in is the intermediate already"
+    assert costs.cost_of(Item(3, "a card", 0, 5, TITLE)) == ""
+    assert costs.cost_of(Item(4, "lost", 0, 5, media=Media("lost", RATE, "/nowhere/lost.mov"))) == NO_CLIP
+    assert tape.clip is not None and scan.clip is not None
+    lane, item = Track("p", "p", PICTURE), laid(tape.clip)
+    assert costs.wanted(LOSSY)(lane, item) and not costs.wanted(LOSSY)(lane, laid(scan.clip))
+    assert not costs.wanted(LOSSY)(Track("s", "s", SOUND), item), "sound is not what is lossy"
+    assert costs.wanted(OFF_SPEED)(lane, replace(item, speed=Fraction(24, 25))) and not costs.wanted(OFF_SPEED)(
+        lane, item
+    )
+    assert costs.wanted(LACKING)(lane, Item(4, "lost", 0, 5, media=Media("lost", RATE, "/nowhere/lost.mov")))
+    assert costs.wanted(" Tape Archive ")(lane, item) and costs.wanted("tape 014")(lane, item)
+    assert costs.wanted("graded")(lane, replace(item, note="to be Graded")) and not costs.wanted("graded")(lane, item)
+
+
+def test_clips_are_laid_with_their_sound_at_the_speed_of_their_class(desk: Desk, tmp_path: Path) -> None:
+    """24 frames a second that the template plays as 25 run faster, every picture once; others keep their time."""
+    target = Opened(desk, tmp_path / "x.otio", timeline(("p", PICTURE, []), ("s", SOUND, [])), WIDE, None)
+    both = look(CLIPS / "stone commentary.mov")
+    pieces = pieces_of(both, (10, 35), target, Fraction(1))
+    assert [(ident, item.length) for ident, item in pieces] == [("p", 25), ("s", 25)]
+    assert pieces_of(look(CLIPS / "gauge A004.mp4"), (10, 60), target, Fraction(1))[0][1].length == 25, "of 50 a second"
+    made = edits.add(target.timeline, pieces)
+    assert len({item.link for _, item in made.items}) == 1 and next(made.items)[1].link is not None
+    alone = pieces_of(inspect(CLIPS / "gauge location tone.wav"), (None, None), target, Fraction(1))
+    assert [ident for ident, _ in alone] == ["s"] and alone[0][1].link is None
+    film = look(CLIPS / "train 03.mov")
+    assert film.format is not None and film.format.rate == Fraction(24000, 1001)
+    source = LAMP.sources[0].model_copy(
+        update={"policy": LAMP.sources[0].policy.model_copy(update={"retime": "speed"})}
+    )
+    speed = speed_in(film, source, LAMP)
+    assert speed == Fraction(25 * 1001, 24000) and speed_in(film, None, LAMP) == 1
+    item = pieces_of(film, (0, 20), target, speed)[0][1]
+    assert item.length == 20 and item.step(RATE) == 1, "frame for frame"
+    assert pieces_of(film, (0, 20), target, Fraction(1))[0][1].length == 20 * 25 * 1001 // 24000
+
+
+def test_what_is_meant_of_a_timeline_goes_to_the_same_tracks_of_another(desk: Desk, tmp_path: Path) -> None:
+    clip = look(CLIPS / "gauge A004.mp4")
+    items = [replace(laid(clip, at, 20, ident), link=ident) for at, ident in ((0, 1), (20, 2))]
+    sounds = [replace(each, ident=each.ident + 10) for each in items]
+    given = timeline(("p", PICTURE, items), ("q", PICTURE, []), ("s", SOUND, sounds))
+    origin = Opened(desk, tmp_path / "a.otio", given, WIDE, None)
+    target = Opened(desk, tmp_path / "b.otio", timeline(("q", PICTURE, []), ("t", SOUND, [])), WIDE, None)
+    between = pieces_between(origin, (10, 30), None, target)
+    assert [(ident, item.at, item.length) for ident, item in between] == [
+        ("q", 0, 10),
+        ("q", 10, 10),
+        ("t", 0, 10),
+        ("t", 10, 10),
+    ]
+    assert between[0][1].begins == items[0].begins + 10 * 2, "50 frames a second of the media in 25"
+    chosen = pieces_between(origin, (0, 40), frozenset([2]), target)
+    assert [(ident, item.at) for ident, item in chosen] == [("q", 20), ("t", 20)], "and what belongs to it"
+    made = edits.lay_over(target.timeline, 5, between)
+    links = [item.link for _, item in made.items]
+    assert len(set(links)) == 2 and all(links.count(each) == 2 for each in links), (
+        "picture and sound belong together still"
+    )
+
+
+def test_pictures_lie_where_the_template_puts_them() -> None:
+    tape, scan = look(CLIPS / "lamp tape 014.mpg"), look(CLIPS / "lamp scan 3.mov")
+    inside, fill = Policy().model_copy(update={"fit": "inside"}), Policy().model_copy(update={"fit": "fill"})
+    left, top, wide, high = place_of(tape, WIDE, inside)
+    assert wide == pytest.approx(720 / 702 * 0.75, abs=2e-3) and left == pytest.approx((1 - wide) / 2, abs=2e-3)
+    assert top == pytest.approx(0) and high == pytest.approx(1)
+    assert place_of(scan, WIDE, inside) == (0, 0, 1, 1)
+    left, top, wide, high = place_of(scan, TALL, fill)
+    assert (
+        (top, high) == (0, 1) and wide == pytest.approx((16 / 9) / (9 / 16)) and left == pytest.approx((1 - wide) / 2)
+    )
+    moved = place_of(scan, TALL, fill, (Fraction(1, 10), Fraction(0)))
+    assert moved[0] == pytest.approx(left + 0.1)
+    assert canvas_words(scan, TALL, fill, None) == "68.4 % of the picture is cropped"
+    assert canvas_words(scan, TALL, inside, (Fraction(0), Fraction(1, 20))) == (
+        "all of the picture is seen, 68.4 % of the canvas stays black, shifted by 0 % across and 5 % down"
+    )
+    assert canvas_words(scan, WIDE, fill, None) == "fills it as it is"
+
+
+def test_each_frame_is_the_clips_own_and_what_lacks_is_said(tmp_path: Path) -> None:
+    tape = look(CLIPS / "lamp tape 014.mpg")
+    card, lost = (
+        Item(2, "card", 20, 5, TITLE),
+        Item(3, "lost", 25, 5, media=Media("lost", RATE, str(tmp_path / "lost.mov"))),
+    )
+    long = replace(laid(tape, 30, 10, 4), begins=Fraction(media_of(tape).first + 10_000))
+    source = TimelineSource(
+        timeline(("p", PICTURE, [laid(tape), card, lost, long])),
+        WIDE,
+        None,
+        {str(tape.path): Known(tape, Policy(), False)},
+    )
+    assert (source.rate, source.length, source.heard) == (RATE, 40, False)
+    with FrameSource(tape) as frames:
+        for at in (0, 7, 19, 3):
+            seen, own = source.seen(at, 0), frames.frame(at)
+            assert own is not None and seen.rgb is not None and seen.quick and seen.order == "bottom"
+            np.testing.assert_array_equal(seen.rgb, shown(own, tape))
+    small = source.seen(7, 200)
+    assert small.rgb is not None and small.rgb.shape[0] == 576 // 2, "while it plays every second line: one field"
+    assert source.seen(22, 0).words == "card: a title"
+    assert "lost: " in source.seen(26, 0).words and source.seen(26, 0).rgb is None
+    assert "no such frame" in source.seen(32, 0).words
+    source.close()
+    alone = ClipSource(tape)
+    assert (
+        alone.length == tape.declared.frames
+        and alone.aspect == pytest.approx(4 / 3, abs=0.05)
+        and not alone.seen(3, 0).quick
+    )
+    alone.close()
+    sounding = ClipSource(look(CLIPS / "stone ambience.mov"))
+    assert sounding.heard and np.abs(sounding.sound(0, 4800)).max() > 0
+    sounding.close()
+
+
+def test_a_proxy_is_made_once_kept_and_played_in_its_place(tmp_path: Path) -> None:
+    template = edited(LAMP, Edit("proxy", Proxy(divisor=4)))
+    folder, clip = tmp_path / "job", look(CLIPS / "lamp tape 014.mpg")
+    folder.mkdir()
+    entry = Entry(clip.path, "")
+    source, _ = class_of(entry, clip, template)
+    assert source is not None
+    entry = replace(entry, content=identity(clip.path))
+    shares: list[float] = []
+    made = make_proxy(entry, clip, source, template, folder, shares.append)
+    assert made.path.parent.name == "Proxies" and shares[-1] == 1
+    small = inspect(made.path).declared
+    assert (small.width, small.height, small.rate) == (480, 270, RATE)
+    write_material(folder, [replace(entry, proxy=made)])
+    kept = read_material(folder)[0]
+    assert proxy_of(kept) == made and proxy_of(replace(kept, content="another")) is None
+    known = {str(clip.path): Known(clip, source.policy, False, str(made.path))}
+    playing = TimelineSource(timeline(("p", PICTURE, [laid(clip)])), WIDE, None, known)
+    seen = playing.seen(6, 300)
+    assert seen.rgb is not None and seen.rgb.shape[:2] == (270, 480) and not seen.quick and "its proxy" in seen.words
+    assert playing.seen(6, 0).quick, "a held picture is the clip's own"
+    playing.close()
+
+
+@pytest.fixture
+def desk(qapp: object, library: FileLibrary, tmp_path: Path) -> object:
+    made = Desk(library, Preferences(jobs_folder=str(tmp_path)))
+    yield made
+    made.close()
+
+
+def test_jobs_are_looked_for_and_nothing_asked_of_their_clips_is_lost(
+    desk: Desk, library: FileLibrary, tmp_path: Path, qtbot: QtBot
+) -> None:
+    template = edited(LAMP, Edit("timecode.line_up_length_s", 1))
+    for title, named in (("Gull count", "The Lamp Room"), ("Harbour lights", "Night work")):
+        given = edited(template, Edit("name", named))
+        stored = library.stored(library.save_new(given, "own", "").template_id)
+        job = start_job(stored, title, tmp_path, write_pdf, "Runa")
+        library.record_job(title, job.folder, stored)
+        job.note.forget()
+    (tmp_path / "Gull count" / "notes.txt").write_text("what was not there")
+    jobs: Jobs = desk.jobs
+    jobs.reload()
+    qtbot.waitUntil(lambda: all(jobs.result(each.id) is not None for each in jobs.records), timeout=30000)
+
+    def titles(*sought: str) -> list[str]:
+        return sorted(each.title for each in jobs.sought(*sought))
+
+    assert titles("", "", "") == ["Gull count", "Harbour lights"]
+    assert titles("LIGHTS night", "", "") == ["Harbour lights"] and titles("gull lights", "", "") == []
+    assert titles("", "Night work", "") == ["Harbour lights"]
+    assert titles("", "", CHANGED) == ["Gull count"] and titles("", "", AS_STARTED) == ["Harbour lights"]
+    assert titles("1 change", "", "") == ["Gull count"]
+
+    # asked one after the other while a look is under way: each is done, and each is told
+    jobs.choose(next(each.id for each in jobs.records if each.title == "Gull count"))
+    material, told = jobs.material, list[str]()
+    names = ("lamp scan 3.mov", "lamp tape 014.mpg", "lamp tape 031 edges.mpg")
+    paths = [Path(shutil.copy(CLIPS / name, tmp_path)) for name in names]
+    for path in paths:
+        material.add([path], lambda name=path.name: told.append(name))  # type: ignore[misc]
+    material.choose_class([paths[0]], "tapes", lambda: told.append("class"))
+    qtbot.waitUntil(lambda: len(material.rows) == 3 and not material.doing, timeout=60000)
+    assert told == [*names, "class"]
+    assert {each.path: each.source for each in read_material(tmp_path / "Gull count")} == {
+        paths[0]: "tapes", paths[1]: "", paths[2]: "",
+    }  # fmt: skip
