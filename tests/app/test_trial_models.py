@@ -29,6 +29,7 @@ from idle_quarry.app.models.trial_sources import (
 )
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.jobs.cutting import edits
+from idle_quarry.jobs.cutting.keeping import read_timeline
 from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, TITLE, Item, Media, Timeline, Track
 from idle_quarry.jobs.material import Entry, Row, class_of, make_proxy, proxy_of, read_material, write_material
 from idle_quarry.jobs.start import start_job
@@ -68,6 +69,8 @@ def laid(clip: Clip, at: int = 0, length: int = 20, ident: int = 1, speed: Fract
 
 
 def test_what_an_item_costs_is_its_clips_link() -> None:
+    bare = Costs(evaluate(LAMP, remedies=False), {}, looked=False)
+    assert bare.cost_of(laid(look(CLIPS / "lamp tape 014.mpg"))) == NO_CLASS, "none is missing before any was looked at"
     tape, scan, wide = (row(name) for name in ("lamp tape 014.mpg", "lamp scan 3.mov", "lamp tape 021 wide.mpg"))
     gone = replace(row("lamp tape 031 edges.mpg"), row=Row(Entry(CLIPS / "lamp tape 031 edges.mpg", ""), "missing"))
     known = {str(each.entry.path): each for each in (tape, scan, wide, gone)} | {"/brought/scan.mxf": scan}
@@ -141,6 +144,31 @@ def test_what_is_meant_of_a_timeline_goes_to_the_same_tracks_of_another(desk: De
     )
 
 
+def test_what_was_not_written_yet_is_written_at_the_end(desk: Desk, tmp_path: Path) -> None:
+    """Edits that came faster than the file, and one made when nothing is written on other threads any more."""
+    path = tmp_path / "Programme.otio"
+    opened = Opened(desk, path, timeline(("p", PICTURE, [])), WIDE, None)
+    for n in range(12):
+        opened.edit("add", lambda now, n=n: edits.add(now, [("p", Item(0, f"card {n}", 0, 5, TITLE))]))  # type: ignore[misc]
+    opened.undo()
+    assert opened.behind and (opened.undoable, opened.redoable, opened.count) == ("add", "add", 11)
+    desk.workers.close()
+    opened.edit("add", lambda now: edits.add(now, [("p", Item(0, "the last", 0, 5, TITLE))]))
+    assert opened.redoable == "", "what was undone is gone when something else is done"
+    opened.close()
+    kept = [(item.name, item.at) for _, item in read_timeline(path, RATE).items]
+    assert kept == [(item.name, item.at) for _, item in opened.timeline.items]
+    assert kept[-2:] == [("card 10", 50), ("the last", 55)]
+    before = opened.timeline
+    opened.choose(frozenset([1, 2]))
+    assert not opened.edit("nothing", lambda now: now) and not opened.edit("bad", lambda now: edits.remove(now, [999]))
+    assert opened.timeline is before and opened.range() == (0, 10)
+    opened.mark("out", 3)
+    opened.mark("in", 8)
+    assert (opened.mark_in, opened.mark_out) == (8, None), "an out before its in is none"
+    assert opened.range() == (8, before.end)
+
+
 def test_pictures_lie_where_the_template_puts_them() -> None:
     tape, scan = look(CLIPS / "lamp tape 014.mpg"), look(CLIPS / "lamp scan 3.mov")
     inside, fill = Policy().model_copy(update={"fit": "inside"}), Policy().model_copy(update={"fit": "fill"})
@@ -183,7 +211,7 @@ def test_each_frame_is_the_clips_own_and_what_lacks_is_said(tmp_path: Path) -> N
     small = source.seen(7, 200)
     assert small.rgb is not None and small.rgb.shape[0] == 576 // 2, "while it plays every second line: one field"
     assert source.seen(22, 0).words == "card: a title"
-    assert "lost: " in source.seen(26, 0).words and source.seen(26, 0).rgb is None
+    assert source.seen(26, 0).words == "lost: its clip is not among the job's" and source.seen(26, 0).rgb is None
     assert "no such frame" in source.seen(32, 0).words
     source.close()
     alone = ClipSource(tape)

@@ -593,10 +593,12 @@ def test_what_a_killed_program_left_is_offered_to_be_cleared(open_window: Open, 
     os.close(note._file)  # as the system does for a process that is killed
     note._file = None
     welcome_back(window.desk)
-    qtbot.waitUntil(lambda: "Starting Evening was cut off" in window.say_bar.text and "2 MB" in window.say_bar.text)
+    qtbot.waitUntil(
+        lambda: "Starting Evening was cut off" in window.say_bar.text and "2 MB" in window.say_bar.text, timeout=20000
+    )
     clear = next(each for each in window.say_bar.findChildren(QPushButton) if each.text() == "Clear it")
     QTest.mouseClick(clear, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not note.part.exists() and "Cleared" in window.say_bar.text)
+    qtbot.waitUntil(lambda: not note.part.exists() and "Cleared" in window.say_bar.text, timeout=20000)
 
 
 def test_the_guide_the_menu_and_paper(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:

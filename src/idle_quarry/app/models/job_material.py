@@ -73,6 +73,7 @@ class JobMaterial(JobPart):
     def __init__(self, jobs: Jobs) -> None:
         super().__init__(jobs)
         self.rows: list[MaterialRow] = []
+        self.looked = False  #: whether the rows are those of the job that is seen
         self.bringing = BringingIn(self.desk)
         self._folder: Path | None = None  #: of the job whose rows these are
         #: What was asked for and is not done: one look that takes the place of another does what that was to do too.
@@ -92,7 +93,7 @@ class JobMaterial(JobPart):
         folder = job.folder if job is not None else None
         if folder != self._folder:
             self.stop()
-            self._folder, self.rows, self._asked = folder, [], []
+            self._folder, self.rows, self._asked, self.looked = folder, [], [], False
             self.changed.emit()
         if folder is not None and self.jobs.page in PAGES:
             self._look()
@@ -125,7 +126,7 @@ class JobMaterial(JobPart):
             return found
 
         def done(found: list[MaterialRow]) -> None:
-            self.rows = found
+            self.rows, self.looked = found, True
             self._asked = self._asked[len(asked) :]
             for _change, each in asked:
                 each()

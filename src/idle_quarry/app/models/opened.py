@@ -102,13 +102,18 @@ class Opened(QObject):
         self.chosen = frozenset(each for each in self.chosen if each in self.timeline)
         self.frame = min(self.frame, max(0, self.timeline.end))
         self.edited.emit()
-        self._keep()
+        self.keep()
 
     # -- its file ----------------------------------------------------------------------------------------------------
 
-    def _keep(self) -> None:
+    @property
+    def behind(self) -> bool:
+        """Whether its file does not have what it is now."""
+        return self._kept is not self.timeline
+
+    def keep(self) -> None:
         """Have the file follow: off the interface thread, one state after the other, the newest at last."""
-        if self._keeping:
+        if self._keeping or not self.behind:
             return
         self._keeping = True
         timeline, path = self.timeline, self.path
@@ -123,14 +128,14 @@ class Opened(QObject):
                 self._kept = timeline
                 self.refused, self.kept = False, f"kept {datetime.now():%H:%M:%S}"  # the wall clock of who works here
             self.kept_changed.emit()
-            if error is None and self.timeline is not timeline:
-                self._keep()
+            if error is None:
+                self.keep()
 
         self._desk.workers.start(lambda _ticket: keep(path, timeline), lambda _none: ended(None), ended)
 
     def close(self) -> None:
         """Write what its file does not have yet; when nothing is written on another thread any more."""
-        if self._kept is not self.timeline:
+        if self.behind:
             keep(self.path, self.timeline)
 
     # -- where one is --------------------------------------------------------------------------------------------------

@@ -49,8 +49,10 @@ class Trial(JobPart):
         self.sought = ""
         self.in_sight = False
         self.let_be: set[Path] = set()  #: clips of no class that are used as they are
+        self._away: list[Opened] = []  #: that were let go, of which the file may not have the last state
         self._folder: Path | None = None
         self._known_of: list[MaterialRow] = []
+        self._looked = False
         self._known: dict[str, MaterialRow] = {}
         self._costs: Costs | None = None
         self.player.seen_changed.connect(self._played)
@@ -84,22 +86,26 @@ class Trial(JobPart):
             self.player.stop()
 
     def leave(self) -> None:
-        """Let go of the job's timelines; what is not written yet is written."""
+        """Let go of the job's timelines; what their files do not have yet is written meanwhile."""
         self.player.show(None)
-        for side, opened in self.opened.items():
-            if opened is not None:
-                self._close(opened)
-            self.opened[side] = None
+        for side in self.opened:
+            self._put_away(side)
 
-    def _close(self, opened: Opened) -> None:
-        try:
-            opened.close()
-        except QuarryError as error:
-            self.desk.refuse(error)
+    def _put_away(self, side: str) -> None:
+        opened = self.opened[side]
+        if opened is not None:
+            opened.keep()
+            self._away = [*(each for each in self._away if each.behind), opened]
+        self.opened[side] = None
 
     def close(self) -> None:
-        """Let go of everything."""
+        """Let go of everything; when nothing is written on other threads any more."""
         self.leave()
+        for opened in self._away:
+            try:
+                opened.close()
+            except QuarryError as error:
+                self.desk.refuse(error)
         self.player.close()
 
     def names(self) -> list[str]:
@@ -131,9 +137,7 @@ class Trial(JobPart):
         self.desk.workers.start(lambda _ticket: read_timeline(path, rate), done, self.desk.refuse)
 
     def _open(self, opened: Opened, side: str) -> None:
-        before = self.opened[side]
-        if before is not None:
-            self._close(before)
+        self._put_away(side)
         self.opened[side] = opened
         opened.edited.connect(partial(self._edited, side))
         opened.moved.connect(partial(self._moved, side))
@@ -149,22 +153,24 @@ class Trial(JobPart):
     @property
     def known(self) -> dict[str, MaterialRow]:
         """What is known of each file: the clips of the job, and what was brought in of them."""
-        if self._known_of is not self.material.rows:
-            self._known_of = self.material.rows
+        if self._known_of is not self.material.rows or self._looked != self.material.looked:
+            self._known_of, self._looked = self.material.rows, self.material.looked
             self._known = {str(row.entry.path): row for row in self.material.rows}
             self._known |= {str(made.path): row for row in self.material.rows for made in row.entry.brought}
             self._costs = None
         return self._known
 
     def _known_clips(self) -> dict[str, Known]:
-        found = {}
-        for path, row in self.known.items():
-            if row.clip is not None and str(row.entry.path) == path:
-                link = self.costs.link_of(row.source)
+        found: dict[str, Known] = {}
+        for row in self.material.rows:
+            found |= {str(made.path): Known(None, Policy(), True) for made in row.entry.brought}
+            if row.clip is not None:
+                link, proxy = self.costs.link_of(row.source), proxy_of(row.entry)
                 policy = row.source.policy if row.source is not None else Policy()
-                proxy = proxy_of(row.entry)
                 exact = link is not None and link.plan.grade == "exact"
-                found[path] = Known(row.clip, policy, exact, str(proxy.path) if proxy is not None else None)
+                found[str(row.entry.path)] = Known(
+                    row.clip, policy, exact, str(proxy.path) if proxy is not None else None
+                )
         return found
 
     # -- what is looked at -------------------------------------------------------------------------------------------
@@ -318,7 +324,8 @@ class Trial(JobPart):
         """What the job's template does to its clips."""
         known, job = self.known, self.job
         if self._costs is None:
-            self._costs = Costs(evaluate(job.template, remedies=False) if job is not None else None, known)
+            evaluation = evaluate(job.template, remedies=False) if job is not None else None
+            self._costs = Costs(evaluation, known, looked=self.material.looked)
         return self._costs
 
     def under(self) -> tuple[Track | None, Item | None, MaterialRow | None]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from pathlib import Path
 
 from idle_quarry.app.models.job_material import MaterialRow
 from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, Item, Track
@@ -17,10 +16,10 @@ NO_CLIP, NO_CLASS = "missing", "no class"
 
 
 class Costs:
-    """`known` is what is known of each file, by its path."""
+    """`known` is what is known of each file, by its path; before the clips were `looked` at none is missing yet."""
 
-    def __init__(self, evaluation: Evaluation | None, known: Mapping[str, MaterialRow]) -> None:
-        self.evaluation, self._known = evaluation, known
+    def __init__(self, evaluation: Evaluation | None, known: Mapping[str, MaterialRow], *, looked: bool = True) -> None:
+        self.evaluation, self._known, self._looked = evaluation, known, looked
         self._costs: dict[str | None, str] = {}  #: of media, by their path: asked for at every repaint
 
     def link_of(self, source: Source | None) -> Link | None:
@@ -49,11 +48,13 @@ class Costs:
         return self._costs[path]
 
     def _cost(self, path: str | None, row: MaterialRow | None) -> str:
-        if path is None or (row is None and not Path(path).is_file()) or (row is not None and row.row.state == MISSING):
+        if row is None:  # what only the timeline names is not looked for: it may name anything
+            return NO_CLIP if self._looked else NO_CLASS
+        if row.row.state == MISSING:
             return NO_CLIP
-        if row is not None and path != str(row.entry.path):
+        if path != str(row.entry.path):
             return "exact"  # it was brought in: it is the intermediate already
-        link = self.link_of(row.source) if row is not None else None
+        link = self.link_of(row.source)
         return link.grade if link is not None else NO_CLASS
 
     def wanted(self, words: str) -> Callable[[Track, Item], bool]:

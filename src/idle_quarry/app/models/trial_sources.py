@@ -34,12 +34,12 @@ _WHOLE: Place = (0.0, 0.0, 1.0, 1.0)
 
 @dataclass(frozen=True)
 class Known:
-    """What is known of a file before it is played: the clip, the policy by which it is fitted, whether it plays as it will be.
+    """What is known of a file that may be played: the clip (None where it is looked at then), how it is fitted, whether it is exact.
 
-    `proxy` is what was made of it at the timeline's rate, to be played in its place.
+    `proxy` is what was made of it at the timeline's rate, to be played in its place. What a timeline names and nobody knows is not opened.
     """
 
-    clip: Clip
+    clip: Clip | None
     policy: Policy
     exact: bool
     proxy: str | None = None
@@ -94,7 +94,7 @@ class _Readers:
         source = self._pictures.pop(path, None)
         if source is None:
             known = self._known.get(path)
-            source = FrameSource(known.clip if known is not None else inspect(Path(path)))
+            source = FrameSource(known.clip if known is not None and known.clip is not None else inspect(Path(path)))
         self._pictures[path] = source
         if len(self._pictures) > _OPEN:
             self._pictures.popitem(last=False)[1].close()
@@ -103,7 +103,7 @@ class _Readers:
     def sound(self, media: Media) -> Heard | None:
         """Return a clip's sound, None where it has none that can be read."""
         path = media.path
-        if path is None:
+        if path is None or path not in self._known:
             return None
         if path not in self._sounds:
             try:
@@ -156,24 +156,27 @@ class TimelineSource:
             what = NO_MEDIA.get(item.kind, "its clip is not known")
             return Seen(frame, None, words=f"{item.name}: {what}")
         at, known = str(media.timecode(found.place)), self._known.get(media.path)
+        if known is None:
+            return Seen(frame, None, words=f"{item.name}: its clip is not among the job's", media=at)
         stands_in = self._from_proxy(frame, item, known, max(0, found.file_frame), at) if lines else None
         if stands_in is not None:
             return stands_in
         try:
-            picture = self._readers.pictures(media.path).frame(max(0, found.file_frame))
+            source = self._readers.pictures(media.path)
+            picture = source.frame(max(0, found.file_frame))
         except QuarryError as error:
             return Seen(frame, None, words=f"{item.name}: {error.what}", media=at)
         if picture is None:
             return Seen(frame, None, words=f"{item.name}: its file has no such frame", media=at)
-        clip = known.clip if known is not None else inspect(Path(media.path))
+        clip = source.clip
         rgb = shown(picture, clip, _step(lines, len(picture.luma)))
         order = (clip.format.field_order or "") if clip.format is not None else ""
-        quick = known is None or not known.exact or self._fit is not None
+        quick = not known.exact or self._fit is not None
         return Seen(frame, rgb, self._place(clip, known, item), item.name, at, quick, order)
 
-    def _from_proxy(self, frame: int, item: Item, known: Known | None, index: int, at: str) -> Seen | None:
+    def _from_proxy(self, frame: int, item: Item, known: Known, index: int, at: str) -> Seen | None:
         """Return a frame as its proxy has it: already converted, on the whole canvas."""
-        if known is None or known.proxy is None or known.exact or item.speed != 1 or self._fit is not None:
+        if known.proxy is None or known.clip is None or known.exact or item.speed != 1 or self._fit is not None:
             return None
         source = self._readers.pictures(known.proxy)
         picture = source.frame(int(index / (known.clip.declared.rate or self.rate) * self.rate))
@@ -181,8 +184,8 @@ class TimelineSource:
             return None
         return Seen(frame, shown(picture, source.clip), words=f"{item.name}, its proxy", media=at)
 
-    def _place(self, clip: Clip, known: Known | None, item: Item) -> Place:
-        policy = known.policy if known is not None else Policy()
+    def _place(self, clip: Clip, known: Known, item: Item) -> Place:
+        policy = known.policy
         if self._fit is not None:
             policy = policy.model_copy(update={"fit": self._fit})
         return place_of(clip, self._canvas, policy, item.place)
