@@ -194,6 +194,18 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
     command(page, "Redo")
     assert len(pieces(page, LOWER)) == 3
 
+    # chosen and carried from track to track without the mouse
+    programme.choose(frozenset())
+    programme.go(36)
+    keys(page, "Return")
+    assert programme.chosen == {under.ident}
+    keys(page, "PgUp", "PgUp", "PgDown")
+    assert pieces(page, LOWER, "Inserts")[0][0] == "lamp tape 014" and len(pieces(page, LOWER)) == 1
+    keys(page, "PgDown", "Shift+PgUp")
+    assert programme.timeline.track(programme.aims["picture"]).name == "Inserts"
+    keys(page, "Shift+PgDown", "Shift+PgDown")
+    assert programme.timeline.track(programme.aims["picture"]).name == "Picture", "there is none below"
+
     # named, noted, coloured, marked in words
     programme.choose(frozenset())
     programme.go(36)

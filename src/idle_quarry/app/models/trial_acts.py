@@ -18,7 +18,7 @@ from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.edits import Piece
 from idle_quarry.jobs.cutting.keeping import earlier, keep, read_timeline
 from idle_quarry.jobs.cutting.otio_values import from_otio
-from idle_quarry.jobs.cutting.timeline import COLOURS, Item, Marker, Media, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import COLOURS, PICTURE, Item, Marker, Media, Timeline, Track
 from idle_quarry.jobs.structure import TIMELINES
 from idle_quarry.jobs.timelines import timeline_of
 from idle_quarry.media.inspecting import inspect
@@ -213,6 +213,35 @@ class TrialActs:
         if opened is not None:
             opened.edit(f"trim its {edge}", lambda timeline: edits.trim(timeline, ident, edge, by, follow=follow))
 
+    def to_track(self, by: int) -> None:
+        """Move what is meant to the next track of its kind above (1) or below (−1)."""
+
+        def change(timeline: Timeline, item: Item) -> Timeline:
+            track, _ = timeline.item(item.ident)
+            return edits.move(timeline, item.ident, item.at, _beside(timeline, track, by).ident)
+
+        self._meant("to another track", change)
+
+    def choose_here(self) -> None:
+        """Choose what is at the playhead: the topmost, and with each press the next one below."""
+        opened = self._trial.here
+        if opened is None:
+            return
+        there = [track.over(opened.frame) for track in reversed(opened.timeline.tracks)]
+        items = [item for item in there if item is not None]
+        if not items:
+            opened.choose(frozenset())
+            return
+        now = next((n for n, item in enumerate(items) if item.ident in opened.chosen), -1)
+        item = items[(now + 1) % len(items)]
+        opened.choose(frozenset(opened.timeline.linked(item.ident)))
+
+    def aim(self, by: int) -> None:
+        """Lay pictures onto the next track above (1) or below (−1) from now on."""
+        opened = self._trial.here or self._trial.aimed
+        if opened is not None and PICTURE in opened.aims:
+            opened.aim(_beside(opened.timeline, opened.timeline.track(opened.aims[PICTURE]), by))
+
     # -- what items say ------------------------------------------------------------------------------------------------
 
     def switch(self) -> None:
@@ -346,6 +375,13 @@ class TrialActs:
             opened.edit("an earlier state", lambda _now: timeline)
 
         self._desk.workers.start(lambda _ticket: read_timeline(state, opened.timeline.rate), done, self._desk.refuse)
+
+
+def _beside(timeline: Timeline, track: Track, by: int) -> Track:
+    """Return the next track of the same kind above or below; at the end the track itself."""
+    alike = [each for each in timeline.tracks if each.kind == track.kind]
+    at = next(n for n, each in enumerate(alike) if each.ident == track.ident) + by
+    return alike[max(0, min(at, len(alike) - 1))]
 
 
 def _within(shift: Fraction, begin: float, size: float) -> Fraction:

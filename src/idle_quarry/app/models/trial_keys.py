@@ -18,6 +18,7 @@ KEYS_HELP = "J K L · I O · ← → · ↑ ↓ cuts · A add · P put in · V l
 #: Keys that lists, boxes and lines have for themselves: they act where the player or the lanes have the keyboard.
 OWN = (
     "Space", "Left", "Right", "Shift+Left", "Shift+Right", "Up", "Down", "Shift+Up", "Shift+Down", "Home", "End", "Del",
+    "Return", "PgUp", "PgDown", "Shift+PgUp", "Shift+PgDown",
 )  # fmt: skip
 
 
@@ -60,6 +61,11 @@ KEYS: dict[str, tuple[str, Act]] = {
     "X": ("take out, and close up", lambda trial: trial.acts.take_out()),
     "G": ("lift, and leave the room", lambda trial: trial.acts.lift()),
     "Del": ("lift what is chosen", lambda trial: trial.acts.lift()),
+    "Return": ("choose what is at the playhead, then what is below it", lambda trial: trial.acts.choose_here()),
+    "PgUp": ("move it to the track above", lambda trial: trial.acts.to_track(1)),
+    "PgDown": ("move it to the track below", lambda trial: trial.acts.to_track(-1)),
+    "Shift+PgUp": ("lay pictures on the track above from now on", lambda trial: trial.acts.aim(1)),
+    "Shift+PgDown": ("lay pictures on the track below from now on", lambda trial: trial.acts.aim(-1)),
     "S": ("split at the playhead", lambda trial: trial.acts.split()),
     "[": ("trim its start to the playhead", lambda trial: trial.acts.trim_here("start")),
     "]": ("trim its end to the playhead", lambda trial: trial.acts.trim_here("end")),

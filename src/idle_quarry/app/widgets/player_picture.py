@@ -57,6 +57,11 @@ class PlayerPicture(QWidget):
             self._image = QImage(rgb.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
         self.update()
 
+    def toggle_safe(self) -> None:
+        """Draw the safe areas of a held picture, or none."""
+        self.safe = not self.safe
+        self.update()
+
     def canvas(self) -> QRectF:
         """Return where the canvas lies."""
         room = QRectF(theme.px(6), theme.px(6), self.width() - theme.px(18 + _LEVELS), self.height() - theme.px(12))

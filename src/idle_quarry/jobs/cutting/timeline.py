@@ -227,7 +227,9 @@ class Timeline:
     @cached_property
     def next_ident(self) -> int:
         """A number that no item of this timeline has or had, nor any link."""
-        return 1 + max(self.issued, *(max(item.ident, item.link or 0) for _, item in self.items), 0)
+        if self.issued:
+            return self.issued + 1
+        return 1 + max(0, *(max(item.ident, item.link or 0) for _, item in self.items), 0)
 
     def timecode(self, frame: int) -> Timecode:
         """Return the timecode of a frame."""
@@ -236,4 +238,5 @@ class Timeline:
     def with_tracks(self, changed: dict[str, Track]) -> Timeline:
         """Return the timeline with other tracks in place of those of their ids."""
         tracks = tuple(changed.get(track.ident, track) for track in self.tracks)
-        return replace(self, tracks=tracks, issued=self.next_ident - 1)
+        new = (max(item.ident, item.link or 0) for track in changed.values() for item in track.items)
+        return replace(self, tracks=tracks, issued=max(self.next_ident - 1, *new, 0))

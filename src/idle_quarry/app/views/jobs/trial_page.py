@@ -113,6 +113,7 @@ class TrialPage(QWidget):
             "W": ("look at the other timeline", self._other_side),
             "+": ("move by a number", partial(self._begin_number, "+")),
             "-": ("move by a number, back", partial(self._begin_number, "−")),
+            "H": ("safe areas, or none", self.player.picture.toggle_safe),
             "E": ("closer", partial(self._zoom, 1.6)),
             "Shift+E": ("wider", partial(self._zoom, 1 / 1.6)),
             "T": ("all of it", self._show_all),
