@@ -91,7 +91,10 @@ class Live(QObject):
                 if stop.is_set():
                     return
                 taken.clear()
-                self._made.emit((answer, taken))
+                try:
+                    self._made.emit((answer, taken))
+                except RuntimeError:  # the window is gone, and this with it
+                    return
                 if isinstance(answer, QuarryError):
                     return
                 due = max(due + steps.period_s(), time.monotonic() - steps.period_s())

@@ -61,8 +61,9 @@ class FrameSource:
     What was decoded on the way to a frame is kept, so that a step back costs nothing; a step on decodes one frame more.
     """
 
-    def __init__(self, clip: Clip, *, threads: int = 0) -> None:
+    def __init__(self, clip: Clip, *, threads: int = 0, kept_bytes: int = _KEPT_BYTES) -> None:
         self.clip = clip
+        self._most = kept_bytes
         self._lock = threading.Lock()
         self._reader: Reader | None = None
         self._threads = threads
@@ -109,7 +110,7 @@ class FrameSource:
     def _keep(self, picture: Picture) -> None:
         self._kept[picture.index] = picture
         self._bytes += _bytes_of(picture)
-        while self._bytes > _KEPT_BYTES and len(self._kept) > 1:
+        while self._bytes > self._most and len(self._kept) > 1:
             self._bytes -= _bytes_of(self._kept.popitem(last=False)[1])
 
 

@@ -26,8 +26,8 @@ from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps.fit import placement
 from idle_quarry.signal.rasters import Raster
 
-#: Clips that are open at once, of pictures and of sound.
-_OPEN = 6
+#: Clips that are open at once, of pictures and of sound, and what each keeps of its decoded pictures: a group of them.
+_OPEN, _KEPT_BYTES = 6, 64 << 20
 Place = tuple[float, float, float, float]
 _WHOLE: Place = (0.0, 0.0, 1.0, 1.0)
 
@@ -94,7 +94,8 @@ class _Readers:
         source = self._pictures.pop(path, None)
         if source is None:
             known = self._known.get(path)
-            source = FrameSource(known.clip if known is not None and known.clip is not None else inspect(Path(path)))
+            clip = known.clip if known is not None and known.clip is not None else inspect(Path(path))
+            source = FrameSource(clip, kept_bytes=_KEPT_BYTES)
         self._pictures[path] = source
         if len(self._pictures) > _OPEN:
             self._pictures.popitem(last=False)[1].close()
