@@ -51,16 +51,22 @@ def _place(row: Any, column: Any, height: Any, width: Any) -> Any:  # pragma: no
 
 
 @_small
+def _ends(height: Any, width: Any, y: Any, x: Any, v: Any, u: Any, phase: Any) -> Any:  # pragma: no cover
+    """Return where both ends of a block's whole vector lie: they move by whole samples that add up to it."""
+    half_v, half_u = np.int32(np.rint(phase * np.float32(v))), np.int32(np.rint(phase * np.float32(u)))
+    p = _place(np.int32(y - half_v), np.int32(x - half_u), height, width)
+    return p, _place(np.int32(y + v - half_v), np.int32(x + u - half_u), height, width)
+
+
+@_small
 def _apart(
     a: Samples, b: Samples, height: Any, width: Any, y: Any, x: Any, v: Any, u: Any, phase: Any, limit: Any
 ) -> Any:  # pragma: no cover
     """Return the sum of absolute differences of a block along a whole vector in flat pictures with an edge around them.
 
-    Its ends move by whole samples that add up to the vector. Once one column alone has more than `limit`, it is left at that.
+    Once one column alone has more than `limit`, it is left at that.
     """
-    half_v, half_u = np.int32(np.rint(phase * np.float32(v))), np.int32(np.rint(phase * np.float32(u)))
-    p = _place(np.int32(y - half_v), np.int32(x - half_u), height, width)
-    q = _place(np.int32(y + v - half_v), np.int32(x + u - half_u), height, width)
+    p, q = _ends(height, width, y, x, v, u, phase)
     wide = np.uint64(width + np.int32(2 * AROUND))
     s0 = s1 = s2 = s3 = s4 = s5 = s6 = s7 = np.float32(0)
     for _ in range(BLOCK):
@@ -88,9 +94,7 @@ def _squares(
     a: Samples, b: Samples, height: Any, width: Any, y: Any, x: Any, v: Any, u: Any, phase: Any
 ) -> Any:  # pragma: no cover
     """Return the sum of squared differences of a block along a whole vector."""
-    half_v, half_u = np.int32(np.rint(phase * np.float32(v))), np.int32(np.rint(phase * np.float32(u)))
-    p = _place(np.int32(y - half_v), np.int32(x - half_u), height, width)
-    q = _place(np.int32(y + v - half_v), np.int32(x + u - half_u), height, width)
+    p, q = _ends(height, width, y, x, v, u, phase)
     wide = np.uint64(width + np.int32(2 * AROUND))
     s0 = s1 = s2 = s3 = s4 = s5 = s6 = s7 = np.float32(0)
     for _ in range(BLOCK):
