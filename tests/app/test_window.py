@@ -632,7 +632,7 @@ def test_the_guide_the_menu_and_paper(open_window: Open, qtbot: QtBot, tmp_path:
     QTest.keyClick(window, Qt.Key.Key_Alt)
     assert window.acting.menu.bar.isVisible()
     menus = [menu.title() for menu in window.acting.menu.bar.findChildren(QMenu) if menu.title()]
-    assert menus == ["&Window", "&Template", "&Library", "&Proof", "L&ine-up", "L&ooks", "&Guide"]
+    assert menus == ["&Window", "&Template", "&Library", "&Proof", "&Jobs", "L&ine-up", "L&ooks", "&Guide"]
     window.acting.menu.show(False)
     worn = theme.scheme.name
     print_shown(path_of(window), "The Lamp Room Path", tmp_path / "shown.pdf")
