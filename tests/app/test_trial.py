@@ -16,8 +16,8 @@ from tests.app.conftest import Open, press
 from tests.app.test_cuts import CLIPS, a_job
 
 from idle_quarry.app.models.trial_acts import PLACE, WITHIN
-from idle_quarry.app.models.trial_keys import CLIPS as CLIP
-from idle_quarry.app.models.trial_keys import LOWER, UPPER
+from idle_quarry.app.trial_keys import CLIPS as CLIP
+from idle_quarry.app.trial_keys import LOWER, UPPER
 from idle_quarry.app.views.jobs.trial_page import TrialPage
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.app.widgets.trial_lanes import TrialLanes

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import TYPE_CHECKING, Protocol
 
-from idle_quarry.app.models.trial_keys import KEYS
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES, theme
+from idle_quarry.app.trial_keys import KEYS
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk

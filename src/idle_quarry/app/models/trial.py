@@ -14,8 +14,8 @@ from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.models.playing import Playing, Source
 from idle_quarry.app.models.trial_acts import TrialActs
 from idle_quarry.app.models.trial_costs import Costs
-from idle_quarry.app.models.trial_keys import CLIPS, LOWER, UPPER
 from idle_quarry.app.models.trial_sources import ClipSource, Known, TimelineSource, canvas_words
+from idle_quarry.app.trial_keys import CLIPS, LOWER, UPPER
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.keeping import read_timeline, timelines_in
 from idle_quarry.jobs.cutting.shown import next_cut, next_item, shown_at

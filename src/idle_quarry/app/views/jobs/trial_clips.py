@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QAbstractItemView, QLineEdit, QListWidget, QListWi
 
 from idle_quarry.app.models.job_material import used_words
 from idle_quarry.app.models.trial import Trial
-from idle_quarry.app.models.trial_keys import CLIPS
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
+from idle_quarry.app.trial_keys import CLIPS
 from idle_quarry.app.widgets.labels import label
 from idle_quarry.app.widgets.tinted import tint, tinted
 

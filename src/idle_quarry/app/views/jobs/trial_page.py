@@ -14,11 +14,11 @@ from idle_quarry.app.drawing.trial_lanes import Look
 from idle_quarry.app.models.trial import Trial
 from idle_quarry.app.models.trial_acts import MOVED
 from idle_quarry.app.models.trial_costs import LACKING, LOSSY, OFF_SPEED
-from idle_quarry.app.models.trial_keys import CLIPS, LOWER, OWN, UPPER, Keys, keys_of
 from idle_quarry.app.questions import Question
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
+from idle_quarry.app.trial_keys import CLIPS, LOWER, OWN, UPPER, Keys, keys_of
 from idle_quarry.app.views.jobs.trial_clips import TrialClips
 from idle_quarry.app.views.jobs.trial_player import TrialPlayer
 from idle_quarry.app.views.jobs.trial_side import TimelineSide

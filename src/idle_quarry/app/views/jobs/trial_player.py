@@ -8,10 +8,10 @@ from pathlib import Path
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from idle_quarry.app.models.trial import Trial
-from idle_quarry.app.models.trial_keys import KEYS_HELP
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
+from idle_quarry.app.trial_keys import KEYS_HELP
 from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.app.widgets.player_picture import PlayerPicture
 

@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, 
 from idle_quarry.app.drawing.trial_lanes import COUNT, Look
 from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.models.trial import Trial
-from idle_quarry.app.models.trial_keys import UPPER
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
+from idle_quarry.app.trial_keys import UPPER
 from idle_quarry.app.widgets.labels import OneLine
 from idle_quarry.app.widgets.trial_lanes import TrialLanes
 from idle_quarry.jobs.cutting.timeline import Item
