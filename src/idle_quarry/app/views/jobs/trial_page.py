@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QSplitter, QVBoxLay
 from idle_quarry.app.drawing.trial_lanes import Look
 from idle_quarry.app.models.trial import Trial
 from idle_quarry.app.models.trial_acts import MOVED
-from idle_quarry.app.models.trial_costs import LACKING, LOSSY, OFF_SPEED
+from idle_quarry.app.models.trial_costs import LACKING, LOSSY, OFF_SPEED, Costs
 from idle_quarry.app.questions import Question
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
@@ -38,6 +38,8 @@ class TrialPage(QWidget):
     def __init__(self, model: Trial) -> None:
         super().__init__()
         self.model = model
+        self._looks_of: Costs | None = None
+        self._looks: dict[tuple[str, str | None], Look] = {}
         self.setAcceptDrops(True)
         self.clips, self.player, self.under = TrialClips(model), TrialPlayer(model), UnderPlayhead(model)
         self.find_line = QLineEdit()
@@ -140,11 +142,16 @@ class TrialPage(QWidget):
     # -- showing -----------------------------------------------------------------------------------------------------
 
     def look(self, item: Item) -> Look:
-        """Return what an item is drawn by."""
+        """Return what an item is drawn by; kept by its file, since thousands are drawn at once."""
         costs = self.model.costs
-        row = costs.row_of(item)
-        measured = row.clip.measured if row is not None and row.clip is not None else None
-        return Look(costs.cost_of(item), measured.fields if measured is not None else None)
+        if costs is not self._looks_of:
+            self._looks_of, self._looks = costs, {}
+        key = (item.kind, item.media.path if item.media is not None else None)
+        if key not in self._looks:
+            row = costs.row_of(item)
+            measured = row.clip.measured if row is not None and row.clip is not None else None
+            self._looks[key] = Look(costs.cost_of(item), measured.fields if measured is not None else None)
+        return self._looks[key]
 
     def _show(self) -> None:
         for side in self.sides.values():
