@@ -236,6 +236,15 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
     assert relinked.media is not None and relinked.media.path == str(moved) and relinked.begins == item.begins
     qtbot.waitUntil(lambda: model.costs.cost_of(relinked) == "lossy", timeout=30000)
 
+    # opened before its clips were looked at, it shows them when they were
+    model.material.rows = []
+    model.look_at(LOWER)
+    qtbot.waitUntil(
+        lambda: model.player.seen is not None and "not among the job's" in model.player.seen.words, timeout=20000
+    )
+    model.material.look_again()
+    qtbot.waitUntil(lambda: model.player.seen is not None and model.player.seen.rgb is not None, timeout=30000)
+
     # its file has followed, and the check of the job takes it for work
     qtbot.waitUntil(lambda: programme.kept.startswith("kept") and not programme._keeping, timeout=20000)
     assert read_timeline(programme.path, Fraction(25)) == programme.timeline

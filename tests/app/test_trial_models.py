@@ -28,6 +28,7 @@ from idle_quarry.app.models.trial_sources import (
     place_of,
 )
 from idle_quarry.app.preferences import Preferences
+from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import read_timeline
 from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, TITLE, Item, Media, Timeline, Track
@@ -137,6 +138,9 @@ def test_what_is_meant_of_a_timeline_goes_to_the_same_tracks_of_another(desk: De
     assert between[0][1].begins == items[0].begins + 10 * 2, "50 frames a second of the media in 25"
     chosen = pieces_between(origin, (0, 40), frozenset([2]), target)
     assert [(ident, item.at) for ident, item in chosen] == [("q", 20), ("t", 20)], "and what belongs to it"
+    other = Opened(desk, tmp_path / "c.otio", replace(target.timeline, rate=Fraction(24)), WIDE, None)
+    with pytest.raises(NotPossible, match="counts at 25"):
+        pieces_between(origin, (10, 30), None, other)
     made = edits.lay_over(target.timeline, 5, between)
     links = [item.link for _, item in made.items]
     assert len(set(links)) == 2 and all(links.count(each) == 2 for each in links), (

@@ -20,7 +20,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.keeping import read_timeline, timelines_in
 from idle_quarry.jobs.cutting.shown import next_cut, next_item, shown_at
 from idle_quarry.jobs.cutting.timeline import Item, Timeline, Track
-from idle_quarry.jobs.material import proxy_of
+from idle_quarry.jobs.material import parts_of, proxy_of
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.policies import Policy
 
@@ -52,6 +52,7 @@ class Trial(JobPart):
         self._away: list[Opened] = []  #: that were let go, of which the file may not have the last state
         self._folder: Path | None = None
         self._known_of: list[MaterialRow] = []
+        self._shown_of: list[MaterialRow] = []  #: that the player knows
         self._looked = False
         self._known: dict[str, MaterialRow] = {}
         self._costs: Costs | None = None
@@ -147,6 +148,9 @@ class Trial(JobPart):
         self.changed.emit()
 
     def _material_changed(self) -> None:
+        opened = self.here
+        if opened is not None and self._shown_of is not self.material.rows and not self.player.speed:
+            self.player.show(self._source_of(opened), opened.frame)  # clips came, or are converted otherwise now
         self.changed.emit()
         self.under_changed.emit()
 
@@ -156,14 +160,14 @@ class Trial(JobPart):
         if self._known_of is not self.material.rows or self._looked != self.material.looked:
             self._known_of, self._looked = self.material.rows, self.material.looked
             self._known = {str(row.entry.path): row for row in self.material.rows}
-            self._known |= {str(made.path): row for row in self.material.rows for made in row.entry.brought}
+            self._known |= {str(made.path): row for row in self.material.rows for made in parts_of(row.entry)}
             self._costs = None
         return self._known
 
     def _known_clips(self) -> dict[str, Known]:
         found: dict[str, Known] = {}
         for row in self.material.rows:
-            found |= {str(made.path): Known(None, Policy(), True) for made in row.entry.brought}
+            found |= {str(made.path): Known(None, Policy(), True) for made in parts_of(row.entry)}
             if row.clip is not None:
                 link, proxy = self.costs.link_of(row.source), proxy_of(row.entry)
                 policy = row.source.policy if row.source is not None else Policy()
@@ -200,6 +204,7 @@ class Trial(JobPart):
         self.under_changed.emit()
 
     def _source_of(self, opened: Opened) -> Source:
+        self._shown_of = self.material.rows
         return TimelineSource(opened.timeline, opened.canvas, opened.fit, self._known_clips())
 
     def show_clip(self, path: Path) -> None:

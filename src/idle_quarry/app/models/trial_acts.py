@@ -13,7 +13,7 @@ from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.models.trial_pieces import pieces_between, pieces_of, speed_in
 from idle_quarry.app.models.trial_sources import media_of, place_of
 from idle_quarry.app.questions import Answered, Choice, Question
-from idle_quarry.errors import NotUnderstood
+from idle_quarry.errors import NotUnderstood, QuarryError
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.edits import Piece
 from idle_quarry.jobs.cutting.keeping import earlier, keep, read_timeline
@@ -79,9 +79,7 @@ class TrialActs:
                 self._desk.say("Nothing is meant: choose items, or set in and out.")
                 return
             by_marks = opened.mark_in is not None or opened.mark_out is not None
-            self._lay(
-                target, way, pieces_between(opened, span, None if by_marks else opened.chosen, target), target.frame
-            )
+            self._carry(opened, target, way, span, target.frame, None if by_marks else opened.chosen)
 
     def lay_clip(self, path: Path, target: Opened, way: str, at: int, track: Track | None = None) -> None:
         """Lay a clip, from its in to its out, onto a timeline; where it fits no class, ask first what is done with it."""
@@ -119,7 +117,17 @@ class TrialActs:
         """Lay what is chosen of one timeline onto another, from a frame on."""
         span = origin.range()
         if span is not None:
-            self._lay(target, way, pieces_between(origin, span, origin.chosen, target), at)
+            self._carry(origin, target, way, span, at, origin.chosen)
+
+    def _carry(
+        self, origin: Opened, target: Opened, way: str, span: tuple[int, int], at: int, chosen: frozenset[int] | None
+    ) -> None:
+        try:
+            pieces = pieces_between(origin, span, chosen, target)
+        except QuarryError as error:
+            self._desk.refuse(error)
+        else:
+            self._lay(target, way, pieces, at)
 
     # -- cutting -----------------------------------------------------------------------------------------------------
 

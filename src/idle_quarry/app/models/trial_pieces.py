@@ -8,11 +8,13 @@ from fractions import Fraction
 
 from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.models.trial_sources import media_of
+from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.cutting.edits import Piece
 from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, Item, Track
 from idle_quarry.media.clip import Clip
 from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.path.template import Source, Template
+from idle_quarry.signal.rates import rate_text
 
 
 def speed_in(clip: Clip, source: Source | None, template: Template) -> Fraction:
@@ -45,7 +47,16 @@ def pieces_of(
 
 
 def pieces_between(opened: Opened, span: tuple[int, int], chosen: Iterable[int] | None, target: Opened) -> list[Piece]:
-    """Return what lies between two frames of a timeline, or what is chosen of it, as pieces for another; unlike rates by time."""
+    """Return what lies between two frames of a timeline, or what is chosen of it, as pieces for another.
+
+    Raises `NotPossible` where they count at different rates.
+    """
+    if opened.timeline.rate != target.timeline.rate:
+        raise NotPossible(
+            f"it counts at {rate_text(opened.timeline.rate)}, {target.path.stem} at {rate_text(target.timeline.rate)}",
+            subject=opened.path.stem,
+            remedy="read it in Cuts, which takes it at the job's rate",
+        )
     first, last = span
     pieces: list[Piece] = []
     idents = {each for ident in chosen for each in opened.timeline.linked(ident)} if chosen is not None else None
