@@ -6,6 +6,7 @@ import statistics
 import sys
 from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 from time import perf_counter
 from typing import Any
 
@@ -21,7 +22,7 @@ from idle_quarry.picture.metrics import psnr_db
 from idle_quarry.picture.resampling import Fitted, resampled
 
 Picture = NDArray[Any]
-ROUNDS = 7
+ROUNDS = 15
 
 
 def reference(picture: Picture, height: int, width: int, weigh: Callable[[Picture], Picture], reach: float) -> Picture:
@@ -64,8 +65,8 @@ KERNELS: dict[str, tuple[Callable[[Picture], Picture], float, str]] = {
 }
 
 
-def swscaled(picture: NDArray[np.uint16], height: int, width: int, flags: str) -> tuple[Picture, float]:
-    """Return a 16-bit picture scaled by libswscale through FFmpeg's filter, and the median seconds of its own work."""
+def swscale(picture: NDArray[np.uint16], height: int, width: int, flags: str) -> Callable[[], VideoFrame]:
+    """Return what scales a 16-bit picture by libswscale, through FFmpeg's filter."""
     name, *params = flags.split(":")
     text = f"{width}:{height}:flags={name}+accurate_rnd+full_chroma_int" + "".join(f":{each}" for each in params)
     graph = av.filter.Graph()
@@ -78,35 +79,39 @@ def swscaled(picture: NDArray[np.uint16], height: int, width: int, flags: str) -
     made.link_to(sink)
     graph.configure()
     frame = VideoFrame.from_ndarray(picture, format="gray16le")
-    frame.time_base = Fraction(1, 25)
-    taken, result = [], None
-    for number in range(ROUNDS):
-        frame.pts = number
-        start = perf_counter()
-        source.push(frame)
-        pulled = sink.pull()
-        taken.append(perf_counter() - start)
+    frame.time_base, frame.pts = Fraction(1, 25), -1
+
+    def scaled() -> VideoFrame:
+        frame.pts = (frame.pts or 0) + 1
+        graph.push(frame)  # the graph is to live as long as this
+        pulled = graph.pull()
         assert isinstance(pulled, VideoFrame)
-        result = pulled
-    assert result is not None
-    return result.to_ndarray(), statistics.median(taken)
+        return pulled
+
+    return scaled
 
 
-def timed(work: Callable[..., Picture], *rest: Any) -> tuple[Picture, float]:
-    """Return what `work` makes and its median seconds."""
-    taken = []
+def against(ours: Callable[[], Any], theirs: Callable[[], Any]) -> tuple[Any, Any, float, float, float]:
+    """Return what both make, the median seconds of each, and the median ratio: they take turns, so a slow machine is so for both."""
+    made, other = ours(), theirs()
+    taken: list[tuple[float, float]] = []
     for _ in range(ROUNDS):
         start = perf_counter()
-        made = work(*rest)
-        taken.append(perf_counter() - start)
-    return made, statistics.median(taken)
+        made = ours()
+        between = perf_counter()
+        other = theirs()
+        taken.append((between - start, perf_counter() - between))
+    own, their = zip(*taken, strict=True)
+    return made, other, *(statistics.median(each) for each in (own, their, [a / b for a, b in taken]))
 
 
 def main() -> int:
     """Print times, ratios and errors; exit 1 where ours is under 90 dB."""
     rng = np.random.default_rng(1)
     poor = 0
-    print(f"resampling one plane of 16 bits; medians of {ROUNDS}; {machine()}; OpenCV on {cv2.getNumThreads()} threads")
+    print(
+        f"resampling one plane of 16 bits; medians of {ROUNDS} turns; {machine()}; OpenCV on {cv2.getNumThreads()} threads"
+    )
     print(f"{'':34}{'ours':>9}{'swscale':>9}{'ratio':>7}   error: {'ours':>6}{'swscale':>9}")
     for (h, w), (height, width) in (((1080, 1920), (2160, 3840)), ((2160, 3840), (1080, 1920)), ((1080, 1920), (720, 1280)), ((576, 720), (1080, 1440))):  # fmt: skip
         fine = gaussian_filter(rng.standard_normal((h, w)), 0.7)
@@ -115,24 +120,28 @@ def main() -> int:
         fit = Fitted(width / w, height / h)
         for kernel, (weigh, reach, flags) in KERNELS.items():
             truth = reference(codes, height, width, weigh, reach)
-            ours, own_time = timed(resampled, single, height, width, fit, kernel)
-            theirs, their_time = swscaled(codes, height, width, flags)
+            ours, frame, own_time, their_time, ratio = against(
+                partial(resampled, single, height, width, fit, kernel), swscale(codes, height, width, flags)
+            )
+            theirs = frame.to_ndarray()
             inner = (slice(16, -16), slice(16, -16))  # edges are treated otherwise there
             errors = [psnr_db(each.astype(float)[inner], truth[inner], 65535) for each in (ours, theirs)]
             poor += errors[0] < 90
             name = f"{kernel} {w}×{h} to {width}×{height}"
             print(
-                f"{name:34}{1000 * own_time:7.0f} ms{1000 * their_time:6.0f} ms{own_time / their_time:7.2f}"
+                f"{name:34}{1000 * own_time:7.1f} ms{1000 * their_time:6.1f} ms{ratio:7.2f}"
                 f"          {errors[0]:6.1f}{errors[1]:9.1f} dB"
             )
         ways = {"bilinear": cv2.INTER_LINEAR} if height > h else {"area": cv2.INTER_AREA}
         for kernel, flag in ways.items():  # OpenCV has no low-pass but area's when it reduces, and another bicubic
-            ours, own_time = timed(resampled, single, height, width, fit, kernel)
-            theirs, their_time = timed(cv2.resize, single, (width, height), None, 0, 0, flag)
+            ours, theirs, own_time, their_time, ratio = against(
+                partial(resampled, single, height, width, fit, kernel),
+                partial(cv2.resize, single, (width, height), None, 0, 0, flag),
+            )
             apart = psnr_db(ours[16:-16, 16:-16], theirs[16:-16, 16:-16], 65535)
             name = f"{kernel} {w}×{h} to {width}×{height}"
             print(
-                f"{name:34}{1000 * own_time:7.0f} ms{1000 * their_time:6.0f} ms{own_time / their_time:7.2f}"
+                f"{name:34}{1000 * own_time:7.1f} ms{1000 * their_time:6.1f} ms{ratio:7.2f}"
                 f"   OpenCV, single precision; they agree to {apart:.0f} dB"
             )
     return 1 if poor else 0
