@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import shutil
 from dataclasses import replace
 from fractions import Fraction
@@ -9,11 +10,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PySide6.QtCore import QSize
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 from tests.app.test_cuts import CLIPS
 from tests.conftest import demo_template
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.drawing.kept_lanes import KeptLanes
+from idle_quarry.app.drawing.trial_lanes import Look, Scale
 from idle_quarry.app.models.job_material import MaterialRow
 from idle_quarry.app.models.jobs import AS_STARTED, CHANGED, Jobs
 from idle_quarry.app.models.opened import Opened
@@ -298,3 +303,48 @@ def test_jobs_are_looked_for_and_nothing_asked_of_their_clips_is_lost(
     assert {each.path: each.source for each in read_material(tmp_path / "Gull count")} == {
         paths[0]: "tapes", paths[1]: "", paths[2]: "",
     }  # fmt: skip
+
+
+def test_lanes_drawn_where_they_changed_are_those_drawn_anew(qapp: QApplication) -> None:
+    media = Media("m", RATE, "/m.mov", None, 0, 100_000)
+
+    def lane(kind: str, number: int) -> list[Item]:
+        lengths = (3, 1, 40, 200, 7) * 30
+        starts = [sum(lengths[:n]) + n // 7 for n in range(len(lengths))]
+        return [
+            Item(1000 * number + n + 1, f"clip {n}", at, long, media=media, enabled=n % 9 > 0, colour="amber" if n % 11 == 0 else "")
+            for n, (at, long) in enumerate(zip(starts, lengths, strict=True))
+        ]  # fmt: skip
+
+    kinds = (PICTURE, PICTURE, SOUND)
+    given = timeline(*((f"t{n}", kind, lane(kind, n)) for n, kind in enumerate(kinds)), ("empty", PICTURE, []))
+    rng, size, kept = random.Random(5), QSize(700, 150), KeptLanes()
+    costs = ("exact", "clean", "lossy", "broken", "missing", "")
+    seen: set[int] = set()
+    chosen: frozenset[int] = frozenset()
+    scale = Scale(0.0, 0.09)
+    for step in range(60):
+        ident = rng.choice([item.ident for _, item in given.items])
+        track, item = given.item(ident)
+        at = rng.randrange(given.end)
+        piece = [(track.ident, replace(item, at=0, ident=0, link=None))]
+        choices = (
+            lambda: edits.put_in(given, at, piece),  # noqa: B023
+            lambda: edits.lay_over(given, at, piece),  # noqa: B023
+            lambda: edits.take_out(given, at, at + 30),  # noqa: B023
+            lambda: edits.switched(given, [ident], on=not item.enabled),  # noqa: B023
+            lambda: edits.split(given, at),  # noqa: B023
+        )
+        if step % 4 == 3:
+            chosen = frozenset({ident}) if step % 8 == 3 else chosen - {ident} | {at % 100}
+        else:
+            given = rng.choice(choices)()
+        if step % 13 == 12:
+            scale = Scale(rng.uniform(0, 4000), rng.choice((0.04, 0.3, 4.0)))
+        how = given, scale, size, 1.0, lambda each: Look(costs[each.ident % 6])
+        image = kept.drawn(*how, chosen=chosen).toImage()
+        assert image == KeptLanes().drawn(*how, chosen=chosen).toImage(), step
+        seen.add(hash(bytes(image.constBits())))
+    assert len(seen) > 25  # they did change
+    kept.forget()
+    assert kept.drawn(given, scale, size, 1.0, lambda _each: Look("exact"), chosen=chosen).toImage() != image

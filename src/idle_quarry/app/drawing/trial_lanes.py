@@ -90,50 +90,57 @@ def piece(row: Row, at: float, length: float, scale: Scale) -> QRectF:
     return QRectF(scale.x(at), row.top + 2, max(1.5, length * scale.frame - 1), row.foot - row.top - 4)
 
 
-def draw_lanes(
+def draw_lane(
     painter: QPainter,
-    timeline: Timeline,
+    row: Row,
+    rate: Fraction,
     scale: Scale,
     width: float,
     look: Callable[[Item], Look],
     *,
     chosen: frozenset[int] = frozenset(),
-    aims: frozenset[str] = frozenset(),
+    aimed: bool = False,
+    span: tuple[float, float] | None = None,
 ) -> None:
-    """Draw a timeline's lanes: its tracks, the pieces that are in sight."""
-    first, last = max(0, int(scale.left)), int(scale.at(width)) + 1
-    names = theme.font(11)
+    """Draw a track's lane over what was there: its name, the pieces in sight; with `span`, px, only what lies between."""
+    head = float(theme.px(HEAD))
+    left, right = (0.0, width) if span is None else (max(head, span[0]), min(width, span[1]))
+    if right <= left:  # what changed lies out of sight
+        return
+    track, names = row.track, theme.font(11)
+    painter.fillRect(QRectF(left, row.top, right - left, row.foot - row.top), theme.colour("bench"))
+    if span is None:
+        _draw_head(painter, row, aimed)
+    left = max(head, left)
+    painter.save()
+    painter.setClipRect(QRectF(left, row.top, right - left, row.foot - row.top))
+    painter.setPen(QPen(theme.colour("seam"), 1))
+    painter.drawLine(QPointF(head, row.foot - 1), QPointF(width, row.foot - 1))
+    plain, drawn = _Plain(sound=track.kind != PICTURE), -1
+    rich: list[tuple[QRectF, Item, Look]] = []
+    zero, frame, top, tall = scale.x(0), scale.frame, row.top + 2, row.foot - row.top - 4
+    # what begins a little outside reaches in with its edge, and shares a column
+    for item in track.between(max(0, int(scale.at(left - 8))), int(scale.at(right + 8)) + 1):
+        begin, wide = zero + item.at * frame, item.length * frame
+        own = item.ident in chosen
+        if wide < _NARROW and not own:  # of those that share a column one is enough
+            column = int(begin / _NARROW)
+            if column == drawn:
+                continue
+            drawn = column
+        rect, told = QRectF(begin, top, max(1.5, wide - 1), tall), look(item)
+        if item.enabled:
+            plain.take(rect, told.cost)
+        if wide >= _RIBBONED or own or not item.enabled:
+            rich.append((rect, item, told))
+    plain.draw(painter)
+    painter.setFont(names)
     metrics = QFontMetricsF(names)
-    for row in rows_in(timeline, aims):
-        track = row.track
-        _draw_head(painter, row, track.ident in aims)
-        painter.setPen(QPen(theme.colour("seam"), 1))
-        painter.drawLine(QPointF(theme.px(HEAD), row.foot - 1), QPointF(width, row.foot - 1))
-        painter.save()
-        painter.setClipRect(QRectF(theme.px(HEAD), row.top, width - theme.px(HEAD), row.foot - row.top))
-        plain, drawn = _Plain(sound=track.kind != PICTURE), -1
-        rich: list[tuple[QRectF, Item, Look]] = []
-        zero, frame, top, tall = scale.x(0), scale.frame, row.top + 2, row.foot - row.top - 4
-        for item in track.between(first, last):
-            left, wide = zero + item.at * frame, item.length * frame
-            own = item.ident in chosen
-            if wide < _NARROW and not own:  # of those that share a column one is enough
-                column = int(left / _NARROW)
-                if column == drawn:
-                    continue
-                drawn = column
-            rect, told = QRectF(left, top, max(1.5, wide - 1), tall), look(item)
-            if item.enabled:
-                plain.take(rect, told.cost)
-            if wide >= _RIBBONED or own or not item.enabled:
-                rich.append((rect, item, told))
-        plain.draw(painter)
-        painter.setFont(names)
-        for rect, item, told in rich:
-            _draw_rich(painter, rect, timeline, track, item, told, metrics, chosen=item.ident in chosen)
-        for change in track.transitions:
-            _draw_change(painter, scale.x(change.at - change.before), scale.x(change.at + change.after), row)
-        painter.restore()
+    for rect, item, told in rich:
+        _draw_rich(painter, rect, rate, track, item, told, metrics, chosen=item.ident in chosen)
+    for change in track.transitions:
+        _draw_change(painter, scale.x(change.at - change.before), scale.x(change.at + change.after), row)
+    painter.restore()
 
 
 class _Plain:
@@ -152,8 +159,9 @@ class _Plain:
         painter.setPen(QPen(theme.colour("seam"), 1))
         painter.setBrush(theme.colour("ledge"))
         painter.drawRects(self._all)
-        for cost, rects in self._of.items():
+        for cost, rects in sorted(self._of.items()):  # in one order: edges of neighbours lie over one another
             if cost in _HATCHED:
+                painter.setPen(QPen(_colour(cost), 1))
                 painter.setBrush(QBrush(_colour(cost), Qt.BrushStyle.BDiagPattern))
                 painter.drawRects(rects)
             elif cost in _LINED and not self._sound:
@@ -210,7 +218,7 @@ def _draw_head(painter: QPainter, row: Row, aimed: bool) -> None:
 def _draw_rich(
     painter: QPainter,
     rect: QRectF,
-    timeline: Timeline,
+    rate: Fraction,
     track: Track,
     item: Item,
     told: Look,
@@ -229,7 +237,7 @@ def _draw_rich(
         painter.drawLine(QPointF(rect.left() + 2, middle), QPointF(rect.right() - 2, middle))
     elif told.fields is not None and item.media is not None:
         foot = QRectF(rect.left() + 1, rect.bottom() - theme.px(6), rect.width() - 2, theme.px(5))
-        draw_ribbon(painter, foot, _piece_of(told.fields, item, timeline.rate), max(1, _frames(item, timeline.rate)))
+        draw_ribbon(painter, foot, _piece_of(told.fields, item, rate), max(1, _frames(item, rate)))
     if item.colour:
         colour = theme.colour(_COLOURS[item.colour]) if item.colour in _COLOURS else theme.seen(item.colour)
         painter.fillRect(QRectF(rect.left(), rect.top(), theme.px(3), rect.height()), colour)

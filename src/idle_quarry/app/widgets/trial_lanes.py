@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QApplication, QSizePolicy, QToolTip, QWidget
 
+from idle_quarry.app.drawing.kept_lanes import KeptLanes
 from idle_quarry.app.drawing.trial_lanes import (
     COUNT,
     HEAD,
@@ -28,7 +29,6 @@ from idle_quarry.app.drawing.trial_lanes import (
     Row,
     Scale,
     draw_count,
-    draw_lanes,
     draw_places,
     height_of,
     piece,
@@ -74,6 +74,7 @@ class TrialLanes(QWidget):
         self.look: Callable[[Item], Look] = lambda _item: Look("")
         self.on = False  #: whether keys act upon it
         self.scale = Scale(0.0, 2.0)
+        self._kept = KeptLanes()
         self._held: _Held | None = None
         self._ghost: QRectF | None = None
         self._going = False
@@ -147,12 +148,18 @@ class TrialLanes(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), theme.colour("bench"))
         opened = self.opened
         if opened is None:
+            painter.fillRect(self.rect(), theme.colour("bench"))
             return
-        timeline = opened.timeline
-        draw_lanes(painter, timeline, self.scale, self.width(), self.look, chosen=opened.chosen, aims=self._aims)
+        timeline, ratio = opened.timeline, self.devicePixelRatioF()
+        painter.drawPixmap(
+            0,
+            0,
+            self._kept.drawn(
+                timeline, self.scale, self.size(), ratio, self.look, chosen=opened.chosen, aims=self._aims
+            ),
+        )
         painter.save()
         painter.translate(0, self.top)  # the count stays in sight when lanes are scrolled away below it
         draw_count(painter, timeline, self.scale, self.width())
@@ -166,6 +173,11 @@ class TrialLanes(QWidget):
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("lichen"), 1, Qt.PenStyle.DotLine))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def look_again(self) -> None:
+        """Draw all pieces anew: they look otherwise than they did."""
+        self._kept.forget()
+        self.update()
 
     # -- where things are --------------------------------------------------------------------------------------------
 

@@ -6,10 +6,11 @@ so that picture and sound stay in step. Items that belong together are moved, tr
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from fractions import Fraction
-from itertools import count, pairwise
+from itertools import count
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.cutting.timeline import Item, Marker, Media, Timeline, Track, Transition
@@ -295,20 +296,18 @@ def _moved(
     """Return a track whose items and changes from frame `at` on lie `by` frames later; `own` is made so much longer in its place."""
     if by == 0 or (own is None and track.end <= at):
         return track
-    items = []
-    for item in track.items:
-        if own is not None and item.ident == own.ident:
-            items.append(_in_place(item, edge, by if edge == "end" else -by, rate))
-        else:
-            items.append(item.later(by) if item.at >= at else item)
+    n = bisect_left(track.starts, at)
+    kept, behind = track.items[:n], tuple(item.later(by) for item in track.items[n:])
+    if own is not None:
+        made = _in_place(own, edge, by if edge == "end" else -by, rate)
+        kept = tuple(made if item.ident == own.ident else item for item in kept)
+    if kept and behind and behind[0].at < kept[-1].end:
+        raise NotPossible(
+            f"on {track.name} {behind[0].name} would meet {kept[-1].name}",
+            remedy="trim without moving what follows, or take that part out on every track",
+        )
     changes = tuple(replace(each, at=each.at + by) if each.at >= at else each for each in track.transitions)
-    for before, after in pairwise(items):
-        if after.at < before.end:
-            raise NotPossible(
-                f"on {track.name} {after.name} would meet {before.name}",
-                remedy="trim without moving what follows, or take that part out on every track",
-            )
-    return _tidy(replace(track, items=tuple(items), transitions=changes))
+    return _tidy(replace(track, items=(*kept, *behind), transitions=changes))
 
 
 def _marks_moved(marks: tuple[Marker, ...], at: int, by: int) -> tuple[Marker, ...]:

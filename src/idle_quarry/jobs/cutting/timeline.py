@@ -99,8 +99,9 @@ class Item:
         """Return the item so many frames later, all else as it is: what an edit does to thousands."""
         if self.at + by < 0:
             raise NotPossible("nothing lies before the start", subject=self.name)
-        made = object.__new__(Item)
-        made.__dict__.update(self.__dict__, at=self.at + by)
+        made, fields = object.__new__(Item), self.__dict__.copy()
+        fields["at"] += by
+        object.__setattr__(made, "__dict__", fields)
         return made
 
     def shows(self, frame: int, rate: Fraction) -> Fraction:
@@ -150,11 +151,18 @@ class Track:
         for item in self.items:
             if item.at < end:
                 raise NotPossible("two items cannot lie over one another", subject=f"{self.name}: {item.name}")
-            end = item.end
+            end = item.at + item.length
 
     @cached_property
-    def _starts(self) -> tuple[int, ...]:
+    def starts(self) -> tuple[int, ...]:
+        """The frame at which each item begins."""
         return tuple(item.at for item in self.items)
+
+    @property
+    def issued(self) -> int:
+        """The highest number of its items and their links."""
+        own = max((item.ident for item in self.items), default=0)
+        return max(own, max((item.link for item in self.items if item.link is not None), default=0))
 
     @property
     def end(self) -> int:
@@ -163,13 +171,13 @@ class Track:
 
     def over(self, frame: int) -> Item | None:
         """Return the item that covers a frame."""
-        number = bisect_right(self._starts, frame) - 1
+        number = bisect_right(self.starts, frame) - 1
         return self.items[number] if number >= 0 and self.items[number].end > frame else None
 
     def between(self, first: int, last: int) -> tuple[Item, ...]:
         """Return the items that cover some frame from `first` to `last` (half open)."""
-        begin = max(0, bisect_right(self._starts, first) - 1)
-        found = self.items[begin : bisect_right(self._starts, last - 1)]
+        begin = max(0, bisect_right(self.starts, first) - 1)
+        found = self.items[begin : bisect_right(self.starts, last - 1)]
         return tuple(item for item in found if item.end > first)
 
 
@@ -229,7 +237,7 @@ class Timeline:
         """A number that no item of this timeline has or had, nor any link."""
         if self.issued:
             return self.issued + 1
-        return 1 + max(0, *(max(item.ident, item.link or 0) for _, item in self.items), 0)
+        return 1 + max((track.issued for track in self.tracks), default=0)
 
     def timecode(self, frame: int) -> Timecode:
         """Return the timecode of a frame."""
@@ -238,5 +246,5 @@ class Timeline:
     def with_tracks(self, changed: dict[str, Track]) -> Timeline:
         """Return the timeline with other tracks in place of those of their ids."""
         tracks = tuple(changed.get(track.ident, track) for track in self.tracks)
-        new = (max(item.ident, item.link or 0) for track in changed.values() for item in track.items)
-        return replace(self, tracks=tracks, issued=max(self.next_ident - 1, *new, 0))
+        issued = max(self.next_ident - 1, *(track.issued for track in changed.values()), 0)
+        return replace(self, tracks=tracks, issued=issued)

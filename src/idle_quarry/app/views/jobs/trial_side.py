@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, 
 from idle_quarry.app.drawing.trial_lanes import COUNT, Look
 from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.models.trial import Trial
+from idle_quarry.app.models.trial_costs import Costs
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
@@ -28,6 +29,7 @@ class TimelineSide(QWidget):
         super().__init__()
         on(self, "bench")
         self._model, self._side = model, side
+        self._costs: Costs | None = None  #: by which the lanes were drawn last
         self.names = QComboBox()
         self.names.setAccessibleName(f"Timeline {'above' if side == UPPER else 'below'}")
         sized(self.names).setMinimumWidth(170)
@@ -91,6 +93,9 @@ class TimelineSide(QWidget):
             QTimer.singleShot(0, self, self._show_aims)
         self.lanes.on = model.side == self._side
         self.lanes.updateGeometry()
+        if model.costs is not self._costs:
+            self._costs = model.costs
+            self.lanes.look_again()
         self.lanes.update()
 
     def _show_aims(self) -> None:
