@@ -28,6 +28,12 @@ def written_whole(path: Path, data: bytes) -> None:
         raise
 
 
+def synced(path: Path) -> None:
+    """Have a file on its disk before this returns. Raises `OSError`."""
+    with path.open("rb") as file:
+        os.fsync(file.fileno())
+
+
 def free_place(folder: Path, stem: str, suffix: str) -> Path:
     """Return a path in a folder, numbered where it must be, at which nothing lies, nor a folder of its name without the suffix."""
     for number in count(1):

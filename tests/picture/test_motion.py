@@ -175,7 +175,7 @@ def test_how_many_cores_there_are_changes_nothing(cores: int, monkeypatch: pytes
     earlier, later = seen(wide, 0, 0), seen(wide, -2, -7)
     here = motion(earlier, later, 0.4)
     made = between(earlier, later, here)
-    monkeypatch.setattr(strips, "_CORES", cores)
+    monkeypatch.setattr(strips, "cores", lambda: cores)
     there = motion(earlier, later, 0.4)
     for one, other in ((here.down, there.down), (here.across, there.across), (here.doubt, there.doubt)):
         np.testing.assert_array_equal(one, other)

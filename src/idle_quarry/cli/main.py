@@ -196,6 +196,12 @@ def _parser() -> argparse.ArgumentParser:
     each.add_argument("file", metavar="FILE")
     each.add_argument("--template", required=True, metavar="NAME")
     each.add_argument("--source", required=True, metavar="ID", help="whose conversion it is: a source's id or name")
+    each = add(commands, "render", "render what is not rendered yet of a job's timelines")
+    each.add_argument("job", metavar="JOB", help="the job's folder")
+    each.add_argument("--timeline", action="append", default=[], metavar="T", help="only this one; may be said again")
+    each.add_argument("--at", metavar="FOLDER", help="where renders go on this machine, from now on")
+    each.add_argument("--system-disk", action="store_true", help="that may be the disk of the system")
+    each.add_argument("--workers", metavar="N", type=int, help="as many as there are processors, where it is not said")
     cuts = add(commands, "cuts", "lists of cuts from elsewhere").add_subparsers(
         dest="action", parser_class=_Parser, metavar="ACTION", required=True
     )
@@ -254,6 +260,10 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
             from idle_quarry.cli import converting
 
             modules = [converting]
+        if options.command == "render":
+            from idle_quarry.cli import rendering
+
+            modules = [rendering]
         name = "_".join(part for part in (options.command, getattr(options, "action", None)) if part).replace("-", "_")
         return int(next(getattr(module, name) for module in modules if hasattr(module, name))(options, out))
     except QuarryError as error:

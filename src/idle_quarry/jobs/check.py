@@ -45,6 +45,7 @@ class CheckedJob:
     files: tuple[str, ...]
     drift: tuple[Drift, ...]
     material: tuple[str, ...] = ()  #: media files that were put into the template's folders
+    started: str = ""  #: when, as the record says
 
 
 def read_job(folder: Path) -> dict[str, Any]:
@@ -83,7 +84,7 @@ def check_job(folder: Path) -> CheckedJob:
         name, revision, claimed = str(pinned["name"]), int(pinned["revision"]), str(pinned["hash"])
         folders = tuple(str(each) for each in data["folders"])
         files = {str(key): str(value["sha256"]) for key, value in data["files"].items()}
-        title = str(data["title"])
+        title, started = str(data["title"]), str(data.get("started", ""))
     except (KeyError, TypeError, ValueError, AttributeError, ValidationError, QuarryError) as error:
         raise JobError("the job's record is damaged", subject=path, remedy="put back a copy of it") from error
     if any(Path(each).is_absolute() or ".." in Path(each).parts for each in (*folders, *files)):
@@ -99,7 +100,9 @@ def check_job(folder: Path) -> CheckedJob:
     for name, text in contents_against(folder, template, line_up if isinstance(line_up, dict) else {}):
         if name not in told or "cannot be read" not in text:
             drift.append(Drift(name, "altered", text))
-    return CheckedJob(folder, title, name, revision, claimed, template, folders, tuple(files), tuple(drift), material)
+    return CheckedJob(
+        folder, title, name, revision, claimed, template, folders, tuple(files), tuple(drift), material, started
+    )
 
 
 def _is_timeline(name: str) -> bool:

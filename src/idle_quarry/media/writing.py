@@ -20,6 +20,7 @@ from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
 from idle_quarry.errors import MediaError
+from idle_quarry.files import synced
 from idle_quarry.media.encode import (
     LINEAR,
     Pixels,
@@ -200,6 +201,7 @@ class ClipWriter:
                 self._muxed.finish(pictures_wait=True)
                 self._muxed.close()
                 self._muxed = None
+                synced(self._part)  # a name never stands for what a power cut could still take
             self._part.replace(self._final)
         except (FFmpegError, OSError, ValueError) as error:
             raise self._refused(error) from error

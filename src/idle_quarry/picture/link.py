@@ -76,10 +76,13 @@ def _frames(into: list[Plane], shapes: Sequence[tuple[int, ...]]) -> None:
 class Conversion:
     """One link's conversion: ask for any frame of the output. Not to be shared between threads.
 
-    Raises `NotPossible` where the policy refuses the material's rate.
+    `shift` moves the picture on the target's raster, samples across and lines down. Raises `NotPossible` where the policy refuses the
+    material's rate.
     """
 
-    def __init__(self, source: SignalFormat, target: SignalFormat, policy: Policy) -> None:
+    def __init__(
+        self, source: SignalFormat, target: SignalFormat, policy: Policy, shift: tuple[float, float] = (0.0, 0.0)
+    ) -> None:
         self.source, self.target, self.policy = source, target, policy
         self.plan = plan(source, target, policy)
         self.method = retiming(source, target, policy)
@@ -94,6 +97,9 @@ class Conversion:
             if where is not None
             else None
         )
+        if shift != (0.0, 0.0):
+            fit = self._fit or Fitted(1.0, 1.0)
+            self._fit = replace(fit, offset_x=fit.offset_x + shift[0], offset_y=fit.offset_y + shift[1])
         self._lines_change = where is not None and where.scales_lines
         self._places: dict[tuple[int, int], tuple[NDArray[np.bool_], NDArray[np.bool_]]] = {}
         self._of: Frames | None = None
@@ -146,7 +152,7 @@ class Conversion:
         `frames` gives frames of the source by number, in its encoding; it is asked for numbers below 0 and beyond the
         end too, and gives the nearest it has.
         """
-        if not self.plan.steps:
+        if not self.plan.steps and self._fit is None:
             return frames(index)
         if frames != self._of:  # what was kept is another source's
             self._whole.clear()

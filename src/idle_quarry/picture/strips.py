@@ -14,9 +14,14 @@ from typing import TypeVar
 _A = TypeVar("_A")
 _B = TypeVar("_B")
 _inside = threading.local()
-_CORES = len(os.sched_getaffinity(0))
 #: mallopt's M_MMAP_THRESHOLD and M_TRIM_THRESHOLD (malloc.h), and what they are set to: as much as glibc takes, and half a GB.
 _KEPT = ((-3, 32 << 20), (-1, 512 << 20))
+
+
+@lru_cache(maxsize=1)
+def cores() -> int:
+    """Return how many processors this process may use, as it was when that was first asked."""
+    return len(os.sched_getaffinity(0))
 
 
 @lru_cache(maxsize=1)
@@ -25,7 +30,7 @@ def _pool() -> ThreadPoolExecutor:
     with contextlib.suppress(AttributeError):  # another C library does as it likes
         for name, value in _KEPT:
             ctypes.CDLL(None).mallopt(name, value)
-    return ThreadPoolExecutor(max_workers=max(1, _CORES - 1), thread_name_prefix="strip")
+    return ThreadPoolExecutor(max_workers=max(1, cores() - 1), thread_name_prefix="strip")
 
 
 def at_once(work: Callable[[_A], _B], parts: Iterable[_A]) -> list[_B]:
@@ -51,6 +56,6 @@ def at_once(work: Callable[[_A], _B], parts: Iterable[_A]) -> list[_B]:
 
 def by_rows(count: int, work: Callable[[int, int], object], least: int = 16) -> None:
     """Call `work` with the first row and the row after the last of each strip of `count` rows; strips have `least` at least."""
-    parts = max(1, min(_CORES, count // least))
+    parts = max(1, min(cores(), count // least))
     edges = [count * n // parts for n in range(parts + 1)]
     at_once(lambda n: work(edges[n], edges[n + 1]), range(parts))

@@ -1,0 +1,141 @@
+"""What is not rendered of a job's timelines, rendered on the command line."""
+
+from __future__ import annotations
+
+import sys
+import time
+from argparse import Namespace as Options
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from idle_quarry.cli.output import Output
+from idle_quarry.errors import JobError, NotPossible, QuarryError
+
+if TYPE_CHECKING:
+    from idle_quarry.jobs.check import CheckedJob
+    from idle_quarry.jobs.renders.recipe import Recipe
+    from idle_quarry.jobs.renders.rendering import Rendering
+    from idle_quarry.jobs.renders.standing import Programme
+    from idle_quarry.jobs.renders.store import Store
+
+#: Seconds between two looks at how far the workers are.
+_EVERY_S = 0.2
+
+
+def render(options: Options, out: Output) -> int:
+    """Render what is not rendered yet; 1 where a piece could not be."""
+    from idle_quarry.jobs.check import check_job
+    from idle_quarry.jobs.renders.rendering import Rendering
+    from idle_quarry.jobs.renders.settled import answer
+    from idle_quarry.jobs.renders.standing import programmes_of, stock_of, wanted_of
+
+    job = check_job(Path(options.job).expanduser())
+    if options.at is not None:
+        answer(job, Path(options.at).expanduser(), system_disk=options.system_disk)
+    store = _store(job)
+    programmes = _chosen(programmes_of(job, stock_of(job.folder, job.template)), options.timeline)
+    wanted = wanted_of(programmes, store)
+    failed: dict[str, str] = {}
+    if wanted:
+        rendering = Rendering(job.folder, store)
+        try:
+            failed = _rendered(rendering, wanted, options.workers, speak=not out.as_json and sys.stderr.isatty())
+        except KeyboardInterrupt:
+            raise QuarryError("cancelled; what is whole was kept", subject=job.title) from None
+        finally:
+            rendering.close()
+    made = {recipe.identity for recipe in wanted}
+    document, lines, poor = [], [], False
+    for programme in programmes:
+        pieces, said = _told(programme, store, made, failed)
+        document += pieces
+        lines += said
+        poor = poor or bool(programme.why) or any(each["state"] == "failed" for each in pieces)
+    out.show({"pieces": document, "folder": str(store.folder)}, lines)
+    return 1 if poor else 0
+
+
+def _store(job: CheckedJob) -> Store:
+    """Return where the job's renders go. Raises `JobError` where that is to be asked."""
+    from idle_quarry.jobs.renders.settled import settled
+
+    found = settled(job)
+    if found.store is None:
+        at = f"say --at {found.place} --system-disk" if found.system_disk else "say --at FOLDER"
+        raise JobError(found.why, subject=job.title, remedy=at)
+    return found.store
+
+
+def _chosen(programmes: list[Programme], names: list[str]) -> list[Programme]:
+    there = {each.name.casefold(): each for each in programmes}
+    for name in names:
+        if name.casefold() not in there:
+            known = ", ".join(each.name for each in programmes)
+            raise NotPossible("is no timeline of the job", subject=repr(name), remedy=f"it has {known}")
+    return [there[name.casefold()] for name in names] if names else programmes
+
+
+def _rendered(rendering: Rendering, wanted: list[Recipe], workers: int | None, *, speak: bool) -> dict[str, str]:
+    """Have the workers render these; return what kept those that are not there, by their identities."""
+    queue = rendering.queue
+    queue.put(wanted)
+    queue.pause(False)
+    names, begun = {recipe.identity: recipe for recipe in wanted}, time.monotonic()
+    frames, said = sum(recipe.frames for recipe in wanted), 0.0
+    while True:
+        states = {ident: state for ident, state in queue.states().items() if ident in names}
+        left = {ident: state for ident, state in states.items() if state[0] != "failed"}
+        if not left:
+            break
+        if not rendering.working:
+            rendering.start(workers)
+        if speak and time.monotonic() - said > 0.5:
+            said = time.monotonic()
+            done = frames - sum(names[ident].frames - state[2] for ident, state in left.items())
+            full = next((state[3] for state in left.values() if state[3]), "")
+            speed = done / max(0.1, said - begun)
+            print(
+                f"\r{len(left)} pieces left, {done} of {frames} frames, {speed:.0f} a second {full}",
+                end=" ",
+                file=sys.stderr,
+                flush=True,
+            )
+        time.sleep(_EVERY_S)
+    if speak:
+        print(file=sys.stderr)
+    failed = {ident: state[3] for ident, state in states.items()}
+    queue.drop(failed)
+    return failed
+
+
+def _told(
+    programme: Programme, store: Store, made: set[str], failed: dict[str, str]
+) -> tuple[list[dict[str, object]], list[str]]:
+    from idle_quarry.jobs.renders.pieces import EXACT
+
+    if programme.timeline is None:
+        return [], [f"{programme.name}: {programme.why}"]
+    pieces: list[dict[str, object]] = []
+    for piece in programme.pieces:
+        recipe, state, text, file = piece.recipe, "failed", piece.text, None
+        if piece.state == EXACT:
+            state, text = "exact", "plays as it is"
+        elif recipe is not None:
+            kept = store.kept(recipe)
+            if kept is not None:
+                state, file = ("rendered" if recipe.identity in made else "kept"), str(kept.path)
+            else:
+                text = failed.get(recipe.identity) or "was not rendered"
+        pieces.append({
+            "timeline": programme.name, "start": str(programme.timeline.timecode(piece.first)),
+            "end": str(programme.timeline.timecode(piece.last)), "identity": recipe.identity if recipe is not None else "",
+            "state": state, "file": file, "text": text, "frames": piece.frames,
+        })  # fmt: skip
+    counts = [
+        (state, sum(1 for each in pieces if each["state"] == state))
+        for state in ("exact", "kept", "rendered", "failed")
+    ]
+    said = ", ".join(f"{count} {state}" for state, count in counts if count) or "nothing lies there"
+    lines = [f"{programme.name}: {said}"]
+    lines += [f"  {each['start']} to {each['end']}  {each['text']}" for each in pieces if each["state"] == "failed"]
+    return pieces, lines

@@ -1,0 +1,273 @@
+"""A timeline divided into pieces: at what is seen to change, and at every ten seconds of a clip, so that little is rendered again.
+
+Only what is seen divides it: a cut on a track that another covers does not. A piece is known by what it is made of, not by where it
+lies, so that what is moved, copied or renamed is the same piece.
+"""
+
+from __future__ import annotations
+
+import math
+from bisect import bisect_right
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from itertools import pairwise
+
+from idle_quarry.jobs.cutting.shown import shown_at
+from idle_quarry.jobs.cutting.timeline import CLIP, NO_MEDIA, PICTURE, Item, Timeline, Track, Transition
+from idle_quarry.jobs.renders.recipe import Recipe, Taken
+from idle_quarry.media.clip import Clip
+from idle_quarry.path.codecs import cannot_hold
+from idle_quarry.path.policies import DEFAULT_POLICY, Policy
+from idle_quarry.path.registry import Codec
+from idle_quarry.path.steps import plan
+from idle_quarry.path.steps.pacing import pace, retiming
+from idle_quarry.path.steps.pulldown import pictures_of
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.words import format_words
+
+#: A clip's converted frames are divided at multiples of so many seconds, counted from the clip's own first.
+PIECE_S = 10
+#: How a piece stands before anything is rendered: it plays as it is, it is to be rendered, or it cannot be.
+EXACT, WANTED, FAILED = "exact", "wanted", "failed"
+
+
+@dataclass(frozen=True)
+class Stock:
+    """What is known of a file that timelines show: the clip, its content, the policy and the cadence of its class.
+
+    `held`: it was brought in, and is in the job's intermediate format already. `why` says what keeps it from being rendered.
+    """
+
+    clip: Clip | None
+    content: str = ""
+    policy: Policy = DEFAULT_POLICY
+    cadence: str = ""
+    held: bool = False
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Canvas:
+    """What a timeline is rendered to: the format, the codec, and the fit that its canvas asks for in place of the classes' own."""
+
+    format: SignalFormat
+    codec: Codec
+    fit: str | None = None
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Frames `first` to `last` (half open) of a timeline: what they are made of, or why they are not rendered."""
+
+    first: int
+    last: int
+    state: str
+    recipe: Recipe | None = None
+    text: str = ""
+
+    @property
+    def frames(self) -> int:
+        return self.last - self.first
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """What is seen of one item, in one run: taken from a clip, or nothing where black is; `why` it cannot be."""
+
+    taken: Taken | None = None
+    exact: bool = False
+    why: str = ""
+    text: str = ""
+
+
+@dataclass(frozen=True)
+class _Run:
+    """Frames of a timeline that show the same in one go; in a change, `over` comes over what is seen."""
+
+    first: int
+    last: int
+    seen: _Seen
+    over: _Seen | None = None
+    share: Fraction = Fraction(0)
+    rise: Fraction = Fraction(0)
+
+
+def pieces_of(timeline: Timeline, canvas: Canvas, stock: Mapping[str, Stock]) -> list[Piece]:
+    """Return the pieces of a timeline in order; `stock` is what is known of the files that it shows, by their paths."""
+    why = cannot_hold(canvas.codec, canvas.format)
+    if why and timeline.end:
+        text = f"{canvas.codec.name} cannot hold {format_words(canvas.format, fields=True)}: {why[0]}"
+        return [Piece(0, timeline.end, FAILED, text=text)]
+    made: list[Piece] = []
+    for run in _joined(_runs(timeline, canvas, stock)):
+        made += _pieces(run, canvas)
+    return made
+
+
+# -- what is seen -------------------------------------------------------------------------------------------------------
+
+
+def _runs(timeline: Timeline, canvas: Canvas, stock: Mapping[str, Stock]) -> Iterator[_Run]:
+    places = {0, timeline.end}
+    for track in timeline.tracks:
+        if track.kind == PICTURE and track.enabled:
+            for item in track.items:
+                places.update((item.at, item.end))
+            for change in track.transitions:
+                places.update((max(0, change.at - change.before), min(timeline.end, change.at + change.after)))
+    cuts = sorted(places)
+    changes = {track.ident: sorted(track.transitions, key=lambda each: each.at) for track in timeline.tracks}
+    for first, last in pairwise(cuts):
+        over = next(_changes_over(timeline, changes, first), None)
+        if over is not None:
+            yield _changing(timeline, *over, first, last, canvas, stock)
+            continue
+        found = shown_at(timeline, first)
+        seen = (
+            _Seen(text="nothing lies there: black")
+            if found is None
+            else _seen(timeline, found.item, first, canvas, stock)
+        )
+        yield _Run(first, last, seen)
+
+
+def _changes_over(
+    timeline: Timeline, changes: Mapping[str, list[Transition]], frame: int
+) -> Iterator[tuple[Track, Transition]]:
+    """Yield the change that is seen at a frame, with its track: on the topmost track that has something there."""
+    for track in reversed(timeline.tracks):
+        if track.kind != PICTURE or not track.enabled:
+            continue
+        for change in changes[track.ident]:
+            if change.at - change.before <= frame < change.at + change.after:
+                yield track, change
+        item = track.over(frame)
+        if item is not None and item.enabled:
+            return
+
+
+def _changing(
+    timeline: Timeline,
+    track: Track,
+    change: Transition,
+    first: int,
+    last: int,
+    canvas: Canvas,
+    stock: Mapping[str, Stock],
+) -> _Run:
+    """Return a part of a change: what was, and over it what comes, by a share that rises evenly and is never all or nothing."""
+    ends = [track.over(change.at - 1) if change.at else None, track.over(change.at)]
+    was, comes = (
+        _seen(timeline, item, first, canvas, stock) if item is not None and item.enabled else _Seen() for item in ends
+    )
+    rise = Fraction(1, change.before + change.after + 1)
+    share = rise * (first - (change.at - change.before) + 1)
+    return _Run(first, last, was, comes, share, rise)
+
+
+def _seen(timeline: Timeline, item: Item, frame: int, canvas: Canvas, stock: Mapping[str, Stock]) -> _Seen:
+    """Return what an item shows from a frame of the timeline on."""
+    media = item.media
+    if item.kind != CLIP or media is None or media.path is None:
+        if item.kind in NO_MEDIA:
+            return _Seen(text=f"{item.name}: {NO_MEDIA[item.kind]}, shown as black")
+        return _Seen(why=f"{item.name}: its clip is not known")
+    known = stock.get(media.path)
+    if known is None:
+        return _Seen(why=f"{item.name}: its clip is not among the job's")
+    if known.why or known.clip is None or known.clip.format is None:
+        return _Seen(why=f"{item.name}: {known.why or 'its pictures are in no format that is known'}")
+    fmt = known.clip.format
+    taken_as = (pictures_of(fmt, known.cadence) if known.cadence else None) or fmt
+    policy = known.policy if canvas.fit is None else known.policy.model_copy(update={"fit": canvas.fit})
+    method = retiming(taken_as, canvas.format, policy)
+    if method == "refuse":
+        return _Seen(why=f"{item.name}: its class does not take material at this rate")
+    faster = Fraction(1)
+    if method == "speed":
+        before, after = pace(taken_as, canvas.format, "speed")
+        faster = Fraction(after) / Fraction(before)
+    # frames of the whole converted clip for each frame of the media's count
+    each = canvas.format.rate / (media.rate * faster)
+    step = item.step(timeline.rate) * each
+    first = (item.shows(frame, timeline.rate) - media.first) * each
+    if step == 1:
+        first = Fraction(math.floor(first))
+    shift = item.place or (Fraction(0), Fraction(0))
+    fields = canvas.format.scan == "interlaced"
+    taken = Taken(media.path, known.content, fmt, policy, first, step, known.cadence, shift, whole=fields and step != 1)
+    as_it_is = known.held or (taken_as == fmt and not plan(fmt, canvas.format, policy).steps)
+    exact = as_it_is and step == 1 and item.place is None and canvas.fit is None
+    return _Seen(taken, exact)
+
+
+def _joined(runs: Iterator[_Run]) -> Iterator[_Run]:
+    """Yield runs, those in one that go on where the last one ended: a cut that is not seen is none."""
+    last: _Run | None = None
+    for run in runs:
+        if last is not None and run.over is None and last.over is None and _goes_on(last, run):
+            last = replace(last, last=run.last)
+            continue
+        if last is not None:
+            yield last
+        last = run
+    if last is not None:
+        yield last
+
+
+def _goes_on(last: _Run, run: _Run) -> bool:
+    one, other = last.seen, run.seen
+    if one.taken is None or other.taken is None:
+        return one == other
+    return replace(one, taken=one.taken.later(last.last - last.first)) == other
+
+
+# -- pieces -------------------------------------------------------------------------------------------------------------
+
+
+def _pieces(run: _Run, canvas: Canvas) -> Iterator[Piece]:
+    seen, over = run.seen, run.over
+    why = seen.why or (over.why if over is not None else "")
+    if why:
+        yield Piece(run.first, run.last, FAILED, text=why)
+        return
+    if over is None and seen.exact:
+        yield Piece(run.first, run.last, EXACT)
+        return
+    for first, last in _divided(run, canvas):
+        past = first - run.first
+        recipe = Recipe(
+            canvas.format,
+            canvas.codec,
+            last - first,
+            seen.taken.later(past) if seen.taken is not None else None,
+            over.taken.later(past) if over is not None and over.taken is not None else None,
+            run.share + past * run.rise,
+            run.rise,
+        )
+        yield Piece(first, last, WANTED, recipe, seen.text)
+
+
+def _divided(run: _Run, canvas: Canvas) -> Iterator[tuple[int, int]]:
+    """Yield parts of a run: at multiples of some seconds of the clip where it runs as it was shot, else of the run."""
+    every = max(1, round(PIECE_S * canvas.format.rate))
+    taken = run.seen.taken
+    offset = int(taken.first) % every if taken is not None and taken.step == 1 and run.over is None else 0
+    first = run.first
+    while first < run.last:
+        last = min(run.last, first + every - (first - run.first + offset) % every)
+        yield first, last
+        first = last
+
+
+class Where:
+    """Which piece lies at a frame."""
+
+    def __init__(self, pieces: list[Piece]) -> None:
+        self._pieces, self._firsts = pieces, [piece.first for piece in pieces]
+
+    def at(self, frame: int) -> Piece | None:
+        number = bisect_right(self._firsts, frame) - 1
+        piece = self._pieces[number] if number >= 0 else None
+        return piece if piece is not None and piece.first <= frame < piece.last else None

@@ -1,0 +1,114 @@
+"""Where a job keeps its renders and when it makes them: as the template says, and as was answered for this job on this machine."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import socket
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from idle_quarry.errors import JobError, QuarryError
+from idle_quarry.files import is_folder, written_whole
+from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.renders.store import Store
+from idle_quarry.path.names import cleaned_name
+from idle_quarry.path.template import Place, Template
+from idle_quarry.proof.disks import volume_of
+
+#: In the job's folder: what was answered, and what is to be rendered.
+ANSWERS_FILE, QUEUE_FILE = ".renders.json", ".renders.queue"
+_FORMAT = 1
+
+
+@dataclass(frozen=True)
+class Answers:
+    """What was answered for a job: the folder its renders go to on a machine, and that the system's own disk is meant."""
+
+    places: dict[str, str]
+    system_disk: tuple[str, ...] = ()  #: folders that were allowed although they lie there
+
+
+@dataclass(frozen=True)
+class Settled:
+    """Where renders go; or why that must be asked, and whether yes is an answer, for a place that is there."""
+
+    store: Store | None
+    place: Path | None
+    why: str = ""
+    system_disk: bool = False
+
+
+def cache_place(template: Template) -> Place | None:
+    """Return the template's place for renders: the intermediate's own, else the first that is for them."""
+    named = next((each for each in template.places if each.id == template.intermediate.place), None)
+    return named or next((each for each in template.places if each.purpose == "cache"), None)
+
+
+def settled(job: CheckedJob) -> Settled:
+    """Return where a job's renders go on this machine: never on the disk of the system unless that was answered."""
+    answers = read_answers(job.folder)
+    own = answers.places.get(_machine())
+    place = cache_place(job.template)
+    path = Path(own) if own else Path(place.path) if place is not None and place.path else None
+    if path is None:
+        return Settled(None, None, "the template names no place for renders")
+    if not is_folder(path):
+        called = f"{place.name}, {path}," if place is not None and not own else str(path)
+        return Settled(None, path, f"renders belong on {called} which is not there")
+    try:
+        volume = volume_of(path)
+    except QuarryError as error:
+        return Settled(None, path, str(error))
+    if not volume.writable:
+        return Settled(None, path, f"{path} cannot be written to")
+    if volume.kind == "system" and str(path) not in answers.system_disk:
+        free = volume.free / 1e9
+        return Settled(
+            None, path, f"{path} is on the disk of the system, which has {free:.0f} GB free", system_disk=True
+        )
+    return Settled(Store(path / _folder_name(job)), path)
+
+
+def answer(job: CheckedJob, path: Path, *, system_disk: bool = False) -> None:
+    """Keep where a job's renders go on this machine, and that this may be the disk of the system. Raises `JobError`."""
+    if not is_folder(path):
+        raise JobError("no such folder", subject=str(path), remedy="make it first, or choose another")
+    path = path.resolve()
+    answers = read_answers(job.folder)
+    allowed = {*answers.system_disk, *([str(path)] if system_disk else [])}
+    _write(
+        job.folder,
+        replace(answers, places={**answers.places, _machine(): str(path)}, system_disk=tuple(sorted(allowed))),
+    )
+
+
+def read_answers(folder: Path) -> Answers:
+    """Return what was answered for a job; nothing where that cannot be read: it is asked again."""
+    try:
+        data: dict[str, Any] = json.loads((folder / ANSWERS_FILE).read_text(encoding="utf-8"))
+        places = {str(machine): str(path) for machine, path in data["places"].items()}
+        return Answers(places, tuple(str(path) for path in data["system_disk"]))
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
+        return Answers({})
+
+
+def _write(folder: Path, answers: Answers) -> None:
+    data = {
+        "kind": "idle-quarry renders", "format_number": _FORMAT, "places": answers.places, "system_disk": answers.system_disk,
+    }  # fmt: skip
+    try:
+        written_whole(folder / ANSWERS_FILE, (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
+    except OSError as error:
+        raise JobError(f"the answer could not be kept ({error.strerror})", subject=str(folder)) from error
+
+
+def _machine() -> str:
+    return socket.gethostname()
+
+
+def _folder_name(job: CheckedJob) -> str:
+    """Return what the folder of a job's renders is called: jobs of one title have folders of their own, wherever they are moved."""
+    told = hashlib.sha256(f"{job.title}\n{job.started}".encode()).hexdigest()[:6]
+    return f"{cleaned_name(job.title) or 'job'} renders {told}"

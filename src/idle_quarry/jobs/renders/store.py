@@ -1,0 +1,171 @@
+"""Where a job's renders are kept: a file for each piece, called as the piece is known, with a record beside it once it is whole.
+
+A piece counts as rendered when its record is there and its file is as long, and the same at its beginning, middle and end, as the
+record says: what was half written, cut off or replaced is not taken for whole, and is rendered again.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import shutil
+import time
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from idle_quarry.errors import JobError, QuarryError
+from idle_quarry.files import written_whole
+from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
+from idle_quarry.media.encode import clip_suffix
+from idle_quarry.media.memory import identity
+
+_FORMAT = 1
+#: Pieces are in folders by the first two digits of their names: one folder of ten thousand files is slow to list.
+_DIGITS = 2
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A piece that is there: its identity, its file (the first of many where a codec has one picture a file), bytes, what it is made of."""
+
+    identity: str
+    path: Path
+    bytes: int
+    recipe: Recipe
+    when: float
+
+    @property
+    def made(self) -> Path:
+        """What is to be removed with it: its file, or the folder of its files."""
+        return self.path.parent if self.recipe.codec.one_picture_a_file else self.path
+
+
+class Store:
+    """The renders of one job in a folder, which is made when the first is put into it."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        #: What was found whole, by size and time of the file: it is not read again while it stays so.
+        self._whole: dict[str, tuple[tuple[int, int], Kept]] = {}
+
+    # -- one piece -----------------------------------------------------------------------------------------------------
+
+    def place(self, recipe: Recipe) -> Path:
+        """Return where a piece's file belongs: the first of many for codecs of one picture a file."""
+        name = recipe.identity[:40]
+        above = self.folder / name[:_DIGITS]
+        suffix = clip_suffix(recipe.codec)
+        return above / name / f"{name}.0001{suffix}" if recipe.codec.one_picture_a_file else above / f"{name}{suffix}"
+
+    def kept(self, recipe: Recipe) -> Kept | None:
+        """Return a piece where it is there and whole."""
+        path = self.place(recipe)
+        try:
+            stat = path.stat()
+        except OSError:
+            return None
+        state = stat.st_size, stat.st_mtime_ns
+        found = self._whole.get(recipe.identity)
+        if found is not None and found[0] == state:
+            return found[1]
+        kept = self._read(self._record(recipe.identity))
+        if kept is None or kept.identity != recipe.identity:
+            return None
+        if not recipe.codec.one_picture_a_file:  # of many files one tells nothing of the others
+            self._whole[recipe.identity] = state, kept
+        return kept
+
+    def render(self, recipe: Recipe, make: Callable[[Recipe, Path], None]) -> Kept:
+        """Have `make` render a piece into its place, and record that it is whole; one that is whole already is not made again.
+
+        Raises what `make` raises, and `JobError` where the disk refuses; nothing is left then.
+        """
+        there = self.kept(recipe)
+        if there is not None:
+            return there
+        path = self.place(recipe)
+        made = path.parent if recipe.codec.one_picture_a_file else path
+        try:
+            made.parent.mkdir(parents=True, exist_ok=True)
+            self._record(recipe.identity).unlink(missing_ok=True)
+            _gone(made)
+        except OSError as error:
+            raise JobError(f"renders cannot be kept there ({error.strerror})", subject=str(self.folder)) from error
+        make(recipe, path)
+        kept = Kept(recipe.identity, path, _bytes(made), recipe, time.time())
+        record = {
+            "kind": "idle-quarry render", "format_number": _FORMAT, "identity": recipe.identity, "bytes": kept.bytes,
+            "content": identity(path), "when": kept.when, "recipe": to_json(recipe),
+        }  # fmt: skip
+        try:
+            written_whole(self._record(recipe.identity), json.dumps(record, ensure_ascii=False).encode())
+        except OSError as error:
+            _gone(made)
+            raise JobError(f"renders cannot be kept there ({error.strerror})", subject=str(self.folder)) from error
+        return kept
+
+    def _record(self, ident: str) -> Path:
+        return self.folder / ident[:_DIGITS] / f"{ident[:40]}.json"
+
+    def _read(self, record: Path) -> Kept | None:
+        """Return what a record says is there, where it is."""
+        try:
+            data: dict[str, Any] = json.loads(record.read_text(encoding="utf-8"))
+            recipe = from_json(data["recipe"])
+            path = self.place(recipe)
+            kept = Kept(str(data["identity"]), path, int(data["bytes"]), recipe, float(data["when"]))
+            whole = _bytes(kept.made) == kept.bytes and identity(path) == data["content"]
+        except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError, QuarryError):
+            return None
+        return kept if whole else None
+
+    # -- all of them ---------------------------------------------------------------------------------------------------
+
+    def all(self) -> list[Kept]:
+        """Return all pieces that are there and whole, whatever they belong to."""
+        found = (self._read(path) for path in sorted(self.folder.glob("??/*.json")))
+        return [kept for kept in found if kept is not None]
+
+    def strangers(self) -> list[Path]:
+        """Return what lies among the renders and is none: half written by what was killed, cut off, or without its record."""
+        known = {kept.made for kept in self.all()} | {self._record(kept.identity) for kept in self.all()}
+        return [path for path in sorted(self.folder.glob("??/*")) if path not in known]
+
+    def remove(self, pieces: Iterable[Kept]) -> int:
+        """Remove pieces; return how many bytes that gave back. Raises `JobError` where one cannot be removed."""
+        freed = 0
+        for kept in pieces:
+            try:
+                self._record(kept.identity).unlink(missing_ok=True)  # first, so that what is half gone is none
+                _gone(kept.made)
+            except OSError as error:
+                raise JobError(f"could not be removed ({error.strerror})", subject=str(kept.made)) from error
+            self._whole.pop(kept.identity, None)
+            freed += kept.bytes
+        return freed
+
+    def clear_strangers(self, older_than_s: float = 3600) -> int:
+        """Remove what is none and was not touched for so long; return how many there were."""
+        gone = 0
+        for path in self.strangers():
+            with contextlib.suppress(OSError):
+                if time.time() - path.stat().st_mtime >= older_than_s:
+                    _gone(path)
+                    gone += 1
+        return gone
+
+
+def _bytes(made: Path) -> int:
+    """Return the bytes of a file, or of a folder's files. Raises `OSError`."""
+    if made.is_dir():
+        return sum(path.stat().st_size for path in made.iterdir())
+    return made.stat().st_size
+
+
+def _gone(made: Path) -> None:
+    if made.is_dir():
+        shutil.rmtree(made)
+    else:
+        made.unlink(missing_ok=True)
