@@ -55,7 +55,7 @@ from idle_quarry.signal.rasters import Raster
 
 #: The newest number of the stored form. A template carries the least number that can say it, so that programs which
 #: know only that one still open it, and its hash stays what it was. Every number stays readable (see `exchange`).
-FORMAT_NUMBER = 4
+FORMAT_NUMBER = 5
 
 _FRACTION = {"type": "string", "pattern": r"^\d+/\d+$"}
 _FORMAT_SCHEMA: dict[str, Any] = {
@@ -164,13 +164,20 @@ class Working(_Grown):
     eyes: Eyes = "one"
 
 
-class Intermediate(_Value):
-    """What renders and conformed material are kept in, and how many streams must play at once."""
+class Intermediate(_Grown):
+    """What renders and conformed material are kept in, how many streams must play at once, and when timelines are rendered.
+
+    `rest_s` is for how many seconds nothing is edited before rendering begins by itself.
+    """
+
+    later = {"when": 5, "rest_s": 5}
 
     codec: Id
     place: Id | None = None
     streams: Annotated[int, Field(ge=1, le=64)] = 2
     policy: Policy = Policy()
+    when: Literal["by hand", "where playing is too slow", "everything"] = "by hand"
+    rest_s: Annotated[int, Field(ge=0, le=3600)] = 5
 
 
 class Proxy(_Value):
@@ -365,7 +372,7 @@ class Template(_Grown):
     """
 
     later = {"house": 4, "captions": 4, "line_up": 4, "carried_colour": 4, "job_name": 4, "inputs": 4}
-    format_number: Literal[1, 2, 3, 4] = 1
+    format_number: Literal[1, 2, 3, 4, 5] = 1
     name: Name
     note: Text = ""
     territory: Literal["50 Hz", "59.94 Hz", "cinema", "web"] = "50 Hz"
@@ -461,7 +468,7 @@ class Template(_Grown):
         policies = [self.intermediate.policy, *(s.policy for s in self.sources), *(d.policy for d in self.deliveries)]
         policies += [self.monitor.policy] if self.monitor else []
         without_aim = self.sound.loudness_lufs is None or self.sound.true_peak_dbtp is None
-        grown = [self, self.working, self.sound, *self.sources, *self.deliveries]
+        grown = [self, self.working, self.intermediate, self.sound, *self.sources, *self.deliveries]
         grown += [track for timeline in self.timelines for track in timeline.tracks]
         return max(
             [3 if without_aim else 1, *(each.said_since for each in grown), *(p.format_number for p in policies)]

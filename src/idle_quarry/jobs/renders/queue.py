@@ -9,10 +9,12 @@ from __future__ import annotations
 import contextlib
 import json
 import sqlite3
+import threading
 import time
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from idle_quarry.errors import JobError
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
@@ -47,6 +49,7 @@ class Queue:
 
     def __init__(self, path: Path) -> None:
         self.path = path
+        self._one = threading.RLock()  #: threads that share an object wait for one another
         try:
             self._db = sqlite3.connect(path, timeout=20, isolation_level=None, check_same_thread=False)
             self._db.execute("PRAGMA journal_mode=WAL")
@@ -66,13 +69,14 @@ class Queue:
     def _whole(self) -> Iterator[sqlite3.Connection]:
         """One change that others see whole or not at all."""
         try:
-            self._db.execute("BEGIN IMMEDIATE")
-            try:
-                yield self._db
-            except BaseException:
-                self._db.execute("ROLLBACK")
-                raise
-            self._db.execute("COMMIT")
+            with self._one:
+                self._db.execute("BEGIN IMMEDIATE")
+                try:
+                    yield self._db
+                except BaseException:
+                    self._db.execute("ROLLBACK")
+                    raise
+                self._db.execute("COMMIT")
         except sqlite3.Error as error:
             raise JobError(f"the queue of renders could not be changed ({error})", subject=str(self.path)) from error
 
@@ -103,22 +107,29 @@ class Queue:
         self.drop([task for task in self._names() if task not in wanted])
 
     def _names(self) -> list[str]:
-        return [row[0] for row in self._db.execute("SELECT identity FROM tasks")]
+        return [row[0] for row in self._read("SELECT identity FROM tasks")]
+
+    def _read(self, query: str, given: tuple[object, ...] = ()) -> list[Any]:
+        try:
+            with self._one:
+                return self._db.execute(query, given).fetchall()
+        except sqlite3.Error as error:
+            raise JobError(f"the queue of renders cannot be read ({error})", subject=str(self.path)) from error
 
     def tasks(self) -> list[Task]:
         """Return all tasks, in the order in which they are to be rendered."""
-        rows = self._db.execute("SELECT identity, recipe, state, worker, done, text FROM tasks ORDER BY place")
+        rows = self._read("SELECT identity, recipe, state, worker, done, text FROM tasks ORDER BY place")
         return [Task(ident, from_json(json.loads(recipe)), *rest) for ident, recipe, *rest in rows]
 
     def states(self) -> dict[str, tuple[str, str, int, str]]:
         """Return of each task its state, worker, frames done and what kept it: what is asked for again and again."""
-        rows = self._db.execute("SELECT identity, state, worker, done, text FROM tasks ORDER BY place")
+        rows = self._read("SELECT identity, state, worker, done, text FROM tasks ORDER BY place")
         return {ident: (state, worker, done, text) for ident, state, worker, done, text in rows}
 
     @property
     def open(self) -> int:
         """How many tasks are waiting or being rendered."""
-        return int(self._db.execute("SELECT COUNT(*) FROM tasks WHERE state != 'failed'").fetchone()[0])
+        return int(self._read("SELECT COUNT(*) FROM tasks WHERE state != 'failed'")[0][0])
 
     # -- workers -------------------------------------------------------------------------------------------------------------
 
@@ -182,8 +193,8 @@ class Queue:
         self._say("paused", "1" if paused else "0")
 
     def _said(self, name: str) -> str:
-        row = self._db.execute("SELECT value FROM said WHERE name = ?", (name,)).fetchone()
-        return str(row[0]) if row is not None else ""
+        rows = self._read("SELECT value FROM said WHERE name = ?", (name,))
+        return str(rows[0][0]) if rows else ""
 
     def _say(self, name: str, value: str) -> None:
         with self._whole() as db:
@@ -205,4 +216,4 @@ class Queue:
 
     def paces(self) -> dict[str, float]:
         """Return the seconds that a frame takes, by plan, as far as that is known."""
-        return {plan: seconds / frames for plan, frames, seconds in self._db.execute("SELECT * FROM paces")}
+        return {plan: seconds / frames for plan, frames, seconds in self._read("SELECT * FROM paces")}

@@ -35,7 +35,7 @@ class Settled:
     """Where renders go; or why that must be asked, and whether yes is an answer, for a place that is there."""
 
     store: Store | None
-    place: Path | None
+    place: Path
     why: str = ""
     system_disk: bool = False
 
@@ -51,9 +51,8 @@ def settled(job: CheckedJob) -> Settled:
     answers = read_answers(job.folder)
     own = answers.places.get(_machine())
     place = cache_place(job.template)
-    path = Path(own) if own else Path(place.path) if place is not None and place.path else None
-    if path is None:
-        return Settled(None, None, "the template names no place for renders")
+    # a template that names no place leaves renders with the job
+    path = Path(own) if own else Path(place.path) if place is not None and place.path else job.folder.resolve()
     if not is_folder(path):
         called = f"{place.name}, {path}," if place is not None and not own else str(path)
         return Settled(None, path, f"renders belong on {called} which is not there")
@@ -68,7 +67,7 @@ def settled(job: CheckedJob) -> Settled:
         return Settled(
             None, path, f"{path} is on the disk of the system, which has {free:.0f} GB free", system_disk=True
         )
-    return Settled(Store(path / _folder_name(job)), path)
+    return Settled(Store(path / (".renders" if path == job.folder.resolve() else _folder_name(job))), path)
 
 
 def answer(job: CheckedJob, path: Path, *, system_disk: bool = False) -> None:

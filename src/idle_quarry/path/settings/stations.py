@@ -25,6 +25,13 @@ from idle_quarry.path.settings.setting import (
 from idle_quarry.path.template import Template
 from idle_quarry.signal.interfaces import carriage
 
+#: When timelines are rendered, and what follows from it.
+_WHEN = {
+    "by hand": "a job's pieces wait until somebody renders them",
+    "where playing is too slow": "pieces whose conversion takes longer than they play",
+    "everything": "every piece that does not play as it is",
+}
+
 
 def intermediate_settings(t: Template) -> Iterator[Setting]:
     """Yield the settings of the intermediate."""
@@ -52,6 +59,21 @@ def intermediate_settings(t: Template) -> Iterator[Setting]:
         tuple(options),
         free=False,
     )
+    yield Setting(
+        "intermediate.when",
+        sheet,
+        "Rendered",
+        plan.when,
+        _WHEN[plan.when],
+        one_of({each: each for each in _WHEN}, "time to render"),
+        tuple(_WHEN),
+        free=False,
+    )
+    if plan.when != "by hand":
+        yield Setting(
+            "intermediate.rest_s", sheet, "After a rest of", f"{plan.rest_s} s",
+            "begins when nothing was edited for so long", number(0, 3600, "s", whole=True),
+        )  # fmt: skip
     yield policy_setting("intermediate.policy", sheet, plan.policy, "rounding")
 
 
