@@ -51,6 +51,7 @@ KEYS: dict[str, tuple[str, Act]] = {
     "O": ("out is here", lambda trial: trial.mark("out")),
     "Shift+I": ("no in and out", lambda trial: trial.unmark()),
     "R": ("play round and round, or no longer", lambda trial: trial.loop(trial.player.loop is None)),
+    "Shift+R": ("render from the playhead on", lambda trial: trial.render_from_here()),
     "F": ("field by field, or whole", lambda trial: trial.player.look_by_field(not trial.player.by_field)),
     "A": ("add at the end of the other timeline", lambda trial: trial.acts.lay("add")),
     "P": ("put in at the other's playhead", lambda trial: trial.acts.lay("in")),

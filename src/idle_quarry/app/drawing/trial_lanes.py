@@ -6,7 +6,7 @@ hollow. The playhead is a line through all lanes, in and out a bar above them.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
@@ -14,13 +14,17 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from idle_quarry.app.drawing.marks import fitted
+from idle_quarry.app.drawing.render_lanes import draw_stood
 from idle_quarry.app.drawing.ribbon import draw_ribbon
 from idle_quarry.app.theme import theme
 from idle_quarry.jobs.cutting.timeline import CLIP, COLOURS, PICTURE, Item, Timeline, Track
+from idle_quarry.jobs.renders.standing import Stood
 from idle_quarry.media.measurement.measured import Fields
 
 #: Heights at 100 % of text size: of a lane, of one that is empty, and of the count above them; the width of the tracks' names.
-LANE, THIN, COUNT, HEAD = 28, 15, 26, 104
+LANE, THIN, COUNT, HEAD = 28, 15, 30, 104
+#: How high the line is, at the count's foot, that tells what is rendered.
+_RENDERED = 4
 #: Pieces narrower than so many px bear no name, no ribbon; those below the last share a column.
 _NAMED, _RIBBONED, _NARROW = 30, 16, 2.0
 #: Costs that are a line along the top, with its places, and those that are hatching.
@@ -198,10 +202,22 @@ def draw_count(painter: QPainter, timeline: Timeline, scale: Scale, width: float
             break
         if x >= theme.px(HEAD) - 1:
             painter.setPen(theme.colour("seam"))
-            painter.drawLine(QPointF(x, 2), QPointF(x, theme.px(COUNT) - theme.px(8)))
+            painter.drawLine(QPointF(x, 2), QPointF(x, theme.px(COUNT) - theme.px(12)))
             painter.setPen(theme.colour("dust"))
-            painter.drawText(QPointF(x + 4, theme.px(COUNT) - theme.px(11)), str(timeline.timecode(frame)))
+            painter.drawText(QPointF(x + 4, theme.px(COUNT) - theme.px(15)), str(timeline.timecode(frame)))
         number += 1
+
+
+def draw_pieces(painter: QPainter, pieces: Sequence[Stood], scale: Scale, width: float) -> None:
+    """Draw how pieces stand, along the count's foot."""
+    tall = float(theme.px(_RENDERED))
+    painter.save()
+    painter.setClipRect(QRectF(theme.px(HEAD), 0, width, theme.px(COUNT)))
+    for each in pieces:
+        left, right = scale.x(each.piece.first), scale.x(each.piece.last)
+        if right >= theme.px(HEAD) and left <= width:
+            draw_stood(painter, QRectF(left, theme.px(COUNT) - tall - 1, max(1.0, right - left - 1), tall), each)
+    painter.restore()
 
 
 def _draw_head(painter: QPainter, row: Row, aimed: bool) -> None:
@@ -310,7 +326,7 @@ def draw_places(
     """Draw what lies over the lanes: marks, in and out, the playhead."""
     painter.save()
     painter.setClipRect(QRectF(theme.px(HEAD) - 6, 0, 100_000, height))
-    top = theme.px(COUNT) - theme.px(6)
+    top = theme.px(COUNT) - theme.px(11)
     for mark in timeline.markers:
         draw_mark(painter, scale.x(mark.at + 0.5), top, theme.px(4))
     if marks != (None, None):

@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.models.cuts import Cuts
 from idle_quarry.app.models.job_material import JobMaterial
 from idle_quarry.app.models.job_start import JobStart
+from idle_quarry.app.models.renders import Renders
 from idle_quarry.app.models.trial import Trial
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob, check_job
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
 
 
 #: The pages of a job, in the order of the work.
-PAGES = ("Overview", "Material", "Trial", "Cuts")
+PAGES = ("Overview", "Material", "Trial", "Cuts", "Renders")
 
 
 #: How a job stands, for those who look for one.
@@ -73,7 +74,8 @@ class Jobs(QObject):
         self.newer: Newer | None = None
         self.moving = False
         self.material, self.cuts = JobMaterial(self), Cuts(self)
-        self.trial = Trial(self, self.material)
+        self.renders = Renders(self)
+        self.trial = Trial(self, self.material, self.renders)
         desk.jobs_changed.connect(self.reload)
         self.reload()
         if self.chosen is None and self.records:
@@ -87,6 +89,7 @@ class Jobs(QObject):
     def close(self) -> None:
         """Let go of what plays, and keep what is not kept yet; when nothing is under way on other threads any more."""
         self.trial.close()
+        self.renders.close()
 
     # -- the list --------------------------------------------------------------------------------------------
 

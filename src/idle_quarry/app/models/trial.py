@@ -12,8 +12,10 @@ from idle_quarry.app.models.job_material import JobMaterial, MaterialRow
 from idle_quarry.app.models.job_part import JobPart
 from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.models.playing import Playing, Source
+from idle_quarry.app.models.renders import Renders
 from idle_quarry.app.models.trial_acts import TrialActs
 from idle_quarry.app.models.trial_costs import Costs
+from idle_quarry.app.models.trial_renders import NOT_RENDERED, TrialRenders
 from idle_quarry.app.models.trial_sources import ClipSource, Known, TimelineSource, canvas_words
 from idle_quarry.app.trial_keys import CLIPS, LOWER, UPPER
 from idle_quarry.errors import QuarryError
@@ -36,11 +38,12 @@ class Trial(JobPart):
     side_changed = Signal()
     under_changed = Signal()
 
-    def __init__(self, jobs: Jobs, material: JobMaterial) -> None:
+    def __init__(self, jobs: Jobs, material: JobMaterial, renders: Renders) -> None:
         super().__init__(jobs)
-        self.material = material
+        self.material, self.renders = material, renders
         self.player: Playing = Playing()
         self.acts: TrialActs = TrialActs(self)
+        self.pieces: TrialRenders = TrialRenders(self)
         self.opened: dict[str, Opened | None] = {UPPER: None, LOWER: None}
         self.side = LOWER
         self.aim = LOWER  #: the timeline that clips are laid onto
@@ -57,6 +60,7 @@ class Trial(JobPart):
         self._known: dict[str, MaterialRow] = {}
         self._costs: Costs | None = None
         self.player.seen_changed.connect(self._played)
+        self.pieces.changed.connect(self._rendered)
         material.changed.connect(self._material_changed)
         jobs.chosen_changed.connect(self._see)
         jobs.page_changed.connect(self._see)
@@ -143,6 +147,8 @@ class Trial(JobPart):
         opened.edited.connect(partial(self._edited, side))
         opened.moved.connect(partial(self._moved, side))
         opened.kept_changed.connect(self.changed)
+        opened.kept_changed.connect(self.renders.edited)
+        self.pieces.look(opened)
         if self.side == side or self.opened[self.side if self.side != CLIPS else LOWER] is None:
             self.look_at(side)
         self.changed.emit()
@@ -205,7 +211,8 @@ class Trial(JobPart):
 
     def _source_of(self, opened: Opened) -> Source:
         self._shown_of = self.material.rows
-        return TimelineSource(opened.timeline, opened.canvas, opened.fit, self._known_clips())
+        rendered = partial(self.pieces.at, opened.path, opened.timeline)
+        return TimelineSource(opened.timeline, opened.canvas, opened.fit, self._known_clips(), rendered)
 
     def show_clip(self, path: Path) -> None:
         """Look at a clip of the job."""
@@ -229,9 +236,18 @@ class Trial(JobPart):
 
     def _edited(self, side: str) -> None:
         opened = self.opened[side]
-        if opened is not None and self.side == side:
-            self.player.show(self._source_of(opened), opened.frame)
+        if opened is not None:
+            self.pieces.look(opened)
+            if self.side == side:
+                self.player.show(self._source_of(opened), opened.frame)
         self.changed.emit()
+        self.under_changed.emit()
+
+    def _rendered(self) -> None:
+        """Pieces became whole, or others: the picture that stands is shown as it is now."""
+        opened = self.here
+        if opened is not None and not self.player.speed and self.pieces.at(opened.path, opened.timeline, opened.frame):
+            self.player.show(self._source_of(opened), opened.frame)
         self.under_changed.emit()
 
     def _moved(self, side: str) -> None:
@@ -371,6 +387,12 @@ class Trial(JobPart):
         self.desk.open_stored(record.template_id, record.revision)
         self.desk.proof.prove(f"source:{row.source.id}", row.entry.path)
 
+    def render_from_here(self) -> None:
+        """Render the timeline that is looked at from the playhead on, then what lies before it."""
+        opened = self.here
+        if opened is not None:
+            self.renders.render_from(opened.path.stem, opened.frame)
+
     # -- finding -----------------------------------------------------------------------------------------------------
 
     def find(self, *, back: bool = False) -> None:
@@ -379,6 +401,8 @@ class Trial(JobPart):
         if opened is None or not self.sought.strip():
             return
         wanted = self.costs.wanted(self.sought)
+        if self.sought.strip().casefold() == NOT_RENDERED:
+            wanted = partial(self.pieces.lacks, opened)
         found = next_item(opened.timeline, opened.frame, wanted, back=back)
         if found is None:
             found = next_item(opened.timeline, opened.timeline.end + 1 if back else -1, wanted, back=back)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from idle_quarry.app.models.playing import Seen
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.conform.material import count_of
-from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, Heard, mixed, shown_at
+from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, Heard, Shown, mixed, shown_at
 from idle_quarry.jobs.cutting.timeline import CLIP, NO_MEDIA, PICTURE, SOUND, Item, Media, Timeline, Track
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.inspecting import inspect
@@ -139,17 +139,29 @@ def _step(lines: int, height: int) -> int:
 
 
 class TimelineSource:
-    """A timeline as it is now. Each picture is the clip's own where the template's fit puts it on the canvas: a quick look."""
+    """A timeline as it is now. What is `rendered` (the file and its picture, of a frame) plays as it will be; else each picture is
+    the clip's own where the template's fit puts it on the canvas: a quick look.
+    """
 
-    def __init__(self, timeline: Timeline, canvas: Raster, fit: str | None, known: Mapping[str, Known]) -> None:
+    def __init__(
+        self,
+        timeline: Timeline,
+        canvas: Raster,
+        fit: str | None,
+        known: Mapping[str, Known],
+        rendered: Callable[[int], tuple[Path, int] | None] = lambda _frame: None,
+    ) -> None:
         self.timeline, self.rate, self.length = timeline, timeline.rate, max(1, timeline.end)
         self.aspect = float(canvas.display_aspect)
         self.heard = any(track.kind == SOUND and track.items for track in timeline.tracks)
-        self._canvas, self._fit, self._known = canvas, fit, known
+        self._canvas, self._fit, self._known, self._rendered = canvas, fit, known, rendered
         self._readers = _Readers(known)
 
     def seen(self, frame: int, lines: int) -> Seen:
         found = shown_at(self.timeline, frame)
+        made = self._from_render(frame, found, lines)
+        if made is not None:
+            return made
         if found is None:
             return Seen(frame, None)
         item, media = found.item, found.item.media
@@ -174,6 +186,25 @@ class TimelineSource:
         order = (clip.format.field_order or "") if clip.format is not None else ""
         quick = not known.exact or self._fit is not None
         return Seen(frame, rgb, self._place(clip, known, item), item.name, at, quick, order)
+
+    def _from_render(self, frame: int, found: Shown | None, lines: int) -> Seen | None:
+        """Return a frame as it is rendered, None where it is not, or what was rendered is gone."""
+        there = self._rendered(frame)
+        if there is None:
+            return None
+        try:
+            source = self._readers.pictures(str(there[0]))
+            picture = source.frame(there[1])
+        except QuarryError:
+            return None
+        if picture is None:
+            return None
+        media, fmt = found.item.media if found is not None else None, source.clip.format
+        return Seen(
+            frame, shown(picture, source.clip, _step(lines, len(picture.luma))), words=found.item.name if found is not None else "",
+            media=str(media.timecode(found.place)) if media is not None and found is not None else "",
+            order=(fmt.field_order or "") if fmt is not None else "",
+        )  # fmt: skip
 
     def _from_proxy(self, frame: int, item: Item, known: Known, index: int, at: str) -> Seen | None:
         """Return a frame as its proxy has it: already converted, on the whole canvas."""

@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QApplication, QSizePolicy, QToolTip, QWidget
 
 from idle_quarry.app.drawing.kept_lanes import KeptLanes
+from idle_quarry.app.drawing.render_lanes import runs_of
 from idle_quarry.app.drawing.trial_lanes import (
     COUNT,
     HEAD,
@@ -29,6 +30,7 @@ from idle_quarry.app.drawing.trial_lanes import (
     Row,
     Scale,
     draw_count,
+    draw_pieces,
     draw_places,
     height_of,
     piece,
@@ -38,6 +40,7 @@ from idle_quarry.app.models.opened import Opened
 from idle_quarry.app.theme import theme
 from idle_quarry.jobs.cutting.shown import cuts_of
 from idle_quarry.jobs.cutting.timeline import Item, Track
+from idle_quarry.jobs.renders.standing import Stood
 
 #: Within so many px of an edge that edge is meant, and a cut or the playhead draws what is moved to itself.
 _EDGE, _NEAR = 5, 7
@@ -75,6 +78,8 @@ class TrialLanes(QWidget):
         self.on = False  #: whether keys act upon it
         self.scale = Scale(0.0, 2.0)
         self._kept = KeptLanes()
+        self._pieces: tuple[Stood, ...] = ()  #: as they stand: those that stand alike and meet are one here
+        self._pieces_of: tuple[Stood, ...] = ()
         self._held: _Held | None = None
         self._ghost: QRectF | None = None
         self._going = False
@@ -163,6 +168,7 @@ class TrialLanes(QWidget):
         painter.save()
         painter.translate(0, self.top)  # the count stays in sight when lanes are scrolled away below it
         draw_count(painter, timeline, self.scale, self.width())
+        draw_pieces(painter, self._pieces, self.scale, self.width())
         marks = opened.mark_in, opened.mark_out
         draw_places(painter, timeline, self.scale, self.height(), opened.frame, marks, on=self.on)
         painter.restore()
@@ -173,6 +179,12 @@ class TrialLanes(QWidget):
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("lichen"), 1, Qt.PenStyle.DotLine))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def show_pieces(self, pieces: tuple[Stood, ...]) -> None:
+        """Show how pieces stand, over the lanes."""
+        if pieces is not self._pieces_of:
+            self._pieces_of, self._pieces = pieces, runs_of(pieces)
+            self.update()
 
     def look_again(self) -> None:
         """Draw all pieces anew: they look otherwise than they did."""

@@ -7,7 +7,6 @@ lies, so that what is moved, copied or renamed is the same piece.
 from __future__ import annotations
 
 import math
-from bisect import bisect_right
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -259,15 +258,3 @@ def _divided(run: _Run, canvas: Canvas) -> Iterator[tuple[int, int]]:
         last = min(run.last, first + every - (first - run.first + offset) % every)
         yield first, last
         first = last
-
-
-class Where:
-    """Which piece lies at a frame."""
-
-    def __init__(self, pieces: list[Piece]) -> None:
-        self._pieces, self._firsts = pieces, [piece.first for piece in pieces]
-
-    def at(self, frame: int) -> Piece | None:
-        number = bisect_right(self._firsts, frame) - 1
-        piece = self._pieces[number] if number >= 0 else None
-        return piece if piece is not None and piece.first <= frame < piece.last else None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -138,6 +139,19 @@ def stood(piece: Piece, store: Store | None, states: Mapping[str, tuple[str, str
     state, worker, done, text = task
     named = {TAKEN: RENDERING, NOT_DONE: REFUSED}.get(state, QUEUED)
     return Stood(piece, named, None, done, text or piece.text, worker)
+
+
+class StoodAt:
+    """The pieces of a timeline as they stand, and which of them lies at a frame."""
+
+    def __init__(self, pieces: Iterable[Stood]) -> None:
+        self.all = tuple(pieces)
+        self._firsts = [each.piece.first for each in self.all]
+
+    def at(self, frame: int) -> Stood | None:
+        number = bisect_right(self._firsts, frame) - 1
+        found = self.all[number] if number >= 0 else None
+        return found if found is not None and frame < found.piece.last else None
 
 
 def wanted_of(programmes: Iterable[Programme], store: Store | None) -> list[Recipe]:

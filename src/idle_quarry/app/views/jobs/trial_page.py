@@ -14,6 +14,7 @@ from idle_quarry.app.drawing.trial_lanes import Look
 from idle_quarry.app.models.trial import Trial
 from idle_quarry.app.models.trial_acts import MOVED
 from idle_quarry.app.models.trial_costs import LACKING, LOSSY, OFF_SPEED, Costs
+from idle_quarry.app.models.trial_renders import NOT_RENDERED
 from idle_quarry.app.questions import Question
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
@@ -45,7 +46,7 @@ class TrialPage(QWidget):
         self.find_line = QLineEdit()
         self.find_line.setAccessibleName("Find in the timeline")
         self.find_line.setPlaceholderText("Find: name, class, note")
-        findings = {"by words": "", LOSSY: LOSSY, OFF_SPEED: OFF_SPEED, LACKING: LACKING}
+        findings = {"by words": "", LOSSY: LOSSY, OFF_SPEED: OFF_SPEED, LACKING: LACKING, NOT_RENDERED: NOT_RENDERED}
         self.found = choice_box("Findings to look for", findings, self._sought)
         self.number = QLineEdit()
         self.number.setAccessibleName("Frames to move by")
@@ -67,8 +68,10 @@ class TrialPage(QWidget):
         model.changed.connect(self._show)
         model.side_changed.connect(self._show)
         model.under_changed.connect(self._show_places)
+        model.pieces.changed.connect(self._show_pieces)
         model.asked.connect(self.ask.put)
         model.material.asked.connect(self._asked)
+        model.renders.asked.connect(self._asked)
         self._show()
 
     # -- building ----------------------------------------------------------------------------------------------------
@@ -159,6 +162,10 @@ class TrialPage(QWidget):
         self.clips.show_clips()
         self.player.show_here()
         self._show_places()
+
+    def _show_pieces(self) -> None:
+        for side in self.sides.values():
+            side.show_pieces()
 
     def _show_places(self) -> None:
         for side in self.sides.values():

@@ -92,11 +92,16 @@ class TimelineSide(QWidget):
             self.lanes.show_opened(opened)
             QTimer.singleShot(0, self, self._show_aims)
         self.lanes.on = model.side == self._side
+        self.show_pieces()
         self.lanes.updateGeometry()
         if model.costs is not self._costs:
             self._costs = model.costs
             self.lanes.look_again()
         self.lanes.update()
+
+    def show_pieces(self) -> None:
+        """Show how the timeline's pieces stand, over its lanes."""
+        self.lanes.show_pieces(self._model.pieces.of(self._model.opened[self._side]))
 
     def _show_aims(self) -> None:
         """Have the tracks in sight onto which is laid."""

@@ -23,6 +23,7 @@ from idle_quarry.app.theme import theme
 from idle_quarry.app.views.jobs.cuts_page import CutsPage
 from idle_quarry.app.views.jobs.job_page import JobPage
 from idle_quarry.app.views.jobs.material_page import MaterialPage
+from idle_quarry.app.views.jobs.renders_page import RendersPage
 from idle_quarry.app.views.jobs.start_page import StartPage
 from idle_quarry.app.views.jobs.trial_page import TrialPage
 from idle_quarry.app.widgets.boxes import choice_box
@@ -63,14 +64,14 @@ class JobsView(QWidget):
         sized(self.none).setContentsMargins(16, 6, 16, 0)
         self.start, self.page = StartPage(self.model.start), JobPage(self.model)
         self.material, self.cuts = MaterialPage(self.model.material), CutsPage(self.model.cuts)
-        self.trial = TrialPage(self.model.trial)
+        self.trial, self.renders = TrialPage(self.model.trial), RendersPage(self.model.renders)
         self.tabs = Tabs(PAGES, "Job: {}")
         self.title = label(role="head")
         self.tabs.chosen.connect(self.model.show_page)
         self.pages = QStackedWidget()
         on(self.pages, "bench")
         self.pages.addWidget(self.start)
-        for page in (self.page, self.material, self.trial, self.cuts):
+        for page in (self.page, self.material, self.trial, self.cuts, self.renders):
             self.pages.addWidget(page)
         self._build()
         self.first_focus = self.list
@@ -184,5 +185,6 @@ class JobsView(QWidget):
         self.title.setText(self.model.record.title if self.model.record is not None else "")
         self.tabs.setVisible(chosen is not None)
         self.tabs.show_on(self.model.page)
-        pages = dict(zip(PAGES, (self.page, self.material, self.trial, self.cuts), strict=True))
+        shown = self.page, self.material, self.trial, self.cuts, self.renders
+        pages = dict(zip(PAGES, shown, strict=True))
         self.pages.setCurrentWidget(pages[self.model.page] if chosen is not None else self.start)

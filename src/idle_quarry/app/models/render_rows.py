@@ -1,0 +1,68 @@
+"""The pieces of a job's timelines as rows of a table."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+
+from idle_quarry.app.models.disks import bytes_words
+from idle_quarry.app.models.renders_seen import Row, name_words, state_words, time_words
+
+Index = QModelIndex | QPersistentModelIndex
+ROW, STATE_ROLE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
+COLUMNS = ("Timeline", "From", "Length", "Shows", "On disk", "Stands")
+FROM, STANDS = 1, 5
+
+
+class RenderRows(QAbstractTableModel):
+    """A row a piece."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: list[Row] = []
+
+    def show(self, rows: Sequence[Row]) -> None:
+        """Show these pieces; those that are the same pieces as before, and stand otherwise, keep their rows."""
+        if [row.key for row in rows] == [row.key for row in self.rows]:
+            self.rows = list(rows)
+            if rows:
+                self.dataChanged.emit(self.index(0, 0), self.index(len(rows) - 1, len(COLUMNS) - 1))
+            return
+        self.beginResetModel()
+        self.rows = list(rows)
+        self.endResetModel()
+
+    def row_of(self, key: tuple[str, int] | None) -> int:
+        """Return the row of a piece, -1 where it is not shown."""
+        return next((number for number, row in enumerate(self.rows) if row.key == key), -1)
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(COLUMNS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return COLUMNS[section]
+        return None
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        row = self.rows[index.row()]
+        stood, piece = row.stood, row.stood.piece
+        if role == ROW:
+            return row
+        if role == STATE_ROLE and index.column() == STANDS:
+            return stood.state
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return str(stood.kept.path) if stood.kept is not None else stood.text
+        timeline = row.programme.timeline
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole) or timeline is None:
+            return None
+        seconds = float(piece.frames / row.programme.canvas.format.rate)
+        cells = (
+            row.programme.name, str(timeline.timecode(piece.first)), f"{seconds:.1f} s" if seconds < 120 else time_words(seconds),
+            name_words(row), bytes_words(stood.kept.bytes) if stood.kept is not None else "", state_words(stood),
+        )  # fmt: skip
+        return cells[index.column()]

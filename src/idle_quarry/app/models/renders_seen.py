@@ -1,0 +1,224 @@
+"""What is seen of a job's renders in one look, as a value, and how it is said."""
+
+from __future__ import annotations
+
+import socket
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from idle_quarry.app.models.disks import bytes_words
+from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.cutting.shown import shown_at
+from idle_quarry.jobs.renders.pieces import EXACT, Stock
+from idle_quarry.jobs.renders.queue import Queue
+from idle_quarry.jobs.renders.recipe import Recipe
+from idle_quarry.jobs.renders.settled import QUEUE_FILE, Settled, settled
+from idle_quarry.jobs.renders.standing import (
+    QUEUED,
+    RENDERED,
+    RENDERING,
+    Cost,
+    Programme,
+    Stood,
+    cost_of,
+    programmes_of,
+    seconds_of,
+    shown_by_none,
+    stock_of,
+    stood,
+    wanted_of,
+)
+from idle_quarry.jobs.renders.store import Kept
+from idle_quarry.path.registry import codecs
+from idle_quarry.path.template import Intermediate
+from idle_quarry.proof.disks import Volume, volume_of
+
+#: When a template has its timelines rendered.
+BY_HAND, TOO_SLOW = "by hand", "where playing is too slow"
+
+
+@dataclass(frozen=True)
+class Row:
+    """A piece of a timeline, as it stands."""
+
+    programme: Programme
+    stood: Stood
+
+    @property
+    def key(self) -> tuple[str, int]:
+        """What tells it from other rows."""
+        return self.programme.name, self.stood.piece.first
+
+
+@dataclass(frozen=True)
+class Seen:
+    """All that was found of a job's renders in one look."""
+
+    settled: Settled
+    programmes: tuple[Programme, ...] = ()
+    rows: tuple[Row, ...] = ()
+    stale: tuple[Kept, ...] = ()
+    kept_bytes: int = 0
+    codec: str = ""
+    stock: Mapping[str, Stock] = field(default_factory=dict)
+    cost: Cost = field(default_factory=Cost)
+    paces: dict[str, float] = field(default_factory=dict)
+    volume: Volume | None = None
+    waiting: int = 0
+    paused: bool = False
+    full: str = ""  #: what is said of a disk that is full
+
+
+def look(job: CheckedJob) -> Seen:
+    """Return how the renders of a job stand: its timelines read, its clips known again, its renders gone through. Raises `QuarryError`."""
+    where = settled(job)
+    stock = stock_of(job.folder, job.template)
+    programmes = tuple(programmes_of(job, stock))
+    stale = tuple(shown_by_none(programmes, where.store)) if where.store is not None else ()
+    codec = codecs()[job.template.intermediate.codec].name
+    return looked_again(job, Seen(where, programmes, stale=stale, codec=codec, stock=stock))
+
+
+def looked_again(job: CheckedJob, before: Seen) -> Seen:
+    """Return what a look found with its pieces as they stand now: how far workers are, what became whole. Raises `QuarryError`."""
+    store, path = before.settled.store, job.folder / QUEUE_FILE
+    states: dict[str, tuple[str, str, int, str]] = {}
+    found = before
+    if path.is_file():
+        queue = Queue(path)
+        try:
+            states = queue.states()
+            found = replace(found, paces=queue.paces(), waiting=queue.open, paused=queue.paused)
+        finally:
+            queue.close()
+    rows = tuple(
+        Row(programme, stood(piece, store, states)) for programme in found.programmes for piece in programme.pieces
+    )
+    kept = {row.stood.kept.identity: row.stood.kept for row in rows if row.stood.kept is not None}
+    return replace(
+        found, rows=rows, kept_bytes=sum(each.bytes for each in (*kept.values(), *found.stale)),
+        cost=cost_of(wanted_of(found.programmes, store), found.paces),
+        volume=volume_of(found.settled.place) if store is not None else None,
+        full=next((text for state, _, _, text in states.values() if state == "taken" and text), ""),
+    )  # fmt: skip
+
+
+def is_wanted(recipe: Recipe, plan: Intermediate, paces: dict[str, float]) -> bool:
+    """Return whether the template wants a piece rendered without being asked."""
+    if plan.when == BY_HAND:
+        return False
+    return plan.when != TOO_SLOW or seconds_of(recipe, paces)[0] > recipe.frames / recipe.format.rate
+
+
+# -- in words ----------------------------------------------------------------------------------------------------------------
+
+
+def where_words(seen: Seen) -> str:
+    """Return where renders go, what they take and what is free there."""
+    if seen.settled.store is None:
+        return f"{sentence(seen.settled.why)}."
+    free = f", {bytes_words(seen.volume.free)} free" if seen.volume is not None else ""
+    return f"{seen.settled.place}: {bytes_words(seen.kept_bytes)} rendered{free}. Codec: {seen.codec}."
+
+
+def cost_words(seen: Seen) -> str:
+    """Return what is still to be rendered and costs."""
+    if not any(programme.pieces for programme in seen.programmes):
+        return "No timeline shows anything yet: lay clips onto one in Trial."
+    cost = seen.cost
+    if not cost.pieces:
+        return "Nothing is left to render."
+    about = "at a guess" if cost.guessed else "about"
+    said = f"To render: {pieces_words(cost.pieces)}, {time_words(float(cost.programme_s))} of programme, "
+    return said + f"{bytes_words(cost.bytes)}, {about} {time_words(cost.seconds)}."
+
+
+def doing_words(seen: Seen) -> str:
+    """Return how far rendering is, "" where nothing is rendered."""
+    if not seen.waiting:
+        return ""
+    if seen.full:
+        return f"{sentence(seen.full)}."
+    if seen.paused:
+        return f"Paused: {pieces_words(seen.waiting)} wait."
+    under_way = {
+        row.stood.piece.recipe.identity: (row.stood.piece.recipe, row.stood)
+        for row in seen.rows
+        if row.stood.state in (RENDERING, QUEUED) and row.stood.piece.recipe is not None
+    }
+    workers = len({each.worker for _, each in under_way.values() if each.worker})
+    left = sum(
+        seconds_of(recipe, seen.paces)[0] * (1 - each.done / recipe.frames) for recipe, each in under_way.values()
+    )
+    on = f" on {workers} workers" if workers > 1 else ""
+    return f"Rendering{on}: {pieces_words(seen.waiting)} left, about {time_words(left / max(1, workers))}."
+
+
+def stale_words(seen: Seen) -> str:
+    """Return what no timeline shows any more, "" where there is none."""
+    if not seen.stale:
+        return ""
+    return (
+        f"{pieces_words(len(seen.stale))} that no timeline shows: {bytes_words(sum(each.bytes for each in seen.stale))}"
+    )
+
+
+def name_words(row: Row) -> str:
+    """Return what a piece shows: the clip's name, in a change both."""
+    piece, timeline = row.stood.piece, row.programme.timeline
+    if piece.recipe is not None:
+        parts = [Path(each.path).name for each in (piece.recipe.shown, piece.recipe.over) if each is not None]
+        return " into ".join(parts) or "black"
+    found = shown_at(timeline, piece.first) if timeline is not None else None
+    return found.item.name if found is not None else ""
+
+
+def state_words(stood: Stood) -> str:
+    """Return how a piece stands, and what is to be said of it."""
+    if stood.state == EXACT:
+        return "plays as it is"
+    said = stood.state
+    if stood.state == RENDERING:
+        said = f"rendering, {100 * stood.done // max(1, stood.piece.frames)} % {by_words(stood.worker)}"
+    return f"{said}: {stood.text}" if stood.text else said
+
+
+def by_words(worker: str) -> str:
+    """Return which machine a worker is on."""
+    host = worker.rpartition(" ")[0]
+    return "here" if host == socket.gethostname() else f"on {host}"
+
+
+def row_words(row: Row) -> str:
+    """Return a piece in two lines."""
+    timeline = row.programme.timeline
+    start = timeline.timecode(row.stood.piece.first) if timeline is not None else ""
+    return f"{name_words(row)}, {row.stood.piece.frames} frames from {start}\n{state_words(row.stood)}"
+
+
+def lane_words(seen: Seen, name: str) -> str:
+    """Return how the pieces of a timeline stand, or why it cannot be read."""
+    programme = next(each for each in seen.programmes if each.name == name)
+    if programme.timeline is None:
+        return "cannot be read"
+    states = [row.stood.state for row in seen.rows if row.programme.name == name]
+    if not states:
+        return "shows nothing"
+    ready = sum(state in (EXACT, RENDERED) for state in states)
+    return "all is ready" if ready == len(states) else f"{ready} of {len(states)} ready"
+
+
+def sentence(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
+def pieces_words(count: int) -> str:
+    return "1 piece" if count == 1 else f"{count} pieces"
+
+
+def time_words(seconds: float) -> str:
+    """Return a time in words: seconds up to two minutes, minutes up to two hours."""
+    if seconds < 120:
+        return f"{max(1, round(seconds))} s"
+    return f"{round(seconds / 60)} min" if seconds < 7200 else f"{seconds / 3600:.1f} h"

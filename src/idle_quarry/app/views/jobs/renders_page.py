@@ -1,0 +1,206 @@
+"""The page of a job's renders: its timelines with their pieces, where they are kept, what is left to make and what may go."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QModelIndex
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QHBoxLayout,
+    QScrollArea,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from idle_quarry.app.drawing.render_lanes import role_of
+from idle_quarry.app.models.render_rows import FROM, ROW, STATE_ROLE, RenderRows
+from idle_quarry.app.models.renders import Renders
+from idle_quarry.app.models.renders_seen import Row, cost_words, doing_words, lane_words, stale_words, where_words
+from idle_quarry.app.questions import Choice
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.ask_bar import AskBar
+from idle_quarry.app.widgets.buttons import button
+from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.render_lanes import COUNT, LANE, RenderLanes
+from idle_quarry.app.widgets.tables import rows_of_one_height
+from idle_quarry.jobs.renders.standing import MISSED, REFUSED
+
+_WIDTHS = (128, 104, 70, 220, 80)
+#: The lanes are as high as their timelines, up to so much.
+_MOST_LANES = 220
+
+
+class _Coloured(QStyledItemDelegate):
+    """Writes how a piece stands in its colour."""
+
+    def initStyleOption(self, option: QStyleOptionViewItem, index: QModelIndex) -> None:  # type: ignore[override]
+        super().initStyleOption(option, index)
+        state = index.data(STATE_ROLE)
+        if state:
+            option.palette.setColor(option.palette.ColorRole.Text, theme.colour(role_of(state)))
+        if index.column() == FROM:
+            option.font = theme.font(12, mono=True)
+
+
+class RendersPage(QWidget):
+    """Shows the renders of the model, and forwards."""
+
+    def __init__(self, model: Renders) -> None:
+        super().__init__()
+        self.model = model
+        self.render_button = button(
+            "Render", self._render, main=True, tip="the pieces that are chosen, or all that are not rendered"
+        )
+        self.slowest_button = button(
+            "Slowest first",
+            model.render_slowest,
+            tip="all that is not rendered; what takes longest for each frame comes first",
+        )
+        self.pause_button = button("Pause", self._pause, quiet=True)
+        self.cancel_button = button("Cancel", model.cancel, quiet=True, tip="render nothing more; what is whole stays")
+        self.remove_button = button("Remove", self._remove, tip="the renders of the pieces that are chosen")
+        self.stale_button = button(
+            "Remove what is not shown", self._remove_stale, tip="renders that no timeline shows any more"
+        )
+        self.folder_button = button("Keep elsewhere", self._ask_folder, tip="another folder for this job's renders")
+        self.where, self.cost, self.stale = OneLine("dust"), OneLine(), OneLine("dust")
+        self.ask = AskBar()
+        self.lanes = RenderLanes()
+        self.lanes.chosen.connect(self._choose)
+        self.rows = RenderRows()
+        self.table = QTableView()
+        self.table.setModel(self.rows)
+        self.table.setItemDelegate(_Coloured(self.table))
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        rows_of_one_height(self.table, "Pieces", _WIDTHS, 24)
+        self.table.selectionModel().selectionChanged.connect(lambda *_: self._show_chosen())
+        self.key = label(
+            "Two lines: plays as it is · full: rendered · hatched: waits · empty: not rendered · crossed: cannot be",
+            "dust",
+        )
+        self._build()
+        model.changed.connect(self._show)
+        model.asked.connect(self._asked)
+        model.folder_wanted.connect(self._ask_folder)
+        self._show()
+
+    def _build(self) -> None:
+        tools = QHBoxLayout()
+        sized(tools).setContentsMargins(20, 0, 16, 0)
+        sized(tools).setSpacing(7)
+        for each in (
+            self.render_button, self.slowest_button, self.remove_button, self.folder_button, self.pause_button, self.cancel_button,
+        ):  # fmt: skip
+            tools.addWidget(each)
+        tools.addStretch(1)
+        words = QVBoxLayout()
+        sized(words).setContentsMargins(20, 0, 16, 0)
+        sized(words).setSpacing(3)
+        words.addWidget(self.cost)
+        words.addWidget(self.where)
+        stale = QHBoxLayout()
+        sized(stale).setSpacing(9)
+        stale.addWidget(self.stale, 1)
+        stale.addWidget(self.stale_button)
+        self._stale = QWidget()
+        self._stale.setLayout(stale)
+        stale.setContentsMargins(0, 0, 0, 0)
+        words.addWidget(self._stale)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setWidget(self.lanes)
+        key = QHBoxLayout()
+        sized(key).setContentsMargins(20, 0, 16, 0)
+        key.addWidget(self.key)
+        rows = QVBoxLayout()
+        sized(rows).setContentsMargins(14, 0, 0, 8)
+        rows.addWidget(self.table, 1)
+        outer = QVBoxLayout(self)
+        sized(outer).setContentsMargins(0, 8, 0, 0)
+        outer.addLayout(tools)
+        outer.addWidget(self.ask)
+        outer.addLayout(words)
+        outer.addWidget(self._scroll)
+        outer.addLayout(key)
+        outer.addLayout(rows, 1)
+
+    # -- showing -----------------------------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        seen, there = self.model.seen, self.model.job is not None
+        if seen is not None and seen.settled.store is not None:
+            self.ask.hide()
+        doing = doing_words(seen) if seen is not None else ""
+        self.cost.setText(
+            doing or (cost_words(seen) if seen is not None else "Looking at the timelines …" if there else "")
+        )
+        self.where.setText(where_words(seen) if seen is not None else "")
+        stale = stale_words(seen) if seen is not None else ""
+        self.stale.setText(stale)
+        self._stale.setVisible(bool(stale))
+        self.pause_button.setVisible(bool(doing))
+        self.pause_button.setText("Go on" if seen is not None and seen.paused else "Pause")
+        self.cancel_button.setVisible(bool(doing))
+        self.folder_button.setEnabled(seen is not None)
+        names = [(each.name, lane_words(seen, each.name)) for each in seen.programmes] if seen is not None else []
+        self.lanes.show_rows(names, seen.rows if seen is not None else ())
+        sized(self._scroll).setFixedHeight(min(_MOST_LANES, COUNT + 4 + LANE * len(names)))
+        self._scroll.setVisible(bool(names))
+        self.key.setVisible(bool(self.rows.rows) or bool(seen and seen.rows))
+        self.rows.show(seen.rows if seen is not None else ())
+        self.table.setVisible(bool(self.rows.rows))
+        self._show_chosen()
+
+    def chosen(self) -> list[Row]:
+        """Return the pieces whose rows are chosen."""
+        return [index.data(ROW) for index in self.table.selectionModel().selectedRows()]
+
+    def _show_chosen(self) -> None:
+        seen, chosen = self.model.seen, self.chosen()
+        self.lanes.show_chosen(chosen[0] if len(chosen) == 1 else None)
+        self.remove_button.setEnabled(any(row.stood.kept is not None for row in chosen))
+        can = (
+            any(row.stood.state in (MISSED, REFUSED) and row.stood.piece.recipe for row in seen.rows) if seen else False
+        )
+        missing = [row for row in chosen if row.stood.kept is None and row.stood.piece.recipe is not None]
+        self.render_button.setEnabled(bool(missing) if chosen else can)
+        self.render_button.setText("Render what is chosen" if chosen else "Render all")
+        self.slowest_button.setEnabled(can)
+
+    def _choose(self, row: Row) -> None:
+        number = self.rows.row_of(row.key)
+        if number >= 0:
+            self.table.selectRow(number)
+            self.table.scrollTo(self.rows.index(number, 0))
+
+    # -- asking --------------------------------------------------------------------------------------------------------
+
+    def _asked(self, asked: Choice) -> None:
+        if self.isVisible():
+            self.ask.put(asked)
+
+    def _render(self) -> None:
+        self.model.render(self.chosen() or None)
+
+    def _pause(self) -> None:
+        self.model.pause(not (self.model.seen is not None and self.model.seen.paused))
+
+    def _remove(self) -> None:
+        self.model.remove({row.stood.kept.identity: row.stood.kept for row in self.chosen() if row.stood.kept}.values())
+
+    def _remove_stale(self) -> None:
+        if self.model.seen is not None:
+            self.model.remove(self.model.seen.stale)
+
+    def _ask_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Keep this job's renders in")
+        if name:
+            self.model.settle(
+                Path(name), self.model.render if self.model.seen and self.model.seen.settled.store is None else None
+            )
