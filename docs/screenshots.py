@@ -251,8 +251,18 @@ class Pictures:
         trial.go(110)
         wait(lambda: trial.player.seen is not None and trial.player.seen.frame == 110)
 
-    def profile(self) -> None:
-        self.window.show_view("Profile")
+    def renders(self) -> None:
+        """What the trial built, half rendered."""
+        if self.desk.jobs.trial.opened["lower"] is None:
+            self.trial()
+        model, place = self.desk.jobs.renders, Path(tempfile.gettempdir()) / "render disk"
+        place.mkdir(exist_ok=True)
+        self.desk.jobs.show_page("Renders")
+        wait(lambda: model.seen is not None)
+        model.settle(place, model.render, system_disk=True)
+        wait(lambda: model.seen is not None and sum(row.stood.state == "rendered" for row in model.seen.rows) > 4)
+        model.pause(True)
+        wait(lambda: model.seen is not None and model.seen.paused)
 
 
 def main() -> None:

@@ -121,6 +121,14 @@ def _is_full(error: BaseException) -> bool:
     return False
 
 
+def work(queue: Path, store: Path, stop: threading.Event | None = None) -> int:
+    """Render what a queue has into a store, in this process; return how many pieces were rendered. Raises `JobError`."""
+    place = Store(store)
+    place.clear_strangers()
+    name = f"{socket.gethostname()} {os.getpid()}"
+    return Worker(Queue(queue), place, name, stop or threading.Event()).run()
+
+
 def main(arguments: list[str] | None = None) -> int:
     """Work on a queue and a store; `--core` keeps to one processor, so that several workers share the machine evenly."""
     parser = argparse.ArgumentParser(prog="worker")
@@ -140,11 +148,8 @@ def main(arguments: list[str] | None = None) -> int:
         stop.set()
 
     threading.Thread(target=listen, daemon=True, name="quarry listener").start()
-    name = f"{socket.gethostname()} {os.getpid()}"
     try:
-        queue, store = Queue(options.queue), Store(options.store)
-        store.clear_strangers()
-        Worker(queue, store, name, stop).run()
+        work(options.queue, options.store, stop)
     except QuarryError as error:
         print(error, file=sys.stderr)
         return 2
