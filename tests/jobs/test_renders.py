@@ -346,7 +346,7 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
         (folder / "truth.mov").unlink()
     place, queue_path, rng = folder / "renders", folder / "queue", random.Random(seed)
     context = get_context("forkserver")  # its children have read all modules already
-    context.set_forkserver_preload(["idle_quarry.jobs.renders.worker"])
+    context.set_forkserver_preload(["tests.jobs.warm_worker"])
     wrong = whole = 0
     for _ in range(moments):
         queue = Queue(queue_path)
@@ -356,7 +356,7 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
         queue.close()
         child = context.Process(target=workers.work, args=(queue_path, place))
         child.start()
-        time.sleep(rng.uniform(0.02, 1.5))
+        time.sleep(rng.uniform(0.02, 1.0))
         child.kill()
         child.join()
         for path in place.rglob("*"):

@@ -7,6 +7,8 @@ import io
 import os
 import sys
 from collections.abc import Callable
+from importlib import import_module
+from types import ModuleType
 from typing import Any, NoReturn
 
 from idle_quarry import __version__
@@ -40,6 +42,16 @@ _DECISIONS = {
     "withdraw": "withdraw a revision", "bring-back": "bring a withdrawn revision back, as a draft",
 }  # fmt: skip
 _WHO = "who does it; the profile's name where none is named"
+
+
+#: Commands that have a module of their own.
+_OWN_MODULES = {
+    "line": "line",
+    "cuts": "cutting",
+    "convert": "converting",
+    "render": "rendering",
+    "verify": "verifying",
+}
 
 
 class _Parser(argparse.ArgumentParser):
@@ -202,6 +214,11 @@ def _parser() -> argparse.ArgumentParser:
     each.add_argument("--at", metavar="FOLDER", help="where renders go on this machine, from now on")
     each.add_argument("--system-disk", action="store_true", help="that may be the disk of the system")
     each.add_argument("--workers", metavar="N", type=int, help="as many as there are processors, where it is not said")
+    each = add(commands, "verify", "a whole file against what a delivery asks for")
+    each.add_argument("file", metavar="FILE")
+    each.add_argument("--template", required=True, metavar="NAME")
+    each.add_argument("--delivery", required=True, metavar="D", help="the delivery's id or name in the template")
+    each.add_argument("--report", metavar="FILE", help="also write the report: .json")
     cuts = add(commands, "cuts", "lists of cuts from elsewhere").add_subparsers(
         dest="action", parser_class=_Parser, metavar="ACTION", required=True
     )
@@ -247,23 +264,9 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
             keeping,
         )
 
-        modules = [keeping, editing, house, commands]
-        if options.command == "line":
-            from idle_quarry.cli import line
-
-            modules = [line]
-        if options.command == "cuts":
-            from idle_quarry.cli import cutting
-
-            modules = [cutting]
-        if options.command == "convert":
-            from idle_quarry.cli import converting
-
-            modules = [converting]
-        if options.command == "render":
-            from idle_quarry.cli import rendering
-
-            modules = [rendering]
+        modules: list[ModuleType] = [keeping, editing, house, commands]
+        if options.command in _OWN_MODULES:  # what they read is read by nobody else
+            modules = [import_module(f"idle_quarry.cli.{_OWN_MODULES[options.command]}")]
         name = "_".join(part for part in (options.command, getattr(options, "action", None)) if part).replace("-", "_")
         return int(next(getattr(module, name) for module in modules if hasattr(module, name))(options, out))
     except QuarryError as error:

@@ -106,6 +106,10 @@ class SoundReader:
             self._read_on()
         return np.concatenate([each.taken(first, count) for each in self._streams], axis=1)
 
+    def ended(self, at: int) -> bool:
+        """Return whether no sound lies from a sample on; known when it was read to its end."""
+        return self._ended and all(each.end <= at for each in self._streams)
+
     def _seek(self, first: int) -> None:
         at = max(0, int((first / self.rate - _RUN_IN_S) * 1_000_000))
         try:

@@ -66,6 +66,16 @@ class PairMeter:
             self._earlier = top0
         self._before = now
 
+    def drained(self) -> NDArray[np.float32]:
+        """Return the distances so far, as `pairs`, and let go of them; the next pair follows on the last."""
+        pairs, self._pairs = self.pairs, []
+        return pairs
+
+    @property
+    def latest(self) -> NDArray[np.float32] | None:
+        """The distances of the last pair, (6, block rows, block columns)."""
+        return self._pairs[-1] if self._pairs else None
+
     @property
     def pairs(self) -> NDArray[np.float32]:
         """The distances so far: shape (pairs, 6, block rows, block columns), mean squares of 8-bit codes."""

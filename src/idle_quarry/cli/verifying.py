@@ -1,0 +1,77 @@
+"""A file verified on the command line against what a template's delivery asks for."""
+
+from __future__ import annotations
+
+import json
+import sys
+from argparse import Namespace as Options
+from collections.abc import Callable
+from pathlib import Path
+from time import monotonic
+from typing import TYPE_CHECKING
+
+from idle_quarry.cli.output import Output
+from idle_quarry.errors import NotPossible, QuarryError
+
+if TYPE_CHECKING:
+    from idle_quarry.path.template import Delivered, Template
+
+#: How often a person at a terminal is told how far it is, seconds.
+_EVERY_S = 0.5
+
+
+def verify(options: Options, out: Output) -> int:
+    """Hold a whole file against a delivery; 1 where a check fails."""
+    from idle_quarry.cli.commands import opened, stored_of
+    from idle_quarry.files import written_whole
+    from idle_quarry.jobs.handover.verify import failed_first
+    from idle_quarry.jobs.handover.verify import verify as verified
+
+    with opened(options) as library:
+        stored = stored_of(library, options.template)
+    path, delivery = Path(options.file).expanduser(), delivery_of(stored.template, options.delivery)
+    try:
+        found = verified(path, stored.template, delivery, stored.revision.number, None if out.as_json else _progress())
+    except KeyboardInterrupt:
+        raise QuarryError("cancelled", subject=str(path)) from None
+    document = found.to_json()
+    if options.report:
+        report = Path(options.report).expanduser()
+        if report.suffix.casefold() == ".json":
+            written_whole(report, (json.dumps(document, ensure_ascii=False, indent=1) + "\n").encode())
+        else:
+            raise NotPossible("is no kind of report", subject=report.name, remedy="name it .json")
+    lines = [
+        f"{path.name}: {found.verdict}, against {delivery.name} of {stored.name}, revision {stored.revision.number}"
+    ]
+    for check in failed_first(found.checks):
+        where = f"  at {', '.join(place.start for place in check.where[:4])}" if check.where else ""
+        clause = f" ({check.clause})" if check.clause and check.verdict in ("fails", "look") else ""
+        lines.append(f"  {check.verdict:<12}{check.id:<16}{check.text}{where}{clause}")
+    out.show(document, lines)
+    return 1 if found.verdict == "fails" else 0
+
+
+def delivery_of(template: Template, name: str) -> Delivered:
+    """Return a delivery of a template by its id or name. Raises `NotPossible`."""
+    bare = name.removeprefix("delivery:").casefold()
+    for each in template.deliveries:
+        if bare in (each.id.casefold(), each.name.casefold()):
+            return each
+    names = ", ".join(each.id for each in template.deliveries) or "none"
+    raise NotPossible("is no delivery of the template", subject=repr(name), remedy=f"it has {names}")
+
+
+def _progress() -> Callable[[str, float], None] | None:
+    """Return what tells a person at a terminal how far it is; nothing where nobody looks."""
+    if not sys.stderr.isatty():
+        return None
+    last = monotonic()
+
+    def told(what: str, share: float) -> None:
+        nonlocal last
+        if monotonic() - last > _EVERY_S:
+            last = monotonic()
+            print(f"\r{what}, {100 * share:.0f} % ", end="", file=sys.stderr, flush=True)
+
+    return told

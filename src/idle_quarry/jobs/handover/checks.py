@@ -1,0 +1,147 @@
+"""A check as a value, and what all checks know of the file and of what is wanted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.media.clip import Clip
+from idle_quarry.media.whole.measure import Whole
+from idle_quarry.path.entries.delivery import Delivery, Tolerances
+from idle_quarry.path.entries.programme import ProgrammeLayout
+from idle_quarry.path.template import Delivered, Template
+from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
+
+PASSES, FAILS, LOOK, NOT_CHECKED = "passes", "fails", "look", "not checked"
+#: Places that are told of one check at the most.
+_MOST_PLACES = 100
+#: Whose clause a check is of where the spec itself has none.
+_CLAUSES = {
+    "range": "ITU-R BT.709-6, BT.2100-2: levels", "gamut": "EBU R 103", "flash": "ITU-R BT.1702", "timecode": "SMPTE ST 12-1", "loudness": "",
+    "true_peak": "", "short_term": "", "loudness_range": "", "hdr": "CTA-861.3, SMPTE ST 2086", "level": "", "sync": "EBU R 37", "active_picture": "EBU R 95",
+}  # fmt: skip
+_LOUDNESS = {"59.94 Hz": "ATSC A/85"}
+_LEVEL = {"59.94 Hz": "SMPTE RP 155"}
+#: Words of a spec's own clauses by which they are a check's.
+_WORDS = {
+    "gamut": ("gamut",), "flash": ("flash",), "black": ("black",), "freeze": ("frozen", "freeze"), "loudness": ("loudness",),
+    "true_peak": ("true peak", "peak"), "timecode": ("timecode",), "field_order": ("field",), "scan": ("interlace", "progressive"),
+    "layout": ("layout", "line-up", "slate", "clock"), "sound_layout": ("channel", "track"), "codec": ("codec", "compression"),
+    "container": ("wrap", "container", "file format"), "naming": ("name",), "aspect": ("aspect",), "raster": ("raster", "resolution"), "level": ("tone",),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Place:
+    """Frames of a file, half open, and their timecodes."""
+
+    first: int
+    last: int
+    start: str
+    end: str
+
+
+@dataclass(frozen=True)
+class Check:
+    """One check: its id, what is wanted and was found, the verdict, where (what a click goes to), whose clause it is, and a sentence."""
+
+    id: str
+    wanted: Any
+    found: Any
+    verdict: str
+    text: str
+    where: tuple[Place, ...] = ()
+    clause: str | None = None
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "id": self.id, "wanted": self.wanted, "found": self.found, "verdict": self.verdict,
+            "where": [{"from": place.start, "to": place.end, "first_frame": place.first, "last_frame": place.last} for place in self.where],
+            "clause": self.clause, "text": self.text,
+        }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Seen:
+    """The file as it was measured, and what is wanted of it."""
+
+    path: Path
+    clip: Clip
+    found: Whole
+    template: Template
+    delivery: Delivered
+    spec: Delivery | None
+    layout: ProgrammeLayout | None
+
+    @property
+    def rate(self) -> Fraction:
+        return self.clip.declared.rate or self.delivery.format.rate
+
+    @property
+    def tolerances(self) -> Tolerances:
+        return self.spec.tolerances if self.spec is not None else Tolerances()
+
+    @property
+    def layout_tolerance(self) -> int:
+        """How many pictures an item's border may be off."""
+        return self.layout.tolerance_pictures if self.layout is not None else 0
+
+    def asks(self, check: str) -> bool:
+        """Return whether the spec itself asks for one of the checks that it may ask for."""
+        return self.spec is not None and check in self.spec.checks
+
+    @property
+    def start(self) -> Timecode:
+        """The timecode of the file's first picture: its own, else as many as wanted, else zero."""
+        declared = self.clip.declared
+        for text in (declared.timecode, "00:00:00:00"):
+            try:
+                if text:
+                    return start_timecode(text, bool(declared.drop_frame) and can_drop(self.rate), self.rate)
+            except QuarryError:
+                continue
+        return Timecode(0, self.rate)
+
+    def place(self, first: int, last: int) -> Place:
+        """Return frames as a place."""
+        start = self.start
+        return Place(first, last, str(start + first), str(start + max(first, last - 1)))
+
+    def places(self, spans: Iterable[tuple[int, int]]) -> tuple[Place, ...]:
+        return tuple(self.place(*span) for span in list(spans)[:_MOST_PLACES])
+
+    def seconds(self, first_s: float, last_s: float) -> tuple[int, int]:
+        """Return seconds as frames, half open."""
+        return int(first_s * self.rate), max(int(first_s * self.rate) + 1, int(last_s * self.rate))
+
+    def check(
+        self, ident: str, wanted: Any, found: Any, verdict: str, text: str, spans: Iterable[tuple[int, int]] = ()
+    ) -> Check:
+        """Return a check with its places and its clause."""
+        return Check(ident, wanted, found, verdict, text, self.places(spans), self._clause(ident))
+
+    def _clause(self, ident: str) -> str | None:
+        """Return the spec's own clause for a check, else the standard's."""
+        if self.spec is not None:
+            for clause in self.spec.clauses:
+                if any(word in clause.text.casefold() for word in _WORDS.get(ident, ())):
+                    return f"{self.spec.name}, {clause.number}"
+        if ident in ("loudness", "true_peak", "short_term", "loudness_range"):
+            return _LOUDNESS.get(self.template.territory, "EBU R 128")
+        if ident == "level":
+            return _LEVEL.get(self.template.territory, "EBU R 68")
+        return _CLAUSES.get(ident) or None
+
+
+def worst(verdicts: Iterable[str]) -> str:
+    """Return the gravest verdict; what was not checked counts for nothing."""
+    given = set(verdicts)
+    return FAILS if FAILS in given else LOOK if LOOK in given else PASSES
+
+
+def agrees(matches: bool) -> str:
+    return PASSES if matches else FAILS

@@ -1,0 +1,357 @@
+"""What is checked of a file's wrapping and pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+
+from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees
+from idle_quarry.media.whole.flashes import MOST
+from idle_quarry.path.grades import percent
+from idle_quarry.path.registry import codecs
+from idle_quarry.signal.colour import is_hdr
+from idle_quarry.signal.rates import rate_text
+
+#: What FFmpeg calls the wrappings, by their suffixes.
+_WRAPPERS = {"mov": ("mov", "quicktime"), "mp4": ("mp4", "mov"), "mxf": ("mxf",)}
+#: A field structure that holds for less than so many seconds at a cut is none.
+_LEAST_S = 0.5
+#: Repeated pictures that are let pass, share of all.
+_REPEATS = 0.002
+
+
+def picture_checks(seen: Seen) -> Iterator[Check]:
+    """Yield the checks of wrapping and pictures."""
+    yield _container(seen)
+    yield _codec(seen)
+    yield from _format(seen)
+    yield from _fields(seen)
+    yield _aspect(seen)
+    yield _active(seen)
+    yield _range(seen)
+    yield _gamut(seen)
+    yield _hdr(seen)
+    yield _black(seen)
+    yield _freeze(seen)
+    yield _repeats(seen)
+    yield _flash(seen)
+
+
+def wrapping(seen: Seen) -> str:
+    """Return the suffix that is wanted: the spec's wrapping, else the codec's first container."""
+    if seen.spec is not None and seen.spec.wrapper:
+        return seen.spec.wrapper
+    return codecs()[seen.delivery.codec].containers[0]
+
+
+def _container(seen: Seen) -> Check:
+    wanted, found = wrapping(seen), seen.clip.declared.container.casefold()
+    fits = any(name in found for name in _WRAPPERS.get(wanted, (wanted,)))
+    text = f"wrapped as {found}" if fits else f"wrapped as {found}; {wanted} is wanted"
+    return seen.check("container", wanted, found, agrees(fits), text)
+
+
+def _codec(seen: Seen) -> Check:
+    codec, declared = codecs()[seen.delivery.codec], seen.clip.declared
+    found = f"{declared.codec}{f' {declared.profile}' if declared.profile else ''}"
+    fits = _is_codec(codec.encode.encoder, codec.profile, declared.codec, declared.profile or "")
+    text = f"{found}" if fits else f"{found}; {codec.name} is wanted"
+    return seen.check("codec", codec.name, found, agrees(fits), text)
+
+
+#: What decoders call what encoders make.
+_DECODED = {"prores_ks": "prores", "libx264": "h264", "libx265": "hevc", "jpeg2000": "jpeg2000"}
+
+
+def _is_codec(encoder: str, profile: str, codec: str, found: str) -> bool:
+    named = _DECODED.get(encoder, encoder)
+    if named not in codec.casefold() and codec.casefold() not in named:
+        return False
+    said, wanted = found.casefold(), profile.casefold()
+    if not said or not wanted or named not in ("prores", "dnxhd"):
+        return True
+    # a profile's own word ("hq", "422 proxy") has to be what is wanted, as far as both name one
+    return (
+        wanted in said or said in wanted or set(wanted.split()) <= set(said.replace("(", " ").replace(")", " ").split())
+    )
+
+
+def _format(seen: Seen) -> Iterator[Check]:
+    declared, fmt = seen.clip.declared, seen.delivery.format
+    wanted, found = f"{fmt.raster.width} × {fmt.raster.height}", f"{declared.width} × {declared.height}"
+    kinds = seen.found.pictures.kinds
+    same = wanted == found and len(kinds) < 2
+    text = (
+        found
+        if same
+        else f"{found}; {wanted} is wanted"
+        if wanted != found
+        else f"pictures change on the way: {', '.join(kinds)}"
+    )
+    yield seen.check("raster", wanted, found, agrees(same), text)
+    rate = declared.rate
+    said = rate_text(rate) if rate else "none"
+    yield seen.check(
+        "rate",
+        rate_text(fmt.rate),
+        said,
+        agrees(rate == fmt.rate),
+        said if rate == fmt.rate else f"{said}; {rate_text(fmt.rate)} is wanted",
+    )
+
+
+def _fields(seen: Seen) -> Iterator[Check]:
+    fmt, pictures = seen.delivery.format, seen.found.pictures
+    first, last = seen.found.programme
+    runs = [run for run in pictures.fields if run.last > first and run.first < last]
+    runs = [run for run in runs if run.last - run.first >= _LEAST_S * seen.rate] or runs
+    unknown = not runs or all(run.scan == "undetermined" for run in runs)
+    wanted = "progressive" if fmt.scan in ("progressive", "psf") else "interlaced"
+    found = ", ".join(dict.fromkeys(run.scan for run in runs)) or "undetermined"
+    sure = f"{percent(pictures.confidence)} sure"
+    if unknown:
+        yield seen.check("scan", fmt.scan, "undetermined", LOOK, "too little moves to tell fields from whole pictures")
+        yield seen.check(
+            "field_order",
+            fmt.field_order,
+            None,
+            LOOK if fmt.scan == "interlaced" else PASSES,
+            "too little moves to tell the order of fields",
+        )
+    else:
+        # whole pictures in an interlaced format are PsF: where fields are wanted somebody must look whether that is meant
+        wrong = [(run.first, run.last) for run in runs if run.scan != wanted]
+        whole = wanted == "interlaced" and all(run.scan in ("interlaced", "progressive") for run in runs)
+        verdict = PASSES if not wrong else LOOK if whole else FAILS
+        text = f"{found} throughout, {sure}" if not wrong else f"{found}; {fmt.scan} is wanted, {sure}"
+        yield seen.check("scan", fmt.scan, found, verdict, text, wrong)
+        orders = {run.field_order for run in runs if run.field_order}
+        if fmt.scan == "interlaced":
+            turned = [(run.first, run.last) for run in runs if run.field_order not in (None, fmt.field_order)]
+            named = {"top": "upper field first", "bottom": "lower field first"}
+            said = " and ".join(named[each] for each in sorted(orders)) or "no fields"
+            order = FAILS if turned else PASSES
+            text = f"{said}, {sure}" if not turned else f"{said}; {named[str(fmt.field_order)]} is wanted, {sure}"
+            yield seen.check("field_order", fmt.field_order, "/".join(sorted(orders)) or None, order, text, turned)
+        else:
+            yield seen.check(
+                "field_order", None, "/".join(sorted(orders)) or None, PASSES, "whole pictures have no order of fields"
+            )
+    yield _cadence(seen, [(run.first, run.last, run.cadence) for run in runs])
+
+
+def _cadence(seen: Seen, runs: list[tuple[int, int, str | None]]) -> Check:
+    wanted = seen.delivery.cadence or None
+    found = list(dict.fromkeys(cadence for _, _, cadence in runs))
+    wrong = [(first, last) for first, last, cadence in runs if cadence != wanted]
+    said = ", ".join(each or "none" for each in found) or "none"
+    text = f"cadence {said}" if not wrong else f"cadence {said}; {wanted or 'none'} is wanted"
+    # a source shot at another rate is held by a cadence where the template asks for none: somebody must have meant it
+    verdict = PASSES if not wrong else LOOK if wanted is None else FAILS
+    return seen.check("cadence", wanted, said if found != [None] else None, verdict, text, wrong)
+
+
+def _aspect(seen: Seen) -> Check:
+    raster, declared = seen.delivery.format.raster, seen.clip.declared
+    wanted, found = Fraction(raster.display_aspect), declared.display_aspect
+    near = abs(float(found / wanted) - 1) < 0.01 if wanted else False
+    said = f"{float(found):.3f}"
+    return seen.check(
+        "aspect",
+        f"{float(wanted):.3f}",
+        said,
+        agrees(near),
+        f"shown {said} wide to 1 high" if near else f"shown {said} wide to 1 high; {float(wanted):.3f} is wanted",
+    )
+
+
+def _active(seen: Seen) -> Check:
+    raster, active = seen.delivery.format.raster, seen.found.pictures.active
+    wanted = seen.delivery.active_format or "full frame"
+    if active is None:
+        return seen.check("active_picture", wanted, None, LOOK, "all is black: where the picture lies cannot be told")
+    x, y, width, height = active
+    found = {"x": x, "y": y, "width": width, "height": height}
+    filled = width >= 0.985 * raster.width and height >= 0.985 * raster.height
+    shape = float(raster.display_aspect) * (width / raster.width) / (height / raster.height)
+    shapes = {"4:3 centre": 4 / 3, "14:9 centre": 14 / 9, "16:9 letterbox": 16 / 9}
+    if wanted in shapes:
+        fits = abs(shape / shapes[wanted] - 1) < 0.03
+    else:
+        fits = filled
+    text = f"picture from {x}, {y}, {width} × {height}"
+    if fits:
+        return seen.check("active_picture", wanted, found, PASSES, text)
+    return seen.check(
+        "active_picture", wanted, found, FAILS if seen.asks("edges") else LOOK, f"{text}; {wanted} is wanted"
+    )
+
+
+def _range(seen: Seen) -> Check:
+    pictures, wanted = seen.found.pictures, seen.delivery.format.encoding.range
+    found = {
+        "min": pictures.lowest,
+        "max": pictures.highest,
+        "below_black": round(pictures.below, 6),
+        "above_white": round(pictures.above, 6),
+    }
+    unit = 1 << (pictures.bits - 8)
+    text = f"codes {pictures.lowest} to {pictures.highest} at {pictures.bits} bits; {percent(pictures.below)} below black, {percent(pictures.above)} above white"
+    if wanted != "narrow" or seen.delivery.format.encoding.matrix == "rgb":
+        return seen.check("range", wanted, found, PASSES, text)
+    full = (
+        pictures.lowest < 8 * unit
+        and pictures.highest > 244 * unit
+        and pictures.below > 0.002
+        and pictures.above > 0.002
+    )
+    if full:
+        return seen.check("range", wanted, found, FAILS, f"{text}: that is full range")
+    beyond = pictures.below > 0.01 or pictures.above > 0.01
+    return seen.check("range", wanted, found, LOOK if beyond else PASSES, text)
+
+
+def _gamut(seen: Seen) -> Check:
+    pictures, area = seen.found.pictures, seen.tolerances.gamut_area / 100
+    first, last = seen.found.programme
+    spans = [
+        (max(each.first, first), min(each.last, last))
+        for each in pictures.gamut
+        if each.last > first and each.first < last and each.figure > area
+    ]
+    found = {
+        "area": round(pictures.gamut_most, 5),
+        "rgb_min": round(pictures.rgb_lowest, 3),
+        "rgb_max": round(pictures.rgb_highest, 3),
+    }
+    wanted = f"R′G′B′ from −5 % to 105 % but for {100 * area:g} % of the picture"
+    if is_hdr(seen.delivery.format.encoding.transfer):
+        return seen.check("gamut", None, found, NOT_CHECKED, "EBU R 103 is of standard dynamic range")
+    if not spans:
+        return seen.check(
+            "gamut", wanted, found, PASSES, f"at the most {percent(pictures.gamut_most)} of a picture lies outside"
+        )
+    frames = sum(b - a for a, b in spans)
+    text = f"up to {percent(pictures.gamut_most)} of the picture lies outside, in {frames} pictures; {area:.0%} is let pass"
+    return seen.check("gamut", wanted, found, FAILS if seen.asks("gamut") else LOOK, text, spans)
+
+
+def _hdr(seen: Seen) -> Check:
+    pictures, delivery = seen.found.pictures, seen.delivery
+    transfer, wanted = seen.clip.declared.transfer, delivery.format.encoding.transfer
+    declared_hdr = transfer in ("hlg", "pq")
+    if not is_hdr(wanted):
+        text = (
+            "standard dynamic range"
+            if not declared_hdr
+            else f"declared as {transfer}; standard dynamic range is wanted"
+        )
+        return seen.check("hdr", None, transfer if declared_hdr else None, agrees(not declared_hdr), text)
+    found = {"transfer": transfer, "max_cll": round(pictures.max_cll or 0), "max_fall": round(pictures.max_fall or 0)}
+    limits = {"max_cll": delivery.max_cll, "max_fall": delivery.max_fall}
+    wanted_said = {"transfer": wanted, **{key: value for key, value in limits.items() if value is not None}}
+    over = [key for key, limit in limits.items() if limit is not None and (found[key] or 0) > limit]  # type: ignore[operator]
+    text = f"declared {transfer or 'nothing'}, MaxCLL {found['max_cll']}, MaxFALL {found['max_fall']} cd/m²"
+    if transfer != wanted:
+        return seen.check("hdr", wanted_said, found, FAILS, f"{text}; {wanted} is wanted")
+    return seen.check(
+        "hdr", wanted_said, found, FAILS if over else PASSES, f"{text}; {', '.join(over)} too high" if over else text
+    )
+
+
+def _black(seen: Seen) -> Check:
+    first, last = seen.found.programme
+    most = seen.tolerances.black_s
+    breaks = [(item.first, item.last) for item in seen.found.items if item.what == "break"]
+    spans = [
+        (part.first, part.last)
+        for part in seen.found.pictures.parts
+        if part.what == "black"
+        and part.first >= first
+        and part.last <= last
+        and part.frames > most * seen.rate
+        and (part.first, part.last) not in breaks
+    ]
+    longest = max((b - a for a, b in spans), default=0) / float(seen.rate)
+    wanted = f"no black longer than {most:g} s inside the programme"
+    if not spans:
+        return seen.check("black", wanted, 0.0, PASSES, "no black inside the programme lasts longer")
+    return seen.check(
+        "black",
+        wanted,
+        round(longest, 2),
+        FAILS if seen.asks("black") else LOOK,
+        f"{len(spans)} times black, up to {longest:.1f} s",
+        spans,
+    )
+
+
+def _freeze(seen: Seen) -> Check:
+    first, last = seen.found.programme
+    most = seen.tolerances.frozen_s
+    spans = [
+        (each.first, each.last)
+        for each in seen.found.pictures.frozen
+        if each.first >= first and each.last <= last and each.last - each.first > most * seen.rate
+    ]
+    longest = max((b - a for a, b in spans), default=0) / float(seen.rate)
+    wanted = f"no picture held longer than {most:g} s"
+    if not spans:
+        return seen.check("freeze", wanted, 0.0, PASSES, "no picture is held longer")
+    return seen.check(
+        "freeze",
+        wanted,
+        round(longest, 2),
+        FAILS if seen.asks("frozen") else LOOK,
+        f"{len(spans)} times nothing moves, up to {longest:.1f} s",
+        spans,
+    )
+
+
+def _repeats(seen: Seen) -> Check:
+    pictures = seen.found.pictures
+    still = sum(part.frames for part in pictures.parts if part.what != "moving")
+    single = max(0, pictures.repeats - still)
+    share = single / max(1, pictures.frames)
+    wanted = "no picture twice but for a cadence or where nothing moves"
+    held = any(run.cadence for run in pictures.fields) or seen.delivery.cadence
+    verdict = PASSES if share <= _REPEATS or held else LOOK
+    text = f"{single} pictures repeat the one before" + (
+        f", and {pictures.damaged} could not be decoded" if pictures.damaged else ""
+    )
+    return seen.check("repeats", wanted, round(share, 5), FAILS if pictures.damaged else verdict, text)
+
+
+def _flash(seen: Seen) -> Check:
+    pictures = seen.found.pictures
+    first, last = seen.found.programme
+    spells = [each for each in pictures.flashes if each.last >= first and each.first < last]
+    patterns = [
+        each
+        for each in pictures.patterns
+        if each.last > first and each.first < last and each.last - each.first >= 0.5 * seen.rate
+    ]
+    found = {
+        "flashes_a_second": pictures.most_flashes,
+        "red_flashes_a_second": pictures.most_reds,
+        "patterns": len(patterns),
+    }
+    wanted = f"at the most {MOST} flashes a second over a quarter of the picture, no lasting pattern"
+    if is_hdr(seen.delivery.format.encoding.transfer) and not spells and not patterns:
+        return seen.check(
+            "flash", wanted, found, PASSES, "no flashes beyond the limits, as the reference display shows them"
+        )
+    said = [f"{each.kind}: {each.count:g} a second over {percent(each.area)} of the picture" for each in spells[:3]]
+    said += [f"a pattern over {percent(each.figure)} of the picture" for each in patterns[:2]]
+    spans = [(each.first, each.last + 1) for each in spells] + [(each.first, each.last) for each in patterns]
+    if spells:
+        return seen.check("flash", wanted, found, FAILS, "; ".join(said), spans)
+    if patterns:
+        return seen.check("flash", wanted, found, LOOK, "; ".join(said), spans)
+    return seen.check(
+        "flash",
+        wanted,
+        found,
+        PASSES,
+        f"at the most {pictures.most_flashes:g} flashes a second, {pictures.most_reds:g} of them red",
+    )

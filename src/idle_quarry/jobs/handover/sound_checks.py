@@ -1,0 +1,208 @@
+"""What is checked of a file's sound: its channels, silence, line-up level, clipping, phase, loudness and peaks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees
+from idle_quarry.path.registry import sound_layouts
+from idle_quarry.path.template import Delivered
+
+#: Silence on all channels that is longer than this is looked at, seconds; sound out of phase likewise.
+_SILENCE_S, _AGAINST_S = 5.0, 3.0
+#: An LFE channel carries no more than so much of its power above 250 Hz.
+_LFE_HIGH = 0.3
+#: The order in which loudness takes positions.
+_ORDER = ("left", "right", "centre", "LFE", "left surround", "right surround")
+IDS = ("sound_layout", "silence", "level", "clipping", "phase", "loudness", "short_term", "loudness_range", "true_peak")
+
+
+def mix_of(delivery: Delivered) -> tuple[int, ...] | None:
+    """Return the channels (from 0) of the full mix in the order that loudness is measured in; None where the layout has none."""
+    channels = sound_layouts()[delivery.layout].channels
+    places = {each.at: number for number, each in reversed(list(enumerate(channels))) if each.carries == "full mix"}
+    if len(places) == 1:
+        return tuple(places.values())
+    found = tuple(places[at] for at in _ORDER if at in places)
+    return found if len(found) in (2, 6) else None
+
+
+def sound_checks(seen: Seen) -> Iterator[Check]:
+    """Yield the checks of sound."""
+    layout = sound_layouts()[seen.delivery.layout]
+    sound = seen.found.sound
+    if sound is None:
+        yield seen.check(
+            "sound_layout", layout.words, None, FAILS, f"it has no sound; {len(layout.channels)} channels are wanted"
+        )
+        for ident in IDS[1:]:
+            yield seen.check(ident, None, None, NOT_CHECKED, "it has no sound")
+        return
+    yield _channels(seen)
+    yield _silence(seen)
+    yield _level(seen)
+    spans = [seen.seconds(each.first_s, each.last_s) for each in sound.clipping]
+    text = "no sample is clipped" if not spans else f"clipped at {len(spans)} places"
+    yield seen.check("clipping", "no samples in a row at full scale", len(spans), agrees(not spans), text, spans)
+    against = [each for each in sound.against if each.last_s - each.first_s >= _AGAINST_S]
+    text = (
+        "left and right agree"
+        if not against
+        else f"left and right are out of phase for {sum(e.last_s - e.first_s for e in against):.0f} s"
+    )
+    yield seen.check(
+        "phase",
+        "left and right in phase",
+        len(against),
+        LOOK if against else PASSES,
+        text,
+        [seen.seconds(e.first_s, e.last_s) for e in against],
+    )
+    yield from _loudness(seen)
+
+
+def _channels(seen: Seen) -> Check:
+    layout, sound, delivery, declared = (
+        sound_layouts()[seen.delivery.layout],
+        seen.found.sound,
+        seen.delivery,
+        seen.clip.declared,
+    )
+    assert sound is not None
+    wrong, doubts = [], []
+    if len(sound.channels) != len(layout.channels):
+        wrong.append(f"{len(sound.channels)} channels; {len(layout.channels)} are wanted")
+    rates = {audio.sample_rate for audio in declared.audio}
+    if rates != {delivery.sample_rate}:
+        wrong.append(f"sampled at {', '.join(map(str, sorted(rates)))} Hz; {delivery.sample_rate} is wanted")
+    bits = {audio.bit_depth for audio in declared.audio if audio.bit_depth}
+    if bits and bits != {delivery.sound_bits}:
+        wrong.append(f"{', '.join(map(str, sorted(bits)))} bits; {delivery.sound_bits} are wanted")
+    for number, (channel, wanted) in enumerate(zip(sound.channels, layout.channels, strict=False), 1):
+        silent = channel.peak_dbfs is None or channel.silent_share > 0.999
+        if wanted.carries == "silent":
+            wrong += [] if silent else [f"channel {number} is to be silent and is not"]
+        elif silent and wanted.at != "LFE":
+            wrong.append(f"channel {number} ({wanted.words}) is silent")
+        elif wanted.at == "LFE" and not silent and channel.high_share > _LFE_HIGH:
+            wrong.append(
+                f"channel {number} is to be LFE and carries what is no low-frequency effect: channels are swapped, it seems"
+            )
+    for one, other in sound.alike:
+        if (
+            other <= len(layout.channels)
+            and {layout.channels[one - 1].at, layout.channels[other - 1].at} == {"left", "right"}
+            and layout.channels[one - 1].carries == layout.channels[other - 1].carries
+        ):
+            doubts.append(f"channels {one} and {other} are the same: mono on two")
+    found = {
+        "channels": len(sound.channels),
+        "sample_rate": sorted(rates),
+        "bits": sorted(bits),
+        "peaks_dbfs": [each.peak_dbfs for each in sound.channels],
+    }
+    text = "; ".join([*wrong, *doubts]) or f"{layout.words}, {delivery.sample_rate} Hz, as wanted"
+    return seen.check("sound_layout", layout.words, found, FAILS if wrong else LOOK if doubts else PASSES, text)
+
+
+def _silence(seen: Seen) -> Check:
+    sound = seen.found.sound
+    assert sound is not None
+    breaks = [
+        (item.first / float(seen.rate), item.last / float(seen.rate))
+        for item in seen.found.items
+        if item.what == "break"
+    ]
+    spans = [
+        each
+        for each in sound.silence
+        if each.last_s - each.first_s > _SILENCE_S
+        and not any(a - 0.5 <= each.first_s and each.last_s <= b + 0.5 for a, b in breaks)
+    ]
+    longest = max((each.last_s - each.first_s for each in spans), default=0.0)
+    text = "no long silence" if not spans else f"{len(spans)} times silent, up to {longest:.1f} s"
+    wanted = f"no silence longer than {_SILENCE_S:g} s inside the programme"
+    return seen.check(
+        "silence",
+        wanted,
+        round(longest, 1),
+        LOOK if spans else PASSES,
+        text,
+        [seen.seconds(e.first_s, e.last_s) for e in spans],
+    )
+
+
+def _level(seen: Seen) -> Check:
+    wanted, within = seen.delivery.line_up_dbfs, seen.tolerances.line_up_db
+    tones = seen.found.tones
+    asked = seen.layout is not None and any(item.tone for item in seen.layout.items)
+    if not tones:
+        if asked:
+            return seen.check("level", wanted, None, FAILS, f"there is no tone; one of {wanted:g} dBFS is wanted")
+        return seen.check("level", wanted, None, NOT_CHECKED, "it has no line-up tone")
+    level = tones[0].figure
+    fits = abs(level - wanted) <= within
+    text = f"tone at {level:.1f} dBFS" + ("" if fits else f"; {wanted:g} is wanted")
+    return seen.check(
+        "level", wanted, round(level, 2), agrees(fits), text, [seen.seconds(tones[0].first_s, tones[0].last_s)]
+    )
+
+
+def _loudness(seen: Seen) -> Iterator[Check]:
+    sound, delivery = seen.found.sound, seen.delivery
+    assert sound is not None
+    wanted, within = delivery.loudness_lufs, seen.tolerances.loudness_lu
+    if sound.integrated is None:
+        yield seen.check(
+            "loudness",
+            wanted,
+            None,
+            LOOK if wanted is not None else NOT_CHECKED,
+            "too little sound to measure its loudness",
+        )
+    elif wanted is None:
+        yield seen.check(
+            "loudness", None, round(sound.integrated, 1), NOT_CHECKED, f"{sound.integrated:.1f} LUFS; none is asked for"
+        )
+    else:
+        fits = abs(sound.integrated - wanted) <= within + 0.05
+        text = f"{sound.integrated:.1f} LUFS over the programme" + (
+            "" if fits else f"; {wanted:g} ± {within:g} is wanted"
+        )
+        yield seen.check("loudness", wanted, round(sound.integrated, 1), agrees(fits), text)
+    short = sound.most_short_term
+    places = [n for n, value in enumerate(sound.short_term) if short is not None and value >= round(short, 1)]
+    begin = seen.found.programme[0] / float(seen.rate)
+    spans = [seen.seconds(begin + max(0.0, places[0] / 10 - 3), begin + places[0] / 10)] if places else []
+    yield seen.check(
+        "short_term",
+        None,
+        round(short, 1) if short is not None else None,
+        PASSES if short is not None else NOT_CHECKED,
+        f"at the most {short:.1f} LUFS over three seconds, {sound.most_momentary:.1f} at a moment"
+        if short is not None and sound.most_momentary is not None
+        else "too little sound",
+        spans,
+    )
+    spread = sound.range
+    yield seen.check(
+        "loudness_range",
+        None,
+        round(spread, 1) if spread is not None else None,
+        PASSES if spread is not None else NOT_CHECKED,
+        f"{spread:.1f} LU" if spread is not None else "too little sound",
+    )
+    limit, peak = delivery.true_peak_dbtp, sound.true_peak
+    if peak is None:
+        yield seen.check("true_peak", limit, None, NOT_CHECKED, "there is no sound to measure")
+    elif limit is None:
+        yield seen.check("true_peak", None, round(peak, 1), NOT_CHECKED, f"{peak:.1f} dBTP; no limit is asked for")
+    else:
+        fits = peak <= limit + 0.05
+        yield seen.check(
+            "true_peak",
+            limit,
+            round(peak, 1),
+            agrees(fits),
+            f"{peak:.1f} dBTP" + ("" if fits else f"; at the most {limit:g} is wanted"),
+        )

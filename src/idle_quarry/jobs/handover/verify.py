@@ -1,0 +1,92 @@
+"""A file against a delivery's spec: every check with what is wanted, what was found, where, by which clause, and the verdict."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from idle_quarry.jobs.handover.checks import (
+    PASSES,
+    Check,
+    Seen,
+    worst,
+)
+from idle_quarry.jobs.handover.picture_checks import picture_checks
+from idle_quarry.jobs.handover.programme_checks import programme_checks
+from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
+from idle_quarry.media.clip import Clip
+from idle_quarry.media.whole.measure import Whole, whole
+from idle_quarry.path.entries.delivery import Delivery
+from idle_quarry.path.registry import deliveries, programme_layouts
+from idle_quarry.path.template import Delivered, Template
+
+#: The checks there are, in the order in which they are told.
+IDS = (
+    "container", "codec", "raster", "rate", "scan", "field_order", "cadence", "aspect", "active_picture", "range", "gamut", "hdr",
+    "black", "freeze", "repeats", "flash", "timecode", "layout", "sound_layout", "silence", "level", "clipping", "phase", "loudness",
+    "short_term", "loudness_range", "true_peak", "sync", "naming",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Verified:
+    """What came of verifying a file: the file's hash, what it was held against, each check, and what was measured."""
+
+    path: Path
+    clip: Clip
+    found: Whole
+    delivery: Delivered
+    template: str
+    revision: int
+    checks: tuple[Check, ...]
+
+    @property
+    def verdict(self) -> str:
+        """The gravest of all verdicts: "fails", "look" or "passes"."""
+        return worst(check.verdict for check in self.checks)
+
+    def to_json(self) -> dict[str, Any]:
+        """Return it under the keys of the command line's contract."""
+        return {
+            "path": str(self.path), "sha256": self.found.sha256, "delivery": self.delivery.id, "template": self.template,
+            "revision": self.revision, "verdict": self.verdict, "checks": [check.to_json() for check in self.checks],
+        }  # fmt: skip
+
+
+def spec_of(delivery: Delivered) -> Delivery | None:
+    """Return the spec that a delivery was made of, None where it has none."""
+    known = deliveries()
+    return known[delivery.standard] if delivery.standard is not None and delivery.standard in known else None
+
+
+def verify(
+    path: Path,
+    template: Template,
+    delivery: Delivered,
+    revision: int,
+    told: Callable[[str, float], None] | None = None,
+) -> Verified:
+    """Hold a whole file against a delivery. `told` hears what is under way, and may raise to stop.
+
+    Raises `MediaError` where the file cannot be read or has no pictures.
+    """
+    layout = programme_layouts()[delivery.programme] if delivery.programme else None
+    breaks = layout is not None and any(item.what == "break" for item in layout.items)
+    clip, found = whole(path, mix_of(delivery), breaks=breaks, told=told)
+    seen = Seen(path, clip, found, template, delivery, spec_of(delivery), layout)
+    checks = {check.id: check for check in _all(seen)}
+    return Verified(path, clip, found, delivery, template.name, revision, tuple(checks[each] for each in IDS))
+
+
+def _all(seen: Seen) -> Iterable[Check]:
+    yield from picture_checks(seen)
+    yield from programme_checks(seen)
+    yield from sound_checks(seen)
+
+
+def failed_first(checks: Iterable[Check]) -> list[Check]:
+    """Return checks with those that fail first, then those to be looked at, the rest in their order."""
+    grave = {"fails": 0, "look": 1, PASSES: 2}
+    return sorted(checks, key=lambda check: grave.get(check.verdict, 3))

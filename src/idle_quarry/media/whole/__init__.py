@@ -1,0 +1,1 @@
+"""Whole files measured in one go: every picture and all sound, each finding with its places."""

@@ -1,0 +1,100 @@
+"""What lies in a file one after the other: bars, tone, black, slate or clock, the programme's parts, breaks, found by content."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from idle_quarry.media.whole.pictures import BARS, BLACK, MOVING, STILL, Part
+
+#: Parts shorter than this many seconds belong to their neighbours: a cut, a flash, one odd picture.
+_SHORTEST_S = 0.3
+#: Before the programme, what lies between bars and black and moves over no more of the picture than a clock does.
+_CLOCK_AREA = 0.12
+#: How long a slate or a clock may be, seconds.
+_SLATE_S = (2.0, 120.0)
+#: Black inside the programme that is a break rather than a pause, seconds.
+_BREAK_S = 1.0
+SLATE, CLOCK, PROGRAMME, BREAK, END_BLACK = "slate", "clock", "programme", "break", "end black"
+
+
+@dataclass(frozen=True)
+class Item:
+    """Frames `first` to `last` (half open) of a file and what they are: one of the items of a programme layout."""
+
+    what: str
+    first: int
+    last: int
+
+    @property
+    def frames(self) -> int:
+        return self.last - self.first
+
+
+def items_of(parts: Sequence[Part], rate: float, *, breaks: bool) -> tuple[Item, ...]:
+    """Return the items that parts make; with `breaks` the black between parts of the programme are items too."""
+    merged = _merged(parts, max(1, round(_SHORTEST_S * rate)))
+    lead = _lead(merged, rate)
+    items = [Item(what, first, last) for what, first, last in lead]
+    rest = [part for part in merged if not lead or part.first >= lead[-1][2]]
+    if not rest:
+        return tuple(items)
+    last = len(rest)
+    while last > 1 and rest[last - 1].what == BLACK:
+        last -= 1
+    programme = [Item(PROGRAMME, rest[0].first, rest[last - 1].last)]
+    if breaks:
+        programme = _parted(rest[:last], rate)
+    items += programme
+    if last < len(rest):
+        items.append(Item(END_BLACK, rest[last].first, rest[-1].last))
+    return tuple(items)
+
+
+def _merged(parts: Sequence[Part], shortest: int) -> list[Part]:
+    """Return parts without those too short to be items: they are joined to what lies before them."""
+    made: list[Part] = []
+    for part in parts:
+        last = made[-1] if made else None
+        what = MOVING if part.what in (MOVING, STILL) else part.what
+        if last is not None and (last.what == part.what or (part.frames < shortest and part.what != BLACK)):
+            area = (last.area * last.frames + part.area * part.frames) / (last.frames + part.frames)
+            made[-1] = replace(last, last=part.last, area=area)
+        elif last is not None and last.what in (MOVING, STILL) and what == MOVING:
+            # what stands still and what moves are both pictures: whether a slate or a programme is told by how much moves
+            area = (last.area * last.frames + part.area * part.frames) / (last.frames + part.frames)
+            made[-1] = Part(MOVING if MOVING in (last.what, part.what) else STILL, last.first, part.last, area)
+        else:
+            made.append(part)
+    return made
+
+
+def _lead(parts: Sequence[Part], rate: float) -> list[tuple[str, int, int]]:
+    """Return what lies before the programme: bars, black, and between them a slate or a clock."""
+    found: list[tuple[str, int, int]] = []
+    for number, part in enumerate(parts):
+        after = parts[number + 1] if number + 1 < len(parts) else None
+        seconds = part.frames / rate
+        between = bool(found) and after is not None and after.what in (BLACK, BARS)
+        if part.what in (BARS, BLACK):
+            if after is None:
+                break
+            found.append((BARS if part.what == BARS else BLACK, part.first, part.last))
+        elif between and part.area <= _CLOCK_AREA and _SLATE_S[0] <= seconds <= _SLATE_S[1]:
+            found.append((SLATE if part.what == STILL else CLOCK, part.first, part.last))
+        else:
+            break
+    return found
+
+
+def _parted(parts: Sequence[Part], rate: float) -> list[Item]:
+    """Return the parts of a programme and the breaks of black between them."""
+    made: list[Item] = []
+    for part in parts:
+        if part.what == BLACK and part.frames >= _BREAK_S * rate and made:
+            made.append(Item(BREAK, part.first, part.last))
+        elif made and made[-1].what == PROGRAMME:
+            made[-1] = replace(made[-1], last=part.last)
+        else:
+            made.append(Item(PROGRAMME, part.first, part.last))
+    return made

@@ -1,0 +1,413 @@
+"""Every picture of a file looked at once, as it is decoded: fields, levels, gamut, black, held pictures, flashes, patterns, light."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from fractions import Fraction
+
+import numpy as np
+from numpy.typing import NDArray
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.media.clip import Clip
+from idle_quarry.media.measurement.active import ActiveMeter
+from idle_quarry.media.measurement.field_pairs import PairMeter
+from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, RunSeen, described, guess_of
+from idle_quarry.media.measurement.levels import bar_codes
+from idle_quarry.media.measurement.structure import evidence
+from idle_quarry.media.pictures import FrameTimecode, Picture, Reader
+from idle_quarry.media.whole.flashes import FlashMeter, Spell, striped
+from idle_quarry.picture.loops import whole as loops
+from idle_quarry.picture.recolouring import linear_light
+from idle_quarry.signal.colour import MATRICES, is_hdr
+from idle_quarry.signal.formats import CHROMA_STEPS, Encoding
+from idle_quarry.signal.levels import Levels
+from idle_quarry.signal.timecode import Timecode, start_timecode
+
+#: Rows and columns of cells by which light is told; every so manieth colour sample is looked at for it.
+CELLS, _THIN = (27, 48), 3
+#: Peak light of SDR on a screen, cd/m² (BT.1702), of HLG (BT.2100's reference display), of PQ.
+_PEAK = {"hlg": 1000.0, "pq": 10000.0}
+SDR_PEAK = 200.0
+#: Pictures between two that are searched for patterns, seconds.
+_PATTERN_S = 0.2
+#: Pairs whose evidence is found together.
+_CHUNK = 200
+#: Between two pictures nothing moves where no block of them differs by more, mean squares of 8-bit codes.
+_STILL = 2.5
+#: A sample is lit above so much over black, share of the range; black is where fewer are than this share.
+_LIT, _BLACK_SHARE = 0.04, 0.001
+#: A table of light over signal values from −0.25 to 1.25.
+_TABLE = 3072
+
+#: Breaks of timecode that are told at the most.
+_MOST_BREAKS = 1000
+BLACK, STILL, MOVING, BARS = "black", "still", "moving", "bars"
+
+
+@dataclass(frozen=True)
+class Part:
+    """Frames `first` to `last` (half open) that are black, bars, still or moving; `area` is the share of the picture that moves, in the mean."""
+
+    what: str
+    first: int
+    last: int
+    area: float = 0.0
+
+    @property
+    def frames(self) -> int:
+        return self.last - self.first
+
+
+@dataclass(frozen=True)
+class Stay:
+    """Frames `first` to `last` (half open) in which something holds, with its worst figure."""
+
+    first: int
+    last: int
+    figure: float = 0.0
+
+
+@dataclass(frozen=True)
+class FieldsRun:
+    """Frames `first` to `last` (half open) of one structure."""
+
+    first: int
+    last: int
+    scan: str
+    field_order: str | None
+    cadence: str | None
+
+
+@dataclass(frozen=True)
+class PicturesWhole:
+    """What all pictures of a file are. Codes are of `bits` bits; light in cd/m²; `parts` are what lies one after the other."""
+
+    frames: int
+    damaged: int
+    bits: int
+    kinds: tuple[str, ...]
+    lowest: int
+    highest: int
+    below: float
+    above: float
+    fields: tuple[FieldsRun, ...]
+    confidence: float
+    parts: tuple[Part, ...]
+    frozen: tuple[Stay, ...]
+    repeats: int
+    gamut: tuple[Stay, ...]  #: where more than one per cent lies outside, with the largest share
+    gamut_most: float
+    rgb_lowest: float
+    rgb_highest: float
+    flashes: tuple[Spell, ...]
+    most_flashes: float
+    most_reds: float
+    patterns: tuple[Stay, ...]
+    active: tuple[int, int, int, int] | None
+    max_cll: float | None
+    max_fall: float | None
+    timecodes: tuple[tuple[int, str], ...]  #: the first picture's own, and each that does not follow on the one before
+    luma: tuple[tuple[int, int], ...]  #: lowest and highest code of each second
+    light: tuple[float, ...]  #: mean light of each second
+
+
+class _Spans:
+    """Runs of frames in which something holds, as frames come."""
+
+    def __init__(self, gap: int = 0) -> None:
+        self.found: list[Stay] = []
+        self._gap = gap
+
+    def take(self, frame: int, figure: float) -> None:
+        last = self.found[-1] if self.found else None
+        if last is not None and frame <= last.last + self._gap:
+            self.found[-1] = Stay(last.first, frame + 1, max(last.figure, figure))
+        else:
+            self.found.append(Stay(frame, frame + 1, figure))
+
+
+class PicturesMeter:
+    """Takes the pictures of a clip in order; `allowed` are the ends of R′, G′, B′ and `area` the share that may lie beyond."""
+
+    def __init__(self, clip: Clip, *, allowed: tuple[float, float] = (-0.05, 1.05), area: float = 0.01) -> None:
+        fmt = clip.format
+        self._encoding = fmt.encoding if fmt is not None else Encoding()
+        self._rate = clip.declared.rate or Fraction(25)
+        declared = clip.declared
+        self._fields = 2 if (fmt is not None and fmt.scan == "interlaced") or declared.scan == "interlaced" else 1
+        self._lower_first = (fmt.field_order if fmt is not None else declared.field_order) == "bottom"
+        self._allowed, self._area = allowed, area
+        self._hdr = is_hdr(self._encoding.transfer)
+        peak = _PEAK.get(self._encoding.transfer, SDR_PEAK)
+        self._light = _light_table(self._encoding, peak)
+        self._pairs = PairMeter()
+        self._runs: list[RunSeen] = []
+        self._moved: list[float] = []
+        self._flash = FlashMeter(float(self._rate) * self._fields)
+        self._active = ActiveMeter()
+        self._gamut, self._patterns = _Spans(), _Spans(int(self._rate * Fraction(1, 2)))
+        self._kinds: dict[str, int] = {}
+        self._parts: list[Part] = []
+        self._frames = self._below = self._above = self._samples = 0
+        self._lowest, self._highest, self._bits = 1 << 30, -1, 8
+        self._gamut_most, self._rgb = 0.0, (9.0, -9.0)
+        self._cll = self._fall = 0.0
+        self._seconds: list[tuple[int, int]] = []
+        self._means: list[float] = []
+        self._timecodes: list[tuple[int, str]] = []
+        self._last_timecode: tuple[int, Timecode] | None = None
+        self._bars_in_run: bool | None = None
+        self._found = np.zeros(5, np.int64)
+        self._colour = np.zeros(3, np.float64)
+
+    def take(self, picture: Picture) -> None:
+        """Look at a picture."""
+        frame = self._frames
+        self._bits = picture.bits
+        self._kinds[" · ".join(part for part in picture.kind if part)] = frame
+        levels = Levels(picture.bits, self._encoding.range == "narrow" and picture.rgb is None)
+        dark = levels.black + round(_LIT * (levels.white - levels.black))
+        loops.extremes(picture.luma, levels.black, levels.white, dark, self._found)
+        low, high, below, above, lit = (int(each) for each in self._found)
+        self._lowest, self._highest = min(self._lowest, low), max(self._highest, high)
+        self._below += below
+        self._above += above
+        self._samples += picture.luma.size
+        second = int(frame / self._rate)
+        if second == len(self._seconds):
+            self._seconds.append((low, high))
+        else:
+            self._seconds[-1] = min(self._seconds[-1][0], low), max(self._seconds[-1][1], high)
+        self._pairs.take(picture.luma, picture.bits)
+        latest = self._pairs.latest
+        differs = latest[3:5].max(axis=0) if latest is not None and self._frames else None
+        moved = float(differs.max()) if differs is not None else float("inf")
+        area = float((differs > _STILL).mean()) if differs is not None else 1.0
+        self._moved.append(moved)
+        if len(self._moved) % _CHUNK == 0:
+            self._drain()
+        black = lit <= _BLACK_SHARE * picture.luma.size
+        cells = self._cells(picture, levels)
+        order = (1, 0) if self._fields == 2 and self._lower_first else range(self._fields)
+        for parity in order:
+            self._flash.take(cells[parity])
+        mean = float(cells.mean())
+        if second == len(self._means):
+            self._means.append(mean)
+        still = moved <= _STILL
+        self._part(frame, black, still, area, picture)
+        if frame % max(1, round(_PATTERN_S * float(self._rate))) == 0:
+            if not black:
+                share, pairs = striped(self._thin(picture, levels))
+                if pairs > 5 and share > 0.25:
+                    self._patterns.take(frame, share)
+            self._active.take(picture)
+        self._timecode(frame, picture.timecode)
+        self._frames += 1
+
+    def _cells(self, picture: Picture, levels: Levels) -> NDArray[np.float32]:
+        """Return the light of cells (fields, rows, columns, 3), and look at gamut and HDR figures on the way."""
+        cells = np.zeros((self._fields, *CELLS, 3), np.float32)
+        if picture.chroma is None:
+            source = picture.rgb if picture.rgb is not None else np.repeat(picture.luma[..., None], 3, axis=2)
+            for parity in range(self._fields):
+                part = source[parity :: self._fields][:: 2 * _THIN, :: 2 * _THIN]
+                values = np.asarray(
+                    (part.astype(np.float32) - levels.black) / (levels.white - levels.black), np.float32
+                )
+                cells[parity] = _shrunk(
+                    self._light[np.clip((values + 0.25) * ((_TABLE - 1) / 1.5), 0, _TABLE - 1).astype(np.int64)]
+                )
+            return cells
+        counts = np.zeros((self._fields, *CELLS), np.int32)
+        cb, cr = picture.chroma
+        steps = round(picture.luma.shape[1] / cb.shape[1]), round(picture.luma.shape[0] / cb.shape[0])
+        span = float((224 << (picture.bits - 8)) if levels.narrow else (1 << picture.bits) - 1)
+        loops.coloured(
+            picture.luma, cb, cr, (*steps, self._fields), (float(levels.black), float(levels.chroma_zero)),
+            (1 / (levels.white - levels.black), 1 / span), _matrix(self._encoding.matrix), self._allowed, self._light, _THIN,
+            cells, counts, self._colour,
+        )  # fmt: skip
+        outside, lowest, highest = (float(each) for each in self._colour)
+        self._gamut_most = max(self._gamut_most, outside)
+        self._rgb = min(self._rgb[0], lowest), max(self._rgb[1], highest)
+        if outside > self._area:
+            self._gamut.take(self._frames, outside)
+        made = np.asarray(cells / np.maximum(counts, 1)[..., None], np.float32)
+        if self._encoding.transfer == "hlg":  # the reference display's system gamma, by the luminance of the scene
+            scene = made @ np.array((0.2627, 0.6780, 0.0593), np.float32) / np.float32(1000)
+            made = np.asarray(made * np.power(np.maximum(scene, 1e-6), 0.2)[..., None], np.float32)
+        if self._hdr:
+            top = min(max(highest, 0.0), 1.0)
+            self._cll = max(self._cll, float(self._looked_up(np.array([top], np.float32))[0]))
+            self._fall = max(self._fall, float(made.max(axis=-1).mean()))
+        return made
+
+    def _thin(self, picture: Picture, levels: Levels) -> NDArray[np.float32]:
+        """Return the light of a small picture, for patterns."""
+        across, down = max(1, picture.luma.shape[1] // 480), max(1, picture.luma.shape[0] // 270)
+        small = np.empty((picture.luma.shape[0] // down, picture.luma.shape[1] // across), np.float32)
+        loops.thinned(picture.luma, across, down, small)
+        values = np.asarray((small - levels.black) / (levels.white - levels.black), np.float32)
+        return np.asarray(self._looked_up(values), np.float32)
+
+    def _looked_up(self, values: NDArray[np.float32]) -> NDArray[np.float32]:
+        places = np.clip((values + 0.25) * ((_TABLE - 1) / 1.5), 0, _TABLE - 1).astype(np.int64)
+        return np.asarray(self._light[places], np.float32)
+
+    def _part(self, frame: int, black: bool, still: bool, area: float, picture: Picture) -> None:
+        what = BLACK if black else STILL if still else MOVING
+        if what == STILL:
+            if self._bars_in_run is None:
+                self._bars_in_run = shows_bars(picture, self._encoding)
+            what = BARS if self._bars_in_run else STILL
+        else:
+            self._bars_in_run = None
+        last = self._parts[-1] if self._parts else None
+        if last is not None and last.what == what:
+            mean = last.area + (area - last.area) / (last.frames + 1)
+            self._parts[-1] = Part(what, last.first, frame + 1, mean)
+            return
+        first = frame
+        # the first picture of what stands still differs from the one before it: it belongs to what follows
+        if last is not None and what in (STILL, BARS) and last.what == MOVING:
+            first = frame - 1
+            self._parts[-1:] = [Part(MOVING, last.first, last.last - 1, last.area)] if last.frames > 1 else []
+        self._parts.append(Part(what, first, frame + 1, area))
+
+    def _timecode(self, frame: int, own: FrameTimecode | None) -> None:
+        """Note the picture's own timecode where it does not follow on the last one; some codecs give only a group's first picture one."""
+        if own is None:
+            return
+        drop, hours, minutes, seconds, frames = own
+        text = f"{hours:02d}:{minutes:02d}:{seconds:02d}{';' if drop else ':'}{frames:02d}"
+        try:
+            now = start_timecode(text, drop, self._rate)
+        except QuarryError:
+            return
+        last = self._last_timecode
+        if (last is None or last[1] + (frame - last[0]) != now) and len(self._timecodes) < _MOST_BREAKS:
+            self._timecodes.append((frame, text))
+        self._last_timecode = frame, now
+
+    def _drain(self) -> None:
+        pairs = self._pairs.drained()
+        if len(pairs):
+            first = self._runs[-1].first + len(self._runs[-1].found.likelihood) if self._runs else 0
+            self._runs.append(RunSeen(first, evidence(pairs)))
+
+    def found(self, damaged: int = 0) -> PicturesWhole:
+        """Return what all pictures are."""
+        self._drain()
+        fields, sure = self._fields_found()
+        moved = np.array(self._moved)
+        repeats = int((moved[1:] < 1e-3).sum())
+        hdr = self._hdr
+        flashes = sorted([*self._flash.flashes.spells, *self._flash.reds.spells], key=lambda each: each.first)
+        per = self._fields
+        active = self._active.found(self._encoding.range == "narrow")
+        return PicturesWhole(
+            self._frames, damaged, self._bits, tuple(self._kinds), self._lowest, self._highest,
+            self._below / max(1, self._samples), self._above / max(1, self._samples), fields, sure, tuple(self._parts),
+            tuple(Stay(part.first, part.last) for part in self._parts if part.what == STILL), repeats,
+            tuple(self._gamut.found), self._gamut_most, self._rgb[0], self._rgb[1],
+            tuple(Spell(each.kind, each.first // per, each.last // per, each.count, each.area) for each in flashes),
+            self._flash.flashes.most, self._flash.reds.most, tuple(self._patterns.found),
+            (active.x, active.y, active.width, active.height) if active is not None else None,
+            self._cll if hdr else None, self._fall if hdr else None, tuple(self._timecodes), tuple(self._seconds), tuple(round(each, 2) for each in self._means),
+        )  # fmt: skip
+
+    def _fields_found(self) -> tuple[tuple[FieldsRun, ...], float]:
+        runs = [run for run in self._runs if len(run.found.likelihood)]
+        if not runs:
+            return (), 0.0
+        guess = guess_of(runs, self._rate)
+        if guess.confidence < LEAST_CONFIDENCE:
+            return (FieldsRun(0, self._frames, "undetermined", None, None),), guess.confidence
+        if len(guess.stretches) > 1:
+            return tuple(
+                FieldsRun(s.start, s.stop, s.scan, s.field_order, s.cadence) for s in guess.stretches
+            ), guess.confidence
+        scan, order, cadence = described(guess.found.best)
+        if scan == "progressive" and guess.group == "held":
+            cadence = guess.hold.cadence
+        return (FieldsRun(0, self._frames, scan, order, cadence),), guess.confidence
+
+
+def pictures_of(clip: Clip, told: Callable[[int], None] | None = None, *, area: float = 0.01) -> PicturesWhole:
+    """Return what all pictures of a clip are, decoded once; one picture is looked at while the next is decoded.
+
+    `told` hears frames that are done, and may raise to stop. Raises `MediaError` where it cannot be opened.
+    """
+    meter = PicturesMeter(clip, area=area)
+    with Reader(clip.path, clip.declared) as reader, ThreadPoolExecutor(1, thread_name_prefix="quarry meter") as pool:
+        ahead: Future[None] | None = None
+        for number, picture in enumerate(reader.onward(0)):
+            if ahead is not None:
+                ahead.result()
+            ahead = pool.submit(meter.take, picture)
+            if told is not None and number % 10 == 0:
+                told(number)
+        if ahead is not None:
+            ahead.result()
+        damaged = reader.damaged
+    return meter.found(damaged)
+
+
+def shows_bars(picture: Picture, encoding: Encoding) -> bool:
+    """Return whether a picture is colour bars: most of what is flat and coloured has the codes of bars under its matrix."""
+    if picture.chroma is None:
+        return False
+    scale = np.float32(1 / (1 << (picture.bits - 8)))
+    across, down = CHROMA_STEPS[encoding.sampling]
+    cb, cr = picture.chroma
+    luma = picture.luma[::down, ::across][: cb.shape[0], : cb.shape[1]]
+    thin = (slice(4, None, 8), slice(4, None, 8))
+    points = np.stack(
+        [
+            plane[thin][: luma[thin].shape[0], : luma[thin].shape[1]].astype(np.float32).ravel() * scale
+            for plane in (luma, cb, cr)
+        ],
+        axis=1,
+    )
+    coloured = points[np.hypot(points[:, 1] - 128, points[:, 2] - 128) > 20]
+    if len(coloured) < 0.15 * len(points):
+        return False
+    for matrix in dict.fromkeys((encoding.matrix, "bt709", "bt601", "bt2020")):
+        if matrix == "rgb":
+            continue
+        for amplitude in (0.75, 1.0):
+            far = np.abs(coloured[:, None, :] - bar_codes(matrix, amplitude)[None]).max(axis=2)
+            near = far.min(axis=1) < 4
+            if near.mean() > 0.6 and len(set(far.argmin(axis=1)[near].tolist())) >= 4:
+                return True
+    return False
+
+
+def _light_table(encoding: Encoding, peak: float) -> NDArray[np.float32]:
+    """Return the light on a screen, cd/m², of signal values from −0.25 to 1.25 (BT.1886 for SDR)."""
+    values = np.linspace(-0.25, 1.25, _TABLE, dtype=np.float32)
+    if is_hdr(encoding.transfer):
+        light = linear_light(np.clip(values, 0, 1)[None], encoding.transfer)[0]
+        return np.asarray(light / max(float(light.max()), 1e-9) * peak, np.float32)
+    return (np.maximum(values, 0) ** 2.4 * np.float32(peak)).astype(np.float32)
+
+
+def _matrix(matrix: str) -> tuple[float, float, float, float]:
+    """Return what R′ takes of C′R, G′ of C′B and C′R, B′ of C′B."""
+    _, kr, kb, _ = MATRICES[matrix] if MATRICES[matrix][1] is not None else MATRICES["bt709"]
+    assert kr is not None and kb is not None
+    kg = 1 - kr - kb
+    return 2 * (1 - kr), -2 * kb * (1 - kb) / kg, -2 * kr * (1 - kr) / kg, 2 * (1 - kb)
+
+
+def _shrunk(light: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return means of cells of a picture (h, w, 3)."""
+    rows = np.linspace(0, light.shape[0], CELLS[0] + 1).astype(int)
+    columns = np.linspace(0, light.shape[1], CELLS[1] + 1).astype(int)
+    summed = np.add.reduceat(np.add.reduceat(light, rows[:-1], axis=0), columns[:-1], axis=1)
+    count = np.maximum(np.diff(rows), 1)[:, None] * np.maximum(np.diff(columns), 1)[None, :]
+    return np.asarray(summed / count[..., None], np.float32)
