@@ -7,12 +7,14 @@ import errno
 import json
 import os
 import random
+import signal
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
-from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
@@ -345,8 +347,11 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
         truth[recipe.identity] = decoded(folder / "truth.mov")
         (folder / "truth.mov").unlink()
     place, queue_path, rng = folder / "renders", folder / "queue", random.Random(seed)
-    context = get_context("forkserver")  # its children have read all modules already
-    context.set_forkserver_preload(["tests.jobs.warm_worker"])
+    server = subprocess.Popen(
+        [sys.executable, "-m", "tests.jobs.warm_worker", str(queue_path), str(place)],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert server.stdin is not None and server.stdout is not None
     wrong = whole = 0
     for _ in range(moments):
         queue = Queue(queue_path)
@@ -354,11 +359,12 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
         for worker in {state[1] for state in queue.states().values() if state[1]}:
             queue.give_back(worker)  # as if its silence had been waited for
         queue.close()
-        child = context.Process(target=workers.work, args=(queue_path, place))
-        child.start()
-        time.sleep(rng.uniform(0.02, 1.0))
-        child.kill()
-        child.join()
+        server.stdin.write("go\n")
+        server.stdin.flush()
+        child = int(server.stdout.readline())
+        time.sleep(rng.uniform(0.02, 0.7))
+        with contextlib.suppress(ProcessLookupError):  # it was done before
+            os.kill(child, signal.SIGKILL)
         for path in place.rglob("*"):
             if path.is_file() and rng.random() < 0.2:
                 os.truncate(path, rng.randrange(path.stat().st_size + 1))
@@ -373,6 +379,8 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
             wrong += not same
         if rng.random() < 0.3:
             Store(place).remove(Store(place).all())
+    server.stdin.close()
+    server.wait()
     return wrong, whole
 
 

@@ -50,8 +50,8 @@ _OWN_MODULES = {
     "cuts": "cutting",
     "convert": "converting",
     "render": "rendering",
-    "verify": "verifying",
-}
+    "verify": "verifying", "deliver": "delivering",
+}  # fmt: skip
 
 
 class _Parser(argparse.ArgumentParser):
@@ -214,6 +214,11 @@ def _parser() -> argparse.ArgumentParser:
     each.add_argument("--at", metavar="FOLDER", help="where renders go on this machine, from now on")
     each.add_argument("--system-disk", action="store_true", help="that may be the disk of the system")
     each.add_argument("--workers", metavar="N", type=int, help="as many as there are processors, where it is not said")
+    each = add(commands, "deliver", "make a delivery of a job's timeline, and verify it")
+    each.add_argument("job", metavar="JOB", help="the job's folder")
+    each.add_argument("--delivery", required=True, metavar="D", help="the delivery's id or name in the job's template")
+    each.add_argument("--timeline", metavar="T", help="the first where none is named")
+    each.add_argument("--to", required=True, metavar="FOLDER")
     each = add(commands, "verify", "a whole file against what a delivery asks for")
     each.add_argument("file", metavar="FILE")
     each.add_argument("--template", required=True, metavar="NAME")

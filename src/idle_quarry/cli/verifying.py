@@ -31,7 +31,7 @@ def verify(options: Options, out: Output) -> int:
         stored = stored_of(library, options.template)
     path, delivery = Path(options.file).expanduser(), delivery_of(stored.template, options.delivery)
     try:
-        found = verified(path, stored.template, delivery, stored.revision.number, None if out.as_json else _progress())
+        found = verified(path, stored.template, delivery, stored.revision.number, None if out.as_json else progress())
     except KeyboardInterrupt:
         raise QuarryError("cancelled", subject=str(path)) from None
     document = found.to_json()
@@ -62,7 +62,7 @@ def delivery_of(template: Template, name: str) -> Delivered:
     raise NotPossible("is no delivery of the template", subject=repr(name), remedy=f"it has {names}")
 
 
-def _progress() -> Callable[[str, float], None] | None:
+def progress() -> Callable[[str, float], None] | None:
     """Return what tells a person at a terminal how far it is; nothing where nobody looks."""
     if not sys.stderr.isatty():
         return None

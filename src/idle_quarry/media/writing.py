@@ -307,15 +307,20 @@ def _hold(
 
 
 def _picture(pixels: Pixels, rgb: NDArray[np.float64]) -> av.VideoFrame:
+    return filled(pixels, still_codes(pixels, rgb))
+
+
+def still_codes(pixels: Pixels, rgb: NDArray[np.float64]) -> list[NDArray[Any]]:
+    """Return R′G′B′ (h, w, 3) as the code values, or the linear light, of an encoder's planes."""
     fmt = pixels.format
     if pixels.name == LINEAR:
         white = _WHITE_SIGNAL.get(fmt.encoding.transfer, 1.0)
         one = linear_light(np.full((1, 1), white), fmt.encoding.transfer)[0, 0]
-        return filled(pixels, [linear_light(rgb[..., i], fmt.encoding.transfer) / one for i in range(3)])
+        return [linear_light(rgb[..., i], fmt.encoding.transfer) / one for i in range(3)]
     if fmt.encoding.matrix == "rgb":
         top = (1 << fmt.encoding.bit_depth) - 1
-        return filled(pixels, [np.rint(np.clip(rgb[..., i], 0, 1) * top) for i in range(3)])
-    return filled(pixels, list(ycbcr_codes(rgb, fmt.encoding)))
+        return [np.rint(np.clip(rgb[..., i], 0, 1) * top) for i in range(3)]
+    return list(ycbcr_codes(rgb, fmt.encoding))
 
 
 def _picture_context(codec: Codec, pixels: Pixels) -> VideoCodecContext:

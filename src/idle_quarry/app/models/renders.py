@@ -125,8 +125,10 @@ class Renders(JobPart):
             self._ask_where(job, seen.settled, lambda: self.render(rows))
             return
         store = seen.settled.store
-        chosen = [row.stood.piece.recipe for row in rows] if rows is not None else wanted_of(seen.programmes, store)
-        recipes = [each for each in chosen if each is not None and store.kept(each) is None]
+        recipes = wanted_of(seen.programmes, store)
+        if rows is not None:
+            chosen = {row.stood.piece.recipe.identity for row in rows if row.stood.piece.recipe is not None}
+            recipes = [each for each in recipes if each.identity in chosen]
         self._put(job, recipes)
 
     def render_from(self, name: str, frame: int) -> None:

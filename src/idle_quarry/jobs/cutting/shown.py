@@ -81,13 +81,15 @@ class Heard(Protocol):
     def taken(self, first: int, count: int) -> NDArray[np.int32]: ...
 
 
-def mixed(timeline: Timeline, first: int, count: int, sound_of: Callable[[Media], Heard | None]) -> Samples:
-    """Return `count` samples, (count, 2), ±1, from sample `first` of the timeline on: all its tracks of sound added.
+def mixed(
+    timeline: Timeline, first: int, count: int, sound_of: Callable[[Media], Heard | None], channels: int = 2
+) -> Samples:
+    """Return `count` samples, (count, channels), ±1, from sample `first` of the timeline on: all its tracks of sound added.
 
-    A clip's first channel is heard on the left and its second on the right, a single one on both. What runs at another speed is
-    silent, as is what has no sound.
+    A clip's first channel is heard on the left and its second on the right, a single one on both; where there are more channels, what
+    has as many fills them. What runs at another speed is silent, as is what has no sound.
     """
-    made = np.zeros((count, 2), np.float32)
+    made = np.zeros((count, channels), np.float32)
     per_frame = SAMPLE_RATE / timeline.rate
     begin, end = int(first // per_frame), int((first + count) // per_frame) + 1
     for track in timeline.tracks:
@@ -105,5 +107,7 @@ def mixed(timeline: Timeline, first: int, count: int, sound_of: Callable[[Media]
                 continue
             own = round((item.begins - item.media.first) / item.media.rate * SAMPLE_RATE) + a - starts
             taken = source.taken(own, b - a)
-            made[a - first : b - first] += taken[:, [0, min(1, source.channels - 1)]].astype(np.float32) / 2**31
+            wide = source.channels >= channels > 2
+            used = range(channels) if wide else (0, min(1, source.channels - 1))
+            made[a - first : b - first, : len(used)] += taken[:, list(used)].astype(np.float32) / 2**31
     return made

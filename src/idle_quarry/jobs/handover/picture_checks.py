@@ -7,8 +7,10 @@ from fractions import Fraction
 
 from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees
 from idle_quarry.media.whole.flashes import MOST
+from idle_quarry.path.entries.delivery import Delivery
 from idle_quarry.path.grades import percent
 from idle_quarry.path.registry import codecs
+from idle_quarry.path.template import Delivered
 from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.rates import rate_text
 
@@ -37,15 +39,13 @@ def picture_checks(seen: Seen) -> Iterator[Check]:
     yield _flash(seen)
 
 
-def wrapping(seen: Seen) -> str:
+def wrapping(delivery: Delivered, spec: Delivery | None) -> str:
     """Return the suffix that is wanted: the spec's wrapping, else the codec's first container."""
-    if seen.spec is not None and seen.spec.wrapper:
-        return seen.spec.wrapper
-    return codecs()[seen.delivery.codec].containers[0]
+    return spec.wrapper if spec is not None and spec.wrapper else codecs()[delivery.codec].containers[0]
 
 
 def _container(seen: Seen) -> Check:
-    wanted, found = wrapping(seen), seen.clip.declared.container.casefold()
+    wanted, found = wrapping(seen.delivery, seen.spec), seen.clip.declared.container.casefold()
     fits = any(name in found for name in _WRAPPERS.get(wanted, (wanted,)))
     text = f"wrapped as {found}" if fits else f"wrapped as {found}; {wanted} is wanted"
     return seen.check("container", wanted, found, agrees(fits), text)

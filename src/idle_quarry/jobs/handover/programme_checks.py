@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees
+from idle_quarry.jobs.handover.leaders import frames_before, frames_of
 from idle_quarry.media.measurement.sync import flash_and_pip
 from idle_quarry.path.entries.naming import FIELDS, fields_of, made_name
 from idle_quarry.path.entries.programme import Item as Wanted
@@ -40,8 +41,7 @@ def wanted_start(seen: Seen) -> Timecode | None:
         programme = start_timecode(start, delivery.drop, delivery.format.rate)
     except QuarryError:
         return None
-    before = seen.layout.before_s if seen.layout is not None else 0.0
-    return programme + -round(before * delivery.format.rate)
+    return programme + -frames_before(seen.layout, delivery.format.rate)
 
 
 def _timecode(seen: Seen) -> Check:
@@ -125,7 +125,7 @@ def _differs(seen: Seen, want: Wanted, frames: int) -> str:
     """Return how an item's length differs from what is wanted, "" where it is near enough."""
     if want.seconds is None:
         return ""
-    off = frames - round(want.seconds * seen.rate)
+    off = frames - frames_of(want.seconds, seen.rate)
     # a programme that begins or ends in black makes the black beside it longer
     if abs(off) <= seen.layout_tolerance or (off > 0 and want.what in ("black", "end black")):
         return ""

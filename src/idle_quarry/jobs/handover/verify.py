@@ -13,7 +13,7 @@ from idle_quarry.jobs.handover.checks import (
     Seen,
     worst,
 )
-from idle_quarry.jobs.handover.picture_checks import picture_checks
+from idle_quarry.jobs.handover.picture_checks import picture_checks, wrapping
 from idle_quarry.jobs.handover.programme_checks import programme_checks
 from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
 from idle_quarry.media.clip import Clip
@@ -59,6 +59,11 @@ def spec_of(delivery: Delivered) -> Delivery | None:
     """Return the spec that a delivery was made of, None where it has none."""
     known = deliveries()
     return known[delivery.standard] if delivery.standard is not None and delivery.standard in known else None
+
+
+def wrapping_of(delivery: Delivered) -> str:
+    """Return the suffix that a delivery's file has."""
+    return wrapping(delivery, spec_of(delivery))
 
 
 def verify(

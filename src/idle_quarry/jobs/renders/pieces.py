@@ -57,7 +57,7 @@ class Canvas:
 
 @dataclass(frozen=True)
 class Piece:
-    """Frames `first` to `last` (half open) of a timeline: what they are made of, or why they are not rendered."""
+    """Frames `first` to `last` (half open) of a timeline: what they are made of, or why they cannot be rendered."""
 
     first: int
     last: int
@@ -231,10 +231,8 @@ def _pieces(run: _Run, canvas: Canvas) -> Iterator[Piece]:
     if why:
         yield Piece(run.first, run.last, FAILED, text=why)
         return
-    if over is None and seen.exact:
-        yield Piece(run.first, run.last, EXACT)
-        return
-    for first, last in _divided(run, canvas):
+    exact = over is None and seen.exact
+    for first, last in [(run.first, run.last)] if exact else _divided(run, canvas):
         past = first - run.first
         recipe = Recipe(
             canvas.format,
@@ -245,7 +243,7 @@ def _pieces(run: _Run, canvas: Canvas) -> Iterator[Piece]:
             run.share + past * run.rise,
             run.rise,
         )
-        yield Piece(first, last, WANTED, recipe, seen.text)
+        yield Piece(first, last, EXACT if exact else WANTED, recipe, seen.text)
 
 
 def _divided(run: _Run, canvas: Canvas) -> Iterator[tuple[int, int]]:

@@ -166,8 +166,9 @@ def wanted_of(programmes: Iterable[Programme], store: Store | None) -> list[Reci
 
 def shown_first(programme: Programme, frame: int) -> list[Recipe]:
     """Return what a timeline shows from a frame on, then what lies before it, the nearest first."""
-    after = [piece.recipe for piece in programme.pieces if piece.recipe is not None and piece.last > frame]
-    before = [piece.recipe for piece in programme.pieces if piece.recipe is not None and piece.last <= frame]
+    wanted = [piece for piece in programme.pieces if piece.state == WANTED]
+    after = [piece.recipe for piece in wanted if piece.recipe is not None and piece.last > frame]
+    before = [piece.recipe for piece in wanted if piece.recipe is not None and piece.last <= frame]
     return [*after, *reversed(before)]
 
 

@@ -170,23 +170,20 @@ def striped(light: Cells) -> tuple[float, float]:
     blocks = light[: tall * down, : wide * across].reshape(down, tall, across, wide).transpose(0, 2, 1, 3)
     window = np.hanning(tall)[:, None] * np.hanning(wide)[None, :]
     mean = blocks.mean(axis=(2, 3), keepdims=True)
-    power = np.abs(np.fft.rfft2((blocks - mean) * window)) ** 2
-    power[..., 0, :2] = 0  # what varies slowly is shading
+    power = np.abs(np.fft.fft2((blocks - mean) * window)) ** 2
+    power[..., 0, [0, 1, -1]] = 0  # what varies slowly is shading
+    power[..., [0, 1, -1], 0] = 0
     total = power.sum(axis=(2, 3)) + 1e-9
-    flat = power.reshape(down, across, -1)
-    top = flat.argmax(axis=2)
-    v, h = np.divmod(top, power.shape[3])
-    v = np.where(v > tall // 2, v - tall, v)
-    near = np.zeros((down, across), np.float64)
-    for dv in (-1, 0, 1):
-        for dh in (-1, 0, 1):
-            rows, columns = (v + dv) % tall, h + dh
-            inside = (columns >= 0) & (columns < power.shape[3])
-            near += np.where(
-                inside,
-                power[np.arange(down)[:, None], np.arange(across)[None], rows, np.clip(columns, 0, power.shape[3] - 1)],
-                0,
-            )
+    v, h = np.divmod(power.reshape(down, across, -1).argmax(axis=2), wide)
+    # the frequency, its mirror, and what the window spreads of both
+    around = np.zeros(power.shape, bool)
+    block_row, block_column = np.arange(down)[:, None], np.arange(across)[None]
+    for sign in (1, -1):
+        for dv in (-1, 0, 1):
+            for dh in (-1, 0, 1):
+                around[block_row, block_column, (sign * v + dv) % tall, (sign * h + dh) % wide] = True
+    near = np.where(around, power, 0).sum(axis=(2, 3))
+    v, h = np.where(v > tall // 2, v - tall, v), np.where(h > wide // 2, h - wide, h)
     bright = np.percentile(blocks, 95, axis=(2, 3))
     dark = np.percentile(blocks, 5, axis=(2, 3))
     regular = (near >= _REGULAR * total) & (bright - dark >= CHANGE) & (bright >= STRIPES_LIGHT)

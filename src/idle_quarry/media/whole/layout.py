@@ -11,6 +11,8 @@ from idle_quarry.media.whole.pictures import BARS, BLACK, MOVING, STILL, Part
 _SHORTEST_S = 0.3
 #: Before the programme, what lies between bars and black and moves over no more of the picture than a clock does.
 _CLOCK_AREA = 0.12
+#: And over no more than so much, in the mean of all pictures, where it is a slate.
+_SLATE_AREA = 0.00002
 #: How long a slate or a clock may be, seconds.
 _SLATE_S = (2.0, 120.0)
 #: Black inside the programme that is a break rather than a pause, seconds.
@@ -32,7 +34,7 @@ class Item:
 
 
 def items_of(parts: Sequence[Part], rate: float, *, breaks: bool) -> tuple[Item, ...]:
-    """Return the items that parts make; with `breaks` the black between parts of the programme are items too."""
+    """Return the items that parts make: one slate or clock before the programme; with `breaks` the black between its parts are items too."""
     merged = _merged(parts, max(1, round(_SHORTEST_S * rate)))
     lead = _lead(merged, rate)
     items = [Item(what, first, last) for what, first, last in lead]
@@ -56,16 +58,18 @@ def _merged(parts: Sequence[Part], shortest: int) -> list[Part]:
     made: list[Part] = []
     for part in parts:
         last = made[-1] if made else None
-        what = MOVING if part.what in (MOVING, STILL) else part.what
-        if last is not None and (last.what == part.what or (part.frames < shortest and part.what != BLACK)):
-            area = (last.area * last.frames + part.area * part.frames) / (last.frames + part.frames)
-            made[-1] = replace(last, last=part.last, area=area)
-        elif last is not None and last.what in (MOVING, STILL) and what == MOVING:
+        short = part.frames < shortest
+        what = MOVING if part.what == BLACK and short else part.what  # a flash of black is none of a file's items
+        pictures = (MOVING, STILL)
+        if last is not None and (
+            last.what == what or (short and last.what != BLACK) or (last.what in pictures and what in pictures)
+        ):
             # what stands still and what moves are both pictures: whether a slate or a programme is told by how much moves
             area = (last.area * last.frames + part.area * part.frames) / (last.frames + part.frames)
-            made[-1] = Part(MOVING if MOVING in (last.what, part.what) else STILL, last.first, part.last, area)
+            kind = MOVING if MOVING in (last.what, what) and last.what in pictures else last.what
+            made[-1] = Part(kind, last.first, part.last, area)
         else:
-            made.append(part)
+            made.append(replace(part, what=what))
     return made
 
 
@@ -80,8 +84,13 @@ def _lead(parts: Sequence[Part], rate: float) -> list[tuple[str, int, int]]:
             if after is None:
                 break
             found.append((BARS if part.what == BARS else BLACK, part.first, part.last))
-        elif between and part.area <= _CLOCK_AREA and _SLATE_S[0] <= seconds <= _SLATE_S[1]:
-            found.append((SLATE if part.what == STILL else CLOCK, part.first, part.last))
+        elif (
+            between
+            and not any(what in (SLATE, CLOCK) for what, _, _ in found)
+            and part.area <= _CLOCK_AREA
+            and _SLATE_S[0] <= seconds <= _SLATE_S[1]
+        ):
+            found.append((SLATE if part.area <= _SLATE_AREA else CLOCK, part.first, part.last))
         else:
             break
     return found

@@ -18,7 +18,7 @@ from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, RunSeen, desc
 from idle_quarry.media.measurement.levels import bar_codes
 from idle_quarry.media.measurement.structure import evidence
 from idle_quarry.media.pictures import FrameTimecode, Picture, Reader
-from idle_quarry.media.whole.flashes import FlashMeter, Spell, striped
+from idle_quarry.media.whole.flashes import PAIRS, PATTERN_MOVING, PATTERN_STILL, FlashMeter, Spell, striped
 from idle_quarry.picture.loops import whole as loops
 from idle_quarry.picture.recolouring import linear_light
 from idle_quarry.signal.colour import MATRICES, is_hdr
@@ -202,7 +202,7 @@ class PicturesMeter:
         if frame % max(1, round(_PATTERN_S * float(self._rate))) == 0:
             if not black:
                 share, pairs = striped(self._thin(picture, levels))
-                if pairs > 5 and share > 0.25:
+                if pairs > PAIRS and share > (PATTERN_STILL if still else PATTERN_MOVING):
                     self._patterns.take(frame, share)
             self._active.take(picture)
         self._timecode(frame, picture.timecode)
@@ -312,7 +312,7 @@ class PicturesMeter:
         return PicturesWhole(
             self._frames, damaged, self._bits, tuple(self._kinds), self._lowest, self._highest,
             self._below / max(1, self._samples), self._above / max(1, self._samples), fields, sure, tuple(self._parts),
-            tuple(Stay(part.first, part.last) for part in self._parts if part.what == STILL), repeats,
+            tuple(Stay(part.first, part.last) for part in self._parts if part.what in (STILL, BARS)), repeats,
             tuple(self._gamut.found), self._gamut_most, self._rgb[0], self._rgb[1],
             tuple(Spell(each.kind, each.first // per, each.last // per, each.count, each.area) for each in flashes),
             self._flash.flashes.most, self._flash.reds.most, tuple(self._patterns.found),

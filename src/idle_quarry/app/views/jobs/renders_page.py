@@ -168,7 +168,7 @@ class RendersPage(QWidget):
         can = (
             any(row.stood.state in (MISSED, REFUSED) and row.stood.piece.recipe for row in seen.rows) if seen else False
         )
-        missing = [row for row in chosen if row.stood.kept is None and row.stood.piece.recipe is not None]
+        missing = [row for row in chosen if row.stood.state in (MISSED, REFUSED) and row.stood.piece.recipe is not None]
         self.render_button.setEnabled(bool(missing) if chosen else can)
         self.render_button.setText("Render what is chosen" if chosen else "Render all")
         self.slowest_button.setEnabled(can)

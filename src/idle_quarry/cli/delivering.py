@@ -1,0 +1,53 @@
+"""A delivery made on the command line of a job's timeline, and verified."""
+
+from __future__ import annotations
+
+from argparse import Namespace as Options
+from pathlib import Path
+
+from idle_quarry.cli.output import Output
+from idle_quarry.cli.verifying import delivery_of, progress
+from idle_quarry.errors import NotPossible, QuarryError
+
+
+def deliver(options: Options, out: Output) -> int:
+    """Make a delivery and verify it; 1 where it fails its own spec: then it is not handed over."""
+    from idle_quarry.jobs.check import check_job
+    from idle_quarry.jobs.handover.make import make
+    from idle_quarry.jobs.handover.verify import failed_first
+    from idle_quarry.jobs.renders.settled import settled
+    from idle_quarry.jobs.renders.standing import programmes_of, stock_of
+
+    job = check_job(Path(options.job).expanduser())
+    delivery = delivery_of(job.template, options.delivery)
+    programmes = programmes_of(job, stock_of(job.folder, job.template))
+    wanted = (options.timeline or programmes[0].name).casefold() if programmes else ""
+    programme = next((each for each in programmes if each.name.casefold() == wanted), None)
+    if programme is None:
+        names = ", ".join(each.name for each in programmes) or "none"
+        raise NotPossible("is no timeline of the job", subject=repr(options.timeline or ""), remedy=f"it has {names}")
+    try:
+        made = make(
+            job,
+            programme,
+            delivery,
+            Path(options.to).expanduser(),
+            settled(job).store,
+            None if out.as_json else progress(),
+        )
+    except KeyboardInterrupt:
+        raise QuarryError("cancelled; nothing was left behind", subject=job.title) from None
+    verified = made.verified
+    document = {
+        "file": str(made.path), "delivery": delivery.id, "verdict": verified.verdict, "sha256": verified.found.sha256,
+        "frames": made.frames, "gain_db": made.gain_db, "checks": [check.to_json() for check in verified.checks],
+    }  # fmt: skip
+    said = "handed over" if made.done else "it fails its own spec and is not handed over"
+    lines = [f"{made.path}: {said}; {made.frames} pictures, sound {made.gain_db:+.1f} dB"]
+    lines += [
+        f"  {check.verdict:<12}{check.id:<16}{check.text}"
+        for check in failed_first(verified.checks)
+        if check.verdict in ("fails", "look")
+    ]
+    out.show(document, lines)
+    return 0 if made.done else 1

@@ -1,0 +1,285 @@
+"""Hand-over: a delivery made whole, read by other programs, sealed and verified; and files of others whose faults are known."""
+
+from __future__ import annotations
+
+import json
+import re
+import subprocess
+import sys
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.app.test_cuts import CLIPS
+from tests.conftest import demo_template
+from tests.jobs.test_renders import shot
+from tests.media.test_whole import sine, sound_file
+
+from idle_quarry.cli.main import run
+from idle_quarry.errors import JobError, NotPossible
+from idle_quarry.files import sha256_of
+from idle_quarry.jobs.check import check_job
+from idle_quarry.jobs.cutting import edits
+from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
+from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, Item, Marker, Media, Timeline, Track
+from idle_quarry.jobs.handover.make import make
+from idle_quarry.jobs.handover.programme import Mix
+from idle_quarry.jobs.handover.verify import IDS, verify
+from idle_quarry.jobs.material import taken_in, write_material
+from idle_quarry.jobs.renders.standing import Programme, programmes_of, stock_of
+from idle_quarry.jobs.start import start_job
+from idle_quarry.library import FileLibrary
+from idle_quarry.media.inspecting import inspect
+from idle_quarry.media.pictures import Reader
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.entries.programme import Item as Planned
+from idle_quarry.path.entries.programme import ProgrammeLayout
+from idle_quarry.path.registry import sound_layouts, take_in
+from idle_quarry.path.template import Template
+from idle_quarry.printing import write_pdf
+from idle_quarry.signal.timecode import Timecode
+
+TAPE = CLIPS / "lamp tape 014.mpg"
+#: A layout as short as one can be that has everything.
+SHORT = ProgrammeLayout(
+    id="", uid="0198c0de-1111-7000-8000-00000000aaaa", name="Short", starts="10:00:00:00", tolerance_pictures=1,
+    items=(
+        Planned(what="bars", seconds=3, tone=True), Planned(what="black", seconds=1), Planned(what="clock", seconds=5), Planned(what="black", seconds=1),
+        Planned(what="programme"), Planned(what="break", seconds=2), Planned(what="programme"), Planned(what="end black", seconds=1),
+    ),
+)  # fmt: skip
+
+
+def a_job(library: FileLibrary, folder: Path, *changes: Edit) -> Path:
+    """A job of the Lamp Room whose programme has four seconds of a tape and sound; parted in its middle."""
+    take_in(SHORT)
+    template = edited(demo_template("The Lamp Room"), Edit("timecode.line_up_length_s", 1), *changes)
+    stored = library.stored(library.save_new(template, "own", "").template_id)
+    job = start_job(stored, "Episode 4", folder, write_pdf, "Runa").folder
+    rng = np.random.default_rng(4)
+    music = sound_file(folder / "music.wav", 0.05 * rng.standard_normal((48000 * 5, 2)) + sine((-40, 5)))
+    write_material(job, taken_in((), [TAPE, music]))
+    path = timelines_in(job)[0]
+    made = read_timeline(path, Fraction(25))
+    picture, sound = (next(track.ident for track in made.tracks if track.kind == kind) for kind in (PICTURE, SOUND))
+    for begins in (0, 2):
+        made = edits.add(made, [(picture, shot(TAPE, 0, 0, 48, begins))])
+    heard = Item(0, "music", 0, 96, CLIP, Media("music", Fraction(25), str(music), frames=125), Fraction(0))
+    made = edits.marked(edits.lay_over(made, 0, [(sound, heard)]), Marker(50, "break"))
+    keep(path, made)
+    return job
+
+
+def deliver(*arguments: str) -> int:
+    return run(["deliver", *arguments], lambda _place: 0)
+
+
+def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
+    library: FileLibrary, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    job = a_job(
+        library, tmp_path, Edit("deliveries.sd-50.programme", SHORT.id), Edit("deliveries.sd-50.file_name", "{title} {timeline} v{version}"),
+        Edit("deliveries.sd-50.sound_bits", 16),
+    )  # fmt: skip
+    out = tmp_path / "out"
+    out.mkdir()
+    status = deliver(str(job), "--delivery", "sd-50", "--to", str(out), "--json")
+    said = json.loads(capsys.readouterr().out)
+    failed = [(check["id"], check["text"]) for check in said["checks"] if check["verdict"] == "fails"]
+    assert status == 0 and not failed, failed
+    path = Path(said["file"])
+    assert path.parent == out and re.fullmatch(r"Episode 4 Programme v1\.\w+", path.name)
+    assert [check["id"] for check in said["checks"]] == list(IDS) and not list(out.glob(".*"))
+    assert said["frames"] == 25 * (3 + 1 + 5 + 1 + 2 + 1) + 96
+
+    # FFmpeg's own programs agree: declarations, timecode, and the loudness of the programme
+    shown = subprocess.run(
+        ["ffprobe", "-v", "error", "-of", "json", "-show_streams", "-show_format", str(path)], check=True, capture_output=True, text=True
+    ).stdout  # fmt: skip
+    probed = json.loads(shown)
+    picture = next(each for each in probed["streams"] if each["codec_type"] == "video")
+    sound = next(each for each in probed["streams"] if each["codec_type"] == "audio")
+    assert (
+        picture["field_order"] in ("tt", "tb")
+        and picture["color_range"] == "tv"
+        and picture["display_aspect_ratio"] == "16:9"
+    )
+    assert (
+        sound["channels"],
+        sound["sample_rate"],
+        sound.get("bits_per_raw_sample", "16"),
+    ) == (2, "48000", "16")
+    tags = [probed["format"].get("tags", {}), *(each.get("tags", {}) for each in probed["streams"])]
+    assert "09:59:50:00" in {tag.get("timecode") for tag in tags}
+    loud = subprocess.run(
+        ["ffmpeg", "-nostats", "-i", str(path), "-af", "atrim=start=10:end=12,ebur128", "-vn", "-f", "null", "-"], check=True, capture_output=True, text=True
+    ).stderr  # fmt: skip
+    measured = float(re.findall(r"I:\s+(-?[\d.]+) LUFS", loud)[-1])
+    assert measured == pytest.approx(-23.0, abs=0.7)
+    # and the list's own verifier
+    sealed = subprocess.run(
+        [sys.executable, "-m", "ascmhl.cli.ascmhl_debug", "verify", str(out)], capture_output=True, text=True
+    )
+    assert sealed.returncode == 0, sealed.stderr
+    layout = next(check for check in said["checks"] if check["id"] == "layout")
+    assert [(item["what"], round(item["seconds"])) for item in layout["found"]] == [
+        ("bars", 3), ("black", 1), ("clock", 5), ("black", 1), ("programme", 2), ("break", 2), ("programme", 2), ("end black", 1),
+    ]  # fmt: skip
+    with Reader(path, inspect(path).declared) as reader:
+        means = [float(picture.luma.mean()) for picture in reader.onward(0)]
+    assert (
+        means[80] == pytest.approx(16, abs=0.2)
+        and means[240] == pytest.approx(16, abs=0.2)
+        and means[250] > 30
+        and means[-1] < 17
+    )
+
+    # a second time its name is taken; a receiver who changed it is told by the seal
+    assert (
+        deliver(str(job), "--delivery", "sd-50", "--to", str(out)) == 2
+        and "is there already" in capsys.readouterr().err
+    )
+    with path.open("r+b") as file:
+        file.seek(-1000, 2)
+        file.write(b"x")
+    assert (
+        subprocess.run(
+            [sys.executable, "-m", "ascmhl.cli.ascmhl_debug", "verify", str(out)], capture_output=True
+        ).returncode
+        != 0
+    )
+
+
+def test_what_fails_its_own_spec_is_not_handed_over_and_what_is_stopped_leaves_nothing(
+    library: FileLibrary, tmp_path: Path
+) -> None:
+    job = check_job(a_job(library, tmp_path, Edit("deliveries.sd-50.true_peak_dbtp", -30.0)))
+    programme = programmes_of(job, stock_of(job.folder, job.template))[0]
+    delivery = next(each for each in job.template.deliveries if each.id == "sd-50")
+    out = tmp_path / "out"
+    out.mkdir()
+
+    class Stop(Exception):
+        pass
+
+    for least in (0.05, 0.4, 0.9):
+
+        def told(_what: str, share: float, least: float = least) -> None:
+            if share >= least:
+                raise Stop
+
+        with pytest.raises(Stop):
+            make(job, programme, delivery, out, told=told)
+        assert not list(out.iterdir())
+    made = make(job, programme, delivery, out)
+    assert (
+        not made.done
+        and made.path.stem.endswith(" fails")
+        and [path.name for path in out.iterdir()] == [made.path.name]
+    )
+    assert {check.id for check in made.verified.checks if check.verdict == "fails"} == {"true_peak"}
+    with pytest.raises(NotPossible, match="2 parts, and 0 marks"):
+        bare = replace(programme, timeline=replace(programme.timeline, markers=()))  # type: ignore[type-var]
+        make(job, bare, delivery.model_copy(update={"programme": SHORT.id}), out)
+    with pytest.raises(NotPossible, match="among the job's"):
+        make(job, programmes_of(job, {})[0], delivery, out)
+    with pytest.raises(JobError, match="no such folder"):
+        make(job, programme, delivery, tmp_path / "nowhere")
+    with pytest.raises(NotPossible, match="shows nothing"):
+        make(job, Programme("x", replace(programme.timeline, tracks=()), programme.canvas), delivery, out)  # type: ignore[type-var]
+
+
+def filmed(folder: Path, name: str, parts: list[str], sound: str, *options: str) -> Path:
+    """A file of another program's making: FFmpeg's, of parts one after the other, each its own picture filters."""
+    graph = "".join(f"{part},scale=720:576,setsar=64/45,format=yuv422p[p{n}];" for n, part in enumerate(parts))
+    graph += "".join(f"[p{n}]" for n in range(len(parts))) + f"concat=n={len(parts)}:v=1:a=0,setfield=tff[v];{sound}[a]"
+    path = folder / name
+    subprocess.run(
+        ["ffmpeg", "-v", "error", "-y", "-filter_complex", graph, "-map", "[v]", "-map", "[a]", "-c:v", "mpeg2video", "-b:v", "50M", "-minrate", "50M",
+         "-maxrate", "50M", "-bufsize", "2M", "-g", "1", "-flags", "+ildct+ilme", "-color_range", "tv", "-c:a", "pcm_s24le", *options, str(path)],
+        check=True,
+    )  # fmt: skip
+    return path
+
+
+MOVING = "testsrc2=s=720x576:r=50:d={},interlace=scan={}:lowpass=off"
+NOISE = "anoisesrc=d={}:a=0.06:r={}:s=1,aformat=channel_layouts=mono[l];anoisesrc=d={}:a=0.06:r={}:s=2,aformat=channel_layouts=mono[r];[l][r]join=inputs=2:channel_layout=stereo"
+
+
+def test_each_fault_of_a_foreign_file_is_found_and_placed(tmp_path: Path) -> None:
+    template: Template = demo_template("The Lamp Room")
+    delivery = next(each for each in template.deliveries if each.id == "sd-50").model_copy(
+        update={"loudness_lufs": None, "true_peak_dbtp": None}
+    )
+
+    def verdicts(path: Path) -> dict[str, tuple[str, list[tuple[int, int]]]]:
+        found = verify(path, template, delivery, 1)
+        assert found.verdict == ("fails" if any(check.verdict == "fails" for check in found.checks) else found.verdict)
+        return {
+            check.id: (check.verdict, [(place.first, place.last) for place in check.where]) for check in found.checks
+        }
+
+    right = filmed(
+        tmp_path, "right.mxf", [MOVING.format(6, "tff")], NOISE.format(6, 48000, 6, 48000), "-timecode", "10:00:00:00"
+    )
+    found = verdicts(right)
+    # what FFmpeg writes of the codec's rate is not what is looked at here
+    assert {ident for ident, (verdict, _) in found.items() if verdict == "fails"} == set(), found
+    flashing = "color=white:s=720x576:r=25:d=2,geq=lum='if(lt(mod(N,4),2),235,16)':cb=128:cr=128"
+    still = "testsrc2=s=720x576:r=25:d=3,trim=end_frame=1,loop=75:1:0,setpts=N/25/TB"
+    parts = [
+        MOVING.format(4, "tff"),
+        MOVING.format(4, "bff"),
+        "color=black:s=720x576:r=25:d=3",
+        MOVING.format(3, "tff"),
+        still,
+        flashing,
+    ]
+    sound = NOISE.format(19, 44100, 19, 44100) + ",volume=enable='between(t,1,8)':volume=0"
+    wrong = filmed(tmp_path, "wrong.mov", parts, sound, "-timecode", "01:00:00:00")
+    found = verdicts(wrong)
+    failing = {ident for ident, (verdict, _) in found.items() if verdict == "fails"}
+    assert failing >= {"container", "field_order", "flash", "timecode", "sound_layout"} and "raster" not in failing, (
+        failing
+    )
+    looked = {ident for ident, (verdict, _) in found.items() if verdict == "look"}
+    assert looked >= {"black", "freeze", "silence"}, looked
+    (turned,) = found["field_order"][1]
+    assert turned[0] == pytest.approx(100, abs=4) and turned[1] == pytest.approx(200, abs=4)
+    assert found["black"][1] == [(200, 275)]
+    assert found["freeze"][1][0][0] == pytest.approx(350, abs=1) and found["silence"][1][0] == (
+        pytest.approx(26, abs=2),
+        200,
+    )
+    assert found["flash"][1][0][0] >= 420
+    again = verify(wrong, template, delivery, 1)
+    assert again.to_json()["sha256"] == sha256_of(wrong)
+
+
+def test_sound_is_routed_by_the_layout_and_goes_through_the_tracks_chains(tmp_path: Path) -> None:
+    template = demo_template("The Lamp Room")
+    tones = {"Dialogue 1": 300.0, "Music": 1000.0}
+    tracks = []
+    for number, (name, hz) in enumerate(tones.items()):
+        path = sound_file(tmp_path / f"{name}.wav", sine((-20, 2), hz=hz))
+        media = Media(name, Fraction(25), str(path), frames=50)
+        tracks.append(Track(name, name, SOUND, (Item(number + 1, name, 0, 50, CLIP, media),)))
+    made = Timeline("Programme", Fraction(25), Timecode(0, Fraction(25)), tuple(tracks))
+
+    def heard(layout: str) -> np.ndarray:
+        with Mix(made, template, sound_layouts()[layout]) as mix:
+            return np.concatenate(list(mix.blocks()))
+
+    def level(samples: np.ndarray, hz: float) -> float:
+        part = samples[24000:72000].astype(np.float64)
+        return float(2 * np.abs(np.mean(part * np.exp(-2j * np.pi * hz * np.arange(len(part)) / 48000))))
+
+    mixed = heard("stereo-me")
+    full = 10 ** (-20 / 20)
+    for channel, (speech, music) in enumerate(((full, full), (full, full), (0, full), (0, full))):
+        assert level(mixed[:, channel], 300) == pytest.approx(speech, abs=2e-3), channel
+        assert level(mixed[:, channel], 1000) == pytest.approx(music, abs=2e-3), channel
+    mono = heard("mono")
+    assert level(mono[:, 0], 300) == pytest.approx(full * np.sqrt(2), rel=0.01), "both at −3 dB"

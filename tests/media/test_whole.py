@@ -1,0 +1,284 @@
+"""Whole files: flashes at, below and above every limit, patterns, levels of known share, what lies in a file, EBU's own loudness cases."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+
+from idle_quarry.media.clip import Clip
+from idle_quarry.media.declared import Declared
+from idle_quarry.media.pictures import FrameTimecode, Picture
+from idle_quarry.media.whole.flashes import FlashMeter, striped
+from idle_quarry.media.whole.layout import items_of
+from idle_quarry.media.whole.pictures import BARS, BLACK, MOVING, STILL, Part, PicturesMeter
+from idle_quarry.media.whole.sound import sound_of
+from idle_quarry.picture.bars import rgb_picture, ycbcr_codes
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.words import format_from_words
+
+RATES = (25.0, 30000 / 1001, 50.0, 60000 / 1001)
+
+
+def flashed(
+    rate: float,
+    every_s: float,
+    low: float,
+    high: float,
+    area: float,
+    seconds: float = 4.0,
+    colour: tuple[float, float, float] = (1, 1, 1),
+) -> FlashMeter:
+    """Light of a share of the cells that goes up and down, each change so many seconds after the last."""
+    meter = FlashMeter(rate)
+    cells = np.full((20, 40, 3), 60.0, np.float32)
+    lit = round(area * 800)
+    for moment in range(round(seconds * rate)):
+        level = high if int(moment / rate / every_s + 1e-6) % 2 else low
+        cells.reshape(-1, 3)[:lit] = np.array(colour, np.float32) * level
+        meter.take(cells.copy())
+    return meter
+
+
+@pytest.mark.parametrize("rate", RATES)
+def test_flashes_are_told_at_every_limit_and_not_below(rate: float) -> None:
+    def fault(every_s: float = 0.14, low: float = 40.0, high: float = 100.0, area: float = 0.6) -> bool:
+        return bool(flashed(rate, every_s, low, high, area).flashes.spells)
+
+    assert fault() and not fault(every_s=0.19), "a change every 0.19 s is 2.6 flashes a second"
+    assert fault(every_s=4 / rate) is (rate / 8 > 3.5 or rate / 8 * 2 > 6)
+    assert not fault(high=59.0) and fault(high=60.5), "20 cd/m² or more"
+    assert not fault(area=0.24) and fault(area=0.27), "more than a quarter of the picture"
+    assert fault(low=159.0, high=181.0) and not fault(low=190.0, high=211.0), "at 160 and above by contrast"
+    assert fault(low=190.0, high=220.0)
+    slow = flashed(rate, 0.3, 40, 100, 0.6, seconds=4)
+    lasting = flashed(rate, 0.3, 40, 100, 0.6, seconds=8)
+    assert not slow.flashes.spells and lasting.flashes.spells, "a sequence of more than five seconds"
+
+
+def test_red_is_told_by_its_chromaticity() -> None:
+    def reds(one: tuple[float, float, float], other: tuple[float, float, float]) -> bool:
+        meter = FlashMeter(25.0)
+        for moment in range(100):
+            meter.take(np.broadcast_to(np.array(one if moment // 3 % 2 else other, np.float32), (20, 40, 3)).copy())
+        return bool(meter.reds.spells)
+
+    red, black, grey = (60.0, 2.0, 2.0), (0.0, 0.0, 0.0), (20.0, 20.0, 20.0)
+    assert reds(red, black) and reds(red, grey)
+    assert not reds((40.0, 8.0, 4.0), grey), "0.77 of it is red"
+    assert not reds((60.0, 2.0, 2.0), (50.0, 5.0, 2.0)), "two reds lie near one another"
+    assert not reds((2.0, 60.0, 2.0), grey), "green is no red"
+
+
+def test_patterns_are_stripes_in_any_direction() -> None:
+    rows, columns = np.mgrid[0:270, 0:480]
+
+    def covered(
+        angle: float, pairs: float, low: float = 10, high: float = 150, share: float = 1.0
+    ) -> tuple[float, float]:
+        along = np.cos(angle) * columns / 480 + np.sin(angle) * rows / 480
+        light = np.where(np.sin(2 * np.pi * pairs * along) > 0, high, low).astype(np.float32)
+        light[:, round(480 * share) :] = 80
+        return striped(light)
+
+    for angle in (0.0, 0.6, 1.2, np.pi / 2):
+        share, pairs = covered(angle, 24)
+        assert share > 0.8 and pairs > 5
+    assert covered(0.0, 24, share=0.5)[0] == pytest.approx(0.5, abs=0.1)
+    assert covered(0.0, 24, high=28)[0] == 0, "stripes of less than 20 cd/m² apart"
+    noise = np.random.default_rng(1).uniform(0, 200, (270, 480)).astype(np.float32)
+    shading = (100 + 80 * np.sin(columns / 480 * np.pi)).astype(np.float32)
+    assert striped(noise)[0] < 0.1 and striped(shading)[0] == 0
+
+
+def clip_of(fmt: SignalFormat) -> Clip:
+    declared = Declared(
+        fmt.raster.width, fmt.raster.height, Fraction(1), fmt.rate, fmt.scan, fmt.field_order, "yuv422p10le", 10, "4:2:2", None, None, None,
+        "narrow", "v210", None, "mov", None, None, None, None,
+    )  # fmt: skip
+    return Clip(Path("x.mov"), "x", declared, fmt)
+
+
+def picture(
+    index: int,
+    luma: np.ndarray,
+    cb: np.ndarray | None = None,
+    cr: np.ndarray | None = None,
+    timecode: FrameTimecode | None = None,
+) -> Picture:
+    height, width = luma.shape
+    grey = np.full((height, width // 2), 512, np.uint16)
+    return Picture(
+        index,
+        index / 25,
+        luma.astype(np.uint16),
+        (grey if cb is None else cb.astype(np.uint16), grey if cr is None else cr.astype(np.uint16)),
+        None,
+        10,
+        False,
+        timecode,
+    )
+
+
+def test_levels_gamut_and_what_stands_still_are_those_that_were_drawn() -> None:
+    fmt = replace(format_from_words("1080p25"), raster=format_from_words("576p25").raster)
+    meter, rng = PicturesMeter(clip_of(fmt)), np.random.default_rng(2)
+    number = 0
+
+    def take(
+        luma: np.ndarray,
+        cb: np.ndarray | None = None,
+        cr: np.ndarray | None = None,
+        *,
+        times: int = 1,
+        timecode: FrameTimecode | None = None,
+    ) -> None:
+        nonlocal number
+        for _ in range(times):
+            meter.take(picture(number, luma, cb, cr, timecode))
+            number += 1
+
+    def noise() -> np.ndarray:
+        return rng.integers(300, 700, (576, 720))
+
+    bars = ycbcr_codes(rgb_picture(fmt), fmt.encoding)
+    take(*bars, times=30)
+    take(np.full((576, 720), 64), times=25)
+    for _ in range(20):
+        take(noise())
+    out = noise()
+    out[:60] = 1010  # super-white: above 105 %
+    take(out)
+    still = noise()
+    take(still, times=40)
+    for n in range(20):
+        take(noise(), timecode=(False, 10, 0, 0, n if n < 10 else n + 1))
+    take(np.full((576, 720), 64), times=15)
+    found = meter.found()
+    assert [(part.what, part.first, part.last) for part in found.parts] == [
+        (BARS, 0, 30), (BLACK, 30, 55), (MOVING, 55, 76), (STILL, 76, 116), (MOVING, 116, 136), (BLACK, 136, 151),
+    ]  # fmt: skip
+    assert [(stay.first, stay.last) for stay in found.frozen] == [(0, 30), (76, 116)] and found.frames == 151
+    assert [(stay.first, stay.last) for stay in found.gamut] == [(75, 76)]
+    assert found.gamut_most == pytest.approx(60 / 576, abs=1e-3) and found.highest == 1010 and found.lowest == 64
+    assert found.above == pytest.approx(60 * 720 / (151 * 576 * 720), rel=0.01)
+    assert [text for _, text in found.timecodes] == ["10:00:00:00", "10:00:00:11"], "one is left out"
+    items = items_of(found.parts, 25.0, breaks=False)
+    assert [(item.what, item.first, item.last) for item in items] == [
+        ("bars", 0, 30), ("black", 30, 55), ("programme", 55, 136), ("end black", 136, 151),
+    ]  # fmt: skip
+
+
+def test_what_lies_in_a_file_is_told_by_what_it_shows() -> None:
+    ticks = [
+        part
+        for n in range(30)
+        for part in (Part(STILL, 1600 + 25 * n, 1624 + 25 * n, 0.0), Part(MOVING, 1624 + 25 * n, 1625 + 25 * n, 0.05))
+    ]
+    parts = [
+        Part(BARS, 0, 1500),
+        Part(BLACK, 1500, 1600),
+        *ticks,
+        Part(BLACK, 2350, 2425),
+        Part(MOVING, 2425, 5000, 0.6),
+    ]
+    parts += [
+        Part(BLACK, 5000, 5125),
+        Part(MOVING, 5125, 8000, 0.5),
+        Part(STILL, 8000, 8100),
+        Part(MOVING, 8100, 9000, 0.4),
+        Part(BLACK, 9000, 9250),
+    ]
+    assert [(item.what, item.first) for item in items_of(parts, 25.0, breaks=True)] == [
+        ("bars", 0), ("black", 1500), ("clock", 1600), ("black", 2350), ("programme", 2425), ("break", 5000), ("programme", 5125), ("end black", 9000),
+    ]  # fmt: skip
+    assert [item.what for item in items_of(parts, 25.0, breaks=False)][4:] == ["programme", "end black"]
+    slate = [Part(BARS, 0, 100), Part(STILL, 100, 350), Part(BLACK, 350, 400), Part(MOVING, 400, 900, 0.7)]
+    assert [item.what for item in items_of(slate, 25.0, breaks=False)] == ["bars", "slate", "black", "programme"]
+    assert [item.what for item in items_of([Part(MOVING, 0, 50, 0.5)], 25.0, breaks=False)] == ["programme"]
+
+
+def sound_file(path: Path, samples: np.ndarray) -> Path:
+    layout = {1: "mono", 2: "stereo", 6: "5.1"}[samples.shape[1]]
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("pcm_f32le", rate=48000, layout=layout)
+        frame = av.AudioFrame.from_ndarray(
+            np.ascontiguousarray(samples, np.float32).reshape(1, -1), format="flt", layout=layout
+        )
+        frame.sample_rate, frame.pts, frame.time_base = 48000, 0, Fraction(1, 48000)
+        container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    return path
+
+
+def sine(*steps: tuple[float, float], channels: int = 2, hz: float = 1000.0) -> np.ndarray:
+    """A sine at levels (dBFS) for so many seconds each, on every channel."""
+    made = [10 ** (level / 20) * np.sin(2 * np.pi * hz * np.arange(round(48000 * s)) / 48000) for level, s in steps]
+    return np.repeat(np.concatenate(made)[:, None], channels, axis=1)
+
+
+#: EBU Tech 3341, table 1: what a meter is to read of signals 1 to 5, LUFS ± 0.1; and Tech 3342's signals 1 to 4, LU ± 1.
+EBU_3341 = (
+    (((-23, 20),), -23.0), (((-33, 20),), -33.0), (((-36, 10), (-23, 60), (-36, 10)), -23.0),
+    (((-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)), -23.0), (((-26, 20), (-20, 20.1), (-26, 20)), -23.0),
+)  # fmt: skip
+EBU_3342 = (
+    (((-20, 20), (-30, 20)), 10.0),
+    (((-20, 20), (-15, 20)), 5.0),
+    (((-40, 20), (-20, 20)), 20.0),
+    (((-50, 20), (-35, 20), (-20, 20), (-35, 20), (-50, 20)), 15.0),
+)
+
+
+def test_loudness_is_what_the_ebus_cases_say(tmp_path: Path) -> None:
+    for number, (steps, wanted) in enumerate(EBU_3341):
+        path = sound_file(tmp_path / f"{number}.wav", sine(*steps))
+        found = sound_of(path, (0, 1), (0.0, sum(s for _, s in steps)))
+        assert found is not None and found.integrated == pytest.approx(wanted, abs=0.1), number
+        if len(steps) == 1:
+            assert found.most_momentary == pytest.approx(wanted, abs=0.1) and found.most_short_term == pytest.approx(
+                wanted, abs=0.1
+            )
+    for number, (steps, wanted) in enumerate(EBU_3342):
+        path = sound_file(tmp_path / f"r{number}.wav", sine(*steps))
+        found = sound_of(path, (0, 1), (0.0, sum(s for _, s in steps)))
+        assert found is not None and found.range == pytest.approx(wanted, abs=1.0), number
+    # true peak: a sine at a quarter of the sampling rate, 45° on, has peaks 3 dB over its samples (Tech 3341, signal 15 and on)
+    time = np.arange(48000 * 4)
+    between = 0.5 * np.sin(2 * np.pi * time / 4 + np.pi / 4) * np.minimum(1, np.minimum(time, time[::-1]) / 24000)
+    found = sound_of(sound_file(tmp_path / "tp.wav", np.repeat(between[:, None], 2, axis=1)), (0, 1), (0.0, 4.0))
+    assert (
+        found is not None
+        and found.true_peak == pytest.approx(-6.0, abs=0.4)
+        and found.channels[0].peak_dbfs == pytest.approx(-9.03, abs=0.02)
+    )
+    surround = np.zeros((48000 * 10, 6))
+    surround[:, :] = sine((-28, 10), channels=6)
+    surround[:, 3] = 0
+    found = sound_of(sound_file(tmp_path / "51.wav", surround), (0, 1, 2, 3, 4, 5), (0.0, 10.0))
+    weights = 10 * np.log10(3 + 2 * 1.41)  # BS.1770-5: three at one, the surrounds at 1.41
+    assert found is not None and found.integrated == pytest.approx(-28 - 3.01 + weights - 0.691 + 0.691, abs=0.2)
+
+
+def test_channels_silence_clipping_and_phase_are_told_with_their_places(tmp_path: Path) -> None:
+    rng = np.random.default_rng(3)
+    made = 0.1 * rng.standard_normal((48000 * 12, 6))
+    made[:, 3] = sine((-20, 12), channels=1, hz=50)[:, 0]
+    made[48000 * 3 : 48000 * 5] = 0
+    made[48000 * 6 : 48000 * 8, 1] = -made[48000 * 6 : 48000 * 8, 0]
+    made[48000 * 9 + 100 : 48000 * 9 + 110, 2] = 1.0
+    made[:, 5] = made[:, 4]
+    found = sound_of(sound_file(tmp_path / "a.wav", made), None, (0.0, 12.0))
+    assert found is not None
+    assert [(span.first_s, span.last_s) for span in found.silence] == [(3.0, 5.0)]
+    assert [(round(span.first_s, 1), round(span.last_s, 1)) for span in found.against] == [(6.0, 8.0)]
+    assert [span.first_s for span in found.clipping] == [9.0] and found.alike == ((5, 6),)
+    assert found.channels[3].high_share < 0.1 < 0.5 < found.channels[2].high_share
+    later = sound_of(tmp_path / "a.wav", (0, 1), (4.0, 12.0))
+    assert later is not None and [(span.first_s, span.last_s) for span in later.silence] == [(4.0, 5.0)], (
+        "places are the file's"
+    )
