@@ -12,11 +12,13 @@ _SHORTEST_S = 0.3
 #: Before the programme, what lies between bars and black and moves over no more of the picture than a clock does.
 _CLOCK_AREA = 0.12
 #: And over no more than so much, in the mean of all pictures, where it is a slate.
-_SLATE_AREA = 0.00002
+_SLATE_AREA = 0.0005
 #: How long a slate or a clock may be, seconds.
 _SLATE_S = (2.0, 120.0)
 #: Black inside the programme that is a break rather than a pause, seconds.
 _BREAK_S = 1.0
+#: What ticks moves over so much at the least.
+_TICKS = 0.001
 SLATE, CLOCK, PROGRAMME, BREAK, END_BLACK = "slate", "clock", "programme", "break", "end black"
 
 
@@ -66,6 +68,8 @@ def _merged(parts: Sequence[Part], shortest: int) -> list[Part]:
         ):
             # what stands still and what moves are both pictures: whether a slate or a programme is told by how much moves
             area = (last.area * last.frames + part.area * part.frames) / (last.frames + part.frames)
+            if last.what == what == STILL:  # it stood still before and after one change: that is how a clock ticks
+                area = max(area, last.area, _TICKS)
             kind = MOVING if MOVING in (last.what, what) and last.what in pictures else last.what
             made[-1] = Part(kind, last.first, part.last, area)
         else:
