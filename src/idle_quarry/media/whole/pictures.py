@@ -6,6 +6,7 @@ from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,12 +28,12 @@ from idle_quarry.signal.levels import Levels
 from idle_quarry.signal.timecode import Timecode, start_timecode
 
 #: Rows and columns of cells by which light is told; every so manieth colour sample is looked at for it.
-CELLS, _THIN = (27, 48), 3
+CELLS, _THIN = (27, 48), 5
 #: Peak light of SDR on a screen, cd/m² (BT.1702), of HLG (BT.2100's reference display), of PQ.
 _PEAK = {"hlg": 1000.0, "pq": 10000.0}
 SDR_PEAK = 200.0
 #: Pictures between two that are searched for patterns, seconds.
-_PATTERN_S = 0.2
+_PATTERN_S = 0.4
 #: Pairs whose evidence is found together.
 _CHUNK = 200
 #: Between two pictures nothing moves where no block of them differs by more, mean squares of 8-bit codes.
@@ -170,7 +171,8 @@ class PicturesMeter:
         self._kinds[" · ".join(part for part in picture.kind if part)] = frame
         levels = Levels(picture.bits, self._encoding.range == "narrow" and picture.rgb is None)
         dark = levels.black + round(_LIT * (levels.white - levels.black))
-        loops.extremes(picture.luma, levels.black, levels.white, dark, self._found)
+        luma = _lines(picture.luma)
+        loops.extremes(luma, picture.luma.shape[1], levels.black, levels.white, dark, self._found)
         low, high, below, above, lit = (int(each) for each in self._found)
         self._lowest, self._highest = min(self._lowest, low), max(self._highest, high)
         self._below += below
@@ -227,7 +229,7 @@ class PicturesMeter:
         steps = round(picture.luma.shape[1] / cb.shape[1]), round(picture.luma.shape[0] / cb.shape[0])
         span = float((224 << (picture.bits - 8)) if levels.narrow else (1 << picture.bits) - 1)
         loops.coloured(
-            picture.luma, cb, cr, (*steps, self._fields), (float(levels.black), float(levels.chroma_zero)),
+            _lines(picture.luma), _lines(cb), _lines(cr), (picture.luma.shape[1], cb.shape[1]), (*steps, self._fields), (float(levels.black), float(levels.chroma_zero)),
             (1 / (levels.white - levels.black), 1 / span), _matrix(self._encoding.matrix), self._allowed, self._light, _THIN,
             cells, counts, self._colour,
         )  # fmt: skip
@@ -385,6 +387,18 @@ def shows_bars(picture: Picture, encoding: Encoding) -> bool:
             if near.mean() > 0.6 and len(set(far.argmin(axis=1)[near].tolist())) >= 4:
                 return True
     return False
+
+
+def _lines(plane: NDArray[Any]) -> NDArray[Any]:
+    """Return a plane with what decoders leave behind its lines: whole lines are gone through many samples at once."""
+    pitch, size = plane.strides[0], plane.itemsize
+    if plane.strides[1] != size or pitch % size:
+        return np.ascontiguousarray(plane)
+    if plane.flags.c_contiguous:
+        return plane
+    # the last line's end is left out: what lies behind it may be nobody's
+    whole = np.lib.stride_tricks.as_strided(plane, (plane.shape[0] - 1, pitch // size), plane.strides)
+    return whole if plane.base is not None and len(plane) > 64 else np.ascontiguousarray(plane)
 
 
 def _light_table(encoding: Encoding, peak: float) -> NDArray[np.float32]:
