@@ -251,6 +251,16 @@ class Pictures:
         trial.go(110)
         wait(lambda: trial.player.seen is not None and trial.player.seen.frame == 110)
 
+    def hand_over(self) -> None:
+        """A delivery of what the trial built."""
+        if self.desk.jobs.trial.opened["lower"] is None:
+            self.trial()
+        model, place = self.desk.jobs.handover, Path(tempfile.mkdtemp())
+        self.desk.jobs.show_page("Hand-over")
+        wait(lambda: bool(model.timelines()))
+        model.make(next(each for each in model.deliveries() if each.id == "sd-50"), "Programme", place)
+        wait(lambda: not model.doing and model.measured is not None)
+
     def renders(self) -> None:
         """What the trial built, half rendered."""
         if self.desk.jobs.trial.opened["lower"] is None:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.models.cuts import Cuts
+from idle_quarry.app.models.handover import Handover
 from idle_quarry.app.models.job_material import JobMaterial
 from idle_quarry.app.models.job_start import JobStart
 from idle_quarry.app.models.renders import Renders
@@ -26,7 +27,7 @@ if TYPE_CHECKING:
 
 
 #: The pages of a job, in the order of the work.
-PAGES = ("Overview", "Material", "Trial", "Cuts", "Renders")
+PAGES = ("Overview", "Material", "Trial", "Cuts", "Renders", "Hand-over")
 
 
 #: How a job stands, for those who look for one.
@@ -76,6 +77,7 @@ class Jobs(QObject):
         self.material, self.cuts = JobMaterial(self), Cuts(self)
         self.renders = Renders(self)
         self.trial = Trial(self, self.material, self.renders)
+        self.handover = Handover(self)
         desk.jobs_changed.connect(self.reload)
         self.reload()
         if self.chosen is None and self.records:

@@ -6,15 +6,17 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.clip import Clip
-from idle_quarry.media.whole.measure import Whole
 from idle_quarry.path.entries.delivery import Delivery, Tolerances
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.template import Delivered, Template
 from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
+
+if TYPE_CHECKING:
+    from idle_quarry.media.whole.measure import Whole
 
 PASSES, FAILS, LOOK, NOT_CHECKED = "passes", "fails", "look", "not checked"
 #: Places that are told of one check at the most.
@@ -145,3 +147,8 @@ def worst(verdicts: Iterable[str]) -> str:
 
 def agrees(matches: bool) -> str:
     return PASSES if matches else FAILS
+
+
+def times(count: int) -> str:
+    """Return how often something is, in words."""
+    return {1: "once", 2: "twice"}.get(count, f"{count} times")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from fractions import Fraction
 
-from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees
+from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees, times
 from idle_quarry.media.whole.flashes import MOST
 from idle_quarry.path.entries.delivery import Delivery
 from idle_quarry.path.grades import percent
@@ -172,7 +172,7 @@ def _active(seen: Seen) -> Check:
         return seen.check("active_picture", wanted, None, LOOK, "all is black: where the picture lies cannot be told")
     x, y, width, height = active
     found = {"x": x, "y": y, "width": width, "height": height}
-    filled = width >= 0.985 * raster.width and height >= 0.985 * raster.height
+    filled = width >= 0.97 * raster.width and height >= 0.97 * raster.height
     shape = float(raster.display_aspect) * (width / raster.width) / (height / raster.height)
     shapes = {"4:3 centre": 4 / 3, "14:9 centre": 14 / 9, "16:9 letterbox": 16 / 9}
     if wanted in shapes:
@@ -281,7 +281,7 @@ def _black(seen: Seen) -> Check:
         wanted,
         round(longest, 2),
         FAILS if seen.asks("black") else LOOK,
-        f"{len(spans)} times black, up to {longest:.1f} s",
+        f"black {times(len(spans))}, for up to {longest:.1f} s",
         spans,
     )
 
@@ -303,7 +303,7 @@ def _freeze(seen: Seen) -> Check:
         wanted,
         round(longest, 2),
         FAILS if seen.asks("frozen") else LOOK,
-        f"{len(spans)} times nothing moves, up to {longest:.1f} s",
+        f"nothing moves {times(len(spans))}, for up to {longest:.1f} s",
         spans,
     )
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees
+from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees, times
 from idle_quarry.path.registry import sound_layouts
 from idle_quarry.path.template import Delivered
 
@@ -120,7 +120,7 @@ def _silence(seen: Seen) -> Check:
         and not any(a - 0.5 <= each.first_s and each.last_s <= b + 0.5 for a, b in breaks)
     ]
     longest = max((each.last_s - each.first_s for each in spans), default=0.0)
-    text = "no long silence" if not spans else f"{len(spans)} times silent, up to {longest:.1f} s"
+    text = "no long silence" if not spans else f"silent {times(len(spans))}, for up to {longest:.1f} s"
     wanted = f"no silence longer than {_SILENCE_S:g} s inside the programme"
     return seen.check(
         "silence",

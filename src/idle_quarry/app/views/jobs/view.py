@@ -21,6 +21,7 @@ from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.jobs.cuts_page import CutsPage
+from idle_quarry.app.views.jobs.handover_page import HandoverPage
 from idle_quarry.app.views.jobs.job_page import JobPage
 from idle_quarry.app.views.jobs.material_page import MaterialPage
 from idle_quarry.app.views.jobs.renders_page import RendersPage
@@ -65,13 +66,14 @@ class JobsView(QWidget):
         self.start, self.page = StartPage(self.model.start), JobPage(self.model)
         self.material, self.cuts = MaterialPage(self.model.material), CutsPage(self.model.cuts)
         self.trial, self.renders = TrialPage(self.model.trial), RendersPage(self.model.renders)
+        self.handover = HandoverPage(self.model.handover)
         self.tabs = Tabs(PAGES, "Job: {}")
         self.title = label(role="head")
         self.tabs.chosen.connect(self.model.show_page)
         self.pages = QStackedWidget()
         on(self.pages, "bench")
         self.pages.addWidget(self.start)
-        for page in (self.page, self.material, self.trial, self.cuts, self.renders):
+        for page in (self.page, self.material, self.trial, self.cuts, self.renders, self.handover):
             self.pages.addWidget(page)
         self._build()
         self.first_focus = self.list
@@ -185,6 +187,6 @@ class JobsView(QWidget):
         self.title.setText(self.model.record.title if self.model.record is not None else "")
         self.tabs.setVisible(chosen is not None)
         self.tabs.show_on(self.model.page)
-        shown = self.page, self.material, self.trial, self.cuts, self.renders
+        shown = self.page, self.material, self.trial, self.cuts, self.renders, self.handover
         pages = dict(zip(PAGES, shown, strict=True))
         self.pages.setCurrentWidget(pages[self.model.page] if chosen is not None else self.start)

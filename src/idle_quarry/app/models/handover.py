@@ -1,0 +1,217 @@
+"""A job's hand-over: deliveries made, files verified, each check with its places, what was accepted by whom."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import Signal
+
+from idle_quarry.app.models.job_part import JobPart
+from idle_quarry.app.models.scrubber import Scrubber
+from idle_quarry.app.questions import Answered, Question
+from idle_quarry.app.work import Ticket
+from idle_quarry.errors import QuarryError
+from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.cutting.keeping import timelines_in
+from idle_quarry.jobs.handover.record import Noted, accepted, noted, read_record, with_file, write_record
+from idle_quarry.media.inspecting import inspect
+from idle_quarry.path.registry import programme_layouts
+from idle_quarry.path.template import Delivered
+from idle_quarry.printing import write_pdf
+
+if TYPE_CHECKING:  # what measures pictures is slow to read, and read by the workers that do
+    from idle_quarry.app.models.jobs import Jobs
+    from idle_quarry.jobs.handover.make import HandedOver
+    from idle_quarry.media.whole.measure import Whole
+
+PAGE = "Hand-over"
+_GRAVE = {"fails": 0, "look": 1, "passes": 2, "not checked": 3}
+
+
+class Handover(JobPart):
+    """`chosen_changed`: another file or check is looked at."""
+
+    chosen_changed = Signal()
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__(jobs)
+        self.files: tuple[Noted, ...] = ()
+        self.chosen: Noted | None = None
+        self.check: str = ""  #: the check that is looked at
+        self.measured: Whole | None = None  #: of the chosen file, for its lanes; None while it is not known
+        self.scrubber = Scrubber(self.desk)
+        self._folder: Path | None = None
+        jobs.chosen_changed.connect(self._see)
+        jobs.page_changed.connect(self._see)
+        jobs.checked.connect(lambda ident: self._see() if ident == jobs.chosen else None)
+
+    # -- looking -------------------------------------------------------------------------------------------------------
+
+    def _see(self) -> None:
+        job = self.job
+        folder = job.folder if job is not None else None
+        if self.jobs.page != PAGE or folder == self._folder:
+            return
+        self.stop()
+        self._folder, self.files, self.chosen, self.measured = folder, (), None, None
+        if folder is not None:
+            self.desk.workers.start(lambda _ticket: read_record(folder), self._show_files, self.desk.refuse)
+        self.changed.emit()
+
+    def _show_files(self, files: tuple[Noted, ...]) -> None:
+        self.files = files
+        self.choose(files[0] if files else None)
+        self.changed.emit()
+
+    def deliveries(self) -> Sequence[Delivered]:
+        """Return the deliveries of the job's template."""
+        return self.job.template.deliveries if self.job is not None else ()
+
+    def timelines(self) -> list[str]:
+        """Return the names of the job's timelines."""
+        return [path.stem for path in timelines_in(self.job.folder)] if self.job is not None else []
+
+    def choose(self, file: Noted | None) -> None:
+        """Look at a file that was verified: its checks, gravest first, and its lanes."""
+        self.chosen, self.measured = file, None
+        checks = self.checks()
+        self.check = checks[0]["id"] if checks else ""
+        self.scrubber.show_clip(None)
+        if file is not None and file.path.is_file():
+            delivery = next((each for each in self.deliveries() if each.id == file.document["delivery"]), None)
+
+            def work(_ticket: Ticket) -> tuple[Any, Whole | None]:
+                from idle_quarry.jobs.handover.sound_checks import mix_of
+                from idle_quarry.media.whole.measure import whole
+
+                clip = inspect(file.path)
+                if delivery is None:
+                    return clip, None
+                layout = programme_layouts()[delivery.programme] if delivery.programme else None
+                breaks = layout is not None and any(item.what == "break" for item in layout.items)
+                return whole(file.path, mix_of(delivery), breaks=breaks)  # kept since it was verified
+
+            def done(found: tuple[Any, Whole | None]) -> None:
+                if file is self.chosen:
+                    self.measured = found[1]
+                    self.scrubber.show_clip(found[0])
+                    self._go_to_place()
+                    self.chosen_changed.emit()
+
+            self.desk.workers.start(work, done, lambda _error: None)
+        self.chosen_changed.emit()
+
+    def checks(self) -> list[dict[str, Any]]:
+        """Return the checks of the file that is looked at, failed first."""
+        if self.chosen is None:
+            return []
+        return sorted(self.chosen.document["checks"], key=lambda check: _GRAVE[check["verdict"]])
+
+    def look_at(self, check: str, place: int = 0) -> None:
+        """Look at a check, and at one of its places."""
+        self.check = check
+        self._go_to_place(place)
+        self.chosen_changed.emit()
+
+    def _go_to_place(self, number: int = 0) -> None:
+        found = next((check for check in self.checks() if check["id"] == self.check), None)
+        if found is not None and found["where"]:
+            place = found["where"][min(number, len(found["where"]) - 1)]
+            self.scrubber.go(min(place["first_frame"] + 1, max(place["first_frame"], place["last_frame"] - 1)))
+
+    def accepted_words(self, check: str) -> str:
+        """Return who accepted a check, and why; "" where nobody did."""
+        for each in self.chosen.accepted if self.chosen is not None else ():
+            if each.check == check:
+                return f"accepted by {each.by}, {each.when[:10]}: {each.because}"
+        return ""
+
+    # -- doing ---------------------------------------------------------------------------------------------------------
+
+    def verify(self, paths: Sequence[Path], delivery: Delivered) -> None:
+        """Hold files against a delivery, one after the other; each is kept with the job as soon as it is done."""
+        job = self.job
+        if job is None or not paths:
+            return
+        first, rest = paths[0], paths[1:]
+
+        def done(found: Noted) -> None:
+            self._keep(job, found)
+            if rest:
+                self.verify(rest, delivery)
+
+        def work(ticket: Ticket) -> Noted:
+            from idle_quarry.jobs.handover.verify import verify
+
+            return noted(verify(first, job.template, delivery, job.revision, ticket.progress))
+
+        self.run(f"verifying {first.name}", work, done)
+
+    def make(self, delivery: Delivered, timeline: str, folder: Path) -> None:
+        """Make a delivery of a timeline into a folder; it is verified, and handed over where nothing of it fails."""
+        job = self.job
+        if job is None:
+            return
+
+        def work(ticket: Ticket) -> HandedOver:
+            from idle_quarry.jobs.handover.make import make
+            from idle_quarry.jobs.renders.settled import settled
+            from idle_quarry.jobs.renders.standing import programmes_of, stock_of
+
+            programmes = programmes_of(job, stock_of(job.folder, job.template))
+            programme = next(each for each in programmes if each.name == timeline)
+            return make(job, programme, delivery, folder, settled(job).store, ticket.progress)
+
+        def done(made: HandedOver) -> None:
+            document = {**made.verified.to_json(), "path": str(made.path)}
+            self._keep(job, Noted(document, noted(made.verified).when))
+            self.desk.say(
+                f"{made.path.name} is made{' and passes' if made.done else ', and fails its own spec: it is not handed over'}."
+            )
+
+        self.run(f"making {delivery.name}", work, done)
+
+    def _keep(self, job: CheckedJob, found: Noted) -> None:
+        def work(_ticket: Ticket) -> tuple[Noted, ...]:
+            files = with_file(read_record(job.folder), found)
+            write_record(job.folder, files)
+            return files
+
+        def done(files: tuple[Noted, ...]) -> None:
+            if job.folder == self._folder:
+                self._show_files(files)
+
+        self.desk.workers.start(work, done, self.desk.refuse)
+
+    def accept(self) -> None:
+        """Ask why the check that is looked at is accepted, and keep that with the person's name."""
+        job, file, check = self.job, self.chosen, self.check
+        if job is None or file is None:
+            return
+
+        def take(because: str, answered: Answered) -> None:
+            try:
+                new = accepted(file, check, self.desk.library.person, because)
+            except QuarryError as error:
+                answered(str(error))
+                return
+            answered(None)
+            self._keep(job, new)
+
+        self.asked.emit(Question(f"{check.replace('_', ' ').capitalize()} is accepted because", "Accept it", take))
+
+    def report(self, path: Path) -> None:
+        """Write the report of the file that is looked at."""
+        file = self.chosen
+        if file is None:
+            return
+
+        def work(_ticket: object) -> Path:
+            from idle_quarry.jobs.handover.report import write_report
+
+            write_report(path, file, write_pdf)
+            return path
+
+        self.desk.workers.start(work, lambda done: self.desk.say(f"The report is in {done}."), self.desk.refuse)

@@ -1,0 +1,283 @@
+"""The page of a job's hand-over: deliveries made and verified, files of others verified, each check with its place."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QSplitter,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from idle_quarry.app.drawing.file_lanes import Marked
+from idle_quarry.app.models.handover import Handover
+from idle_quarry.app.sizes import sized
+from idle_quarry.app.theme import theme
+from idle_quarry.app.widgets.ask_bar import AskBar
+from idle_quarry.app.widgets.boxes import choice_box
+from idle_quarry.app.widgets.buttons import button
+from idle_quarry.app.widgets.clip_picture import ClipPicture
+from idle_quarry.app.widgets.file_lanes import FileLanes
+from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
+from idle_quarry.app.widgets.tinted import tint, tinted
+from idle_quarry.media.sequences import clips_among
+from idle_quarry.path.template import Delivered
+
+_ROLES = {"fails": "oxide", "look": "ochre", "passes": "sage", "not checked": "dust"}
+
+
+class HandoverPage(QWidget):
+    """Shows the hand-over of the model, and forwards."""
+
+    def __init__(self, model: Handover) -> None:
+        super().__init__()
+        self.model = model
+        self.setAcceptDrops(True)
+        self.delivery = choice_box("Delivery", {}, lambda _id: None)
+        self.timeline = choice_box("Timeline", {}, lambda _name: None)
+        self.make_button = button("Make", self._make, main=True, tip="make the delivery of the timeline, and verify it")
+        self.verify_button = button(
+            "Verify a file",
+            self._verify,
+            tip="hold files, of whoever's making, against the delivery; or drop them here",
+        )
+        self.accept_button = button("Accept", model.accept, tip="looked at, and accepted because of something")
+        self.report_button = button(
+            "Report", self._report, tip="every check with its places, as PDF, HTML, CSV or JSON"
+        )
+        self.cancel_button = button("Cancel", self._cancel, quiet=True)
+        self.doing, self.head, self.hash = OneLine("dust"), OneLine(), OneLine("dust")
+        self.ask = AskBar()
+        self.files = QListWidget()
+        self.files.setAccessibleName("Files that were verified")
+        self.files.setWordWrap(True)
+        tinted(self.files)
+        self.files.currentRowChanged.connect(self._file_chosen)
+        self.lanes = FileLanes()
+        self.lanes.gone.connect(self._go)
+        self.table = wrapped_table("Checks", {"Check": 118, "Verdict": 84, "Found": 0, "Where": 108})
+        self.table.itemSelectionChanged.connect(self._check_chosen)
+        self.picture = ClipPicture(model.scrubber)
+        self.one = label("", wrap=True)
+        self.empty = label(
+            "Nothing is verified here yet. Make a delivery of a timeline, or drop a file that somebody else made: every picture and all of "
+            "its sound is held against the delivery.",
+            "dust", wrap=True,
+        )  # fmt: skip
+        self._build()
+        model.changed.connect(self._show)
+        model.doing_changed.connect(self._show_doing)
+        model.chosen_changed.connect(self._show_chosen)
+        model.scrubber.changed.connect(self._show_lanes)
+        model.asked.connect(self.ask.put)
+        self._show()
+
+    def _build(self) -> None:
+        tools = QHBoxLayout()
+        sized(tools).setContentsMargins(20, 0, 16, 0)
+        sized(tools).setSpacing(7)
+        for each in (
+            self.delivery,
+            self.timeline,
+            self.make_button,
+            self.verify_button,
+            self.report_button,
+            self.cancel_button,
+        ):
+            tools.addWidget(each)
+        tools.addWidget(self.doing, 1)
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        sized(column).setContentsMargins(14, 0, 0, 8)
+        column.addWidget(self.table, 1)
+        right = QWidget()
+        beside = QVBoxLayout(right)
+        sized(beside).setContentsMargins(10, 0, 16, 8)
+        beside.addWidget(self.files, 2)
+        beside.addWidget(self.picture, 3)
+        beside.addWidget(self.one)
+        beside.addWidget(self.accept_button)
+        split = QSplitter(Qt.Orientation.Horizontal)
+        split.addWidget(middle)
+        split.addWidget(right)
+        split.setSizes([theme.px(560), theme.px(350)])
+        split.setChildrenCollapsible(False)
+        words = QVBoxLayout()
+        sized(words).setContentsMargins(20, 0, 16, 0)
+        sized(words).setSpacing(2)
+        words.addWidget(self.head)
+        words.addWidget(self.hash)
+        words.addWidget(self.empty)
+        outer = QVBoxLayout(self)
+        sized(outer).setContentsMargins(0, 8, 0, 0)
+        outer.addLayout(tools)
+        outer.addWidget(self.ask)
+        outer.addLayout(words)
+        outer.addWidget(self.lanes)
+        outer.addWidget(split, 1)
+        self._split = split
+
+    # -- showing -----------------------------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        model = self.model
+        self._offer(self.delivery, {each.name: each.id for each in model.deliveries()})
+        self._offer(self.timeline, {name: name for name in model.timelines()})
+        self.files.blockSignals(True)
+        self.files.clear()
+        for file in model.files:
+            item = QListWidgetItem(
+                f"{file.path.name}\n{file.verdict} · {file.document['delivery']} · revision {file.document['revision']} · {file.when[:16].replace('T', ' ')}"
+            )
+            self.files.addItem(item)
+            tint(item, _ROLES[file.verdict])
+        self.files.setCurrentRow(model.files.index(model.chosen) if model.chosen in model.files else -1)
+        self.files.blockSignals(False)
+        self._show_doing()
+        self._show_chosen()
+
+    @staticmethod
+    def _offer(box: QComboBox, offers: dict[str, str]) -> None:
+        """Offer other things in a box, keeping what is chosen where it is still there."""
+        if [box.itemText(n) for n in range(box.count())] == list(offers):
+            return
+        before = box.currentData()
+        box.clear()
+        for name, value in offers.items():
+            box.addItem(name, value)
+        box.setCurrentIndex(max(0, box.findData(before)))
+
+    def _show_doing(self) -> None:
+        model = self.model
+        self.doing.setText(model.doing)
+        self.cancel_button.setVisible(bool(model.doing))
+        can = model.job is not None and bool(model.deliveries()) and not model.doing
+        self.verify_button.setEnabled(can)
+        self.make_button.setEnabled(can and bool(model.timelines()))
+
+    def _show_chosen(self) -> None:
+        model, file = self.model, self.model.chosen
+        self.empty.setVisible(not model.files and not model.doing)
+        for each in (self.head, self.hash, self.lanes, self._split):
+            each.setVisible(bool(model.files))
+        self.report_button.setEnabled(file is not None)
+        checks = model.checks()
+        counts = {verdict: sum(check["verdict"] == verdict for check in checks) for verdict in _ROLES}
+        said = ", ".join(f"{count} {verdict}" for verdict, count in counts.items() if count)
+        self.head.setText(f"{file.path.name}: {file.verdict} · {said}" if file is not None else "")
+        self.hash.setText(
+            f"against {file.document['delivery']} of {file.document['template']}, revision {file.document['revision']} · SHA-256 {file.document['sha256'][:16]}…"
+            if file is not None
+            else ""
+        )
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(checks))
+        for number, check in enumerate(checks):
+            taken = model.accepted_words(check["id"])
+            where = check["where"]
+            place = (
+                (f"{where[0]['from']}" + (f"\nand {len(where) - 1} more" if len(where) > 1 else "")) if where else ""
+            )
+            cells = (
+                check["id"].replace("_", " "),
+                "accepted" if taken else check["verdict"],
+                check["text"] + (f"\n{taken}" if taken else ""),
+                place,
+            )
+            for column, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(check["clause"] or "")
+                tint(item, ("sage" if taken else _ROLES[check["verdict"]]) if column == 1 else "", bold=column == 0)
+                self.table.setItem(number, column, item)
+            if check["id"] == model.check:
+                self.table.selectRow(number)
+        self.table.blockSignals(False)
+        fit_rows(self.table)
+        found = next((check for check in checks if check["id"] == model.check), None)
+        clause = f"\n{found['clause']}" if found is not None and found["clause"] else ""
+        wanted = f"Wanted: {found['wanted']}" if found is not None and found["wanted"] is not None else ""
+        self.one.setText(f"{wanted}{clause}".strip())
+        self.accept_button.setVisible(
+            found is not None and found["verdict"] == "look" and not model.accepted_words(model.check)
+        )
+        self._show_lanes()
+
+    def _show_lanes(self) -> None:
+        model = self.model
+        marked = [
+            Marked(place["first_frame"], place["last_frame"], check["verdict"], check["id"] == model.check)
+            for check in model.checks()
+            if check["verdict"] in ("fails", "look") or check["id"] == model.check
+            for place in check["where"]
+        ]
+        delivery = self._delivery()
+        clip = model.scrubber.clip
+        rate = clip.declared.rate if clip is not None and clip.declared.rate else Fraction(25)
+        self.lanes.show_file(
+            model.measured, rate, marked, delivery.loudness_lufs if delivery else None, model.scrubber.frame
+        )
+
+    def _delivery(self) -> Delivered | None:
+        ident = self.delivery.currentData()
+        return next((each for each in self.model.deliveries() if each.id == ident), None)
+
+    # -- hands -------------------------------------------------------------------------------------------------------
+
+    def _go(self, frame: int) -> None:
+        self.model.scrubber.go(frame)
+
+    def _file_chosen(self, row: int) -> None:
+        if 0 <= row < len(self.model.files) and self.model.files[row] is not self.model.chosen:
+            self.model.choose(self.model.files[row])
+
+    def _check_chosen(self) -> None:
+        rows = sorted({index.row() for index in self.table.selectedIndexes()})
+        checks = self.model.checks()
+        if rows and rows[0] < len(checks) and checks[rows[0]]["id"] != self.model.check:
+            self.model.look_at(checks[rows[0]]["id"])
+
+    def _cancel(self) -> None:
+        self.model.stop()
+        self.model.changed.emit()
+
+    def _make(self) -> None:
+        delivery, name = self._delivery(), self.timeline.currentData()
+        folder = QFileDialog.getExistingDirectory(self, "Hand over into") if delivery is not None and name else ""
+        if folder and delivery is not None:
+            self.model.make(delivery, name, Path(folder))
+
+    def _verify(self) -> None:
+        delivery = self._delivery()
+        names, _kind = QFileDialog.getOpenFileNames(self, "Verify") if delivery is not None else ([], "")
+        if names and delivery is not None:
+            self.model.verify([Path(name) for name in names], delivery)
+
+    def _report(self) -> None:
+        kinds = "PDF (*.pdf);;HTML (*.html);;CSV (*.csv);;JSON (*.json)"
+        name, _kind = QFileDialog.getSaveFileName(self, "Write the report", "verified.pdf", kinds)
+        if name:
+            self.model.report(Path(name))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if self._dropped(event):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        delivery, paths = self._delivery(), self._dropped(event)
+        if paths and delivery is not None and not self.model.doing:
+            self.model.verify(paths, delivery)
+            event.acceptProposedAction()
+
+    def _dropped(self, event: QDropEvent) -> list[Path]:
+        return clips_among([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])

@@ -1,0 +1,109 @@
+"""What was verified in a job: each file's hash, the spec and revision it was held against, every check, and who accepted what because of what."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from idle_quarry.errors import JobError
+from idle_quarry.files import written_whole
+from idle_quarry.jobs.handover.checks import LOOK, worst
+
+if TYPE_CHECKING:
+    from idle_quarry.jobs.handover.verify import Verified
+
+#: In the job's folder.
+RECORD_FILE = ".handovers.json"
+_FORMAT = 1
+
+
+@dataclass(frozen=True)
+class Accepted:
+    """A check that a person has looked at and accepted: who, when, and because of what."""
+
+    check: str
+    by: str
+    when: str
+    because: str
+
+
+@dataclass(frozen=True)
+class Noted:
+    """A verification as it is kept: the document of the command line's contract, when it was made, and what was accepted since."""
+
+    document: dict[str, Any]
+    when: str
+    accepted: tuple[Accepted, ...] = ()
+
+    @property
+    def path(self) -> Path:
+        return Path(self.document["path"])
+
+    @property
+    def verdict(self) -> str:
+        """The gravest verdict of what was not accepted: only what somebody is to look at can be."""
+        taken = {each.check for each in self.accepted}
+        return worst(
+            check["verdict"]
+            for check in self.document["checks"]
+            if not (check["verdict"] == LOOK and check["id"] in taken)
+        )
+
+
+def noted(found: Verified) -> Noted:
+    """Return a verification as it is kept."""
+    return Noted(found.to_json(), _now())
+
+
+def accepted(noted: Noted, check: str, by: str, because: str) -> Noted:
+    """Return a verification with a check accepted. Raises `JobError` without a reason."""
+    if not because.strip():
+        raise JobError("say why it is accepted", subject=check)
+    kept = tuple(each for each in noted.accepted if each.check != check)
+    return replace(noted, accepted=(*kept, Accepted(check, by, _now(), because.strip())))
+
+
+def _now() -> str:
+    return datetime.now().astimezone().isoformat(timespec="seconds")
+
+
+def read_record(folder: Path) -> tuple[Noted, ...]:
+    """Return what was verified in a job, the last first. Raises `JobError` where the record is damaged."""
+    path = folder / RECORD_FILE
+    if not path.is_file():
+        return ()
+    try:
+        data = json.loads(path.read_text(encoding="utf-8"))
+        return tuple(
+            Noted(each["document"], str(each["when"]), tuple(Accepted(**one) for one in each["accepted"]))
+            for each in data["files"]
+        )
+    except (OSError, ValueError, KeyError, TypeError, RecursionError) as error:
+        raise JobError(
+            "the record of what was verified is damaged",
+            subject=str(path),
+            remedy="put back a copy, or remove it: files can be verified again",
+        ) from error
+
+
+def write_record(folder: Path, files: Iterable[Noted]) -> None:
+    """Keep what was verified in a job. Raises `JobError`."""
+    told = [
+        {"document": each.document, "when": each.when, "accepted": [vars(one) for one in each.accepted]}
+        for each in files
+    ]
+    data = {"kind": "idle-quarry verifications", "format_number": _FORMAT, "files": told}
+    try:
+        written_whole(folder / RECORD_FILE, (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
+    except OSError as error:
+        raise JobError(f"what was verified could not be kept ({error.strerror})", subject=str(folder)) from error
+
+
+def with_file(files: Iterable[Noted], new: Noted) -> tuple[Noted, ...]:
+    """Return the verifications with a new one first, in place of an older one of the same file against the same delivery."""
+    same = (new.document["path"], new.document["delivery"])
+    return (new, *(each for each in files if (each.document["path"], each.document["delivery"]) != same))

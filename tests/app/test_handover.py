@@ -1,0 +1,85 @@
+"""The hand-over page in the real window: a file verified, its checks and places, accepted, reported."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+from tests.app.conftest import Open, answer
+from tests.app.test_cuts import a_job
+from tests.jobs.test_handover import MOVING, NOISE, filmed
+
+from idle_quarry.app.views.jobs.handover_page import HandoverPage
+from idle_quarry.app.views.jobs.view import JobsView
+from idle_quarry.errors import JobError
+from idle_quarry.jobs.handover.record import RECORD_FILE, read_record
+
+
+def cell(page: HandoverPage, row: int, column: int) -> str:
+    item = page.table.item(row, column)
+    return item.text() if item is not None else ""
+
+
+def test_a_file_is_verified_looked_at_accepted_and_reported(
+    open_window: Open, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = open_window()
+    folder = a_job(window, tmp_path)
+    black = "color=black:s=720x576:r=25:d=3"
+    path = filmed(
+        tmp_path, "from elsewhere.mxf", [MOVING.format(3, "bff"), black, MOVING.format(2, "bff")], NOISE.format(8, 48000, 8, 48000),
+        "-timecode", "10:00:00:00",
+    )  # fmt: skip
+    window.desk.jobs.reload()
+    window.show_view("Jobs")
+    view = window.view("Jobs")
+    assert isinstance(view, JobsView)
+    jobs, model, page = window.desk.jobs, window.desk.jobs.handover, view.handover
+    jobs.choose(jobs.records[0].id)
+    QTest.mouseClick(view.tabs.buttons["Hand-over"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: page.verify_button.isEnabled(), timeout=20000)
+    assert page.empty.isVisible() and not page.report_button.isEnabled() and page.make_button.isEnabled()
+    page.delivery.setCurrentIndex(page.delivery.findData("sd-50"))
+    monkeypatch.setattr(
+        "idle_quarry.app.views.jobs.handover_page.QFileDialog.getOpenFileNames", lambda *_rest: ([str(path)], "")
+    )
+    QTest.mouseClick(page.verify_button, Qt.MouseButton.LeftButton)
+    assert page.cancel_button.isVisible()
+    qtbot.waitUntil(lambda: model.measured is not None and bool(page.table.rowCount()), timeout=120000)
+    assert model.check == "field_order" and page.head.text().startswith("from elsewhere.mxf: fails")
+    assert cell(page, 0, 0) == "field order" and cell(page, 0, 1) == "fails"
+    rows = [cell(page, row, 0) for row in range(page.table.rowCount())]
+    page.table.selectRow(rows.index("black"))
+    assert model.check == "black" and cell(page, rows.index("black"), 3) == "10:00:03:00"
+    qtbot.waitUntil(lambda: 75 <= model.scrubber.frame < 150, timeout=20000)
+    before = model.scrubber.frame
+    QTest.keyClick(page.lanes, Qt.Key.Key_Right)
+    assert model.scrubber.frame == before + 1
+
+    # what is to be looked at is accepted by a person for a reason, and kept
+    assert page.accept_button.isVisible()
+    QTest.mouseClick(page.accept_button, Qt.MouseButton.LeftButton)
+    answer(page.ask, "")
+    assert page.ask.refusal.text().endswith("say why it is accepted")
+    answer(page.ask, "a pause that is meant")
+    qtbot.waitUntil(lambda: bool(read_record(folder) and read_record(folder)[0].accepted), timeout=20000)
+    qtbot.waitUntil(lambda: model.accepted_words("black") != "", timeout=20000)
+    kept = read_record(folder)[0]
+    assert kept.accepted[0].because == "a pause that is meant" and kept.verdict == "fails"
+    for name in ("report.html", "report.csv", "report.json", "report.pdf"):
+        model.report(tmp_path / name)
+    qtbot.waitUntil(
+        lambda: all((tmp_path / f"report.{kind}").is_file() for kind in ("html", "csv", "json", "pdf")), timeout=60000
+    )
+    html = (tmp_path / "report.html").read_text()
+    assert "a pause that is meant" in html and "data:image/png;base64," in html and kept.document["sha256"] in html
+    assert json.loads((tmp_path / "report.json").read_text())["accepted"][0]["check"] == "black"
+    assert (tmp_path / "report.csv").read_text().count("\n") > 28
+
+    (folder / RECORD_FILE).write_text("{")
+    with pytest.raises(JobError, match="can be verified again"):
+        read_record(folder)
