@@ -1,0 +1,298 @@
+"""Checks of a hand-over on files that are only supposed: each at, below and above what the spec lets pass; leaders as they are drawn."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from tests.conftest import demo_template
+
+from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, worst
+from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
+from idle_quarry.jobs.handover.make import first_timecode
+from idle_quarry.jobs.handover.picture_checks import picture_checks
+from idle_quarry.jobs.handover.programme_checks import _pattern, programme_checks
+from idle_quarry.jobs.handover.record import Noted, accepted
+from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
+from idle_quarry.jobs.handover.verify import IDS
+from idle_quarry.media.clip import Clip
+from idle_quarry.media.declared import Audio, Declared
+from idle_quarry.media.whole.flashes import Spell
+from idle_quarry.media.whole.layout import Item
+from idle_quarry.media.whole.measure import Whole
+from idle_quarry.media.whole.pictures import FieldsRun, Part, PicturesWhole, Stay
+from idle_quarry.media.whole.sound import ChannelFound, SoundWhole, Span
+from idle_quarry.path.entries.delivery import Clause, Delivery
+from idle_quarry.path.entries.programme import Item as Wanted
+from idle_quarry.path.entries.programme import ProgrammeLayout
+from idle_quarry.path.registry import codecs, deliveries, programme_layouts
+from idle_quarry.path.template import Delivered, Template
+from idle_quarry.picture.bars import rgb_picture, ycbcr_codes
+from idle_quarry.signal.words import format_from_words
+
+LAMP: Template = demo_template("The Lamp Room")
+HD: Delivered = next(each for each in LAMP.deliveries if each.id == "hd-50")
+SPEC: Delivery = deliveries()["hd-50"]
+FRAMES = 1000
+DECLARED = Declared(
+    1920, 1080, Fraction(1), Fraction(25), "interlaced", "top", "yuv422p10le", 10, "4:2:2", "bt709", "bt709", "bt709", "narrow", "h264",
+    "High 4:2:2 Intra", "mxf", "10:00:00:00", False, FRAMES, 40.0, (Audio(2, "stereo", 48000, 24),),
+)  # fmt: skip
+PICTURES = PicturesWhole(
+    FRAMES, 0, 10, ("1920 × 1080 · 10 bits",), 64, 940, 0.0, 0.0, (FieldsRun(0, FRAMES, "interlaced", "top", None),), 0.97,
+    (Part("moving", 0, FRAMES, 0.5),), (), 0, (), 0.002, -0.01, 1.0, (), 1.0, 0.0, (), (0, 0, 1920, 1080), None, None, (), (), (),
+)  # fmt: skip
+LOUD = ChannelFound(-8.0, -26.0, 0.01, 0.6)
+SOUND = SoundWhole((LOUD, LOUD), 40.0, -23.0, 8.0, -3.0, -15.0, -18.0, (-23.0,) * 400)
+
+
+def checked(
+    pictures: dict[str, Any] | None = None,
+    sound: dict[str, Any] | None = None,
+    declared: dict[str, Any] | None = None,
+    delivery: dict[str, Any] | None = None,
+    spec: dict[str, Any] | None = None,
+    **more: Any,
+) -> dict[str, Check]:
+    """The checks of a file that is right but for what is said."""
+    found = Whole(
+        1, "0" * 64, 1, replace(PICTURES, **(pictures or {})), more.get("items", (Item("programme", 0, FRAMES),)), replace(SOUND, **(sound or {})),
+        more.get("tones", ()),
+    )  # fmt: skip
+    if more.get("silent"):
+        found = replace(found, sound=None)
+    clip = Clip(Path("x.mxf"), "x", replace(DECLARED, **(declared or {})), HD.format)
+    seen = Seen(
+        Path(more.get("name", "x.mxf")), clip, found, LAMP, HD.model_copy(update=delivery or {}), SPEC.model_copy(update=spec or {}), more.get("layout"),
+    )  # fmt: skip
+    # what looks into the file itself is tried on real ones
+    return {check.id: check for make in (picture_checks, programme_checks, sound_checks) for check in make(seen)}
+
+
+@pytest.fixture(autouse=True)
+def _no_file(monkeypatch: pytest.MonkeyPatch) -> None:
+    from idle_quarry.errors import MediaError
+    from idle_quarry.jobs.handover import programme_checks
+
+    def none(*_rest: object) -> None:
+        raise MediaError("none", subject="x")
+
+    monkeypatch.setattr(programme_checks, "flash_and_pip", none)
+
+
+def test_what_is_right_passes_and_every_check_says_something() -> None:
+    found = checked()
+    assert set(found) == set(IDS) and all(check.text for check in found.values())
+    assert {check.verdict for check in found.values()} == {PASSES, NOT_CHECKED}
+    assert {ident for ident, check in found.items() if check.verdict == NOT_CHECKED} == {"level", "sync", "naming"}
+    assert worst([PASSES, NOT_CHECKED]) == PASSES and worst([PASSES, LOOK]) == LOOK and worst([LOOK, FAILS]) == FAILS
+
+
+@pytest.mark.parametrize(
+    ("declared", "failing"),
+    [
+        ({"container": "mov,mp4"}, {"container"}), ({"codec": "prores"}, {"codec"}), ({"width": 1440}, {"raster", "aspect"}), ({"rate": Fraction(30000, 1001)}, {"rate", "timecode"}),
+        ({"sample_aspect": Fraction(4, 3)}, {"aspect"}), ({"transfer": "hlg"}, {"hdr"}), ({"timecode": None}, {"timecode"}), ({"timecode": "10:00:00:01"}, {"timecode"}),
+        ({"frames": FRAMES + 5}, {"timecode"}), ({"audio": (Audio(2, "stereo", 44100, 24),)}, {"sound_layout"}), ({"audio": (Audio(2, "stereo", 48000, 16),)}, {"sound_layout"}),
+    ],
+)  # fmt: skip
+def test_what_a_file_declares_is_held_against_the_delivery(declared: dict[str, Any], failing: set[str]) -> None:
+    found = checked(declared=declared)
+    assert {ident for ident, check in found.items() if check.verdict == FAILS} == failing
+
+
+def test_fields_are_held_stretch_by_stretch() -> None:
+    runs = (
+        FieldsRun(0, 400, "interlaced", "top", None),
+        FieldsRun(400, 600, "interlaced", "bottom", None),
+        FieldsRun(600, FRAMES, "interlaced", "top", None),
+    )
+    found = checked({"fields": runs})
+    assert found["field_order"].verdict == FAILS and [
+        (place.first, place.last) for place in found["field_order"].where
+    ] == [(400, 600)]
+    assert found["field_order"].where[0].start == "10:00:16:00" and found["scan"].verdict == PASSES
+    short = (
+        FieldsRun(0, 500, "interlaced", "top", None),
+        FieldsRun(500, 508, "interlaced", "bottom", None),
+        FieldsRun(508, FRAMES, "interlaced", "top", None),
+    )
+    assert checked({"fields": short})["field_order"].verdict == PASSES, "less than half a second is a cut"
+    whole = (FieldsRun(0, 500, "interlaced", "top", None), FieldsRun(500, FRAMES, "progressive", None, None))
+    assert checked({"fields": whole})["scan"].verdict == LOOK, "whole pictures in an interlaced delivery may be meant"
+    pulled = (FieldsRun(0, FRAMES, "pulldown", "top", "2:3"),)
+    found = checked({"fields": pulled})
+    assert found["scan"].verdict == FAILS and found["cadence"].verdict == LOOK
+    still = checked({"fields": (FieldsRun(0, FRAMES, "undetermined", None, None),)})
+    assert still["scan"].verdict == LOOK and still["field_order"].verdict == LOOK
+    progressive = HD.format.with_encoding()
+    progressive = replace(progressive, scan="progressive", field_order=None)
+    found = checked(delivery={"format": progressive})
+    assert found["scan"].verdict == FAILS and found["field_order"].verdict == PASSES
+
+
+def test_what_the_spec_asks_for_fails_and_else_is_to_be_looked_at() -> None:
+    black = {"parts": (Part("moving", 0, 400), Part("black", 400, 460), Part("moving", 460, FRAMES))}
+    frozen = {"frozen": (Stay(300, 352),)}
+    gamut = {"gamut": (Stay(10, 20, 0.03),), "gamut_most": 0.03}
+    framed = {"active": (240, 0, 1440, 1080)}
+    for changed, ident, asked in (
+        (black, "black", "black"),
+        (frozen, "freeze", "frozen"),
+        (gamut, "gamut", "gamut"),
+        (framed, "active_picture", "edges"),
+    ):
+        assert checked(changed)[ident].verdict == LOOK, ident
+        assert checked(changed, spec={"checks": (asked,)})[ident].verdict == FAILS, ident
+    tolerances = SPEC.tolerances.model_copy(update={"black_s": 3.0, "frozen_s": 3.0, "gamut_area": 5.0})
+    for changed, ident in ((black, "black"), (frozen, "freeze"), (gamut, "gamut")):
+        assert checked(changed, spec={"tolerances": tolerances})[ident].verdict == PASSES, ident
+    outside = checked(black, items=(Item("black", 0, 460), Item("programme", 460, FRAMES)))
+    assert outside["black"].verdict == PASSES, "black before the programme is none inside"
+    assert checked(framed, delivery={"active_format": "4:3 centre"})["active_picture"].verdict == PASSES
+    clauses = (Clause(number="4.2", text="Gamut errors are not accepted"),)
+    assert checked(gamut, spec={"clauses": clauses})["gamut"].clause == f"{SPEC.name}, 4.2"
+    assert checked(gamut)["gamut"].clause == "EBU R 103"
+
+
+def test_levels_flashes_and_damage() -> None:
+    full = {"lowest": 4, "highest": 1019, "below": 0.02, "above": 0.03}
+    assert (
+        checked(full)["range"].verdict == FAILS and checked({"highest": 1010, "above": 0.02})["range"].verdict == LOOK
+    )
+    assert checked({"highest": 1000, "above": 0.001})["range"].verdict == PASSES
+    flash = {"flashes": (Spell("flash", 100, 130, 4.0, 0.6),), "most_flashes": 4.0}
+    found = checked(flash)["flash"]
+    assert found.verdict == FAILS and "4 a second" in found.text and found.where[0].first == 100
+    assert checked({"patterns": (Stay(100, 160, 0.5),)})["flash"].verdict == LOOK
+    assert checked({"patterns": (Stay(100, 104, 0.5),)})["flash"].verdict == PASSES, "too short to be seen as one"
+    assert checked({"repeats": 30})["repeats"].verdict == LOOK and checked({"damaged": 1})["repeats"].verdict == FAILS
+    assert checked({"kinds": ("1920 × 1080 · 10 bits", "1440 × 1080 · 10 bits")})["raster"].verdict == FAILS
+    assert checked({"timecodes": ((0, "10:00:00:00"), (300, "10:00:13:00"))})["timecode"].where[0].first == 300
+    hlg = format_from_words("1080p50 hlg")
+    light = {"max_cll": 1200.0, "max_fall": 300.0}
+    declared = {"transfer": "hlg", "rate": Fraction(50), "timecode": "10:00:00:00"}
+    found = checked(light, declared=declared, delivery={"format": hlg, "max_cll": 1000})["hdr"]
+    assert found.verdict == FAILS and "max_cll" in found.text
+    assert checked(light, declared=declared, delivery={"format": hlg, "max_cll": 1300})["hdr"].verdict == PASSES
+
+
+def test_sound_is_held_channel_by_channel_and_to_its_loudness() -> None:
+    silent = ChannelFound(None, None, 1.0, 0.0)
+    assert checked(sound={"channels": (LOUD, silent)})["sound_layout"].verdict == FAILS
+    assert checked(sound={"channels": (LOUD,)})["sound_layout"].verdict == FAILS
+    assert checked(sound={"alike": ((1, 2),)})["sound_layout"].verdict == LOOK
+    five = {"layout": "5.1"}
+    low = ChannelFound(-12.0, -30.0, 0.1, 0.02)
+    right = {"channels": (LOUD, LOUD, LOUD, low, LOUD, LOUD)}
+    audio = {"audio": (Audio(6, "5.1", 48000, 24),)}
+    assert checked(sound=right, delivery=five, declared=audio)["sound_layout"].verdict == PASSES
+    swapped = {"channels": (LOUD, LOUD, low, LOUD, LOUD, LOUD)}
+    found = checked(sound=swapped, delivery=five, declared=audio)["sound_layout"]
+    assert found.verdict == FAILS and "swapped" in found.text
+    for integrated, verdict in ((-23.5, PASSES), (-23.6, FAILS), (-22.5, PASSES), (-22.3, FAILS)):
+        assert checked(sound={"integrated": integrated})["loudness"].verdict == verdict, integrated
+    for peak, verdict in ((-1.0, PASSES), (-0.8, FAILS)):
+        assert checked(sound={"true_peak": peak})["true_peak"].verdict == verdict, peak
+    assert checked(delivery={"loudness_lufs": None})["loudness"].verdict == NOT_CHECKED
+    assert checked(sound={"silence": (Span(10, 16),)})["silence"].verdict == LOOK
+    assert checked(sound={"silence": (Span(10, 14),)})["silence"].verdict == PASSES
+    found = checked(sound={"clipping": (Span(2, 2.1), Span(5, 5.1))})["clipping"]
+    assert found.verdict == FAILS and [place.first for place in found.where] == [50, 125]
+    assert checked(sound={"against": (Span(2, 6),)})["phase"].verdict == LOOK
+    none = checked(silent=True)
+    assert none["sound_layout"].verdict == FAILS and none["loudness"].verdict == NOT_CHECKED
+    assert mix_of(HD) == (0, 1) and mix_of(HD.model_copy(update=five)) == (0, 1, 2, 3, 4, 5)
+
+
+LAYOUT = ProgrammeLayout(
+    id="x", name="x", starts="10:00:00:00", tolerance_pictures=2,
+    items=(Wanted(what="bars", seconds=4, tone=True), Wanted(what="black", seconds=2), Wanted(what="programme"), Wanted(what="end black", seconds=2)),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("items", "tones", "said"),
+    [
+        (((100, "bars"), (50, "black"), (800, "programme"), (50, "end black")), True, ""),
+        (((101, "bars"), (49, "black"), (800, "programme"), (60, "end black")), True, ""),
+        (((104, "bars"), (50, "black"), (800, "programme"), (50, "end black")), True, "bars at 09:59:54:00 is 4 pictures longer than 4 s"),
+        (((100, "bars"), (50, "black"), (800, "programme"), (50, "end black")), False, "no tone with the bars"),
+        (((100, "bars"), (50, "black"), (800, "programme")), True, "no black of 2 s at the end"),
+        (((50, "black"), (800, "programme"), (50, "end black")), True, "no bars of 4 s where black lies"),
+        (((100, "bars"), (50, "black"), (250, "slate"), (550, "programme"), (50, "end black")), True, "no programme where slate lies"),
+    ],
+)  # fmt: skip
+def test_a_layout_is_held_item_by_item(items: tuple[tuple[int, str], ...], tones: bool, said: str) -> None:
+    made, at = [], 0
+    for frames, what in items:
+        made.append(Item(what, at, at + frames))
+        at += frames
+    heard = (Span(0.0, 4.0, -18.1),) if tones else ()
+    found = checked(
+        {"frames": at},
+        declared={"timecode": "09:59:54:00", "frames": at},
+        items=tuple(made),
+        tones=heard,
+        layout=LAYOUT,
+    )
+    assert found["layout"].verdict == (FAILS if said else PASSES) and said in found["layout"].text, found["layout"].text
+    assert found["level"].verdict == (PASSES if tones else FAILS)
+    assert found["timecode"].verdict == PASSES, "the programme's start, less what lies before it"
+
+
+def test_names_starts_and_lengths_are_counted() -> None:
+    assert (
+        checked(delivery={"file_name": "{title} E{episode:02} v{version}"}, name="Lamp Room E07 v2.mxf")[
+            "naming"
+        ].verdict
+        == PASSES
+    )
+    assert (
+        checked(delivery={"file_name": "{title} E{episode:02} v{version}"}, name="Lamp Room E7 v2.mxf")[
+            "naming"
+        ].verdict
+        == FAILS
+    )
+    assert _pattern("{title}").fullmatch("anything at all") and not _pattern("a.{version}").fullmatch("ab1")
+    ntsc = Fraction(30000, 1001)
+    assert frames_of(60, ntsc) == 1800 and frames_of(0.5, Fraction(25)) in (12, 13)
+    line_up = programme_layouts()["line-up-525"]
+    assert frames_before(line_up, ntsc) == 90 * 30
+    american = next(each for each in demo_template("Sheet Seven").deliveries if each.format.rate == ntsc)
+    start = first_timecode(american.model_copy(update={"drop": True}), line_up)
+    assert str(start) == "00:58:29;28", "2700 pictures before 01:00:00;00 in drop-frame"
+
+
+def test_only_what_is_to_be_looked_at_can_be_accepted() -> None:
+    checks = [checked({"repeats": 30})["repeats"].to_json(), checked()["scan"].to_json()]
+    kept = accepted(Noted({"path": "/x", "checks": checks}, "now"), "repeats", "Runa", " a time-lapse ")
+    assert (
+        Noted({"checks": checks}, "now").verdict == LOOK
+        and kept.verdict == PASSES
+        and kept.accepted[0].because == "a time-lapse"
+    )
+    failing = [checked(declared={"codec": "prores"})["codec"].to_json()]
+    assert accepted(Noted({"checks": failing}, "now"), "codec", "Runa", "it is fine").verdict == FAILS
+
+
+def test_leaders_are_bars_black_slate_and_a_clock_that_ticks() -> None:
+    fmt, codec = format_from_words("576i25 16:9 8bit"), codecs()["d10-50"]
+    leaders = Leaders(codec, fmt, "", "Episode 4", {"Timeline": "Programme", "Delivery": "Broadcast SD"})
+    black = leaders.picture("black", 0, 50)
+    assert all((plane == value).all() for plane, value in zip(black, (16, 128, 128), strict=True))
+    assert leaders.picture("end black", 3, 50) is black and leaders.picture("break", 3, 50) is black
+    bars, plain = leaders.picture("bars", 0, 100), ycbcr_codes(rgb_picture(fmt), fmt.encoding)
+    same = np.isclose(np.asarray(bars[0], float), np.asarray(plain[0], float))
+    assert same[:300].all() and not same.all(), "bars, with the ident in them"
+    slate = np.asarray(leaders.picture("slate", 0, 250)[0])
+    assert slate.shape == (576, 720) and 0.005 < (slate > 100).mean() < 0.2 and slate.max() <= 16 + 219 * 0.85 + 1
+    assert np.array_equal(slate, np.asarray(leaders.picture("slate", 249, 250)[0]))
+    clock = [np.asarray(leaders.picture("clock", number, 250)[0]) for number in (0, 24, 25, 249)]
+    assert np.array_equal(clock[0], clock[1]) and not np.array_equal(clock[1], clock[2])
+    right = slice(460, 690)
+    assert (clock[0][:, right] > 100).sum() > (clock[3][:, right] > 100).sum(), "the hand is gone at the end"
