@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -79,6 +80,23 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     assert "a pause that is meant" in html and "data:image/png;base64," in html and kept.document["sha256"] in html
     assert json.loads((tmp_path / "report.json").read_text())["accepted"][0]["check"] == "black"
     assert (tmp_path / "report.csv").read_text().count("\n") > 28
+
+    # from a check to the setting that it is of, and from a picture that was made here to its frame
+    page.table.selectRow(0)
+    assert page.setting_button.isVisible() and not page.trial_button.isVisible(), "it was made elsewhere"
+    assert model.chosen is not None
+    parts = [{"first": 0, "frames": 200, "shows": 0}]
+    made_of = {"timeline": model.timelines()[0], "parts": parts, "scale": 1.0}
+    model.chosen = replace(model.chosen, document={**model.chosen.document, "made_of": made_of})
+    model.look_at("black")
+    qtbot.waitUntil(lambda: page.trial_button.isVisible(), timeout=20000)
+    QTest.mouseClick(page.trial_button, Qt.MouseButton.LeftButton)
+    assert jobs.page == "Trial"
+    qtbot.waitUntil(lambda: jobs.trial.here is not None, timeout=30000)
+    QTest.mouseClick(view.tabs.buttons["Hand-over"], Qt.MouseButton.LeftButton)
+    model.look_at("field_order")
+    QTest.mouseClick(page.setting_button, Qt.MouseButton.LeftButton)
+    assert window.desk.path.sheet == "delivery:sd-50"
 
     (folder / RECORD_FILE).write_text("{")
     with pytest.raises(JobError, match="can be verified again"):

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from tests.conftest import demo_template
 
+from idle_quarry.jobs.handover.causes import frame_of, setting_of
 from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, worst
 from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
 from idle_quarry.jobs.handover.make import first_timecode
@@ -30,6 +31,7 @@ from idle_quarry.path.entries.delivery import Clause, Delivery
 from idle_quarry.path.entries.programme import Item as Wanted
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import codecs, deliveries, programme_layouts
+from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Delivered, Template
 from idle_quarry.picture.bars import rgb_picture, ycbcr_codes
 from idle_quarry.signal.words import format_from_words
@@ -278,6 +280,20 @@ def test_only_what_is_to_be_looked_at_can_be_accepted() -> None:
     )
     failing = [checked(declared={"codec": "prores"})["codec"].to_json()]
     assert accepted(Noted({"checks": failing}, "now"), "codec", "Runa", "it is fine").verdict == FAILS
+
+
+def test_a_check_leads_to_its_setting_and_a_picture_to_its_frame() -> None:
+    places = {setting.place for setting in settings_of(LAMP)}
+    for check in IDS:
+        place = setting_of(check, "hd-50")
+        assert place is None or place in places, place
+    assert setting_of("loudness", "hd-50") == "deliveries.hd-50.loudness_lufs" and setting_of("phase", "hd-50") is None
+    parts = [{"first": 250, "frames": 100, "shows": 0}, {"first": 400, "frames": 50, "shows": 100}]
+    document: dict[str, object] = {"made_of": {"timeline": "Main", "parts": parts, "scale": 0.5}}
+    assert [frame_of(document, frame) for frame in (249, 250, 349, 360, 400, 449, 450)] == [
+        None, ("Main", 0), ("Main", 49), None, ("Main", 50), ("Main", 74), None,
+    ]  # fmt: skip
+    assert frame_of({}, 3) is None
 
 
 def test_leaders_are_bars_black_slate_and_a_clock_that_ticks() -> None:

@@ -10,14 +10,17 @@ from PySide6.QtCore import Signal
 
 from idle_quarry.app.models.job_part import JobPart
 from idle_quarry.app.models.scrubber import Scrubber
+from idle_quarry.app.models.trial import PAGE as TRIAL
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.cutting.keeping import timelines_in
+from idle_quarry.jobs.handover.causes import frame_of, setting_of
 from idle_quarry.jobs.handover.record import Noted, accepted, noted, read_record, with_file, write_record
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.path.registry import programme_layouts
+from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Delivered
 from idle_quarry.printing import write_pdf
 
@@ -128,6 +131,38 @@ class Handover(JobPart):
                 return f"accepted by {each.by}, {each.when[:10]}: {each.because}"
         return ""
 
+    # -- causes ----------------------------------------------------------------------------------------------------------
+
+    def setting(self) -> str | None:
+        """Return the place of the setting that the check that is looked at is of."""
+        return setting_of(self.check, self.chosen.document["delivery"]) if self.chosen is not None else None
+
+    def see_setting(self) -> None:
+        """Open the job's template at that setting."""
+        place, record = self.setting(), self.jobs.record
+        if place is None or record is None:
+            return
+        self.desk.open_stored(record.template_id, record.revision)
+        document = self.desk.document
+        found = (
+            next((each for each in settings_of(document.template) if each.place == place), None) if document else None
+        )
+        if found is not None:
+            self.desk.view_wanted.emit("Path")
+            self.desk.path.show_setting(found)
+
+    def source(self) -> tuple[str, int] | None:
+        """Return the timeline and its frame that the picture that is looked at was made of."""
+        return frame_of(self.chosen.document, self.scrubber.frame) if self.chosen is not None else None
+
+    def see_in_trial(self) -> None:
+        """Look at that frame of its timeline, with what the template does to it."""
+        found, trial = self.source(), self.jobs.trial
+        if found is None:
+            return
+        self.jobs.show_page(TRIAL)
+        trial.open_at(*found)
+
     # -- doing ---------------------------------------------------------------------------------------------------------
 
     def verify(self, paths: Sequence[Path], delivery: Delivered) -> None:
@@ -165,7 +200,7 @@ class Handover(JobPart):
             return make(job, programme, delivery, folder, settled(job).store, ticket.progress)
 
         def done(made: HandedOver) -> None:
-            document = {**made.verified.to_json(), "path": str(made.path)}
+            document = {**made.verified.to_json(), "path": str(made.path), "made_of": made.made_of}
             self._keep(job, Noted(document, noted(made.verified).when))
             self.desk.say(
                 f"{made.path.name} is made{' and passes' if made.done else ', and fails its own spec: it is not handed over'}."

@@ -50,6 +50,7 @@ class Trial(JobPart):
         self.clip: Path | None = None
         self.marks: dict[Path, tuple[int | None, int | None]] = {}  #: in and out of clips (the frame after the last)
         self.sought = ""
+        self._goes: tuple[str, int] | None = None  #: where one is to be in a timeline that is being opened
         self.in_sight = False
         self.let_be: set[Path] = set()  #: clips of no class that are used as they are
         self._away: list[Opened] = []  #: that were let go, of which the file may not have the last state
@@ -141,6 +142,20 @@ class Trial(JobPart):
 
         self.desk.workers.start(lambda _ticket: read_timeline(path, rate), done, self.desk.refuse)
 
+    def open_at(self, name: str, frame: int) -> None:
+        """Open a timeline below, if it is not open, and be at one of its frames."""
+        self._goes = name, frame
+        self.open(name, LOWER)
+        self._go_there()
+
+    def _go_there(self) -> None:
+        """Be at the frame that was asked for, as soon as its timeline is open."""
+        for side, opened in self.opened.items():
+            if self._goes is not None and opened is not None and opened.path.stem == self._goes[0]:
+                frame, self._goes = self._goes[1], None
+                self.look_at(side)
+                opened.go(frame)
+
     def _open(self, opened: Opened, side: str) -> None:
         self._put_away(side)
         self.opened[side] = opened
@@ -152,6 +167,7 @@ class Trial(JobPart):
         if self.side == side or self.opened[self.side if self.side != CLIPS else LOWER] is None:
             self.look_at(side)
         self.changed.emit()
+        self._go_there()
 
     def _material_changed(self) -> None:
         opened = self.here

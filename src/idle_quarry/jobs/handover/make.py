@@ -16,6 +16,7 @@ from datetime import date
 from fractions import Fraction
 from itertools import takewhile
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -63,6 +64,9 @@ class HandedOver:
     verified: Verified
     gain_db: float
     frames: int
+    made_of: dict[
+        str, Any
+    ]  #: the timeline, which of its frames each part of the file shows, and how many of them a picture is
 
     @property
     def done(self) -> bool:
@@ -140,7 +144,13 @@ def make(
             ) from error
         finally:
             shutil.rmtree(part, ignore_errors=True)
-    return HandedOver(final, found, gain, sum(item.frames for item in items))
+    parts, at = [], 0
+    for item in items:
+        if item.what == "programme":
+            parts.append({"first": at, "frames": item.frames, "shows": item.first})
+        at += item.frames
+    made_of = {"timeline": programme.name, "parts": parts, "scale": material.frames / max(1, frames)}
+    return HandedOver(final, found, gain, at, made_of)
 
 
 def _placed(made: Path, folder: Path, found: Verified) -> Path:

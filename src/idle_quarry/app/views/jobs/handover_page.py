@@ -53,6 +53,10 @@ class HandoverPage(QWidget):
             tip="hold files, of whoever's making, against the delivery; or drop them here",
         )
         self.accept_button = button("Accept", model.accept, tip="looked at, and accepted because of something")
+        self.setting_button = button("See the setting", model.see_setting, tip="of the template, which wants it so")
+        self.trial_button = button(
+            "See it in Trial", model.see_in_trial, tip="the frame of the timeline that this picture was made of"
+        )
         self.report_button = button(
             "Report", self._report, tip="every check with its places, as PDF, HTML, CSV or JSON"
         )
@@ -107,7 +111,12 @@ class HandoverPage(QWidget):
         beside.addWidget(self.files, 2)
         beside.addWidget(self.picture, 3)
         beside.addWidget(self.one)
-        beside.addWidget(self.accept_button)
+        acts = QHBoxLayout()
+        sized(acts).setSpacing(7)
+        for each in (self.accept_button, self.setting_button, self.trial_button):
+            acts.addWidget(each)
+        acts.addStretch(1)
+        beside.addLayout(acts)
         split = QSplitter(Qt.Orientation.Horizontal)
         split.addWidget(middle)
         split.addWidget(right)
@@ -211,10 +220,12 @@ class HandoverPage(QWidget):
         self.accept_button.setVisible(
             found is not None and found["verdict"] == "look" and not model.accepted_words(model.check)
         )
+        self.setting_button.setVisible(found is not None and model.setting() is not None)
         self._show_lanes()
 
     def _show_lanes(self) -> None:
         model = self.model
+        self.trial_button.setVisible(model.source() is not None)
         marked = [
             Marked(place["first_frame"], place["last_frame"], check["verdict"], check["id"] == model.check)
             for check in model.checks()
