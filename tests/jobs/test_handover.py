@@ -164,7 +164,7 @@ def test_what_fails_its_own_spec_is_not_handed_over_and_what_is_stopped_leaves_n
     class Stop(Exception):
         pass
 
-    for least in (0.05, 0.4, 0.9):
+    for least in (0.05, 0.6):
 
         def told(_what: str, share: float, least: float = least) -> None:
             if share >= least:
@@ -222,7 +222,7 @@ def test_each_fault_of_a_foreign_file_is_found_and_placed(tmp_path: Path) -> Non
         }
 
     right = filmed(
-        tmp_path, "right.mxf", [MOVING.format(6, "tff")], NOISE.format(6, 48000, 6, 48000), "-timecode", "10:00:00:00"
+        tmp_path, "right.mxf", [MOVING.format(3, "tff")], NOISE.format(3, 48000, 3, 48000), "-timecode", "10:00:00:00"
     )
     found = verdicts(right)
     # what FFmpeg writes of the codec's rate is not what is looked at here

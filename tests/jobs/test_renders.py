@@ -385,7 +385,7 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
 
 
 def test_killed_and_cut_off_at_any_moment_no_half_piece_counts_as_whole(tmp_path: Path) -> None:
-    wrong, whole = killed_while_rendering(tmp_path, 12)
+    wrong, whole = killed_while_rendering(tmp_path, 8)
     assert wrong == 0 and whole > 0
 
 

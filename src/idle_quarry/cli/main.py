@@ -213,7 +213,7 @@ def _parser() -> argparse.ArgumentParser:
     each.add_argument("--timeline", action="append", default=[], metavar="T", help="only this one; may be said again")
     each.add_argument("--at", metavar="FOLDER", help="where renders go on this machine, from now on")
     each.add_argument("--system-disk", action="store_true", help="that may be the disk of the system")
-    each.add_argument("--workers", metavar="N", type=int, help="as many as there are processors, where it is not said")
+    each.add_argument("--workers", metavar="N", type=int, help="as many as there are processors by default")
     each = add(commands, "deliver", "make a delivery of a job's timeline, and verify it")
     each.add_argument("job", metavar="JOB", help="the job's folder")
     each.add_argument("--delivery", required=True, metavar="D", help="the delivery's id or name in the job's template")
