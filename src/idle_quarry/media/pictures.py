@@ -39,6 +39,8 @@ _HEADERS = 512
 _PACKED = ("mpeg", "mpegts", "mpegvideo", "h264", "hevc")
 #: Files of those up to so many bytes are read through once, so that their pictures are known again; in larger ones each has its pack.
 _READ_THROUGH = 256 << 20
+#: After so many key pictures without a timecode of their own a clip is taken to have none.
+_UNTIMED = 12
 #: Frames before the one asked for that are given rather than decoded for nothing.
 _NEAR = 12
 
@@ -91,6 +93,7 @@ class Reader:
         else:
             self.frames = declared.frames
         self._at_start = False
+        self._untimed = 0  #: key pictures without a timecode of their own, in a row
         self._numbers: dict[int, int] | None = None  #: of coded key pictures, by their content
 
     def __enter__(self) -> Reader:
@@ -235,8 +238,13 @@ class Reader:
         if not frame.key_frame or frame.pts is None:
             return None
         if self._stream.codec_context.name == "h264":
-            # PyAV ties a frame whose side data was read into a cycle with its pixels: only key frames of this codec
-            return _timecode(frame)
+            # PyAV ties a frame whose side data was read into a cycle with its pixels: only key frames of this codec, and no more
+            # where the first of them have none
+            if self._untimed >= _UNTIMED:
+                return None
+            timecode = _timecode(frame)
+            self._untimed = self._untimed + 1 if timecode is None else 0
+            return timecode
         return groups.get(frame.pts)
 
     def _seconds(self, frame: VideoFrame, index: int) -> float:
