@@ -282,3 +282,47 @@ def test_sound_is_routed_by_the_layout_and_goes_through_the_tracks_chains(tmp_pa
         assert level(mixed[:, channel], 1000) == pytest.approx(music, abs=2e-3), channel
     mono = heard("mono")
     assert level(mono[:, 0], 300) == pytest.approx(full * np.sqrt(2), rel=0.01), "both at −3 dB"
+
+
+def test_what_cannot_be_verified_or_made_is_told_in_a_sentence(
+    library: FileLibrary, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    job = a_job(library, tmp_path)  # its template is in that library
+    place = str(tmp_path / "library.db")
+    text, sound = tmp_path / "a.mxf", sound_file(tmp_path / "only.wav", sine((-20, 1)))
+    text.write_text("no film")
+
+    def said(*arguments: str) -> str:
+        assert run(["--library", place, "--person", "Runa", *arguments], lambda _place: 0) == 2
+        return capsys.readouterr().err
+
+    lamp = ("--template", "The Lamp Room")
+    assert "is no delivery of the template; it has hd-50, sd-50" in said(
+        "verify", str(TAPE), *lamp, "--delivery", "uhd"
+    )
+    assert "not readable as media" in said("verify", str(text), *lamp, "--delivery", "sd-50")
+    assert "no pictures" in said("verify", str(sound), *lamp, "--delivery", "sd-50")
+    assert "no such file" in said("verify", str(tmp_path / "none.mxf"), *lamp, "--delivery", "sd-50").casefold()
+    assert "is no kind of report" in said("verify", str(TAPE), *lamp, "--delivery", "sd-50", "--report", "x.docx")
+    assert "is no timeline of the job; it has Programme" in said(
+        "deliver", str(job), "--delivery", "sd-50", "--timeline", "Main", "--to", str(tmp_path)
+    )
+    assert "no such folder" in said("deliver", str(job), "--delivery", "sd-50", "--to", str(tmp_path / "nowhere"))
+    assert "not a job" in said("deliver", str(tmp_path), "--delivery", "sd-50", "--to", str(tmp_path))
+    assert "is no timeline of the job" in said(
+        "render", str(job), "--at", str(tmp_path), "--system-disk", "--timeline", "Main"
+    )
+    assert (
+        run(
+            ["--library", place, "--person", "Runa", "verify", str(TAPE), *lamp, "--delivery", "sd-50", "--json"],
+            lambda _place: 0,
+        )
+        == 1
+    )
+    document = json.loads(capsys.readouterr().out)
+    assert [check["id"] for check in document["checks"]] == list(IDS) and document["verdict"] == "fails"
+    assert set(document) == {"path", "sha256", "delivery", "template", "revision", "verdict", "checks"}
+    assert all(
+        set(check) == {"id", "wanted", "found", "verdict", "where", "clause", "text"} for check in document["checks"]
+    )
+    assert next(check for check in document["checks"] if check["id"] == "field_order")["verdict"] == "fails"

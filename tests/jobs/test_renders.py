@@ -466,3 +466,82 @@ def test_a_job_is_rendered_by_its_workers(
         assert missed[0].shown is not None
         render(replace(missed[0], shown=replace(missed[0].shown, content="x")), tmp_path / "x.mxf")
     assert rendered("--timeline", "Nowhere")[0] == 2
+
+
+def test_a_shifted_picture_is_moved_by_whole_samples_and_black_beside_it() -> None:
+    fmt = format_from_words("576p25 16:9")
+    rng = np.random.default_rng(1)
+    planes = (
+        rng.uniform(0, 1, (576, 720)).astype(np.float32),
+        *[rng.uniform(-0.5, 0.5, (576, 360)).astype(np.float32) for _ in range(2)],
+    )
+    still = Conversion(fmt, fmt, Policy()).frame(0, lambda _index: planes)
+    assert all(np.array_equal(a, b) for a, b in zip(still, planes, strict=True))
+    for across, down in ((20, 0), (-40, 6), (0, -8)):
+        moved = Conversion(fmt, fmt, Policy(), (float(across), float(down))).frame(0, lambda _index: planes)
+        for plane, other, step in zip(moved, planes, (1, 2, 2), strict=True):
+            wanted = np.zeros_like(other)
+            by = across // step
+            rows = slice(max(0, down), 576 + min(0, down)), slice(max(0, -down), 576 - max(0, down))
+            wide = other.shape[1]
+            columns = slice(max(0, by), wide + min(0, by)), slice(max(0, -by), wide - max(0, by))
+            wanted[rows[0], columns[0]] = other[rows[1], columns[1]]
+            np.testing.assert_allclose(plane, wanted, atol=2e-6)
+
+
+def test_renders_go_where_the_template_says_and_never_unasked_onto_the_systems_disk(
+    library: FileLibrary, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder, disk = a_job(library, tmp_path), tmp_path / "render disk"
+    disk.mkdir()
+    kinds = {"kind": "local", "writable": True}
+
+    class Volume:
+        free, kind, writable = 5_000_000_000, "local", True
+
+    def volume(_path: Path) -> Volume:
+        made = Volume()
+        made.kind, made.writable = str(kinds["kind"]), bool(kinds["writable"])
+        return made
+
+    monkeypatch.setattr("idle_quarry.jobs.renders.settled.volume_of", volume)
+    job = check_job(folder)
+    first = settled(job)
+    assert (
+        first.store is None
+        and "Render disk, /media/larkmoor/cache, which is not there" in first.why
+        and not first.system_disk
+    )
+    answer(job, disk)
+    there = settled(job)
+    assert (
+        there.store is not None
+        and there.store.folder.parent == disk
+        and there.store.folder.name.startswith("Episode 4 renders ")
+    )
+    kinds["kind"] = "system"
+    asked = settled(job)
+    assert asked.store is None and asked.system_disk and "5 GB free" in asked.why
+    answer(job, disk, system_disk=True)
+    assert settled(job).store is not None
+    kinds["writable"] = False
+    assert settled(job).store is None and "cannot be written" in settled(job).why
+    kinds["writable"] = True
+    monkeypatch.setattr("socket.gethostname", lambda: "another-room")
+    assert "which is not there" in settled(job).why, "what was answered is of one machine"
+    with pytest.raises(JobError, match="no such folder"):
+        answer(job, tmp_path / "nowhere")
+    (folder / ".renders.json").write_text("{")
+    assert settled(job).store is None, "an answer that cannot be read is asked again"
+    place = replace(
+        job,
+        template=job.template.model_copy(
+            update={"places": (), "intermediate": job.template.intermediate.model_copy(update={"place": None})}
+        ),
+    )
+    kinds["kind"] = "local"
+    own = settled(place)
+    assert own.store is not None and own.store.folder == folder.resolve() / ".renders", "else they stay with the job"
+    moved = replace(job, title="Episode 4", started="2026-01-01")
+    monkeypatch.undo()
+    assert moved.started != job.started and {each.name for each in timelines_in(folder)} == {"Programme.otio"}
