@@ -141,8 +141,8 @@ class HandoverPage(QWidget):
 
     def _show(self) -> None:
         model = self.model
-        self._offer(self.delivery, {each.name: each.id for each in model.deliveries()})
-        self._offer(self.timeline, {name: name for name in model.timelines()})
+        offered(self.delivery, {each.name: each.id for each in model.deliveries()})
+        offered(self.timeline, {name: name for name in model.timelines()})
         self.files.blockSignals(True)
         self.files.clear()
         for file in model.files:
@@ -155,17 +155,6 @@ class HandoverPage(QWidget):
         self.files.blockSignals(False)
         self._show_doing()
         self._show_chosen()
-
-    @staticmethod
-    def _offer(box: QComboBox, offers: dict[str, str]) -> None:
-        """Offer other things in a box, keeping what is chosen where it is still there."""
-        if [box.itemText(n) for n in range(box.count())] == list(offers):
-            return
-        before = box.currentData()
-        box.clear()
-        for name, value in offers.items():
-            box.addItem(name, value)
-        box.setCurrentIndex(max(0, box.findData(before)))
 
     def _show_doing(self) -> None:
         model = self.model
@@ -292,3 +281,14 @@ class HandoverPage(QWidget):
 
     def _dropped(self, event: QDropEvent) -> list[Path]:
         return clips_among([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
+
+
+def offered(box: QComboBox, offers: dict[str, str]) -> None:
+    """Offer other things in a box, keeping what is chosen where it is still there."""
+    if [box.itemText(n) for n in range(box.count())] == list(offers):
+        return
+    before = box.currentData()
+    box.clear()
+    for name, value in offers.items():
+        box.addItem(name, value)
+    box.setCurrentIndex(max(0, box.findData(before)))
