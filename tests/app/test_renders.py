@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -35,11 +36,13 @@ from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.material import taken_in, write_material
 from idle_quarry.jobs.renders.pieces import EXACT, WANTED, Canvas, Piece
+from idle_quarry.jobs.renders.recipe import Taken
 from idle_quarry.jobs.renders.settled import Settled
-from idle_quarry.jobs.renders.standing import MISSED, RENDERED, RENDERING, Cost, Programme, Stood
+from idle_quarry.jobs.renders.standing import MISSED, RENDERED, RENDERING, Programme, Stood
 from idle_quarry.jobs.renders.store import Kept
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.stills import FrameSource, shown
+from idle_quarry.path.policies import Policy
 from idle_quarry.path.template import Intermediate
 from idle_quarry.sound.playing import SpeakerStandIn
 
@@ -156,12 +159,14 @@ def test_how_renders_stand_is_said(tmp_path: Path) -> None:
     kept = Kept("0", tmp_path, 5_000_000, recipe, 0.0)
     assert stale_words(replace(seen, stale=(kept, kept))) == "2 pieces that no timeline shows: 10 MB"
     assert doing_words(replace(seen, full="the disk is full: wait")) == "The disk is full: wait."
-    costs = Cost(2, Fraction(7500), 3_000_000_000, 9000.0)
-    assert cost_words(replace(seen, cost=costs)) == "To render: 2 pieces, 2.1 h of programme, 3 GB, about 2.5 h."
+    long = replace(recipe, frames=7500 * 25 // 2)
+    wanted = (long, replace(long, shown=Taken("x", "x", recipe.format, Policy(), Fraction(0))))
+    said = cost_words(replace(seen, wanted=wanted, paces={each.plan: 9000 / 2 / long.frames for each in wanted}))
+    assert re.fullmatch(r"To render: 2 pieces, 2\.1 h of programme, \d+ GB, about 2\.5 h\.", said), said
     stand = [Stood(piece, state) for piece, state in zip(pieces, (EXACT, RENDERED, RENDERED), strict=True)]
     assert [(each.piece.first, each.piece.last) for each in runs_of(stand)] == [(0, 250), (250, 750)]
-    for when, pace, wanted in (
+    for when, pace, meant in (
         ("by hand", 9.0, False), ("everything", 0.001, True), ("where playing is too slow", 0.03, False), ("where playing is too slow", 0.05, True),
     ):  # fmt: skip
         plan = Intermediate(codec="v210", when=when)  # type: ignore[arg-type]
-        assert is_wanted(recipe, plan, {recipe.plan: pace}) is wanted
+        assert is_wanted(recipe, plan, {recipe.plan: pace}) is meant

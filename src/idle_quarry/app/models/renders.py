@@ -21,7 +21,7 @@ from idle_quarry.jobs.renders.queue import Queue
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.rendering import Rendering
 from idle_quarry.jobs.renders.settled import Settled, answer
-from idle_quarry.jobs.renders.standing import seconds_of, shown_first, wanted_of
+from idle_quarry.jobs.renders.standing import seconds_of, shown_first
 from idle_quarry.jobs.renders.store import Kept
 
 if TYPE_CHECKING:
@@ -34,6 +34,14 @@ PAGES = (PAGE, "Trial")
 _TICK_MS = 700
 
 
+#: Something that is done with a job's queue, of what was found in a fresh look.
+_Act = Callable[[Seen, Queue], object]
+
+
+def _nothing(_found: Seen, _queue: Queue) -> None:
+    return None
+
+
 class Renders(JobPart):
     """`changed`: pieces stand otherwise; `folder_wanted`: a person is to choose where renders go."""
 
@@ -44,9 +52,9 @@ class Renders(JobPart):
         self.seen: Seen | None = None
         self._folder: Path | None = None
         self._rendering: dict[Path, Rendering] = {}  #: workers by the job's folder: a job that is left goes on
-        self._acts: deque[tuple[Queue, Callable[[Queue], object]]] = deque()
+        self._acts: deque[tuple[CheckedJob, _Act]] = deque()
         self._looking = self._again = False
-        self._then: Callable[[], object] = lambda: None  #: what was wanted when it was asked where renders go
+        self._then: _Act | None = None  #: what was wanted when it was asked where renders go
         self._tick = QTimer(self, interval=_TICK_MS)
         self._tick.timeout.connect(partial(self._look, all_of_it=False))
         self._rest = QTimer(self, singleShot=True)
@@ -69,7 +77,8 @@ class Renders(JobPart):
 
     def edited(self) -> None:
         """A timeline was edited and kept: its pieces are others, and rendering begins after a rest where that is wanted."""
-        self._look()
+        if self.jobs.page == PAGE:
+            self._look()
         job = self.job
         if job is not None and job.template.intermediate.when != BY_HAND:
             self._rest.start(1000 * job.template.intermediate.rest_s)
@@ -83,13 +92,17 @@ class Renders(JobPart):
             self._again = self._again or all_of_it
             return
         self._looking = True
+        rendering = self._rendering.get(job.folder)
+
+        def work(_ticket: Ticket) -> Seen:
+            found = look(job) if all_of_it or before is None else looked_again(job, before)
+            if found.waiting and not found.paused and rendering is not None:
+                rendering.start()  # one may have died
+            return found
 
         def done(found: Seen) -> None:
             self._looking = False
-            if job.folder == self._folder:
-                self.seen = found
-                self.changed.emit()
-            self._go_on(job, found)
+            self._show(job, found)
             if self._again:
                 self._again = False
                 self._look()
@@ -99,149 +112,145 @@ class Renders(JobPart):
             self._tick.stop()
             self.desk.refuse(error)
 
-        self.desk.workers.start(
-            lambda _ticket: look(job) if all_of_it or before is None else looked_again(job, before), done, refused
-        )
+        self.desk.workers.start(work, done, refused)
 
-    def _go_on(self, job: CheckedJob, found: Seen) -> None:
-        """Have workers for what waits, and look again while there are any."""
-        rendering = self._rendering.get(job.folder)
-        if found.waiting and found.settled.store is not None and rendering is not None and not found.paused:
-            rendering.start()
-        under_way = any(each.working for each in self._rendering.values())
-        if under_way and not self._tick.isActive():
+    def _show(self, job: CheckedJob, found: Seen) -> None:
+        """Show what was found, and look again while workers are at it."""
+        if job.folder == self._folder:
+            self.seen = found
+            self.changed.emit()
+        if any(each.working for each in self._rendering.values()):
             self._tick.start()
-        elif not under_way and not found.waiting:
+        else:
             self._tick.stop()
 
     # -- doing ---------------------------------------------------------------------------------------------------------
 
     def render(self, rows: Iterable[Row] | None = None) -> None:
         """Render what is not rendered: of these rows, or of all timelines."""
-        job, seen = self.job, self.seen
-        if job is None or seen is None:
-            return
-        if seen.settled.store is None:
-            self._ask_where(job, seen.settled, lambda: self.render(rows))
-            return
-        store = seen.settled.store
-        recipes = wanted_of(seen.programmes, store)
-        if rows is not None:
-            chosen = {row.stood.piece.recipe.identity for row in rows if row.stood.piece.recipe is not None}
-            recipes = [each for each in recipes if each.identity in chosen]
-        self._put(job, recipes)
+        recipes = [row.stood.piece.recipe for row in rows] if rows is not None else None
+        chosen = {each.identity for each in recipes if each is not None} if recipes is not None else None
+
+        def wanted(found: Seen) -> list[Recipe]:
+            return [each for each in found.wanted if chosen is None or each.identity in chosen]
+
+        self._put(wanted)
 
     def render_from(self, name: str, frame: int) -> None:
         """Render a timeline from a frame on, then what lies before it."""
-        job, seen = self.job, self.seen
-        if job is None or seen is None or seen.settled.store is None:
-            self.render()
-            return
-        programme = next((each for each in seen.programmes if each.name == name), None)
-        if programme is not None:
-            wanted = {recipe.identity for recipe in wanted_of([programme], seen.settled.store)}
-            self._put(job, [each for each in shown_first(programme, frame) if each.identity in wanted])
+
+        def wanted(found: Seen) -> list[Recipe]:
+            missing = {each.identity for each in found.wanted}
+            programmes = [each for each in found.programmes if each.name == name]
+            return [each for one in programmes for each in shown_first(one, frame) if each.identity in missing]
+
+        self._put(wanted)
 
     def render_slowest(self) -> None:
         """Render everything, what takes longest for each of its frames first."""
-        job, seen = self.job, self.seen
-        if job is None or seen is None or seen.settled.store is None:
-            self.render()
-            return
-        recipes, paces = wanted_of(seen.programmes, seen.settled.store), seen.paces
-        self._put(job, sorted(recipes, key=lambda each: -seconds_of(each, paces)[0] / each.frames))
-
-    def _put(self, job: CheckedJob, recipes: list[Recipe]) -> None:
-        def put(queue: Queue) -> None:
-            queue.put(recipes)
-            queue.pause(False)
-
-        if recipes:
-            self._with_queue(job, put)
+        self._put(lambda found: sorted(found.wanted, key=lambda each: -seconds_of(each, found.paces)[0] / each.frames))
 
     def _rested(self) -> None:
-        """Nothing was edited for a while: render what the template wants rendered by itself."""
-        job, seen = self.job, self.seen
-        if job is None or seen is None or seen.settled.store is None:
-            return
-        plan, paces = job.template.intermediate, seen.paces
-        wanted = wanted_of(seen.programmes, seen.settled.store)
-        self._put(job, [each for each in wanted if is_wanted(each, plan, paces)])
+        """Nothing was edited for a while: render what the template wants rendered by itself, where it is known where to."""
+        job = self.job
+        if job is not None and self.seen is not None and self.seen.settled.store is not None:
+            plan = job.template.intermediate
+            self._put(lambda found: [each for each in found.wanted if is_wanted(each, plan, found.paces)])
+
+    def _put(self, wanted: Callable[[Seen], list[Recipe]]) -> None:
+        """Have rendered what is wanted of the timelines as they are then."""
+
+        def put(found: Seen, queue: Queue) -> None:
+            recipes = wanted(found)
+            if recipes:
+                queue.put(recipes)
+                queue.pause(False)
+
+        self._act(put)
 
     def pause(self, paused: bool) -> None:
         """Have rendering wait, or go on."""
-        if self.job is not None:
-            self._with_queue(self.job, lambda queue: queue.pause(paused))
+        self._act(lambda _found, queue: queue.pause(paused))
 
     def cancel(self) -> None:
         """Render nothing more; what is whole stays."""
-        if self.job is not None:
-            self._with_queue(self.job, lambda queue: queue.drop())
+        self._act(lambda _found, queue: queue.drop())
 
-    def _with_queue(self, job: CheckedJob, act: Callable[[Queue], object]) -> None:
-        store = self.seen.settled.store if self.seen is not None else None
-        if store is None:
+    def _act(self, act: _Act) -> None:
+        """Do something with the queue, off the interface thread and after what was asked for before; where it is not known where
+        renders go, ask first.
+        """
+        if self.job is None:
             return
-        try:
-            if job.folder not in self._rendering:
-                self._rendering[job.folder] = Rendering(job.folder, store)
-        except QuarryError as error:
-            self.desk.refuse(error)
+        if self.seen is not None and self.seen.settled.store is None:
+            self._ask_where(self.seen.settled, act)
             return
-        self._acts.append((self._rendering[job.folder].queue, act))
+        self._acts.append((self.job, act))
         if len(self._acts) == 1:
-            self._act()
+            self._next()
 
-    def _act(self) -> None:
-        """Do what was asked for in its order: each waits for the one before."""
-        queue, act = self._acts[0]
+    def _next(self) -> None:
+        job, act = self._acts[0]
 
-        def ended(error: QuarryError | None) -> None:
+        def work(_ticket: Ticket) -> Seen:
+            found = look(job)
+            store = found.settled.store
+            if store is None:
+                return found
+            if job.folder not in self._rendering:  # acts come one after the other
+                self._rendering[job.folder] = Rendering(job.folder, store)
+            rendering = self._rendering[job.folder]
+            act(found, rendering.queue)
+            if not rendering.queue.paused:
+                rendering.start()
+            return looked_again(job, found)
+
+        def ended(found: Seen | None, error: QuarryError | None) -> None:
             self._acts.popleft()
             if error is not None:
                 self.desk.refuse(error)
+            if found is not None:
+                self._show(job, found)
+                if found.settled.store is None and job.folder == self._folder:
+                    self._ask_where(found.settled, act)
             if self._acts:
-                self._act()
-            else:
-                self._tick.start()
-                self._look(all_of_it=False)
+                self._next()
 
-        self.desk.workers.start(lambda _ticket: act(queue), lambda _none: ended(None), ended)
+        self.desk.workers.start(work, lambda found: ended(found, None), lambda error: ended(None, error))
 
     # -- where -----------------------------------------------------------------------------------------------------------
 
-    def _ask_where(self, job: CheckedJob, found: Settled, then: Callable[[], object]) -> None:
+    def _ask_where(self, found: Settled, act: _Act) -> None:
+        """Ask where renders go; what was wanted is done when that is answered."""
+        self._then = act
         answers: dict[str, Callable[[], object]] = {}
         if found.system_disk:
-            answers["Fill that disk"] = lambda: self.settle(found.place, then, system_disk=True)
-        self._then = then
+            answers["Fill that disk"] = lambda: self.settle(found.place, system_disk=True)
         answers["Choose a folder"] = self.folder_wanted.emit
         answers["Not now"] = lambda: None
         self.asked.emit(Choice(f"{sentence(found.why)}. Where shall renders go?", answers))
 
-    def settle(self, place: Path, then: Callable[[], object] | None = None, *, system_disk: bool = False) -> None:
-        """Keep where renders go on this machine, and then go on."""
-        job = self.job
+    def settle(self, place: Path, *, system_disk: bool = False) -> None:
+        """Keep where renders go on this machine, and then do what was asked for before."""
+        job, act = self.job, self._then
         if job is None:
             return
-
-        def done(found: Seen) -> None:
-            if job.folder == self._folder:
-                self.seen = found
-                self.changed.emit()
-                wanted, self._then = then or self._then, lambda: None
-                if found.settled.store is None:
-                    self._ask_where(job, found.settled, wanted)
-                else:
-                    wanted()
+        old = self._rendering.pop(job.folder, None)
+        self._then = None
 
         def work(_ticket: Ticket) -> Seen:
+            if old is not None:
+                old.close()
             answer(job, place, system_disk=system_disk)
             return look(job)
 
-        old = self._rendering.pop(job.folder, None)
-        if old is not None:
-            old.close()
+        def done(found: Seen) -> None:
+            self._show(job, found)
+            if found.settled.store is None:
+                self._ask_where(found.settled, act or _nothing)
+            elif act is not None:
+                self._act(act)
+
         self.desk.workers.start(work, done, self.desk.refuse)
 
     # -- room --------------------------------------------------------------------------------------------------------------

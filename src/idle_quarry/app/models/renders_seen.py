@@ -18,7 +18,6 @@ from idle_quarry.jobs.renders.standing import (
     QUEUED,
     RENDERED,
     RENDERING,
-    Cost,
     Programme,
     Stood,
     cost_of,
@@ -62,12 +61,17 @@ class Seen:
     kept_bytes: int = 0
     codec: str = ""
     stock: Mapping[str, Stock] = field(default_factory=dict)
-    cost: Cost = field(default_factory=Cost)
+    wanted: tuple[Recipe, ...] = ()  #: what is to be rendered and is not there
     paces: dict[str, float] = field(default_factory=dict)
     volume: Volume | None = None
     waiting: int = 0
     paused: bool = False
     full: str = ""  #: what is said of a disk that is full
+
+    @property
+    def under_way(self) -> bool:
+        """Whether somebody renders, and is not to wait."""
+        return not self.paused and any(row.stood.state == RENDERING for row in self.rows)
 
 
 def look(job: CheckedJob) -> Seen:
@@ -98,7 +102,7 @@ def looked_again(job: CheckedJob, before: Seen) -> Seen:
     kept = {row.stood.kept.identity: row.stood.kept for row in rows if row.stood.kept is not None}
     return replace(
         found, rows=rows, kept_bytes=sum(each.bytes for each in (*kept.values(), *found.stale)),
-        cost=cost_of(wanted_of(found.programmes, store), found.paces),
+        wanted=tuple(wanted_of(found.programmes, store)),
         volume=volume_of(found.settled.place) if store is not None else None,
         full=next((text for state, _, _, text in states.values() if state == "taken" and text), ""),
     )  # fmt: skip
@@ -126,9 +130,9 @@ def cost_words(seen: Seen) -> str:
     """Return what is still to be rendered and costs."""
     if not any(programme.pieces for programme in seen.programmes):
         return "No timeline shows anything yet: lay clips onto one in Trial."
-    cost = seen.cost
-    if not cost.pieces:
+    if not seen.wanted:
         return "Nothing is left to render."
+    cost = cost_of(seen.wanted, seen.paces)
     about = "at a guess" if cost.guessed else "about"
     said = f"To render: {pieces_words(cost.pieces)}, {time_words(float(cost.programme_s))} of programme, "
     return said + f"{bytes_words(cost.bytes)}, {about} {time_words(cost.seconds)}."
@@ -148,6 +152,8 @@ def doing_words(seen: Seen) -> str:
         if row.stood.state in (RENDERING, QUEUED) and row.stood.piece.recipe is not None
     }
     workers = len({each.worker for _, each in under_way.values() if each.worker})
+    if not workers:
+        return f"{pieces_words(seen.waiting)} wait."
     left = sum(
         seconds_of(recipe, seen.paces)[0] * (1 - each.done / recipe.frames) for recipe, each in under_way.values()
     )

@@ -171,6 +171,8 @@ class Trial(JobPart):
 
     def _material_changed(self) -> None:
         opened = self.here
+        if self._known_of is not self.material.rows:
+            self.renders.see()  # pieces are made of what is known of clips
         if opened is not None and self._shown_of is not self.material.rows and not self.player.speed:
             self.player.show(self._source_of(opened), opened.frame)  # clips came, or are converted otherwise now
         self.changed.emit()
@@ -260,9 +262,10 @@ class Trial(JobPart):
         self.under_changed.emit()
 
     def _rendered(self) -> None:
-        """Pieces became whole, or others: the picture that stands is shown as it is now."""
-        opened = self.here
-        if opened is not None and not self.player.speed and self.pieces.at(opened.path, opened.timeline, opened.frame):
+        """Pieces became whole, or others: where a quick look stands that is rendered now, that is shown."""
+        opened, seen = self.here, self.player.seen
+        quick = seen is not None and seen.quick and not self.player.speed
+        if quick and opened is not None and self.pieces.at(opened.path, opened.timeline, opened.frame):
             self.player.show(self._source_of(opened), opened.frame)
         self.under_changed.emit()
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import socket
 import sqlite3
 import threading
 import time
@@ -30,6 +31,11 @@ CREATE TABLE IF NOT EXISTS tasks (
 CREATE TABLE IF NOT EXISTS paces (plan TEXT PRIMARY KEY, frames INTEGER NOT NULL, seconds REAL NOT NULL);
 CREATE TABLE IF NOT EXISTS said (name TEXT PRIMARY KEY, value TEXT NOT NULL);
 """
+
+
+def worker_name(pid: int) -> str:
+    """Return what a worker of this machine is called."""
+    return f"{socket.gethostname()} {pid}"
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ import hashlib
 import json
 import socket
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -67,7 +68,11 @@ def settled(job: CheckedJob) -> Settled:
         return Settled(
             None, path, f"{path} is on the disk of the system, which has {free:.0f} GB free", system_disk=True
         )
-    return Settled(Store(path / (".renders" if path == job.folder.resolve() else _folder_name(job))), path)
+    return Settled(_store_at(path / (".renders" if path == job.folder.resolve() else _folder_name(job))), path)
+
+
+#: The stores of this process: each remembers what it found whole.
+_store_at = lru_cache(maxsize=64)(Store)
 
 
 def answer(job: CheckedJob, path: Path, *, system_disk: bool = False) -> None:

@@ -47,8 +47,8 @@ class Store:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        #: What was found whole, by size and time of the file: it is not read again while it stays so.
-        self._whole: dict[str, tuple[tuple[int, int], Kept]] = {}
+        #: What was found whole, by its record, and how record and file were then: neither is read again while both stay so.
+        self._whole: dict[Path, tuple[tuple[int, ...], Kept]] = {}
 
     # -- one piece -----------------------------------------------------------------------------------------------------
 
@@ -61,20 +61,23 @@ class Store:
 
     def kept(self, recipe: Recipe) -> Kept | None:
         """Return a piece where it is there and whole."""
-        path = self.place(recipe)
+        found = self._at(self._record(recipe.identity))
+        return found if found is not None and found.identity == recipe.identity else None
+
+    def _at(self, record: Path) -> Kept | None:
+        """Return the piece of a record where it is there and whole."""
+        known = self._whole.get(record)
         try:
-            stat = path.stat()
+            if known is not None and known[0] == _state(record, known[1].path):
+                return known[1]
         except OSError:
             return None
-        state = stat.st_size, stat.st_mtime_ns
-        found = self._whole.get(recipe.identity)
-        if found is not None and found[0] == state:
-            return found[1]
-        kept = self._read(self._record(recipe.identity))
-        if kept is None or kept.identity != recipe.identity:
-            return None
-        if not recipe.codec.one_picture_a_file:  # of many files one tells nothing of the others
-            self._whole[recipe.identity] = state, kept
+        kept = self._read(record)
+        self._whole.pop(record, None)
+        # of many files one tells nothing of the others: those are looked at each time
+        if kept is not None and not kept.recipe.codec.one_picture_a_file:
+            with contextlib.suppress(OSError):
+                self._whole[record] = _state(record, kept.path), kept
         return kept
 
     def render(self, recipe: Recipe, make: Callable[[Recipe, Path], None]) -> Kept:
@@ -125,12 +128,12 @@ class Store:
 
     def all(self) -> list[Kept]:
         """Return all pieces that are there and whole, whatever they belong to."""
-        found = (self._read(path) for path in sorted(self.folder.glob("??/*.json")))
+        found = (self._at(path) for path in sorted(self.folder.glob("??/*.json")))
         return [kept for kept in found if kept is not None]
 
     def strangers(self) -> list[Path]:
         """Return what lies among the renders and is none: half written by what was killed, cut off, or without its record."""
-        known = {kept.made for kept in self.all()} | {self._record(kept.identity) for kept in self.all()}
+        known = {path for kept in self.all() for path in (kept.made, self._record(kept.identity))}
         return [path for path in sorted(self.folder.glob("??/*")) if path not in known]
 
     def remove(self, pieces: Iterable[Kept]) -> int:
@@ -142,7 +145,6 @@ class Store:
                 _gone(kept.made)
             except OSError as error:
                 raise JobError(f"could not be removed ({error.strerror})", subject=str(kept.made)) from error
-            self._whole.pop(kept.identity, None)
             freed += kept.bytes
         return freed
 
@@ -155,6 +157,12 @@ class Store:
                     _gone(path)
                     gone += 1
         return gone
+
+
+def _state(record: Path, path: Path) -> tuple[int, ...]:
+    """Return sizes and times of a record and its file. Raises `OSError`."""
+    told, made = record.stat(), path.stat()
+    return told.st_size, told.st_mtime_ns, made.st_size, made.st_mtime_ns
 
 
 def _bytes(made: Path) -> int:

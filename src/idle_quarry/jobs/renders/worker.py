@@ -10,7 +10,6 @@ import contextlib
 import errno
 import os
 import shutil
-import socket
 import sys
 import threading
 import time
@@ -18,7 +17,7 @@ from pathlib import Path
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.renders.making import render
-from idle_quarry.jobs.renders.queue import Queue, Task
+from idle_quarry.jobs.renders.queue import Queue, Task, worker_name
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.store import Store
 from idle_quarry.path.codecs import mbps
@@ -125,8 +124,7 @@ def work(queue: Path, store: Path, stop: threading.Event | None = None) -> int:
     """Render what a queue has into a store, in this process; return how many pieces were rendered. Raises `JobError`."""
     place = Store(store)
     place.clear_strangers()
-    name = f"{socket.gethostname()} {os.getpid()}"
-    return Worker(Queue(queue), place, name, stop or threading.Event()).run()
+    return Worker(Queue(queue), place, worker_name(os.getpid()), stop or threading.Event()).run()
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -145,7 +145,7 @@ class RendersPage(QWidget):
         self.stale.setText(stale)
         self._stale.setVisible(bool(stale))
         self.pause_button.setVisible(bool(doing))
-        self.pause_button.setText("Go on" if seen is not None and seen.paused else "Pause")
+        self.pause_button.setText("Pause" if seen is not None and seen.under_way else "Go on")
         self.cancel_button.setVisible(bool(doing))
         self.folder_button.setEnabled(seen is not None)
         names = [(each.name, lane_words(seen, each.name)) for each in seen.programmes] if seen is not None else []
@@ -189,7 +189,7 @@ class RendersPage(QWidget):
         self.model.render(self.chosen() or None)
 
     def _pause(self) -> None:
-        self.model.pause(not (self.model.seen is not None and self.model.seen.paused))
+        self.model.pause(self.model.seen is not None and self.model.seen.under_way)
 
     def _remove(self) -> None:
         self.model.remove({row.stood.kept.identity: row.stood.kept for row in self.chosen() if row.stood.kept}.values())
@@ -201,6 +201,4 @@ class RendersPage(QWidget):
     def _ask_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Keep this job's renders in")
         if name:
-            self.model.settle(
-                Path(name), self.model.render if self.model.seen and self.model.seen.settled.store is None else None
-            )
+            self.model.settle(Path(name))
