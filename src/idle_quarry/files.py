@@ -6,8 +6,11 @@ import contextlib
 import hashlib
 import os
 import secrets
+from collections.abc import Callable
 from itertools import count
 from pathlib import Path
+
+_BLOCK = 8 << 20
 
 
 def written_whole(path: Path, data: bytes) -> None:
@@ -59,7 +62,12 @@ def is_folder(path: Path) -> bool:
         return False
 
 
-def sha256_of(path: Path) -> str:
-    """Return the SHA-256 of a file in hex. Raises `OSError`."""
+def sha256_of(path: Path, told: Callable[[int], object] = lambda _done: None) -> str:
+    """Return the SHA-256 of a file in hex. `told` hears how many bytes are read, and may raise to stop. Raises `OSError`."""
+    digest, done = hashlib.sha256(), 0
     with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+        while block := file.read(_BLOCK):
+            digest.update(block)
+            done += len(block)
+            told(done)
+    return digest.hexdigest()

@@ -13,6 +13,7 @@ from tests.conftest import demo_template
 
 from idle_quarry.jobs.handover.causes import frame_of, setting_of
 from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, worst
+from idle_quarry.jobs.handover.codec_known import differs, wrapped_as
 from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
 from idle_quarry.jobs.handover.make import first_timecode
 from idle_quarry.jobs.handover.picture_checks import picture_checks
@@ -22,11 +23,15 @@ from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
 from idle_quarry.jobs.handover.verify import IDS
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.declared import Audio, Declared
+from idle_quarry.media.encode import clip_suffix, encoder_pixels
+from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.whole.flashes import Spell
 from idle_quarry.media.whole.layout import Item
 from idle_quarry.media.whole.measure import Whole
 from idle_quarry.media.whole.pictures import FieldsRun, Part, PicturesWhole, Stay
 from idle_quarry.media.whole.sound import ChannelFound, SoundWhole, Span
+from idle_quarry.media.writing import ClipWriter
+from idle_quarry.path.codecs import cannot_hold, mbps
 from idle_quarry.path.entries.delivery import Clause, Delivery
 from idle_quarry.path.entries.programme import Item as Wanted
 from idle_quarry.path.entries.programme import ProgrammeLayout
@@ -40,6 +45,8 @@ LAMP: Template = demo_template("The Lamp Room")
 HD: Delivered = next(each for each in LAMP.deliveries if each.id == "hd-50")
 SPEC: Delivery = deliveries()["hd-50"]
 FRAMES = 1000
+#: Bytes of so many pictures of AVC-Intra 100, and of their sound.
+SIZE = int((mbps(codecs()["avci-100"], HD.format) + 2 * 48000 * 24 / 1e6) * 1e6 / 8 * 40)
 DECLARED = Declared(
     1920, 1080, Fraction(1), Fraction(25), "interlaced", "top", "yuv422p10le", 10, "4:2:2", "bt709", "bt709", "bt709", "narrow", "h264",
     "High 4:2:2 Intra", "mxf", "10:00:00:00", False, FRAMES, 40.0, (Audio(2, "stereo", 48000, 24),),
@@ -62,7 +69,7 @@ def checked(
 ) -> dict[str, Check]:
     """The checks of a file that is right but for what is said."""
     found = Whole(
-        1, "0" * 64, 1, replace(PICTURES, **(pictures or {})), more.get("items", (Item("programme", 0, FRAMES),)), replace(SOUND, **(sound or {})),
+        1, "0" * 64, SIZE, replace(PICTURES, **(pictures or {})), more.get("items", (Item("programme", 0, FRAMES),)), replace(SOUND, **(sound or {})),
         more.get("tones", ()),
     )  # fmt: skip
     if more.get("silent"):
@@ -97,7 +104,7 @@ def test_what_is_right_passes_and_every_check_says_something() -> None:
 @pytest.mark.parametrize(
     ("declared", "failing"),
     [
-        ({"container": "mov,mp4"}, {"container"}), ({"codec": "prores"}, {"codec"}), ({"width": 1440}, {"raster", "aspect"}), ({"rate": Fraction(30000, 1001)}, {"rate", "timecode"}),
+        ({"container": "matroska,webm"}, {"container"}), ({"codec": "prores"}, {"codec"}), ({"profile": "High 4:2:2"}, {"codec"}), ({"duration_s": 20.0}, {"codec"}), ({"sampling": "4:2:0"}, {"codec"}), ({"bit_depth": 8}, {"codec"}), ({"width": 1440}, {"raster", "aspect"}), ({"rate": Fraction(30000, 1001)}, {"rate", "timecode"}),
         ({"sample_aspect": Fraction(4, 3)}, {"aspect"}), ({"transfer": "hlg"}, {"hdr"}), ({"timecode": None}, {"timecode"}), ({"timecode": "10:00:00:01"}, {"timecode"}),
         ({"frames": FRAMES + 5}, {"timecode"}), ({"audio": (Audio(2, "stereo", 44100, 24),)}, {"sound_layout"}), ({"audio": (Audio(2, "stereo", 48000, 16),)}, {"sound_layout"}),
     ],
@@ -105,6 +112,50 @@ def test_what_is_right_passes_and_every_check_says_something() -> None:
 def test_what_a_file_declares_is_held_against_the_delivery(declared: dict[str, Any], failing: set[str]) -> None:
     found = checked(declared=declared)
     assert {ident for ident, check in found.items() if check.verdict == FAILS} == failing
+
+
+#: Formats of which each codec holds one.
+FORMATS = [
+    format_from_words(each)
+    for each in (
+        "1080i25", "1080p25", "576i25 8bit", "576i25 bff 4:2:0 8bit", "480i29.97 4:1:1 8bit", "480i29.97 8bit", "1080p25 4:4:4", "1080p25 8bit 4:2:0",
+    )
+]  # fmt: skip
+STEPS = {"4:4:4": (1, 1), "4:2:2": (2, 1), "4:2:0": (2, 2), "4:1:1": (4, 1)}
+
+
+def test_each_codec_is_known_by_what_its_encoder_writes_and_by_no_other(tmp_path: Path) -> None:
+    rng = np.random.default_rng(1)
+    written = []
+    for codec in codecs().values():
+        fmt = next((each for each in FORMATS if not cannot_hold(codec, each)), None)
+        if codec.one_picture_a_file or fmt is None:
+            continue
+        pixels = encoder_pixels(codec, fmt).format
+        raster, bits, (across, down) = pixels.raster, pixels.encoding.bit_depth, STEPS[pixels.encoding.sampling]
+        path = tmp_path / f"{codec.id}{clip_suffix(codec)}"
+        grey = np.full((raster.height // down, raster.width // across), 1 << (bits - 1))
+        with ClipWriter(path, codec, fmt) as writer:
+            for _ in range(4):
+                writer.write(
+                    (rng.integers(1 << (bits - 3), 1 << (bits - 1), (raster.height, raster.width)), grey, grey)
+                )
+            writer.finish()
+        declared, size = inspect(path).declared, path.stat().st_size
+        assert differs(codec, fmt, declared, size)[0] == [], codec.id
+        assert wrapped_as(declared, path) == {"mkv": "matroska"}.get(path.suffix[1:], path.suffix[1:])
+        written.append((codec, fmt, declared, size))
+    assert len(written) > 22
+    #: What nothing but their makers tell apart: two long groups at 35 and 50 Mb/s, of noise that neither holds in four pictures.
+    alike = {
+        frozenset({"mpeg2-422-50", "mpeg2-422-35"}),
+        frozenset({"d10-50", "mpeg2-422-50"}),
+        frozenset({"d10-50", "mpeg2-422-35"}),
+    }
+    for codec, fmt, _declared, _size in written:
+        for other, other_fmt, declared, size in written:
+            if other is not codec and other_fmt == fmt and frozenset({codec.id, other.id}) not in alike:
+                assert differs(codec, fmt, declared, size)[0], (codec.id, other.id)
 
 
 def test_fields_are_held_stretch_by_stretch() -> None:

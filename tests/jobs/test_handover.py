@@ -24,7 +24,7 @@ from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, Item, Marker, Media, Timeline, Track
-from idle_quarry.jobs.handover.make import make
+from idle_quarry.jobs.handover.make import _free_name, make, name_of
 from idle_quarry.jobs.handover.programme import Mix
 from idle_quarry.jobs.handover.verify import IDS, verify
 from idle_quarry.jobs.material import taken_in, write_material
@@ -136,11 +136,7 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
         and means[-1] < 17
     )
 
-    # a second time its name is taken; a receiver who changed it is told by the seal
-    assert (
-        deliver(str(job), "--delivery", "sd-50", "--to", str(out)) == 2
-        and "is there already" in capsys.readouterr().err
-    )
+    # a receiver who changed it is told by the seal
     with path.open("r+b") as file:
         file.seek(-1000, 2)
         file.write(b"x")
@@ -180,15 +176,22 @@ def test_what_fails_its_own_spec_is_not_handed_over_and_what_is_stopped_leaves_n
         and [path.name for path in out.iterdir()] == [made.path.name]
     )
     assert {check.id for check in made.verified.checks if check.verdict == "fails"} == {"true_peak"}
+    ruled = delivery.model_copy(update={"file_name": "{title} v{version:02}"})
+    assert _free_name(job, programme, ruled, out) == f"Episode 4 v01{made.path.suffix}"
+    (out / f"Episode 4 v01{made.path.suffix}").touch()
+    assert _free_name(job, programme, ruled, out) == f"Episode 4 v02{made.path.suffix}", "the next version"
+    (out / f"{name_of(job, programme, delivery)}{made.path.suffix}").touch()
+    with pytest.raises(JobError, match="is there already"):
+        make(job, programme, delivery, out)
     with pytest.raises(NotPossible, match="2 parts, and 0 marks"):
         bare = replace(programme, timeline=replace(programme.timeline, markers=()))  # type: ignore[type-var]
-        make(job, bare, delivery.model_copy(update={"programme": SHORT.id}), out)
+        make(job, bare, ruled.model_copy(update={"programme": SHORT.id}), out)
     with pytest.raises(NotPossible, match="among the job's"):
-        make(job, programmes_of(job, {})[0], delivery, out)
+        make(job, programmes_of(job, {})[0], ruled, out)
     with pytest.raises(JobError, match="no such folder"):
         make(job, programme, delivery, tmp_path / "nowhere")
     with pytest.raises(NotPossible, match="shows nothing"):
-        make(job, Programme("x", replace(programme.timeline, tracks=()), programme.canvas), delivery, out)  # type: ignore[type-var]
+        make(job, Programme("x", replace(programme.timeline, tracks=()), programme.canvas), ruled, out)  # type: ignore[type-var]
 
 
 def filmed(folder: Path, name: str, parts: list[str], sound: str, *options: str) -> Path:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -19,7 +20,6 @@ from idle_quarry.jobs.cutting.keeping import timelines_in
 from idle_quarry.jobs.handover.causes import frame_of, setting_of
 from idle_quarry.jobs.handover.record import Noted, accepted, noted, read_record, with_file, write_record
 from idle_quarry.media.inspecting import inspect
-from idle_quarry.path.registry import programme_layouts
 from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Delivered
 from idle_quarry.printing import write_pdf
@@ -77,24 +77,22 @@ class Handover(JobPart):
         return [path.stem for path in timelines_in(self.job.folder)] if self.job is not None else []
 
     def choose(self, file: Noted | None) -> None:
-        """Look at a file that was verified: its checks, gravest first, and its lanes."""
+        """Look at a file that was verified: its checks, gravest first, and its lanes; at the same file, the check that was looked at."""
+        same = file is not None and self.chosen is not None and file.path == self.chosen.path
         self.chosen, self.measured = file, None
         checks = self.checks()
-        self.check = checks[0]["id"] if checks else ""
+        if not same or self.check not in {check["id"] for check in checks}:
+            self.check = checks[0]["id"] if checks else ""
         self.scrubber.show_clip(None)
-        if file is not None and file.path.is_file():
+        if file is not None:
             delivery = next((each for each in self.deliveries() if each.id == file.document["delivery"]), None)
 
             def work(_ticket: Ticket) -> tuple[Any, Whole | None]:
-                from idle_quarry.jobs.handover.sound_checks import mix_of
-                from idle_quarry.media.whole.measure import whole
+                from idle_quarry.jobs.handover.verify import how_of
+                from idle_quarry.media.whole.measure import remembered
 
                 clip = inspect(file.path)
-                if delivery is None:
-                    return clip, None
-                layout = programme_layouts()[delivery.programme] if delivery.programme else None
-                breaks = layout is not None and any(item.what == "break" for item in layout.items)
-                return whole(file.path, mix_of(delivery), breaks=breaks)  # kept since it was verified
+                return clip, remembered(file.path, how_of(delivery)) if delivery is not None else None
 
             def done(found: tuple[Any, Whole | None]) -> None:
                 if file is self.chosen:
@@ -167,15 +165,16 @@ class Handover(JobPart):
 
     def verify(self, paths: Sequence[Path], delivery: Delivered) -> None:
         """Hold files against a delivery, one after the other; each is kept with the job as soon as it is done."""
-        job = self.job
-        if job is None or not paths:
-            return
+        if self.job is not None and paths:
+            self._verify(self.job, paths, delivery)
+
+    def _verify(self, job: CheckedJob, paths: Sequence[Path], delivery: Delivered) -> None:
         first, rest = paths[0], paths[1:]
 
         def done(found: Noted) -> None:
             self._keep(job, found)
             if rest:
-                self.verify(rest, delivery)
+                self._verify(job, rest, delivery)
 
         def work(ticket: Ticket) -> Noted:
             from idle_quarry.jobs.handover.verify import verify
@@ -200,8 +199,8 @@ class Handover(JobPart):
             return make(job, programme, delivery, folder, settled(job).store, ticket.progress)
 
         def done(made: HandedOver) -> None:
-            document = {**made.verified.to_json(), "path": str(made.path), "made_of": made.made_of}
-            self._keep(job, Noted(document, noted(made.verified).when))
+            new = noted(made.verified)
+            self._keep(job, replace(new, document={**new.document, "made_of": made.made_of}))
             self.desk.say(
                 f"{made.path.name} is made{' and passes' if made.done else ', and fails its own spec: it is not handed over'}."
             )

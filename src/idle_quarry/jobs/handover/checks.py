@@ -126,6 +126,17 @@ class Seen:
         """Return a check with its places and its clause."""
         return Check(ident, wanted, found, verdict, text, self.places(spans), self._clause(ident))
 
+    def asked(
+        self, ident: str, asked: str, wanted: Any, found: Any, text: str, spans: Iterable[tuple[int, int]] = ()
+    ) -> Check:
+        """Return a check of what is not as it should be: it fails where the spec asks for it, else a person must look."""
+        return self.check(ident, wanted, found, FAILS if self.asks(asked) else LOOK, text, spans)
+
+    def in_programme(self, first: int, last: int) -> bool:
+        """Return whether some of the frames `first` to `last` (half open) are the programme's."""
+        begin, end = self.found.programme
+        return last > begin and first < end
+
     def _clause(self, ident: str) -> str | None:
         """Return the spec's own clause for a check, else the standard's."""
         if self.spec is not None:

@@ -11,10 +11,10 @@ import secrets
 import shutil
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from fractions import Fraction
-from itertools import takewhile
+from itertools import count, takewhile
 from pathlib import Path
 from typing import Any
 
@@ -30,7 +30,7 @@ from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
 from idle_quarry.jobs.handover.programme import Mix, TimelineMaterial
 from idle_quarry.jobs.handover.sealing import sealed
 from idle_quarry.jobs.handover.sound_checks import mix_of
-from idle_quarry.jobs.handover.verify import Verified, verify, wrapping_of
+from idle_quarry.jobs.handover.verify import Verified, layout_of, verify, wrapping_of
 from idle_quarry.jobs.renders.standing import Programme
 from idle_quarry.jobs.renders.store import Store
 from idle_quarry.media.converting import frames_and_speed
@@ -40,7 +40,7 @@ from idle_quarry.path.codecs import cannot_hold
 from idle_quarry.path.entries.naming import made_name
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.names import cleaned_name
-from idle_quarry.path.registry import codecs, programme_layouts, sound_layouts
+from idle_quarry.path.registry import codecs, sound_layouts
 from idle_quarry.path.template import Delivered
 from idle_quarry.picture.link import Conversion
 from idle_quarry.signal.formats import SignalFormat
@@ -105,10 +105,8 @@ def make(
         raise NotPossible("a hand-over is one file, and this codec has one for each picture", subject=codec.name)
     if not folder.is_dir():
         raise JobError("no such folder", subject=str(folder), remedy="make it first, or choose another")
-    layout = programme_layouts()[delivery.programme] if delivery.programme else None
-    name = f"{name_of(job, programme, delivery)}.{wrapping_of(delivery)}"
-    if (folder / name).exists():
-        raise JobError("is there already", subject=str(folder / name), remedy="choose another folder, or remove it")
+    layout = layout_of(delivery)
+    name = _free_name(job, programme, delivery, folder)
     part = folder / f".{secrets.token_hex(6)}.handover"
     with contextlib.closing(TimelineMaterial(programme, store)) as material:
         timeline = programme.timeline
@@ -150,7 +148,7 @@ def make(
             parts.append({"first": at, "frames": item.frames, "shows": item.first})
         at += item.frames
     made_of = {"timeline": programme.name, "parts": parts, "scale": material.frames / max(1, frames)}
-    return HandedOver(final, found, gain, at, made_of)
+    return HandedOver(final, replace(found, path=final), gain, at, made_of)
 
 
 def _placed(made: Path, folder: Path, found: Verified) -> Path:
@@ -166,17 +164,30 @@ def _placed(made: Path, folder: Path, found: Verified) -> Path:
     return final
 
 
-def name_of(job: CheckedJob, programme: Programme, delivery: Delivered) -> str:
-    """Return what a delivery's file is called: by its rule, else by title, timeline and delivery."""
+def name_of(job: CheckedJob, programme: Programme, delivery: Delivered, version: int = 1) -> str:
+    """Return what a delivery's file is called: by its rule, else by title, timeline and delivery. What nobody said is left out."""
     fields: dict[str, str | int | date] = {
-        "title": job.title, "date": date.today().isoformat(), "format": format_words(delivery.format).split(" ")[0], "version": 1,
+        "title": job.title, "date": date.today().isoformat(), "format": format_words(delivery.format).split(" ")[0], "version": version,
         "language": job.template.title_language, "delivery": delivery.name, "sound": sound_layouts()[delivery.layout].name,
-        "timeline": programme.name, "series": job.title, "episode": 1, "season": 1,
+        "timeline": programme.name,
     }  # fmt: skip
     made = (
         made_name(delivery.file_name, fields) if delivery.file_name else f"{job.title} {programme.name} {delivery.name}"
     )
     return cleaned_name(made) or "delivery"
+
+
+def _free_name(job: CheckedJob, programme: Programme, delivery: Delivered, folder: Path) -> str:
+    """Return a name with suffix that is free in a folder: the next version where the rule has one. Raises `JobError`."""
+    before = ""
+    for version in count(1):
+        name = f"{name_of(job, programme, delivery, version)}.{wrapping_of(delivery)}"
+        if not (folder / name).exists():
+            return name
+        if name == before:
+            break
+        before = name
+    raise JobError("is there already", subject=str(folder / before), remedy="choose another folder, or remove it")
 
 
 # -- in time ------------------------------------------------------------------------------------------------------------
@@ -300,8 +311,7 @@ def _written(
     """Write the file, item by item."""
     held, faster, gain = how
     codec, layout = codecs()[delivery.codec], sound_layouts()[delivery.layout]
-    plan = programme_layouts()[delivery.programme] if delivery.programme else None
-    start = first_timecode(delivery, plan)
+    start = first_timecode(delivery, layout_of(delivery))
     programme_frames = sum(item.frames for item in items if item.what == "programme")
     leaders = Leaders(
         codec,

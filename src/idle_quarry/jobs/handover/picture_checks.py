@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from fractions import Fraction
 
 from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees, times
+from idle_quarry.jobs.handover.codec_known import differs, wrapped_as
 from idle_quarry.media.whole.flashes import MOST
 from idle_quarry.path.entries.delivery import Delivery
 from idle_quarry.path.grades import percent
@@ -14,8 +15,6 @@ from idle_quarry.path.template import Delivered
 from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.rates import rate_text
 
-#: What FFmpeg calls the wrappings, by their suffixes.
-_WRAPPERS = {"mov": ("mov", "quicktime"), "mp4": ("mp4", "mov"), "mxf": ("mxf",)}
 #: A field structure that holds for less than so many seconds at a cut is none.
 _LEAST_S = 0.5
 #: Repeated pictures that are let pass, share of all.
@@ -45,35 +44,17 @@ def wrapping(delivery: Delivered, spec: Delivery | None) -> str:
 
 
 def _container(seen: Seen) -> Check:
-    wanted, found = wrapping(seen.delivery, seen.spec), seen.clip.declared.container.casefold()
-    fits = any(name in found for name in _WRAPPERS.get(wanted, (wanted,)))
-    text = f"wrapped as {found}" if fits else f"wrapped as {found}; {wanted} is wanted"
-    return seen.check("container", wanted, found, agrees(fits), text)
+    wanted, found = wrapping(seen.delivery, seen.spec), wrapped_as(seen.clip.declared, seen.path)
+    text = f"wrapped as {found}" + ("" if found == wanted else f"; {wanted} is wanted")
+    return seen.check("container", wanted, found, agrees(found == wanted), text)
 
 
 def _codec(seen: Seen) -> Check:
     codec, declared = codecs()[seen.delivery.codec], seen.clip.declared
     found = f"{declared.codec}{f' {declared.profile}' if declared.profile else ''}"
-    fits = _is_codec(codec.encode.encoder, codec.profile, declared.codec, declared.profile or "")
-    text = f"{found}" if fits else f"{found}; {codec.name} is wanted"
-    return seen.check("codec", codec.name, found, agrees(fits), text)
-
-
-#: What decoders call what encoders make.
-_DECODED = {"prores_ks": "prores", "libx264": "h264", "libx265": "hevc", "jpeg2000": "jpeg2000"}
-
-
-def _is_codec(encoder: str, profile: str, codec: str, found: str) -> bool:
-    named = _DECODED.get(encoder, encoder)
-    if named not in codec.casefold() and codec.casefold() not in named:
-        return False
-    said, wanted = found.casefold(), profile.casefold()
-    if not said or not wanted or named not in ("prores", "dnxhd"):
-        return True
-    # a profile's own word ("hq", "422 proxy") has to be what is wanted, as far as both name one
-    return (
-        wanted in said or said in wanted or set(wanted.split()) <= set(said.replace("(", " ").replace(")", " ").split())
-    )
+    wrong, doubts = differs(codec, seen.delivery.format, declared, seen.found.size)
+    verdict = FAILS if wrong else LOOK if doubts else PASSES
+    return seen.check("codec", codec.name, found, verdict, "; ".join([*wrong, *doubts]) or found)
 
 
 def _format(seen: Seen) -> Iterator[Check]:
@@ -102,8 +83,7 @@ def _format(seen: Seen) -> Iterator[Check]:
 
 def _fields(seen: Seen) -> Iterator[Check]:
     fmt, pictures = seen.delivery.format, seen.found.pictures
-    first, last = seen.found.programme
-    runs = [run for run in pictures.fields if run.last > first and run.first < last]
+    runs = [run for run in pictures.fields if seen.in_programme(run.first, run.last)]
     runs = [run for run in runs if run.last - run.first >= _LEAST_S * seen.rate] or runs
     unknown = not runs or all(run.scan == "undetermined" for run in runs)
     wanted = "progressive" if fmt.scan in ("progressive", "psf") else "interlaced"
@@ -182,9 +162,7 @@ def _active(seen: Seen) -> Check:
     text = f"picture from {x}, {y}, {width} × {height}"
     if fits:
         return seen.check("active_picture", wanted, found, PASSES, text)
-    return seen.check(
-        "active_picture", wanted, found, FAILS if seen.asks("edges") else LOOK, f"{text}; {wanted} is wanted"
-    )
+    return seen.asked("active_picture", "edges", wanted, found, f"{text}; {wanted} is wanted")
 
 
 def _range(seen: Seen) -> Check:
@@ -213,27 +191,22 @@ def _range(seen: Seen) -> Check:
 
 def _gamut(seen: Seen) -> Check:
     pictures, area = seen.found.pictures, seen.tolerances.gamut_area / 100
-    first, last = seen.found.programme
-    spans = [
-        (max(each.first, first), min(each.last, last))
-        for each in pictures.gamut
-        if each.last > first and each.first < last and each.figure > area
-    ]
+    if is_hdr(seen.delivery.format.encoding.transfer):
+        return seen.check("gamut", None, None, NOT_CHECKED, "EBU R 103 is of standard dynamic range")
+    inside = [each for each in pictures.gamut if each.figure > area and seen.in_programme(each.first, each.last)]
+    most = max((each.figure for each in inside), default=0.0)
     found = {
-        "area": round(pictures.gamut_most, 5),
+        "area": round(most, 5),
         "rgb_min": round(pictures.rgb_lowest, 3),
         "rgb_max": round(pictures.rgb_highest, 3),
     }
     wanted = f"R′G′B′ from −5 % to 105 % but for {100 * area:g} % of the picture"
-    if is_hdr(seen.delivery.format.encoding.transfer):
-        return seen.check("gamut", None, found, NOT_CHECKED, "EBU R 103 is of standard dynamic range")
-    if not spans:
-        return seen.check(
-            "gamut", wanted, found, PASSES, f"at the most {percent(pictures.gamut_most)} of a picture lies outside"
-        )
-    frames = sum(b - a for a, b in spans)
-    text = f"up to {percent(pictures.gamut_most)} of the picture lies outside, in {frames} pictures; {area:.0%} is let pass"
-    return seen.check("gamut", wanted, found, FAILS if seen.asks("gamut") else LOOK, text, spans)
+    if not inside:
+        text = f"no picture of the programme has more than {100 * area:g} % outside"
+        return seen.check("gamut", wanted, found, PASSES, text)
+    frames = sum(each.last - each.first for each in inside)
+    text = f"up to {percent(most)} of the picture lies outside, in {frames} pictures; {100 * area:g} % is let pass"
+    return seen.asked("gamut", "gamut", wanted, found, text, [(each.first, each.last) for each in inside])
 
 
 def _hdr(seen: Seen) -> Check:
@@ -260,52 +233,34 @@ def _hdr(seen: Seen) -> Check:
 
 
 def _black(seen: Seen) -> Check:
-    first, last = seen.found.programme
-    most = seen.tolerances.black_s
     breaks = [(item.first, item.last) for item in seen.found.items if item.what == "break"]
-    spans = [
-        (part.first, part.last)
-        for part in seen.found.pictures.parts
-        if part.what == "black"
-        and part.first >= first
-        and part.last <= last
-        and part.frames > most * seen.rate
-        and (part.first, part.last) not in breaks
-    ]
-    longest = max((b - a for a, b in spans), default=0) / float(seen.rate)
-    wanted = f"no black longer than {most:g} s inside the programme"
-    if not spans:
-        return seen.check("black", wanted, 0.0, PASSES, "no black inside the programme lasts longer")
-    return seen.check(
-        "black",
-        wanted,
-        round(longest, 2),
-        FAILS if seen.asks("black") else LOOK,
-        f"black {times(len(spans))}, for up to {longest:.1f} s",
-        spans,
+    spans = [(part.first, part.last) for part in seen.found.pictures.parts if part.what == "black"]
+    return _held(
+        seen, "black", "black", [each for each in spans if each not in breaks], seen.tolerances.black_s, "black"
     )
 
 
 def _freeze(seen: Seen) -> Check:
+    spans = [(each.first, each.last) for each in seen.found.pictures.frozen]
+    return _held(seen, "freeze", "frozen", spans, seen.tolerances.frozen_s, "nothing moves")
+
+
+def _held(seen: Seen, ident: str, asked: str, spans: Iterable[tuple[int, int]], most_s: float, said: str) -> Check:
+    """Return the check of what may not last longer inside the programme."""
     first, last = seen.found.programme
-    most = seen.tolerances.frozen_s
-    spans = [
-        (each.first, each.last)
-        for each in seen.found.pictures.frozen
-        if each.first >= first and each.last <= last and each.last - each.first > most * seen.rate
-    ]
-    longest = max((b - a for a, b in spans), default=0) / float(seen.rate)
-    wanted = f"no picture held longer than {most:g} s"
-    if not spans:
-        return seen.check("freeze", wanted, 0.0, PASSES, "no picture is held longer")
-    return seen.check(
-        "freeze",
-        wanted,
-        round(longest, 2),
-        FAILS if seen.asks("frozen") else LOOK,
-        f"nothing moves {times(len(spans))}, for up to {longest:.1f} s",
-        spans,
-    )
+    long = [(a, b) for a, b in spans if a >= first and b <= last and b - a > most_s * seen.rate]
+    longest = float(max((b - a for a, b in long), default=0) / seen.rate)
+    wanted = f"{said} for no longer than {most_s:g} s inside the programme"
+    if not long:
+        return seen.check(
+            ident,
+            wanted,
+            0.0,
+            PASSES,
+            f"never {said} for longer" if ident == "black" else "something moves all the time",
+        )
+    text = f"{said} {times(len(long))}, for up to {longest:.1f} s"
+    return seen.asked(ident, asked, wanted, round(longest, 2), text, long)
 
 
 def _repeats(seen: Seen) -> Check:
@@ -324,12 +279,11 @@ def _repeats(seen: Seen) -> Check:
 
 def _flash(seen: Seen) -> Check:
     pictures = seen.found.pictures
-    first, last = seen.found.programme
-    spells = [each for each in pictures.flashes if each.last >= first and each.first < last]
+    spells = [each for each in pictures.flashes if seen.in_programme(each.first, each.last + 1)]
     patterns = [
         each
         for each in pictures.patterns
-        if each.last > first and each.first < last and each.last - each.first >= 0.5 * seen.rate
+        if seen.in_programme(each.first, each.last) and each.last - each.first >= 0.5 * seen.rate
     ]
     found = {
         "flashes_a_second": pictures.most_flashes,

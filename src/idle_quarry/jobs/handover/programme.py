@@ -106,7 +106,7 @@ class _Voice:
     """A track's voice chain: samples in, as many out, silence where the chain ends before."""
 
     def __init__(self, filters: str, channels: int) -> None:
-        self._layout = "stereo" if channels == 2 else f"{channels} channels" if channels != 6 else "5.1"
+        self._layout = {2: "stereo", 6: "5.1"}[channels]
         self._at, self._out = 0, np.zeros((0, channels), np.float32)
         self._graph = av.filter.Graph()
         last = self._graph.add_abuffer(
@@ -117,12 +117,8 @@ class _Voice:
             node = self._graph.add(name, arguments)
             last.link_to(node)
             last = node
-        kept = self._graph.add(
-            "aformat",
-            f"sample_fmts=flt:sample_rates={SAMPLE_RATE}:channel_layouts={self._layout.replace(' ', '')}"
-            if channels in (2, 6)
-            else f"sample_fmts=flt:sample_rates={SAMPLE_RATE}",
-        )
+        form = f"sample_fmts=flt:sample_rates={SAMPLE_RATE}:channel_layouts={self._layout}"
+        kept = self._graph.add("aformat", form)
         last.link_to(kept)
         sink = self._graph.add("abuffersink")
         kept.link_to(sink)

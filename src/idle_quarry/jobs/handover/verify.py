@@ -17,8 +17,9 @@ from idle_quarry.jobs.handover.picture_checks import picture_checks, wrapping
 from idle_quarry.jobs.handover.programme_checks import programme_checks
 from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
 from idle_quarry.media.clip import Clip
-from idle_quarry.media.whole.measure import Whole, whole
-from idle_quarry.path.entries.delivery import Delivery
+from idle_quarry.media.whole.measure import How, Whole, whole
+from idle_quarry.path.entries.delivery import Delivery, Tolerances
+from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import deliveries, programme_layouts
 from idle_quarry.path.template import Delivered, Template
 
@@ -61,6 +62,19 @@ def spec_of(delivery: Delivered) -> Delivery | None:
     return known[delivery.standard] if delivery.standard is not None and delivery.standard in known else None
 
 
+def layout_of(delivery: Delivered) -> ProgrammeLayout | None:
+    """Return a delivery's layout in time, None where it has none."""
+    return programme_layouts()[delivery.programme] if delivery.programme else None
+
+
+def how_of(delivery: Delivered) -> How:
+    """Return how a file is measured that is held against a delivery."""
+    layout, spec = layout_of(delivery), spec_of(delivery)
+    breaks = layout is not None and any(item.what == "break" for item in layout.items)
+    area = spec.tolerances.gamut_area if spec is not None else Tolerances().gamut_area
+    return How(mix_of(delivery), breaks, area / 100)
+
+
 def wrapping_of(delivery: Delivered) -> str:
     """Return the suffix that a delivery's file has."""
     return wrapping(delivery, spec_of(delivery))
@@ -77,10 +91,8 @@ def verify(
 
     Raises `MediaError` where the file cannot be read or has no pictures.
     """
-    layout = programme_layouts()[delivery.programme] if delivery.programme else None
-    breaks = layout is not None and any(item.what == "break" for item in layout.items)
-    clip, found = whole(path, mix_of(delivery), breaks=breaks, told=told)
-    seen = Seen(path, clip, found, template, delivery, spec_of(delivery), layout)
+    clip, found = whole(path, how_of(delivery), told)
+    seen = Seen(path, clip, found, template, delivery, spec_of(delivery), layout_of(delivery))
     checks = {check.id: check for check in _all(seen)}
     return Verified(path, clip, found, delivery, template.name, revision, tuple(checks[each] for each in IDS))
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Sequence
+import hashlib
+from collections.abc import Callable
 from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import TypeAdapter
 from pydantic.dataclasses import dataclass
 
 from idle_quarry.errors import MediaError
@@ -22,7 +23,7 @@ from idle_quarry.media.whole.sound import SoundWhole, Span, sound_of, tone_spans
 from idle_quarry.places import memory_folder
 
 #: Counts up whenever measurement answers differently: what an earlier one found is measured again.
-MEASUREMENT = 1
+MEASUREMENT = 2
 #: Hears what is under way and the share that is done; it may raise to stop.
 Told = Callable[[str, float], None]
 
@@ -51,40 +52,59 @@ def _adapter() -> TypeAdapter[Whole]:
     return TypeAdapter(Whole)
 
 
-def whole(
-    path: Path, mix: Sequence[int] | None = None, *, breaks: bool = False, told: Told | None = None
-) -> tuple[Clip, Whole]:
-    """Return a file as it declares itself and as it is, from memory where this content was measured before.
+@dataclass(frozen=True)
+class How:
+    """How a file is measured: the channels (from 0) of its full mix, whether black divides the programme into parts, and the share of a
+    picture that may lie outside R 103's limits before its place is told.
+    """
 
-    `mix` are the channels (from 0) of the full mix; `breaks` whether black divides the programme into parts. Raises `MediaError` where
-    the file cannot be read or has no pictures, and what `told` raises.
+    mix: tuple[int, ...] | None = None
+    breaks: bool = False
+    area: float = 0.01
+
+
+def remembered(path: Path, how: How) -> Whole | None:
+    """Return what a file is where this content was measured so before, else None."""
+    try:
+        found = _adapter().validate_json(_kept_at(path, how).read_bytes())
+        return found if found.measurement == MEASUREMENT and found.size == path.stat().st_size else None
+    except (OSError, ValueError):
+        return None
+
+
+def _kept_at(path: Path, how: How) -> Path:
+    """Return where what is known of a file is kept. Raises `OSError`."""
+    # by time too: what was written over in its middle has the same size, beginning and end
+    said = f"{how.mix} {how.breaks} {how.area} {path.stat().st_mtime_ns}"
+    return memory_folder() / "whole" / f"{identity(path)} {hashlib.sha256(said.encode()).hexdigest()[:12]}.json"
+
+
+def whole(path: Path, how: How, told: Told | None = None) -> tuple[Clip, Whole]:
+    """Return a file as it declares itself and as it is, from memory where this content was measured so before.
+
+    Raises `MediaError` where the file cannot be read or has no pictures, and what `told` raises.
     """
     clip = inspect(path)
     if not clip.declared.has_picture:
         raise MediaError("has no pictures", subject=path.name)
-    say = told or (lambda _what, _share: None)
-    try:
-        # by time too: what was written over in its middle has the same size, beginning and end
-        when = path.stat().st_mtime_ns
-        kept_as = f"{identity(path)} {when:x} {'-'.join(map(str, mix or ()))}{' parts' if breaks else ''}"
-    except OSError as error:
-        raise MediaError(f"cannot be read ({error.strerror})", subject=str(path)) from error
-    kept = memory_folder() / "whole" / f"{kept_as}.json"
-    known = _remembered(kept, path)
+    known = remembered(path, how)
     if known is not None:
         return clip, known
-    say("reading it", 0.0)
-    digest = sha256_of(path)
+    say = told or (lambda _what, _share: None)
+    size = max(1, path.stat().st_size)
+    digest = sha256_of(path, lambda done: say("reading it", 0.05 * done / size))
     frames = max(1, clip.declared.frames or 1)
-    pictures = pictures_of(clip, lambda done: say("looking at every picture", 0.02 + 0.83 * min(1.0, done / frames)))
+    pictures = pictures_of(
+        clip, lambda done: say("looking at every picture", 0.05 + 0.8 * min(1.0, done / frames)), area=how.area
+    )
     rate = clip.declared.rate or 25
-    items = items_of(pictures.parts, float(rate), breaks=breaks)
-    found = Whole(MEASUREMENT, digest, path.stat().st_size, pictures, items, None, ())
+    items = items_of(pictures.parts, float(rate), breaks=how.breaks)
+    found = Whole(MEASUREMENT, digest, size, pictures, items, None, ())
     if clip.declared.audio:
         first, last = (float(frame / rate) for frame in found.programme)
         sound = sound_of(
             path,
-            mix,
+            how.mix,
             (first, last),
             lambda s: say("listening to all sound", 0.85 + 0.13 * min(1.0, s / max(1.0, last))),
         )
@@ -92,14 +112,7 @@ def whole(
         tones = tone_spans(path, channels, float(pictures.frames / rate)) if channels else ()
         found = replace(found, sound=sound, tones=tones)
     with contextlib.suppress(OSError):
+        kept = _kept_at(path, how)
         kept.parent.mkdir(parents=True, exist_ok=True)
         written_whole(kept, _adapter().dump_json(found))
     return clip, found
-
-
-def _remembered(kept: Path, path: Path) -> Whole | None:
-    try:
-        found = _adapter().validate_json(kept.read_bytes())
-        return found if found.measurement == MEASUREMENT and found.size == path.stat().st_size else None
-    except (OSError, ValidationError, ValueError):
-        return None

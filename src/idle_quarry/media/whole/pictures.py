@@ -396,9 +396,8 @@ def _lines(plane: NDArray[Any]) -> NDArray[Any]:
         return np.ascontiguousarray(plane)
     if plane.flags.c_contiguous:
         return plane
-    # the last line's end is left out: what lies behind it may be nobody's
-    whole = np.lib.stride_tricks.as_strided(plane, (plane.shape[0] - 1, pitch // size), plane.strides)
-    return whole if plane.base is not None and len(plane) > 64 else np.ascontiguousarray(plane)
+    # behind the end of the last line there may be nothing: whoever takes the whole reads no further than its width
+    return np.lib.stride_tricks.as_strided(plane, (plane.shape[0], pitch // size), plane.strides, writeable=False)
 
 
 def _light_table(encoding: Encoding, peak: float) -> NDArray[np.float32]:
