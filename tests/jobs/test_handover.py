@@ -306,7 +306,7 @@ def test_what_cannot_be_verified_or_made_is_told_in_a_sentence(
     assert "not readable as media" in said("verify", str(text), *lamp, "--delivery", "sd-50")
     assert "no pictures" in said("verify", str(sound), *lamp, "--delivery", "sd-50")
     assert "no such file" in said("verify", str(tmp_path / "none.mxf"), *lamp, "--delivery", "sd-50").casefold()
-    assert "is no kind of report" in said("verify", str(TAPE), *lamp, "--delivery", "sd-50", "--report", "x.docx")
+    assert "a report is" in said("verify", str(TAPE), *lamp, "--delivery", "sd-50", "--report", "x.docx")
     assert "is no timeline of the job; it has Programme" in said(
         "deliver", str(job), "--delivery", "sd-50", "--timeline", "Main", "--to", str(tmp_path)
     )

@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-import sys
 from argparse import Namespace as Options
 from collections.abc import Callable
 from pathlib import Path
-from time import monotonic
 from typing import TYPE_CHECKING
 
 from idle_quarry.cli.output import Output
+from idle_quarry.cli.progress import ended, progress
 from idle_quarry.errors import NotPossible, QuarryError
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
     from idle_quarry.path.template import Source, Template
-
-#: How often a person at a terminal is told how far it is, seconds.
-_EVERY_S = 0.5
 
 
 def convert(options: Options, out: Output) -> int:
@@ -39,9 +35,11 @@ def convert(options: Options, out: Output) -> int:
         sound.bit_depth, template.timecode.drop,
     )  # fmt: skip
     try:
-        made = converted(clip, wanted, path, None if out.as_json else _progress())
+        made = converted(clip, wanted, path, None if out.as_json else _frames())
     except KeyboardInterrupt:
         raise QuarryError("cancelled; nothing was left behind", subject=str(path)) from None
+    finally:
+        ended()
     was = format_words(clip.format, fields=True) if clip.format is not None else "unknown"
     differs = clip.format is not None and clip.format != source.format
     document = {**words_of(made), "codec": template.intermediate.codec, "from": was, "source": f"source:{source.id}"}
@@ -68,21 +66,7 @@ def _source(template: Template, name: str) -> Source:
     raise NotPossible("is no source of the template", subject=repr(name), remedy=f"it has {names}")
 
 
-def _progress() -> Callable[[int, int, float], None] | None:
-    """Return what tells a person at a terminal how far it is; nothing where nobody looks."""
-    if not sys.stderr.isatty():
-        return None
-    last = monotonic()
-
-    def told(done: int, of: int, speed: float) -> None:
-        nonlocal last
-        if done == of or monotonic() - last > _EVERY_S:
-            last = monotonic()
-            print(
-                f"\r{done} of {of} frames, {speed:.2g} × real time ",
-                end="\n" if done == of else "",
-                file=sys.stderr,
-                flush=True,
-            )
-
-    return told
+def _frames() -> Callable[[int, int, float], None] | None:
+    """Return what tells a person at a terminal how many frames are done; nothing where nobody looks."""
+    say = progress()
+    return None if say is None else lambda done, of, speed: say(f"{done} of {of} frames, {speed:.2g} × real time")

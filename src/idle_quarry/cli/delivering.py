@@ -6,7 +6,8 @@ from argparse import Namespace as Options
 from pathlib import Path
 
 from idle_quarry.cli.output import Output
-from idle_quarry.cli.verifying import delivery_of, progress
+from idle_quarry.cli.progress import ended, shares
+from idle_quarry.cli.verifying import delivery_of
 from idle_quarry.errors import NotPossible, QuarryError
 
 
@@ -33,10 +34,12 @@ def deliver(options: Options, out: Output) -> int:
             delivery,
             Path(options.to).expanduser(),
             settled(job).store,
-            None if out.as_json else progress(),
+            None if out.as_json else shares(),
         )
     except KeyboardInterrupt:
         raise QuarryError("cancelled; nothing was left behind", subject=job.title) from None
+    finally:
+        ended()
     verified = made.verified
     document = {
         "file": str(made.path), "delivery": delivery.id, "verdict": verified.verdict, "sha256": verified.found.sha256,

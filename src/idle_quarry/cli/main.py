@@ -223,7 +223,7 @@ def _parser() -> argparse.ArgumentParser:
     each.add_argument("file", metavar="FILE")
     each.add_argument("--template", required=True, metavar="NAME")
     each.add_argument("--delivery", required=True, metavar="D", help="the delivery's id or name in the template")
-    each.add_argument("--report", metavar="FILE", help="also write the report: .json")
+    each.add_argument("--report", metavar="FILE", help="also write the report: .pdf, .html, .csv or .json")
     cuts = add(commands, "cuts", "lists of cuts from elsewhere").add_subparsers(
         dest="action", parser_class=_Parser, metavar="ACTION", required=True
     )

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import sys
 import time
 from argparse import Namespace as Options
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from idle_quarry.cli.output import Output
+from idle_quarry.cli.progress import ended, progress
 from idle_quarry.errors import JobError, NotPossible, QuarryError
 
 if TYPE_CHECKING:
@@ -39,10 +40,11 @@ def render(options: Options, out: Output) -> int:
     if wanted:
         rendering = Rendering(job.folder, store)
         try:
-            failed = _rendered(rendering, wanted, options.workers, speak=not out.as_json and sys.stderr.isatty())
+            failed = _rendered(rendering, wanted, options.workers, None if out.as_json else progress())
         except KeyboardInterrupt:
             raise QuarryError("cancelled; what is whole was kept", subject=job.title) from None
         finally:
+            ended()
             rendering.close()
     made = {recipe.identity for recipe in wanted}
     document, lines, poor = [], [], False
@@ -75,34 +77,26 @@ def _chosen(programmes: list[Programme], names: list[str]) -> list[Programme]:
     return [there[name.casefold()] for name in names] if names else programmes
 
 
-def _rendered(rendering: Rendering, wanted: list[Recipe], workers: int | None, *, speak: bool) -> dict[str, str]:
+def _rendered(
+    rendering: Rendering, wanted: list[Recipe], workers: int | None, say: Callable[[str], None] | None
+) -> dict[str, str]:
     """Have the workers render these; return what kept those that are not there, by their identities."""
     queue = rendering.queue
     queue.put(wanted)
     queue.pause(False)
-    names, begun = {recipe.identity: recipe for recipe in wanted}, time.monotonic()
-    frames, said = sum(recipe.frames for recipe in wanted), 0.0
+    names = {recipe.identity: recipe for recipe in wanted}
+    frames = sum(recipe.frames for recipe in wanted)
     while True:
         states = {ident: state for ident, state in queue.states().items() if ident in names}
         left = {ident: state for ident, state in states.items() if state[0] != "failed"}
         if not left:
             break
-        if not rendering.working:
-            rendering.start(workers)
-        if speak and time.monotonic() - said > 0.5:
-            said = time.monotonic()
+        rendering.start(workers)
+        if say is not None:
             done = frames - sum(names[ident].frames - state[2] for ident, state in left.items())
-            full = next((state[3] for state in left.values() if state[3]), "")
-            speed = done / max(0.1, said - begun)
-            print(
-                f"\r{len(left)} pieces left, {done} of {frames} frames, {speed:.0f} a second {full}",
-                end=" ",
-                file=sys.stderr,
-                flush=True,
-            )
+            full = next((f": {state[3]}" for state in left.values() if state[3]), "")
+            say(f"{len(left)} pieces left, {done} of {frames} frames{full}")
         time.sleep(_EVERY_S)
-    if speak:
-        print(file=sys.stderr)
     failed = {ident: state[3] for ident, state in states.items()}
     queue.drop(failed)
     return failed

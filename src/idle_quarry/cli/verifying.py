@@ -2,45 +2,39 @@
 
 from __future__ import annotations
 
-import json
-import sys
 from argparse import Namespace as Options
-from collections.abc import Callable
 from pathlib import Path
-from time import monotonic
 from typing import TYPE_CHECKING
 
 from idle_quarry.cli.output import Output
+from idle_quarry.cli.progress import ended, shares
 from idle_quarry.errors import NotPossible, QuarryError
 
 if TYPE_CHECKING:
     from idle_quarry.path.template import Delivered, Template
 
-#: How often a person at a terminal is told how far it is, seconds.
-_EVERY_S = 0.5
-
 
 def verify(options: Options, out: Output) -> int:
     """Hold a whole file against a delivery; 1 where a check fails."""
     from idle_quarry.cli.commands import opened, stored_of
-    from idle_quarry.files import written_whole
+    from idle_quarry.jobs.handover.record import noted
+    from idle_quarry.jobs.handover.report import write_report
     from idle_quarry.jobs.handover.verify import failed_first
     from idle_quarry.jobs.handover.verify import verify as verified
+    from idle_quarry.printing import write_pdf
 
     with opened(options) as library:
         stored = stored_of(library, options.template)
     path, delivery = Path(options.file).expanduser(), delivery_of(stored.template, options.delivery)
     try:
-        found = verified(path, stored.template, delivery, stored.revision.number, None if out.as_json else progress())
+        found = verified(path, stored.template, delivery, stored.revision.number, None if out.as_json else shares())
     except KeyboardInterrupt:
         raise QuarryError("cancelled", subject=str(path)) from None
+    finally:
+        ended()
     document = found.to_json()
     if options.report:
-        report = Path(options.report).expanduser()
-        if report.suffix.casefold() == ".json":
-            written_whole(report, (json.dumps(document, ensure_ascii=False, indent=1) + "\n").encode())
-        else:
-            raise NotPossible("is no kind of report", subject=report.name, remedy="name it .json")
+        write_report(Path(options.report).expanduser(), noted(found), write_pdf)
     lines = [
         f"{path.name}: {found.verdict}, against {delivery.name} of {stored.name}, revision {stored.revision.number}"
     ]
@@ -60,18 +54,3 @@ def delivery_of(template: Template, name: str) -> Delivered:
             return each
     names = ", ".join(each.id for each in template.deliveries) or "none"
     raise NotPossible("is no delivery of the template", subject=repr(name), remedy=f"it has {names}")
-
-
-def progress() -> Callable[[str, float], None] | None:
-    """Return what tells a person at a terminal how far it is; nothing where nobody looks."""
-    if not sys.stderr.isatty():
-        return None
-    last = monotonic()
-
-    def told(what: str, share: float) -> None:
-        nonlocal last
-        if monotonic() - last > _EVERY_S:
-            last = monotonic()
-            print(f"\r{what}, {100 * share:.0f} % ", end="", file=sys.stderr, flush=True)
-
-    return told

@@ -11,12 +11,10 @@ from dataclasses import replace
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
+from idle_quarry.app.models.renders_seen import role_of
 from idle_quarry.app.theme import theme
 from idle_quarry.jobs.renders.pieces import EXACT
 from idle_quarry.jobs.renders.standing import QUEUED, REFUSED, RENDERED, RENDERING, Stood
-
-#: The colour of each state; its form tells it too.
-ROLES = {EXACT: "sage", RENDERED: "sage", RENDERING: "lichen", QUEUED: "ochre", REFUSED: "oxide"}
 
 
 def runs_of(pieces: Sequence[Stood]) -> tuple[Stood, ...]:
@@ -29,11 +27,6 @@ def runs_of(pieces: Sequence[Stood]) -> tuple[Stood, ...]:
         else:
             found.append(each)
     return tuple(found)
-
-
-def role_of(state: str) -> str:
-    """Return the colour of a state."""
-    return ROLES.get(state, "dust")
 
 
 def draw_stood(painter: QPainter, rect: QRectF, stood: Stood) -> None:

@@ -6,8 +6,9 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QSortFilterProxyModel, Qt
+from PySide6.QtCore import QModelIndex, QSortFilterProxyModel, Qt
 
+from idle_quarry.app.models.table_rows import Index, TableRows
 from idle_quarry.media import Clip
 from idle_quarry.media.against import against
 from idle_quarry.media.words import fields_text, sureness
@@ -19,7 +20,6 @@ from idle_quarry.signal.formats import ORDER_WORDS
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.words import format_words
 
-Index = QModelIndex | QPersistentModelIndex
 ROW = Qt.ItemDataRole.UserRole
 COLUMNS = ("Clip", "Motion", "Format", "Colour and levels", "Timecode and sound", "Against the template")
 CLIP, MOTION, FORMAT, VERDICT = 0, 1, 2, len(COLUMNS) - 1
@@ -149,24 +149,18 @@ def _verdict(row: Looked) -> Cell:
     return Cell("matches no source", f"would be {row.match.grade}")
 
 
-class ClipRows(QAbstractTableModel):
+class ClipRows(TableRows):
     """The clips that were looked at."""
+
+    heads = COLUMNS
 
     def __init__(self) -> None:
         super().__init__()
         self.rows: list[Looked] = []
         self._cells: list[tuple[Cell, ...]] = []
 
-    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
-        return 0 if parent.isValid() else len(self.rows)
-
-    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
-        return len(COLUMNS)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return COLUMNS[section]
-        return None
+    def count(self) -> int:
+        return len(self.rows)
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         row = self.rows[index.row()]

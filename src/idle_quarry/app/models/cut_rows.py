@@ -4,21 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import Qt
 
+from idle_quarry.app.models.table_rows import COLOUR, Index, TableRows
 from idle_quarry.jobs.conform.lists import CutList
 from idle_quarry.jobs.conform.matching import ELSEWHERE, FOUND, MISSING, NOT_NEEDED, OFFSET, Event
 from idle_quarry.jobs.conform.report import source_times
 from idle_quarry.jobs.cutting.timeline import CLIP
 
-Index = QModelIndex | QPersistentModelIndex
-NUMBER, ROLE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
+NUMBER = Qt.ItemDataRole.UserRole
 COLUMNS = ("Track", "Record", "Frames", "Clip", "Tape", "Source", "Speed", "Its clip")
 RECORD, TAPE, SOURCE = 1, 4, 5
 
 
-class CutRows(QAbstractTableModel):
+class CutRows(TableRows):
     """A row an event: told as the list counts it."""
+
+    heads = COLUMNS
 
     def __init__(self) -> None:
         super().__init__()
@@ -35,22 +37,14 @@ class CutRows(QAbstractTableModel):
         """Return the row of an event, -1 where it is not shown."""
         return next((row for row, (each, _) in enumerate(self._events) if each == number), -1)
 
-    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
-        return 0 if parent.isValid() else len(self._events)
-
-    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(COLUMNS)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return COLUMNS[section]
-        return None
+    def count(self) -> int:
+        return len(self._events)
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         number, event = self._events[index.row()]
         if role == NUMBER:
             return number
-        if role == ROLE and index.column() == len(COLUMNS) - 1:
+        if role == COLOUR and index.column() == len(COLUMNS) - 1:
             return status_role(event)
         if role == Qt.ItemDataRole.ToolTipRole:
             return f"{event.text}\n{event.clip.path}" if event.clip is not None else event.text

@@ -186,12 +186,7 @@ class Cuts(JobPart):
         found = self.found
         if found is None:
             return
-
-        def work(_ticket: object) -> Path:
-            write_report(path, found, write_pdf)
-            return path
-
-        self.desk.workers.start(work, lambda done: self.desk.say(f"The report is in {done}."), self.desk.refuse)
+        self.reported(path, lambda: write_report(path, found, write_pdf))
 
     def take(self) -> None:
         """Take the list as a timeline of the job; where it counts at another rate, ask how it is read."""

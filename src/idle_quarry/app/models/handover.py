@@ -46,9 +46,7 @@ class Handover(JobPart):
         self.measured: Whole | None = None  #: of the chosen file, for its lanes; None while it is not known
         self.scrubber = Scrubber(self.desk)
         self._folder: Path | None = None
-        jobs.chosen_changed.connect(self._see)
-        jobs.page_changed.connect(self._see)
-        jobs.checked.connect(lambda ident: self._see() if ident == jobs.chosen else None)
+        self.follow(self._see)
 
     # -- looking -------------------------------------------------------------------------------------------------------
 
@@ -242,10 +240,9 @@ class Handover(JobPart):
         if file is None:
             return
 
-        def work(_ticket: object) -> Path:
+        def write() -> None:
             from idle_quarry.jobs.handover.report import write_report
 
             write_report(path, file, write_pdf)
-            return path
 
-        self.desk.workers.start(work, lambda done: self.desk.say(f"The report is in {done}."), self.desk.refuse)
+        self.reported(path, write)

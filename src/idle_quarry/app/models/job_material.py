@@ -81,9 +81,7 @@ class JobMaterial(JobPart):
         self.bringing.changed.connect(self.changed)
         self.bringing.told.connect(self.doing_changed)
         self.bringing.brought.connect(self._brought)
-        jobs.chosen_changed.connect(self._see)
-        jobs.page_changed.connect(self._see)
-        jobs.checked.connect(lambda ident: self._see() if ident == jobs.chosen else None)
+        self.follow(self._see)
 
     # -- looking ---------------------------------------------------------------------------------------------------
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
@@ -27,6 +28,18 @@ class JobPart(QObject):
         self.jobs, self.desk = jobs, jobs.desk
         self.doing = ""  #: what is under way, in words
         self._ticket: Ticket | None = None
+
+    def follow(self, see: Callable[[], object]) -> None:
+        """Have `see` called whenever another job or page is looked at, or the job was checked again."""
+        self.jobs.chosen_changed.connect(see)
+        self.jobs.page_changed.connect(see)
+        self.jobs.checked.connect(lambda ident: see() if ident == self.jobs.chosen else None)
+
+    def reported(self, path: Path, write: Callable[[], object]) -> None:
+        """Write a report off the interface thread, and say where it is."""
+        self.desk.workers.start(
+            lambda _ticket: write(), lambda _none: self.desk.say(f"The report is in {path}."), self.desk.refuse
+        )
 
     @property
     def job(self) -> CheckedJob | None:

@@ -4,19 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import Qt
 
 from idle_quarry.app.models.disks import bytes_words
-from idle_quarry.app.models.renders_seen import Row, name_words, state_words, time_words
+from idle_quarry.app.models.renders_seen import Row, name_words, role_of, state_words, time_words
+from idle_quarry.app.models.table_rows import COLOUR, Index, TableRows
 
-Index = QModelIndex | QPersistentModelIndex
-ROW, STATE_ROLE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
+ROW = Qt.ItemDataRole.UserRole
 COLUMNS = ("Timeline", "From", "Length", "Shows", "On disk", "Stands")
 FROM, STANDS = 1, 5
 
 
-class RenderRows(QAbstractTableModel):
+class RenderRows(TableRows):
     """A row a piece."""
+
+    heads = COLUMNS
 
     def __init__(self) -> None:
         super().__init__()
@@ -37,24 +39,16 @@ class RenderRows(QAbstractTableModel):
         """Return the row of a piece, -1 where it is not shown."""
         return next((number for number, row in enumerate(self.rows) if row.key == key), -1)
 
-    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
-        return 0 if parent.isValid() else len(self.rows)
-
-    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(COLUMNS)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return COLUMNS[section]
-        return None
+    def count(self) -> int:
+        return len(self.rows)
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         row = self.rows[index.row()]
         stood, piece = row.stood, row.stood.piece
         if role == ROW:
             return row
-        if role == STATE_ROLE and index.column() == STANDS:
-            return stood.state
+        if role == COLOUR and index.column() == STANDS:
+            return role_of(stood.state)
         if role == Qt.ItemDataRole.ToolTipRole:
             return str(stood.kept.path) if stood.kept is not None else stood.text
         timeline = row.programme.timeline

@@ -59,9 +59,7 @@ class Renders(JobPart):
         self._tick.timeout.connect(partial(self._look, all_of_it=False))
         self._rest = QTimer(self, singleShot=True)
         self._rest.timeout.connect(self._rested)
-        jobs.chosen_changed.connect(self.see)
-        jobs.page_changed.connect(self.see)
-        jobs.checked.connect(lambda ident: self.see() if ident == jobs.chosen else None)
+        self.follow(self.see)
 
     # -- looking -------------------------------------------------------------------------------------------------------
 

@@ -16,6 +16,7 @@ from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.settled import QUEUE_FILE, Settled, settled
 from idle_quarry.jobs.renders.standing import (
     QUEUED,
+    REFUSED,
     RENDERED,
     RENDERING,
     Programme,
@@ -188,6 +189,15 @@ def state_words(stood: Stood) -> str:
     if stood.state == RENDERING:
         said = f"rendering, {100 * stood.done // max(1, stood.piece.frames)} % {by_words(stood.worker)}"
     return f"{said}: {stood.text}" if stood.text else said
+
+
+#: The colour of each state; its form tells it too.
+_ROLES = {EXACT: "sage", RENDERED: "sage", RENDERING: "lichen", QUEUED: "ochre", REFUSED: "oxide"}
+
+
+def role_of(state: str) -> str:
+    """Return the colour of a state."""
+    return _ROLES.get(state, "dust")
 
 
 def by_words(worker: str) -> str:

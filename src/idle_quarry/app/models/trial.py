@@ -63,9 +63,7 @@ class Trial(JobPart):
         self.player.seen_changed.connect(self._played)
         self.pieces.changed.connect(self._rendered)
         material.changed.connect(self._material_changed)
-        jobs.chosen_changed.connect(self._see)
-        jobs.page_changed.connect(self._see)
-        jobs.checked.connect(lambda ident: self._see() if ident == jobs.chosen else None)
+        self.follow(self._see)
 
     # -- the job's timelines and clips -------------------------------------------------------------------------------
 

@@ -4,18 +4,37 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QModelIndex, Qt, QTimer
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
     QListWidget,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
     QTableView,
     QTableWidget,
 )
 
+from idle_quarry.app.models.table_rows import COLOUR
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.tinted import tinted
+
+
+class Coloured(QStyledItemDelegate):
+    """Writes cells in the colour that they say they have, and some columns in figures of one width."""
+
+    def __init__(self, parent: QTableView, figures: Sequence[int] = ()) -> None:
+        super().__init__(parent)
+        self._figures = frozenset(figures)
+
+    def initStyleOption(self, option: QStyleOptionViewItem, index: QModelIndex) -> None:  # type: ignore[override]
+        super().initStyleOption(option, index)
+        colour = index.data(COLOUR)
+        if colour:
+            option.palette.setColor(option.palette.ColorRole.Text, theme.colour(colour))
+        if index.column() in self._figures:
+            option.font = theme.font(12, mono=True)
 
 
 def told_list() -> QListWidget:

@@ -13,24 +13,22 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QScrollArea,
     QStackedWidget,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QTableView,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
 from idle_quarry.app.drawing.cut_lanes import LANE, SCALE
-from idle_quarry.app.models.cut_rows import NUMBER, RECORD, ROLE, SOURCE, TAPE, CutRows
+from idle_quarry.app.models.cut_rows import NUMBER, RECORD, SOURCE, TAPE, CutRows
 from idle_quarry.app.models.cuts import ALL, LACKING, Cuts
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.ask_bar import AskBar
 from idle_quarry.app.widgets.boxes import choice_box
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.cut_lanes import CutLanes
 from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.tables import rows_of_one_height, told_list
+from idle_quarry.app.widgets.page_rows import report_asked, tools_row, words_column
+from idle_quarry.app.widgets.tables import Coloured, rows_of_one_height, told_list
 from idle_quarry.app.widgets.tinted import tint
 from idle_quarry.jobs.conform.lists import KINDS
 
@@ -38,18 +36,6 @@ _WIDTHS = (48, 104, 60, 190, 84, 104, 60)
 #: The lanes are as high as their tracks, up to so much; what is told has so much at the most.
 _MOST_LANES, _MOST_TOLD = 190, 118
 _SEVERITY_ROLE = {"stop": "oxide", "caution": "ochre", "note": "chalk"}
-
-
-class _Coloured(QStyledItemDelegate):
-    """Writes what became of an event in its colour."""
-
-    def initStyleOption(self, option: QStyleOptionViewItem, index: QModelIndex) -> None:  # type: ignore[override]
-        super().initStyleOption(option, index)
-        role = index.data(ROLE)
-        if role:
-            option.palette.setColor(option.palette.ColorRole.Text, theme.colour(role))
-        if index.column() in (RECORD, SOURCE):
-            option.font = theme.font(12, mono=True)
 
 
 class CutsPage(QWidget):
@@ -98,31 +84,22 @@ class CutsPage(QWidget):
     def _build_table(self) -> None:
         table = self.table
         table.setModel(self.rows)
-        table.setItemDelegate(_Coloured(table))
+        table.setItemDelegate(Coloured(table, (RECORD, SOURCE)))
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         rows_of_one_height(table, "Events", _WIDTHS, 24)
         table.selectionModel().currentRowChanged.connect(self._row_chosen)
 
     def _build(self) -> None:
-        tools = QHBoxLayout()
-        sized(tools).setContentsMargins(20, 0, 16, 0)
-        sized(tools).setSpacing(7)
-        for each in (
+        tools = tools_row(
             self.read_button,
             self.folder_button,
             self.again_button,
             self.report_button,
             self.take_button,
             self.cancel_button,
-        ):
-            tools.addWidget(each)
-        tools.addStretch(1)
+        )
         tools.addWidget(self.only)
-        words = QVBoxLayout()
-        sized(words).setContentsMargins(20, 0, 16, 0)
-        sized(words).setSpacing(3)
-        words.addWidget(self.title)
-        words.addWidget(self.clips)
+        words = words_column(self.title, self.clips)
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
         self._scroll.setWidget(self.lanes)
@@ -222,10 +199,9 @@ class CutsPage(QWidget):
             self.model.look_in(Path(name))
 
     def _ask_report(self) -> None:
-        kinds = "PDF (*.pdf);;HTML (*.html);;CSV (*.csv);;JSON (*.json)"
-        name, _kind = QFileDialog.getSaveFileName(self, "Write the report", "cuts.pdf", kinds)
-        if name:
-            self.model.report(Path(name))
+        path = report_asked(self, "cuts")
+        if path is not None:
+            self.model.report(path)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if self._dropped(event):

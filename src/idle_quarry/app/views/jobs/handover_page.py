@@ -29,6 +29,7 @@ from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.clip_picture import ClipPicture
 from idle_quarry.app.widgets.file_lanes import FileLanes
 from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.page_rows import report_asked, tools_row, words_column
 from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.tinted import tint, tinted
 from idle_quarry.media.sequences import clips_among
@@ -88,19 +89,14 @@ class HandoverPage(QWidget):
         self._show()
 
     def _build(self) -> None:
-        tools = QHBoxLayout()
-        sized(tools).setContentsMargins(20, 0, 16, 0)
-        sized(tools).setSpacing(7)
-        for each in (
+        tools = tools_row(
             self.delivery,
             self.timeline,
             self.make_button,
             self.verify_button,
             self.report_button,
             self.cancel_button,
-        ):
-            tools.addWidget(each)
-        tools.addWidget(self.doing, 1)
+        )
         middle = QWidget()
         column = QVBoxLayout(middle)
         sized(column).setContentsMargins(14, 0, 0, 8)
@@ -122,12 +118,7 @@ class HandoverPage(QWidget):
         split.addWidget(right)
         split.setSizes([theme.px(560), theme.px(350)])
         split.setChildrenCollapsible(False)
-        words = QVBoxLayout()
-        sized(words).setContentsMargins(20, 0, 16, 0)
-        sized(words).setSpacing(2)
-        words.addWidget(self.head)
-        words.addWidget(self.hash)
-        words.addWidget(self.empty)
+        words = words_column(self.doing, self.head, self.hash, self.empty)
         outer = QVBoxLayout(self)
         sized(outer).setContentsMargins(0, 8, 0, 0)
         outer.addLayout(tools)
@@ -159,6 +150,7 @@ class HandoverPage(QWidget):
     def _show_doing(self) -> None:
         model = self.model
         self.doing.setText(model.doing)
+        self.doing.setVisible(bool(model.doing))
         self.cancel_button.setVisible(bool(model.doing))
         can = model.job is not None and bool(model.deliveries()) and not model.doing
         self.verify_button.setEnabled(can)
@@ -264,10 +256,9 @@ class HandoverPage(QWidget):
             self.model.verify([Path(name) for name in names], delivery)
 
     def _report(self) -> None:
-        kinds = "PDF (*.pdf);;HTML (*.html);;CSV (*.csv);;JSON (*.json)"
-        name, _kind = QFileDialog.getSaveFileName(self, "Write the report", "verified.pdf", kinds)
-        if name:
-            self.model.report(Path(name))
+        path = report_asked(self, "verified")
+        if path is not None:
+            self.model.report(path)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if self._dropped(event):

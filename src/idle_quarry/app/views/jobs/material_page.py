@@ -5,13 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QTableWidgetItem, QVBoxLayout, QWidget
 
 from idle_quarry.app.models.job_material import JobMaterial, MaterialRow, brought_words, used_words
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.ask_bar import AskBar
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.page_rows import tools_row, words_column
 from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.tinted import tint
 from idle_quarry.media.sequences import clips_among
@@ -67,10 +68,7 @@ class MaterialPage(QWidget):
         self._show()
 
     def _build(self) -> None:
-        tools = QHBoxLayout()
-        sized(tools).setContentsMargins(20, 0, 16, 0)
-        sized(tools).setSpacing(7)
-        for each in (
+        tools = tools_row(
             self.add_button,
             self.bring_button,
             self.used_button,
@@ -79,13 +77,8 @@ class MaterialPage(QWidget):
             self.look_button,
             self.forget_button,
             self.cancel_button,
-        ):
-            tools.addWidget(each)
-        tools.addStretch(1)
-        words = QVBoxLayout()
-        sized(words).setContentsMargins(20, 0, 16, 0)
-        words.addWidget(self.summary)
-        words.addWidget(self.empty)
+        )
+        words = words_column(self.summary, self.empty)
         rows = QVBoxLayout()
         sized(rows).setContentsMargins(14, 0, 0, 0)
         rows.addWidget(self.table)

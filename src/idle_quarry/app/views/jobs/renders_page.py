@@ -4,48 +4,32 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QModelIndex
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
     QHBoxLayout,
     QScrollArea,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QTableView,
     QVBoxLayout,
     QWidget,
 )
 
-from idle_quarry.app.drawing.render_lanes import role_of
-from idle_quarry.app.models.render_rows import FROM, ROW, STATE_ROLE, RenderRows
+from idle_quarry.app.models.render_rows import FROM, ROW, RenderRows
 from idle_quarry.app.models.renders import Renders
 from idle_quarry.app.models.renders_seen import Row, cost_words, doing_words, lane_words, stale_words, where_words
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.ask_bar import AskBar
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.page_rows import tools_row, words_column
 from idle_quarry.app.widgets.render_lanes import COUNT, LANE, RenderLanes
-from idle_quarry.app.widgets.tables import rows_of_one_height
+from idle_quarry.app.widgets.tables import Coloured, rows_of_one_height
 from idle_quarry.jobs.renders.standing import MISSED, REFUSED
 
 _WIDTHS = (128, 104, 70, 220, 80)
 #: The lanes are as high as their timelines, up to so much.
 _MOST_LANES = 220
-
-
-class _Coloured(QStyledItemDelegate):
-    """Writes how a piece stands in its colour."""
-
-    def initStyleOption(self, option: QStyleOptionViewItem, index: QModelIndex) -> None:  # type: ignore[override]
-        super().initStyleOption(option, index)
-        state = index.data(STATE_ROLE)
-        if state:
-            option.palette.setColor(option.palette.ColorRole.Text, theme.colour(role_of(state)))
-        if index.column() == FROM:
-            option.font = theme.font(12, mono=True)
 
 
 class RendersPage(QWidget):
@@ -76,7 +60,7 @@ class RendersPage(QWidget):
         self.rows = RenderRows()
         self.table = QTableView()
         self.table.setModel(self.rows)
-        self.table.setItemDelegate(_Coloured(self.table))
+        self.table.setItemDelegate(Coloured(self.table, (FROM,)))
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         rows_of_one_height(self.table, "Pieces", _WIDTHS, 24)
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._show_chosen())
@@ -91,19 +75,15 @@ class RendersPage(QWidget):
         self._show()
 
     def _build(self) -> None:
-        tools = QHBoxLayout()
-        sized(tools).setContentsMargins(20, 0, 16, 0)
-        sized(tools).setSpacing(7)
-        for each in (
-            self.render_button, self.slowest_button, self.remove_button, self.folder_button, self.pause_button, self.cancel_button,
-        ):  # fmt: skip
-            tools.addWidget(each)
-        tools.addStretch(1)
-        words = QVBoxLayout()
-        sized(words).setContentsMargins(20, 0, 16, 0)
-        sized(words).setSpacing(3)
-        words.addWidget(self.cost)
-        words.addWidget(self.where)
+        tools = tools_row(
+            self.render_button,
+            self.slowest_button,
+            self.remove_button,
+            self.folder_button,
+            self.pause_button,
+            self.cancel_button,
+        )
+        words = words_column(self.cost, self.where)
         stale = QHBoxLayout()
         sized(stale).setSpacing(9)
         stale.addWidget(self.stale, 1)
@@ -115,9 +95,6 @@ class RendersPage(QWidget):
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
         self._scroll.setWidget(self.lanes)
-        key = QHBoxLayout()
-        sized(key).setContentsMargins(20, 0, 16, 0)
-        key.addWidget(self.key)
         rows = QVBoxLayout()
         sized(rows).setContentsMargins(14, 0, 0, 8)
         rows.addWidget(self.table, 1)
@@ -127,7 +104,7 @@ class RendersPage(QWidget):
         outer.addWidget(self.ask)
         outer.addLayout(words)
         outer.addWidget(self._scroll)
-        outer.addLayout(key)
+        outer.addLayout(words_column(self.key))
         outer.addLayout(rows, 1)
 
     # -- showing -----------------------------------------------------------------------------------------------------
