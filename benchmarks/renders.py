@@ -23,8 +23,10 @@ from tests.jobs.test_renders import killed_while_rendering
 from idle_quarry.demo import make_clips
 from idle_quarry.jobs.renders.making import Pictures
 from idle_quarry.jobs.renders.pieces import Canvas
+from idle_quarry.jobs.renders.queue import Queue
 from idle_quarry.jobs.renders.recipe import Recipe, Taken
 from idle_quarry.jobs.renders.rendering import Rendering
+from idle_quarry.jobs.renders.settled import QUEUE_FILE
 from idle_quarry.jobs.renders.store import Store
 from idle_quarry.media.looking import look
 from idle_quarry.media.memory import identity
@@ -66,7 +68,7 @@ def suffix(recipe: Recipe) -> str:
 def through(recipes: list[Recipe], folder: Path, workers: int) -> float:
     """Return the seconds that so many workers take with queue and store, from the first frame that is done."""
     folder.mkdir()
-    rendering = Rendering(folder, Store(folder / "renders"))
+    rendering = Rendering(Queue(folder / QUEUE_FILE), Store(folder / "renders"), folder.name)
     rendering.queue.put(recipes)
     # each worker has rendered something before anything is measured: what it reads once is no part of it
     rendering.queue.put([replace(recipes[0], frames=n + 1) for n in range(3 * workers)])

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import shutil
 import time
 from collections.abc import Iterator
+from fractions import Fraction
 from pathlib import Path
 
 import pytest
@@ -11,14 +13,24 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import answer, library_of, path_of
+from tests.app.test_cuts import a_job
 from tests.conftest import demo_template
+from tests.jobs.test_renders import SCAN, shot
 from tests.postgres import PrivateServer
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.style import prepare
 from idle_quarry.app.theme import theme
+from idle_quarry.app.views.jobs.view import JobsView
+from idle_quarry.app.views.profile.view import ProfileView
 from idle_quarry.app.window import MainWindow
+from idle_quarry.jobs.check import check_job
+from idle_quarry.jobs.cutting import edits
+from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
+from idle_quarry.jobs.lending.reach import PROOF
+from idle_quarry.jobs.material import taken_in, write_material
+from idle_quarry.jobs.renders.settled import answer as settle_at
 from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand
 from idle_quarry.library.server.line import Line
@@ -140,3 +152,53 @@ def _beats(window: MainWindow) -> list[float]:
     timer.timeout.connect(lambda: beats.append(time.monotonic()))
     timer.start(30)
     return beats
+
+
+def test_other_machines_help_where_they_can_find_everything(
+    server: PrivateServer, window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    desk = window.desk
+    qtbot.waitUntil(lambda: window.standing.text() == "Runa · larkmoor", timeout=20000)
+    desk.library.save_new(edited(demo_template("The Lamp Room"), Edit("timecode.line_up_length_s", 1)), "own", "")
+    share = tmp_path / "share"
+    share.mkdir()
+    clip = Path(shutil.copy(SCAN, share / "scan.mov"))
+    folder = a_job(window, share)
+    write_material(folder, taken_in((), [clip]))
+    path = timelines_in(folder)[0]
+    made = read_timeline(path, Fraction(25))
+    track = next(each.ident for each in made.tracks if each.kind == "picture")
+    keep(path, edits.add(made, [(track, shot(clip, 0, 0, 6))]))
+    cache = share / "cache"
+    cache.mkdir()
+    settle_at(check_job(folder), cache, system_disk=True)
+    desk.jobs.reload()
+    window.show_view("Jobs")
+    view, jobs = window.view("Jobs"), desk.jobs
+    assert isinstance(view, JobsView)
+    page = view.renders
+    jobs.choose(jobs.records[0].id)
+    jobs.show_page("Renders")
+    qtbot.waitUntil(page.alone.isVisible, timeout=30000)
+    assert page.alone.text() == "This machine renders alone: others do not know where share lies."
+    page.help_button.click()
+    qtbot.waitUntil(lambda: not page.alone.isVisible(), timeout=30000)
+    assert (share / PROOF).is_file()
+    page.render_button.click()
+
+    def stands(waiting: bool) -> bool:
+        seen = jobs.renders.seen
+        return seen is not None and bool(seen.waiting) == waiting and bool(seen.wanted) == waiting
+
+    qtbot.waitUntil(lambda: stands(True), timeout=30000)
+    qtbot.waitUntil(lambda: stands(False), timeout=120000)
+    assert not (folder / ".renders.queue").exists(), "it was the house's"
+
+    profile = window.view("Profile")
+    assert isinstance(profile, ProfileView) and profile.lend.isVisibleTo(profile)
+    desk.profile.lend("always", "night")
+    assert desk.preferences.lend == "never", "no hours"
+    desk.profile.lend("always", "")
+    qtbot.waitUntil(lambda: desk.lending.words == "Lent: nothing is to be done.", timeout=30000)
+    desk.profile.lend("never", "")
+    assert desk.lending.words == ""

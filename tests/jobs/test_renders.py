@@ -30,7 +30,7 @@ from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import TITLE, Item, Media, Timeline, Transition
 from idle_quarry.jobs.material import read_material, taken_in, write_material
-from idle_quarry.jobs.renders import worker as workers
+from idle_quarry.jobs.renders import turn
 from idle_quarry.jobs.renders.making import render
 from idle_quarry.jobs.renders.pieces import EXACT, FAILED, WANTED, Canvas, Piece, Stock, pieces_of
 from idle_quarry.jobs.renders.queue import Queue
@@ -299,7 +299,7 @@ def test_a_queue_gives_each_piece_to_one_worker(tmp_path: Path, monkeypatch: pyt
     assert other.take("b") is not None
     other.give_back("b")
     assert all(state[0] == "waiting" for state in one.states().values() if state[1] != "a")
-    one.keep_only([second.identity])
+    one.drop([task.identity for task in one.tasks() if task.identity != second.identity])
     assert list(one.states()) == [second.identity]
     one.learned("p", 100, 10.0)
     one.learned("p", 100, 30.0)
@@ -326,8 +326,8 @@ def test_a_full_disk_waits_with_a_sentence_and_goes_on(tmp_path: Path, monkeypat
             room[0] += 1
             return 0 if room[0] < 3 else 1 << 40
 
-    monkeypatch.setattr(workers, "render", full)
-    monkeypatch.setattr(workers, "_LOOK_S", 0.01)
+    monkeypatch.setattr(turn, "render", full)
+    monkeypatch.setattr(turn, "LOOK_S", 0.01)
     monkeypatch.setattr("shutil.disk_usage", lambda _path: Usage())
     queue.put([recipe])
     assert Worker(queue, store, "w", stop).run() == 1

@@ -268,10 +268,22 @@ def test_every_object_of_the_server_has_its_stated_right(server: PrivateServer, 
             "FROM pg_proc p WHERE p.pronamespace = 'public'::regnamespace"
         ).fetchall()
         triggers = {
-            row[0] for row in raw.execute("SELECT tgname FROM pg_trigger WHERE NOT tgisinternal AND tgenabled = 'O'")
+            row[0]
+            for row in raw.execute(
+                "SELECT tgname FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid WHERE NOT tgisinternal AND tgenabled = 'O' "
+                "AND c.relnamespace = 'public'::regnamespace"
+            )
         }
-        policies = {tuple(row) for row in raw.execute("SELECT tablename, policyname, cmd FROM pg_policies")}
-        shut = {row[0] for row in raw.execute("SELECT relname FROM pg_class WHERE relrowsecurity")}
+        policies = {
+            tuple(row)
+            for row in raw.execute("SELECT tablename, policyname, cmd FROM pg_policies WHERE schemaname = 'public'")
+        }
+        shut = {
+            row[0]
+            for row in raw.execute(
+                "SELECT relname FROM pg_class WHERE relrowsecurity AND relnamespace = 'public'::regnamespace"
+            )
+        }
     assert there == {name for name, *_ in GRANTED}
     stated = {(n, g, _columns_in_order(w)) for n, g, w in GRANTED}
     assert {(n, g, _columns_in_order(w)) for n, g, w in (*whole_tables, *columns)} == stated

@@ -16,6 +16,7 @@ from idle_quarry.app.documents import Documents
 from idle_quarry.app.following import FileFollower
 from idle_quarry.app.later import Later
 from idle_quarry.app.models.house_now import HouseNow
+from idle_quarry.app.models.lending import Lending
 from idle_quarry.app.models.path import PathModel
 from idle_quarry.app.models.server import Server
 from idle_quarry.app.models.shelf import Shelf
@@ -77,6 +78,7 @@ class Desk(QObject):
         self.house = HouseNow(self)
         self.documents = Documents(self)
         self.server = Server(self)
+        self.lending = Lending(self)
         self._follower = None if library.at_hand else FileFollower(library.place, self._others_saved)
         self._stored: Callable[[str, int, str], Stored] = lru_cache(maxsize=256)(
             lambda template_id, number, _hash: self.library.stored(template_id, number)
@@ -234,5 +236,6 @@ class Desk(QObject):
             self.jobs.close()
         if self._follower is not None:
             self._follower.close()
+        self.lending.close()
         self.server.close()
         self.library.close()

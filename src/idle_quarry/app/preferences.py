@@ -32,6 +32,9 @@ class Preferences:
     work_folder: str = ""
     #: The house's library: a server's address, without a password; empty for this machine's own.
     house: str = ""
+    #: When this machine does work for others of the house, and between which hours; empty for any.
+    lend: str = "never"
+    lend_hours: str = ""
     #: Keys by the name of their command, where they differ from the program's own; empty for none.
     shortcuts: dict[str, str] = field(default_factory=dict)
     #: What was opened lately, the last first: its kind and its name.

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QSize
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QCursor, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -65,6 +65,7 @@ class MainWindow(QMainWindow):
         commands = commands_of(desk, self, [view.name for view in VIEWS if view.tab])
         self.acting = Palette(desk, self, self.finder, commands)
         desk.said.connect(self._said)
+        desk.lending.at_hand_of = lambda: QCursor.pos().toTuple()
         desk.view_wanted.connect(self.show_view)
         desk.documents.opened.connect(self._title)
         desk.server.changed.connect(self._show_standing)

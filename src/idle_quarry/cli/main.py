@@ -49,7 +49,7 @@ _OWN_MODULES = {
     "line": "line",
     "cuts": "cutting",
     "convert": "converting",
-    "render": "rendering",
+    "render": "rendering", "lend": "lending",
     "verify": "verifying", "deliver": "delivering",
 }  # fmt: skip
 
@@ -214,6 +214,17 @@ def _parser() -> argparse.ArgumentParser:
     each.add_argument("--at", metavar="FOLDER", help="where renders go on this machine, from now on")
     each.add_argument("--system-disk", action="store_true", help="that may be the disk of the system")
     each.add_argument("--workers", metavar="N", type=int, help="as many as there are processors by default")
+    each = add(commands, "lend", "do what other machines of the house want rendered, made or verified")
+    each.add_argument(
+        "--mark", action="append", default=[], metavar="FOLDER", help="only mark it as a place that machines share"
+    )
+    each.add_argument(
+        "--place", action="append", default=[], metavar="FOLDER", help="a marked place, as it lies on this machine"
+    )
+    each.add_argument("--hours", metavar="H-H", help="only between these hours of the day, as 19-7")
+    each.add_argument("--when-idle", action="store_true", help="only while nobody works on this machine")
+    each.add_argument("--cores", type=int, metavar="N", help="on so many processors; all by default")
+    each.add_argument("--once", action="store_true", help="end when nothing is left to do")
     each = add(commands, "deliver", "make a delivery of a job's timeline, and verify it")
     each.add_argument("job", metavar="JOB", help="the job's folder")
     each.add_argument("--delivery", required=True, metavar="D", help="the delivery's id or name in the job's template")

@@ -8,12 +8,13 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from idle_quarry.cli.output import Output
+from idle_quarry.cli.output import Output, complain
 from idle_quarry.cli.progress import ended, progress
 from idle_quarry.errors import JobError, NotPossible, QuarryError
 
 if TYPE_CHECKING:
     from idle_quarry.jobs.check import CheckedJob
+    from idle_quarry.jobs.lending.house import House
     from idle_quarry.jobs.renders.recipe import Recipe
     from idle_quarry.jobs.renders.rendering import Rendering
     from idle_quarry.jobs.renders.standing import Programme
@@ -26,6 +27,7 @@ _EVERY_S = 0.2
 def render(options: Options, out: Output) -> int:
     """Render what is not rendered yet; 1 where a piece could not be."""
     from idle_quarry.jobs.check import check_job
+    from idle_quarry.jobs.lending.choice import queue_of
     from idle_quarry.jobs.renders.rendering import Rendering
     from idle_quarry.jobs.renders.settled import answer
     from idle_quarry.jobs.renders.standing import programmes_of, stock_of, wanted_of
@@ -38,7 +40,10 @@ def render(options: Options, out: Output) -> int:
     wanted = wanted_of(programmes, store)
     failed: dict[str, str] = {}
     if wanted:
-        rendering = Rendering(job.folder, store)
+        house, alone = _house(options, programmes, store)
+        if alone and not out.as_json:
+            complain(alone)
+        rendering = Rendering(queue_of(job, house, store), store, job.title)
         try:
             failed = _rendered(rendering, wanted, options.workers, None if out.as_json else progress())
         except KeyboardInterrupt:
@@ -46,6 +51,8 @@ def render(options: Options, out: Output) -> int:
         finally:
             ended()
             rendering.close()
+            if house is not None:
+                house.close()
     made = {recipe.identity for recipe in wanted}
     document, lines, poor = [], [], False
     for programme in programmes:
@@ -55,6 +62,25 @@ def render(options: Options, out: Output) -> int:
         poor = poor or bool(programme.why) or any(each["state"] == "failed" for each in pieces)
     out.show({"pieces": document, "folder": str(store.folder)}, lines)
     return 1 if poor else 0
+
+
+def _house(options: Options, programmes: list[Programme], store: Store) -> tuple[House | None, str]:
+    """Return the house whose machines may help, None and why where this one renders alone."""
+    from idle_quarry.jobs.lending.choice import opened, unmarked
+    from idle_quarry.library.server import is_server
+
+    house, why = opened(options.library if is_server(options.library) else None)
+    if house is None:
+        return None, f"this machine renders alone: {why}" if why else ""
+    folders = unmarked(programmes, store)
+    if not folders:
+        return house, ""
+    house.close()
+    named = ", ".join(map(str, folders[:3]))
+    return (
+        None,
+        f"this machine renders alone: others do not know {named}; 'lend --mark FOLDER' marks a place that they share",
+    )
 
 
 def _store(job: CheckedJob) -> Store:

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections import deque
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.work import Cancelled, Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.material import Entry, Span, bring_in, changed_material, make_proxy, with_entry, with_part
+from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.material import Entry, Span, changed_material, with_entry, with_part
 from idle_quarry.media.clip import Clip
-from idle_quarry.path.template import Source, Template
+from idle_quarry.path.template import Source
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
@@ -23,8 +23,7 @@ if TYPE_CHECKING:
 class Wanted:
     """What is to be brought in: a clip of a job, or a span of its frames, by the conversion of a source class."""
 
-    folder: Path
-    template: Template
+    job: CheckedJob
     entry: Entry
     clip: Clip
     source: Source
@@ -37,7 +36,7 @@ class Wanted:
 
     @property
     def _what(self) -> tuple[object, ...]:
-        return self.folder, self.entry.path, self.span, self.proxy
+        return self.job.folder, self.entry.path, self.span, self.proxy
 
 
 class BringingIn(QObject):
@@ -84,14 +83,17 @@ class BringingIn(QObject):
         if not self._waiting:
             return
         wanted, self._share = self._waiting.popleft(), 0.0
-        entry, folder, name = wanted.entry, wanted.folder, wanted.entry.path.name
+        entry, folder, name = wanted.entry, wanted.job.folder, wanted.entry.path.name
+        lending = self._desk.lending
 
         def work(ticket: Ticket) -> None:
+            from idle_quarry.jobs.lending.whole import brought_in
+
             def told(share: float) -> None:
                 ticket.progress(name, share)
 
-            how = entry, wanted.clip, wanted.source, wanted.template, folder, told
-            made = make_proxy(*how) if wanted.proxy else bring_in(*how, wanted.span)
+            house, _why = lending.house()
+            made = brought_in(house, wanted.job, entry, wanted.clip, wanted.source, wanted.span, wanted.proxy, told)
 
             def kept(now: Entry) -> Entry:
                 return replace(now, proxy=made) if wanted.proxy else with_part(now, made)

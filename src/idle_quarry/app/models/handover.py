@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -18,7 +17,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.cutting.keeping import timelines_in
 from idle_quarry.jobs.handover.causes import frame_of, setting_of
-from idle_quarry.jobs.handover.record import Noted, accepted, noted, read_record, with_file, write_record
+from idle_quarry.jobs.handover.record import Noted, accepted, read_record, with_file, write_record
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Delivered
@@ -26,7 +25,6 @@ from idle_quarry.printing import write_pdf
 
 if TYPE_CHECKING:  # what measures pictures is slow to read, and read by the workers that do
     from idle_quarry.app.models.jobs import Jobs
-    from idle_quarry.jobs.handover.make import HandedOver
     from idle_quarry.media.whole.measure import Whole
 
 PAGE = "Hand-over"
@@ -175,9 +173,9 @@ class Handover(JobPart):
                 self._verify(job, rest, delivery)
 
         def work(ticket: Ticket) -> Noted:
-            from idle_quarry.jobs.handover.verify import verify
+            from idle_quarry.jobs.lending.whole import verified
 
-            return noted(verify(first, job.template, delivery, job.revision, ticket.progress))
+            return verified(self.desk.lending.house()[0], job, first, delivery, ticket.progress)
 
         self.run(f"verifying {first.name}", work, done)
 
@@ -187,20 +185,16 @@ class Handover(JobPart):
         if job is None:
             return
 
-        def work(ticket: Ticket) -> HandedOver:
-            from idle_quarry.jobs.handover.make import make
-            from idle_quarry.jobs.renders.settled import settled
-            from idle_quarry.jobs.renders.standing import programmes_of, stock_of
+        def work(ticket: Ticket) -> tuple[Noted, bool]:
+            from idle_quarry.jobs.lending.whole import delivered
 
-            programmes = programmes_of(job, stock_of(job.folder, job.template))
-            programme = next(each for each in programmes if each.name == timeline)
-            return make(job, programme, delivery, folder, settled(job).store, ticket.progress)
+            return delivered(self.desk.lending.house()[0], job, timeline, delivery, folder, ticket.progress)
 
-        def done(made: HandedOver) -> None:
-            new = noted(made.verified)
-            self._keep(job, replace(new, document={**new.document, "made_of": made.made_of}))
+        def done(made: tuple[Noted, bool]) -> None:
+            new, passes = made
+            self._keep(job, new)
             self.desk.say(
-                f"{made.path.name} is made{' and passes' if made.done else ', and fails its own spec: it is not handed over'}."
+                f"{new.path.name} is made{' and passes' if passes else ', and fails its own spec: it is not handed over'}."
             )
 
         self.run(f"making {delivery.name}", work, done)

@@ -179,7 +179,7 @@ class JobMaterial(JobPart):
                 self.ask_class(each, partial(self.bring_in, [each.entry.path], used=used))
                 continue
             for span in _used_spans(each, each.clip) if used else [None]:
-                self.bringing.add(Wanted(job.folder, job.template, each.entry, each.clip, each.source, span))
+                self.bringing.add(Wanted(job, each.entry, each.clip, each.source, span))
 
     def make_proxies(self, paths: Sequence[Path]) -> None:
         """Make the proxies of clips, in the queue of what is brought in."""
@@ -187,9 +187,7 @@ class JobMaterial(JobPart):
         for each in self.rows if job is not None else []:
             if job is not None and each.entry.path in paths and self._wants_proxy(each):
                 assert each.clip is not None and each.source is not None
-                self.bringing.add(
-                    Wanted(job.folder, job.template, each.entry, each.clip, each.source, None, proxy=True)
-                )
+                self.bringing.add(Wanted(job, each.entry, each.clip, each.source, None, proxy=True))
 
     def _wants_proxy(self, row: MaterialRow) -> bool:
         return row.convertible and row.source is not None and row.row.state != CHANGED and proxy_of(row.entry) is None

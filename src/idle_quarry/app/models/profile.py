@@ -118,6 +118,11 @@ class Profile(QObject):
         whose = "The house's library" if text else "This machine's own library"
         self.desk.say(f"{whose} is opened from the next start on.")
 
+    def lend(self, when: str, hours: str) -> None:
+        """Lend this machine to the others of the house, or no longer, and keep that."""
+        self.desk.lending.lend(when, hours)
+        self._keep()
+
     # -- keys ----------------------------------------------------------------------------------------------------
 
     def keys(self) -> dict[str, tuple[str, str]]:

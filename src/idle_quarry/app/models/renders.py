@@ -17,7 +17,8 @@ from idle_quarry.app.questions import Choice
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob
-from idle_quarry.jobs.renders.queue import Queue
+from idle_quarry.jobs.lending.choice import mark_all, queue_of
+from idle_quarry.jobs.renders.queue import PieceQueue
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.rendering import Rendering
 from idle_quarry.jobs.renders.settled import Settled, answer
@@ -26,6 +27,7 @@ from idle_quarry.jobs.renders.store import Kept
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs import Jobs
+    from idle_quarry.jobs.lending.house import House
 
 PAGE = "Renders"
 #: The pages on which it is seen how pieces stand.
@@ -35,10 +37,10 @@ _TICK_MS = 700
 
 
 #: Something that is done with a job's queue, of what was found in a fresh look.
-_Act = Callable[[Seen, Queue], object]
+_Act = Callable[[Seen, PieceQueue], object]
 
 
-def _nothing(_found: Seen, _queue: Queue) -> None:
+def _nothing(_found: Seen, _queue: PieceQueue) -> None:
     return None
 
 
@@ -51,7 +53,8 @@ class Renders(JobPart):
         super().__init__(jobs)
         self.seen: Seen | None = None
         self._folder: Path | None = None
-        self._rendering: dict[Path, Rendering] = {}  #: workers by the job's folder: a job that is left goes on
+        #: Workers by the job's folder, and for which house: a job that is left goes on.
+        self._rendering: dict[Path, tuple[House | None, Rendering]] = {}
         self._acts: deque[tuple[CheckedJob, _Act]] = deque()
         self._looking = self._again = False
         self._then: _Act | None = None  #: what was wanted when it was asked where renders go
@@ -90,11 +93,12 @@ class Renders(JobPart):
             self._again = self._again or all_of_it
             return
         self._looking = True
-        rendering = self._rendering.get(job.folder)
+        lending = self.desk.lending
 
         def work(_ticket: Ticket) -> Seen:
-            found = look(job) if all_of_it or before is None else looked_again(job, before)
-            if found.waiting and not found.paused and rendering is not None:
+            found = look(job, *lending.house()) if all_of_it or before is None else looked_again(job, before)
+            of, rendering = self._rendering.get(job.folder, (None, None))
+            if found.waiting and not found.paused and rendering is not None and of is found.house:
                 rendering.start()  # one may have died
             return found
 
@@ -117,7 +121,7 @@ class Renders(JobPart):
         if job.folder == self._folder:
             self.seen = found
             self.changed.emit()
-        if any(each.working for each in self._rendering.values()):
+        if found.waiting or any(each.working for _, each in self._rendering.values()):
             self._tick.start()
         else:
             self._tick.stop()
@@ -158,7 +162,7 @@ class Renders(JobPart):
     def _put(self, wanted: Callable[[Seen], list[Recipe]]) -> None:
         """Have rendered what is wanted of the timelines as they are then."""
 
-        def put(found: Seen, queue: Queue) -> None:
+        def put(found: Seen, queue: PieceQueue) -> None:
             recipes = wanted(found)
             if recipes:
                 queue.put(recipes)
@@ -190,14 +194,19 @@ class Renders(JobPart):
     def _next(self) -> None:
         job, act = self._acts[0]
 
+        lending = self.desk.lending
+
         def work(_ticket: Ticket) -> Seen:
-            found = look(job)
+            found = look(job, *lending.house())
             store = found.settled.store
             if store is None:
                 return found
-            if job.folder not in self._rendering:  # acts come one after the other
-                self._rendering[job.folder] = Rendering(job.folder, store)
-            rendering = self._rendering[job.folder]
+            of, rendering = self._rendering.get(job.folder, (None, None))
+            if rendering is None or of is not found.house:  # acts come one after the other
+                if rendering is not None:
+                    rendering.close()
+                rendering = Rendering(queue_of(job, found.house, store), store, job.title)
+                self._rendering[job.folder] = found.house, rendering
             act(found, rendering.queue)
             if not rendering.queue.paused:
                 rendering.start()
@@ -233,14 +242,14 @@ class Renders(JobPart):
         job, act = self.job, self._then
         if job is None:
             return
-        old = self._rendering.pop(job.folder, None)
+        old, lending = self._rendering.pop(job.folder, None), self.desk.lending
         self._then = None
 
         def work(_ticket: Ticket) -> Seen:
             if old is not None:
-                old.close()
+                old[1].close()
             answer(job, place, system_disk=system_disk)
-            return look(job)
+            return look(job, *lending.house())
 
         def done(found: Seen) -> None:
             self._show(job, found)
@@ -250,6 +259,19 @@ class Renders(JobPart):
                 self._act(act)
 
         self.desk.workers.start(work, done, self.desk.refuse)
+
+    def let_help(self) -> None:
+        """Mark what other machines of the house have no way to find, so that they may help."""
+        job, seen = self.job, self.seen
+        if job is None or seen is None or not seen.unmarked:
+            return
+        folders = seen.unmarked
+
+        def done(_none: object) -> None:
+            self.desk.say("Marked: other machines of the house may help from now on.")
+            self._look()
+
+        self.desk.workers.start(lambda _ticket: mark_all(folders, job), done, self.desk.refuse)
 
     # -- room --------------------------------------------------------------------------------------------------------------
 
@@ -268,6 +290,6 @@ class Renders(JobPart):
 
     def close(self) -> None:
         """End all workers: what they had begun is given back."""
-        for each in self._rendering.values():
+        for _, each in self._rendering.values():
             each.close()
         self._rendering.clear()

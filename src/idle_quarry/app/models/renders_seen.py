@@ -6,12 +6,14 @@ import socket
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from idle_quarry.app.models.disks import bytes_words
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.cutting.shown import shown_at
+from idle_quarry.jobs.lending.choice import queue_of, unmarked
 from idle_quarry.jobs.renders.pieces import EXACT, Stock
-from idle_quarry.jobs.renders.queue import Queue
+from idle_quarry.jobs.renders.queue import State
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.settled import QUEUE_FILE, Settled, settled
 from idle_quarry.jobs.renders.standing import (
@@ -33,6 +35,9 @@ from idle_quarry.jobs.renders.store import Kept
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Intermediate
 from idle_quarry.proof.disks import Volume, volume_of
+
+if TYPE_CHECKING:
+    from idle_quarry.jobs.lending.house import House
 
 #: When a template has its timelines rendered.
 BY_HAND, TOO_SLOW = "by hand", "where playing is too slow"
@@ -68,6 +73,9 @@ class Seen:
     waiting: int = 0
     paused: bool = False
     full: str = ""  #: what is said of a disk that is full
+    house: House | None = None  #: whose machines may help
+    alone: str = ""  #: why they may not, where there are such
+    unmarked: tuple[Path, ...] = ()  #: folders that they have no way to find
 
     @property
     def under_way(self) -> bool:
@@ -75,23 +83,40 @@ class Seen:
         return not self.paused and any(row.stood.state == RENDERING for row in self.rows)
 
 
-def look(job: CheckedJob) -> Seen:
-    """Return how the renders of a job stand: its timelines read, its clips known again, its renders gone through. Raises `QuarryError`."""
+def look(job: CheckedJob, house: House | None = None, alone: str = "") -> Seen:
+    """Return how the renders of a job stand: its timelines read, its clips known again, its renders gone through.
+
+    `house` may help where it can reach all of it; `alone` is why there is none. Raises `QuarryError`.
+    """
     where = settled(job)
     stock = stock_of(job.folder, job.template)
     programmes = tuple(programmes_of(job, stock))
     stale = tuple(shown_by_none(programmes, where.store)) if where.store is not None else ()
     codec = codecs()[job.template.intermediate.codec].name
-    return looked_again(job, Seen(where, programmes, stale=stale, codec=codec, stock=stock))
+    folders = unmarked(programmes, where.store) if house is not None and where.store is not None else ()
+    if folders:
+        house, alone = None, "others do not know where " + ", ".join(each.name for each in folders[:3]) + " lies"
+    found = Seen(where, programmes, stale=stale, codec=codec, stock=stock, house=house, alone=alone, unmarked=folders)
+    return looked_again(job, found)
+
+
+def states_of(job: CheckedJob, found: Seen) -> dict[str, State]:
+    """Return how the tasks of a job stand. Raises `QuarryError`."""
+    if found.house is None and not (job.folder / QUEUE_FILE).is_file():
+        return {}
+    queue = queue_of(job, found.house, found.settled.store)
+    try:
+        return queue.states()
+    finally:
+        queue.close()
 
 
 def looked_again(job: CheckedJob, before: Seen) -> Seen:
     """Return what a look found with its pieces as they stand now: how far workers are, what became whole. Raises `QuarryError`."""
-    store, path = before.settled.store, job.folder / QUEUE_FILE
-    states: dict[str, tuple[str, str, int, str]] = {}
-    found = before
-    if path.is_file():
-        queue = Queue(path)
+    store, found = before.settled.store, before
+    states: dict[str, State] = {}
+    if before.house is not None or (job.folder / QUEUE_FILE).is_file():
+        queue = queue_of(job, before.house, store)
         try:
             states = queue.states()
             found = replace(found, paces=queue.paces(), waiting=queue.open, paused=queue.paused)
@@ -187,7 +212,7 @@ def state_words(stood: Stood) -> str:
         return "plays as it is"
     said = stood.state
     if stood.state == RENDERING:
-        said = f"rendering, {100 * stood.done // max(1, stood.piece.frames)} % {by_words(stood.worker)}"
+        said = f"rendering, {100 * stood.done // max(1, stood.piece.frames)} % {by_words(stood.worker)}".strip()
     return f"{said}: {stood.text}" if stood.text else said
 
 
@@ -201,9 +226,9 @@ def role_of(state: str) -> str:
 
 
 def by_words(worker: str) -> str:
-    """Return which machine a worker is on."""
+    """Return which machine a worker is on, "" where it has not said so yet."""
     host = worker.rpartition(" ")[0]
-    return "here" if host == socket.gethostname() else f"on {host}"
+    return "" if not host else "here" if host == socket.gethostname() else f"on {host}"
 
 
 def row_words(row: Row) -> str:

@@ -8,11 +8,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.models.opened import Opened
+from idle_quarry.app.models.renders_seen import states_of
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.timeline import PICTURE, Item, Timeline, Track
 from idle_quarry.jobs.renders.pieces import EXACT, Piece, pieces_of
-from idle_quarry.jobs.renders.queue import Queue
-from idle_quarry.jobs.renders.settled import QUEUE_FILE
 from idle_quarry.jobs.renders.standing import RENDERED, Stood, StoodAt, canvas_of, stood
 
 if TYPE_CHECKING:
@@ -63,7 +62,7 @@ class TrialRenders(QObject):
         if job is None or seen is None or opened.path in self._looking:
             return
         self._looking.add(opened.path)
-        timeline, folder = opened.timeline, job.folder
+        timeline = opened.timeline
         canvas, store, stock = canvas_of(job.template, opened.path.stem), seen.settled.store, seen.stock
         of, pieces = self._divided.get(opened.path, (None, []))
 
@@ -71,13 +70,7 @@ class TrialRenders(QObject):
             nonlocal pieces
             if of is None or of[0] is not timeline or of[1] is not stock:
                 pieces = pieces_of(timeline, canvas, stock)
-            states = {}
-            if (folder / QUEUE_FILE).is_file():
-                queue = Queue(folder / QUEUE_FILE)
-                try:
-                    states = queue.states()
-                finally:
-                    queue.close()
+            states = states_of(job, seen)
             return StoodAt([stood(piece, store, states) for piece in pieces])
 
         def done(found: StoodAt) -> None:

@@ -33,6 +33,17 @@ def words_column(*widgets: QWidget) -> QVBoxLayout:
     return column
 
 
+def with_button(line: QWidget, button: QWidget) -> QWidget:
+    """Return a line of words with a button at its end: one thing to show and hide."""
+    made = QWidget()
+    row = QHBoxLayout(made)
+    sized(row).setSpacing(9)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.addWidget(line, 1)
+    row.addWidget(button)
+    return made
+
+
 def report_asked(page: QWidget, name: str) -> Path | None:
     """Ask where a report is to be written, and so in which form; None where that was given up."""
     kinds = "PDF (*.pdf);;HTML (*.html);;CSV (*.csv);;JSON (*.json)"

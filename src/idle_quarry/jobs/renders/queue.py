@@ -15,9 +15,10 @@ import time
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from idle_quarry.errors import JobError
+from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
 
 #: After so many seconds without a word a worker is taken for dead.
@@ -48,6 +49,43 @@ class Task:
     worker: str = ""
     done: int = 0
     text: str = ""
+
+
+#: Of a task its state, worker, frames done and what kept it.
+State = tuple[str, str, int, str]
+
+
+class PieceQueue(Protocol):
+    """What is to be rendered of a job, wherever that is kept: in a file of the job, or on the house's server. Raises `QuarryError`."""
+
+    def put(self, recipes: Iterable[Recipe]) -> None:
+        """Have these rendered in their order, before all that waits already; what is being rendered goes on, what failed is tried again."""
+
+    def drop(self, identities: Iterable[str] | None = None) -> None:
+        """Forget what is waiting, being rendered or failed: all of it, or those."""
+
+    def states(self) -> dict[str, State]:
+        """Return how each task stands: what is asked for again and again."""
+
+    def paces(self) -> dict[str, float]:
+        """Return the seconds that a frame takes, by plan, as far as that is known."""
+
+    @property
+    def open(self) -> int:
+        """How many tasks are waiting or being rendered."""
+
+    @property
+    def paused(self) -> bool:
+        """Whether workers are to wait where they are."""
+
+    def pause(self, paused: bool) -> None:
+        """Have workers wait where they are, or go on."""
+
+    def crew(self, store: Path) -> Crew:
+        """Return workers of this machine for it, none of them started."""
+
+    def close(self) -> None:
+        """Let go of it."""
 
 
 class Queue:
@@ -86,6 +124,14 @@ class Queue:
         except sqlite3.Error as error:
             raise JobError(f"the queue of renders could not be changed ({error})", subject=str(self.path)) from error
 
+    def crew(self, store: Path) -> Crew:
+        """Return workers for it, none of them started: what one had begun when it was killed is anybody's at once."""
+        return Crew(
+            "idle_quarry.jobs.renders.worker",
+            [str(self.path), str(store)],
+            lambda pid: self.give_back(worker_name(pid)),
+        )
+
     # -- who wants something rendered --------------------------------------------------------------------------------------
 
     def put(self, recipes: Iterable[Recipe]) -> None:
@@ -107,14 +153,6 @@ class Queue:
             else:
                 db.executemany("DELETE FROM tasks WHERE identity = ?", [(each,) for each in identities])
 
-    def keep_only(self, identities: Iterable[str]) -> None:
-        """Forget all but those: no timeline shows the rest any more."""
-        wanted = set(identities)
-        self.drop([task for task in self._names() if task not in wanted])
-
-    def _names(self) -> list[str]:
-        return [row[0] for row in self._read("SELECT identity FROM tasks")]
-
     def _read(self, query: str, given: tuple[object, ...] = ()) -> list[Any]:
         try:
             with self._one:
@@ -127,7 +165,7 @@ class Queue:
         rows = self._read("SELECT identity, recipe, state, worker, done, text FROM tasks ORDER BY place")
         return [Task(ident, from_json(json.loads(recipe)), *rest) for ident, recipe, *rest in rows]
 
-    def states(self) -> dict[str, tuple[str, str, int, str]]:
+    def states(self) -> dict[str, State]:
         """Return of each task its state, worker, frames done and what kept it: what is asked for again and again."""
         rows = self._read("SELECT identity, state, worker, done, text FROM tasks ORDER BY place")
         return {ident: (state, worker, done, text) for ident, state, worker, done, text in rows}

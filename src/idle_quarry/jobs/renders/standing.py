@@ -15,7 +15,7 @@ from idle_quarry.jobs.cutting.timeline import Timeline
 from idle_quarry.jobs.material import CHANGED, MISSING, Entry, class_of, parts_of, read_material, state_of
 from idle_quarry.jobs.renders.pieces import EXACT, FAILED, WANTED, Canvas, Piece, Stock, pieces_of
 from idle_quarry.jobs.renders.queue import FAILED as NOT_DONE
-from idle_quarry.jobs.renders.queue import TAKEN
+from idle_quarry.jobs.renders.queue import TAKEN, State
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.store import Kept, Store
 from idle_quarry.media.inspecting import inspect
@@ -126,7 +126,7 @@ class Stood:
     worker: str = ""
 
 
-def stood(piece: Piece, store: Store | None, states: Mapping[str, tuple[str, str, int, str]]) -> Stood:
+def stood(piece: Piece, store: Store | None, states: Mapping[str, State]) -> Stood:
     """Return how a piece stands; `states` is what the queue says."""
     if piece.state in (EXACT, FAILED) or piece.recipe is None:
         return Stood(piece, EXACT if piece.state == EXACT else REFUSED, text=piece.text)

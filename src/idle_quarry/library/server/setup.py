@@ -12,6 +12,7 @@ from sqlalchemy.exc import DatabaseError
 from idle_quarry.errors import LibraryError, NotUnderstood
 from idle_quarry.library.engines import Store, migrated, version_of
 from idle_quarry.library.schema import HEAD
+from idle_quarry.library.server import tasks
 from idle_quarry.library.server.guards import RIGHTS_VERSION
 from idle_quarry.library.server.opening import OLDEST, RIGHTS, address, server_engine, shown
 from idle_quarry.library.server.rights import statements
@@ -63,6 +64,10 @@ def set_up(place: str, people: Mapping[str, str]) -> SetUp:
                 for step in steps:
                     connection.exec_driver_sql(step.replace("%", "%%"))  # the driver takes one for a placeholder
                 told.append(said)
+            there = bool(connection.execute(sa.text(tasks.IS_THERE)).scalar())
+            for step in tasks.statements(there=there):
+                connection.exec_driver_sql(step.replace("%", "%%"))
+            told.append("tasks that rooms do for one another: " + ("there already" if there else "made"))
             if older:
                 told.append("mended: the rights an older version had set could be walked round with a raw connection")
             told += _out_of_count(connection)

@@ -7,7 +7,6 @@ from pathlib import Path
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
-    QHBoxLayout,
     QScrollArea,
     QTableView,
     QVBoxLayout,
@@ -22,7 +21,7 @@ from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.ask_bar import AskBar
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.page_rows import tools_row, words_column
+from idle_quarry.app.widgets.page_rows import tools_row, with_button, words_column
 from idle_quarry.app.widgets.render_lanes import COUNT, LANE, RenderLanes
 from idle_quarry.app.widgets.tables import Coloured, rows_of_one_height
 from idle_quarry.jobs.renders.standing import MISSED, REFUSED
@@ -53,7 +52,10 @@ class RendersPage(QWidget):
             "Remove what is not shown", self._remove_stale, tip="renders that no timeline shows any more"
         )
         self.folder_button = button("Keep elsewhere", self._ask_folder, tip="another folder for this job's renders")
-        self.where, self.cost, self.stale = OneLine("dust"), OneLine(), OneLine("dust")
+        self.help_button = button(
+            "Let others help", model.let_help, tip="mark these folders, so that other machines find them"
+        )
+        self.where, self.cost, self.stale, self.alone = OneLine("dust"), OneLine(), OneLine("dust"), OneLine("dust")
         self.ask = AskBar()
         self.lanes = RenderLanes()
         self.lanes.chosen.connect(self._choose)
@@ -84,14 +86,9 @@ class RendersPage(QWidget):
             self.cancel_button,
         )
         words = words_column(self.cost, self.where)
-        stale = QHBoxLayout()
-        sized(stale).setSpacing(9)
-        stale.addWidget(self.stale, 1)
-        stale.addWidget(self.stale_button)
-        self._stale = QWidget()
-        self._stale.setLayout(stale)
-        stale.setContentsMargins(0, 0, 0, 0)
+        self._stale, self._alone = with_button(self.stale, self.stale_button), with_button(self.alone, self.help_button)
         words.addWidget(self._stale)
+        words.addWidget(self._alone)
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
         self._scroll.setWidget(self.lanes)
@@ -121,6 +118,9 @@ class RendersPage(QWidget):
         stale = stale_words(seen) if seen is not None else ""
         self.stale.setText(stale)
         self._stale.setVisible(bool(stale))
+        self.alone.setText(f"This machine renders alone: {seen.alone}." if seen is not None and seen.alone else "")
+        self._alone.setVisible(bool(seen and seen.alone))
+        self.help_button.setVisible(bool(seen and seen.unmarked))
         self.pause_button.setVisible(bool(doing))
         self.pause_button.setText("Pause" if seen is not None and seen.under_way else "Go on")
         self.cancel_button.setVisible(bool(doing))

@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
+from idle_quarry.app.models.lending import WHEN
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES
 from idle_quarry.app.views.profile.keys import KeyTable
@@ -36,6 +37,10 @@ class ProfileView(QWidget):
             self.text.addItem(f"{percent} %", percent)
         self.jobs, self.work, self.export, self.house = QLineEdit(), QLineEdit(), QLineEdit(), QLineEdit()
         self.house.setPlaceholderText("this machine's own")
+        self.lend, self.lend_hours, self.lent = QComboBox(), QLineEdit(maxLength=12), label("", "dust")
+        self.lend.addItems(WHEN)
+        self.lend.setToolTip("it renders, makes and verifies for other rooms")
+        self.lend_hours.setPlaceholderText("at any hour; 19-7 for the night")
         self.keys = KeyTable(self.model)
         self.ask = AskBar()
         self._build()
@@ -63,11 +68,16 @@ class ProfileView(QWidget):
             ("Work is kept in", self.work, "proposed for the standard set of a house"),
             ("Files go to", self.export, "proposed where something is exported"),
             ("House library", self.house, "a server's address, from the next start on"),
+            ("Lend this machine", self.lend, ""),
+            ("Between", self.lend_hours, ""),
         ):
             widget.setAccessibleName(text)
             form.addRow(label(text, "dust"), widget)
             if follows:
                 form.addRow("", label(follows, "dust"))
+        form.addRow("", self.lent)
+        for row in (self.lend, self.lend_hours, self.lent):
+            form.setRowVisible(row, self.desk.lending.possible)
         left = QWidget()
         sized(left).setMaximumWidth(480)
         column = QVBoxLayout(left)
@@ -92,6 +102,9 @@ class ProfileView(QWidget):
         self.house.editingFinished.connect(lambda: model.choose_house(self.house.text()))
         for box in (self.brightness, self.text):
             box.activated.connect(lambda _i: model.dress(self.brightness.currentText(), self.text.currentData()))
+        self.lend.activated.connect(lambda _i: self._lend())
+        self.lend_hours.editingFinished.connect(self._lend)
+        self.desk.lending.changed.connect(self._show_lent)
         model.changed.connect(self._show)
         model.asked.connect(self.ask.put)
 
@@ -109,6 +122,19 @@ class ProfileView(QWidget):
         texts = (chosen.jobs_folder, chosen.work_folder, chosen.export_folder, chosen.house)
         for line, text in zip((self.jobs, self.work, self.export, self.house), texts, strict=True):
             line.setText(text)
+
+        self._show_lent()
+
+    def _show_lent(self) -> None:
+        chosen = self.model.preferences
+        self.lend.setCurrentText(chosen.lend)
+        self.lend_hours.setText(chosen.lend_hours)
+        self.lent.setText(self.desk.lending.words)
+
+    def _lend(self) -> None:
+        chosen = self.model.preferences
+        if (self.lend.currentText(), self.lend_hours.text().strip()) != (chosen.lend, chosen.lend_hours):
+            self.model.lend(self.lend.currentText(), self.lend_hours.text())
 
     def _chosen(self) -> None:
         self.model.choose(

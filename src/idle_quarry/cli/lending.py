@@ -1,0 +1,83 @@
+"""This machine lent to its house from the command line, and folders marked as places that machines share."""
+
+from __future__ import annotations
+
+import time
+from argparse import Namespace as Options
+from pathlib import Path
+
+from idle_quarry.cli.output import Output
+from idle_quarry.cli.progress import ended, progress
+from idle_quarry.errors import Away, NotPossible
+
+#: Seconds between two looks at what is done.
+_EVERY_S = 1.0
+
+
+def lend(options: Options, out: Output) -> int:
+    """Mark folders, or do what other machines of the house want done, until it is stopped; with `--once` until nothing is left."""
+    from idle_quarry.jobs.lending.reach import mark
+
+    if options.mark:
+        marked = [mark(Path(each).expanduser()) for each in options.mark]
+        places = [{"place": each.id, "folder": str(each.root)} for each in marked]
+        out.show({"places": places}, [f"{each.root}: a place that machines share, {each.id}" for each in marked])
+        return 0
+    done = _lent(options, None if out.as_json else progress())
+    out.show({"done": done}, [f"{done} tasks done"])
+    return 0
+
+
+def _lent(options: Options, say: object) -> int:
+    """Lend this machine; return how many tasks ended meanwhile."""
+    from idle_quarry.jobs.lending.house import House
+    from idle_quarry.jobs.lending.lender import Lending, Offer, hours_of
+    from idle_quarry.jobs.lending.reach import proof_in
+    from idle_quarry.library.server import is_server
+
+    if not is_server(options.library):
+        raise NotPossible(
+            "a machine is lent to a house whose library is on a server", subject=options.library or "this library",
+            remedy="say --library postgresql://person@host/database",
+        )  # fmt: skip
+    places = [Path(each).expanduser() for each in options.place]
+    for each in places:
+        if proof_in(each) is None:
+            raise NotPossible(
+                "is no place that machines share", subject=str(each), remedy="mark it: lend --mark FOLDER"
+            )
+    house = House(options.library)
+    lending = Lending(
+        options.library, Offer(hours_of(options.hours or ""), options.when_idle, options.cores or 0), places
+    )
+    before, said = house.ended_here(), ""
+    try:
+        while True:
+            why = lending.look()
+            try:
+                said = _words(house, why)
+                if options.once and not house.left:
+                    break
+            except Away as error:
+                said = f"{error}: it is tried again"
+            if callable(say):
+                say(said)
+            time.sleep(_EVERY_S)
+    except KeyboardInterrupt:
+        pass
+    finally:
+        ended()
+        lending.close()
+    done = house.ended_here() - before
+    house.close()
+    return done
+
+
+def _words(house: object, why: str) -> str:
+    from idle_quarry.jobs.lending.house import House, lent_words
+
+    assert isinstance(house, House)
+    if why:
+        return f"not lent just now: {why}"
+    here = house.here()
+    return "; ".join(lent_words(each) for each in here) or f"waiting; {house.left} tasks wait or are done elsewhere"

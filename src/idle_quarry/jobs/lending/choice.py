@@ -1,0 +1,59 @@
+"""Where a job's work is queued: on its house's server, where there is one and other machines can reach all of it, else in its own file."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.renders.queue import PieceQueue, Queue
+from idle_quarry.jobs.renders.settled import QUEUE_FILE
+from idle_quarry.jobs.renders.standing import Programme
+from idle_quarry.jobs.renders.store import Store
+
+if TYPE_CHECKING:  # what speaks to a server is read where there is one
+    from idle_quarry.jobs.lending.house import House
+
+
+def opened(url: str | None) -> tuple[House | None, str]:
+    """Return the house at an address, or none and why: rendering goes on without it."""
+    if not url:
+        return None, ""
+    from idle_quarry.jobs.lending.house import House
+
+    try:
+        house = House(url)
+    except QuarryError as error:
+        return None, str(error)
+    if not house.may_add:
+        house.close()
+        return None, "the server lets editors ask other machines for help, and this person reads"
+    return house, ""
+
+
+def unmarked(programmes: Sequence[Programme], store: Store) -> tuple[Path, ...]:
+    """Return the folders of clips and renders that other machines have no way to find."""
+    from idle_quarry.jobs.lending.pieces import unmarked
+
+    return unmarked(programmes, store)
+
+
+def mark_all(folders: Sequence[Path], job: CheckedJob) -> None:
+    """Mark what other machines could not find: the template's place that a folder lies in, else the folder itself. Raises `JobError`."""
+    from idle_quarry.jobs.lending.reach import mark, place_above
+
+    places = sorted((Path(each.path) for each in job.template.places if each.path), key=lambda path: len(path.parts))
+    for folder in folders:
+        if place_above(folder) is None:  # one that was marked just now may hold it
+            mark(next((place for place in places if folder.is_relative_to(place) and place.is_dir()), folder))
+
+
+def queue_of(job: CheckedJob, house: House | None, store: Store | None) -> PieceQueue:
+    """Return the queue of a job's pieces: of its house, where one is given, else in the job's own file. Raises `JobError`."""
+    if house is not None and store is not None:
+        from idle_quarry.jobs.lending.pieces import HousePieces
+
+        return HousePieces.of(house, job, store)
+    return Queue(job.folder / QUEUE_FILE)

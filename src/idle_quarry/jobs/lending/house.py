@@ -1,0 +1,269 @@
+"""A house's tasks on its server, for whoever adds them and looks at how they stand: procrastinate's tables, and what is told beside them.
+
+All times are the server's own: a machine whose clock is wrong does no harm.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import socket
+import time
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import psycopg
+from procrastinate import App, SyncPsycopgConnector
+from procrastinate.exceptions import AlreadyEnqueued, ConnectorException
+from procrastinate.jobs import Job
+
+from idle_quarry.errors import Away, JobError, LibraryError, NotPossible
+from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.renders.crew import Crew
+from idle_quarry.library.server import tasks as tables
+from idle_quarry.library.server.opening import address, shown
+
+#: Where a worker that is started for a house finds its address: not among its arguments, which everybody on a machine sees.
+SERVER = "IDLE_QUARRY_SERVER"
+WORKER = "idle_quarry.jobs.lending.worker"
+#: What waits since it is paused waits for a day that never comes.
+NEVER = "2999-01-01T00:00:00+00:00"
+#: Whether a task waits so.
+PAUSED = "coalesce(j.scheduled_at > now() + interval '100 years', false)"
+#: A machine that has not been heard of for so many seconds is dead; it says a word every few.
+SILENT_S, HEARTBEAT_S = 25.0, 5.0
+#: Tasks that ended are kept for so many hours: they tell how long things take.
+_KEPT_HOURS = 7 * 24
+#: Seconds between two looks at a task that is waited for.
+_LOOK_S = 0.4
+
+
+@dataclass(frozen=True)
+class Lent:
+    """What a machine of the house does just now: which machine, whose it is, what and for which job, and how far it is."""
+
+    machine: str
+    person: str
+    kind: str
+    title: str
+    done: int
+    frames: int
+    text: str
+
+
+def lent_words(lent: Lent) -> str:
+    """Return what a machine does, in words."""
+    what = {"piece": "rendering", "bring in": "bringing in", "deliver": "making", "verify": "verifying"}.get(
+        lent.kind, lent.kind
+    )
+    share = f" {100 * lent.done // max(1, lent.frames)} %" if not lent.text else f": {lent.text}"
+    return f"{what} for {lent.title}{share}"
+
+
+def plain(url: str) -> dict[str, Any]:
+    """Return how psycopg's pools reach a server's tasks. Raises `LibraryError` for what is no address."""
+    made = address(url).set(drivername="postgresql").render_as_string(hide_password=False)
+    settings = {"options": f"-c search_path={tables.SCHEMA} -c statement_timeout=8000", "connect_timeout": 3}
+    return {"conninfo": made, "kwargs": settings, "min_size": 0, "max_size": 3, "timeout": 4.0}
+
+
+def key_of(job: CheckedJob) -> str:
+    """Return what a job's tasks are known by, wherever its folder lies."""
+    return hashlib.sha256(f"{job.title}\n{job.started}".encode()).hexdigest()[:12]
+
+
+def queue_name(key: str, places: Iterable[dict[str, Any]]) -> str:
+    """Return the queue of tasks of a job that need these places: a machine takes from those queues only whose places it has.
+
+    A place that must lie under the very path that it has where the task was added is told by that path too.
+    """
+    named = " ".join(sorted({
+        str(each["place"]) + (hashlib.sha256(each["root"].encode()).hexdigest()[:6] if each.get("same") else "")
+        for each in places
+    }))  # fmt: skip
+    made = f"{key} {named}"
+    if len(made) > 128:
+        raise NotPossible("a task needs more places than one can have", subject=named[:40])
+    return made
+
+
+class House:
+    """The tasks of a house; any number of threads may use it. Raises `Away` where the server does not answer, and `LibraryError`."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+        self.subject = shown(address(url))
+        self.may_add = False  #: whether this person may add tasks
+        self._connector = SyncPsycopgConnector(**plain(url))
+        self._app = App(connector=self._connector)
+        try:
+            self._connector.open()
+            if not self.rows(f"{tables.IS_THERE} AS there")[0]["there"]:
+                raise LibraryError(
+                    "it has no tasks for other machines yet", subject=self.subject,
+                    remedy="whoever keeps it runs 'server setup' again",
+                )  # fmt: skip
+            may = "SELECT pg_has_role(session_user, 'quarry_editor', 'MEMBER') AS may"
+            self.may_add = bool(self.rows(may)[0]["may"])
+        except BaseException:
+            self.close()
+            raise
+
+    def close(self) -> None:
+        self._connector.close()
+
+    def rows(self, query: str, **given: Any) -> list[dict[str, Any]]:
+        """Return what a query finds."""
+        try:
+            return self._connector.execute_query_all(query, **given)
+        except ConnectorException as error:
+            raise self._said(error) from error
+        except psycopg.Error as error:  # the pool's own word that nobody answers
+            raise Away("the server does not answer", subject=self.subject) from error
+
+    def _said(self, error: ConnectorException) -> LibraryError:
+        cause = error.__cause__
+        if getattr(cause, "sqlstate", None) == "42501":
+            return LibraryError(
+                "the server does not allow this person that", subject=self.subject, remedy="ask whoever keeps it"
+            )
+        if isinstance(cause, psycopg.OperationalError) or cause is None:
+            return Away("the server does not answer", subject=self.subject)
+        return LibraryError(f"the server refused ({str(cause).splitlines()[0]})", subject=self.subject)
+
+    # -- adding ------------------------------------------------------------------------------------------------------------
+
+    def add(self, tasks: list[Job]) -> None:
+        """Add tasks, in their order; of those that wait already none is added twice."""
+        self.give_back_stalled()
+        for _ in range(3):
+            names = [task.queueing_lock for task in tasks]
+            self.cancel_waiting(names)
+            doing = {row["lock"] for row in self.rows(
+                "SELECT lock FROM procrastinate_jobs WHERE status = 'doing' AND lock = ANY(%(names)s::text[])", names=names
+            )}  # fmt: skip
+            try:
+                wanted = [task for task in tasks if task.lock not in doing]
+                if wanted:
+                    self._app.job_manager.batch_defer_jobs(wanted)
+                return
+            except AlreadyEnqueued:  # another window added one of them just now
+                continue
+            except ConnectorException as error:
+                raise self._said(error) from error
+        raise LibraryError("others add the same just now", subject=self.subject, remedy="try again in a moment")
+
+    def cancel_waiting(self, names: Iterable[str | None]) -> None:
+        """Have those that wait not be done."""
+        self.rows(
+            "SELECT procrastinate_cancel_job_v1(id, false, false) FROM procrastinate_jobs "
+            "WHERE status = 'todo' AND queueing_lock = ANY(%(names)s::text[])",
+            names=list(names),
+        )
+
+    def first(self, key: str) -> int:
+        """Return the priority that comes before all that waits of a job."""
+        row = self.rows(
+            "SELECT coalesce(max(priority), 0) + 1 AS first FROM procrastinate_jobs "
+            "WHERE status = 'todo' AND queue_name LIKE %(queue)s",
+            queue=f"{key} %",
+        )[0]
+        return int(row["first"])
+
+    def give_back_stalled(self) -> None:
+        """Have what dead machines had begun be anybody's again, and clear away what ended long ago."""
+        self.rows(
+            "SELECT procrastinate_retry_job_v2(j.id, now(), NULL, NULL, NULL) FROM procrastinate_jobs j "
+            "LEFT JOIN procrastinate_workers w ON w.id = j.worker_id WHERE j.status = 'doing' AND "
+            "(w.id IS NULL OR w.last_heartbeat < now() - make_interval(secs => %(silent)s))",
+            silent=SILENT_S,
+        )
+
+    def clear_old(self) -> None:
+        """Forget tasks that ended long ago."""
+        self.rows(
+            "DELETE FROM procrastinate_jobs j WHERE j.status NOT IN ('todo', 'doing') AND NOT EXISTS (SELECT 1 FROM "
+            "procrastinate_events e WHERE e.job_id = j.id AND e.at > now() - make_interval(hours => %(hours)s)) RETURNING 1",
+            hours=_KEPT_HOURS,
+        )
+
+    # -- waiting for one -----------------------------------------------------------------------------------------------------
+
+    def awaited(
+        self, job: CheckedJob, kind: str, given: dict[str, Any], places: list[dict[str, Any]],
+        told: Callable[[float], object], frames: int = 1000,
+    ) -> dict[str, Any]:  # fmt: skip
+        """Have some machine do a task, and return what came of it; where `told`, which hears the share that is done, raises, it is stopped.
+
+        Raises `JobError` with the machine's own sentence where it could not be done.
+        """
+        key = key_of(job)
+        name = f"{kind} {hashlib.sha256(json.dumps(given, sort_keys=True).encode()).hexdigest()[:40]}"
+        task = Job(
+            queue=queue_name(key, places), lock=name, queueing_lock=name, task_name=kind, priority=self.first(key),
+            task_kwargs={"given": given, "places": [*places], "title": job.title, "frames": frames},
+        )  # fmt: skip
+        self.add([task])
+        ident = self.rows("SELECT max(id) AS id FROM procrastinate_jobs WHERE queueing_lock = %(name)s", name=name)[0][
+            "id"
+        ]
+        crew = self.crew(key)
+        try:
+            crew.start(1)  # where nobody else is there, it is done here
+            while True:
+                row = self.rows(
+                    "SELECT j.status, t.done, t.text, t.result FROM procrastinate_jobs j LEFT JOIN told t ON t.job = j.id "
+                    "WHERE j.id = %(id)s",
+                    id=ident,
+                )[0]
+                if row["status"] == "succeeded":
+                    return dict(row["result"])
+                if row["status"] in ("failed", "cancelled", "aborted"):
+                    raise JobError(row["text"] or "another window stopped it", subject=job.title)
+                told((row["done"] or 0) / frames)
+                time.sleep(_LOOK_S)
+        except BaseException:
+            self.rows("SELECT procrastinate_cancel_job_v1(%(id)s, true, false)", id=ident)
+            raise
+        finally:
+            crew.stop()
+
+    def crew(self, key: str) -> Crew:
+        """Return workers of this machine for a job's tasks, none of them started."""
+        return Crew(WORKER, ["--only", key], settings={SERVER: self.url})
+
+    @property
+    def left(self) -> int:
+        """How many tasks are waiting or being done, of all jobs."""
+        return int(
+            self.rows("SELECT count(*) AS left FROM procrastinate_jobs WHERE status IN ('todo', 'doing')")[0]["left"]
+        )
+
+    def ended_here(self) -> int:
+        """Return how many of the tasks that are known this machine has done."""
+        query = (
+            "SELECT count(*) AS done FROM procrastinate_jobs j JOIN told t ON t.job = j.id "
+            "WHERE j.status = 'succeeded' AND split_part(t.machine, ' ', 1) = %(host)s"
+        )
+        return int(self.rows(query, host=socket.gethostname())[0]["done"])
+
+    # -- looking ---------------------------------------------------------------------------------------------------------------
+
+    def here(self) -> list[Lent]:
+        """Return what this machine does just now."""
+        return [each for each in self.under_way() if each.machine.split(" ")[0] == socket.gethostname()]
+
+    def under_way(self) -> list[Lent]:
+        """Return what machines of the house do just now."""
+        found = self.rows(
+            "SELECT t.machine, t.person, j.task_name, j.args, t.done, t.text FROM procrastinate_jobs j "
+            "JOIN told t ON t.job = j.id WHERE j.status = 'doing' ORDER BY t.machine, j.id"
+        )
+        return [
+            Lent(
+                row["machine"], row["person"], row["task_name"], str(row["args"].get("title", "")), row["done"],
+                int(row["args"].get("frames", 0)), row["text"],
+            )
+            for row in found
+        ]  # fmt: skip

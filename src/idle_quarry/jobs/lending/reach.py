@@ -1,0 +1,101 @@
+"""Places that several machines reach, each under a path of its own: proved by a file that lies in the place itself.
+
+A path in a task is said as a place and the way inside it. A machine takes a task only where it finds, for each place, the very
+file: under the path that was given to it, or under the one that the place has where the task was added.
+"""
+
+from __future__ import annotations
+
+import json
+import secrets
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from idle_quarry.errors import JobError, NotPossible
+from idle_quarry.files import is_folder, written_whole
+
+#: What lies in a place, and proves it.
+PROOF = ".quarry-place.json"
+_KIND, _FORMAT = "idle-quarry place", 1
+_MOST_BYTES = 10_000
+
+
+class NotReachable(NotPossible):
+    """A place is not there on this machine, or it is another."""
+
+
+@dataclass(frozen=True)
+class Place:
+    """A folder that is marked: what it is known by on all machines, and where it lies on this one."""
+
+    id: str
+    root: Path
+
+
+def proof_in(folder: Path) -> str | None:
+    """Return what a folder is known by, None where it is not marked."""
+    try:
+        with (folder / PROOF).open("rb") as file:
+            data = json.loads(file.read(_MOST_BYTES))
+        return str(data["id"]) if data["kind"] == _KIND and len(str(data["id"])) == 8 else None
+    except (OSError, ValueError, KeyError, TypeError, RecursionError):
+        return None
+
+
+def mark(folder: Path) -> Place:
+    """Mark a folder as a place that machines share; one that is marked stays what it is. Raises `JobError`."""
+    if not is_folder(folder):
+        raise JobError("no such folder", subject=str(folder))
+    folder = folder.resolve()
+    known = proof_in(folder)
+    if known is None:
+        known = secrets.token_hex(4)
+        document = {"kind": _KIND, "format_number": _FORMAT, "id": known, "name": folder.name}
+        try:
+            written_whole(folder / PROOF, (json.dumps(document, ensure_ascii=False) + "\n").encode())
+        except OSError as error:
+            raise JobError(f"it cannot be marked ({error.strerror})", subject=str(folder)) from error
+    return Place(known, folder)
+
+
+def place_above(path: Path) -> Place | None:
+    """Return the nearest marked folder that a path lies in, or is."""
+    path = path.resolve()
+    for folder in (path, *path.parents):
+        known = proof_in(folder)
+        if known is not None:
+            return Place(known, folder)
+    return None
+
+
+class Reach:
+    """The places that this machine reaches: those in `folders`, and any other that lies where it lies on the machine that asks."""
+
+    def __init__(self, folders: Iterable[Path] = ()) -> None:
+        self._folders = tuple(each.expanduser().resolve() for each in folders)
+
+    def said(self, path: Path) -> dict[str, str]:
+        """Return a path as a task says it. Raises `NotReachable` where it lies in no place that is marked."""
+        place = place_above(path)
+        if place is None:
+            raise NotReachable("lies in no place that other machines know", subject=str(path), remedy="mark its folder")
+        return {"place": place.id, "root": str(place.root), "path": path.resolve().relative_to(place.root).as_posix()}
+
+    def root(self, place: str, usual: str) -> Path | None:
+        """Return where a place lies here, proved now; None where it cannot be found."""
+        return next((each for each in (*self._folders, Path(usual)) if proof_in(each) == place), None)
+
+    def path(self, said: dict[str, Any]) -> Path:
+        """Return the path that a task says, on this machine. Raises `NotReachable`."""
+        inside = PurePosixPath(str(said["path"]))
+        if inside.is_absolute() or ".." in inside.parts:
+            raise NotPossible("a path that leads out of its place", subject=str(inside))
+        root = self.root(str(said["place"]), str(said["root"]))
+        if root is None:
+            raise NotReachable(
+                "this place is not there, or it is another", subject=str(said["root"]),
+                remedy="say where it lies here: --place FOLDER",
+            )  # fmt: skip
+        return root / inside

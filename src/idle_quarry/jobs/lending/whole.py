@@ -1,0 +1,139 @@
+"""What machines do for one another besides pieces: a clip brought in, a delivery made, a file verified. The same on one machine."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from pydantic import TypeAdapter
+
+from idle_quarry.errors import NotPossible
+from idle_quarry.jobs.check import CheckedJob, check_job
+from idle_quarry.jobs.handover.record import Noted, noted
+from idle_quarry.jobs.lending.house import House
+from idle_quarry.jobs.lending.reach import Reach, place_above
+from idle_quarry.jobs.material import BroughtIn, Entry, Span, bring_in, make_proxy
+from idle_quarry.media.clip import Clip
+from idle_quarry.media.inspecting import inspect
+from idle_quarry.path.template import Delivered, Format, Source
+
+_FORMAT: TypeAdapter[Format | None] = TypeAdapter(Format | None)
+#: Hears what is under way and the share that is done; it may raise to stop.
+Told = Callable[[str, float], None]
+BRING_IN, DELIVER, VERIFY = "bring in", "deliver", "verify"
+
+
+# -- asked for: of the house where there is one, else done here -----------------------------------------------------------------
+
+
+def brought_in(
+    house: House | None, job: CheckedJob, entry: Entry, clip: Clip, source: Source, span: Span | None, proxy: bool,
+    told: Callable[[float], None],
+) -> BroughtIn:  # fmt: skip
+    """Return what was made of a clip, or a span of it, or its proxy. Raises what `bring_in` raises, and `JobError`."""
+    if house is None or _alone(job.folder, entry.path):
+        how = entry, clip, source, job.template, job.folder, told
+        return make_proxy(*how) if proxy else bring_in(*how, span)
+    reach = Reach()
+    folder, path = reach.said(job.folder), reach.said(entry.path)
+    given = {
+        "job": folder, "path": path, "content": entry.content, "source": source.id, "span": span, "proxy": proxy,
+        "taken_as": _FORMAT.dump_python(clip.format, mode="json"),
+    }  # fmt: skip
+    made = house.awaited(job, BRING_IN, given, [folder, path], told)
+    return BroughtIn(job.folder / made["path"], made["of"], made["source"], made["codec"], span)
+
+
+def delivered(
+    house: House | None, job: CheckedJob, timeline: str, delivery: Delivered, folder: Path, told: Told
+) -> tuple[Noted, bool]:
+    """Return what came of making a delivery of a timeline into a folder, verified, and whether it passes. Raises what `make` raises."""
+    if house is None or _alone(job.folder, folder):
+        return _delivered(job, timeline, delivery, folder, told)
+    reach = Reach()
+    # timelines name their clips by their paths: only who has them under the same can do it
+    places = [{**reach.said(each), "same": True} for each in (job.folder, folder)]
+    given = {"job": places[0], "timeline": timeline, "delivery": delivery.id, "to": places[1]}
+    made = house.awaited(job, DELIVER, given, places, lambda share: told("making it", share))
+    document = {**made["document"], "path": str(folder / made["name"])}
+    return Noted(document, made["when"]), bool(made["passes"])
+
+
+def verified(house: House | None, job: CheckedJob, path: Path, delivery: Delivered, told: Told) -> Noted:
+    """Return a file held against a delivery. Raises what `verify` raises."""
+    if house is None or _alone(job.folder, path):
+        return _verified(job, path, delivery, told)
+    reach = Reach()
+    folder, file = reach.said(job.folder), reach.said(path)
+    given = {"job": folder, "path": file, "delivery": delivery.id}
+    made = house.awaited(job, VERIFY, given, [folder, file], lambda share: told("verifying", share))
+    return Noted({**made["document"], "path": str(path)}, made["when"])
+
+
+def _alone(*paths: Path) -> bool:
+    """Return whether only this machine can reach them all."""
+    return any(place_above(path) is None for path in paths)
+
+
+# -- done ---------------------------------------------------------------------------------------------------------------------
+
+
+def _delivered(job: CheckedJob, timeline: str, delivery: Delivered, folder: Path, told: Told) -> tuple[Noted, bool]:
+    from idle_quarry.jobs.handover.make import make
+    from idle_quarry.jobs.renders.settled import settled
+    from idle_quarry.jobs.renders.standing import programmes_of, stock_of
+
+    programmes = programmes_of(job, stock_of(job.folder, job.template))
+    programme = next((each for each in programmes if each.name == timeline), None)
+    if programme is None:
+        raise NotPossible("is no timeline of the job", subject=timeline)
+    made = make(job, programme, delivery, folder, settled(job).store, told)
+    new = noted(made.verified)
+    return replace(new, document={**new.document, "made_of": made.made_of}), made.done
+
+
+def _verified(job: CheckedJob, path: Path, delivery: Delivered, told: Told) -> Noted:
+    from idle_quarry.jobs.handover.verify import verify
+
+    return noted(verify(path, job.template, delivery, job.revision, told))
+
+
+# -- done for another machine: of what a task says, for what it is answered ---------------------------------------------------------
+
+
+def bring_in_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, Any]:
+    """Bring a clip into another machine's job."""
+    job = check_job(reach.path(given["job"]))
+    path = reach.path(given["path"])
+    source = next((each for each in job.template.sources if each.id == given["source"]), None)
+    if source is None:
+        raise NotPossible("is no source class of the template", subject=str(given["source"]))
+    clip = replace(inspect(path), format=_FORMAT.validate_python(given["taken_as"]))
+    span = (int(given["span"][0]), int(given["span"][1])) if given["span"] else None
+    entry = Entry(path, str(given["content"]), source.id)
+    made = brought_in(None, job, entry, clip, source, span, bool(given["proxy"]), lambda share: told("", share))
+    inside = made.path.relative_to(job.folder).as_posix()
+    return {"path": inside, "of": made.of, "source": made.source, "codec": made.codec}
+
+
+def deliver_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, Any]:
+    """Make a delivery of another machine's job."""
+    job = check_job(reach.path(given["job"]))
+    found, passes = _delivered(job, str(given["timeline"]), _delivery(job, given), reach.path(given["to"]), told)
+    return {"document": found.document, "when": found.when, "passes": passes, "name": found.path.name}
+
+
+def verify_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, Any]:
+    """Verify a file for another machine."""
+    job = check_job(reach.path(given["job"]))
+    found = _verified(job, reach.path(given["path"]), _delivery(job, given), told)
+    return {"document": found.document, "when": found.when}
+
+
+def _delivery(job: CheckedJob, given: dict[str, Any]) -> Delivered:
+    found = next((each for each in job.template.deliveries if each.id == given["delivery"]), None)
+    if found is None:
+        raise NotPossible("is no delivery of the template", subject=str(given["delivery"]))
+    return found

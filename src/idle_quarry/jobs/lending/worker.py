@@ -1,0 +1,262 @@
+"""One machine's worker for a house: procrastinate takes the tasks, this does them; a process of its own that ends with who started it.
+
+It takes only from queues whose places it proves it reaches. What it had begun when it is told to stop it gives back; what it had
+begun when it died another takes up, and it ends nothing that is no longer its own.
+"""
+
+from __future__ import annotations
+
+import argparse
+import asyncio
+import contextlib
+import json
+import logging
+import os
+import sys
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import psycopg
+from procrastinate import App, PsycopgConnector, RetryDecision
+from procrastinate.exceptions import ConnectorException, JobAborted
+from procrastinate.job_context import JobContext
+from procrastinate.jobs import Job, Status
+from procrastinate.manager import JobManager
+from procrastinate.retry import BaseRetryStrategy
+from procrastinate.worker import Worker
+
+from idle_quarry.errors import Away, JobError, QuarryError
+from idle_quarry.jobs.lending import house as of_house
+from idle_quarry.jobs.lending.house import PAUSED, SERVER, House, plain
+from idle_quarry.jobs.lending.pieces import PIECE, piece_of
+from idle_quarry.jobs.lending.reach import NotReachable, Reach
+from idle_quarry.jobs.lending.whole import BRING_IN, DELIVER, VERIFY, bring_in_for, deliver_for, verify_for
+from idle_quarry.jobs.renders.queue import worker_name
+from idle_quarry.jobs.renders.turn import Stopped, Turn, rendered
+from idle_quarry.jobs.renders.worker import as_guest
+from idle_quarry.reports import unforeseen
+
+#: Seconds between two looks whether there is something to do, between two looks for what dead machines left, and for which a queue
+#: is left alone whose places went away.
+_LOOK_S, _DEAD_S, _SHUN_S = 1.0, 8.0, 20.0
+_AT_ONCE = datetime.fromisoformat("1970-01-01T00:00:00+00:00")  # the server's clock counts, not this machine's
+
+
+class _GivenBack(Exception):
+    """A task that this machine does not end: another may."""
+
+
+class _Again(BaseRetryStrategy):
+    """What is given back is done by somebody at once; what fails, fails."""
+
+    def get_retry_decision(self, *, exception: BaseException, job: Job) -> RetryDecision | None:
+        return RetryDecision(retry_at=_AT_ONCE) if isinstance(exception, _GivenBack) else None
+
+
+class _Own(JobManager):
+    """Ends and gives back only what is still this worker's: one that slept through its own death changes nothing."""
+
+    async def finish_job(self, job: Job, status: Status, delete_job: bool) -> None:
+        await self.connector.execute_query_async(
+            "SELECT procrastinate_finish_job_v1(id, %(status)s::procrastinate_job_status, %(gone)s) FROM procrastinate_jobs "
+            "WHERE id = %(job)s AND worker_id = %(worker)s AND status = 'doing'",
+            job=job.id, worker=job.worker_id, status=status.value, gone=delete_job,
+        )  # fmt: skip
+
+    async def retry_job(self, job: Job, retry_at: datetime | None = None, *_same: Any, **_kept: Any) -> None:
+        await self.connector.execute_query_async(
+            "SELECT procrastinate_retry_job_v2(id, %(at)s, NULL, NULL, NULL) FROM procrastinate_jobs "
+            "WHERE id = %(job)s AND worker_id = %(worker)s AND status = 'doing'",
+            job=job.id, worker=job.worker_id, at=retry_at or _AT_ONCE,
+        )  # fmt: skip
+
+
+@dataclass
+class _Given:
+    """A task of the house, as its worker speaks of it. A server that does not answer changes nothing: the work is still good."""
+
+    house: House
+    job: Job
+    machine: str
+    paused: bool = False
+
+    def alive(self, done: int, text: str = "") -> bool:
+        try:
+            return self.say(done, text)
+        except QuarryError:
+            return True
+
+    def say(self, done: int, text: str = "", seconds: float = 0.0, result: dict[str, Any] | None = None) -> bool:
+        """Have it told beside the task; return whether the task is still this worker's. Raises `Away`, `LibraryError`."""
+        rows = self.house.rows(
+            f"WITH mine AS (SELECT j.id, {PAUSED} AS paused FROM procrastinate_jobs j WHERE j.id = %(job)s "
+            "AND j.worker_id = %(worker)s AND j.status = 'doing' AND NOT j.abort_requested), "
+            "said AS (INSERT INTO told AS t (job, machine, done, text, seconds, result) "
+            "SELECT id, %(machine)s, %(done)s, %(text)s, %(seconds)s, %(result)s::text::jsonb FROM mine "
+            "ON CONFLICT (job) DO UPDATE SET machine = excluded.machine, person = session_user, done = excluded.done, "
+            "text = excluded.text, seconds = excluded.seconds, result = excluded.result) SELECT paused FROM mine",
+            job=self.job.id, worker=self.job.worker_id, machine=self.machine, done=done, text=text[:2000], seconds=seconds,
+            result=None if result is None else json.dumps(result, ensure_ascii=False),
+        )  # fmt: skip
+        self.paused = bool(rows and rows[0]["paused"])
+        return bool(rows)
+
+
+class Lender:
+    """Takes a house's tasks, of all jobs or `only` of one; with that it ends when none of them is left."""
+
+    def __init__(self, url: str, reach: Reach, machine: str, stop: threading.Event, only: str = "") -> None:
+        self._url, self._reach, self._machine, self._stop, self._only = url, reach, machine, stop, only
+        self._house = House(url)
+        self._worker: Worker
+        self._begun = 0.0
+        self._shunned: dict[str, float] = {}  #: queues whose places went away, and until when they are left alone
+        self._app = App(connector=PsycopgConnector(**plain(url)))
+        self._app.job_manager = _Own(self._app.connector)
+        for name, work in (
+            (PIECE, self._piece),
+            (BRING_IN, bring_in_for),
+            (DELIVER, deliver_for),
+            (VERIFY, verify_for),
+        ):
+            self._app.task(name=name, pass_context=True, retry=_Again())(self._doing(work))
+
+    # -- doing one ---------------------------------------------------------------------------------------------------------
+
+    def _piece(self, given: dict[str, Any], reach: Reach, turn: Turn) -> float:
+        return rendered(*piece_of(given, reach), turn)
+
+    def _doing(self, work: Callable[..., Any]) -> Callable[..., None]:
+        """Return what procrastinate calls for a task that `work` does."""
+
+        def do(context: JobContext, *, given: dict[str, Any], frames: int, **_said: Any) -> None:
+            of = _Given(self._house, context.job, self._machine)
+            turn = Turn(of, self._stop)
+            try:
+                turn.say(0)
+                if work == self._piece:
+                    of.say(frames, seconds=work(given, self._reach, turn))
+                    return
+                result = work(given, self._reach, lambda _what, share: turn.told(int(share * frames)))
+                if not of.say(frames, result=result):
+                    raise Stopped
+            except Stopped:
+                if self._stop.is_set():
+                    raise _GivenBack from None
+                raise JobAborted from None
+            except NotReachable as error:
+                self._shunned[context.job.queue] = time.monotonic() + _SHUN_S
+                raise _GivenBack from error
+            except QuarryError as error:
+                of.alive(0, str(error))
+                raise
+            except Exception as error:  # an odd clip that nobody thought of: the rest goes on
+                of.alive(0, unforeseen(error))
+                raise
+            finally:
+                # between two tasks, never in one: a worker that is told to stop says no word any more that it is alive
+                if (
+                    self._stop.is_set()
+                    or context.job.queue in self._shunned
+                    or time.monotonic() - self._begun > _DEAD_S
+                ):
+                    self._worker.stop()  # type: ignore[no-untyped-call]
+
+        return do
+
+    # -- taking ------------------------------------------------------------------------------------------------------------
+
+    async def run(self) -> None:
+        """Take tasks until it is told to stop, or, of one job, none is left. Raises `QuarryError` where the server refuses."""
+        async with self._app.open_async():
+            watching = asyncio.create_task(self._watch())
+            try:
+                while not self._stop.is_set():
+                    try:
+                        queues, left = await asyncio.to_thread(self._queues)
+                        if queues:
+                            await self._work(queues)
+                            continue
+                        if self._only and not left:
+                            return
+                    except (ConnectorException, psycopg.Error, Away):
+                        pass  # it is tried again: what is lent is no hurry
+                    await asyncio.sleep(_LOOK_S)
+            finally:
+                watching.cancel()
+
+    async def _watch(self) -> None:
+        """Look for what dead machines left, again and again."""
+        while True:
+            with contextlib.suppress(QuarryError):
+                await asyncio.to_thread(self._house.give_back_stalled)
+            await asyncio.sleep(_DEAD_S)
+
+    def _queues(self) -> tuple[list[str], int]:
+        """Return the queues that have something to do whose places are reached, proved now; and how many tasks are left."""
+        rows = self._house.rows(
+            "SELECT j.queue_name, (array_agg(j.args -> 'places') FILTER (WHERE j.status = 'todo' AND (j.scheduled_at IS NULL "
+            "OR j.scheduled_at <= now())))[1] AS places, count(*) AS left "
+            "FROM procrastinate_jobs j WHERE j.status IN ('todo', 'doing') AND j.queue_name LIKE %(of)s GROUP BY 1",
+            of=f"{self._only} %" if self._only else "%",
+        )  # fmt: skip
+        now = time.monotonic()
+        self._shunned = {queue: until for queue, until in self._shunned.items() if until > now}
+        found = [
+            row["queue_name"] for row in rows
+            if row["places"] is not None and row["queue_name"] not in self._shunned and self._reaches(row["places"])
+        ]  # fmt: skip
+        return found, sum(row["left"] for row in rows)
+
+    def _reaches(self, places: list[dict[str, Any]]) -> bool:
+        for each in places:
+            root = self._reach.root(each["place"], each["root"])
+            if root is None or (each.get("same") and str(root) != each["root"]):
+                return False
+        return True
+
+    async def _work(self, queues: list[str]) -> None:
+        """Do what is in some queues, until there is nothing more, or other queues are to be looked at."""
+        self._worker = Worker(
+            self._app, queues=queues, name=self._machine, wait=False, concurrency=1, listen_notify=False,
+            install_signal_handlers=False, update_heartbeat_interval=of_house.HEARTBEAT_S, stalled_worker_timeout=of_house.SILENT_S,
+        )  # fmt: skip
+        self._begun = time.monotonic()
+        await self._worker.run()  # type: ignore[no-untyped-call]
+
+    def close(self) -> None:
+        self._house.close()
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Do a house's tasks; the server's address is in the environment, where others on this machine do not see it."""
+    parser = argparse.ArgumentParser(prog="worker")
+    parser.add_argument("--only", default="", help="the tasks of one job")
+    parser.add_argument(
+        "--place", type=Path, action="append", default=[], help="a marked folder as it lies on this machine"
+    )
+    parser.add_argument("--core", type=int)
+    options = parser.parse_args(arguments)
+    logging.getLogger("procrastinate").setLevel(logging.CRITICAL)
+    stop = as_guest(options.core)
+    try:
+        if SERVER not in os.environ:
+            raise JobError("no server is named", subject=SERVER)
+        lender = Lender(os.environ[SERVER], Reach(options.place), worker_name(os.getpid()), stop, options.only)
+        try:
+            asyncio.run(lender.run())
+        finally:
+            lender.close()
+    except QuarryError as error:
+        print(error, file=sys.stderr)
+        return 2
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,284 @@
+"""Machines that work for one another: what each reaches, who may do what, and that a piece is made once whoever dies over it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import time
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+
+import numpy as np
+import psycopg
+import pytest
+from tests.jobs.test_renders import SCAN, SMALL, TAPE, a_job, decoded, known, shot
+from tests.jobs.test_trial import timeline
+from tests.postgres import PrivateServer
+
+from idle_quarry.cli.main import run
+from idle_quarry.errors import Away, JobError, LibraryError, NotPossible, NotUnderstood
+from idle_quarry.jobs.check import check_job
+from idle_quarry.jobs.lending.choice import mark_all, opened, queue_of
+from idle_quarry.jobs.lending.house import SERVER, House, key_of, queue_name
+from idle_quarry.jobs.lending.lender import Offer, hours_of, idle_s
+from idle_quarry.jobs.lending.pieces import HousePieces, piece_of, said_piece, unmarked
+from idle_quarry.jobs.lending.reach import PROOF, NotReachable, Reach, mark, place_above
+from idle_quarry.jobs.lending.whole import brought_in, verified
+from idle_quarry.jobs.material import read_material
+from idle_quarry.jobs.renders.crew import Crew
+from idle_quarry.jobs.renders.making import render
+from idle_quarry.jobs.renders.pieces import pieces_of
+from idle_quarry.jobs.renders.recipe import Recipe
+from idle_quarry.jobs.renders.standing import programmes_of, stock_of
+from idle_quarry.jobs.renders.store import Store
+from idle_quarry.library import FileLibrary
+from idle_quarry.library.server.tasks import ADDING, GRANTED, SCHEMA, TAKING
+from idle_quarry.media.looking import look
+
+
+def shared(tmp_path: Path) -> tuple[Path, Store, list[Recipe]]:
+    """A share with a clip and renders, marked, and pieces of the clip."""
+    share = tmp_path / "share"
+    share.mkdir()
+    clip = Path(shutil.copy(TAPE, share / "tape.mpg"))
+    mark(share)
+    made = timeline(low=[shot(clip, n + 1, 4 * n, 4, begins=5 * n) for n in range(10)])
+    wanted = [piece.recipe for piece in pieces_of(made, SMALL, known(clip)) if piece.recipe is not None]
+    return share, Store(share / "renders"), wanted
+
+
+def test_a_place_is_proved_before_its_paths_mean_anything(tmp_path: Path) -> None:
+    share, store, wanted = shared(tmp_path)
+    said = said_piece(wanted[0], store, "Lamp")
+    assert "/share/" not in str(said["given"]["recipe"]["shown"]["path"]["path"])
+    there, place = piece_of(said["given"], Reach())
+    assert there == wanted[0] and place.folder == store.folder
+    moved = tmp_path / "elsewhere" / "mounted"
+    shutil.move(share, moved)
+    with pytest.raises(NotReachable, match="this place is not there, or it is another; say where it lies here"):
+        piece_of(said["given"], Reach())
+    there, place = piece_of(said["given"], Reach([moved]))
+    assert (
+        there.identity == wanted[0].identity and there.shown is not None and there.shown.path == str(moved / "tape.mpg")
+    )
+    other = tmp_path / "share"
+    other.mkdir()
+    mark(other)  # something else is mounted there now
+    with pytest.raises(NotReachable):
+        Reach().path(said["given"]["store"])
+    assert mark(moved).id == said["given"]["store"]["place"] == getattr(place_above(moved / "renders"), "id", "")
+    for bad in ("../x", "/etc/x"):
+        with pytest.raises(NotPossible, match="out of its place"):
+            Reach([moved]).path({**said["given"]["store"], "path": bad})
+    with pytest.raises(NotPossible, match="another version"):
+        piece_of({"recipe": {}, "store": said["given"]["store"]}, Reach([moved]))
+    with pytest.raises(NotReachable, match="no place that other machines know"):
+        Reach().said(tmp_path / "private.mov")
+    with pytest.raises(JobError, match="no such folder"):
+        mark(tmp_path / "nowhere")
+    (other / PROOF).write_text("{}")
+    assert place_above(other) is None
+    of = {"place": "aa", "root": "/a", "same": True}
+    assert queue_name("k", [of]) != queue_name("k", [of | {"root": "/c"}])
+    with pytest.raises(NotPossible, match="more places"):
+        queue_name("k", [{"place": f"{n:08}", "root": "/"} for n in range(20)])
+
+
+def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path: Path) -> None:
+    with psycopg.connect(server.url("keeper", house)) as raw:
+        of = f"'{SCHEMA}'::regnamespace"
+        tables = raw.execute(
+            "SELECT c.relname, a.grantee::regrole::text, a.privilege_type FROM pg_class c, aclexplode(c.relacl) a "
+            f"WHERE c.relnamespace = {of} AND a.grantee <> c.relowner AND c.relkind <> 'S'"
+        ).fetchall()
+        columns = raw.execute(
+            "SELECT c.relname, a.grantee::regrole::text, a.privilege_type, t.attname FROM pg_class c "
+            f"JOIN pg_attribute t ON t.attrelid = c.oid, aclexplode(t.attacl) a WHERE c.relnamespace = {of}"
+        ).fetchall()
+        functions = raw.execute(
+            "SELECT p.proname, p.prosecdef, array(SELECT a.grantee::regrole::text FROM aclexplode(p.proacl) a "
+            f"WHERE a.grantee <> p.proowner) FROM pg_proc p WHERE p.pronamespace = {of}"
+        ).fetchall()
+    stated = {(name, group, what) for name, group, what in GRANTED if "(" not in what}
+    assert set(tables) == stated
+    by_column = {
+        (name, group, what.split()[0], column)
+        for name, group, what in GRANTED if "(" in what
+        for column in what.split("(")[1].rstrip(")").split(", ")
+    }  # fmt: skip
+    assert set(columns) == by_column
+    called = {**dict.fromkeys(TAKING, "quarry_reader"), **dict.fromkeys(ADDING, "quarry_editor")}
+    for name, definer, callers in functions:
+        assert not definer and callers == ([called[name]] if name in called else []), name
+
+    _share, store, wanted = shared(tmp_path)
+    runa, wren = House(server.url("Runa", house)), House(server.url("Wren", house))
+    assert runa.may_add and not wren.may_add
+    assert opened(server.url("Wren", house)) == (
+        None,
+        "the server lets editors ask other machines for help, and this person reads",
+    )
+    HousePieces(runa, "k", "Lamp", store).put(wanted[:2])
+    for act in (
+        lambda: HousePieces(wren, "k", "Lamp", store).put(wanted[2:3]),
+        lambda: wren.rows("UPDATE procrastinate_jobs SET args = '{}' RETURNING 1"),
+        lambda: wren.rows("UPDATE procrastinate_jobs SET task_name = 'x' RETURNING 1"),
+        lambda: wren.rows("DELETE FROM procrastinate_jobs RETURNING 1"),
+        lambda: wren.rows(
+            "INSERT INTO told (job, machine, person) SELECT id, 'x', 'Runa' FROM procrastinate_jobs RETURNING 1"
+        ),
+    ):
+        with pytest.raises(LibraryError, match="does not allow"):
+            act()
+    assert wren.left == 2
+    server.database("bare")
+    for place, says in (
+        (server.url("Runa", "bare"), "no tasks|does not answer"),
+        ("postgresql://Runa@/x?host=/nowhere", "does not answer"),
+    ):
+        with pytest.raises((Away, LibraryError), match=says):
+            House(place)
+        assert opened(place)[0] is None
+    runa.close()
+    wren.close()
+
+
+def waited(ready: object, seconds: float = 120.0) -> None:
+    end = time.monotonic() + seconds
+    while not ready():  # type: ignore[operator]
+        assert time.monotonic() < end
+        time.sleep(0.05)
+
+
+def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks(
+    server: PrivateServer, house: str, tmp_path: Path
+) -> None:
+    _share, store, wanted = shared(tmp_path)
+    runa = House(server.url("Runa", house))
+    queue = HousePieces(runa, "k", "Lamp", store)
+    queue.put(wanted)
+    queue.put(wanted[5:7])
+    assert list(queue.states()) == [each.identity for each in (*wanted[5:7], *wanted[:5], *wanted[7:])], (
+        "wanted last, first"
+    )
+    queue.pause(True)
+    assert queue.paused and {state[0] for state in queue.states().values()} == {"waiting"}
+    place = {SERVER: server.url("Wren", house)}
+    machines = [Crew("tests.jobs.odd_worker", ["--skew", skew], settings=place) for skew in ("-5000", "0", "5000")]
+    for each in machines:
+        each.start(1)
+    time.sleep(1)
+    assert not store.all() and queue.open == len(wanted)
+    queue.pause(False)
+
+    def workers() -> dict[str, str]:
+        return {state[1].split()[1]: identity for identity, state in queue.states().items() if state[1]}
+
+    waited(lambda: len(workers()) == 3)
+    killed, paused, _third = sorted(workers())
+    os.kill(int(paused), signal.SIGSTOP)
+    os.kill(int(killed), signal.SIGKILL)
+    held = workers().get(paused)
+    waited(lambda: len(store.all()) == len(wanted) and not queue.open)
+    os.kill(int(paused), signal.SIGCONT)
+    time.sleep(1.5)
+    done = runa.rows(
+        "SELECT j.lock, t.machine, (SELECT count(*) FROM procrastinate_events e WHERE e.job_id = j.id AND e.type = 'succeeded') "
+        "AS ended FROM procrastinate_jobs j JOIN told t ON t.job = j.id WHERE j.status = 'succeeded'"
+    )
+    assert len(done) == len(wanted) and {row["ended"] for row in done} == {1}
+    if held is not None:
+        by = next(row["machine"] for row in done if row["lock"].endswith(held))
+        assert by.split()[1] not in (killed, paused), "what it slept over another has made"
+    for recipe in wanted:
+        kept = store.kept(recipe)
+        assert kept is not None
+        render(recipe, tmp_path / "again.mov")
+        for one, other in zip(decoded(kept.path), decoded(tmp_path / "again.mov"), strict=True):
+            assert all(np.array_equal(a, b) for a, b in zip(one, other, strict=True))
+    assert list(queue.paces()) == [wanted[0].plan] and queue.paces()[wanted[0].plan] > 0
+
+    # what is not wanted any more stops, what cannot be done says why, and a place that is gone is left alone
+    Path(wanted[0].shown.path).write_bytes(b"another film")  # type: ignore[union-attr]
+    store.remove(store.all())
+    queue.put(wanted[:1])
+    waited(lambda: queue.states().get(wanted[0].identity, ("",))[0] == "failed")
+    assert "is another file now" in queue.states()[wanted[0].identity][3]
+    (store.folder.parent / PROOF).rename(store.folder.parent / "gone")
+    queue.drop()
+    assert not queue.states()
+    for each in machines:
+        each.stop()
+    runa.close()
+
+
+def test_a_job_s_other_work_goes_to_the_house_as_well(
+    server: PrivateServer, house: str, library: FileLibrary, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    folder = a_job(library, tmp_path)
+    job, at = check_job(folder), server.url("Runa", house)
+    runa, _why = opened(at)
+    assert runa is not None
+    entry = next(each for each in read_material(folder) if each.path == SCAN)
+    clip, shares = look(entry.path), list[float]()
+    source = job.template.sources[0]
+    alone = brought_in(runa, job, entry, clip, source, (0, 4), False, shares.append)  # nothing is marked
+    own = Path(shutil.copy(SCAN, folder / "scan.mov"))
+    mark(tmp_path)
+    entry, clip = replace(entry, path=own), replace(clip, path=own)
+    lent = brought_in(runa, job, entry, clip, source, (0, 4), False, shares.append)
+    assert lent == replace(alone, path=lent.path) and lent.path.parent == alone.path.parent != lent.path
+    assert [np.array_equal(a, b) for one, other in zip(decoded(lent.path), decoded(alone.path), strict=True)
+            for a, b in zip(one, other, strict=True)].count(False) == 0  # fmt: skip
+    delivery = job.template.deliveries[0]
+    found = verified(runa, job, lent.path, delivery, lambda _what, _share: None)
+    here = verified(None, job, lent.path, delivery, lambda _what, _share: None)
+    assert found.document == here.document and found.verdict == "fails"
+    with pytest.raises(JobError, match="its file is changed"):
+        brought_in(runa, job, replace(entry, content="0"), clip, source, (0, 4), False, shares.append)
+
+    def enough(_share: float) -> None:
+        raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        brought_in(runa, job, entry, clip, source, None, False, enough)
+    waited(lambda: not runa.left)
+
+    # what is rendered for a job whose places are marked is rendered by the house
+    store = Store(tmp_path / "renders")
+    programmes = programmes_of(job, stock_of(folder, job.template))
+    assert unmarked(programmes, store) == (TAPE.parent,)
+    made = programmes_of(job, {})
+    assert unmarked(made, store) == ()
+    queue = queue_of(job, runa, store)
+    assert isinstance(queue, HousePieces) and queue.key == key_of(job)
+    mark_all([folder], job)
+    assert not (folder / PROOF).exists(), "it lies in a place that is marked"
+    runa.close()
+
+    assert run(["lend", "--mark", str(tmp_path / "renders")], lambda _place: 0) == 2  # no such folder yet
+    (tmp_path / "renders").mkdir()
+    assert run(["lend", "--mark", str(tmp_path / "renders"), "--json"], lambda _place: 0) == 0
+    assert run(["lend", "--library", at, "--once", "--cores", "1"], lambda _place: 0) == 0
+    assert "0 tasks done" in capsys.readouterr().out
+    assert run(["lend", "--library", str(tmp_path / "library.db")], lambda _place: 0) == 2
+    assert run(["lend", "--library", at, "--place", str(folder)], lambda _place: 0) == 2
+    assert "mark it: lend --mark" in capsys.readouterr().err
+
+
+def test_when_a_machine_is_lent(tmp_path: Path) -> None:
+    night, noon = datetime(2026, 3, 1, 23, 30), datetime(2026, 3, 1, 12, 0)
+    offer = Offer(hours_of("19-7"), only_idle=True)
+    assert offer.why_not(noon, 1e9) == "it is lent from 19:00 to 7:00"
+    assert offer.why_not(night, 30) == "somebody works on it" and offer.why_not(night, 601) == ""
+    assert Offer(hours_of("8:00 - 12")).why_not(noon, 0) and not Offer(hours_of(" 12-24 ")).why_not(noon, 0)
+    assert hours_of("") is None
+    for bad in ("7", "25-3", "5-5", "night"):
+        with pytest.raises(NotUnderstood, match="write them as 19-7"):
+            hours_of(bad)
+    typed = tmp_path / "1"
+    typed.touch()
+    os.utime(typed, (time.time() - 90, 0))
+    assert idle_s([typed]) == pytest.approx(90, abs=5) or idle_s([typed]) < 90
