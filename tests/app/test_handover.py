@@ -98,6 +98,28 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     QTest.mouseClick(page.setting_button, Qt.MouseButton.LeftButton)
     assert window.desk.path.sheet == "delivery:sd-50"
 
+    # what holds against its delivery is evidence for the revision that it was made from
+    checks = [{**check, "verdict": "look" if check["id"] == "black" else "passes"} for check in kept.document["checks"]]
+    good = replace(kept, document={**kept.document, "verdict": "look", "checks": checks})
+    assert jobs.result(jobs.chosen) is not None and jobs.record is not None
+    model._keep(jobs.result(jobs.chosen), good)  # type: ignore[arg-type]
+    store, ident = window.desk.library, jobs.record.template_id
+    qtbot.waitUntil(lambda: bool(store.handovers_from(ident)), timeout=20000)
+    found = store.handovers_from(ident)[0]
+    assert (found.file, found.verdict, found.revision, found.sha256) == (
+        path.name,
+        "accepted",
+        jobs.record.revision,
+        kept.document["sha256"],
+    )
+    chosen = window.desk.shelf.chosen
+    chosen.show_summary(store.summary(ident))
+    chosen.pick(found.revision)
+    assert (
+        f"handed over {path.name} of Episode 4" in " ".join(chosen.history)
+        and "1 hand-over verified" in chosen.about_words()
+    )
+
     (folder / RECORD_FILE).write_text("{")
     with pytest.raises(JobError, match="can be verified again"):
         read_record(folder)

@@ -85,10 +85,15 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
     )  # fmt: skip
     out = tmp_path / "out"
     out.mkdir()
-    status = deliver(str(job), "--delivery", "sd-50", "--to", str(out), "--json")
+    ident = next(each.id for each in library.summaries())
+    library.record_job("Episode 4", job, library.stored(ident))
+    status = deliver(str(job), "--delivery", "sd-50", "--to", str(out), "--json", "--library", str(library.place))
     said = json.loads(capsys.readouterr().out)
     failed = [(check["id"], check["text"]) for check in said["checks"] if check["verdict"] == "fails"]
     assert status == 0 and not failed, failed
+    noted = [(each.file, each.sha256, each.revision) for each in library.handovers_from(ident)]
+    accepted = said["verdict"] == "look"  # then a person looks first
+    assert noted == ([] if accepted else [(Path(said["file"]).name, said["sha256"], 1)])
     path = Path(said["file"])
     assert path.parent == out and re.fullmatch(r"Episode 4 Programme v1\.\w+", path.name)
     assert [check["id"] for check in said["checks"]] == list(IDS) and not list(out.glob(".*"))

@@ -23,6 +23,7 @@ from tests.app.test_cuts import CLIPS
 from tests.conftest import demo_template
 from tests.jobs.test_trial import item, timeline
 
+from idle_quarry.app.models.renders_seen import anew_words
 from idle_quarry.cli.main import run
 from idle_quarry.errors import JobError, MediaError, NotPossible
 from idle_quarry.jobs.check import check_job
@@ -31,6 +32,7 @@ from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import TITLE, Item, Media, Timeline, Transition
 from idle_quarry.jobs.material import read_material, taken_in, write_material
 from idle_quarry.jobs.renders import turn
+from idle_quarry.jobs.renders.anew import anew
 from idle_quarry.jobs.renders.making import render
 from idle_quarry.jobs.renders.pieces import EXACT, FAILED, WANTED, Canvas, Piece, Stock, pieces_of
 from idle_quarry.jobs.renders.queue import Queue
@@ -445,6 +447,16 @@ def test_a_job_is_rendered_by_its_workers(
             assert all(np.array_equal(a, b) for a, b in zip(one, other, strict=True))
     assert rendered() == (0, [each | {"state": "kept"} for each in said])
     assert check_job(folder).drift == (), "what renders keep in the job is no drift"
+
+    # what another codec and a newer revision mean is told before
+    job = check_job(folder)
+    then = anew(job, edited(job.template, Edit("intermediate.codec", "rdd36-hq")))
+    assert (then.rendered, then.stays, then.cost.pieces) == (3, 0, 3) and then.cost.bytes > 0
+    assert anew_words(then).startswith(
+        "Of what is rendered nothing stays; to render then: 3 pieces, 1 s of programme, "
+    )
+    same = anew(job, edited(job.template, Edit("note", "quieter")))
+    assert (same.stays, same.cost.pieces, anew_words(same)) == (3, 0, "")
 
     # a clip that is another now is told, and not rendered
     path = timelines_in(folder)[0]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -12,7 +13,7 @@ from tests.conftest import demo_template
 from tests.postgres import PrivateServer
 
 from idle_quarry.errors import Away, LibraryError
-from idle_quarry.library import Search
+from idle_quarry.library import HandoverRecord, Search
 from idle_quarry.library.house import in_use, listed, own_copy, put
 from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand, place_at_hand
@@ -102,9 +103,25 @@ def test_work_goes_on_while_the_server_is_away(
     assert here.stored(ident, 2).template == quiet(-20.0) and here.count(Search(words=("off", "line"))) == 1
     job = here.record_job("Away job", tmp_path, here.stored(ident, second.number))
     assert [each.title for each in here.jobs()] == ["Away job"]
+    made = HandoverRecord(
+        "h1",
+        "Away job",
+        ident,
+        second.number,
+        second.hash,
+        "HD 50i",
+        "EP04.mxf",
+        "a" * 64,
+        "passes",
+        "Runa",
+        second.time,
+    )
+    here.record_handover(made)
+    here.record_handover(made)
+    assert here.handovers_from(ident) == [made] and "the hand-over of EP04.mxf" in here.unsent()[-1].words
     with pytest.raises(Away, match="drafts and jobs go on meanwhile"):
         here.review(ident, 2, "propose")
-    assert [one.act for one in here.unsent()] == ["save revision", "save revision", "save new", "job"]
+    assert [one.act for one in here.unsent()] == ["save revision", "save revision", "save new", "job", "handover"]
 
     server.start()
     odo = open_server(server.url("Odo", house))
@@ -121,6 +138,7 @@ def test_work_goes_on_while_the_server_is_away(
     assert here.common_base(ident, 4, 2) == 1
     assert here.summary(other).name == "Off the line (Runa)" and here.named("Off the line", "house") is not None
     assert [(each.id, each.revision) for each in odo.jobs()] == [(job.id, 4)]
+    assert odo.handovers_from(ident) == [replace(made, revision=4)]
     on_server = {each.number: each.hash for each in odo.revisions(ident)}
     assert {each.number: each.hash for each in here.revisions(ident)} == on_server
     odo.close()

@@ -65,9 +65,18 @@ def whole(library: ServerLibrary, ident: str) -> tuple[object, ...]:
     return library.revisions(ident), library.remarks(ident), library.summary(ident)
 
 
+_HANDED = (
+    "INSERT INTO handover SELECT 'h1', 'Lamp', template_id, 1, repeat('a', 64), 'HD', 'x.mxf', {sha}, '{verdict}', 'Runa', time "
+    "FROM revision WHERE number = 1 AND template_id = '{{id}}'"
+)
 #: Who tries what. {n} and the like are filled in; every one of them is refused, or finds no row.
 ATTACKS = (
     ("Runa", "UPDATE revision SET body = ''"),
+    ("Odo", _HANDED.format(verdict="passes", sha="repeat('a', 64)")),  # in another's name
+    ("Runa", _HANDED.format(verdict="fails", sha="repeat('a', 64)")),
+    ("Runa", _HANDED.format(verdict="passes", sha="'none'")),
+    ("Runa", "UPDATE handover SET verdict = 'passes'"),
+    ("Tamsin", "DELETE FROM handover"),
     ("Runa", "DELETE FROM revision"),
     ("Tamsin", "UPDATE revision SET note = 'x'"),
     ("keeper", "UPDATE revision SET note = 'x'"),  # not even who keeps it

@@ -4,17 +4,23 @@ from __future__ import annotations
 
 from argparse import Namespace as Options
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from idle_quarry.cli.output import Output
+from idle_quarry.cli.output import Output, complain
 from idle_quarry.cli.progress import ended, shares
 from idle_quarry.cli.verifying import delivery_of
 from idle_quarry.errors import NotPossible, QuarryError
+
+if TYPE_CHECKING:
+    from idle_quarry.jobs.check import CheckedJob
+    from idle_quarry.jobs.handover.record import Noted
 
 
 def deliver(options: Options, out: Output) -> int:
     """Make a delivery and verify it; 1 where it fails its own spec: then it is not handed over."""
     from idle_quarry.jobs.check import check_job
     from idle_quarry.jobs.handover.make import make
+    from idle_quarry.jobs.handover.record import noted
     from idle_quarry.jobs.handover.verify import failed_first
     from idle_quarry.jobs.renders.settled import settled
     from idle_quarry.jobs.renders.standing import programmes_of, stock_of
@@ -41,6 +47,8 @@ def deliver(options: Options, out: Output) -> int:
     finally:
         ended()
     verified = made.verified
+    if made.done:
+        _note(options, job, noted(verified))
     document = {
         "file": str(made.path), "delivery": delivery.id, "verdict": verified.verdict, "sha256": verified.found.sha256,
         "frames": made.frames, "gain_db": made.gain_db, "checks": [check.to_json() for check in verified.checks],
@@ -54,3 +62,18 @@ def deliver(options: Options, out: Output) -> int:
     ]
     out.show(document, lines)
     return 0 if made.done else 1
+
+
+def _note(options: Options, job: CheckedJob, found: Noted) -> None:
+    """Note in the library what was handed over, where the job was started from it."""
+    from idle_quarry.cli.commands import opened
+    from idle_quarry.jobs.handover.record import handed_over
+
+    try:
+        with opened(options) as library:
+            record = next((each for each in library.jobs() if Path(each.folder) == job.folder.resolve()), None)
+            handed = handed_over(found, job, record.template_id, library.person) if record is not None else None
+            if handed is not None:
+                library.record_handover(handed)
+    except QuarryError as error:
+        complain(f"it is handed over, and the library could not note it: {error}")

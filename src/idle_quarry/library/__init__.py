@@ -1,10 +1,21 @@
 """Templates kept: shelves, revisions, reviews, exchange files."""
 
-from idle_quarry.library.records import JobRecord, Remark, Revision, Search, Stored, StoredEntry, Summary, typed_words
+from idle_quarry.library.records import (
+    HandoverRecord,
+    JobRecord,
+    Remark,
+    Revision,
+    Search,
+    Stored,
+    StoredEntry,
+    Summary,
+    typed_words,
+)
 from idle_quarry.library.store import FileLibrary, Library, open_library
 
 __all__ = [
     "FileLibrary",
+    "HandoverRecord",
     "JobRecord",
     "Library",
     "Remark",

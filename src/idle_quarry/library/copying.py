@@ -13,10 +13,10 @@ from sqlalchemy.exc import IntegrityError
 from idle_quarry.errors import LibraryError
 from idle_quarry.library.engines import Store
 from idle_quarry.library.held import described, held_canonical, held_from_data, held_hash
-from idle_quarry.library.schema import jobs, reviews, revisions, settings, templates
+from idle_quarry.library.schema import handovers, jobs, reviews, revisions, settings, templates
 
 #: In this order each row finds what it belongs to.
-TABLES = (templates, revisions, reviews, settings, jobs)
+TABLES = (templates, revisions, reviews, settings, jobs, handovers)
 _AT_ONCE = 200
 
 
@@ -29,6 +29,7 @@ class Carried:
     reviews: int
     settings: int
     jobs: int
+    handovers: int
 
 
 def carried(source: Store, target: Store) -> Carried:

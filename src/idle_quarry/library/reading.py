@@ -14,9 +14,18 @@ from pydantic import ValidationError
 from idle_quarry.errors import LibraryError
 from idle_quarry.library.engines import Store
 from idle_quarry.library.held import TEMPLATE, Held, held_from_data, held_hash, name_key
-from idle_quarry.library.records import JobRecord, Remark, Revision, Search, Stored, StoredEntry, Summary
+from idle_quarry.library.records import (
+    HandoverRecord,
+    JobRecord,
+    Remark,
+    Revision,
+    Search,
+    Stored,
+    StoredEntry,
+    Summary,
+)
 from idle_quarry.library.reviewing import RULE
-from idle_quarry.library.schema import heads, jobs, reviews, revisions, settings, standing, templates
+from idle_quarry.library.schema import handovers, heads, jobs, reviews, revisions, settings, standing, templates
 from idle_quarry.path.entries import Entry
 from idle_quarry.path.registry import territories
 from idle_quarry.path.template import Template
@@ -322,6 +331,16 @@ class Reading(Store):
     def jobs_from(self, template_id: str) -> list[JobRecord]:
         """Return the jobs started from a template, newest first."""
         return [each for each in self.jobs() if each.template_id == template_id]
+
+    def handovers_from(self, template_id: str) -> list[HandoverRecord]:
+        """Return what was handed over from a template, newest first; of a file that was verified again, what came of it last."""
+        query = sa.select(handovers).where(handovers.c.template_id == template_id)
+        with self.transaction() as connection:
+            rows = connection.execute(query.order_by(handovers.c.time.desc(), handovers.c.file)).mappings().all()
+        found: dict[tuple[str, str, int], HandoverRecord] = {}
+        for row in rows:
+            found.setdefault((row["sha256"], row["delivery"], row["revision"]), HandoverRecord(**row))
+        return list(found.values())
 
 
 def _value_of(row: Any) -> tuple[str, str, Revision, Held]:

@@ -139,6 +139,26 @@ class JobRecord:
 
 
 @dataclass(frozen=True)
+class HandoverRecord:
+    """A file that was verified against a delivery of a revision: of which job, by its hash, and what came of it.
+
+    `job` is the job's title, `hash` the revision's; `verdict` is "passes", or "accepted" where a person accepted what did not.
+    """
+
+    id: str
+    job: str
+    template_id: str
+    revision: int
+    hash: str
+    delivery: str
+    file: str
+    sha256: str
+    verdict: str
+    author: str
+    time: str
+
+
+@dataclass(frozen=True)
 class Described:
     """What is kept beside a revision so that lists need not read its body."""
 

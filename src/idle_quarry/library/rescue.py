@@ -14,7 +14,7 @@ from pydantic import ValidationError
 
 from idle_quarry.errors import LibraryError, QuarryError
 from idle_quarry.library.held import TEMPLATE, held_from_data, held_hash, name_key
-from idle_quarry.library.schema import jobs, reviews, revisions, settings, templates
+from idle_quarry.library.schema import handovers, jobs, reviews, revisions, settings, templates
 from idle_quarry.library.store import now, open_library
 
 #: Rows in a row that are not there, after which no more are looked for.
@@ -45,7 +45,7 @@ def rescued(damaged: Path, target: Path, person: str) -> Rescued:
         with closing(sqlite3.connect(f"{damaged.absolute().as_uri()}?mode=ro", uri=True)) as connection:
             connection.row_factory = sqlite3.Row
             there = {row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-            for table in (templates, revisions, reviews, settings, jobs):
+            for table in (templates, revisions, reviews, settings, jobs, handovers):
                 rows, torn = _read(connection, table.name) if table.name in there else ([], 0)
                 found[table.name] = rows
                 lost += torn if table is revisions else 0
@@ -69,6 +69,7 @@ def rescued(damaged: Path, target: Path, person: str) -> Rescued:
             _put(connection_new, reviews, said)
             _put(connection_new, settings, found["setting"])
             _put(connection_new, jobs, found["job"])
+            _put(connection_new, handovers, found["handover"])
     except BaseException:
         library.close()
         target.unlink(missing_ok=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sqlalchemy as sa
 
 #: The newest migration. A library at another number is migrated, or refused where it is newer.
-HEAD = "0003"
+HEAD = "0004"
 
 metadata = sa.MetaData()
 
@@ -101,6 +101,23 @@ jobs = sa.Table(
     sa.Column("template_name", sa.String(120), nullable=False),
     sa.Column("revision", sa.Integer, nullable=False),
     sa.Column("hash", sa.String(64), nullable=False),
+    sa.Column("author", sa.String(80), nullable=False),
+    sa.Column("time", sa.String(32), nullable=False),
+)
+
+#: What was made of a job and verified: a file's name and hash, against which delivery, and what came of it.
+handovers = sa.Table(
+    "handover",
+    metadata,
+    sa.Column("id", sa.String(36), primary_key=True),
+    sa.Column("job", sa.String(255), nullable=False),
+    sa.Column("template_id", sa.String(36), nullable=False),
+    sa.Column("revision", sa.Integer, nullable=False),
+    sa.Column("hash", sa.String(64), nullable=False),
+    sa.Column("delivery", sa.String(120), nullable=False),
+    sa.Column("file", sa.String(255), nullable=False),
+    sa.Column("sha256", sa.String(64), nullable=False),
+    sa.Column("verdict", sa.String(16), nullable=False),
     sa.Column("author", sa.String(80), nullable=False),
     sa.Column("time", sa.String(32), nullable=False),
 )

@@ -27,9 +27,9 @@ from idle_quarry.library.held import (
     name_key,
 )
 from idle_quarry.library.reading import DEFAULT, Reading
-from idle_quarry.library.records import JobRecord, Remark, Revision, Stored
+from idle_quarry.library.records import HandoverRecord, JobRecord, Remark, Revision, Stored
 from idle_quarry.library.reviewing import COMMENT, RULE, StopsUnanswered, resulting_state
-from idle_quarry.library.schema import HEAD, heads, jobs, reviews, revisions, settings, standing, templates
+from idle_quarry.library.schema import HEAD, handovers, heads, jobs, reviews, revisions, settings, standing, templates
 from idle_quarry.path.entries import Entry
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.template import Template
@@ -350,6 +350,15 @@ class Library(Reading):
                 if also is not None:
                     also(connection, record)
         return record
+
+    def record_handover(
+        self, record: HandoverRecord, also: Callable[[sa.Connection], None] = lambda _connection: None
+    ) -> None:
+        """Note what was handed over and verified; what is noted already stays as it is."""
+        with self.transaction(write=True) as connection:
+            if connection.execute(sa.select(handovers.c.id).where(handovers.c.id == record.id)).scalar() is None:
+                connection.execute(handovers.insert().values(**vars(record)))
+                also(connection)
 
     def move_job(self, job_id: str, stored: Stored) -> None:
         """Note that a job stands on another revision now."""

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.models.remarks import remark_words
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import JobRecord, Remark, Revision, Stored, Summary
+from idle_quarry.library import HandoverRecord, JobRecord, Remark, Revision, Stored, Summary
 from idle_quarry.path.evaluation import Evaluation
 
 if TYPE_CHECKING:
@@ -41,6 +41,7 @@ class Chosen(QObject):
         self.summary: Summary | None = None
         self.revisions: list[Revision] = []
         self.jobs: list[JobRecord] = []
+        self.handed: list[HandoverRecord] = []  #: what was handed over from any of its revisions, newest first
         self.alone = False  #: whether one person may approve alone in this house
         self.number: int | None = None
         self.second: int | None = None
@@ -60,6 +61,7 @@ class Chosen(QObject):
                 library = self.desk.library
                 self.revisions = library.revisions(summary.id)
                 self.jobs = library.jobs_from(summary.id)
+                self.handed = library.handovers_from(summary.id)
                 self.alone = library.one_person()
                 opens = self.desk.documents.worked_on(summary)
             except QuarryError as error:
@@ -101,6 +103,12 @@ class Chosen(QObject):
     def _told(self, stored: Stored, remarks: list[Remark]) -> list[str]:
         """Return the history of a revision, newest first: what was said and done, jobs, how it came to be."""
         told = [remark_words(stored, remark) for remark in remarks]
+        for each in self.handed:
+            if each.revision == stored.revision.number:
+                verdict = "verified, it passes" if each.verdict == "passes" else "verified and accepted"
+                told.append(
+                    f"{each.author}, {each.time[:10]}: handed over {each.file} of {each.job}\n{each.delivery}: {verdict}"
+                )
         for job in self.jobs:
             if job.revision == stored.revision.number:
                 told.append(f"{job.author}, {job.time[:10]}: started the job {job.title}")
@@ -120,8 +128,18 @@ class Chosen(QObject):
         shelf = "House shelf" if summary.shelf == "house" else "Own shelf"
         more = f" · jobs start from revision {summary.for_jobs}" if summary.shelf == "house" else ""
         more += " · one person approves here" if self.alone and summary.shelf == "house" else ""
+        more += f" · {self.evidence_words()}" if self.handed else ""
         return (
             f"{shelf} · revision {revision.number}, {revision.state} · worst link {self.evaluation.worst_grade}{more}"
+        )
+
+    def evidence_words(self) -> str:
+        """Return how many files were handed over from the template, "" where none was."""
+        count = len(self.handed)
+        return (
+            f"{count} {'hand-over' if count == 1 else 'hand-overs'} verified, the last {self.handed[0].time[:10]}"
+            if count
+            else ""
         )
 
     def jobs_on(self) -> dict[int, int]:

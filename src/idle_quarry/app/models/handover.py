@@ -17,7 +17,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.cutting.keeping import timelines_in
 from idle_quarry.jobs.handover.causes import frame_of, setting_of
-from idle_quarry.jobs.handover.record import Noted, accepted, read_record, with_file, write_record
+from idle_quarry.jobs.handover.record import Noted, accepted, handed_over, read_record, with_file, write_record
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Delivered
@@ -200,12 +200,22 @@ class Handover(JobPart):
         self.run(f"making {delivery.name}", work, done)
 
     def _keep(self, job: CheckedJob, found: Noted) -> None:
+        record = next((each for each in self.jobs.records if Path(each.folder) == job.folder), None)
+        library = self.desk.library
+
         def work(_ticket: Ticket) -> tuple[Noted, ...]:
             files = with_file(read_record(job.folder), found)
             write_record(job.folder, files)
             return files
 
         def done(files: tuple[Noted, ...]) -> None:
+            handed = handed_over(found, job, record.template_id, library.person) if record is not None else None
+            if handed is not None:
+                self.desk.write(
+                    lambda each: each.record_handover(handed),
+                    lambda _none: self.desk.shelves_changed.emit(),
+                    self.desk.refuse,
+                )
             if job.folder == self._folder:
                 self._show_files(files)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,14 +12,13 @@ from idle_quarry.app.models.cuts import Cuts
 from idle_quarry.app.models.handover import Handover
 from idle_quarry.app.models.job_material import JobMaterial
 from idle_quarry.app.models.job_start import JobStart
+from idle_quarry.app.models.moving_on import MovingOn
 from idle_quarry.app.models.renders import Renders
 from idle_quarry.app.models.trial import Trial
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob, check_job
-from idle_quarry.jobs.moving import Move, move, move_of
 from idle_quarry.jobs.next_steps import NextStep, next_steps
 from idle_quarry.library import JobRecord, Stored
-from idle_quarry.printing import write_pdf
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
@@ -33,23 +31,6 @@ PAGES = ("Overview", "Material", "Trial", "Cuts", "Renders", "Hand-over")
 #: How a job stands, for those who look for one.
 AS_STARTED, CHANGED, BEHIND, UNREADABLE = "as it was started", "changed since", "behind its template", "not to be read"
 STATES = (AS_STARTED, CHANGED, BEHIND, UNREADABLE)
-
-
-@dataclass(frozen=True)
-class Newer:
-    """A revision that was approved since a job was started, and what moving to it would change."""
-
-    to: Stored
-    move: Move
-
-    def words(self) -> str:
-        count = len(self.move.differences)
-        differ = "1 setting differs" if count == 1 else f"{count} settings differ"
-        revision = self.to.revision
-        said = f"Revision {revision.number} of the template is {revision.state} since: {differ}."
-        if self.move.locked:
-            said += f" The job cannot move to it: {', '.join(self.move.locked)} cannot change once there is a timeline."
-        return said
 
 
 class Jobs(QObject):
@@ -72,8 +53,7 @@ class Jobs(QObject):
         self._results: dict[str, CheckedJob | QuarryError] = {}
         #: The newest approved revision of each template that jobs were started from.
         self._newest: dict[str, int] = {}
-        self.newer: Newer | None = None
-        self.moving = False
+        self.moving_on = MovingOn(self)
         self.material, self.cuts = JobMaterial(self), Cuts(self)
         self.renders = Renders(self)
         self.trial = Trial(self, self.material, self.renders)
@@ -118,7 +98,7 @@ class Jobs(QObject):
         def done(result: CheckedJob | QuarryError) -> None:
             self._results[record.id] = result
             if record.id == self.chosen:
-                self._look_for_newer()
+                self.moving_on.look()
             self.checked.emit(record.id)
 
         self.desk.workers.start(work, done, self.desk.refuse)
@@ -133,7 +113,7 @@ class Jobs(QObject):
         self.chosen = job_id
         if self.record is not None:
             self.desk.preferences.remember(f"job {self.record.title}")
-        self._look_for_newer()
+        self.moving_on.look()
         self.chosen_changed.emit()
 
     @property
@@ -222,42 +202,6 @@ class Jobs(QObject):
         record = self.record
         if record is not None:
             self.desk.open_stored(record.template_id, record.revision)
-
-    def _look_for_newer(self) -> None:
-        """See whether a newer revision was approved since, what of the job would differ, and whether it can move to it."""
-        self.newer = None
-        record, job = self.record, self.result(self.chosen)
-        if record is None or not isinstance(job, CheckedJob):
-            return
-        with contextlib.suppress(
-            QuarryError
-        ):  # the template was put aside, or cannot be read: the job stands by itself
-            library = self.desk.library
-            summary = library.summary(record.template_id)
-            if summary.for_jobs > record.revision and not (summary.shelf == "house" and summary.approved is None):
-                to = library.stored(record.template_id, summary.for_jobs)
-                self.newer = Newer(to, move_of(job, to))
-
-    def move(self) -> None:
-        """Move the job to the newer revision."""
-        record, job, newer = self.record, self.result(self.chosen), self.newer
-        if record is None or newer is None or not isinstance(job, CheckedJob) or self.moving:
-            return
-        to, person = newer.to, self.desk.library.person
-
-        def done(found: Move) -> None:
-            self.moving = False
-            anew = "papers and line-up clip are" if found.line_up else "papers are"
-            made = f", {len(found.new_folders)} folders made" if found.new_folders else ""
-            self.desk.say(f"{job.title} stands on revision {to.revision.number} now: its {anew} made anew{made}.")
-
-        def failed(error: QuarryError) -> None:
-            self.moving = False
-            self.desk.refuse(error)
-            self.chosen_changed.emit()
-
-        self.moving = True
-        self.desk.acts.move_job(record, lambda: move(job, to, person, write_pdf), to, done, failed)
 
 
 def changes_words(count: int) -> str:

@@ -12,6 +12,7 @@ from idle_quarry.app.models.disks import bytes_words
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.cutting.shown import shown_at
 from idle_quarry.jobs.lending.choice import queue_of, unmarked
+from idle_quarry.jobs.renders.anew import Anew
 from idle_quarry.jobs.renders.pieces import EXACT, Stock
 from idle_quarry.jobs.renders.queue import State
 from idle_quarry.jobs.renders.recipe import Recipe
@@ -21,6 +22,7 @@ from idle_quarry.jobs.renders.standing import (
     REFUSED,
     RENDERED,
     RENDERING,
+    Cost,
     Programme,
     Stood,
     cost_of,
@@ -152,16 +154,27 @@ def where_words(seen: Seen) -> str:
     return f"{seen.settled.place}: {bytes_words(seen.kept_bytes)} rendered{free}. Codec: {seen.codec}."
 
 
+def anew_words(found: Anew) -> str:
+    """Return what another revision means for the renders of a job, "" where it means nothing."""
+    if not found.cost.pieces or found.stays == found.rendered:
+        return ""
+    stays = f"{found.stays} of {pieces_words(found.rendered)}" if found.stays else "nothing"
+    return f"Of what is rendered {stays} stays; to render then: {_cost_words(found.cost)}."
+
+
 def cost_words(seen: Seen) -> str:
     """Return what is still to be rendered and costs."""
     if not any(programme.pieces for programme in seen.programmes):
         return "No timeline shows anything yet: lay clips onto one in Trial."
     if not seen.wanted:
         return "Nothing is left to render."
-    cost = cost_of(seen.wanted, seen.paces)
+    return f"To render: {_cost_words(cost_of(seen.wanted, seen.paces))}."
+
+
+def _cost_words(cost: Cost) -> str:
     about = "at a guess" if cost.guessed else "about"
-    said = f"To render: {pieces_words(cost.pieces)}, {time_words(float(cost.programme_s))} of programme, "
-    return said + f"{bytes_words(cost.bytes)}, {about} {time_words(cost.seconds)}."
+    said = f"{pieces_words(cost.pieces)}, {time_words(float(cost.programme_s))} of programme, "
+    return said + f"{bytes_words(cost.bytes)}, {about} {time_words(cost.seconds)}"
 
 
 def doing_words(seen: Seen) -> str:

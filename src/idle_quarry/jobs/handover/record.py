@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import uuid
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -11,9 +12,12 @@ from typing import TYPE_CHECKING, Any
 
 from idle_quarry.errors import JobError
 from idle_quarry.files import written_whole
-from idle_quarry.jobs.handover.checks import LOOK, worst
+from idle_quarry.jobs.handover.checks import LOOK, PASSES, worst
+from idle_quarry.library import HandoverRecord
+from idle_quarry.library.store import now
 
 if TYPE_CHECKING:
+    from idle_quarry.jobs.check import CheckedJob
     from idle_quarry.jobs.handover.verify import Verified
 
 #: In the job's folder.
@@ -57,6 +61,23 @@ class Noted:
 def noted(found: Verified) -> Noted:
     """Return a verification as it is kept."""
     return Noted(found.to_json(), _now())
+
+
+def handed_over(noted: Noted, job: CheckedJob, template_id: str, author: str) -> HandoverRecord | None:
+    """Return what the library notes of a file that holds against its delivery, None where it does not, or not yet."""
+    if noted.verdict != PASSES:
+        return None
+    document = noted.document
+    delivery = next((each.name for each in job.template.deliveries if each.id == document["delivery"]), "")
+    verdict = "accepted" if document["verdict"] != PASSES else "passes"
+    # the same finding noted twice is one
+    ident = uuid.uuid5(
+        uuid.NAMESPACE_OID, f"{document['sha256']} {document['delivery']} {template_id} {job.revision} {verdict}"
+    )
+    return HandoverRecord(
+        str(ident), job.title, template_id, job.revision, job.hash, delivery or document["delivery"], noted.path.name,
+        document["sha256"], verdict, author, now(),
+    )  # fmt: skip
 
 
 def accepted(noted: Noted, check: str, by: str, because: str) -> Noted:

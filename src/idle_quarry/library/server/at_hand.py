@@ -21,8 +21,8 @@ import sqlalchemy as sa
 
 from idle_quarry.errors import Away, LibraryError, NameTaken
 from idle_quarry.library.held import Held, held_canonical, held_from_data, kind_of, renamed
-from idle_quarry.library.records import JobRecord, Remark, Revision, Stored, readable
-from idle_quarry.library.schema import heads, jobs, reviews, revisions, settings, templates
+from idle_quarry.library.records import HandoverRecord, JobRecord, Remark, Revision, Stored, readable
+from idle_quarry.library.schema import handovers, heads, jobs, reviews, revisions, settings, templates
 from idle_quarry.library.server.opening import ServerLibrary, address, shown
 from idle_quarry.library.server.outbox import Outbox, Waiting
 from idle_quarry.library.store import Also, FileLibrary
@@ -121,8 +121,9 @@ class AtHand(FileLibrary):
             last_said = {row[0]: row[1] for row in there.execute(said)}
             house = [dict(row) for row in there.execute(sa.select(settings)).mappings()] if small else []
             started = [dict(row) for row in there.execute(sa.select(jobs)).mappings()] if small else []
+            handed = [dict(row) for row in there.execute(sa.select(handovers)).mappings()] if small else []
         waiting = self.outbox.waiting()
-        mine = {(one.template_id, one.number) for one in waiting if one.act != "job"}
+        mine = {(one.template_id, one.number) for one in waiting if one.saves}
         with self.transaction() as here:
             known = {row["id"]: dict(row) for row in here.execute(shelf).mappings()}
             have = {row[0]: row[1] for row in here.execute(newest)} if not mine else self._have(here, mine)
@@ -137,6 +138,10 @@ class AtHand(FileLibrary):
             self._replace(here, settings, house, settings.c.key)
             kept = {one.body["ident"] for one in waiting if one.act == "job"}
             self._replace(here, jobs, started, jobs.c.id, keep=kept)
+            there_already = set(here.execute(sa.select(handovers.c.id)).scalars())
+            for row in handed:
+                if row["id"] not in there_already:
+                    here.execute(handovers.insert().values(**row))
 
     def _have(self, here: sa.Connection, provisional: set[tuple[str, int]]) -> dict[str, int]:
         """Return the newest number of each template that the server gave."""
@@ -209,7 +214,7 @@ class AtHand(FileLibrary):
                         self._give_way(here, templates.c.id == one.template_id)
                 continue
             with self.transaction(write=True) as here:
-                if one.act != "job":
+                if one.saves:
                     self._forget(here, one)
                 self.outbox.done(here, one)
 
@@ -229,6 +234,10 @@ class AtHand(FileLibrary):
         if one.act == "job":
             stored = server.stored(one.template_id, self._made_of(server, one, one.number))
             server.record_job(body["title"], Path(body["folder"]), stored, ident=body["ident"])
+            return
+        if one.act == "handover":
+            number = self._made_of(server, one, one.number)
+            server.record_handover(HandoverRecord(**{**body["record"], "revision": number}))
             return
         value = held_from_data(body["template"])
         said = {"time": body["time"], "ident": body["ident"]}
@@ -318,9 +327,7 @@ class AtHand(FileLibrary):
 
     def _parent(self, template_id: str, number: int) -> dict[str, Any]:
         """Return what something waiting says of the revision it was made of: its number, and its save's id if that waits."""
-        waiting = {
-            (one.template_id, one.number): one.body["ident"] for one in self.outbox.waiting() if one.act != "job"
-        }
+        waiting = {(one.template_id, one.number): one.body["ident"] for one in self.outbox.waiting() if one.saves}
         return {"parent": number, "of": waiting.get((template_id, number))}
 
     def _waits(self, act: str, value: Held, note: str, ident: str, more: dict[str, Any]) -> Also:
@@ -349,6 +356,17 @@ class AtHand(FileLibrary):
             lambda server: server.record_job(title, folder, stored, ident=sent), None, here,
             made_of=(revision.template_id, revision.number),
         )  # fmt: skip
+
+    def record_handover(self, record: HandoverRecord, *_: Any, **_said: Any) -> None:
+        revision = record.template_id, record.revision
+
+        def here() -> None:
+            body = {"record": vars(record), "of": self._parent(*revision)["of"]}
+            FileLibrary.record_handover(
+                self, record, lambda connection: self.outbox.put(connection, "handover", *revision, body)
+            )
+
+        self._or_here(lambda server: server.record_handover(record), None, here, made_of=revision)
 
     def move_job(self, job_id: str, stored: Stored) -> None:
         self._on_server(lambda s: s.move_job(job_id, stored), None)

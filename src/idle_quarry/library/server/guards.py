@@ -10,7 +10,7 @@ from __future__ import annotations
 from idle_quarry.path.entries import KINDS
 
 #: Counted up when any of this changes, so that setting up again can say that it mended something.
-RIGHTS_VERSION = 3
+RIGHTS_VERSION = 4
 
 _HEAD = "LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, public, pg_temp AS $$"
 _TRIGGER = f"RETURNS trigger {_HEAD}"
@@ -176,6 +176,17 @@ BEGIN
 END $$
 """
 
+_HANDOVER = f"""
+CREATE OR REPLACE FUNCTION public.quarry_handover() {_TRIGGER}
+BEGIN
+    IF NEW.id !~ '^[0-9A-Za-z._-]+$' OR NEW.time !~ {_TIME} OR NEW.revision < 1 OR NEW.sha256 !~ '^[0-9a-f]{{64}}$'
+        OR NEW.hash !~ '^[0-9a-f]{{64}}$' OR NEW.verdict NOT IN ('passes', 'accepted') OR btrim(NEW.file) = '' THEN
+        {_refuse("a hand-over without a proper id, file, hash, time or verdict")}
+    END IF;
+    RETURN NEW;
+END $$
+"""
+
 _AUDIT = f"""
 CREATE OR REPLACE FUNCTION public.quarry_audit() {_TRIGGER}
 DECLARE
@@ -202,6 +213,7 @@ FUNCTIONS = {
     "quarry_guard": _GUARD,
     "quarry_setting": _SETTING,
     "quarry_job": _JOB,
+    "quarry_handover": _HANDOVER,
     "quarry_audit": _AUDIT,
 }
 
@@ -229,10 +241,11 @@ TRIGGERS: tuple[tuple[str, str, str], ...] = (
     _before("review", "quarry_guard", "INSERT"),
     _before("setting", "quarry_setting"),
     _before("job", "quarry_job"),
+    _before("handover", "quarry_handover", "INSERT"),
     ("template", "template_begun",
      "DO $$ BEGIN IF NOT EXISTS (SELECT 1 FROM pg_catalog.pg_trigger WHERE tgname = 'template_begun' "
      "AND tgrelid = 'public.template'::regclass) THEN "
      "CREATE CONSTRAINT TRIGGER template_begun AFTER INSERT ON public.template DEFERRABLE INITIALLY DEFERRED "
      "FOR EACH ROW EXECUTE FUNCTION public.quarry_begun(); END IF; END $$"),
-    *(_audited(table) for table in ("template", "revision", "review", "setting", "job")),
+    *(_audited(table) for table in ("template", "revision", "review", "setting", "job", "handover")),
 )  # fmt: skip

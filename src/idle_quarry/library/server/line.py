@@ -120,7 +120,7 @@ class Line:
         if changed:  # what comes in one breath is fetched in one
             for heard in line.notifies(timeout=0.02):
                 others |= self._take(heard, changed)
-            small = any(table in ("setting", "job") for table, _ in changed)
+            small = any(table in ("setting", "job", "handover") for table, _ in changed)
             self._library.follow({key for _, key in changed}, small=small)
         if changed or others:
             self._told(News(True, changed=bool(changed)))

@@ -37,9 +37,19 @@ class Waiting:
     trouble: str
 
     @property
+    def saves(self) -> bool:
+        """Whether it is a revision."""
+        return self.act not in ("job", "handover")
+
+    @property
     def words(self) -> str:
         """What waits, and why the server would not take it, where it would not."""
-        what = f"the job {self.body['title']}" if self.act == "job" else f"a draft of {self.body['template']['name']}"
+        if self.act == "job":
+            what = f"the job {self.body['title']}"
+        elif self.act == "handover":
+            what = f"the hand-over of {self.body['record']['file']}"
+        else:
+            what = f"a draft of {self.body['template']['name']}"
         return f"{what}, refused: {self.trouble}" if self.trouble else what
 
 

@@ -21,9 +21,10 @@ GRANT quarry_editor TO quarry_approver;
 #: Table or view, group, what it may: an editor may what a reader may, an approver what an editor may.
 GRANTED: tuple[tuple[str, str, str], ...] = (
     *((each, "quarry_reader", "SELECT") for each in
-      ("template", "revision", "review", "head", "setting", "job", "standing", "alembic_version")),
+      ("template", "revision", "review", "head", "setting", "job", "handover", "standing", "alembic_version")),
     ("job", "quarry_reader", "INSERT"),
     ("job", "quarry_reader", "UPDATE (revision, hash, template_name)"),
+    ("handover", "quarry_reader", "INSERT"),
     ("setting", "quarry_reader", "INSERT"),
     ("setting", "quarry_reader", "DELETE"),
     ("template", "quarry_editor", "INSERT"),
@@ -60,6 +61,8 @@ POLICIES: tuple[tuple[str, str, str, str | None, str | None], ...] = (
     ("setting", "gone", "DELETE", f"split_part(key, '/', 2) = session_user OR (position('/' in key) = 0 AND {_APPROVER})", None),
     ("job", "seen", "SELECT", "true", None),
     ("job", "started", "INSERT", None, "author = session_user"),
+    ("handover", "seen", "SELECT", _SEEN.format(table="handover"), None),
+    ("handover", "verified", "INSERT", None, f"author = session_user AND {_SEEN.format(table='handover')}"),
     ("job", "moved", "UPDATE", f"author = session_user OR {_EDITOR}", None),
 )  # fmt: skip
 

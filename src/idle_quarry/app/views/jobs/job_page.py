@@ -47,6 +47,7 @@ class JobPage(QWidget):
         self._build()
         model.chosen_changed.connect(self._show)
         model.checked.connect(self._checked)
+        model.moving_on.changed.connect(self._show_newer)
         self._show()
 
     def _build(self) -> None:
@@ -104,16 +105,16 @@ class JobPage(QWidget):
             self.tree.clear()
 
     def _show_newer(self) -> None:
-        newer = self.model.newer
+        newer = self.model.moving_on.newer
         self.changes.hide()
         self.newer.setText(newer.words() if newer is not None else "")
         self.newer.setVisible(newer is not None)
         self.changes_button.setVisible(newer is not None and bool(newer.move.differences))
         self.move_button.setVisible(newer is not None and newer.move.possible)
-        self.move_button.setEnabled(not self.model.moving)
+        self.move_button.setEnabled(not self.model.moving_on.moving)
 
     def _toggle_changes(self) -> None:
-        newer, record = self.model.newer, self.model.record
+        newer, record = self.model.moving_on.newer, self.model.record
         if newer is not None and record is not None:
             names = f"Revision {record.revision}", f"Revision {newer.to.revision.number}"
             self.changes.show_differences(list(newer.move.differences), *names)
@@ -121,7 +122,7 @@ class JobPage(QWidget):
 
     def _move(self) -> None:
         self.move_button.setEnabled(False)
-        self.model.move()
+        self.model.moving_on.move()
 
     def _show_next(self, steps: list[NextStep]) -> None:
         """Say what the job needs next, each with its button."""
