@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 
 from idle_quarry.errors import MediaError
 from idle_quarry.files import synced
+from idle_quarry.media.declaring import SAYS_ACTIVE_FORMAT, with_active_format
 from idle_quarry.media.encode import (
     LINEAR,
     Pixels,
@@ -51,9 +52,11 @@ class _Muxed:
     """A container that is open for writing: pictures, coded or not, and sound, each in its order."""
 
     def __init__(
-        self, path: Path, codec: Codec, pixels: Pixels, start: Timecode | None, channels: int, rate: int, bits: int
-    ) -> None:
+        self, path: Path, codec: Codec, pixels: Pixels, start: Timecode | None, channels: int, rate: int, bits: int,
+        active_format: str | None = None,
+    ) -> None:  # fmt: skip
         fmt = pixels.format
+        self._encoder, self._active = codec.encode.encoder, active_format
         options = {"movflags": "+write_colr"} if path.suffix == ".mov" else {}
         self.pixels, self.sample_rate = pixels, rate
         self._container = av.open(f"file:{path.absolute()}", "w", options=options)
@@ -85,8 +88,25 @@ class _Muxed:
 
     def picture(self, frame: av.VideoFrame) -> None:
         frame.pts, frame.time_base = self.frames, 1 / self.pixels.format.rate
-        self._container.mux(self.stream.encode(frame))
+        self._mux(self.stream.encode(frame))
         self.frames += 1
+
+    def _mux(self, packets: Sequence[av.Packet[Any]]) -> None:
+        """Write coded pictures, which say their active format where they can and are to."""
+        if self._active is not None and self._encoder in SAYS_ACTIVE_FORMAT:
+            packets = [self._saying(packet, self._active) for packet in packets]
+        self._container.mux(packets)
+
+    def _saying(self, packet: av.Packet[Any], word: str) -> av.Packet[Any]:
+        data = bytes(packet)
+        if not data:
+            return packet
+        made = av.Packet(with_active_format(data, self._encoder, word))
+        made.stream, made.time_base, made.pts, made.dts = packet.stream, packet.time_base, packet.pts, packet.dts
+        made.is_keyframe = packet.is_keyframe
+        if packet.duration:
+            made.duration = packet.duration
+        return made
 
     def coded_packets(self, frame: av.VideoFrame, count: int) -> list[bytes]:
         """Return the packets of a picture coded `count` times, without writing them."""
@@ -123,7 +143,7 @@ class _Muxed:
     def finish(self, *, pictures_wait: bool) -> None:
         """Write what encoders still hold, and the index."""
         if pictures_wait:
-            self._container.mux(self.stream.encode(None))
+            self._mux(self.stream.encode(None))
         if self._voice is not None:
             self._container.mux(self._voice.encode(None))
 
@@ -135,7 +155,8 @@ class ClipWriter:
     """A clip written frame by frame into a file of its own beside `path`, which takes its name when the clip is whole.
 
     For codecs of one picture a file, `path` names the first, `name.0001.dpx`, in a folder that is not there yet: the folder
-    appears when all are written; they carry no sound. `format` is what codes are taken in.
+    appears when all are written; they carry no sound. `format` is what codes are taken in; an `active_format` is said in each picture
+    of the codecs that can.
     Use it as a context: `finish` makes the clip, leaving without it, or by an error, leaves nothing.
     Raises `MediaError` where an encoder or the disk refuses.
     """
@@ -150,6 +171,7 @@ class ClipWriter:
         channels: int = 0,
         sample_rate: int = 48000,
         sound_bits: int = 24,
+        active_format: str | None = None,
     ) -> None:
         self.path, self.codec, self.pixels = path, codec, encoder_pixels(codec, fmt)
         self.frames = 0
@@ -162,7 +184,9 @@ class ClipWriter:
                 self._part.mkdir()
                 self._context = _picture_context(codec, self.pixels)
             else:
-                self._muxed = _Muxed(self._part, codec, self.pixels, start, channels, sample_rate, sound_bits)
+                self._muxed = _Muxed(
+                    self._part, codec, self.pixels, start, channels, sample_rate, sound_bits, active_format
+                )  # fmt: skip
         except (FFmpegError, OSError, ValueError) as error:
             self._clear()
             raise self._refused(error) from error

@@ -24,6 +24,7 @@ from av.audio.resampler import AudioResampler
 from numpy.typing import NDArray
 
 from idle_quarry.errors import JobError, NotPossible
+from idle_quarry.files import sha256_of
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.cutting.timeline import Timeline
 from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
@@ -34,6 +35,7 @@ from idle_quarry.jobs.handover.verify import Verified, layout_of, verify, wrappi
 from idle_quarry.jobs.renders.standing import Programme
 from idle_quarry.jobs.renders.store import Store
 from idle_quarry.media.converting import frames_and_speed
+from idle_quarry.media.declaring import declare_light
 from idle_quarry.media.encode import encoder_pixels
 from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.codecs import cannot_hold
@@ -43,6 +45,7 @@ from idle_quarry.path.names import cleaned_name
 from idle_quarry.path.registry import codecs, sound_layouts
 from idle_quarry.path.template import Delivered
 from idle_quarry.picture.link import Conversion
+from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode, start_timecode
 from idle_quarry.signal.words import format_words
@@ -135,6 +138,7 @@ def make(
                 job.revision,
                 lambda what, share: say(f"verifying: {what}", 0.7 + 0.3 * share),
             )
+            found = _with_light(part / name, job, delivery, found)
             final = _placed(part / name, folder, found)
         except OSError as error:
             raise JobError(
@@ -149,6 +153,17 @@ def make(
         at += item.frames
     made_of = {"timeline": programme.name, "parts": parts, "scale": material.frames / max(1, frames)}
     return HandedOver(final, replace(found, path=final), gain, at, made_of)
+
+
+def _with_light(path: Path, job: CheckedJob, delivery: Delivered, found: Verified) -> Verified:
+    """Have an HDR delivery declare the light that was measured in it, and the display it was graded on, where its container can."""
+    encoding, pictures = delivery.format.encoding, found.found.pictures
+    if not is_hdr(encoding.transfer):
+        return found
+    peak = delivery.mastering_peak or job.template.working.graded_to
+    if not declare_light(path, encoding.primaries, peak, pictures.max_cll or 0, pictures.max_fall or 0):
+        return found
+    return replace(found, found=replace(found.found, sha256=sha256_of(path)))
 
 
 def _placed(made: Path, folder: Path, found: Verified) -> Path:
@@ -332,6 +347,7 @@ def _written(
             channels=len(layout.channels),
             sample_rate=delivery.sample_rate,
             sound_bits=delivery.sound_bits,
+            active_format=delivery.active_format,
         ) as writer,
         ThreadPoolExecutor(1, thread_name_prefix="quarry coder") as coder,
     ):
