@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 from dataclasses import replace
 from pathlib import Path
 
@@ -17,7 +18,7 @@ from tests.jobs.test_handover import MOVING, NOISE, filmed
 from idle_quarry.app.views.jobs.handover_page import HandoverPage
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.errors import JobError
-from idle_quarry.jobs.handover.record import RECORD_FILE, read_record
+from idle_quarry.jobs.handover.record import RECORD_FILE, note_made, read_record
 
 
 def cell(page: HandoverPage, row: int, column: int) -> str:
@@ -87,7 +88,21 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     assert model.chosen is not None
     parts = [{"first": 0, "frames": 200, "shows": 0}]
     made_of = {"timeline": model.timelines()[0], "parts": parts, "scale": 1.0}
-    model.chosen = replace(model.chosen, document={**model.chosen.document, "made_of": made_of})
+    note_made(folder, kept.document["sha256"], made_of)
+    arriving = tmp_path / "arriving"
+    arriving.mkdir()
+    monkeypatch.setattr(
+        "idle_quarry.app.views.jobs.watch_line.QFileDialog.getExistingDirectory", lambda *_rest: str(arriving)
+    )
+    QTest.mouseClick(page.watching.button, Qt.MouseButton.LeftButton)
+    assert (
+        page.watching.text() == f"Watching {arriving}: what arrives there is held against {model.deliveries()[1].name}."
+    )
+    shutil.copy2(path, arriving / "came.mxf")
+    (arriving / "notes.txt").write_text("none of it")
+    qtbot.waitUntil(lambda: model.chosen is not None and model.chosen.path.name == "came.mxf", timeout=60000)
+    QTest.mouseClick(page.watching.button, Qt.MouseButton.LeftButton)
+    assert not page.watching.isVisible() and len(read_record(folder)) == 2
     model.look_at("black")
     qtbot.waitUntil(lambda: page.trial_button.isVisible(), timeout=20000)
     QTest.mouseClick(page.trial_button, Qt.MouseButton.LeftButton)

@@ -9,7 +9,7 @@ import socket
 import sys
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSize, QSocketNotifier, QTimer
+from PySide6.QtCore import QProcess, QSize, QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from idle_quarry.errors import QuarryError
@@ -130,4 +130,20 @@ def _demo_jobs(desk: Desk) -> None:
         lay_out(write_pdf)
         return {job.id for job in desk.library.jobs()} != before
 
-    desk.workers.start(work, lambda fresh: desk.jobs_changed.emit() if fresh else None, desk.refuse)
+    def started(fresh: bool) -> None:
+        if fresh:
+            desk.jobs_changed.emit()
+        _demo_finished(desk)
+
+    desk.workers.start(work, started, desk.refuse)
+
+
+def _demo_finished(desk: Desk) -> None:
+    """Have the demo's episode and the file from elsewhere made by a process of their own, which ends with the window."""
+    from idle_quarry.demo.finish import is_finished
+
+    if is_finished():
+        return
+    making = QProcess(desk)
+    making.finished.connect(lambda code, _how: desk.jobs_changed.emit() if not code else None)
+    making.start(sys.executable, ["-m", "idle_quarry.demo.finish"])

@@ -170,11 +170,11 @@ class MainWindow(QMainWindow):
 
     def show_first_steps(self) -> None:
         """Offer the beginning of the guide to whoever has opened nothing yet."""
-        self.desk.say("New here? The guide begins with three things to try.", action=("Show them", self._first_steps))
+        self.desk.say("New here? The guide begins with four things to try.", action=("Show them", self._first_steps))
 
     def _first_steps(self) -> None:
         self.open_guide()
-        self.desk.guide.open_at("Three things to try")
+        self.desk.guide.open_at("Four things to try")
 
     def _said(self, text: str, refusal: bool, action: tuple[str, Callable[[], object]] | None) -> None:
         self.say_bar.say(text, refusal=refusal, action=action)

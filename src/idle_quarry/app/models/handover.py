@@ -11,6 +11,7 @@ from PySide6.QtCore import Signal
 from idle_quarry.app.models.job_part import JobPart
 from idle_quarry.app.models.scrubber import Scrubber
 from idle_quarry.app.models.trial import PAGE as TRIAL
+from idle_quarry.app.models.watched import Watched
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
@@ -43,6 +44,7 @@ class Handover(JobPart):
         self.check: str = ""  #: the check that is looked at
         self.measured: Whole | None = None  #: of the chosen file, for its lanes; None while it is not known
         self.scrubber = Scrubber(self.desk)
+        self.watched = Watched(self)
         self._folder: Path | None = None
         self.follow(self._see)
 
@@ -54,6 +56,7 @@ class Handover(JobPart):
         if self.jobs.page != PAGE or folder == self._folder:
             return
         self.stop()
+        self.watched.watch(None)
         self._folder, self.files, self.chosen, self.measured = folder, (), None, None
         if folder is not None:
             self.desk.workers.start(lambda _ticket: read_record(folder), self._show_files, self.desk.refuse)

@@ -29,6 +29,7 @@ from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.cutting.timeline import Timeline
 from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
 from idle_quarry.jobs.handover.programme import Mix, TimelineMaterial
+from idle_quarry.jobs.handover.record import note_made
 from idle_quarry.jobs.handover.sealing import sealed
 from idle_quarry.jobs.handover.sound_checks import mix_of
 from idle_quarry.jobs.handover.verify import Verified, layout_of, verify, wrapping_of
@@ -67,9 +68,6 @@ class HandedOver:
     verified: Verified
     gain_db: float
     frames: int
-    made_of: dict[
-        str, Any
-    ]  #: the timeline, which of its frames each part of the file shows, and how many of them a picture is
 
     @property
     def done(self) -> bool:
@@ -151,8 +149,10 @@ def make(
         if item.what == "programme":
             parts.append({"first": at, "frames": item.frames, "shows": item.first})
         at += item.frames
-    made_of = {"timeline": programme.name, "parts": parts, "scale": material.frames / max(1, frames)}
-    return HandedOver(final, replace(found, path=final), gain, at, made_of)
+    # which of the timeline's frames each part of the file shows, and how many of them a picture is
+    made_of: dict[str, Any] = {"timeline": programme.name, "parts": parts, "scale": material.frames / max(1, frames)}
+    note_made(job.folder, found.found.sha256, made_of)
+    return HandedOver(final, replace(found, path=final), gain, at)
 
 
 def _with_light(path: Path, job: CheckedJob, delivery: Delivered, found: Verified) -> Verified:

@@ -20,8 +20,8 @@ if TYPE_CHECKING:
     from idle_quarry.jobs.check import CheckedJob
     from idle_quarry.jobs.handover.verify import Verified
 
-#: In the job's folder.
-RECORD_FILE = ".handovers.json"
+#: In the job's folder: what was verified, and of what files were made.
+RECORD_FILE, MADE_FILE = ".handovers.json", ".made.json"
 _FORMAT = 1
 
 
@@ -78,6 +78,30 @@ def handed_over(noted: Noted, job: CheckedJob, template_id: str, author: str) ->
         str(ident), job.title, template_id, job.revision, job.hash, delivery or document["delivery"], noted.path.name,
         document["sha256"], verdict, author, now(),
     )  # fmt: skip
+
+
+def note_made(folder: Path, sha256: str, made_of: dict[str, Any]) -> None:
+    """Note of which timeline of a job a file was made, by its hash: whoever verifies it later finds its frames. Raises `JobError`."""
+    made = {**_made(folder), sha256: made_of}
+    data = {"kind": "idle-quarry files made", "format_number": _FORMAT, "files": made}
+    try:
+        written_whole(folder / MADE_FILE, (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
+    except OSError as error:
+        raise JobError(f"what was made could not be noted ({error.strerror})", subject=str(folder)) from error
+
+
+def with_made(folder: Path, noted: Noted) -> Noted:
+    """Return a verification with the timeline that its file was made of, where it was made in this job."""
+    made_of = _made(folder).get(noted.document["sha256"])
+    return replace(noted, document={**noted.document, "made_of": made_of}) if made_of else noted
+
+
+def _made(folder: Path) -> dict[str, Any]:
+    try:
+        files = json.loads((folder / MADE_FILE).read_text(encoding="utf-8"))["files"]
+        return {str(key): dict(value) for key, value in files.items()}
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
+        return {}
 
 
 def accepted(noted: Noted, check: str, by: str, because: str) -> Noted:

@@ -11,7 +11,7 @@ from pydantic import TypeAdapter
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.check import CheckedJob, check_job
-from idle_quarry.jobs.handover.record import Noted, noted
+from idle_quarry.jobs.handover.record import Noted, noted, with_made
 from idle_quarry.jobs.lending.house import House
 from idle_quarry.jobs.lending.reach import Reach, place_above
 from idle_quarry.jobs.material import BroughtIn, Entry, Span, bring_in, make_proxy
@@ -90,14 +90,13 @@ def _delivered(job: CheckedJob, timeline: str, delivery: Delivered, folder: Path
     if programme is None:
         raise NotPossible("is no timeline of the job", subject=timeline)
     made = make(job, programme, delivery, folder, settled(job).store, told)
-    new = noted(made.verified)
-    return replace(new, document={**new.document, "made_of": made.made_of}), made.done
+    return with_made(job.folder, noted(made.verified)), made.done
 
 
 def _verified(job: CheckedJob, path: Path, delivery: Delivered, told: Told) -> Noted:
     from idle_quarry.jobs.handover.verify import verify
 
-    return noted(verify(path, job.template, delivery, job.revision, told))
+    return with_made(job.folder, noted(verify(path, job.template, delivery, job.revision, told)))
 
 
 # -- done for another machine: of what a task says, for what it is answered ---------------------------------------------------------

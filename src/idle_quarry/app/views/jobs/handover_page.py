@@ -23,6 +23,7 @@ from idle_quarry.app.drawing.file_lanes import Marked
 from idle_quarry.app.models.handover import Handover
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
+from idle_quarry.app.views.jobs.watch_line import WatchLine
 from idle_quarry.app.widgets.ask_bar import AskBar
 from idle_quarry.app.widgets.boxes import choice_box
 from idle_quarry.app.widgets.buttons import button
@@ -63,6 +64,7 @@ class HandoverPage(QWidget):
         )
         self.cancel_button = button("Cancel", self._cancel, quiet=True)
         self.doing, self.head, self.hash = OneLine("dust"), OneLine(), OneLine("dust")
+        self.watching = WatchLine(model.watched, self._delivery)
         self.ask = AskBar()
         self.files = QListWidget()
         self.files.setAccessibleName("Files that were verified")
@@ -94,6 +96,7 @@ class HandoverPage(QWidget):
             self.timeline,
             self.make_button,
             self.verify_button,
+            self.watching.button,
             self.report_button,
             self.cancel_button,
         )
@@ -118,7 +121,7 @@ class HandoverPage(QWidget):
         split.addWidget(right)
         split.setSizes([theme.px(560), theme.px(350)])
         split.setChildrenCollapsible(False)
-        words = words_column(self.doing, self.head, self.hash, self.empty)
+        words = words_column(self.watching, self.doing, self.head, self.hash, self.empty)
         outer = QVBoxLayout(self)
         sized(outer).setContentsMargins(0, 8, 0, 0)
         outer.addLayout(tools)
@@ -251,8 +254,11 @@ class HandoverPage(QWidget):
 
     def _verify(self) -> None:
         delivery = self._delivery()
-        names, _kind = QFileDialog.getOpenFileNames(self, "Verify") if delivery is not None else ([], "")
-        if names and delivery is not None:
+        job = self.model.job
+        if delivery is None or job is None:
+            return
+        names, _kind = QFileDialog.getOpenFileNames(self, "Verify", str(job.folder))
+        if names:
             self.model.verify([Path(name) for name in names], delivery)
 
     def _report(self) -> None:
