@@ -15,12 +15,12 @@ from idle_quarry.jobs.handover.causes import frame_of, setting_of
 from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, worst
 from idle_quarry.jobs.handover.codec_known import differs, wrapped_as
 from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
-from idle_quarry.jobs.handover.make import first_timecode
 from idle_quarry.jobs.handover.picture_checks import picture_checks
 from idle_quarry.jobs.handover.programme_checks import _pattern, programme_checks
 from idle_quarry.jobs.handover.record import Noted, accepted
 from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
 from idle_quarry.jobs.handover.verify import IDS
+from idle_quarry.jobs.handover.written import first_timecode
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.declared import Audio, Declared
 from idle_quarry.media.encode import clip_suffix, encoder_pixels

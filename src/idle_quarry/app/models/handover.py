@@ -71,6 +71,11 @@ class Handover(JobPart):
         """Return the deliveries of the job's template."""
         return self.job.template.deliveries if self.job is not None else ()
 
+    def delivery_name(self, file: Noted) -> str:
+        """Return what the delivery is called that a file was held against."""
+        ident = str(file.document["delivery"])
+        return next((each.name for each in self.deliveries() if each.id == ident), ident)
+
     def timelines(self) -> list[str]:
         """Return the names of the job's timelines."""
         return [path.stem for path in timelines_in(self.job.folder)] if self.job is not None else []

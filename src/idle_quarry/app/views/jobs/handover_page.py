@@ -36,6 +36,7 @@ from idle_quarry.app.widgets.tinted import tint, tinted
 from idle_quarry.media.sequences import clips_among
 from idle_quarry.path.template import Delivered
 
+_COUNTED = {"fails": "failing", "look": "to look at", "passes": "passing"}
 _ROLES = {"fails": "oxide", "look": "ochre", "passes": "sage", "not checked": "dust"}
 
 
@@ -48,6 +49,8 @@ class HandoverPage(QWidget):
         self.setAcceptDrops(True)
         self.delivery = choice_box("Delivery", {}, lambda _id: None)
         self.timeline = choice_box("Timeline", {}, lambda _name: None)
+        for box in (self.delivery, self.timeline):
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.make_button = button("Make", self._make, main=True, tip="make the delivery of the timeline, and verify it")
         self.verify_button = button(
             "Verify a file",
@@ -141,7 +144,7 @@ class HandoverPage(QWidget):
         self.files.clear()
         for file in model.files:
             item = QListWidgetItem(
-                f"{file.path.name}\n{file.verdict} · {file.document['delivery']} · revision {file.document['revision']} · {file.when[:16].replace('T', ' ')}"
+                f"{file.path.name}\n{file.verdict} · {model.delivery_name(file)} · revision {file.document['revision']} · {file.when[:16].replace('T', ' ')}"
             )
             self.files.addItem(item)
             tint(item, _ROLES[file.verdict])
@@ -167,10 +170,10 @@ class HandoverPage(QWidget):
         self.report_button.setEnabled(file is not None)
         checks = model.checks()
         counts = {verdict: sum(check["verdict"] == verdict for check in checks) for verdict in _ROLES}
-        said = ", ".join(f"{count} {verdict}" for verdict, count in counts.items() if count)
+        said = ", ".join(f"{count} {_COUNTED.get(verdict, verdict)}" for verdict, count in counts.items() if count)
         self.head.setText(f"{file.path.name}: {file.verdict} · {said}" if file is not None else "")
         self.hash.setText(
-            f"against {file.document['delivery']} of {file.document['template']}, revision {file.document['revision']} · SHA-256 {file.document['sha256'][:16]}…"
+            f"against {model.delivery_name(file)} of {file.document['template']}, revision {file.document['revision']} · SHA-256 {file.document['sha256'][:16]}…"
             if file is not None
             else ""
         )
