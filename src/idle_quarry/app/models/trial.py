@@ -11,16 +11,18 @@ from PySide6.QtCore import Signal
 from idle_quarry.app.models.job_material import JobMaterial, MaterialRow
 from idle_quarry.app.models.job_part import JobPart
 from idle_quarry.app.models.opened import Opened
-from idle_quarry.app.models.playing import Playing, Source
+from idle_quarry.app.models.played import Source
+from idle_quarry.app.models.playing import Playing
 from idle_quarry.app.models.renders import Renders
 from idle_quarry.app.models.trial_acts import TrialActs
 from idle_quarry.app.models.trial_costs import Costs
-from idle_quarry.app.models.trial_renders import NOT_RENDERED, TrialRenders
+from idle_quarry.app.models.trial_find import find
+from idle_quarry.app.models.trial_renders import TrialRenders
 from idle_quarry.app.models.trial_sources import ClipSource, Known, TimelineSource, canvas_words
 from idle_quarry.app.trial_keys import CLIPS, LOWER, UPPER
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.keeping import read_timeline, timelines_in
-from idle_quarry.jobs.cutting.shown import next_cut, next_item, shown_at
+from idle_quarry.jobs.cutting.shown import next_cut, shown_at
 from idle_quarry.jobs.cutting.timeline import Item, Timeline, Track
 from idle_quarry.jobs.material import parts_of, proxy_of
 from idle_quarry.path.evaluate import evaluate
@@ -410,21 +412,6 @@ class Trial(JobPart):
         if opened is not None:
             self.renders.render_from(opened.path.stem, opened.frame)
 
-    # -- finding -----------------------------------------------------------------------------------------------------
-
     def find(self, *, back: bool = False) -> None:
         """Go to the next item that is looked for, or the one before; round the end once."""
-        opened = self.here
-        if opened is None or not self.sought.strip():
-            return
-        wanted = self.costs.wanted(self.sought)
-        if self.sought.strip().casefold() == NOT_RENDERED:
-            wanted = partial(self.pieces.lacks, opened)
-        found = next_item(opened.timeline, opened.frame, wanted, back=back)
-        if found is None:
-            found = next_item(opened.timeline, opened.timeline.end + 1 if back else -1, wanted, back=back)
-        if found is None:
-            self.desk.say(f"Nothing here is “{self.sought.strip()}”.")
-            return
-        opened.choose(frozenset([found[1].ident]))
-        self.go(found[1].at)
+        find(self, back=back)

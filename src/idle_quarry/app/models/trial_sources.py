@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.app.models.playing import Seen
+from idle_quarry.app.models.played import Seen
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.conform.material import count_of
 from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, Heard, Shown, mixed, shown_at
