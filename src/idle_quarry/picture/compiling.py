@@ -9,6 +9,7 @@ import numpy as np
 
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.picture.link import Conversion
+from idle_quarry.picture.loops import pairs
 from idle_quarry.picture.motion import along, motion
 from idle_quarry.picture.planes import Planes, codes_of_planes, planes_of_codes
 from idle_quarry.signal.formats import Encoding, SignalFormat
@@ -40,6 +41,14 @@ def compiled() -> None:
         made = Conversion(source, target, DEFAULT_POLICY.model_copy(update=policy)).frame(2, frames)
         for rounding in ("round", "diffuse"):
             codes_of_planes(made, target.encoding, rounding)
+
+
+def compiled_pairs() -> None:
+    """Look at what the fields of two small pictures have in common, of 8 bits and of more."""
+    bands, found = np.zeros((1, 64, 64), np.float32), np.empty((6, 3, 4), np.float32)
+    for kind in (np.uint8, np.uint16):
+        pairs.averaged(np.zeros((64, 64), kind), np.zeros(1, np.int64), 1, 1.0, bands)
+    pairs.distances(bands, bands, bands, (8, 16), 35.0, found)
 
 
 def compiled_motion() -> None:

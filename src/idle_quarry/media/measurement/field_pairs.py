@@ -21,6 +21,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.picture.loops import pairs as loops
+
 Luma = NDArray[np.float32]
 
 #: Lines of a field and (reduced) columns in a block.
@@ -37,34 +39,23 @@ class PairMeter:
     """Takes the frames of one unbroken run, in order, and keeps the six distances of each pair of neighbours."""
 
     def __init__(self) -> None:
-        self._before: tuple[Luma, Luma, Luma, Luma] | None = None
-        self._earlier: Luma | None = None  # the upper field of two frames ago
+        self._before: Luma | None = None
+        self._earlier: Luma | None = None  # two frames ago
         self._pairs: list[NDArray[np.float32]] = []
 
     def take(self, luma: NDArray[Any], bits: int = 8) -> None:
         """Take a frame's luma, shape (h, w), code values of `bits` bits; 16 lines and columns at the least."""
-        bands = reduced(luma, bits)
-        top, bottom = bands[:, 0::2], bands[:, 1::2]
-        # centred on each odd line but the first and last: the odd lines' part of the filter, and the even lines'
-        odd = 6 * bottom[:, 1:-1] + bottom[:, :-2] + bottom[:, 2:]
-        even = 4 * (top[:, 1:-1] + top[:, 2:])
-        now = (top[:, 1:-1], bottom[:, 1:-1], odd, even)
+        now = reduced(luma, bits)
         if self._before is not None:
-            top0, bottom0, odd0, even0 = self._before
-            self._pairs.append(
-                np.stack(
-                    [
-                        _blocks(odd0 - even0) / _COMB_GAIN,
-                        _blocks(odd0 - even) / _COMB_GAIN,
-                        _blocks(odd - even0) / _COMB_GAIN,
-                        _blocks(now[0] - top0),
-                        _blocks(now[1] - bottom0),
-                        _blocks(now[0] - (top0 if self._earlier is None else self._earlier)),
-                    ]
-                )
-            )
-            self._earlier = top0
-        self._before = now
+            bands, height, width = now.shape
+            # the filter is centred on each odd line but the first and last
+            height = height // 2 - 2
+            rows, columns = max(1, height // BLOCK_LINES), max(1, width // BLOCK_COLUMNS)
+            found = np.empty((6, bands * rows, columns), np.float32)
+            earlier = self._before if self._earlier is None else self._earlier
+            loops.distances(earlier, self._before, now, (height // rows, width // columns), _COMB_GAIN, found)
+            self._pairs.append(found)
+        self._earlier, self._before = self._before, now
 
     def drained(self) -> NDArray[np.float32]:
         """Return the distances so far, as `pairs`, and let go of them; the next pair follows on the last."""
@@ -94,27 +85,10 @@ def reduced(luma: NDArray[Any], bits: int) -> Luma:
     step = -(-width // MOST_COLUMNS)
     used = width // step * step
     if height <= MOST_LINES:
-        bands = luma[None, : height // 2 * 2]
+        starts, lines = np.zeros(1, np.int64), height // 2 * 2
     else:
-        count = MOST_LINES // _BAND
-        starts = [(height - _BAND) * n // (count - 1) // 2 * 2 for n in range(count)]
-        bands = np.stack([luma[start : start + _BAND] for start in starts])
-    scale = np.float32(1 / (step * (1 << (bits - 8))))
-    if step == 1:
-        return bands.astype(np.float32) * scale
-    # whole numbers are added faster than floats are made
-    total: NDArray[Any] = bands[:, :, 0:used:step].astype(np.uint16 if step << bits <= 65536 else np.uint32)
-    for offset in range(1, step):
-        total += bands[:, :, offset:used:step]
-    return total.astype(np.float32) * scale
-
-
-def _blocks(difference: Luma) -> NDArray[np.float32]:
-    """Return the mean square of each whole block of bands, bands below one another; shape (rows, columns)."""
-    bands, height, width = difference.shape
-    rows, columns = max(1, height // BLOCK_LINES), max(1, width // BLOCK_COLUMNS)
-    lines, across = height // rows, width // columns
-    cut = difference[:, : rows * lines, : columns * across]
-    by_line = np.square(cut).reshape(bands, rows, lines, columns, across)
-    summed: NDArray[np.float32] = np.einsum("brlca->brc", by_line)
-    return summed.reshape(bands * rows, columns) / np.float32(lines * across)
+        count, lines = MOST_LINES // _BAND, _BAND
+        starts = np.array([(height - _BAND) * n // (count - 1) // 2 * 2 for n in range(count)], np.int64)
+    out = np.empty((len(starts), lines, used // step), np.float32)
+    loops.averaged(luma, starts, step, 1 / (step * (1 << (bits - 8))), out)
+    return out

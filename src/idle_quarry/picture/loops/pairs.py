@@ -1,0 +1,94 @@
+"""What the fields of neighbouring frames have in common, in one loop over their lines: see `media/measurement/field_pairs`."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+_compiled = njit(cache=True, nogil=True, error_model="numpy", fastmath=True)
+
+
+@_compiled
+def averaged(
+    luma: NDArray[Any], starts: NDArray[np.int64], step: int, scale: float, out: NDArray[np.float32]
+) -> None:  # pragma: no cover
+    """Put bands of lines, each `step` neighbouring samples added and scaled, into `out` (bands, lines, columns)."""
+    by = np.float32(scale)
+    for band in range(out.shape[0]):
+        for line in range(out.shape[1]):
+            row, made = luma[starts[band] + line], out[band, line]
+            if step == 1:
+                for x in range(out.shape[2]):
+                    made[x] = np.float32(np.int32(row[x])) * by
+            elif step == 2:
+                for x in range(out.shape[2]):
+                    made[x] = np.float32(np.int32(row[2 * x]) + np.int32(row[2 * x + 1])) * by
+            elif step == 4:
+                for x in range(out.shape[2]):
+                    at = 4 * x
+                    total = np.int32(row[at]) + np.int32(row[at + 1]) + np.int32(row[at + 2]) + np.int32(row[at + 3])
+                    made[x] = np.float32(total) * by
+            else:
+                for x in range(out.shape[2]):
+                    total = np.int32(0)
+                    for each in range(step):
+                        total += np.int32(row[step * x + each])
+                    made[x] = np.float32(total) * by
+
+
+@_compiled
+def distances(
+    earlier: NDArray[np.float32], before: NDArray[np.float32], now: NDArray[np.float32], size: tuple[int, int], gain: float,
+    out: NDArray[np.float32],
+) -> None:  # pragma: no cover  # fmt: skip
+    """Put the six distances between two frames into `out` (6, bands × rows, columns of blocks).
+
+    Frames are (bands, lines, columns), even lines the upper field; `earlier` is the frame before `before`. Blocks have `size` lines
+    of a field and columns; combs are divided by `gain`.
+    """
+    lines, across = size
+    bands = now.shape[0]
+    rows, columns = out.shape[1] // bands, out.shape[2]
+    six, four, less = np.float32(6), np.float32(4), np.float32(1 / (gain * lines * across))
+    even_share = np.float32(1 / (lines * across))
+    for band in range(bands):
+        for row in range(rows):
+            here = out[:, band * rows + row]
+            here[:] = 0
+            for line in range(row * lines, row * lines + lines):
+                at = 2 * (
+                    line + 1
+                )  # the upper field's line; the lower field's is the next, and has one above and one below
+                t0, t0n, t1, t1n, te = (
+                    before[band, at],
+                    before[band, at + 2],
+                    now[band, at],
+                    now[band, at + 2],
+                    earlier[band, at],
+                )
+                b0p, b0, b0n = before[band, at - 1], before[band, at + 1], before[band, at + 3]
+                b1p, b1, b1n = now[band, at - 1], now[band, at + 1], now[band, at + 3]
+                for column in range(columns):
+                    a, b, c = np.float32(0), np.float32(0), np.float32(0)
+                    t, u, w = np.float32(0), np.float32(0), np.float32(0)
+                    for x in range(column * across, column * across + across):
+                        odd0, odd1 = six * b0[x] + b0p[x] + b0n[x], six * b1[x] + b1p[x] + b1n[x]
+                        even0, even1 = four * (t0[x] + t0n[x]), four * (t1[x] + t1n[x])
+                        a += (odd0 - even0) ** 2
+                        b += (odd0 - even1) ** 2
+                        c += (odd1 - even0) ** 2
+                        t += (t1[x] - t0[x]) ** 2
+                        u += (b1[x] - b0[x]) ** 2
+                        w += (t1[x] - te[x]) ** 2
+                    here[0, column] += a
+                    here[1, column] += b
+                    here[2, column] += c
+                    here[3, column] += t
+                    here[4, column] += u
+                    here[5, column] += w
+            for column in range(columns):
+                for each in range(6):
+                    here[each, column] *= less if each < 3 else even_share
