@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import signal
 import time
 from dataclasses import replace
 from datetime import datetime
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -20,17 +22,21 @@ from tests.postgres import PrivateServer
 from idle_quarry.cli.main import run
 from idle_quarry.errors import Away, JobError, LibraryError, NotPossible, NotUnderstood
 from idle_quarry.jobs.check import check_job
+from idle_quarry.jobs.cutting import edits
+from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
+from idle_quarry.jobs.cutting.timeline import Media
 from idle_quarry.jobs.lending.choice import mark_all, opened, queue_of
 from idle_quarry.jobs.lending.house import SERVER, House, key_of, queue_name
 from idle_quarry.jobs.lending.lender import Offer, hours_of, idle_s
 from idle_quarry.jobs.lending.pieces import HousePieces, piece_of, said_piece, unmarked
 from idle_quarry.jobs.lending.reach import PROOF, NotReachable, Reach, mark, place_above
 from idle_quarry.jobs.lending.whole import brought_in, verified
-from idle_quarry.jobs.material import read_material
+from idle_quarry.jobs.material import read_material, taken_in, write_material
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.jobs.renders.making import render
 from idle_quarry.jobs.renders.pieces import pieces_of
 from idle_quarry.jobs.renders.recipe import Recipe
+from idle_quarry.jobs.renders.settled import settled
 from idle_quarry.jobs.renders.standing import programmes_of, stock_of
 from idle_quarry.jobs.renders.store import Store
 from idle_quarry.library import FileLibrary
@@ -282,3 +288,39 @@ def test_when_a_machine_is_lent(tmp_path: Path) -> None:
     typed.touch()
     os.utime(typed, (time.time() - 90, 0))
     assert idle_s([typed]) == pytest.approx(90, abs=5) or idle_s([typed]) < 90
+
+
+def test_a_job_is_rendered_on_the_command_line_by_its_house(
+    server: PrivateServer, house: str, library: FileLibrary, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    folder, at = a_job(library, tmp_path), server.url("Runa", house)
+    cache = tmp_path / "cache"
+    cache.mkdir()
+    command = ["render", str(folder), "--library", at, "--at", str(cache), "--system-disk", "--workers", "1"]
+    mark(tmp_path)
+    path = timelines_in(folder)[0]
+    timeline = read_timeline(path, Fraction(25))
+    for name in (TAPE, SCAN):
+        copied = Path(shutil.copy(name, tmp_path / name.name))
+        timeline = edits.relinked(timeline, str(name), Media(name.stem, Fraction(25), str(copied), frames=50))
+    keep(path, timeline)
+    write_material(folder, taken_in((), [tmp_path / TAPE.name, tmp_path / SCAN.name]))
+    assert run([*command, "--json"], lambda _place: 0) == 0
+    pieces = json.loads(capsys.readouterr().out)["pieces"]
+    assert {each["state"] for each in pieces} <= {"rendered", "kept"} and len(pieces) == 4
+    assert not (folder / ".renders.queue").exists(), "it was the house's"
+    runa = House(at)
+    done = runa.rows("SELECT count(*) AS n FROM procrastinate_jobs WHERE status = 'succeeded'")[0]["n"]
+    assert done == 3 and runa.ended_here() == 3 and not runa.left
+    runa.close()
+    (tmp_path / PROOF).unlink()
+    Store(settled_store(folder)).remove(Store(settled_store(folder)).all())
+    assert run(command, lambda _place: 0) == 0
+    assert "this machine renders alone: others do not know" in capsys.readouterr().err
+    assert (folder / ".renders.queue").exists()
+
+
+def settled_store(folder: Path) -> Path:
+    store = settled(check_job(folder)).store
+    assert store is not None
+    return store.folder

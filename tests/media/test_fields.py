@@ -174,3 +174,41 @@ def test_a_long_clip_costs_windows_and_its_change_is_found(tmp_path: Path) -> No
     assert changed is not None and changed.fields is not None and truth.change is not None
     assert changed.fields.scan == "mixed" and changed.frames_examined < 500
     assert abs(changed.fields.stretches[1].start - truth.change) <= 14
+
+
+@pytest.mark.parametrize(("height", "width", "bits"), [(576, 720, 8), (1080, 1920, 10), (486, 1440, 12), (70, 49, 8)])
+def test_the_six_distances_are_what_they_are_said_to_be(height: int, width: int, bits: int) -> None:
+    rng = np.random.default_rng(height)
+    frames = [
+        rng.integers(0, 1 << bits, (height, width)).astype(np.uint8 if bits == 8 else np.uint16) for _ in range(3)
+    ]
+    meter = PairMeter()
+    for frame in frames:
+        meter.take(frame, bits)
+    step = -(-width // 480)
+    starts = [0] if height <= 576 else [(height - 36) * n // 15 // 2 * 2 for n in range(16)]
+    lines = height // 2 * 2 if height <= 576 else 36
+
+    def band(frame: np.ndarray, start: int) -> np.ndarray:
+        columns = width // step
+        cut = frame[start : start + lines, : columns * step].astype(np.float64).reshape(lines, columns, step)
+        return np.asarray(cut.mean(axis=2) / (1 << (bits - 8)))
+
+    def fields(at: np.ndarray) -> tuple[np.ndarray, ...]:
+        top, bottom = at[0::2], at[1::2]
+        return top[1:-1], bottom[1:-1], 6 * bottom[1:-1] + bottom[:-2] + bottom[2:], 4 * (top[1:-1] + top[2:])
+
+    def blocks(difference: np.ndarray) -> np.ndarray:
+        rows, columns = max(1, difference.shape[0] // 8), max(1, difference.shape[1] // 16)
+        down, across = difference.shape[0] // rows, difference.shape[1] // columns
+        cut = difference[: rows * down, : columns * across].reshape(rows, down, columns, across)
+        return np.asarray((cut**2).mean(axis=(1, 3)))
+
+    found = []
+    for start in starts:
+        (te, *_), (t0, b0, odd0, even0), (t1, b1, odd1, even1) = (fields(band(frame, start)) for frame in frames)
+        combs = [blocks(odd0 - even0) / 35, blocks(odd0 - even1) / 35, blocks(odd1 - even0) / 35]
+        found.append(np.stack([*combs, blocks(t1 - t0), blocks(b1 - b0), blocks(t1 - te)]))
+    latest = meter.latest
+    assert latest is not None and meter.pairs.shape[0] == 2
+    np.testing.assert_allclose(latest, np.concatenate(found, axis=1), rtol=2e-4)
