@@ -165,7 +165,7 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
     runa = House(server.url("Runa", house))
     queue = HousePieces(runa, "k", "Lamp", store)
     queue.put(wanted)
-    queue.put(wanted[5:7])
+    queue.put([*wanted[5:7], wanted[5]])
     assert list(queue.states()) == [each.identity for each in (*wanted[5:7], *wanted[:5], *wanted[7:])], (
         "wanted last, first"
     )

@@ -150,7 +150,13 @@ def _placed(made: Path, folder: Path, found: Verified) -> Path:
         return final
     final = folder / made.name
     made.rename(final)
-    sealed(final)
+    try:
+        sealed(final)
+    except JobError as error:
+        kept = final.rename(final.with_name(f"{final.stem} unsealed{final.suffix}"))
+        raise JobError(
+            f"{error.what}: it is kept as {kept.name}", subject=str(folder), remedy="mend that, and make it again"
+        ) from error
     return final
 
 

@@ -86,7 +86,7 @@ class HousePieces:
         """Have these rendered in their order, before all that waits already; what is being rendered goes on, what failed is tried again."""
         first = self.house.first(self.key)
         tasks = []
-        for recipe in recipes:
+        for recipe in {each.identity: each for each in recipes}.values():
             said, name = said_piece(recipe, self.store, self.title), self._name(recipe.identity)
             queue = queue_name(self.key, said["places"])
             tasks.append(
