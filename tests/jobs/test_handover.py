@@ -25,7 +25,7 @@ from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, Item, Marker, Media, Timeline, Track
 from idle_quarry.jobs.handover.make import _free_name, make, name_of
-from idle_quarry.jobs.handover.programme import Mix
+from idle_quarry.jobs.handover.programme import Mix, _Voice
 from idle_quarry.jobs.handover.verify import IDS, verify
 from idle_quarry.jobs.material import taken_in, write_material
 from idle_quarry.jobs.renders.standing import Programme, programmes_of, stock_of
@@ -38,6 +38,7 @@ from idle_quarry.path.entries.programme import Item as Planned
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import sound_layouts, take_in
 from idle_quarry.path.template import Template
+from idle_quarry.path.voice import ffmpeg_filters, voice_from
 from idle_quarry.printing import write_pdf
 from idle_quarry.signal.timecode import Timecode
 
@@ -290,6 +291,19 @@ def test_sound_is_routed_by_the_layout_and_goes_through_the_tracks_chains(tmp_pa
         assert level(mixed[:, channel], 1000) == pytest.approx(music, abs=2e-3), channel
     mono = heard("mono")
     assert level(mono[:, 0], 300) == pytest.approx(full * np.sqrt(2), rel=0.01), "both at −3 dB"
+
+
+def test_a_chain_that_looks_ahead_makes_nothing_late_and_leaves_no_gap() -> None:
+    rng = np.random.default_rng(1)
+    sound = (0.2 * rng.standard_normal((48000 * 3, 2))).clip(-0.6, 0.6).astype(np.float32)
+
+    def source(first: int, count: int) -> np.ndarray:
+        part = sound[first : first + count]
+        return np.concatenate([part, np.zeros((count - len(part), 2), np.float32)])
+
+    voice = _Voice(ffmpeg_filters(voice_from("limiter -1 dB")), 2, source)
+    heard = np.concatenate([voice.take(count) for count in (48000, 48000, 1000, 47000)])
+    assert np.abs(heard - sound).max() < 1e-4, "what lies below its limit a limiter leaves as it is, where it is"
 
 
 def test_what_cannot_be_verified_or_made_is_told_in_a_sentence(

@@ -121,7 +121,7 @@ class Renders(JobPart):
         if job.folder == self._folder:
             self.seen = found
             self.changed.emit()
-        if found.waiting or any(each.working for _, each in self._rendering.values()):
+        if (found.waiting and found.house is not None) or any(each.working for _, each in self._rendering.values()):
             self._tick.start()
         else:
             self._tick.stop()

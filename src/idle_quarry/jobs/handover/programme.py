@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import contextlib
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import av
@@ -16,7 +17,7 @@ from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible, QuarryError
 from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, Heard, mixed
-from idle_quarry.jobs.cutting.timeline import SOUND, Media, Timeline
+from idle_quarry.jobs.cutting.timeline import SOUND, Media, Timeline, Track
 from idle_quarry.jobs.renders.making import Pictures
 from idle_quarry.jobs.renders.pieces import FAILED
 from idle_quarry.jobs.renders.standing import RENDERED, Programme, Stood, StoodAt, stood
@@ -36,6 +37,8 @@ _OPEN = 3
 _EFFECTS, _DIALOGUE = ("effects", "ambience", "music"), ("dialogue",)
 #: The order of a mix's channels.
 _POSITIONS = ("left", "right", "centre", "LFE", "left surround", "right surround")
+#: Samples that a voice chain may hold back at the most before it counts as silent.
+_HELD_BACK = SAMPLE_RATE
 Samples = NDArray[np.float32]
 
 
@@ -103,9 +106,13 @@ def _close(source: ClipMaterial | Pictures) -> None:
 
 
 class _Voice:
-    """A track's voice chain: samples in, as many out, silence where the chain ends before."""
+    """A track's sound through its voice chain, from its beginning on; `source` gives the track's own from a sample on.
 
-    def __init__(self, filters: str, channels: int) -> None:
+    A chain that looks ahead (a limiter does) is fed as much more as it holds back: nothing is late, and nothing lacks.
+    """
+
+    def __init__(self, filters: str, channels: int, source: Callable[[int, int], Samples]) -> None:
+        self._source, self._channels = source, channels
         self._layout = {2: "stereo", 6: "5.1"}[channels]
         self._at, self._out = 0, np.zeros((0, channels), np.float32)
         self._graph = av.filter.Graph()
@@ -124,10 +131,22 @@ class _Voice:
         kept.link_to(sink)
         self._graph.configure()
 
-    def through(self, samples: Samples) -> Samples:
-        frame = av.AudioFrame.from_ndarray(
-            np.ascontiguousarray(samples).reshape(1, -1), format="flt", layout=self._layout
-        )
+    def take(self, count: int) -> Samples:
+        """Return the next samples; silence where the chain gives none."""
+        fed = 0
+        while len(self._out) < count and fed < count + _HELD_BACK:
+            more = count if not fed else _HELD_BACK // 10
+            self._push(self._source(self._at, more))
+            fed += more
+        made = np.zeros((count, self._channels), np.float32)
+        taken = self._out[:count]
+        made[: len(taken)] = taken
+        self._out = self._out[len(taken) :]
+        return made
+
+    def _push(self, samples: Samples) -> None:
+        flat = np.ascontiguousarray(samples, np.float32).reshape(1, -1)
+        frame = av.AudioFrame.from_ndarray(flat, format="flt", layout=self._layout)
         frame.sample_rate, frame.pts, frame.time_base = SAMPLE_RATE, self._at, Fraction(1, SAMPLE_RATE)
         self._at += len(samples)
         self._graph.push(frame)
@@ -135,13 +154,8 @@ class _Voice:
         with contextlib.suppress(FFmpegError, BlockingIOError, EOFError):
             while True:
                 pulled = self._graph.pull()
-                parts.append(np.asarray(pulled.to_ndarray(), np.float32).reshape(-1, samples.shape[1]))
-        have = np.concatenate(parts)
-        made = np.zeros_like(samples)
-        taken = have[: len(samples)]
-        made[: len(taken)] = taken
-        self._out = have[len(taken) :]
-        return made
+                parts.append(np.asarray(pulled.to_ndarray(), np.float32).reshape(-1, self._channels))
+        self._out = np.concatenate(parts)
 
 
 class Mix:
@@ -160,7 +174,7 @@ class Mix:
             track.ident: planned[track.name].role if track.name in planned else "mix" for track in self._tracks
         }
         self._voices = {
-            track.ident: _Voice(ffmpeg_filters(planned[track.name].voice), self.width)
+            track.ident: _Voice(ffmpeg_filters(planned[track.name].voice), self.width, partial(self._heard, track))
             for track in self._tracks
             if track.name in planned and planned[track.name].voice
         }
@@ -184,16 +198,18 @@ class Mix:
                 self._sounds[path] = None
         return self._sounds[path]
 
+    def _heard(self, track: Track, first: int, count: int) -> Samples:
+        """Return a track's own sound."""
+        return mixed(replace(self._timeline, tracks=(track,)), first, count, self._sound, self.width)
+
     def blocks(self, size: int = SAMPLE_RATE) -> Iterator[Samples]:
         """Yield the sound, (count, channels of the layout), block by block."""
         for first in range(0, self.length, size):
             count = min(size, self.length - first)
             contents: dict[str, Samples] = {}
             for track in self._tracks:
-                only = replace(self._timeline, tracks=(track,))
-                heard = mixed(only, first, count, self._sound, self.width)
-                if track.ident in self._voices:
-                    heard = self._voices[track.ident].through(heard)
+                voice = self._voices.get(track.ident)
+                heard = voice.take(count) if voice is not None else self._heard(track, first, count)
                 for content in self._contents(self._roles[track.ident]):
                     contents[content] = contents[content] + heard if content in contents else heard
             yield self._laid_out(contents, count)
