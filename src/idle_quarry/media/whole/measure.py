@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
-from collections.abc import Callable
+import threading
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
@@ -72,6 +74,23 @@ def remembered(path: Path, how: How) -> Whole | None:
         return None
 
 
+@contextlib.contextmanager
+def _hashing(path: Path) -> Iterator[Callable[[], str]]:
+    """Have a file hashed while something else is done with it; yield what waits for the digest. It ends with whoever asked."""
+    stop = threading.Event()
+
+    def on(_done: int) -> None:
+        if stop.is_set():
+            raise InterruptedError
+
+    with ThreadPoolExecutor(1, thread_name_prefix="quarry hash") as pool:
+        digest = pool.submit(sha256_of, path, on)
+        try:
+            yield digest.result
+        finally:
+            stop.set()
+
+
 def _kept_at(path: Path, how: How) -> Path:
     """Return where what is known of a file is kept. Raises `OSError`."""
     # by time too: what was written over in its middle has the same size, beginning and end
@@ -92,11 +111,12 @@ def whole(path: Path, how: How, told: Told | None = None) -> tuple[Clip, Whole]:
         return clip, known
     say = told or (lambda _what, _share: None)
     size = max(1, path.stat().st_size)
-    digest = sha256_of(path, lambda done: say("reading it", 0.05 * done / size))
     frames = max(1, clip.declared.frames or 1)
-    pictures = pictures_of(
-        clip, lambda done: say("looking at every picture", 0.05 + 0.8 * min(1.0, done / frames)), area=how.area
-    )
+    with _hashing(path) as digested:
+        pictures = pictures_of(
+            clip, lambda done: say("looking at every picture", 0.85 * min(1.0, done / frames)), area=how.area
+        )
+        digest = digested()
     rate = clip.declared.rate or 25
     items = items_of(pictures.parts, float(rate), breaks=how.breaks)
     found = Whole(MEASUREMENT, digest, size, pictures, items, None, ())
