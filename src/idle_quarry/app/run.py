@@ -9,7 +9,7 @@ import socket
 import sys
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QProcess, QSize, QSocketNotifier, QTimer
+from PySide6.QtCore import QCoreApplication, QProcess, QSize, QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from idle_quarry.errors import QuarryError
@@ -146,4 +146,12 @@ def _demo_finished(desk: Desk) -> None:
         return
     making = QProcess(desk)
     making.finished.connect(lambda code, _how: desk.jobs_changed.emit() if not code else None)
+
+    def end() -> None:
+        making.kill()
+        making.waitForFinished(2000)
+
+    app = QCoreApplication.instance()
+    if app is not None:
+        app.aboutToQuit.connect(end)
     making.start(sys.executable, ["-m", "idle_quarry.demo.finish"])

@@ -18,6 +18,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -45,6 +46,11 @@ from idle_quarry.reports import unforeseen
 #: is left alone whose places went away.
 _LOOK_S, _DEAD_S, _SHUN_S = 1.0, 8.0, 20.0
 _AT_ONCE = datetime.fromisoformat("1970-01-01T00:00:00+00:00")  # the server's clock counts, not this machine's
+
+
+#: What came of a task: the seconds that its frames took, 0 where none were made, and what it is answered.
+_Done = tuple[float, dict[str, Any] | None]
+_Whole = Callable[[dict[str, Any], Reach, Callable[[str, float], None]], dict[str, Any]]
 
 
 class _GivenBack(Exception):
@@ -111,39 +117,33 @@ class Lender:
     """Takes a house's tasks, of all jobs or `only` of one; with that it ends when none of them is left."""
 
     def __init__(self, url: str, reach: Reach, machine: str, stop: threading.Event, only: str = "") -> None:
-        self._url, self._reach, self._machine, self._stop, self._only = url, reach, machine, stop, only
+        self._reach, self._machine, self._stop, self._only = reach, machine, stop, only
         self._house = House(url)
         self._worker: Worker
         self._begun = 0.0
         self._shunned: dict[str, float] = {}  #: queues whose places went away, and until when they are left alone
         self._app = App(connector=PsycopgConnector(**plain(url)))
         self._app.job_manager = _Own(self._app.connector)
-        for name, work in (
-            (PIECE, self._piece),
-            (BRING_IN, bring_in_for),
-            (DELIVER, deliver_for),
-            (VERIFY, verify_for),
-        ):
-            self._app.task(name=name, pass_context=True, retry=_Again())(self._doing(work))
+        self._task(PIECE, lambda given, turn, _frames: (rendered(*piece_of(given, reach), turn), None))
+        for name, work in ((BRING_IN, bring_in_for), (DELIVER, deliver_for), (VERIFY, verify_for)):
+            self._task(name, partial(self._whole, work))
 
     # -- doing one ---------------------------------------------------------------------------------------------------------
 
-    def _piece(self, given: dict[str, Any], reach: Reach, turn: Turn) -> float:
-        return rendered(*piece_of(given, reach), turn)
+    def _whole(self, work: _Whole, given: dict[str, Any], turn: Turn, frames: int) -> _Done:
+        """Do what is no piece; how far it is is told in thousandths."""
+        return 0.0, work(given, self._reach, lambda _what, share: turn.told(int(share * frames)))
 
-    def _doing(self, work: Callable[..., Any]) -> Callable[..., None]:
-        """Return what procrastinate calls for a task that `work` does."""
+    def _task(self, name: str, work: Callable[[dict[str, Any], Turn, int], _Done]) -> None:
+        """Have procrastinate know a kind of task, and what does it."""
 
-        def do(context: JobContext, *, given: dict[str, Any], frames: int, **_said: Any) -> None:
+        def do(context: JobContext, /, *, given: dict[str, Any], frames: int, **_said: Any) -> None:
             of = _Given(self._house, context.job, self._machine)
             turn = Turn(of, self._stop)
             try:
                 turn.say(0)
-                if work == self._piece:
-                    of.say(frames, seconds=work(given, self._reach, turn))
-                    return
-                result = work(given, self._reach, lambda _what, share: turn.told(int(share * frames)))
-                if not of.say(frames, result=result):
+                seconds, result = work(given, turn, frames)
+                if not of.say(frames, seconds=seconds, result=result):
                     raise Stopped
             except Stopped:
                 if self._stop.is_set():
@@ -151,6 +151,8 @@ class Lender:
                 raise JobAborted from None
             except NotReachable as error:
                 self._shunned[context.job.queue] = time.monotonic() + _SHUN_S
+                raise _GivenBack from error
+            except Away as error:  # what was made is there all the same: whoever takes it again finds it
                 raise _GivenBack from error
             except QuarryError as error:
                 of.alive(0, str(error))
@@ -160,14 +162,11 @@ class Lender:
                 raise
             finally:
                 # between two tasks, never in one: a worker that is told to stop says no word any more that it is alive
-                if (
-                    self._stop.is_set()
-                    or context.job.queue in self._shunned
-                    or time.monotonic() - self._begun > _DEAD_S
-                ):
+                others = time.monotonic() - self._begun > _DEAD_S
+                if self._stop.is_set() or context.job.queue in self._shunned or others:
                     self._worker.stop()  # type: ignore[no-untyped-call]
 
-        return do
+        self._app.task(name=name, pass_context=True, retry=_Again())(do)
 
     # -- taking ------------------------------------------------------------------------------------------------------------
 
@@ -200,9 +199,10 @@ class Lender:
     def _queues(self) -> tuple[list[str], int]:
         """Return the queues that have something to do whose places are reached, proved now; and how many tasks are left."""
         rows = self._house.rows(
-            "SELECT j.queue_name, (array_agg(j.args -> 'places') FILTER (WHERE j.status = 'todo' AND (j.scheduled_at IS NULL "
-            "OR j.scheduled_at <= now())))[1] AS places, count(*) AS left "
-            "FROM procrastinate_jobs j WHERE j.status IN ('todo', 'doing') AND j.queue_name LIKE %(of)s GROUP BY 1",
+            "SELECT q.queue_name, q.left, j.args -> 'places' AS places FROM (SELECT queue_name, count(*) AS left, "
+            "min(id) FILTER (WHERE status = 'todo' AND (scheduled_at IS NULL OR scheduled_at <= now())) AS first "
+            "FROM procrastinate_jobs WHERE status IN ('todo', 'doing') AND queue_name LIKE %(of)s GROUP BY 1) q "
+            "LEFT JOIN procrastinate_jobs j ON j.id = q.first",
             of=f"{self._only} %" if self._only else "%",
         )  # fmt: skip
         now = time.monotonic()
