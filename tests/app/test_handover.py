@@ -15,6 +15,7 @@ from tests.app.conftest import Open, answer
 from tests.app.test_cuts import a_job
 from tests.jobs.test_handover import MOVING, NOISE, filmed
 
+from idle_quarry.app.models.handover_words import wanted_words
 from idle_quarry.app.views.jobs.handover_page import HandoverPage
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.errors import JobError
@@ -138,3 +139,12 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     (folder / RECORD_FILE).write_text("{")
     with pytest.raises(JobError, match="can be verified again"):
         read_record(folder)
+
+
+def test_what_a_check_wants_is_said_in_words() -> None:
+    layout = [{"what": "bars", "seconds": 3.0}, {"what": "programme", "seconds": None}]
+    for wanted, words in (
+        ("top", "upper field first"), (1, "1"), (-23.0, "-23"), ({"transfer": "hlg", "max_cll": 1000, "max_fall": None}, "transfer hlg, MaxCLL 1000"),
+        (layout, "bars 3 s, programme any length"), (["L", "R"], "L, R"),
+    ):  # fmt: skip
+        assert wanted_words(wanted) == words

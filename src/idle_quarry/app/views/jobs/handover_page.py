@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.drawing.file_lanes import Marked
 from idle_quarry.app.models.handover import Handover
+from idle_quarry.app.models.handover_words import wanted_words
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.jobs.watch_line import WatchLine
@@ -202,7 +203,7 @@ class HandoverPage(QWidget):
         fit_rows(self.table)
         found = next((check for check in checks if check["id"] == model.check), None)
         clause = f"\n{found['clause']}" if found is not None and found["clause"] else ""
-        wanted = f"Wanted: {found['wanted']}" if found is not None and found["wanted"] is not None else ""
+        wanted = f"Wanted: {wanted_words(found['wanted'])}" if found is not None and found["wanted"] is not None else ""
         self.one.setText(f"{wanted}{clause}".strip())
         self.accept_button.setVisible(
             found is not None and found["verdict"] == "look" and not model.accepted_words(model.check)
