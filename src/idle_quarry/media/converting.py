@@ -88,7 +88,7 @@ def convert(
     if final.exists():
         raise NotPossible("is there already", subject=str(final), remedy="give another name, or remove it")
     begun = time.monotonic()
-    material = clip_material(clip, wanted.cadence)
+    material = clip_material(clip, wanted.cadence, onward=True)
     with contextlib.closing(material), contextlib.ExitStack() as stack:
         held = encoder_pixels(wanted.codec, wanted.format).format
         conversion = Conversion(material.format, held, wanted.policy)

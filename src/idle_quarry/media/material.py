@@ -22,6 +22,8 @@ from idle_quarry.signal.formats import Encoding, SignalFormat
 
 #: Bytes of source frames kept: what is stepped over once is there at once.
 _KEPT_BYTES = 300_000_000
+#: Frames kept for who goes on from one to the next: as many as a conversion looks at around one, for two at a time; and bytes of decoded ones.
+_ONWARD, _ONWARD_BYTES = 8, 48 << 20
 
 
 class Material(Protocol):
@@ -41,9 +43,10 @@ class Material(Protocol):
 
 
 class _Kept:
-    """Frames that were made lately, up to a number of bytes; for any thread."""
+    """Frames that were made lately, up to a number of bytes and, where `most` is given, of frames; for any thread."""
 
-    def __init__(self) -> None:
+    def __init__(self, most: int | None = None) -> None:
+        self._most = most
         self._frames: OrderedDict[int, Planes] = OrderedDict()
         self._bytes = 0
         self._lock = threading.Lock()
@@ -60,7 +63,9 @@ class _Kept:
             if index not in self._frames:
                 self._frames[index] = planes
                 self._bytes += sum(plane.nbytes for plane in planes)
-            while self._bytes > _KEPT_BYTES and len(self._frames) > 1:
+            while len(self._frames) > 1 and (
+                self._bytes > _KEPT_BYTES or (self._most is not None and len(self._frames) > self._most)
+            ):
                 _, old = self._frames.popitem(last=False)
                 self._bytes -= sum(plane.nbytes for plane in old)
         return planes
@@ -88,7 +93,7 @@ class ChartMaterial:
 class ClipMaterial:
     """A clip's frames. What its file holds in another raster, sampling or matrix than its format says is taken as it is."""
 
-    def __init__(self, clip: Clip) -> None:
+    def __init__(self, clip: Clip, *, onward: bool = False) -> None:
         if clip.format is None or not clip.declared.has_picture:
             raise MediaError("has no pictures in a format that is known", subject=clip.path.name)
         try:
@@ -100,8 +105,8 @@ class ClipMaterial:
         self.format = clip.format
         self.frames = max(1, clip.declared.frames or 1)
         self.chart: str | None = None
-        self._source = FrameSource(clip)
-        self._kept = _Kept()
+        self._source = FrameSource(clip, kept_bytes=_ONWARD_BYTES) if onward else FrameSource(clip)
+        self._kept = _Kept(_ONWARD if onward else None)
 
     def frame(self, index: int) -> Planes:
         index = min(max(index, 0), self.frames - 1)
@@ -162,9 +167,12 @@ class PulledMaterial:
 _LOOKED_AT, _LEAST = 40, 10
 
 
-def clip_material(clip: Clip, cadence: str = "") -> ClipMaterial | PulledMaterial:
-    """Return a clip as material, without the pulldown that its source has where one runs in it. Raises `MediaError`."""
-    material = ClipMaterial(clip)
+def clip_material(clip: Clip, cadence: str = "", *, onward: bool = False) -> ClipMaterial | PulledMaterial:
+    """Return a clip as material, without the pulldown that its source has where one runs in it. Raises `MediaError`.
+
+    `onward`: it is gone through from frame to frame, and little of it is kept.
+    """
+    material = ClipMaterial(clip, onward=onward)
     if cadence and pictures_of(material.format, cadence) is not None:
         return PulledMaterial(material, cadence)
     return material

@@ -33,8 +33,8 @@ from idle_quarry.signal.formats import CHROMA_STEPS, Encoding, SignalFormat
 
 Frames = Callable[[int], Planes]
 
-#: Moments made whole that are kept, since neighbouring output frames ask for the same ones.
-_KEPT = 10
+#: Moments made whole that are kept, since neighbouring output frames ask for the same ones: four of them each, two at a time.
+_KEPT = 8
 #: Frames kept as fields.
 _KEPT_FIELDS = 4
 

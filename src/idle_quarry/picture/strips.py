@@ -33,6 +33,12 @@ def _pool() -> ThreadPoolExecutor:
     return ThreadPoolExecutor(max_workers=max(1, cores() - 1), thread_name_prefix="strip")
 
 
+def give_back() -> None:
+    """Give memory that is free back to the system: where something large was let go of, and something else begins."""
+    with contextlib.suppress(AttributeError):
+        ctypes.CDLL(None).malloc_trim(0)
+
+
 def at_once(work: Callable[[_A], _B], parts: Iterable[_A]) -> list[_B]:
     """Return `work` of each of `parts`, in their order; raises what it raises. Work that calls this again goes on alone."""
     given = list(parts)

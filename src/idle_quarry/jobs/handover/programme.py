@@ -30,9 +30,10 @@ from idle_quarry.path.entries.sound import SoundLayout
 from idle_quarry.path.template import Template
 from idle_quarry.path.voice import ffmpeg_filters
 from idle_quarry.picture.planes import Planes
+from idle_quarry.picture.strips import give_back
 
-#: Pieces that are open at once.
-_OPEN = 3
+#: Pieces that are open at once: where one ends and the next begins both are asked for.
+_OPEN = 2
 #: Roles of tracks that are music and effects, and that are dialogue.
 _EFFECTS, _DIALOGUE = ("effects", "ambience", "music"), ("dialogue",)
 #: The order of a mix's channels.
@@ -80,7 +81,7 @@ class TimelineMaterial:
         source: ClipMaterial | Pictures | None = self._open.pop(first, None)
         if source is None:
             if there.state == RENDERED and there.kept is not None:
-                source = ClipMaterial(replace(inspect(there.kept.path), format=self.format))
+                source = ClipMaterial(replace(inspect(there.kept.path), format=self.format), onward=True)
             else:
                 assert there.piece.recipe is not None
                 source = Pictures(there.piece.recipe).__enter__()
@@ -100,6 +101,7 @@ def _close(source: ClipMaterial | Pictures) -> None:
         source.close()
     else:
         source.__exit__()
+    give_back()
 
 
 # -- sound --------------------------------------------------------------------------------------------------------------

@@ -58,7 +58,7 @@ class Pictures:
             raise NotPossible(f"cannot be read ({error.strerror})", subject=path.name) from error
         if not same:
             raise NotPossible("is another file now", subject=path.name, remedy="look at it in Material")
-        material = clip_material(replace(inspect(path), format=taken.taken_as), taken.cadence)
+        material = clip_material(replace(inspect(path), format=taken.taken_as), taken.cadence, onward=True)
         self._open.callback(material.close)
         target = replace(self.format, scan="progressive", field_order=None) if taken.whole else self.format
         raster = target.raster
