@@ -10,7 +10,7 @@ from pathlib import Path
 HERE = Path(__file__).resolve().parent
 
 if __name__ == "__main__":
-    environment = {**os.environ, "PYTHONPATH": f"{HERE.parent / 'src'}:{HERE}"}
+    environment = {**os.environ, "PYTHONPATH": f"{HERE.parent / 'src'}:{HERE}:{HERE.parent}"}
     environment.pop("PYTHONDONTWRITEBYTECODE", None)
     for script in sorted(HERE.glob("*.py")):
         named = not sys.argv[1:] or script.stem in sys.argv[1:]
