@@ -61,11 +61,11 @@ def lent_words(lent: Lent) -> str:
     return f"{what} for {lent.title}{share}"
 
 
-def plain(url: str) -> dict[str, Any]:
-    """Return how psycopg's pools reach a server's tasks. Raises `LibraryError` for what is no address."""
+def plain(url: str, most: int = 2) -> dict[str, Any]:
+    """Return how psycopg's pools reach a server's tasks, by so many connections at the most. Raises `LibraryError` for what is no address."""
     made = address(url).set(drivername="postgresql").render_as_string(hide_password=False)
     settings = {"options": f"-c search_path={tables.SCHEMA} -c statement_timeout=8000", "connect_timeout": 3}
-    return {"conninfo": made, "kwargs": settings, "min_size": 0, "max_size": 3, "timeout": 4.0}
+    return {"conninfo": made, "kwargs": settings, "min_size": 0, "max_size": most, "max_idle": 20.0, "timeout": 4.0}
 
 
 def key_of(job: CheckedJob) -> str:

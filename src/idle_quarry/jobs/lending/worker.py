@@ -122,7 +122,7 @@ class Lender:
         self._worker: Worker
         self._begun = 0.0
         self._shunned: dict[str, float] = {}  #: queues whose places went away, and until when they are left alone
-        self._app = App(connector=PsycopgConnector(**plain(url)))
+        self._app = App(connector=PsycopgConnector(**plain(url, 1)))
         self._app.job_manager = _Own(self._app.connector)
         self._task(PIECE, lambda given, turn, _frames: (rendered(*piece_of(given, reach), turn), None))
         for name, work in ((BRING_IN, bring_in_for), (DELIVER, deliver_for), (VERIFY, verify_for)):
