@@ -75,18 +75,24 @@ def remembered(path: Path, how: How) -> Whole | None:
 
 
 @contextlib.contextmanager
-def _hashing(path: Path) -> Iterator[Callable[[], str]]:
-    """Have a file hashed while something else is done with it; yield what waits for the digest. It ends with whoever asked."""
+def _meanwhile(path: Path, channels: int, seconds: float) -> Iterator[Callable[[], tuple[str, tuple[Span, ...]]]]:
+    """Have a file hashed and its tones looked for while something else is done with it; yield what waits for both.
+
+    It ends with whoever asked.
+    """
     stop = threading.Event()
 
-    def on(_done: int) -> None:
+    def on(_done: object = None) -> None:
         if stop.is_set():
             raise InterruptedError
 
+    def work() -> tuple[str, tuple[Span, ...]]:
+        return sha256_of(path, on), tone_spans(path, channels, seconds, on) if channels else ()
+
     with ThreadPoolExecutor(1, thread_name_prefix="quarry hash") as pool:
-        digest = pool.submit(sha256_of, path, on)
+        found = pool.submit(work)
         try:
-            yield digest.result
+            yield found.result
         finally:
             stop.set()
 
@@ -112,12 +118,13 @@ def whole(path: Path, how: How, told: Told | None = None) -> tuple[Clip, Whole]:
     say = told or (lambda _what, _share: None)
     size = max(1, path.stat().st_size)
     frames = max(1, clip.declared.frames or 1)
-    with _hashing(path) as digested:
+    rate = clip.declared.rate or 25
+    channels = sum(each.channels for each in clip.declared.audio)
+    with _meanwhile(path, channels, float(frames / rate)) as found_meanwhile:
         pictures = pictures_of(
             clip, lambda done: say("looking at every picture", 0.85 * min(1.0, done / frames)), area=how.area
         )
-        digest = digested()
-    rate = clip.declared.rate or 25
+        digest, tones = found_meanwhile()
     items = items_of(pictures.parts, float(rate), breaks=how.breaks)
     found = Whole(MEASUREMENT, digest, size, pictures, items, None, ())
     if clip.declared.audio:
@@ -128,9 +135,7 @@ def whole(path: Path, how: How, told: Told | None = None) -> tuple[Clip, Whole]:
             (first, last),
             lambda s: say("listening to all sound", 0.85 + 0.13 * min(1.0, s / max(1.0, last))),
         )
-        channels = len(sound.channels) if sound is not None else 0
-        tones = tone_spans(path, channels, float(pictures.frames / rate)) if channels else ()
-        found = replace(found, sound=sound, tones=tones)
+        found = replace(found, sound=sound, tones=tones if sound is not None else ())
     with contextlib.suppress(OSError):
         kept = _kept_at(path, how)
         kept.parent.mkdir(parents=True, exist_ok=True)

@@ -165,12 +165,16 @@ def sound_of(
         )
 
 
-def tone_spans(path: Path, channels: int, seconds: float) -> tuple[Span, ...]:
-    """Return where a steady tone lies on all channels that sound, with its level in dBFS: half seconds looked at one after the other."""
+def tone_spans(path: Path, channels: int, seconds: float, on: Callable[[], object] = lambda: None) -> tuple[Span, ...]:
+    """Return where a steady tone lies on all channels that sound, with its level in dBFS: half seconds looked at one after the other.
+
+    `on` is called now and then, and may raise to stop.
+    """
     found: list[Span] = []
     with SoundReader(path, RATE) as reader:
         at = 0.0
         while at + 0.5 <= min(seconds, 1800.0):
+            on()
             samples = reader.taken(int(at * RATE), RATE // 2).astype(np.float32) / np.float32(1 << 31)
             tones = [tone_of(samples[:, n], RATE) for n in range(channels)]
             sounding = [tone for n, tone in enumerate(tones) if float(np.abs(samples[:, n]).max()) > 1e-3]

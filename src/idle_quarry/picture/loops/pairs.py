@@ -54,10 +54,12 @@ def distances(
     rows, columns = out.shape[1] // bands, out.shape[2]
     six, four, less = np.float32(6), np.float32(4), np.float32(1 / (gain * lines * across))
     even_share = np.float32(1 / (lines * across))
+    used = columns * across
+    a, b, c = np.empty(used, np.float32), np.empty(used, np.float32), np.empty(used, np.float32)
+    t, u, w = np.empty(used, np.float32), np.empty(used, np.float32), np.empty(used, np.float32)
     for band in range(bands):
         for row in range(rows):
-            here = out[:, band * rows + row]
-            here[:] = 0
+            a[:], b[:], c[:], t[:], u[:], w[:] = 0, 0, 0, 0, 0, 0
             for line in range(row * lines, row * lines + lines):
                 at = 2 * (
                     line + 1
@@ -71,24 +73,24 @@ def distances(
                 )
                 b0p, b0, b0n = before[band, at - 1], before[band, at + 1], before[band, at + 3]
                 b1p, b1, b1n = now[band, at - 1], now[band, at + 1], now[band, at + 3]
-                for column in range(columns):
-                    a, b, c = np.float32(0), np.float32(0), np.float32(0)
-                    t, u, w = np.float32(0), np.float32(0), np.float32(0)
-                    for x in range(column * across, column * across + across):
-                        odd0, odd1 = six * b0[x] + b0p[x] + b0n[x], six * b1[x] + b1p[x] + b1n[x]
-                        even0, even1 = four * (t0[x] + t0n[x]), four * (t1[x] + t1n[x])
-                        a += (odd0 - even0) ** 2
-                        b += (odd0 - even1) ** 2
-                        c += (odd1 - even0) ** 2
-                        t += (t1[x] - t0[x]) ** 2
-                        u += (b1[x] - b0[x]) ** 2
-                        w += (t1[x] - te[x]) ** 2
-                    here[0, column] += a
-                    here[1, column] += b
-                    here[2, column] += c
-                    here[3, column] += t
-                    here[4, column] += u
-                    here[5, column] += w
+                for x in range(used):  # along the whole line: many at once
+                    odd0, odd1 = six * b0[x] + b0p[x] + b0n[x], six * b1[x] + b1p[x] + b1n[x]
+                    even0, even1 = four * (t0[x] + t0n[x]), four * (t1[x] + t1n[x])
+                    a[x] += (odd0 - even0) ** 2
+                    b[x] += (odd0 - even1) ** 2
+                    c[x] += (odd1 - even0) ** 2
+                    t[x] += (t1[x] - t0[x]) ** 2
+                    u[x] += (b1[x] - b0[x]) ** 2
+                    w[x] += (t1[x] - te[x]) ** 2
+            here = out[:, band * rows + row]
             for column in range(columns):
+                sums = np.zeros(6, np.float32)
+                for x in range(column * across, column * across + across):
+                    sums[0] += a[x]
+                    sums[1] += b[x]
+                    sums[2] += c[x]
+                    sums[3] += t[x]
+                    sums[4] += u[x]
+                    sums[5] += w[x]
                 for each in range(6):
-                    here[each, column] *= less if each < 3 else even_share
+                    here[each, column] = sums[each] * (less if each < 3 else even_share)
