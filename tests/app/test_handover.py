@@ -19,7 +19,8 @@ from idle_quarry.app.models.handover_words import wanted_words
 from idle_quarry.app.views.jobs.handover_page import HandoverPage
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.errors import JobError
-from idle_quarry.jobs.handover.record import RECORD_FILE, note_made, read_record
+from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.handover.record import RECORD_FILE, handed_over, note_made, read_record, with_made
 
 
 def cell(page: HandoverPage, row: int, column: int) -> str:
@@ -117,6 +118,9 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     # what holds against its delivery is evidence for the revision that it was made from
     checks = [{**check, "verdict": "look" if check["id"] == "black" else "passes"} for check in kept.document["checks"]]
     good = replace(kept, document={**kept.document, "verdict": "look", "checks": checks})
+    assert isinstance(jobs.result(jobs.chosen), CheckedJob)
+    assert handed_over(good, jobs.result(jobs.chosen), "t", "Runa") is None, "it was made elsewhere"  # type: ignore[arg-type]
+    good = with_made(folder, good)
     assert jobs.result(jobs.chosen) is not None and jobs.record is not None
     model._keep(jobs.result(jobs.chosen), good)  # type: ignore[arg-type]
     store, ident = window.desk.library, jobs.record.template_id

@@ -25,6 +25,7 @@ from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import Media
+from idle_quarry.jobs.lending import lender
 from idle_quarry.jobs.lending.choice import mark_all, opened, queue_of
 from idle_quarry.jobs.lending.house import SERVER, House, key_of, queue_name
 from idle_quarry.jobs.lending.lender import Offer, hours_of, idle_s
@@ -274,7 +275,7 @@ def test_a_job_s_other_work_goes_to_the_house_as_well(
     assert "mark it: lend --mark" in capsys.readouterr().err
 
 
-def test_when_a_machine_is_lent(tmp_path: Path) -> None:
+def test_when_a_machine_is_lent(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     night, noon = datetime(2026, 3, 1, 23, 30), datetime(2026, 3, 1, 12, 0)
     offer = Offer(hours_of("19-7"), only_idle=True)
     assert offer.why_not(noon, 1e9) == "it is lent from 19:00 to 7:00"
@@ -287,7 +288,12 @@ def test_when_a_machine_is_lent(tmp_path: Path) -> None:
     typed = tmp_path / "1"
     typed.touch()
     os.utime(typed, (time.time() - 90, 0))
-    assert idle_s([typed]) == pytest.approx(90, abs=5) or idle_s([typed]) < 90
+    monkeypatch.setattr(lender, "settings_folder", lambda: tmp_path)
+    monkeypatch.setattr(lender, "_desktop_idle_s", lambda: 500.0)
+    assert idle_s([typed]) == pytest.approx(90, abs=5), "at a terminal"
+    assert idle_s([]) == 500.0, "at the desktop"
+    lender.touched()
+    assert idle_s([typed]) < 5, "in the window"
 
 
 def test_a_job_is_rendered_on_the_command_line_by_its_house(

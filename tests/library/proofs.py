@@ -148,8 +148,10 @@ def stopped(rounds: int, server: PrivateServer, house: str, here: AtHand, chance
     thread = threading.Thread(target=saving)
     thread.start()
     try:
-        for _ in range(rounds):
+        for number in range(rounds):
             time.sleep(chance.uniform(0.05, 0.4))
+            while len(hashes) < 8 * number and thread.is_alive():  # a slow machine has not saved enough yet
+                time.sleep(0.01)
             server.stop(at_once=chance.random() < 0.5)
             time.sleep(chance.uniform(0.0, 0.2))
             server.start()
@@ -160,6 +162,8 @@ def stopped(rounds: int, server: PrivateServer, house: str, here: AtHand, chance
                     break
                 except LibraryError:
                     time.sleep(0.05)
+        while len(hashes) <= 8 * rounds and thread.is_alive():
+            time.sleep(0.01)
     finally:
         over.set()
         thread.join()

@@ -20,7 +20,7 @@ def deliver(options: Options, out: Output) -> int:
     """Make a delivery and verify it; 1 where it fails its own spec: then it is not handed over."""
     from idle_quarry.jobs.check import check_job
     from idle_quarry.jobs.handover.make import make
-    from idle_quarry.jobs.handover.record import noted
+    from idle_quarry.jobs.handover.record import noted, with_made
     from idle_quarry.jobs.handover.verify import failed_first
     from idle_quarry.jobs.renders.settled import settled
     from idle_quarry.jobs.renders.standing import programmes_of, stock_of
@@ -48,7 +48,7 @@ def deliver(options: Options, out: Output) -> int:
         ended()
     verified = made.verified
     if made.done:
-        _note(options, job, noted(verified))
+        _note(options, job, with_made(job.folder, noted(verified)))
     document = {
         "file": str(made.path), "delivery": delivery.id, "verdict": verified.verdict, "sha256": verified.found.sha256,
         "frames": made.frames, "gain_db": made.gain_db, "checks": [check.to_json() for check in verified.checks],

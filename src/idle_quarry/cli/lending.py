@@ -4,11 +4,16 @@ from __future__ import annotations
 
 import time
 from argparse import Namespace as Options
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from idle_quarry.cli.output import Output
 from idle_quarry.cli.progress import ended, progress
 from idle_quarry.errors import Away, NotPossible
+
+if TYPE_CHECKING:
+    from idle_quarry.jobs.lending.house import House
 
 #: Seconds between two looks at what is done.
 _EVERY_S = 1.0
@@ -28,7 +33,7 @@ def lend(options: Options, out: Output) -> int:
     return 0
 
 
-def _lent(options: Options, say: object) -> int:
+def _lent(options: Options, say: Callable[[str], None] | None) -> int:
     """Lend this machine; return how many tasks ended meanwhile."""
     from idle_quarry.jobs.lending.house import House
     from idle_quarry.jobs.lending.lender import Lending, Offer, hours_of
@@ -60,7 +65,7 @@ def _lent(options: Options, say: object) -> int:
                     break
             except Away as error:
                 said = f"{error}: it is tried again"
-            if callable(say):
+            if say is not None:
                 say(said)
             time.sleep(_EVERY_S)
     except KeyboardInterrupt:
@@ -73,10 +78,9 @@ def _lent(options: Options, say: object) -> int:
     return done
 
 
-def _words(house: object, why: str) -> str:
-    from idle_quarry.jobs.lending.house import House, lent_words
+def _words(house: House, why: str) -> str:
+    from idle_quarry.jobs.lending.house import lent_words
 
-    assert isinstance(house, House)
     if why:
         return f"not lent just now: {why}"
     here = house.here()

@@ -64,8 +64,11 @@ def noted(found: Verified) -> Noted:
 
 
 def handed_over(noted: Noted, job: CheckedJob, template_id: str, author: str) -> HandoverRecord | None:
-    """Return what the library notes of a file that holds against its delivery, None where it does not, or not yet."""
-    if noted.verdict != PASSES:
+    """Return what the library notes of a file that was made of a job and holds against its delivery.
+
+    None where it does not, or not yet; and of what was made elsewhere, which says nothing of the template.
+    """
+    if noted.verdict != PASSES or "made_of" not in noted.document:
         return None
     document = noted.document
     delivery = next((each.name for each in job.template.deliveries if each.id == document["delivery"]), "")

@@ -39,7 +39,7 @@ from idle_quarry.jobs.lending.reach import NotReachable, Reach
 from idle_quarry.jobs.lending.whole import BRING_IN, DELIVER, VERIFY, bring_in_for, deliver_for, verify_for
 from idle_quarry.jobs.renders.queue import worker_name
 from idle_quarry.jobs.renders.turn import Stopped, Turn, rendered
-from idle_quarry.jobs.renders.worker import as_guest
+from idle_quarry.jobs.renders.worker import as_guest, status_of
 from idle_quarry.reports import unforeseen
 
 #: Seconds between two looks whether there is something to do, between two looks for what dead machines left, and for which a queue
@@ -94,7 +94,7 @@ class _Given:
     def alive(self, done: int, text: str = "") -> bool:
         try:
             return self.say(done, text)
-        except QuarryError:
+        except Away:
             return True
 
     def say(self, done: int, text: str = "", seconds: float = 0.0, result: dict[str, Any] | None = None) -> bool:
@@ -244,18 +244,15 @@ def main(arguments: list[str] | None = None) -> int:
     options = parser.parse_args(arguments)
     logging.getLogger("procrastinate").setLevel(logging.CRITICAL)
     stop = as_guest(options.core)
-    try:
+
+    def lend() -> None:
         if SERVER not in os.environ:
             raise JobError("no server is named", subject=SERVER)
         lender = Lender(os.environ[SERVER], Reach(options.place), worker_name(os.getpid()), stop, options.only)
-        try:
+        with contextlib.closing(lender):
             asyncio.run(lender.run())
-        finally:
-            lender.close()
-    except QuarryError as error:
-        print(error, file=sys.stderr)
-        return 2
-    return 0
+
+    return status_of(lend)
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ import contextlib
 import os
 import sys
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -99,6 +100,16 @@ def as_guest(core: int | None) -> threading.Event:
     return stop
 
 
+def status_of(act: Callable[[], object]) -> int:
+    """Return a worker's exit status; what kept it from its work is its last word, for whoever started it."""
+    try:
+        act()
+    except QuarryError as error:
+        print(error, file=sys.stderr)
+        return 2
+    return 0
+
+
 def main(arguments: list[str] | None = None) -> int:
     """Work on a queue and a store; `--core` keeps to one processor, so that several workers share the machine evenly."""
     parser = argparse.ArgumentParser(prog="worker")
@@ -106,12 +117,8 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument("store", type=Path)
     parser.add_argument("--core", type=int)
     options = parser.parse_args(arguments)
-    try:
-        work(options.queue, options.store, as_guest(options.core))
-    except QuarryError as error:
-        print(error, file=sys.stderr)
-        return 2
-    return 0
+    stop = as_guest(options.core)
+    return status_of(lambda: work(options.queue, options.store, stop))
 
 
 if __name__ == "__main__":
