@@ -7,13 +7,13 @@ import os
 import sys
 from pathlib import Path
 
+from idle_quarry.compile_all import conversions
 from idle_quarry.jobs.renders.worker import work
 from idle_quarry.picture import strips
-from idle_quarry.picture.compiling import compiled
 
 if __name__ == "__main__":
     strips._inside.busy = True  # a pool's threads would be missing in its children
-    compiled()
+    conversions()
     strips._inside.busy = False
     for _line in sys.stdin:
         child = os.fork()

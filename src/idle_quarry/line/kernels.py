@@ -6,12 +6,12 @@ Compiled by Numba and kept on disk; nothing but the line's writer and reader imp
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from idle_quarry.compiling.loop import loop
 from idle_quarry.line.words import Words
 
 
-@njit(cache=True, nogil=True)
+@loop()
 def line_codes(
     first: int, last: int, streams: Words, sav_end: int, table: Words, codes: Words, before: Words
 ) -> None:  # pragma: no cover
@@ -37,7 +37,7 @@ def line_codes(
             codes[line, k], codes[line, other] = one, two
 
 
-@njit(cache=True, nogil=True)
+@loop()
 def code_of(words: Words, table: Words) -> int:  # pragma: no cover
     """Return the code of words in a row."""
     code = np.uint32(0)
@@ -46,7 +46,7 @@ def code_of(words: Words, table: Words) -> int:  # pragma: no cover
     return int(code)
 
 
-@njit(cache=True, nogil=True)
+@loop()
 def references(words: Words, count: int, found: Words) -> int:  # pragma: no cover
     """Put where timing references of `count` multiplexed streams begin into `found`; return how many there are.
 
@@ -76,7 +76,7 @@ def references(words: Words, count: int, found: Words) -> int:  # pragma: no cov
     return held
 
 
-@njit(cache=True, nogil=True)
+@loop()
 def look(
     first: int,
     last: int,
@@ -147,7 +147,7 @@ def look(
                     at += 1
 
 
-@njit(cache=True, nogil=True)
+@loop()
 def drawn(
     first: int,
     last: int,

@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from idle_quarry.compiling.loop import loop
 
-@njit(cache=True, nogil=True)
+
+@loop()
 def needle(
     samples: NDArray[Any], attack: float, fall: float, state: NDArray[Any], peaks: NDArray[Any]
 ) -> None:  # pragma: no cover

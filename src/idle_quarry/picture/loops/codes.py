@@ -5,14 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from idle_quarry.compiling.loop import loop
 
 Samples = NDArray[np.float32]
 Codes = NDArray[np.uint16]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop(error_model="numpy")
 def coded(
     first: int, last: int, values: Samples, span: float, zero: float, near: float, tile: Samples, low: int, high: int, out: Codes
 ) -> None:  # pragma: no cover  # fmt: skip
@@ -32,7 +33,7 @@ def coded(
             made[x] = np.int32(min(max(code, lowest), highest))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop(error_model="numpy")
 def diffused(exact: NDArray[np.float64], out: NDArray[np.float64]) -> None:  # pragma: no cover
     """Put whole numbers into `out`, each one's error handed on (Floyd and Steinberg), lines from the left. `exact` is used up."""
     height, width = exact.shape
@@ -52,7 +53,7 @@ def diffused(exact: NDArray[np.float64], out: NDArray[np.float64]) -> None:  # p
                     exact[y + 1, x + 1] += error * (1 / 16)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop(error_model="numpy")
 def valued(first: int, last: int, codes: NDArray[Any], table: Samples, out: Samples) -> None:  # pragma: no cover
     """Put what a table says for each code into `out`."""
     most = len(table) - 1
@@ -62,7 +63,7 @@ def valued(first: int, last: int, codes: NDArray[Any], table: Samples, out: Samp
             out[y, x] = table[code if code < most else most]
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath=True)
+@loop(error_model="numpy", fastmath=True)
 def seen(
     first: int, last: int, luma: NDArray[Any], cb: NDArray[Any], cr: NDArray[Any], gains: Samples, out: NDArray[np.uint8]
 ) -> None:  # pragma: no cover  # fmt: skip

@@ -9,8 +9,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from idle_quarry.compiling.loop import loop
 
 Samples = NDArray[np.float32]
 Bits = NDArray[np.int32]
@@ -23,7 +24,7 @@ PARTS = 1 << (23 - 8)
 _SHIFT, _REST = 23 - 8, PARTS - 1
 _BASE = (LOWEST + 127) << 8
 
-_compiled = njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+_compiled = loop(error_model="numpy", fastmath={"contract"})
 
 #: Which curve brings HDR down to SDR.
 NO_TONE, COMPRESS, REFERENCE, SOFT = range(4)
@@ -237,7 +238,7 @@ def _softened(
             b[x] = _bound(grey + share * (b[x] - grey), k[x], s[x], near)
 
 
-@njit(cache=True, nogil=True, inline="always", error_model="numpy")
+@loop(inline="always", error_model="numpy")
 def _bound(value: float, low: float, high: float, near: float) -> float:  # pragma: no cover
     if value - low < near:
         return low

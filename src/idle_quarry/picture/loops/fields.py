@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from idle_quarry.compiling.loop import loop
 
 Samples = NDArray[np.float32]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop(error_model="numpy")
 def _cubic(own: Samples, row: int, parity: int, line: Samples) -> None:  # pragma: no cover
     """Put the missing line of field row `row` into `line`: (−1, 9, 9, −1)/16 of the field's lines around it; ends are repeated."""
     count = own.shape[0]
@@ -22,7 +23,7 @@ def _cubic(own: Samples, row: int, parity: int, line: Samples) -> None:  # pragm
         line[x] = (np.float32(9) * (b[x] + c[x]) - a[x] - d[x]) * np.float32(0.0625)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop(error_model="numpy")
 def interpolated(first: int, last: int, own: Samples, parity: int, out: Samples) -> None:  # pragma: no cover
     """Put a field's lines, and cubics between them, into `out` (2h, w), for field rows `first` to `last`."""
     for row in range(first, last):
@@ -30,7 +31,7 @@ def interpolated(first: int, last: int, own: Samples, parity: int, out: Samples)
         _cubic(own, row, parity, out[2 * row + 1 - parity])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop(error_model="numpy")
 def _moving(
     row: int, own: Samples, before: Samples, after: Samples, earlier: Samples, later: Samples, has_earlier: bool, has_later: bool,
     line: Samples,
@@ -46,7 +47,7 @@ def _moving(
                 line[x] = max(line[x], abs(here[x] - other[x]))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@loop(error_model="numpy")
 def adaptive(
     first: int, last: int, parity: int, own: Samples, before: Samples, after: Samples, earlier: Samples, later: Samples,
     has_earlier: bool, has_later: bool, still: float, moves: float, moving: Samples, out: Samples,

@@ -10,8 +10,10 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from numba import config, njit
+from numba import config
 from numpy.typing import NDArray
+
+from idle_quarry.compiling.loop import loop
 
 Samples = NDArray[np.float32]
 Steps = NDArray[np.int32]
@@ -23,10 +25,10 @@ AROUND = BLOCK + 4
 _MARGIN = (BLOCK - CELL) // 2
 
 
-def _compiled(loop: Callable[..., None]) -> Any:
+def _compiled(function: Callable[..., None]) -> Any:
     """Return a loop compiled so that sums beside one another become lanes of one: blocks cost half, and other loops would gain nothing."""
-    made = njit(cache=True, nogil=True, error_model="numpy", fastmath=True)(loop)
-    compiled = made.compile
+    dispatcher = loop(error_model="numpy", fastmath=True)(function)
+    compiled = dispatcher.compile
 
     def with_lanes(signature: Any) -> Any:
         before, config.SLP_VECTORIZE = config.SLP_VECTORIZE, 1
@@ -35,11 +37,11 @@ def _compiled(loop: Callable[..., None]) -> Any:
         finally:
             config.SLP_VECTORIZE = before
 
-    made.compile = with_lanes
-    return made
+    dispatcher.compile = with_lanes
+    return dispatcher
 
 
-_small = njit(cache=True, nogil=True, error_model="numpy", inline="always")
+_small = loop(error_model="numpy", inline="always")
 
 
 @_small

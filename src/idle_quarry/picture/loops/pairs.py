@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-_compiled = njit(cache=True, nogil=True, error_model="numpy", fastmath=True)
+from idle_quarry.compiling.loop import loop
+
+_compiled = loop(error_model="numpy", fastmath=True)
 
 
 @_compiled

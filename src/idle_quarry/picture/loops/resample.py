@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from idle_quarry.compiling.loop import loop
 
 Samples = NDArray[np.float32]
 Places = NDArray[np.int32]
 
-_compiled = njit(cache=True, nogil=True, error_model="numpy", fastmath=True)
+_compiled = loop(error_model="numpy", fastmath=True)
 
 
 @_compiled
