@@ -9,6 +9,10 @@ import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+from idle_quarry.compiling import ahead
+from tests.screen import own_screen
+
+os.environ.setdefault(ahead.PLACE, str(ahead.folder()))  # compiled code is the machine's, whatever home the tests have
 _HOME = Path(tempfile.mkdtemp(prefix="quarry-tests-"))
 for _name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME", "HOME"):
     os.environ[_name] = str(_HOME / _name.lower())
@@ -21,9 +25,31 @@ from idle_quarry.demo.templates import house_shelf  # noqa: E402
 from idle_quarry.library import FileLibrary, open_library  # noqa: E402
 from idle_quarry.path.template import Template  # noqa: E402
 
+_COMPILERS: list[subprocess.Popen[bytes]] = []
 
-def pytest_sessionfinish() -> None:
-    shutil.rmtree(_HOME, ignore_errors=True)
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Give each process that runs tests a screen; the first one begins to compile loops, while tests that need none run."""
+    workers = config.getoption("numprocesses", default=None)
+    if not hasattr(config, "workerinput"):
+        _COMPILERS.extend(ahead.begin())
+    if not workers:
+        screen = own_screen()
+        if screen is not None:
+            config.add_cleanup(screen.terminate)
+    config.add_cleanup(lambda: shutil.rmtree(_HOME, ignore_errors=True))
+
+
+#: Folders whose tests compute on no picture, in the order in which they run; the others follow.
+_PURE = ("signal", "path", "library", "cli")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    def rank(item: pytest.Item) -> int:
+        folder = item.path.parent.name
+        return _PURE.index(folder) if folder in _PURE else len(_PURE)
+
+    items.sort(key=rank)
 
 
 def demo_template(name: str) -> Template:

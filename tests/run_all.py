@@ -1,64 +1,64 @@
-"""Runs every check of the project: `./quarry test` calls it; further arguments go to pytest."""
+"""Runs the checks and the tests beside each other: `./quarry test` calls it.
+
+Arguments go to pytest: tests that are named run at once, on one processor, without the checks.
+"""
 
 from __future__ import annotations
 
 import os
-import shutil
 import subprocess
 import sys
 import tempfile
+import threading
+import time
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 BIN = Path(sys.executable).parent
+CHECKS = (
+    ("ruff", [str(BIN / "ruff"), "check", "."]),
+    ("formatting", [str(BIN / "ruff"), "format", "--check", "."]),
+    ("import contracts", [str(BIN / "lint-imports"), "--no-logo"]),
+    ("dead code", [str(BIN / "vulture")]),
+    ("types", [str(BIN / "mypy")]),
+)
+
+
+class Checks(threading.Thread):
+    """The linters, types and contracts, one after the other beside the tests; their caches are kept from run to run."""
+
+    def __init__(self) -> None:
+        super().__init__(name="checks")
+        self.failed: list[str] = []
+
+    def run(self) -> None:
+        for name, command in CHECKS:
+            begun = time.monotonic()
+            with tempfile.TemporaryFile("w+", encoding="utf-8") as output:
+                status = subprocess.run(command, check=False, stdout=output, stderr=subprocess.STDOUT).returncode
+                output.seek(0)
+                text = output.read().strip()
+            verdict = "failed" if status else "passed"
+            words = f"-- {name}: {verdict} in {time.monotonic() - begun:.0f} s"
+            print(f"{words}\n{text}" if status else words, flush=True)
+            if status:
+                self.failed.append(name)
 
 
 def main(arguments: list[str]) -> int:
-    """Run linters, types, contracts and tests; return 0 only where all pass."""
+    """Run what is wanted; return 0 only where all of it passes."""
     os.chdir(ROOT)
-    failed = []
-    for name, command in (
-        ("ruff", [str(BIN / "ruff"), "check", "."]),
-        ("formatting", [str(BIN / "ruff"), "format", "--check", "."]),
-        ("mypy", [str(BIN / "mypy")]),
-        ("dead code", [str(BIN / "vulture")]),
-        ("import contracts", [str(BIN / "lint-imports"), "--no-logo"]),
-    ):
-        print(f"-- {name}", flush=True)
-        if subprocess.run(command, check=False).returncode:
-            failed.append(name)
-    print("-- tests", flush=True)
-    if failed:
-        print("failed before the tests: " + ", ".join(failed), flush=True)
-    tests = _with_screen([sys.executable, "-m", "pytest", *arguments])
-    if failed:
-        print("failed: " + ", ".join(failed))
-    return tests or (1 if failed else 0)
-
-
-def _with_screen(command: list[str]) -> int:
-    """Run a command on a virtual screen of its own."""
-    environment = dict(os.environ)
-    if shutil.which("Xvfb") is None:
-        print("Xvfb is not installed: the window is drawn off screen")
-        environment["QT_QPA_PLATFORM"] = "offscreen"
-        return subprocess.run(command, env=environment, check=False).returncode
-    read, write = os.pipe()
-    with tempfile.TemporaryFile() as log:
-        screen = subprocess.Popen(
-            ["Xvfb", "-displayfd", str(write), "-screen", "0", "1600x1000x24", "-nolisten", "tcp"],
-            pass_fds=[write],
-            stderr=log,
-        )
-        os.close(write)
-        try:
-            display = os.read(read, 16).decode().strip()
-            environment |= {"DISPLAY": f":{display}", "QT_QPA_PLATFORM": "xcb"}
-            return subprocess.run(command, env=environment, check=False).returncode
-        finally:
-            screen.terminate()
-            screen.wait()
-            os.close(read)
+    pytest = [sys.executable, "-m", "pytest", *arguments]
+    if arguments:
+        return subprocess.run(pytest, check=False).returncode
+    checks = Checks()
+    checks.start()
+    processors = len(os.sched_getaffinity(0))
+    status = subprocess.run([*pytest, "-n", str(processors), "--dist", "worksteal"], check=False).returncode
+    checks.join()
+    if checks.failed:
+        print("failed: " + ", ".join(checks.failed))
+    return status or (1 if checks.failed else 0)
 
 
 if __name__ == "__main__":
