@@ -112,7 +112,7 @@ def by_itself(row: Row) -> None:
     frames = [chart_frame("wedge", source, n) for n in range(2)]
     Path("/proc/self/clear_refs").write_text("5")  # what the frames took to be drawn is none of the link's
     took = timed_frames(
-        Conversion(source, target, DEFAULT_POLICY.model_copy(update=row.policy)), lambda index: frames[index % 2]
+        Conversion(source, target, DEFAULT_POLICY.with_parts(**row.policy)), lambda index: frames[index % 2]
     )
     print(f"{took:.1f} {_peak():.0f}")
 
@@ -137,7 +137,7 @@ def on_cores(row: Row, cores: int) -> tuple[float, float]:
 def measured(row: Row) -> tuple[float, float, float]:
     """Return milliseconds a frame of ours and of FFmpeg, and the PSNR of ours to float64, dB of luma."""
     source, target = format_from_words(row.source), format_from_words(row.target)
-    policy: Policy = DEFAULT_POLICY.model_copy(update=row.policy)
+    policy: Policy = DEFAULT_POLICY.with_parts(**row.policy)
     codes = [codes_of_planes(chart_frame("wedge", source, n), source.encoding, "round") for n in range(FRAMES)]
     frames = [planes_of_codes(each, source.encoding) for each in codes]
 

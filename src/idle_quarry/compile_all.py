@@ -83,7 +83,7 @@ def conversions() -> None:
         def frames(_index: int, frame: Planes = frame) -> Planes:
             return frame
 
-        picture = Conversion(source, target, DEFAULT_POLICY.model_copy(update=policy)).frame(2, frames)
+        picture = Conversion(source, target, DEFAULT_POLICY.with_parts(**policy)).frame(2, frames)
         for rounding in ("round", "diffuse"):
             codes_of_planes(picture, target.encoding, rounding)
 

@@ -6,6 +6,7 @@ import contextlib
 import getpass
 import json
 import os
+import re
 from pathlib import Path
 
 import platformdirs
@@ -41,6 +42,11 @@ def _private(folder: Path) -> Path:
         if folder.stat().st_mode & 0o077:
             folder.chmod(0o700)
     return folder
+
+
+def is_server(place: str | None) -> bool:
+    """Return whether a library's place is an address and no file."""
+    return bool(re.match(r"[A-Za-z][A-Za-z0-9+]*://", place or ""))
 
 
 def library_place(place: str | None) -> Path:

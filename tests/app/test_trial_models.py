@@ -116,9 +116,7 @@ def test_clips_are_laid_with_their_sound_at_the_speed_of_their_class(desk: Desk,
     assert [ident for ident, _ in alone] == ["s"] and alone[0][1].link is None
     film = look(CLIPS / "train 03.mov")
     assert film.format is not None and film.format.rate == Fraction(24000, 1001)
-    source = LAMP.sources[0].model_copy(
-        update={"policy": LAMP.sources[0].policy.model_copy(update={"retime": "speed"})}
-    )
+    source = LAMP.sources[0].model_copy(update={"policy": LAMP.sources[0].policy.with_parts(retime="speed")})
     speed = speed_in(film, source, LAMP)
     assert speed == Fraction(25 * 1001, 24000) and speed_in(film, None, LAMP) == 1
     item = pieces_of(film, (0, 20), target, speed)[0][1]
@@ -180,7 +178,7 @@ def test_what_was_not_written_yet_is_written_at_the_end(desk: Desk, tmp_path: Pa
 
 def test_pictures_lie_where_the_template_puts_them() -> None:
     tape, scan = look(CLIPS / "lamp tape 014.mpg"), look(CLIPS / "lamp scan 3.mov")
-    inside, fill = Policy().model_copy(update={"fit": "inside"}), Policy().model_copy(update={"fit": "fill"})
+    inside, fill = Policy(fit="inside"), Policy(fit="fill")
     left, top, wide, high = place_of(tape, WIDE, inside)
     assert wide == pytest.approx(720 / 702 * 0.75, abs=2e-3) and left == pytest.approx((1 - wide) / 2, abs=2e-3)
     assert top == pytest.approx(0) and high == pytest.approx(1)

@@ -53,7 +53,7 @@ def test_whatever_is_asked_ends_in_one_line(tmp_path: Path, monkeypatch: pytest.
     run("--library", "demo", "job", "new", "House HD 50i", "--title", "Here", "--at", "", status=2)
     run("--library", "demo", "job", "new", "House HD 50i", "--title", "a\udcffb", "--at", str(tmp_path), status=2)
     assert not list(tmp_path.iterdir())
-    monkeypatch.setattr("idle_quarry.cli.commands.format_from_words", lambda _text: 1 / 0)
+    monkeypatch.setattr("idle_quarry.cli.opening.format_from_words", lambda _text: 1 / 0)
     run("codecs", "--format", "1080i25", status=2)
     report = max((memory_folder() / "reports").iterdir())
     assert "ZeroDivisionError" in report.read_text() and report.stat().st_mode & 0o777 == 0o600

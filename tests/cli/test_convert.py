@@ -96,7 +96,7 @@ def test_sound_stays_with_the_picture(source: str, target: str, tmp_path: Path) 
             writer.write(picture_of("flash", before, n), sound.taken(first, last - first) << 8)
         writer.finish()
     clip = inspect(tmp_path / "a.mov")
-    policy = DEFAULT_POLICY.model_copy(update={"retime": "speed"})
+    policy = DEFAULT_POLICY.with_parts(retime="speed")
     made = convert(clip, Wanted(after, codecs()["rdd36-proxy"], policy), tmp_path / "b.mov")
     assert made.channels == 2
     seconds = Fraction(frames) / before.rate * (Fraction(25) / after.rate if after.rate.denominator != 1 else 1)

@@ -16,9 +16,10 @@ from idle_quarry.library import Library, open_library
 from idle_quarry.library.bundles import export_bundle, offered
 from idle_quarry.library.importing import take
 from idle_quarry.library.safety import backup
-from idle_quarry.library.server import is_server, open_server
+from idle_quarry.library.server import open_server
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.template import Template
+from idle_quarry.places import is_server
 
 HD = next(history[-1].template for history in house_shelf() if history[-1].template.name == "House HD 50i")
 

@@ -25,7 +25,7 @@ RNG = np.random.default_rng(12)
 
 
 def policy(**parts: Any) -> Policy:
-    return Policy.model_validate(parts)
+    return Policy(**parts)
 
 
 def small(words: str, width: int = 96, height: int = 64, **encoding: Any) -> SignalFormat:

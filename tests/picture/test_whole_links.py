@@ -53,7 +53,7 @@ def _noise(fmt: SignalFormat) -> tuple[Planes, ...]:
 @pytest.mark.parametrize(("source", "target", "policy"), LINKS, ids=lambda each: each if isinstance(each, str) else "")
 def test_a_link_is_as_exact_as_its_formulas(source: str, target: str, policy: dict[str, Any]) -> None:
     before, after = format_from_words(source), format_from_words(target)
-    how = DEFAULT_POLICY.model_copy(update=policy)
+    how = DEFAULT_POLICY.with_parts(**policy)
     frames = [planes_of_codes(each, before.encoding) for each in _noise(before)]
 
     def frame(index: int) -> Planes:

@@ -15,7 +15,7 @@ from tests.conftest import demo_template
 from idle_quarry.demo import make_clips
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial
-from idle_quarry.path.comparing import methods_for, questions, with_part
+from idle_quarry.path.comparing import methods_for, questions
 from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.policies import Method, Policy, parts
 from idle_quarry.path.settings import settings_on, with_setting
@@ -45,7 +45,7 @@ def small(words: str, width: int = 192, height: int = 108, **encoding: Any) -> S
 
 
 def policy(**part: Any) -> Policy:
-    return Policy.model_validate(part)
+    return Policy(**part)
 
 
 def figures(bench: Bench, chosen: Policy, index: int = 3) -> dict[str, float]:
@@ -59,9 +59,9 @@ def test_every_method_of_the_policy_is_one_that_pictures_can_be_made_by() -> Non
     assert ids["scan"] - {"leave"} == set(DEINTERLACERS) and ids["tone"] == set(TONES)
     assert ids["precision"] == set(PRECISIONS) and ids["mix"] == {"distance", "box", "triangle", "gaussian"}
     for name, part in parts().items():
-        assert name in Policy.model_fields
+        assert name in Policy.__dataclass_fields__
         for method in part.method:
-            assert with_part(Policy(), name, method.id)
+            assert Policy().with_parts(**{name: method.id})
             assert method.text.count(".") >= 2 and method.text.endswith("."), method.id  # two sentences each
 
 
@@ -223,7 +223,7 @@ def test_a_method_is_one_entry_and_one_function(monkeypatch: pytest.MonkeyPatch)
     """A made-up deinterlacer goes through policy, settings, plan, picture and what Proof compares; nothing else knows it."""
     entry = Method(id="flat", called="Flat grey", done="fields give way to grey", short="grey", text="Grey. Only grey.")
     scan = parts()["scan"]
-    monkeypatch.setitem(parts(), "scan", scan.model_copy(update={"method": (*scan.method, entry)}))
+    monkeypatch.setitem(parts(), "scan", replace(scan, method=(*scan.method, entry)))
 
     def flat(moments: Any, at: int, _order: str) -> Any:
         return tuple(np.full_like(plane, 0.5 if n == 0 else 0.0) for n, plane in enumerate(moments[at]))

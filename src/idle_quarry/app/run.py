@@ -13,7 +13,7 @@ from PySide6.QtCore import QCoreApplication, QProcess, QSize, QSocketNotifier, Q
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.places import DEMO, library_place, person
+from idle_quarry.places import DEMO, is_server, library_place, person
 from idle_quarry.reports import unforeseen
 
 if TYPE_CHECKING:
@@ -109,7 +109,6 @@ def _ends_when_told(app: QApplication) -> QSocketNotifier:
 
 def _library(place: str | None) -> FileLibrary:
     from idle_quarry.library import open_library
-    from idle_quarry.library.server import is_server
 
     if place is not None and is_server(place):
         from idle_quarry.library.server.at_hand import AtHand

@@ -10,7 +10,7 @@ from idle_quarry.cli.output import Output, table
 
 def cuts_read(options: Options, out: Output) -> int:
     """A list from elsewhere against a template and the clips of some folders; status 1 where it lacks what it needs."""
-    from idle_quarry.cli.commands import opened, stored_of
+    from idle_quarry.cli.opening import opened, stored_of
     from idle_quarry.jobs.conform.lists import read_list
     from idle_quarry.jobs.conform.material import clips_in
     from idle_quarry.jobs.conform.report import conformed, event_json, write_report

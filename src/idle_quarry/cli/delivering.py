@@ -66,7 +66,7 @@ def deliver(options: Options, out: Output) -> int:
 
 def _note(options: Options, job: CheckedJob, found: Noted) -> None:
     """Note in the library what was handed over, where the job was started from it."""
-    from idle_quarry.cli.commands import opened
+    from idle_quarry.cli.opening import opened
     from idle_quarry.jobs.handover.record import handed_over
 
     try:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from idle_quarry.cli.commands import Options, opened, stored_of
+from idle_quarry.cli.opening import Options, opened, stored_of
 from idle_quarry.cli.output import Output
 from idle_quarry.errors import LibraryError, NotUnderstood
 

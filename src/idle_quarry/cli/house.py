@@ -6,7 +6,7 @@ from argparse import Namespace as Options
 from pathlib import Path
 from typing import Any
 
-from idle_quarry.cli.commands import opened
+from idle_quarry.cli.opening import opened
 from idle_quarry.cli.output import Output, table
 from idle_quarry.errors import ExchangeError
 from idle_quarry.library.house import (

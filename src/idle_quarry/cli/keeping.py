@@ -6,10 +6,10 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from idle_quarry.cli.commands import Options, opened, stored_of
+from idle_quarry.cli.opening import Options, opened, stored_of
 from idle_quarry.cli.output import Output
 from idle_quarry.errors import ExchangeError, LibraryError, NotUnderstood
-from idle_quarry.places import library_place, person
+from idle_quarry.places import is_server, library_place, person
 
 if TYPE_CHECKING:
     from idle_quarry.library import Library
@@ -114,7 +114,7 @@ def _checked(found: Checked) -> dict[str, Any]:
 def library_check(options: Options, out: Output) -> int:
     """Whether the library is whole; 1 where it is not."""
     from idle_quarry.library.safety import check, check_revisions
-    from idle_quarry.library.server import is_server, open_server
+    from idle_quarry.library.server import open_server
 
     if is_server(options.library):
         server = open_server(options.library)
@@ -131,7 +131,6 @@ def library_check(options: Options, out: Output) -> int:
 def library_backup(options: Options, out: Output) -> int:
     """Copy the library while others work in it; of a server's, everything this person sees."""
     from idle_quarry.library.safety import backup, check
-    from idle_quarry.library.server import is_server
 
     target = Path(options.file).expanduser()
     if is_server(options.library):
@@ -146,7 +145,6 @@ def library_backup(options: Options, out: Output) -> int:
 def library_restore(options: Options, out: Output) -> int:
     """Put a copy in the library's place; what was there is renamed."""
     from idle_quarry.library.safety import restore
-    from idle_quarry.library.server import is_server
 
     if is_server(options.library):
         raise LibraryError(
@@ -176,7 +174,7 @@ def library_rescue(options: Options, out: Output) -> int:
 def _carry(options: Options, to: str) -> Carried:
     from idle_quarry.library import open_library
     from idle_quarry.library.copying import carried
-    from idle_quarry.library.server import is_server, open_server
+    from idle_quarry.library.server import open_server
 
     with opened(options) as source:
         target: Library
@@ -209,7 +207,6 @@ def library_carry(options: Options, out: Output) -> int:
 
 def _bare(place: str) -> str:
     """Return a place as it may be printed: an address without its password."""
-    from idle_quarry.library.server import is_server
     from idle_quarry.library.server.opening import address, shown
 
     return shown(address(place)) if is_server(place) else place

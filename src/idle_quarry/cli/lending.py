@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from idle_quarry.cli.output import Output
 from idle_quarry.cli.progress import ended, progress
 from idle_quarry.errors import Away, NotPossible
+from idle_quarry.places import is_server
 
 if TYPE_CHECKING:
     from idle_quarry.jobs.lending.house import House
@@ -38,7 +39,6 @@ def _lent(options: Options, say: Callable[[str], None] | None) -> int:
     from idle_quarry.jobs.lending.house import House
     from idle_quarry.jobs.lending.lender import Lending, Offer, hours_of
     from idle_quarry.jobs.lending.reach import proof_in
-    from idle_quarry.library.server import is_server
 
     if not is_server(options.library):
         raise NotPossible(

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from idle_quarry.cli.output import Output, complain
 from idle_quarry.cli.progress import ended, progress
 from idle_quarry.errors import JobError, NotPossible, QuarryError
+from idle_quarry.places import is_server
 
 if TYPE_CHECKING:
     from idle_quarry.jobs.check import CheckedJob
@@ -67,7 +68,6 @@ def render(options: Options, out: Output) -> int:
 def _house(options: Options, programmes: list[Programme], store: Store) -> tuple[House | None, str]:
     """Return the house whose machines may help, None and why where this one renders alone."""
     from idle_quarry.jobs.lending.choice import opened, unmarked
-    from idle_quarry.library.server import is_server
 
     house, why = opened(options.library if is_server(options.library) else None)
     if house is None:

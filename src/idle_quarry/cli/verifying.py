@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 def verify(options: Options, out: Output) -> int:
     """Hold a whole file against a delivery; 1 where a check fails."""
-    from idle_quarry.cli.commands import opened, stored_of
+    from idle_quarry.cli.opening import opened, stored_of
     from idle_quarry.jobs.handover.record import noted
     from idle_quarry.jobs.handover.report import write_report
     from idle_quarry.jobs.handover.verify import failed_first

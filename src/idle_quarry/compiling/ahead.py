@@ -79,7 +79,10 @@ def is_done() -> bool:
 def begin() -> list[subprocess.Popen[bytes]]:
     """Start compiling what is not compiled yet, on all processors, and return the processes."""
     missing = [part for part in PARTS if not _file("done", part).exists()]
-    environment = {**os.environ, "PYTHONPATH": os.pathsep.join(path for path in (str(_ROOT.parent), os.environ.get("PYTHONPATH")) if path)}
+    environment = {
+        **os.environ,
+        "PYTHONPATH": os.pathsep.join(path for path in (str(_ROOT.parent), os.environ.get("PYTHONPATH")) if path),
+    }
     return [
         subprocess.Popen(
             [sys.executable, "-m", "idle_quarry.compile_all", part],

@@ -57,7 +57,7 @@ class _ByContent(_CacheLocator):  # type: ignore[misc]
 
 
 class _LoopCacheForm(CompileResultCacheImpl):  # type: ignore[misc]
-    _locator_classes = [_ByContent]
+    _locator_classes = (_ByContent,)
 
 
 class _LoopCache(FunctionCache):  # type: ignore[misc]

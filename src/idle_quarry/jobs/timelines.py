@@ -6,10 +6,10 @@ from pathlib import Path
 
 import opentimelineio as otio
 
-from idle_quarry.path.evaluation import described_format
 from idle_quarry.path.template import Template, Timeline
 from idle_quarry.path.voice import ffmpeg_filters, voice_words
 from idle_quarry.signal.timecode import start_timecode
+from idle_quarry.signal.words import described_format
 
 #: The name under which this program's facts stand in a timeline's metadata.
 KEY = "idle_quarry"

@@ -34,11 +34,6 @@ _TELLING = (
 )
 
 
-def with_part(policy: Policy, part: str, method: str) -> Policy:
-    """Return a policy with one part done otherwise. Raises pydantic's `ValidationError` for an unknown method."""
-    return Policy.model_validate({**dict(policy), part: method})
-
-
 def questions(source: SignalFormat, target: SignalFormat, policy: Policy) -> tuple[str, ...]:
     """Return the parts of a policy that matter between two formats; none where nothing is converted."""
     link = plan(source, target, policy)

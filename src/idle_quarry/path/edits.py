@@ -16,6 +16,7 @@ from typing import Any, NamedTuple
 from pydantic import BaseModel, ValidationError
 
 from idle_quarry.errors import NotPossible, NotUnderstood, QuarryError
+from idle_quarry.path.policies import Policy
 from idle_quarry.path.template import Template
 from idle_quarry.signal import Raster
 from idle_quarry.signal.formats import Encoding, SignalFormat, format_to_json, standard_field_order
@@ -57,7 +58,7 @@ def _child(value: Any, part: str, place: str) -> Any:
             return getattr(value.encoding, part)
         if part in ("raster", "rate", "scan", "field_order"):
             return getattr(value, part)
-    elif isinstance(value, BaseModel) and part in type(value).model_fields:
+    elif part in parts_of(value):
         return getattr(value, part)
     raise NotUnderstood("the template has no such setting", subject=place)
 
@@ -69,9 +70,7 @@ def edited(template: Template, *edits: Edit) -> Template:
     """
     for place, value in edits:
         try:
-            result = _put(template, place.split("."), value, place)
-            # model_copy does not validate: the whole value is checked once, here
-            template = Template.model_validate(dict(result))
+            template = _put(template, place.split("."), value, place)
         except ValidationError as error:
             raise NotPossible(validation_sentence(error), subject=place) from error
     return template
@@ -85,8 +84,7 @@ def _put(value: Any, parts: list[str], new: Any, place: str) -> Any:
         return _put_in_format(value, head, new, place)
     current = _child(value, head, place)
     made = _put(current, rest, new, place) if rest else new
-    copied = value.model_copy(update={head: made})
-    return type(value).model_validate(dict(copied))
+    return value_of(type(value), {**{name: getattr(value, name) for name in parts_of(value)}, head: made})
 
 
 def _put_in_list(items: tuple[Any, ...], ident: str, rest: list[str], new: Any, place: str) -> tuple[Any, ...]:
@@ -145,8 +143,20 @@ def _has_members(value: Any, place: str) -> bool:
     return isinstance(value, tuple) and place.rpartition(".")[2] not in _OF_WORDS
 
 
-def _settings(value: BaseModel) -> list[str]:
-    return [name for name in type(value).model_fields if name not in DERIVED]
+def parts_of(value: Any) -> tuple[str, ...]:
+    """Return the names of the parts that a value is made of, pydantic's model or policy; () for any other value."""
+    if isinstance(value, BaseModel):
+        return tuple(type(value).model_fields)
+    return tuple(Policy.__dataclass_fields__) if isinstance(value, Policy) else ()
+
+
+def value_of(kind: type, parts: dict[str, Any]) -> Any:
+    """Return a checked value of a kind. Raises pydantic's `ValidationError`, or `NotPossible` for a policy."""
+    return kind.model_validate(parts) if issubclass(kind, BaseModel) else kind(**parts)
+
+
+def _settings(value: Any) -> list[str]:
+    return [name for name in parts_of(value) if name not in DERIVED]
 
 
 def flattened(template: Template) -> dict[str, Any]:
@@ -157,7 +167,7 @@ def flattened(template: Template) -> dict[str, Any]:
         if isinstance(value, SignalFormat):
             for key, part in format_to_json(value).items():
                 result[f"{place}.{key}"] = part
-        elif isinstance(value, BaseModel):
+        elif parts_of(value):
             for name in _settings(value):
                 walk(getattr(value, name), f"{place}.{name}" if place else name)
         elif _has_members(value, place):
@@ -204,7 +214,7 @@ def changes(before: Template, after: Template) -> list[Change]:
                 old, new = _child(a, part, place), _child(b, part, place)
                 if old != new and not (part == "field_order" and a.scan != b.scan):
                     found.append(Change(f"{place}.{part}", old, new))
-        elif isinstance(a, BaseModel) and isinstance(b, BaseModel) and type(a) is type(b):
+        elif parts_of(a) and type(a) is type(b):
             for name in _settings(a):
                 walk(getattr(a, name), getattr(b, name), f"{place}.{name}" if place else name)
         elif _has_members(a, place) and _has_members(b, place):
@@ -234,6 +244,8 @@ def plain(value: Any) -> Any:
     """Return a setting's value as JSON can say it."""
     if isinstance(value, BaseModel):
         return value.model_dump(mode="json")
+    if isinstance(value, Policy):
+        return value.stored()
     if isinstance(value, SignalFormat):
         return format_to_json(value)
     if isinstance(value, Fraction):

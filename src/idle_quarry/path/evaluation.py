@@ -16,8 +16,8 @@ from idle_quarry.path.registry import Codec
 from idle_quarry.path.steps import LinkPlan
 from idle_quarry.path.steps.pulldown import pictures_of
 from idle_quarry.path.template import Place, Template
-from idle_quarry.signal.formats import SignalFormat, format_to_json
-from idle_quarry.signal.words import format_words
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.words import described_format
 
 SEVERITIES = ("stop", "caution", "note")
 
@@ -190,8 +190,3 @@ class Evaluation:
 
     def count(self, severity: str) -> int:
         return sum(finding.severity == severity for finding in self.findings)
-
-
-def described_format(fmt: SignalFormat) -> dict[str, Any]:
-    """Return a format as the command line shows it: stored form and words."""
-    return {**format_to_json(fmt), "words": format_words(fmt, fields=True)}

@@ -11,10 +11,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
-from pydantic import BaseModel, ValidationError
+from pydantic import ValidationError
 
 from idle_quarry.errors import NotPossible, QuarryError
-from idle_quarry.path.edits import DERIVED, validation_sentence
+from idle_quarry.path.edits import DERIVED, parts_of, validation_sentence, value_of
 from idle_quarry.path.template import Template
 from idle_quarry.signal.formats import Encoding, SignalFormat
 
@@ -56,8 +56,8 @@ class _Merge:
         # parts first, so that what was taken from whom is said setting by setting
         if isinstance(mine, SignalFormat) and isinstance(theirs, SignalFormat) and isinstance(base, SignalFormat):
             return self._format(base, mine, theirs, place)
-        if isinstance(mine, BaseModel) and type(mine) is type(theirs) is type(base):
-            return self._model(base, mine, theirs, place)
+        if parts_of(mine) and type(mine) is type(theirs) is type(base):
+            return self._parts(base, mine, theirs, place)
         if _members(base) and _members(mine) and _members(theirs):
             return self._list(base, mine, theirs, place)
         if mine == base:
@@ -72,14 +72,14 @@ class _Merge:
         self.conflicts.append(Conflict(place, base, mine, theirs))
         return mine if self._choices.get(place, "theirs") == "mine" else theirs
 
-    def _model(self, base: BaseModel, mine: BaseModel, theirs: BaseModel, place: str) -> BaseModel:
+    def _parts(self, base: Any, mine: Any, theirs: Any, place: str) -> Any:
         head = f"{place}." if place else ""
         parts = {
             name: self.value(getattr(base, name), getattr(mine, name), getattr(theirs, name), head + name)
-            for name in type(mine).model_fields
+            for name in parts_of(mine)
             if name not in DERIVED
         }
-        return type(mine).model_validate(parts)
+        return value_of(type(mine), parts)
 
     def _format(self, base: SignalFormat, mine: SignalFormat, theirs: SignalFormat, place: str) -> SignalFormat:
         parts = {

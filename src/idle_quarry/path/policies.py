@@ -3,37 +3,30 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 from functools import lru_cache
 from importlib.resources import files
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, get_type_hints
 
-from pydantic import (
-    BaseModel,
-    ConfigDict,
-    Field,
-    GetCoreSchemaHandler,
-    GetJsonSchemaHandler,
-    SerializerFunctionWrapHandler,
-    model_serializer,
-)
-from pydantic_core import CoreSchema
-from pydantic_core.core_schema import no_info_after_validator_function
+from idle_quarry.errors import NotPossible
+
+if TYPE_CHECKING:  # planning a link needs no pydantic, and the command line must not wait for it
+    from pydantic import GetCoreSchemaHandler, GetJsonSchemaHandler
+    from pydantic_core import CoreSchema
 
 
-class Method(BaseModel):
+@dataclass(frozen=True)
+class Method:
     """One way of doing one part of a conversion: a clause for the setting, two sentences for a comparison.
 
     `since` is the template format that first knew it.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
     id: str
-    called: str = ""  #: its name for people, where the id is not it
-    done: str = ""  #: how a step that uses it says so
     short: str
     text: str
+    called: str = ""  #: its name for people, where the id is not it
+    done: str = ""  #: how a step that uses it says so
     since: int = 1
 
     @property
@@ -41,10 +34,9 @@ class Method(BaseModel):
         return self.called or self.id.capitalize()
 
 
-class Part(BaseModel):
+@dataclass(frozen=True)
+class Part:
     """One part of a conversion and the methods there are for it."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
     name: str
     method: tuple[Method, ...]
@@ -59,7 +51,10 @@ def parts() -> dict[str, Part]:
     data: dict[str, Any] = tomllib.loads(
         files("idle_quarry.path").joinpath("data/methods.toml").read_text(encoding="utf-8")
     )
-    return {name: Part.model_validate(entry) for name, entry in data["part"].items()}
+    return {
+        name: Part(part["name"], tuple(Method(**method) for method in part["method"]))
+        for name, part in data["part"].items()
+    }
 
 
 @dataclass(frozen=True)
@@ -68,23 +63,51 @@ class _MethodOf:
 
     part: str
 
-    def _known(self, ident: str) -> str:
-        ids = [method.id for method in parts()[self.part].method]
+    def checked(self, ident: Any) -> Any:
+        """Return the id. Raises `ValueError` where no such method is registered."""
+        ids = self._ids()
         if ident not in ids:
             raise ValueError(f"no such method; use {', '.join(ids)}")
         return ident
 
+    def _ids(self) -> list[str]:
+        return [method.id for method in parts()[self.part].method]
+
     def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
-        return no_info_after_validator_function(self._known, handler(source))
+        from pydantic_core.core_schema import no_info_after_validator_function
+
+        return no_info_after_validator_function(self.checked, handler(source))
 
     def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, Any]:
-        return {"enum": [method.id for method in parts()[self.part].method], "type": "string"}
+        return {"enum": self._ids(), "type": "string"}
 
 
-class Policy(BaseModel):
+@dataclass(frozen=True)
+class _Between:
+    """The type of a policy's number: a float from `low` to `high`, both allowed."""
+
+    low: float
+    high: float
+
+    def checked(self, value: Any) -> float:
+        """Return the number. Raises `ValueError` where it is none, or out of range."""
+        number = float(value)
+        if not self.low <= number <= self.high:
+            raise ValueError(f"a number from {self.low:g} to {self.high:g} is wanted")
+        return number
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+        from pydantic_core.core_schema import float_schema
+
+        return float_schema(ge=self.low, le=self.high)
+
+
+@dataclass(frozen=True)
+class Policy:
     """How one link converts. The defaults convert nothing that agrees and keep the whole picture."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    # checked when it is made (`NotPossible`), here as where pydantic reads it as a part of a template
+    __pydantic_config__: ClassVar[dict[str, str]] = {"extra": "forbid"}
 
     fit: Annotated[str, _MethodOf("fit")] = "inside"
     position: Annotated[str, _MethodOf("position")] = "centre"
@@ -94,37 +117,57 @@ class Policy(BaseModel):
     order: Annotated[str, _MethodOf("order")] = "line"
     retime: Annotated[str, _MethodOf("retime")] = "auto"
     mix: Annotated[str, _MethodOf("mix")] = "distance"
-    shutter: Annotated[float, Field(ge=10, le=720)] = (
-        360.0  #: degrees of an output picture's time over which a mix is weighed
-    )
+    #: degrees of an output picture's time over which a mix is weighed
+    shutter: Annotated[float, _Between(10, 720)] = 360.0
     colour: Annotated[str, _MethodOf("colour")] = "convert"
     tone: Annotated[str, _MethodOf("tone")] = "compress"
     precision: Annotated[str, _MethodOf("precision")] = "single"
     rounding: Annotated[str, _MethodOf("rounding")] = "dither"
-    zoom: Annotated[float, Field(ge=10, le=1000)] = 100.0  #: per cent of the size that fit gives
+    zoom: Annotated[float, _Between(10, 1000)] = 100.0  #: per cent of the size that fit gives
 
-    @model_serializer(mode="wrap")
-    def _stored(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        # parts that format 1 did not have are stored only where they say something: its hashes hold
-        stored: dict[str, Any] = handler(self)
-        return {key: value for key, value in stored.items() if key not in _LATER or value != _LATER[key]}
+    def __post_init__(self) -> None:
+        for name, kind in _KINDS.items():
+            value = getattr(self, name)
+            if value == _DEFAULTS[name]:
+                continue
+            try:
+                object.__setattr__(self, name, kind.checked(value))
+            except (TypeError, ValueError) as error:
+                raise NotPossible(str(error), subject=name) from error
+
+    def with_parts(self, **changed: Any) -> Policy:
+        """Return a policy with some parts done otherwise. Raises `NotPossible` for a method or number it cannot have."""
+        return replace(self, **changed)
+
+    def stored(self) -> dict[str, Any]:
+        """Return it as plain values; parts that format 1 did not have only where they say something: its hashes hold."""
+        return {
+            name: value for name in _DEFAULTS if (value := getattr(self, name)) != _DEFAULTS[name] or name not in _LATER
+        }
 
     @property
     def format_number(self) -> int:
         """The least template format that can say this policy."""
-        changed = [name for name in type(self).model_fields if getattr(self, name) != _LATER.get(name)]
+        changed = [name for name in _DEFAULTS if name not in _LATER or getattr(self, name) != _DEFAULTS[name]]
         return max((parts()[name][getattr(self, name)].since if name in parts() else _SINCE[name]) for name in changed)
 
+    @classmethod
+    def __get_pydantic_core_schema__(cls, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+        from pydantic_core.core_schema import dict_schema, plain_serializer_function_ser_schema
 
-_LATER: dict[str, Any] = {
-    "light": "coded",
-    "order": "line",
-    "zoom": 100.0,
-    "tone": "compress",
-    "mix": "distance",
-    "shutter": 360.0,
-    "precision": "single",
+        schema = handler(source)
+        schema["serialization"] = plain_serializer_function_ser_schema(cls.stored, return_schema=dict_schema())
+        return schema
+
+
+_KINDS: dict[str, _MethodOf | _Between] = {
+    name: kind.__metadata__[0]
+    for name, kind in get_type_hints(Policy, include_extras=True).items()
+    if name in Policy.__dataclass_fields__
 }
+_DEFAULTS: dict[str, Any] = {field.name: field.default for field in fields(Policy)}
+#: Parts that came after format 1.
+_LATER = ("light", "order", "zoom", "tone", "mix", "shutter", "precision")
 #: The template format that first knew the parts that are no methods.
 _SINCE = {"zoom": 2, "shutter": 4}
 DEFAULT_POLICY = Policy()

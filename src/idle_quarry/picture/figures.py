@@ -121,7 +121,7 @@ def response(conversion: Conversion) -> Response:
     """Return what a conversion does to the zone plate and to an edge, at frame 2 of each; both are grey, colour is left."""
     source = conversion.source
     # conversions of their own: what another clip left in one is not looked at
-    grey = conversion.policy.model_copy(update={"colour": "leave"})
+    grey = conversion.policy.with_parts(colour="leave")
     made = to_rgb(
         Conversion(source, conversion.target, grey).frame(2, lambda index: chart_frame("zone", source, max(0, index))),
         conversion.target.encoding,

@@ -317,7 +317,7 @@ def _slow(policy: Policy) -> tuple[bool, ...]:
 
 def _quick(policy: Policy) -> Policy:
     """Return a policy whose slow methods are the nearest quick ones."""
-    return policy.model_copy(update={part: method for part, slow, method in _QUICKER if getattr(policy, part) == slow})
+    return policy.with_parts(**{part: method for part, slow, method in _QUICKER if getattr(policy, part) == slow})
 
 
 def colour_error(rgb: Planes, source: SignalFormat, target: SignalFormat, policy: Policy) -> Any:

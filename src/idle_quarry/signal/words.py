@@ -9,7 +9,7 @@ from typing import Any
 
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
-from idle_quarry.signal.formats import SAMPLINGS, Encoding, SignalFormat, standard_field_order
+from idle_quarry.signal.formats import SAMPLINGS, Encoding, SignalFormat, format_to_json, standard_field_order
 from idle_quarry.signal.rasters import (
     DEFAULT_WIDTHS,
     FOUR_THREE,
@@ -266,3 +266,8 @@ def _colour_words(e: Encoding, default: Encoding) -> list[str]:
         if said == parts:
             return sorted(pair, reverse=True)
     return [f"{key}={value}" for key, value in parts.items() if value != getattr(default, key)]
+
+
+def described_format(fmt: SignalFormat) -> dict[str, Any]:
+    """Return a format as documents for other programs have it: its stored form and its words."""
+    return {**format_to_json(fmt), "words": format_words(fmt, fields=True)}

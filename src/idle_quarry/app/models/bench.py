@@ -17,7 +17,7 @@ from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial, Material, PulledMaterial, clip_material
-from idle_quarry.path.comparing import methods_for, questions, with_part
+from idle_quarry.path.comparing import methods_for, questions
 from idle_quarry.path.policies import Policy, parts
 from idle_quarry.path.steps import plan
 from idle_quarry.picture.charts import CHARTS
@@ -216,7 +216,7 @@ class Pictures(QObject):
 
     def policies(self) -> list[Policy]:
         """Return the policy of each picture."""
-        return [with_part(self.own_policy(), self.part, method) for method in self.methods]
+        return [self.own_policy().with_parts(**{self.part: method}) for method in self.methods]
 
     # -- pictures ----------------------------------------------------------------------------------------------
 

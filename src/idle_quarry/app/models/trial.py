@@ -388,9 +388,7 @@ class Trial(JobPart):
     def fitted(self, row: MaterialRow) -> Policy:
         """Return the policy of a clip's class, with the fit of the timeline that is looked at."""
         policy, opened = row.source.policy if row.source is not None else Policy(), self.here
-        return (
-            policy.model_copy(update={"fit": opened.fit}) if opened is not None and opened.fit is not None else policy
-        )
+        return policy.with_parts(fit=opened.fit) if opened is not None and opened.fit is not None else policy
 
     def convert_otherwise(self, source: str) -> None:
         """Convert the clip under the playhead as another class does; "" for the one that it matches by itself."""

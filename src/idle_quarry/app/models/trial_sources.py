@@ -219,7 +219,7 @@ class TimelineSource:
     def _place(self, clip: Clip, known: Known, item: Item) -> Place:
         policy = known.policy
         if self._fit is not None:
-            policy = policy.model_copy(update={"fit": self._fit})
+            policy = policy.with_parts(fit=self._fit)
         return place_of(clip, self._canvas, policy, item.place)
 
     def sound(self, first: int, count: int) -> NDArray[np.float32]:

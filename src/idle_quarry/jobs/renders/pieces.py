@@ -179,7 +179,7 @@ def _seen(timeline: Timeline, item: Item, frame: int, canvas: Canvas, stock: Map
         return _Seen(why=f"{item.name}: {known.why or 'its pictures are in no format that is known'}")
     fmt = known.clip.format
     taken_as = (pictures_of(fmt, known.cadence) if known.cadence else None) or fmt
-    policy = known.policy if canvas.fit is None else known.policy.model_copy(update={"fit": canvas.fit})
+    policy = known.policy if canvas.fit is None else known.policy.with_parts(fit=canvas.fit)
     method = retiming(taken_as, canvas.format, policy)
     if method == "refuse":
         return _Seen(why=f"{item.name}: its class does not take material at this rate")

@@ -24,11 +24,6 @@ _NOTICED: dict[str, Any] = {
 }  # fmt: skip
 
 
-def is_server(place: str | None) -> bool:
-    """Return whether a library's place is an address and no file."""
-    return bool(re.match(r"[A-Za-z][A-Za-z0-9+]*://", place or ""))
-
-
 def address(text: str) -> sa.URL:
     """Return the address of a server's database. Raises `LibraryError`."""
     try:

@@ -1,0 +1,173 @@
+"""The templates of a library: listed, found, shown, validated, compared, explained."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from idle_quarry.cli.findings import finding_lines, step_lines
+from idle_quarry.cli.opening import Options, opened, stored_of
+from idle_quarry.cli.output import Output, table
+from idle_quarry.path.edits import differences
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.house import House
+from idle_quarry.signal.words import format_words
+
+if TYPE_CHECKING:
+    from idle_quarry.library import Stored
+    from idle_quarry.path.evaluation import Evaluation
+
+
+def template_list(options: Options, out: Output) -> int:
+    """The templates of both shelves."""
+    document: list[dict[str, Any]] = []
+    with opened(options) as library:
+        for each in library.summaries():
+            grade = evaluate(library.stored(each.id).template, remedies=False).worst_grade
+            document.append(
+                {
+                    "name": each.name,
+                    "shelf": each.shelf,
+                    "revision": each.latest.number,
+                    "state": each.latest.state,
+                    "approved": each.approved,
+                    "default": each.default,
+                    "worst_grade": grade,
+                    "working": each.working,
+                }
+            )
+    rows = [
+        (
+            d["name"],
+            d["shelf"],
+            f"revision {d['revision']}",
+            d["state"],
+            d["working"],
+            d["worst_grade"],
+            "default" if d["default"] else "",
+        )
+        for d in document
+    ]
+    out.show(document, table(rows))
+    return 0
+
+
+def template_find(options: Options, out: Output) -> int:
+    """The templates of which every condition holds, with what they have there; 1 where there are none."""
+    from idle_quarry.library import Search, typed_words
+    from idle_quarry.library.by_setting import BySetting
+    from idle_quarry.path.conditions import conditions
+
+    wanted, words = conditions(", ".join(options.words))
+    with opened(options) as library:
+        by_setting = BySetting(library)
+        by_setting.follow()
+        found = by_setting.find(wanted, library.identities(Search(words=typed_words(words))))
+        summaries = {each.id: each for each in library.these(found)}
+        places = list(dict.fromkeys(each.place for each in wanted))
+        document: list[dict[str, Any]] = [
+            {
+                "name": each.name,
+                "shelf": each.shelf,
+                "revision": each.for_jobs,
+                "state": "approved" if each.approved else each.latest.state,
+                "values": {place: by_setting.texts(ident, place) for place in places},
+            }
+            for ident in found
+            if (each := summaries.get(ident)) is not None
+        ]
+    rows = [(d["name"], d["shelf"], f"revision {d['revision']}", d["state"], *d["values"].values()) for d in document]
+    out.show(document, table(rows) or ["no template of which all of this holds"])
+    return 0 if document else 1
+
+
+def template_show(options: Options, out: Output) -> int:
+    """One template's settings."""
+    from idle_quarry.path.settings import settings_of
+
+    with opened(options) as library:
+        stored = stored_of(library, options.name)
+    revision = stored.revision
+    head = {"name": stored.name, "shelf": stored.shelf, "revision": revision.number, "state": revision.state}
+    head |= {"author": revision.author, "time": revision.time, "note": revision.note, "hash": revision.hash}
+    rows = [(s.sheet, s.label, s.text, s.follows) for s in settings_of(stored.template)]
+    lines = [f"{stored.name}, revision {revision.number} by {revision.author}: {revision.note}", *table(rows)]
+    out.show({**head, "template": stored.template.model_dump(mode="json")}, lines)
+    return 0
+
+
+def template_validate(options: Options, out: Output) -> int:
+    """Whether a file is a template file, whole and unaltered: 0, else an error (1 where its hash does not hold)."""
+    from idle_quarry.library.exchange import import_file
+
+    found = import_file(Path(options.file))
+    result = evaluate(found.template, remedies=False)
+    document = {
+        "name": found.template.name,
+        "valid": True,
+        "genuine": found.genuine,
+        "worst_grade": result.worst_grade,
+        "stops": result.count("stop"),
+        "cautions": result.count("caution"),
+    }
+    hash_text = {True: "unchanged since export", False: "changed since export", None: "without a hash"}
+    out.show(document, [f"{found.template.name}: a template file; {hash_text[found.genuine]}"])
+    return 1 if found.genuine is False else 0
+
+
+def template_diff(options: Options, out: Output) -> int:
+    """The settings in which two templates or revisions differ, and what that does; 1 where there are any."""
+    from idle_quarry.path.effects import compared, effect
+
+    with opened(options) as library:
+        a, b = stored_of(library, options.a).template, stored_of(library, options.b).template
+    found = differences(a, b)
+    rows = compared(a, b)
+    document = []
+    for each in found:
+        row = next(
+            (r for r in rows if each.place == r.change.place or each.place.startswith(f"{r.change.place}.")), None
+        )
+        does = row.effect.sentences() if row is not None and row.effect is not None else []
+        document.append({"setting": each.place, "a": each.a, "b": each.b, "effect": does})
+    lines = [f"{row.label}: {row.a} → {row.b}" for row in rows]
+    if found:
+        whole = effect(evaluate(a, remedies=False), evaluate(b, remedies=False))
+        lines += ["", *(whole.sentences() or ["no link and no finding changes"])]
+        lines += [whole.data_words] if whole.data_words else []
+    out.show(document, lines or ["no difference"])
+    return 1 if found else 0
+
+
+def explain(options: Options, out: Output) -> int:
+    """A template's evaluated path and findings."""
+    from idle_quarry.library.house import in_use
+
+    with opened(options) as library:
+        stored = stored_of(library, options.name)
+        now = House(tuple(each.entry for each in in_use(library).values()))
+    result = evaluate(stored.template, house=now)
+    document: dict[str, Any] = {
+        "template": stored.name,
+        "revision": stored.revision.number,
+        "state": stored.revision.state,
+        "worst_grade": result.worst_grade,
+        "stations": [station.to_json() for station in result.stations],
+        "links": [link.to_json() for link in result.links],
+        "findings": [finding.to_json() for finding in result.findings],
+    }
+    out.show(document, _explained(stored, result))
+    return 0
+
+
+def _explained(stored: Stored, result: Evaluation) -> list[str]:
+    lines = [f"{stored.name}, revision {stored.revision.number}: worst link {result.worst_grade}", "", "stations"]
+    lines += [
+        "  " + line for line in table([(s.kind, s.name, format_words(s.format, fields=True)) for s in result.stations])
+    ]
+    lines += ["", "links"]
+    for link in result.links:
+        coded = f" · {link.coding.text}, {link.coding.mbps:.0f} Mb/s" if link.coding else ""
+        lines.append(f"  {result.station(link.source).name} → {result.station(link.target).name}: {link.grade}{coded}")
+        lines += ["  " + line for line in step_lines(link.steps)]
+    return [*lines, "", "findings", *finding_lines(result.findings)]

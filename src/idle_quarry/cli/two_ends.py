@@ -1,0 +1,50 @@
+"""`suggest`: working formats between two ends, ranked."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from idle_quarry.cli.opening import Options, house_of
+from idle_quarry.cli.output import Output
+from idle_quarry.errors import MediaError
+from idle_quarry.path.template import Delivered, Source
+from idle_quarry.path.two_ends import delivery_from_words, source_from_words, suggested
+from idle_quarry.signal.words import format_words
+
+
+def suggest(options: Options, out: Output) -> int:
+    """Working formats between two ends, best first."""
+    sources: list[Source] = []
+    for text in options.source:
+        sources.append(source_from_words(_words_of_clip(text), sources))
+    outs: list[Delivered] = []
+    house = house_of(options)
+    for text in options.delivery:
+        outs.append(delivery_from_words(text, outs, house))
+    found = suggested(sources, outs)
+    lines = []
+    for place, each in enumerate(found[:8], 1):
+        cost = each.cost
+        lines.append(
+            f"{place}. {format_words(each.working, fields=True)}: {each.grade}, loss {cost.loss:.2f}, "
+            f"{cost.gb_per_hour:.0f} GB an hour" + (f", broken {cost.broken:.2f}" if cost.broken else "")
+        )
+        lines += [f"   {reason}" for reason in each.reasons]
+    if len(found) > 8:
+        lines.append(f"and {len(found) - 8} more (--json shows all)")
+    out.show([each.to_json() for each in found], lines)
+    return 0
+
+
+def _words_of_clip(text: str) -> str:
+    """Return a source as it was typed, or the format of the clip it names, with the share that follows."""
+    head, sign, share = text.rpartition("=")
+    for path, tail in ((Path(text), ""), (Path(head), f"={share}") if sign else (Path(text), "")):
+        if path.is_file():
+            from idle_quarry.media.looking import look
+
+            clip = look(path)
+            if clip.format is None:
+                raise MediaError("it has no signal format to be a source of", subject=str(path))
+            return format_words(clip.format) + tail
+    return text
