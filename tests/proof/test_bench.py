@@ -17,7 +17,7 @@ from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial
 from idle_quarry.path.comparing import methods_for, questions
 from idle_quarry.path.edits import Edit, edited
-from idle_quarry.path.policies import Method, Policy, parts
+from idle_quarry.path.policies import POLICY_PARTS, Method, Policy, parts
 from idle_quarry.path.settings import settings_on, with_setting
 from idle_quarry.path.steps import ScanStep, plan
 from idle_quarry.picture.charts import CHARTS, chart_frame, chart_truth, drawn, grid_of
@@ -59,7 +59,7 @@ def test_every_method_of_the_policy_is_one_that_pictures_can_be_made_by() -> Non
     assert ids["scan"] - {"leave"} == set(DEINTERLACERS) and ids["tone"] == set(TONES)
     assert ids["precision"] == set(PRECISIONS) and ids["mix"] == {"distance", "box", "triangle", "gaussian"}
     for name, part in parts().items():
-        assert name in Policy.__dataclass_fields__
+        assert name in POLICY_PARTS
         for method in part.method:
             assert Policy().with_parts(**{name: method.id})
             assert method.text.count(".") >= 2 and method.text.endswith("."), method.id  # two sentences each

@@ -16,7 +16,7 @@ from typing import Any, NamedTuple
 from pydantic import BaseModel, ValidationError
 
 from idle_quarry.errors import NotPossible, NotUnderstood, QuarryError
-from idle_quarry.path.policies import Policy
+from idle_quarry.path.policies import POLICY_PARTS, Policy
 from idle_quarry.path.template import Template
 from idle_quarry.signal import Raster
 from idle_quarry.signal.formats import Encoding, SignalFormat, format_to_json, standard_field_order
@@ -147,7 +147,7 @@ def parts_of(value: Any) -> tuple[str, ...]:
     """Return the names of the parts that a value is made of, pydantic's model or policy; () for any other value."""
     if isinstance(value, BaseModel):
         return tuple(type(value).model_fields)
-    return tuple(Policy.__dataclass_fields__) if isinstance(value, Policy) else ()
+    return POLICY_PARTS if isinstance(value, Policy) else ()
 
 
 def value_of(kind: type, parts: dict[str, Any]) -> Any:

@@ -160,12 +160,14 @@ class Policy:
         return schema
 
 
+_DEFAULTS: dict[str, Any] = {field.name: field.default for field in fields(Policy)}
+#: The names of a policy's parts, in the order in which they are stored.
+POLICY_PARTS = tuple(_DEFAULTS)
 _KINDS: dict[str, _MethodOf | _Between] = {
     name: kind.__metadata__[0]
     for name, kind in get_type_hints(Policy, include_extras=True).items()
-    if name in Policy.__dataclass_fields__
+    if name in _DEFAULTS
 }
-_DEFAULTS: dict[str, Any] = {field.name: field.default for field in fields(Policy)}
 #: Parts that came after format 1.
 _LATER = ("light", "order", "zoom", "tone", "mix", "shutter", "precision")
 #: The template format that first knew the parts that are no methods.
