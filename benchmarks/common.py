@@ -41,6 +41,14 @@ def milliseconds(values: list[float]) -> str:
     return f"median {statistics.median(values) * 1000:.2f} ms, 95 % within {high * 1000:.2f} ms"
 
 
+def ratios(ours: list[float], others: list[float]) -> str:
+    """Return the median of the ratios of runs made in turns, with the half that lies around it; whether that says anything."""
+    each = sorted(a / b for a, b in zip(ours, others, strict=True))
+    low, high = each[len(each) // 4], each[(3 * len(each)) // 4]
+    wide = "; the spread is too wide to mean much" if high > 1.5 * low else ""
+    return f"{statistics.median(each):.2f} × ({low:.2f} to {high:.2f}{wide})"
+
+
 def offscreen() -> None:
     """Draw off screen where there is no screen."""
     if not os.environ.get("DISPLAY") and sys.platform.startswith("linux"):

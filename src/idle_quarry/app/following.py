@@ -10,31 +10,33 @@ from PySide6.QtCore import QObject, QTimer
 _EVERY_MS = 1000
 
 
+def stamps(place: Path | str) -> tuple[tuple[int, int], ...]:
+    """Return time (ns) and size of a library's file and of the log of its writes, as far as they are there."""
+    found = []
+    for path in (Path(place), Path(f"{place}-wal")):
+        try:
+            stat = path.stat()
+        except OSError:
+            continue
+        if stat.st_size:  # a log that is empty was only opened
+            found.append((stat.st_mtime_ns, stat.st_size))
+    return tuple(found)
+
+
 class FileFollower(QObject):
     """Calls `changed` when a library's file, or the log of its writes, is another than at the last look."""
 
     def __init__(self, place: Path, changed: Callable[[], object]) -> None:
         super().__init__()
-        self._files = (place, place.with_name(f"{place.name}-wal"))
+        self._place = place
         self._changed = changed
-        self._seen = self._stamps()
+        self._seen = stamps(place)
         self._timer = QTimer(self, interval=_EVERY_MS)
         self._timer.timeout.connect(self._look)
         self._timer.start()
 
-    def _stamps(self) -> tuple[tuple[int, int], ...]:
-        found = []
-        for path in self._files:
-            try:
-                stat = path.stat()
-            except OSError:
-                continue
-            if stat.st_size:  # a log that is empty was only opened
-                found.append((stat.st_mtime_ns, stat.st_size))
-        return tuple(found)
-
     def _look(self) -> None:
-        now = self._stamps()
+        now = stamps(self._place)
         if now != self._seen:
             self._seen = now
             self._changed()

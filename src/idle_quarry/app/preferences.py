@@ -26,6 +26,8 @@ class Preferences:
     text_percent: int = 100
     geometry: str = ""
     view: str = "Library"
+    #: The template that was chosen on the shelves last, by its id.
+    template: str = ""
     jobs_folder: str = ""
     export_folder: str = ""
     clips_folder: str = ""

@@ -9,9 +9,14 @@ import socket
 import sys
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QCoreApplication, QProcess, QSize, QSocketNotifier, QTimer
+from PySide6.QtCore import QCoreApplication, QEventLoop, QProcess, QSize, QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 
+from idle_quarry.app.last_look import keep, last_look
+from idle_quarry.app.preferences import Preferences
+from idle_quarry.app.style import prepare
+from idle_quarry.app.theme import theme
+from idle_quarry.app.window import MainWindow
 from idle_quarry.errors import QuarryError
 from idle_quarry.places import DEMO, is_server, library_place, person
 from idle_quarry.reports import unforeseen
@@ -31,36 +36,33 @@ def run_window(place: str | None) -> int:
         os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
     ):
         raise QuarryError("there is no screen to open a window on", remedy="set DISPLAY, or run it under xvfb-run")
-    if place == DEMO:
-        from idle_quarry.demo.lay_out import lay_out
-
-        lay_out(None, lambda text: print(f"idle-quarry: {text}", file=sys.stderr))
-    from idle_quarry.app.collecting import Collector
-    from idle_quarry.app.desk import Desk
-    from idle_quarry.app.offers import welcome_back
-    from idle_quarry.app.preferences import Preferences
-    from idle_quarry.app.style import prepare
-    from idle_quarry.app.theme import theme
-    from idle_quarry.app.window import MainWindow
-
     app = QApplication.instance() or QApplication(["idle-quarry"])
     assert isinstance(app, QApplication)
     preferences = Preferences.load()
     place = place or preferences.house or None
-    try:
-        library = _library(place)
-    except QuarryError as error:
-        if any(name in os.environ for name in _FROM_A_DESKTOP):  # nobody reads standard error there
-            QMessageBox.critical(None, "Idle Quarry", str(error))
-        raise
     app.setApplicationName("Idle Quarry")
     app.setDesktopFileName("idle-quarry")
     prepare(app)
     theme.apply(app, preferences.brightness, preferences.text_percent)
-    desk = Desk(library, preferences)
-    window = MainWindow(desk)
+    window = MainWindow()
+    window.restore_geometry(preferences)
     fitted(window)
+    window.show_look(last_look(place or "", preferences, window))
     window.show()
+    # painted before anything else is loaded; what is typed meanwhile stays in the queue, and is heard when the desk is there
+    app.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+    try:
+        library = _library(place)
+    except QuarryError as error:
+        if any(name in os.environ for name in _FROM_A_DESKTOP):  # nobody reads standard error there
+            QMessageBox.critical(window, "Idle Quarry", str(error))
+        raise
+    from idle_quarry.app.collecting import Collector
+    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.offers import welcome_back
+
+    desk = Desk(library, preferences)
+    window.furnish(desk)
     window.first_start()
     if place == DEMO and not preferences.recent:
         window.show_first_steps()
@@ -74,7 +76,10 @@ def run_window(place: str | None) -> int:
         QTimer.singleShot(400, lambda: _demo_jobs(desk))
     status = app.exec()
     del collector, ending
+    file = str(desk.library.place)
     desk.close()
+    if window.look is not None:
+        keep(window.look.toImage(), file, place or "", preferences, window)
     return status
 
 
@@ -108,6 +113,10 @@ def _ends_when_told(app: QApplication) -> QSocketNotifier:
 
 
 def _library(place: str | None) -> FileLibrary:
+    if place == DEMO:
+        from idle_quarry.demo.lay_out import lay_out
+
+        lay_out(None, lambda text: print(f"idle-quarry: {text}", file=sys.stderr))
     from idle_quarry.library import open_library
 
     if place is not None and is_server(place):

@@ -1,16 +1,22 @@
-"""The window: the views, the commands and their keys, the search, and what is said at the foot."""
+"""The window: the views, the commands and their keys, the search, and what is said at the foot.
+
+It can stand before there is a desk, showing how the shelf looked last (`last_look`): whatever takes long to load is imported
+by `furnish`, which gives it the desk. Keys that are pressed meanwhile are heard then.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QByteArray, QSize
-from PySide6.QtGui import QCloseEvent, QCursor, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
+from PySide6.QtCore import QByteArray, QSize, Qt
+from PySide6.QtGui import QCloseEvent, QCursor, QDragEnterEvent, QDropEvent, QKeyEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
+    QLabel,
     QMainWindow,
     QSplitter,
     QStackedWidget,
@@ -18,21 +24,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.commands import commands_of
-from idle_quarry.app.desk import Desk
-from idle_quarry.app.finder import Finder
 from idle_quarry.app.icons import icon
-from idle_quarry.app.palette import FIND, Palette
-from idle_quarry.app.preferences import initials_of
-from idle_quarry.app.print_shown import ask_print
+from idle_quarry.app.preferences import Preferences, initials_of
 from idle_quarry.app.roles import on, restyle
 from idle_quarry.app.sizes import dress, sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.views.registry import VIEWS
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.say_bar import SayBar
 from idle_quarry.app.widgets.tabs import Tabs
-from idle_quarry.library import Search
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.finder import Finder
 
 #: Views that show what is open: not the first thing to be seen at a start.
 _LATER = ("Path", "Proof", "Line-up", "Profile", "Guide")
@@ -42,17 +45,46 @@ _NARROW = 1000
 class MainWindow(QMainWindow):
     """The whole window. Views are made when they are first shown, and stay."""
 
-    def __init__(self, desk: Desk) -> None:
+    desk: Desk
+    finder: Finder
+
+    def __init__(self, desk: Desk | None = None) -> None:
         super().__init__()
-        self.desk = desk
         self.setWindowTitle("Idle Quarry")
         self.setWindowIcon(icon())
         self.resize(1280, 800)
         self.setMinimumSize(900, 560)
-        self.setAcceptDrops(True)
         self._made: dict[str, QWidget] = {}
         self._stack = QStackedWidget()
         self.say_bar = SayBar()
+        self.look: QPixmap | None = None  #: how the next start will look, once the window was closed
+        if desk is not None:
+            self.restore_geometry(desk.preferences)
+            self.furnish(desk)
+
+    def restore_geometry(self, preferences: Preferences) -> None:
+        """Take the place that the window had last."""
+        if preferences.geometry:
+            self.restoreGeometry(QByteArray(preferences.geometry_bytes()))
+
+    def show_look(self, look: QPixmap | None) -> None:
+        """Show how the window looked last, until `furnish` makes it true; without a look, that the shelf is being read."""
+        picture = QLabel("Reading the shelf …")
+        picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        if look is not None:
+            picture.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+            picture.setPixmap(look)
+        self.setCentralWidget(picture)
+
+    def furnish(self, desk: Desk) -> None:
+        """Give the window its desk, and show the view that was in front last."""
+        from idle_quarry.app.commands import commands_of
+        from idle_quarry.app.finder import Finder
+        from idle_quarry.app.palette import Palette
+        from idle_quarry.app.views.registry import VIEWS
+
+        self.desk, self._views = desk, VIEWS
+        self.setAcceptDrops(True)
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
@@ -60,7 +92,6 @@ class MainWindow(QMainWindow):
         column.addWidget(self._header())
         column.addWidget(self._stack, 1)
         column.addWidget(self.say_bar)
-        self.setCentralWidget(body)
         self.finder = Finder(body)
         commands = commands_of(desk, self, [view.name for view in VIEWS if view.tab])
         self.acting = Palette(desk, self, self.finder, commands)
@@ -72,11 +103,10 @@ class MainWindow(QMainWindow):
         desk.shelves_changed.connect(self._show_standing)
         desk.profile.changed.connect(self._show_standing)
         theme.changed.connect(self._dressed)
-        if desk.preferences.geometry:
-            self.restoreGeometry(QByteArray(desk.preferences.geometry_bytes()))
         kept = desk.preferences.view
         known = [view.name for view in VIEWS if view.name not in _LATER]
         self.show_view(kept if kept in known else known[0])
+        self.setCentralWidget(body)
 
     def _header(self) -> QWidget:
         made = QWidget()
@@ -84,8 +114,10 @@ class MainWindow(QMainWindow):
         row = QHBoxLayout(made)
         sized(row).setContentsMargins(8, 5, 16, 3)
         sized(row).setSpacing(2)
-        self.tabs = Tabs([view.name for view in VIEWS if view.tab], "{} view")
+        self.tabs = Tabs([view.name for view in self._views if view.tab], "{} view")
         self.tabs.chosen.connect(self.show_view)
+        from idle_quarry.app.palette import FIND
+
         self.search_button = button(f"{FIND}          Ctrl+F", self.open_find)
         sized(self.search_button).setMinimumWidth(360)
         self.search_button.setProperty("field", "true")
@@ -113,19 +145,25 @@ class MainWindow(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self._show_standing()
+        if self.is_furnished:
+            self._show_standing()
 
     def _dressed(self) -> None:
         """Lengths stated at 100 % are taken anew; everything painted asks the theme itself."""
         dress(self)
         self._show_standing()
 
+    @property
+    def is_furnished(self) -> bool:
+        """Whether the window has its desk."""
+        return "desk" in vars(self)
+
     # -- views -------------------------------------------------------------------------------------------------
 
     def view(self, name: str) -> QWidget:
         """Return a view, made at its first use."""
         if name not in self._made:
-            row = next(view for view in VIEWS if view.name == name)
+            row = next(view for view in self._views if view.name == name)
             self._made[name] = row.make(self.desk)
             self._stack.addWidget(self._made[name])
             self._take_layout(self._made[name])
@@ -152,7 +190,7 @@ class MainWindow(QMainWindow):
         guide = self.desk.guide
         if self.shown != "Guide":
             guide.came_from = self.shown
-            guide.open_at(next(view.guide for view in VIEWS if view.name == self.shown))
+            guide.open_at(next(view.guide for view in self._views if view.name == self.shown))
         self.show_view("Guide")
         guide.tab_wanted.emit(tab)
 
@@ -163,6 +201,8 @@ class MainWindow(QMainWindow):
 
     def first_start(self) -> None:
         """Begin with the standard set, where nobody has put anything on a shelf yet."""
+        from idle_quarry.library import Search
+
         library = self.desk.library
         if not library.at_hand and not library.count() and not library.count(Search(aside=True)):
             self.show_view("Library")
@@ -205,6 +245,8 @@ class MainWindow(QMainWindow):
 
     def ask_print(self) -> None:
         """Put the view in front on paper."""
+        from idle_quarry.app.print_shown import ask_print
+
         what = f"{self.windowTitle().removesuffix('Idle Quarry').strip(' ·')} {self.shown}".strip()
         ask_print(self.view(self.shown), what, self.desk)
 
@@ -219,21 +261,35 @@ class MainWindow(QMainWindow):
 
     def take_files(self, paths: list[Path]) -> None:
         """Take dropped files, each by the view that takes its kind."""
-        for view in VIEWS:
+        for view in self._views:
             mine = [path for path in paths if view.takes(path)]
             if mine:
                 self.show_view(view.name)
                 view.take(self.desk, mine)
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.is_furnished:
+            super().closeEvent(event)
+            return
         preferences = self.desk.preferences
-        preferences.view = self.shown
         preferences.geometry = bytes(self.saveGeometry().toBase64().data()).decode()
         for split in self.findChildren(QSplitter):
             if split.objectName():
                 preferences.layout[split.objectName()] = bytes(split.saveState().toBase64().data()).decode()
+        chosen = self.desk.shelf.chosen.summary
+        preferences.template = chosen.id if chosen is not None else ""
+        preferences.view = self.shown if self.shown not in _LATER else self._views[0].name
         preferences.save()
+        self.look = self._look()
         super().closeEvent(event)
+
+    def _look(self) -> QPixmap | None:
+        """Return how the next start will look; None where that is not the shelf as it is now."""
+        if self.desk.preferences.view != "Library" or self.desk.shelf.page or not self.desk.shelf.sought.everything:
+            return None
+        self.say_bar.hide()
+        self.show_view("Library")
+        return self.centralWidget().grab()
 
     def _take_layout(self, view: QWidget) -> None:
         for split in view.findChildren(QSplitter):

@@ -79,7 +79,7 @@ class Known(Mapping[str, _E], Generic[_E]):
 class Territory(BaseModel):
     """What a part of the world takes for granted."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid")
 
     id: Literal["50 Hz", "59.94 Hz", "cinema", "web"]
     name: str
@@ -102,7 +102,7 @@ class Territory(BaseModel):
 class LineUpPicture(BaseModel):
     """A line-up picture that can be chosen, and what it is laid out for."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid", populate_by_name=True)
 
     id: str
     name: str

@@ -94,7 +94,7 @@ HexColour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
 
 
 class _Value(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True)
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid", arbitrary_types_allowed=True)
 
 
 class _Grown(_Value):

@@ -17,7 +17,7 @@ Does = Literal["high-pass", "equaliser", "compressor", "limiter", "gain"]
 class Processor(BaseModel):
     """One processor. Which figures it has, its kind says (`KINDS`): Hz, dB, a quality, a ratio to one, milliseconds."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid")
 
     does: Does
     hz: Annotated[float, Field(ge=10, le=24000)] | None = None

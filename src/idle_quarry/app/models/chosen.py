@@ -30,6 +30,12 @@ class Offers:
     compare: int | None = None
 
 
+@dataclass(frozen=True)
+class _Read:
+    evaluation: Evaluation | None
+    history: list[str]
+
+
 class Chosen(QObject):
     """`changed`: another template, or another revision of it."""
 
@@ -47,8 +53,7 @@ class Chosen(QObject):
         self.second: int | None = None
         #: Whether the revision was picked by a person, and is not the one that opening would open.
         self.picked = False
-        self.evaluation: Evaluation | None = None
-        self.history: list[str] = []
+        self._read: _Read | None = None
 
     def show_summary(self, summary: Summary | None) -> None:
         """Look at a template; the revision chosen before stays chosen where it is the same template."""
@@ -68,14 +73,14 @@ class Chosen(QObject):
                 self.desk.refuse(error)
                 return
             self.number = kept if kept is not None else opens
-            self._read()
+        self._read = None
         self.changed.emit()
 
     def pick(self, number: int, second: int | None = None) -> None:
         """Look at a revision, with a second beside it to be compared with."""
         self.picked = True
         self.number, self.second = number, second
-        self._read()
+        self._read = None
         self.changed.emit()
 
     @property
@@ -87,18 +92,34 @@ class Chosen(QObject):
         """Return the revision that is looked at, with its body. Raises `LibraryError`."""
         return None if self.summary is None else self.desk.library.stored(self.summary.id, self.number)
 
-    def _read(self) -> None:
+    @property
+    def evaluation(self) -> Evaluation | None:
+        """The evaluation of the revision; None where it cannot be read."""
+        return self._now().evaluation
+
+    @property
+    def history(self) -> list[str]:
+        """What was said and done about the revision, newest first."""
+        return self._now().history
+
+    def _now(self) -> _Read:
+        """Return what the revision says, read when it is first asked for: going along the list does not wait for it."""
+        if self._read is None:
+            self._read = self._of_revision()
+        return self._read
+
+    def _of_revision(self) -> _Read:
         summary, revision = self.summary, self.revision
         if summary is None or revision is None:
-            return
+            return _Read(None, [])
         try:
             stored = self.desk.stored(revision)
             remarks = self.desk.library.remarks(summary.id)
         except QuarryError as error:
             self.desk.refuse(error)
-            return
-        self.evaluation = self.desk.evaluation(summary.id, revision.number, revision.hash)
-        self.history = self._told(stored, [each for each in remarks if each.number == revision.number])
+            return _Read(None, [])
+        evaluation = self.desk.evaluation(summary.id, revision.number, revision.hash)
+        return _Read(evaluation, self._told(stored, [each for each in remarks if each.number == revision.number]))
 
     def _told(self, stored: Stored, remarks: list[Remark]) -> list[str]:
         """Return the history of a revision, newest first: what was said and done, jobs, how it came to be."""

@@ -27,12 +27,21 @@ class HouseNow(QObject):
         super().__init__()
         self._desk = desk
         self._read: dict[tuple[str, int], Entry | None] = {}  #: a revision never changes
-        self.value: House = NO_HOUSE
+        self._value: House | None = None
         desk.shelves_changed.connect(self.look)
-        self.look()
+
+    @property
+    def value(self) -> House:
+        """What the house has now; read when it is first asked for, which a start does not wait for."""
+        if self._value is None:
+            self._value = NO_HOUSE
+            self.look()
+        return self._value
 
     def look(self) -> None:
-        """Read what is new since it was last read."""
+        """Read what is new since it was last read; nothing where nobody has asked yet."""
+        if self._value is None:
+            return
         library = self._desk.library
         try:
             there = [each for each in library.page(Search(kind=""), limit=_MOST) if each.latest.state != "withdrawn"]
@@ -44,8 +53,8 @@ class HouseNow(QObject):
             if key not in self._read:
                 self._read[key] = self._entry(*key)
         entries = tuple(entry for key in wanted if (entry := self._read[key]) is not None)
-        if [entry.id for entry in entries] != [entry.id for entry in self.value.entries]:
-            self.value = House(entries)
+        if [entry.id for entry in entries] != [entry.id for entry in self._value.entries]:
+            self._value = House(entries)
             self.changed.emit()
 
     def _entry(self, ident: str, number: int) -> Entry | None:

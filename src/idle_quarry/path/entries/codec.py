@@ -13,7 +13,7 @@ from idle_quarry.path.texts import Id
 class Holds(BaseModel):
     """What a codec can hold."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid")
 
     rasters: Literal["any"] | tuple[tuple[int, int], ...]
     least: int = 16
@@ -31,7 +31,7 @@ class Holds(BaseModel):
 class DataRate(BaseModel):
     """How much data a codec makes, by a named model of `codecs.toml`."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid")
 
     model: Literal[
         "macroblocks", "vc3", "vc3-hr", "bits-per-s", "frame-bytes", "avci", "packed", "share", "per-pixel", "table"
@@ -51,7 +51,7 @@ class DataRate(BaseModel):
 class Encode(BaseModel):
     """How FFmpeg's libraries encode it: encoder, options, pixel formats by "bits sampling"."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid")
 
     encoder: str
     options: dict[str, str]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
@@ -51,6 +51,8 @@ class TemplatePage(QWidget):
         self.findings.cured.connect(self.shelf.cure)
         self._inner = QWidget()  # there is nothing to show where nothing is chosen
         self._build()
+        self._soon = QTimer(self, singleShot=True, interval=0)
+        self._soon.timeout.connect(self._show_path)
         self.model.changed.connect(self._show)
         self._show()
 
@@ -126,21 +128,30 @@ class TemplatePage(QWidget):
             menu_under(self.more_button, more(self.shelf, self.model.summary))
 
     def _show(self) -> None:
+        """Show what is known of the template at once; its path follows when no key waits."""
         model = self.model
-        summary, evaluation = model.summary, model.evaluation
+        summary = model.summary
         self._inner.setVisible(summary is not None)
-        if summary is None or evaluation is None:
+        if summary is None:
             return
         self.name.setText(summary.name)
-        self.about.setText(model.about_words())
-        self.note.setText(evaluation.template.note)
         self.revision_head.setText(f"Revision {model.number}")
         self.revisions.show_revisions(model.revisions, model.jobs_on(), model.number, model.second)
+        self._show_offers()
+        self._soon.start()
+
+    def _show_path(self) -> None:
+        """Show what is read and worked out of the revision: its path, its findings, its history."""
+        model = self.model
+        evaluation = model.evaluation
+        if evaluation is None:
+            return
+        self.about.setText(model.about_words())
+        self.note.setText(evaluation.template.note)
         self.strip.show_evaluation(evaluation, "")
         self.findings.show_evaluation(evaluation)
         self.history.clear()
         self.history.addItems(model.history)
-        self._show_offers()
 
     def _show_offers(self) -> None:
         offers = self.model.offers()
