@@ -21,6 +21,7 @@ os.environ.pop("IDLE_QUARRY_PERSON", None)
 
 import pytest  # noqa: E402  (the home must be set before anything reads it)
 
+import idle_quarry.demo  # noqa: E402
 from idle_quarry.demo.templates import house_shelf  # noqa: E402
 from idle_quarry.library import FileLibrary, open_library  # noqa: E402
 from idle_quarry.path.template import Template  # noqa: E402
@@ -55,6 +56,21 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 def demo_template(name: str) -> Template:
     """Return the newest revision of a demo template."""
     return next(history[-1].template for history in house_shelf() if history[-1].template.name == name)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _application(qapp: object) -> object:
+    """What is printed makes Qt's smallest application where there is none, and no window could be opened after that."""
+    return qapp
+
+
+def shortened(name: str, folder: Path, seconds: float) -> Path:
+    """Put the first seconds of a demo clip into a folder, as they were coded: what proves a thing on 12 frames needs no 50."""
+    path = folder / name
+    source = Path(idle_quarry.demo.__file__).parent / "clips" / name
+    cut = ["ffmpeg", "-v", "error", "-i", str(source), "-t", str(seconds), "-map", "0:v", "-c", "copy", str(path)]
+    subprocess.run(cut, check=True)
+    return path
 
 
 @pytest.fixture

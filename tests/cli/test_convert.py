@@ -13,10 +13,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 from tests.app.conftest import filled
+from tests.conftest import shortened
 
 from idle_quarry.app.work import Cancelled
 from idle_quarry.cli.main import run
-from idle_quarry.demo import make_clips
 from idle_quarry.errors import MediaError, NotPossible
 from idle_quarry.line.sending import SentSound, picture_of, sent_pictures
 from idle_quarry.media import inspect
@@ -29,8 +29,10 @@ from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs, sound_layouts
 from idle_quarry.signal.words import format_from_words
 
-CLIPS = Path(make_clips.__file__).parent / "clips"
-TAPE = CLIPS / "lamp tape 014.mpg"
+
+@pytest.fixture(scope="module")
+def tape(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return shortened("lamp tape 014.mpg", tmp_path_factory.mktemp("tape"), 0.5)
 
 
 @pytest.fixture
@@ -49,14 +51,16 @@ def probed(path: Path) -> dict[str, object]:
     return stream
 
 
-def test_a_tape_becomes_the_programme(library: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_a_tape_becomes_the_programme(
+    library: str, tape: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     """Flags, shape and field order as other readers find them; and in the pictures themselves, measured."""
-    out = tmp_path / "tape.mxf"
+    out, frames = tmp_path / "tape.mxf", inspect(tape).declared.frames
     arguments = [
         "--library",
         library,
         "convert",
-        str(TAPE),
+        str(tape),
         str(out),
         "--template",
         "The Lamp Room",
@@ -65,7 +69,12 @@ def test_a_tape_becomes_the_programme(library: str, tmp_path: Path, capsys: pyte
     ]
     assert run([*arguments, "--json"], lambda _place: 9) == 0
     said = json.loads(capsys.readouterr().out)
-    assert (said["format"], said["frames"], said["source"], said["as_source"]) == ("1080i25", 50, "source:tapes", True)
+    assert (said["format"], said["frames"], said["source"], said["as_source"]) == (
+        "1080i25",
+        frames,
+        "source:tapes",
+        True,
+    )
     found = probed(out)
     assert (found["codec_name"], found["width"], found["height"], found["field_order"]) == ("h264", 1920, 1080, "tt")
     assert (found["color_space"], found["color_primaries"], found["color_range"]) == ("bt709", "bt709", "tv")
@@ -84,7 +93,7 @@ def test_a_tape_becomes_the_programme(library: str, tmp_path: Path, capsys: pyte
     assert [each.name for each in tmp_path.glob("*.*") if each.suffix in (".mxf", ".wav")] == ["tape.mxf"]
 
 
-@pytest.mark.parametrize(("source", "target"), [("720p25", "720p23.976"), ("720p50", "576i25")])
+@pytest.mark.parametrize(("source", "target"), [("640x360p25", "640x360p23.976"), ("640x360p50", "576i25")])
 def test_sound_stays_with_the_picture(source: str, target: str, tmp_path: Path) -> None:
     """Flash and pip through a conversion, also where the speed changes: they begin together, and last as long."""
     before, after = format_from_words(source), format_from_words(target)
@@ -129,7 +138,7 @@ def test_what_agrees_goes_through_as_it_is(tmp_path: Path) -> None:
         convert(clip, Wanted(format_from_words("1000x700p25"), codecs()["d10-50"], DEFAULT_POLICY), tmp_path / "c.mxf")
 
 
-def test_stopped_or_killed_nothing_is_left(library: str, tmp_path: Path) -> None:
+def test_stopped_or_killed_nothing_is_left(library: str, tape: Path, tmp_path: Path) -> None:
     out = tmp_path / "out"
     out.mkdir()
     wanted = Wanted(format_from_words("1080i25"), codecs()["rdd36-proxy"], DEFAULT_POLICY)
@@ -139,12 +148,12 @@ def test_stopped_or_killed_nothing_is_left(library: str, tmp_path: Path) -> None
             raise Cancelled
 
     with pytest.raises(Cancelled):
-        convert(inspect(TAPE), wanted, out / "a.mov", stop)
+        convert(inspect(tape), wanted, out / "a.mov", stop)
     assert not list(out.iterdir())
     with pytest.raises(MediaError, match="could not be written"):
-        convert(inspect(TAPE), wanted, out / "nowhere" / "a.mov")
+        convert(inspect(tape), wanted, out / "nowhere" / "a.mov")
     command = [
-        sys.executable, "-m", "idle_quarry", "--library", library, "convert", str(TAPE), str(out / "b.mxf"),
+        sys.executable, "-m", "idle_quarry", "--library", library, "convert", str(tape), str(out / "b.mxf"),
         "--template", "The Lamp Room", "--source", "tapes",
     ]  # fmt: skip
     for how, status in ((signal.SIGINT, 2), (signal.SIGKILL, -signal.SIGKILL)):

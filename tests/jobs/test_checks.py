@@ -135,11 +135,12 @@ def test_each_codec_is_known_by_what_its_encoder_writes_and_by_no_other(tmp_path
         raster, bits, (across, down) = pixels.raster, pixels.encoding.bit_depth, STEPS[pixels.encoding.sampling]
         path = tmp_path / f"{codec.id}{clip_suffix(codec)}"
         grey = np.full((raster.height // down, raster.width // across), 1 << (bits - 1))
+        luma = np.full((raster.height, raster.width), 1 << (bits - 2))
+        noisy = luma[: raster.height // 4]  # enough to bring every encoder to its rate
         with ClipWriter(path, codec, fmt) as writer:
-            for _ in range(4):
-                writer.write(
-                    (rng.integers(1 << (bits - 3), 1 << (bits - 1), (raster.height, raster.width)), grey, grey)
-                )
+            for _ in range(2):
+                noisy[:] = rng.integers(1 << (bits - 3), 1 << (bits - 1), noisy.shape)
+                writer.write((luma, grey, grey))
             writer.finish()
         declared, size = inspect(path).declared, path.stat().st_size
         assert differs(codec, fmt, declared, size)[0] == [], codec.id

@@ -53,8 +53,8 @@ SHORT = ProgrammeLayout(
 )  # fmt: skip
 
 
-def a_job(library: FileLibrary, folder: Path, *changes: Edit) -> Path:
-    """A job of the Lamp Room whose programme has four seconds of a tape and sound; parted in its middle."""
+def a_job(library: FileLibrary, folder: Path, *changes: Edit, frames: int = 48) -> Path:
+    """A job of the Lamp Room whose programme has two stretches of a tape and sound; parted in its middle."""
     take_in(SHORT)
     template = edited(demo_template("The Lamp Room"), Edit("timecode.line_up_length_s", 1), *changes)
     stored = library.stored(library.save_new(template, "own", "").template_id)
@@ -66,9 +66,9 @@ def a_job(library: FileLibrary, folder: Path, *changes: Edit) -> Path:
     made = read_timeline(path, Fraction(25))
     picture, sound = (next(track.ident for track in made.tracks if track.kind == kind) for kind in (PICTURE, SOUND))
     for begins in (0, 2):
-        made = edits.add(made, [(picture, shot(TAPE, 0, 0, 48, begins))])
-    heard = Item(0, "music", 0, 96, CLIP, Media("music", Fraction(25), str(music), frames=125), Fraction(0))
-    made = edits.marked(edits.lay_over(made, 0, [(sound, heard)]), Marker(50, "break"))
+        made = edits.add(made, [(picture, shot(TAPE, 0, 0, frames, begins))])
+    heard = Item(0, "music", 0, 2 * frames, CLIP, Media("music", Fraction(25), str(music), frames=125), Fraction(0))
+    made = edits.marked(edits.lay_over(made, 0, [(sound, heard)]), Marker(frames, "break"))
     keep(path, made)
     return job
 
@@ -157,7 +157,7 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
 def test_what_fails_its_own_spec_is_not_handed_over_and_what_is_stopped_leaves_nothing(
     library: FileLibrary, tmp_path: Path
 ) -> None:
-    job = check_job(a_job(library, tmp_path, Edit("deliveries.sd-50.true_peak_dbtp", -30.0)))
+    job = check_job(a_job(library, tmp_path, Edit("deliveries.sd-50.true_peak_dbtp", -30.0), frames=15))
     programme = programmes_of(job, stock_of(job.folder, job.template))[0]
     delivery = next(each for each in job.template.deliveries if each.id == "sd-50")
     out = tmp_path / "out"
@@ -166,7 +166,7 @@ def test_what_fails_its_own_spec_is_not_handed_over_and_what_is_stopped_leaves_n
     class Stop(Exception):
         pass
 
-    for least in (0.05, 0.6):
+    for least in (0.05, 0.3):
 
         def told(_what: str, share: float, least: float = least) -> None:
             if share >= least:

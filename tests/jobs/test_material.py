@@ -15,6 +15,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from tests.conftest import shortened
 
 from idle_quarry.demo import make_clips
 from idle_quarry.demo.templates import house_shelf
@@ -153,8 +154,7 @@ def test_a_part_holds_the_frames_that_the_whole_has_there(job: Path, tmp_path: P
 
 def test_a_clip_is_brought_in_whole_or_not_at_all(job: Path, tmp_path: Path) -> None:
     template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
-    tape = tmp_path / "lamp tape 014.mpg"
-    shutil.copy(CLIPS / tape.name, tape)
+    tape = shortened("lamp tape 014.mpg", tmp_path, 0.5)
     [entry] = taken_in((), [tape])
     clip = look(tape)
     source, found = class_of(entry, clip, template)
@@ -175,7 +175,7 @@ def test_a_clip_is_brought_in_whole_or_not_at_all(job: Path, tmp_path: Path) -> 
     assert shares == sorted(shares) and shares[-1] == 1
     [whole] = made.brought
     held = inspect(whole.path)
-    assert held.format is not None and held.declared.frames == 50
+    assert held.format is not None and held.declared.frames == clip.declared.frames
     assert format_words(held.format).startswith(format_words(template.working.format).split()[0])
     assert state_of(made) == BROUGHT
     write_material(job, [made])
@@ -193,7 +193,7 @@ import sys
 from pathlib import Path
 from idle_quarry.jobs.material import bring_in, changed_material, class_of, taken_in, with_entry, with_part
 from idle_quarry.media.looking import look
-from tests.conftest import demo_template
+from tests.conftest import shortened, demo_template
 from tests.jobs.test_material import CLIPS
 folder, path, template = Path(sys.argv[1]), CLIPS / "lamp scan 3.mov", demo_template("The Lamp Room")
 entry, clip = changed_material(folder, lambda before: taken_in(before, [path]))[0], look(path)

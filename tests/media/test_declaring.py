@@ -46,8 +46,8 @@ def probed(path: Path, *what: str) -> dict[str, Any]:
 @pytest.mark.parametrize(
     ("name", "codec", "words"),
     [
-        ("a.mxf", "d10-50", "576i25 16:9 8 bit"), ("b.mxf", "mpeg2-422-50", "1080i25 8 bit"), ("c.mp4", "avc-light", "720p25 8 bit 4:2:0"),
-        ("d.mp4", "hevc-10", "720p25 10 bit 4:2:0"),
+        ("a.mxf", "d10-50", "576i25 16:9 8 bit"), ("b.mxf", "mpeg2-422-50", "1080i25 8 bit"), ("c.mp4", "avc-light", "640x360p25 8 bit 4:2:0"),
+        ("d.mp4", "hevc-10", "640x360p25 10 bit 4:2:0"),
     ],
 )  # fmt: skip
 def test_active_formats_are_said_in_every_picture(tmp_path: Path, name: str, codec: str, words: str) -> None:
@@ -67,7 +67,7 @@ def test_active_formats_are_said_in_every_picture(tmp_path: Path, name: str, cod
 
 
 def test_light_is_declared_where_others_look_for_it(tmp_path: Path) -> None:
-    path = written(tmp_path / "pq.mov", "rdd36-hq", "1080p25 pq 10 bit 4:2:2", None)
+    path = written(tmp_path / "pq.mov", "rdd36-hq", "640x360p25 pq 10 bit 4:2:2", None)
     bare = path.read_bytes()
     assert declare_light(path, "bt2020", 1000, 987.4, 312.0)
     (stream,) = probed(path, "-show_streams")["streams"]

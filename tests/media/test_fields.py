@@ -82,7 +82,7 @@ def test_confidence_is_honest(material: str) -> None:
     """Of the answers given at 0.9 and more, nine in ten are right; the full draw is in benchmarks/calibration.py."""
     right: dict[bool, list[bool]] = defaultdict(list)
     sure_of_stills = 0
-    for seed in range(84 if material == "real" else 168):
+    for seed in range(42 if material == "real" else 84):
         rng = np.random.default_rng(77_000 + seed)
         kind = KINDS[seed % len(KINDS)]
         run, truth = woven(kind, rng) if material == "real" else frames(kind, drawn(rng))
@@ -97,7 +97,7 @@ def test_confidence_is_honest(material: str) -> None:
         if found.scan != "undetermined":
             said = (found.scan, found.field_order, found.cadence)
             right[found.confidence >= 0.9].append(said == (truth.scan, truth.order, truth.cadence))
-    assert len(right[True]) > 35  # about half of the draws hardly move
+    assert len(right[True]) > 15  # about half of the draws hardly move
     assert np.mean(right[True]) >= 0.9 and np.mean(right[False]) >= 0.5
     assert sure_of_stills == 0
 

@@ -12,7 +12,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import RegularGridInterpolator
 
 from idle_quarry.path.evaluate import stations_of
 from idle_quarry.path.names import cleaned_name
@@ -64,6 +63,8 @@ def cube_of(name: str, source: SignalFormat, target: SignalFormat, policy: Polic
     grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
     values = _exact(grid, a, b, policy)
     asked = _asked()
+    from scipy.interpolate import RegularGridInterpolator  # takes half a second to load
+
     between = RegularGridInterpolator((axis, axis, axis), values)(asked)
     levels = b.levels
     off = np.abs(between - _exact(asked, a, b, policy)) * (levels.white - levels.black)

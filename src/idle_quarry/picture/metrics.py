@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.strips import at_once
@@ -45,6 +44,8 @@ def ssim(picture: NDArray[Any], truth: NDArray[Any], peak: float = 1.0) -> float
     a, b = np.asarray(picture, np.float64), np.asarray(truth, np.float64)
 
     def mean(values: NDArray[np.float64]) -> NDArray[np.float64]:
+        from scipy.ndimage import gaussian_filter  # takes a tenth of a second to load
+
         return np.asarray(gaussian_filter(values, _SIGMA, truncate=_TRUNCATE))
 
     ma, mb, aa, bb, ab = at_once(mean, (a, b, a * a, b * b, a * b))

@@ -218,6 +218,7 @@ class House:
                     id=ident,
                 )[0]
                 if row["status"] == "succeeded":
+                    crew.let_go()
                     return dict(row["result"])
                 if row["status"] in ("failed", "cancelled", "aborted"):
                     raise JobError(row["text"] or "another window stopped it", subject=job.title)

@@ -95,6 +95,14 @@ class Crew:
         )  # fmt: skip
         self._workers.append(_Worker(process, core, time.monotonic(), words))
 
+    def let_go(self) -> None:
+        """Tell the workers to end, and do not wait for it: what was wanted of them is done."""
+        with self._one:
+            for worker in self._workers:
+                if worker.process.stdin is not None:
+                    worker.process.stdin.close()
+            self._workers = []
+
     def stop(self) -> None:
         """End the workers: what they had begun is given back."""
         with self._one:

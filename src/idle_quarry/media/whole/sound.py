@@ -8,7 +8,6 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
 from idle_quarry.media.measurement.sound import tone_of
 from idle_quarry.media.sounds import SoundReader
@@ -111,6 +110,8 @@ class _Blocks:
 
 def _low_passed(block: NDArray[np.float64], state: NDArray[np.float64]) -> NDArray[np.float64]:
     share = 1 - np.exp(-2 * np.pi * 250 / RATE)
+    from scipy.signal import lfilter  # takes a second to load, and few processes look at whole files
+
     made, last = lfilter([share], [1, share - 1], block, axis=0, zi=((1 - share) * state)[None, :])
     state[:] = last[0] / (1 - share)
     return np.asarray(made)
