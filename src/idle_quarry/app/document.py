@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
@@ -14,11 +15,18 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.library.records import Stored
 from idle_quarry.path.edits import Change, Edit, changes, edited
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.evaluation import Evaluation
+from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.house import NO_HOUSE, House
 from idle_quarry.path.template import Template
 
 _KEEP_MS = 300
+#: How long after an edit remedies are weighed: who types on does not wait for it.
+_WEIGH_MS = 80
+
+
+def known(finding: Finding) -> tuple[str, str, str]:
+    """Return what makes a finding the same after an edit."""
+    return finding.code, finding.where, finding.text
 
 
 class _Replace(QUndoCommand):
@@ -36,9 +44,14 @@ class _Replace(QUndoCommand):
 
 
 class Document(QObject):
-    """What is open. `changed` follows every real change, after it was checked and evaluated."""
+    """What is open. `changed` follows every real change, after it was checked and evaluated.
+
+    Which remedies help costs several evaluations: that is known when `weighed` follows, or as soon as somebody asks for one.
+    """
 
     changed = Signal()
+    #: Remedies were weighed: a moment after the last edit.
+    weighed = Signal()
     saved = Signal()
 
     def __init__(
@@ -56,11 +69,13 @@ class Document(QObject):
         self.base = base
         self.undo_stack = QUndoStack(self)
         self._template = template
-        self._evaluation = evaluate(template, measured(), house())
+        self._evaluation, self._is_weighed = evaluate(template, measured(), house()), True
         self._drafts, self._workers = drafts, workers
         self.key = key or (base.revision.template_id if base else f"new-{uuid.uuid4()}")
         self._later = QTimer(self, singleShot=True, interval=_KEEP_MS)
         self._later.timeout.connect(self._keep)
+        self._weigh_soon = QTimer(self, singleShot=True, interval=_WEIGH_MS)
+        self._weigh_soon.timeout.connect(self.weigh)
 
     @property
     def template(self) -> Template:
@@ -68,7 +83,23 @@ class Document(QObject):
 
     @property
     def evaluation(self) -> Evaluation:
+        """What follows from the template, with the remedies that help."""
+        self.weigh()
         return self._evaluation
+
+    @property
+    def seen(self) -> Evaluation:
+        """What follows from the template; until remedies are weighed, findings that stand as before have theirs of then."""
+        return self._evaluation
+
+    def weigh(self) -> None:
+        """Find out which remedies help, where that is not known."""
+        if self._is_weighed:
+            return
+        self._weigh_soon.stop()
+        self._is_weighed = True
+        self._evaluation = evaluate(self._template, self._measured(), self._house())
+        self.weighed.emit()
 
     @property
     def dirty(self) -> bool:
@@ -95,7 +126,11 @@ class Document(QObject):
 
     def look_again(self) -> None:
         """Evaluate anew: the template, or what is known of this machine's disks, has changed."""
-        self._evaluation = evaluate(self._template, self._measured(), self._house())
+        before = {known(finding): finding.remedy for finding in self._evaluation.findings}
+        quick = evaluate(self._template, self._measured(), self._house(), remedies=False)
+        findings = (replace(each, remedy=before.get(known(each)), others=()) for each in quick.findings)
+        self._evaluation, self._is_weighed = replace(quick, findings=tuple(findings)), False
+        self._weigh_soon.start()
         self.changed.emit()
 
     def became(self, stored: Stored) -> None:

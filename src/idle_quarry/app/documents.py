@@ -24,6 +24,8 @@ class Documents(QObject):
 
     opened = Signal()
     edited = Signal()
+    #: It is known which remedies help the one in front.
+    weighed = Signal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -103,8 +105,10 @@ class Documents(QObject):
         if self.front is not document:
             if self.front is not None:
                 self.front.changed.disconnect(self.edited)
+                self.front.weighed.disconnect(self.weighed)
             if document is not None:
                 document.changed.connect(self.edited)
+                document.weighed.connect(self.weighed)
         self.front = document
         self.opened.emit()
 

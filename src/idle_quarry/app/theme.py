@@ -61,10 +61,14 @@ class Theme(QObject):
         super().__init__()
         self.scheme = SCHEMES["dim room"]
         self.percent = 100
+        self._colours: dict[str, QColor] = {}  #: of the dress in use, as are the fonts
+        self._fonts: dict[tuple[float, bool, bool], QFont] = {}
 
     def colour(self, role: str) -> QColor:
         """Return a named colour of the scheme in use."""
-        return QColor(getattr(self.scheme, role))
+        if role not in self._colours:
+            self._colours[role] = QColor(getattr(self.scheme, role))
+        return QColor(self._colours[role])
 
     def grade(self, grade: str) -> QColor:
         return self.colour(GRADE_ROLE[grade])
@@ -90,15 +94,19 @@ class Theme(QObject):
 
     def font(self, at_100: float = 13, *, bold: bool = False, mono: bool = False) -> QFont:
         """Return the program's type at a size in pixels (at 100 %)."""
-        font = QFont(MONO if mono else FAMILY)
-        font.setPixelSize(max(11, self.px(at_100)))
-        font.setBold(bold)
-        return font
+        key = at_100, bold, mono
+        if key not in self._fonts:
+            font = QFont(MONO if mono else FAMILY)
+            font.setPixelSize(max(11, self.px(at_100)))
+            font.setBold(bold)
+            self._fonts[key] = font
+        return self._fonts[key]
 
     def apply(self, app: QApplication, brightness: str, percent: int) -> None:
         """Take a brightness and text size, and dress the whole application in them, in place."""
         self.scheme = SCHEMES.get(brightness, SCHEMES["dim room"])
         self.percent = percent if percent in TEXT_SIZES else 100
+        self._colours, self._fonts = {}, {}
         app.setFont(self.font())
         app.setPalette(self.palette())
         QToolTip.setPalette(self.palette())

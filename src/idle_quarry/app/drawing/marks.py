@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFontMetrics, QFontMetricsF, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QFontMetrics, QFontMetricsF, QPainter, QPen, QPolygonF, QStaticText, QTransform
 
 from idle_quarry.app.theme import theme
 
@@ -101,6 +103,41 @@ def draw_frame(painter: QPainter, rect: QRectF, scan: str, *, chosen: bool = Fal
     if scan == "psf":
         painter.setPen(QPen(theme.colour("lichen" if chosen else "dust"), 1))
         painter.drawRect(rect.adjusted(3, 3, -3, -3))
+
+
+@lru_cache(maxsize=1024)
+def _glyphs(text: str, size: float, bold: bool, _percent: int) -> QStaticText:
+    static = QStaticText(text)
+    static.setTextFormat(Qt.TextFormat.PlainText)
+    static.prepare(QTransform(), theme.font(size, bold=bold))
+    return static
+
+
+def draw_line(
+    painter: QPainter, rect: QRectF, align: Qt.AlignmentFlag, text: str, size: float = 12, *, bold: bool = False
+) -> None:
+    """Draw a line of text in the pen in use, in the middle of a rectangle's height; texts drawn before cost a fifth."""
+    painter.setFont(theme.font(size, bold=bold))
+    glyphs = _glyphs(text, size, bold, theme.percent)
+    room = glyphs.size()
+    x = rect.left()
+    if align & Qt.AlignmentFlag.AlignHCenter:
+        x += (rect.width() - room.width()) / 2
+    elif align & Qt.AlignmentFlag.AlignRight:
+        x = rect.right() - room.width()
+    painter.drawStaticText(QPointF(x, rect.top() + (rect.height() - room.height()) / 2), glyphs)
+
+
+@lru_cache(maxsize=4096)
+def _cut(name: str, width: int, size: float, bold: bool, _percent: int) -> str:
+    return fitted(name, QFontMetricsF(theme.font(size, bold=bold)), width)
+
+
+def draw_fitted(
+    painter: QPainter, rect: QRectF, align: Qt.AlignmentFlag, text: str, size: float = 12, *, bold: bool = False
+) -> None:
+    """Draw a line of text as `draw_line` does, cut as `fitted` does where it is longer than the rectangle."""
+    draw_line(painter, rect, align, _cut(text, int(rect.width()), size, bold, theme.percent), size, bold=bold)
 
 
 def fitted(name: str, metrics: QFontMetrics | QFontMetricsF, width: float) -> str:

@@ -8,7 +8,7 @@ from PySide6.QtGui import (
     QPainter,
 )
 
-from idle_quarry.app.drawing.marks import draw_frame, draw_link, draw_severity, fitted
+from idle_quarry.app.drawing.marks import draw_fitted, draw_frame, draw_line, draw_link, draw_severity
 from idle_quarry.app.drawing.strip_layout import PlacedLink, PlacedStation, StripLayout
 from idle_quarry.app.theme import theme
 from idle_quarry.path.evaluation import SEVERITIES, Evaluation
@@ -44,13 +44,12 @@ def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation], taken
         box = box.united(each.frame)
     names = {"source": "SOURCE", "working": "WORKING", "intermediate": "INTERMEDIATE", "delivery": "DELIVERY"}
     text = names[kind] + (f"  {len(placed)}" if len(placed) > 1 else "")
-    painter.setFont(theme.font(12))
     painter.setPen(theme.colour("dust"))
     rect = QRectF(box.center().x() - theme.px(80), theme.px(6), theme.px(160), theme.px(18))
-    half = QFontMetricsF(painter.font()).horizontalAdvance(text) / 2
+    half = QFontMetricsF(theme.font(12)).horizontalAdvance(text) / 2
     if box.center().x() - half < taken + theme.px(10):
         return taken
-    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
+    draw_line(painter, rect, Qt.AlignmentFlag.AlignHCenter, text)
     return int(box.center().x() + half)
 
 
@@ -58,33 +57,20 @@ def _paint_label(painter: QPainter, each: PlacedLink) -> None:
     """Write a link's grade over its line and its steps under it."""
     roomy = each.run.width() > theme.px(96)
     text, summary = link_texts(each.link, short=not roomy)
-    painter.setFont(theme.font(12, bold=True))
     painter.setPen(theme.grade(each.link.grade))
     middle = each.run.center().y()
     above = QRectF(each.run.left(), middle - theme.px(20), each.run.width(), theme.px(16))
-    painter.drawText(above, Qt.AlignmentFlag.AlignCenter, text)
+    draw_line(painter, above, Qt.AlignmentFlag.AlignHCenter, text, bold=True)
     if summary and roomy:
-        painter.setFont(theme.font(12))
         painter.setPen(theme.colour("dust"))
-        below = QRectF(each.run.left(), middle + theme.px(4), each.run.width(), theme.px(16))
-        metrics = QFontMetricsF(painter.font())
-        painter.drawText(
-            below,
-            Qt.AlignmentFlag.AlignCenter,
-            metrics.elidedText(summary, Qt.TextElideMode.ElideRight, below.width() - 4),
-        )
+        below = QRectF(each.run.left() + 2, middle + theme.px(4), each.run.width() - 4, theme.px(16))
+        draw_fitted(painter, below, Qt.AlignmentFlag.AlignHCenter, summary)
 
 
 def _paint_texts(painter: QPainter, placed: PlacedStation, *, narrow: bool) -> None:
     first, second, third = station_texts(placed.station, narrow=narrow)
     line = placed.text.height() / 3
     for index, (text, bold) in enumerate(((first, True), (second, False), (third, False))):
-        painter.setFont(theme.font(12, bold=bold))
         painter.setPen(theme.colour("chalk" if bold else "dust"))
         rect = QRectF(placed.text.left(), placed.text.top() + index * line, placed.text.width(), line)
-        metrics = QFontMetricsF(painter.font())
-        painter.drawText(
-            rect,
-            placed.align | Qt.AlignmentFlag.AlignVCenter,
-            fitted(text, metrics, rect.width()),
-        )
+        draw_fitted(painter, rect, placed.align, text, bold=bold)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QRectF, QSize
+from PySide6.QtCore import QRectF, QSize, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -34,6 +34,10 @@ _BY_STEP = {
     "depth": "Levels",
     "sampling": "Levels",
 }
+
+
+#: How long after strip and findings the evidence is painted, ms: what is typed meanwhile is answered first.
+_AFTER_MS = 12
 
 
 class _Canvas(QWidget):
@@ -79,6 +83,8 @@ class Evidence(QWidget):
         column.addLayout(row)
         column.addWidget(self.canvas, 1)
         self._kind, self._by_hand, self._selected = "Raster", False, ""
+        self._soon = QTimer(self, singleShot=True, interval=_AFTER_MS)
+        self._soon.timeout.connect(self.canvas.update)
         self.show_kind("Raster")
 
     def show_kind(self, name: str, *, by_hand: bool = False) -> None:
@@ -87,7 +93,7 @@ class Evidence(QWidget):
         self.tabs[name].setChecked(True)
         self.canvas.paint = KINDS[name]
         self._describe()
-        self.canvas.update()
+        self._soon.start()
 
     def show_evaluation(self, evaluation: Evaluation, selected: str) -> None:
         """Show evidence of the chosen station's link, of the kind that tells most unless one was picked."""
@@ -105,7 +111,7 @@ class Evidence(QWidget):
                 kind = "Raster"
             self.show_kind(kind)
         self._describe()
-        self.canvas.update()
+        self._soon.start()
 
     def _describe(self) -> None:
         subject = self.canvas.subject

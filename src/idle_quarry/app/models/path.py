@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.document import Document
+from idle_quarry.app.document import Document, known
 from idle_quarry.app.models.stations import Stations
 from idle_quarry.app.models.structure import Structure
 from idle_quarry.app.questions import Answered, Question
@@ -73,7 +73,7 @@ class PathModel(QObject):
         self.changed.emit()
 
     def _ids(self) -> set[str]:
-        return {station.id for station in self.document.evaluation.stations} if self.document is not None else set()
+        return {station.id for station in self.document.seen.stations} if self.document is not None else set()
 
     # -- what is shown -------------------------------------------------------------------------------------
 
@@ -112,10 +112,10 @@ class PathModel(QObject):
         document = self.document
         if document is None or self.sheet in SHEETS or self.sheet == "working":
             return False
-        link = document.evaluation.link_of(self.sheet)
+        link = document.seen.link_of(self.sheet)
         if link is None:
             return False
-        source, target = (document.evaluation.station(each).format for each in (link.source, link.target))
+        source, target = (document.seen.station(each).format for each in (link.source, link.target))
         return bool(questions(source, target, link.policy))
 
     # -- in words --------------------------------------------------------------------------------------------
@@ -164,9 +164,12 @@ class PathModel(QObject):
 
     def cure(self, finding: Finding) -> None:
         """Carry out a finding's remedy as one step that can be undone."""
-        if finding.remedy is not None:
-            label = finding.remedy.label
-            self.desk.edit(label, *finding.remedy.edits, said=f"{label}: done.")
+        remedy = finding.remedy
+        if self.document is not None:  # what is shown may be a moment old: only a remedy that helps now is carried out
+            now = (each.remedy for each in self.document.evaluation.findings if known(each) == known(finding))
+            remedy = next(now, None)
+        if remedy is not None:
+            self.desk.edit(remedy.label, *remedy.edits, said=f"{remedy.label}: done.")
 
     def put_back(self, place: str) -> None:
         """Put a setting back to what it was at the revision it was begun from."""

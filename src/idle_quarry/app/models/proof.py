@@ -47,13 +47,13 @@ class Proof(QObject):
         if document is not self._followed:
             self._followed = document
             if document is not None:
-                self.station = most_to_prove(document.evaluation)
+                self.station = most_to_prove(document.seen)
         self._edited()
 
     def _edited(self) -> None:
         document = self.desk.document
         if document is not None:
-            ids = [station.id for station in document.evaluation.stations]
+            ids = [station.id for station in document.seen.stations]
             self.station = self.station if self.station in ids else ids[0]
         self.changed.emit()
         self._bring_up_to_date()
@@ -100,7 +100,7 @@ class Proof(QObject):
         elif self.page == "Disks":
             self.disks.show_template()
         else:
-            path = document.evaluation
+            path = document.seen
             link = path.link_of(self.station) or path.links[0]  # the working picture: what comes into it first
             source, target = path.station(link.source), path.station(link.target)
             own = source if link.source.startswith("source:") else target
@@ -114,7 +114,7 @@ class Proof(QObject):
         document = self.desk.document
         if document is None:
             return ""
-        path = document.evaluation
+        path = document.seen
         link = path.link_of(self.station) or path.links[0]
         return f"{path.station(link.source).name} → {path.station(link.target).name}"
 

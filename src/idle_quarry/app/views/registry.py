@@ -75,10 +75,10 @@ def _stations_and_settings(desk: Desk) -> Iterator[Entry]:
     document = desk.document
     if document is None:
         return
-    for station in document.evaluation.stations:
+    for station in document.seen.stations:
         beside = f"{station.kind} · {format_words(station.format)}"
         yield Entry("station", station.name, beside, partial(_go, desk, station.id))
-    names = {station.id: station.name for station in document.evaluation.stations}
+    names = {station.id: station.name for station in document.seen.stations}
     for setting in settings_of(document.template, desk.house.value):
         text = f"{names.get(setting.sheet, setting.sheet.capitalize())}: {setting.label}"
         also = f"{setting.follows} {setting.explained}"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from functools import lru_cache
 
 from PySide6.QtCore import (
     QAbstractListModel,
@@ -87,6 +88,19 @@ def _sentence(index: Index) -> str:
     return model.sentence(index.data(_ROLE))
 
 
+@lru_cache(maxsize=1024)
+def _height(sentence: str, width: int, _percent: int) -> int:
+    """Return how high a sentence is in lines of a width."""
+    room = QRect(0, 0, width, 10000)
+    return QFontMetrics(theme.font(13)).boundingRect(room, Qt.TextFlag.TextWordWrap, sentence).height()
+
+
+@lru_cache(maxsize=1024)
+def _width(text: str, _percent: int) -> int:
+    """Return how wide a word to click is."""
+    return QFontMetrics(theme.font(13, bold=True)).horizontalAdvance(text)
+
+
 class _Delegate(QStyledItemDelegate):
     def __init__(self, leads: Mapping[str, str]) -> None:
         super().__init__()
@@ -97,9 +111,8 @@ class _Delegate(QStyledItemDelegate):
         return self._leads.get(finding.where, "")
 
     def _parts(self, rect: QRect, finding: Finding) -> tuple[QRect, QRect, QRect, QRect]:
-        metrics = QFontMetrics(theme.font(13, bold=True))
-        cure_width = metrics.horizontalAdvance(finding.remedy.label) + theme.px(20) if finding.remedy else 0
-        lead_width = metrics.horizontalAdvance(self.lead(finding)) + theme.px(20) if self.lead(finding) else 0
+        cure_width = _width(finding.remedy.label, theme.percent) + theme.px(20) if finding.remedy else 0
+        lead_width = _width(self.lead(finding), theme.percent) + theme.px(20) if self.lead(finding) else 0
         name = QRect(rect.left() + theme.px(34), rect.top(), theme.px(150), rect.height())
         cure = QRect(rect.right() - cure_width - theme.px(6), rect.top(), cure_width, rect.height())
         lead = QRect(cure.left() - lead_width, rect.top(), lead_width, rect.height())
@@ -114,13 +127,9 @@ class _Delegate(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         finding = index.data(_ROLE)
-        width = option.widget.width() if option.widget else 1200
-        _, text, *_ = self._parts(QRect(0, 0, width - theme.px(14), 0), finding)
-        metrics = QFontMetrics(theme.font(13))
-        bounds = metrics.boundingRect(
-            QRect(0, 0, max(80, text.width()), 10000), Qt.TextFlag.TextWordWrap, _sentence(index)
-        )
-        return QSize(width - theme.px(14), max(theme.px(25), bounds.height() + theme.px(8)))
+        width = (option.widget.width() if option.widget else 1200) - theme.px(14)
+        room = self._parts(QRect(0, 0, width, 0), finding)[1].width()
+        return QSize(width, max(theme.px(25), _height(_sentence(index), max(80, room), theme.percent) + theme.px(8)))
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         finding: Finding = index.data(_ROLE)

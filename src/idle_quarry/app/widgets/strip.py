@@ -87,12 +87,15 @@ class Strip(QWidget):
     def layout_now(self) -> StripLayout | None:
         """Return where everything stands at the widget's size."""
         if self._layout is None and self._evaluation is not None:
-            fits = [
+            self._layout = lay_out(self._evaluation, self.width(), self.height())
+            beside = [
                 lay_out(each._evaluation, each.width(), each.height()).pixels_a_line
-                for each in (self, *self._beside)
+                for each in self._beside
                 if each._evaluation is not None
             ]
-            self._layout = lay_out(self._evaluation, self.width(), self.height(), min(fits))
+            scale = min(beside, default=self._layout.pixels_a_line)
+            if scale < self._layout.pixels_a_line:  # all that stand beside one another are drawn at one scale
+                self._layout = lay_out(self._evaluation, self.width(), self.height(), scale)
         return self._layout
 
     def resizeEvent(self, event: object) -> None:

@@ -63,6 +63,7 @@ class PathView(QWidget):
         self.findings.cured.connect(model.cure)
         self.findings.shown.connect(model.choose)
         model.changed.connect(self._show)
+        desk.documents.weighed.connect(self._show_findings)
         model.sheet_changed.connect(self._show_chosen)
         model.asked.connect(self.ask.put)
         desk.server.changed.connect(self._show_about)
@@ -84,8 +85,12 @@ class PathView(QWidget):
         self.save_button.setEnabled(document.dirty)
         self.save_button.setText(model.save_words())
         self.job_button.setToolTip("Jobs start from saved revisions" if document.dirty else "Ctrl+J")
-        self.findings.show_evaluation(document.evaluation)
+        self._show_findings()
         self._show_chosen()
+
+    def _show_findings(self) -> None:
+        if self.model.document is not None:
+            self.findings.show_evaluation(self.model.document.seen)
 
     def _show_about(self) -> None:
         self.about.setText(self.model.about_words())
@@ -93,8 +98,8 @@ class PathView(QWidget):
     def _show_chosen(self) -> None:
         document = self.model.document
         if document is not None:
-            self.strip.show_evaluation(document.evaluation, self.model.station)
-            self.evidence.show_evaluation(document.evaluation, self.model.station)
+            self.strip.show_evaluation(document.seen, self.model.station)
+            self.evidence.show_evaluation(document.seen, self.model.station)
             self.evidence.setVisible(self.model.sheet != "structure")  # three editors need the room
 
     # -- asking ----------------------------------------------------------------------------------------------------

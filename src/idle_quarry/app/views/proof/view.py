@@ -76,7 +76,7 @@ class ProofView(QWidget):
         self.title.setVisible(pictures)
         self.about.setVisible(pictures)
         if document is not None:
-            self.strip.show_evaluation(document.evaluation, model.station)
+            self.strip.show_evaluation(document.seen, model.station)
             self.title.setText(model.title_words())
 
     def _show_about(self) -> None:
