@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, TypeVar
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.acts import Acts
+from idle_quarry.app.compiler import Compiler
 from idle_quarry.app.document import Document
 from idle_quarry.app.documents import Documents
 from idle_quarry.app.following import FileFollower
@@ -22,6 +23,7 @@ from idle_quarry.app.models.server import Server
 from idle_quarry.app.models.shelf import Shelf
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.work import Workers
+from idle_quarry.compiling import ahead
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import FileLibrary, Revision, Stored
 from idle_quarry.path.edits import Edit
@@ -75,6 +77,7 @@ class Desk(QObject):
         self.library = library
         self.preferences = preferences
         self.workers = Workers()
+        self.compiler = Compiler()
         self.house = HouseNow(self)
         self.documents = Documents(self)
         self.server = Server(self)
@@ -231,7 +234,9 @@ class Desk(QObject):
         self.documents.keep_all()
         if "line_up" in vars(self):
             self.line_up.stop()
-        self.workers.close()
+        self.compiler.close()
+        with ahead.closing():
+            self.workers.close()
         if "jobs" in vars(self):
             self.jobs.close()
         if self._follower is not None:

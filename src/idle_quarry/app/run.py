@@ -71,6 +71,7 @@ def run_window(place: str | None) -> int:
     gc.freeze()
     collector = Collector()
     QTimer.singleShot(0, lambda: welcome_back(desk))
+    QTimer.singleShot(800, desk.compiler.begin)
     QTimer.singleShot(1500, desk.look_at_file)
     if place == DEMO:
         QTimer.singleShot(400, lambda: _demo_jobs(desk))

@@ -30,6 +30,7 @@ from idle_quarry.app.roles import on, restyle
 from idle_quarry.app.sizes import dress, sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.buttons import button
+from idle_quarry.app.widgets.labels import label
 from idle_quarry.app.widgets.say_bar import SayBar
 from idle_quarry.app.widgets.tabs import Tabs
 
@@ -39,6 +40,8 @@ if TYPE_CHECKING:
 
 #: Views that show what is open: not the first thing to be seen at a start.
 _LATER = ("Path", "Proof", "Line-up", "Profile", "Guide")
+#: Views that work on pictures and sound.
+_ON_PICTURES = ("Intake", "Proof", "Line-up", "Jobs")
 _NARROW = 1000
 
 
@@ -89,7 +92,10 @@ class MainWindow(QMainWindow):
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
+        self.preparing = label("", "dust")
+        sized(self.preparing).setContentsMargins(16, 4, 16, 4)
         column.addWidget(self._header())
+        column.addWidget(self.preparing)
         column.addWidget(self._stack, 1)
         column.addWidget(self.say_bar)
         self.finder = Finder(body)
@@ -102,6 +108,7 @@ class MainWindow(QMainWindow):
         desk.server.changed.connect(self._show_standing)
         desk.shelves_changed.connect(self._show_standing)
         desk.profile.changed.connect(self._show_standing)
+        desk.compiler.changed.connect(self._show_preparing)
         theme.changed.connect(self._dressed)
         kept = desk.preferences.view
         known = [view.name for view in VIEWS if view.name not in _LATER]
@@ -174,9 +181,16 @@ class MainWindow(QMainWindow):
         view = self.view(name)
         self._stack.setCurrentWidget(view)
         self.tabs.show_on(name)
+        self._show_preparing()
         first = getattr(view, "first_focus", None)
         if first is not None and not view.isAncestorOf(QApplication.focusWidget() or self):
             first.setFocus()
+
+    def _show_preparing(self) -> None:
+        """Say on the views that work on pictures that they may have to wait, while loops are being compiled."""
+        words = self.desk.compiler.words
+        self.preparing.setText(words)
+        self.preparing.setVisible(bool(words) and self.shown in _ON_PICTURES)
 
     def open_guide(self) -> None:
         """Show the guide at what is in front."""

@@ -11,10 +11,9 @@ import os
 import subprocess
 import sys
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import lru_cache
-from importlib.metadata import version
 from pathlib import Path
 
 from idle_quarry.errors import QuarryError
@@ -26,9 +25,7 @@ PARTS = ("motion", "rest")
 PLACE = "IDLE_QUARRY_LOOPS"
 _ROOT = Path(__file__).resolve().parent.parent
 _MODULES = ("line/kernels.py", "sound/kernels.py", "picture/loops/*.py", "compile_all.py")
-_closing = threading.Event()
-#: Called once with a sentence, on the thread that waits, when a loop has to be waited for or compiled.
-on_wait: list[Callable[[str], object]] = []
+_closing, _is_compiler, _said = threading.Event(), threading.Event(), threading.Event()
 
 
 class Closing(QuarryError):
@@ -46,6 +43,8 @@ def folder() -> Path:
 @lru_cache(maxsize=1)
 def _digest() -> str:
     """Return what all compiled code depends on: the loops, the compiler, Python, and the processor."""
+    from importlib.metadata import version
+
     content = hashlib.sha256(f"{version('numba')} {sys.version_info[:2]} {_processor()}".encode())
     for pattern in _MODULES:
         for module in sorted(_ROOT.glob(pattern)):
@@ -106,9 +105,6 @@ def compiling(part: str) -> Iterator[bool]:
         yield True
 
 
-_is_compiler = threading.Event()
-
-
 def is_under_way() -> bool:
     """Return whether a process is compiling loops now."""
     for part in PARTS:
@@ -125,7 +121,7 @@ def is_under_way() -> bool:
 def wait_a_little() -> bool:
     """Wait a moment for the processes that compile; return False where there is none, or this is one. Raises `Closing`."""
     if _is_compiler.is_set() or is_done() or not is_under_way():
-        _say("compiling a loop over pictures, once (some seconds)")
+        _say("compiling loops over pictures, once for this machine (some seconds)")
         return False
     _say("waiting until the loops over pictures are compiled, once (half a minute)")
     if _closing.wait(0.2):
@@ -133,11 +129,18 @@ def wait_a_little() -> bool:
     return True
 
 
-def close() -> None:
-    """Let nobody wait any more: the program ends."""
+@contextmanager
+def closing() -> Iterator[None]:
+    """Let nobody wait: what waits inside, on whatever thread, ends with `Closing`."""
     _closing.set()
+    try:
+        yield
+    finally:
+        _closing.clear()
 
 
 def _say(sentence: str) -> None:
-    while on_wait:
-        on_wait.pop()(sentence)
+    """Tell a person at a terminal why it takes longer this once; the window has a place of its own for that."""
+    if not _said.is_set() and not _is_compiler.is_set() and sys.stderr.isatty():
+        print(f"idle-quarry: {sentence}", file=sys.stderr)
+    _said.set()

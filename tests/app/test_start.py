@@ -1,0 +1,111 @@
+"""A start: what each entry may load, what is shown before the library is read, and that nothing shown then is out of date."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QLabel
+from tests.app.conftest import Open
+
+from idle_quarry.app.last_look import keep, last_look
+from idle_quarry.app.window import MainWindow
+
+HEAVY = {
+    "PySide6",
+    "sqlalchemy",
+    "pydantic",
+    "numpy",
+    "scipy",
+    "numba",
+    "av",
+    "opentimelineio",
+    "procrastinate",
+    "psycopg",
+}
+ENTRY = "from idle_quarry.__main__ import main; main({})"
+#: What each entry loads of what is heavy; everything else waits until it is wanted.
+LOADED = {
+    ENTRY.format(["plan", "1080i25", "2160p50 hlg"]): set(),
+    ENTRY.format(["completion", "bash"]): set(),
+    ENTRY.format(["codecs", "--format", "1080i25"]): {"pydantic"},
+    ENTRY.format(["template", "list"]): {"pydantic", "sqlalchemy"},
+    ENTRY.format(["template", "find", "working.bit_depth=10"]): {"pydantic", "sqlalchemy"},
+    "import idle_quarry.app.run": {"PySide6"},
+    "import idle_quarry.app.desk, idle_quarry.app.palette, idle_quarry.app.views.library.view, idle_quarry.app.views.path.view": {
+        "PySide6", "sqlalchemy", "pydantic",
+    },
+    "import idle_quarry.jobs.renders.worker": {"pydantic", "numpy", "scipy", "numba", "av"},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("code", LOADED, ids=lambda code: code[-48:])
+def test_an_entry_loads_what_it_needs(code: str, tmp_path: Path) -> None:
+    names = ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_STATE_HOME")
+    asked = f"import sys\n{code}\nprint('\\n' + ' '.join(name for name in sys.modules if '.' not in name))"
+    done = subprocess.run(
+        [sys.executable, "-c", asked], check=True, capture_output=True, text=True, env={**os.environ, **dict.fromkeys(names, str(tmp_path))}
+    )  # fmt: skip
+    assert HEAVY & set(done.stdout.splitlines()[-1].split()) == LOADED[code]
+
+
+def test_pyside_still_looks_into_each_module_by_that_name() -> None:
+    """`app` keeps PySide from reading the source of every module; were its own name another, that would be lost unseen."""
+    asked = "import sys, PySide6.QtCore; print('_mod_uses_pyside' in vars(sys.modules['shibokensupport.feature']))"
+    assert subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True).stdout.strip() == "True"
+
+
+def test_the_shelf_is_shown_as_it_was_left_and_never_as_it_is_not(open_window: Open, tmp_path: Path) -> None:
+    window = open_window()
+    shelf = window.desk.shelf
+    shelf.choose_row(2)
+    chosen = shelf.chosen.summary
+    assert chosen is not None
+    window.show_view("Path")
+    window.close()
+    preferences, file = window.desk.preferences, window.desk.library.place
+    assert window.look is not None and preferences.template == chosen.id and preferences.view == "Library"
+    keep(window.look.toImage(), str(file), "", preferences, window)
+    again = MainWindow()
+    again.resize(window.size())
+    look = last_look("", preferences, again)
+    plain = QImage.Format.Format_RGB32
+    assert look is not None and look.toImage().convertToFormat(plain) == window.look.toImage().convertToFormat(plain)
+    again.show_look(look)
+    picture = again.centralWidget()
+    assert isinstance(picture, QLabel) and picture.pixmap().size() == window.look.size()
+    assert last_look("another", preferences, again) is None, "another library"
+    again.resize(window.width() + 40, window.height())
+    assert last_look("", preferences, again) is None, "another size"
+    again.resize(window.size())
+    preferences.brightness = "office"
+    assert last_look("", preferences, again) is None, "another dress"
+    preferences.brightness = "dim room"
+    os.utime(file, ns=(1, 1))
+    assert last_look("", preferences, again) is None, "somebody has saved since"
+    again.show_look(None)
+    assert isinstance(again.centralWidget(), QLabel) and "Reading the shelf" in again.centralWidget().text()  # type: ignore[attr-defined]
+    again.close()
+    fresh = open_window()
+    assert fresh.desk.shelf.chosen.summary is not None
+
+
+def test_pages_that_work_on_pictures_say_why_they_wait(open_window: Open, monkeypatch: pytest.MonkeyPatch) -> None:
+    window = open_window()
+    sleeper = subprocess.Popen([sys.executable, "-c", "input()"], stdin=subprocess.PIPE)
+    monkeypatch.setattr("idle_quarry.app.compiler.ahead.is_done", lambda: False)
+    monkeypatch.setattr("idle_quarry.app.compiler.ahead.begin", lambda: [sleeper])
+    window.desk.compiler.begin()
+    assert not window.preparing.isVisible()
+    window.show_view("Proof")
+    assert window.preparing.isVisible() and "once" in window.preparing.text()
+    window.show_view("Library")
+    assert not window.preparing.isVisible()
+    window.show_view("Proof")
+    sleeper.communicate(b"\n")
+    window.desk.compiler._look()
+    assert not window.preparing.isVisible()
