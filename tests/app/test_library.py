@@ -321,5 +321,6 @@ def test_a_house_of_one_person_says_so_and_where_a_revision_is_used_is_listed(
     answer(window, "seen")
     assert store.summary(house.id).approved == saved.number
     library.page.revisions.choose(1, False)
+    QApplication.processEvents()
     told = [library.page.history.item(row).text() for row in range(library.page.history.count())]
     assert any(text.startswith("Odo, ") and text.endswith("started the job Open evening") for text in told)

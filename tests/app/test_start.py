@@ -88,7 +88,8 @@ def test_the_shelf_is_shown_as_it_was_left_and_never_as_it_is_not(open_window: O
     os.utime(file, ns=(1, 1))
     assert last_look("", preferences, again) is None, "somebody has saved since"
     again.show_look(None)
-    assert isinstance(again.centralWidget(), QLabel) and "Reading the shelf" in again.centralWidget().text()  # type: ignore[attr-defined]
+    picture = again.centralWidget()
+    assert isinstance(picture, QLabel) and "Reading the shelf" in picture.text()
     again.close()
     fresh = open_window()
     assert fresh.desk.shelf.chosen.summary is not None

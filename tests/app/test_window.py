@@ -583,7 +583,10 @@ def test_a_reading_is_clicked_where_a_format_can_be_read_in_several_ways(open_wi
     assert any("PAL countries" in label.text() for label in territory.findChildren(QLabel))
 
 
-def test_what_a_killed_program_left_is_offered_to_be_cleared(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
+def test_what_a_killed_program_left_is_offered_to_be_cleared(
+    open_window: Open, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))  # where nothing else was left
     window = open_window()
     note = begun.Note("job", tmp_path / "Evening", files=("job.json",))
     note.part.mkdir()

@@ -59,7 +59,9 @@ def run_window(place: str | None) -> int:
         raise
     from idle_quarry.app.collecting import Collector
     from idle_quarry.app.desk import Desk
+    from idle_quarry.app.loading import Loading
     from idle_quarry.app.offers import welcome_back
+    from idle_quarry.app.views.registry import to_load
 
     desk = Desk(library, preferences)
     window.furnish(desk)
@@ -71,12 +73,15 @@ def run_window(place: str | None) -> int:
     gc.freeze()
     collector = Collector()
     QTimer.singleShot(0, lambda: welcome_back(desk))
+    loading = Loading(to_load())
+    QTimer.singleShot(400, loading.start)
     QTimer.singleShot(800, desk.compiler.begin)
     QTimer.singleShot(1500, desk.look_at_file)
     if place == DEMO:
         QTimer.singleShot(400, lambda: _demo_jobs(desk))
     status = app.exec()
     del collector, ending
+    loading.close()
     file = str(desk.library.place)
     desk.close()
     if window.look is not None:

@@ -88,7 +88,7 @@ class MainWindow(QMainWindow):
 
         self.desk, self._views = desk, VIEWS
         self.setAcceptDrops(True)
-        body = QWidget()
+        self._body = body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -303,7 +303,7 @@ class MainWindow(QMainWindow):
             return None
         self.say_bar.hide()
         self.show_view("Library")
-        return self.centralWidget().grab()
+        return self._body.grab()
 
     def _take_layout(self, view: QWidget) -> None:
         for split in view.findChildren(QSplitter):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from idle_quarry.cli.findings import step_lines
 from idle_quarry.cli.opening import Options, named_format
 from idle_quarry.cli.output import Output
@@ -14,7 +16,7 @@ from idle_quarry.signal.words import described_format, format_words
 def plan(options: Options, out: Output) -> int:
     """The steps and the grade from one signal format to another."""
     source, target = (named_format(text, options) for text in (options.source, options.target))
-    chosen = {}
+    chosen: dict[str, Any] = {}
     for name, part in parts().items():
         value = getattr(options, name)
         if value is not None:

@@ -6,7 +6,7 @@ import tomllib
 from dataclasses import dataclass, fields, replace
 from functools import lru_cache
 from importlib.resources import files
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, get_type_hints
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, cast, get_type_hints
 
 from idle_quarry.errors import NotPossible
 
@@ -155,9 +155,8 @@ class Policy:
     def __get_pydantic_core_schema__(cls, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
         from pydantic_core.core_schema import dict_schema, plain_serializer_function_ser_schema
 
-        schema = handler(source)
-        schema["serialization"] = plain_serializer_function_ser_schema(cls.stored, return_schema=dict_schema())
-        return schema
+        stored = plain_serializer_function_ser_schema(cls.stored, return_schema=dict_schema())
+        return cast("CoreSchema", {**handler(source), "serialization": stored})
 
 
 _DEFAULTS: dict[str, Any] = {field.name: field.default for field in fields(Policy)}

@@ -55,6 +55,13 @@ class ViewRow:
         return cast(QWidget, getattr(module, self.kind)(desk))
 
 
+def to_load() -> list[str]:
+    """Return what the views need, in the order in which they are wanted as a rule: their modules, and their models'."""
+    views = [f"idle_quarry.app.views.{row.module}" for row in VIEWS]
+    models = ("intake", "proof", "line_up", "jobs", "profile", "guide", "equipment", "many")
+    return [*views, *(f"idle_quarry.app.models.{name}" for name in models)]
+
+
 def _is_template(path: Path) -> bool:
     return path.suffix.lower() in (".json", ".zip")
 
