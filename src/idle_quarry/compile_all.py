@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -44,6 +46,27 @@ def pairs() -> None:
     for kind in (np.uint8, np.uint16):
         pairs.averaged(np.zeros((64, 64), kind), np.zeros(1, np.int64), 1, 1.0, bands)
     pairs.distances(bands, bands, bands, (8, 16), 35.0, distances)
+
+
+def files() -> None:
+    """Look at every picture of two small files, of 8 bits and of 10."""
+    from idle_quarry.media.inspecting import inspect
+    from idle_quarry.media.whole.pictures import pictures_of
+    from idle_quarry.media.writing import ClipWriter
+    from idle_quarry.path.registry import codecs
+
+    with tempfile.TemporaryDirectory() as folder:
+        for depth, sampling, lines in ((8, "4:2:0", 90), (10, "4:2:2", 180)):
+            fmt = SignalFormat(
+                Raster(320, 180, _SQUARE), Fraction(25), encoding=Encoding(bit_depth=depth, sampling=sampling)
+            )
+            path, kind = Path(folder) / f"{depth}.mkv", np.uint8 if depth == 8 else np.uint16
+            grey = np.full((180, 320), 100 << (depth - 8), kind), *[np.full((lines, 160), 128 << (depth - 8), kind)] * 2
+            with ClipWriter(path, codecs()["ffv1"], fmt) as writer:
+                for _ in range(3):
+                    writer.write(grey)
+                writer.finish()
+            pictures_of(inspect(path))
 
 
 def words() -> None:
@@ -88,7 +111,7 @@ def conversions() -> None:
             codes_of_planes(picture, target.encoding, rounding)
 
 
-_WORK = {"motion": (motion, pairs), "rest": (words, sound, conversions)}
+_WORK = {"motion": (motion, pairs, files), "rest": (words, sound, conversions)}
 
 if __name__ == "__main__":
     sys.exit(main(sys.argv[1]))

@@ -236,17 +236,17 @@ def test_each_fault_of_a_foreign_file_is_found_and_placed(tmp_path: Path) -> Non
     found = verdicts(right)
     # what FFmpeg writes of the codec's rate is not what is looked at here
     assert {ident for ident, (verdict, _) in found.items() if verdict == "fails"} == set(), found
-    flashing = "color=white:s=720x576:r=25:d=2,geq=lum='if(lt(mod(N,4),2),235,16)':cb=128:cr=128"
+    flashing = "color=white:s=720x576:r=25:d=2,format=yuv422p,lutyuv=y=16:enable='gte(mod(n,4),2)'"
     still = "testsrc2=s=720x576:r=25:d=3,trim=end_frame=1,loop=75:1:0,setpts=N/25/TB"
     parts = [
-        MOVING.format(4, "tff"),
-        MOVING.format(4, "bff"),
+        MOVING.format(2, "tff"),
+        MOVING.format(5, "bff"),
         "color=black:s=720x576:r=25:d=3",
         MOVING.format(3, "tff"),
         still,
         flashing,
     ]
-    sound = NOISE.format(19, 44100, 19, 44100) + ",volume=enable='between(t,1,8)':volume=0"
+    sound = NOISE.format(18, 44100, 18, 44100) + ",volume=enable='between(t,1,7)':volume=0"
     wrong = filmed(tmp_path, "wrong.mov", parts, sound, "-timecode", "01:00:00:00")
     found = verdicts(wrong)
     failing = {ident for ident, (verdict, _) in found.items() if verdict == "fails"}
@@ -256,12 +256,12 @@ def test_each_fault_of_a_foreign_file_is_found_and_placed(tmp_path: Path) -> Non
     looked = {ident for ident, (verdict, _) in found.items() if verdict == "look"}
     assert looked >= {"black", "freeze", "silence"}, looked
     (turned,) = found["field_order"][1]
-    assert turned[0] == pytest.approx(100, abs=4) and turned[1] == pytest.approx(200, abs=4)
-    assert found["black"][1] == [(200, 275)]
-    assert found["freeze"][1][0][0] == pytest.approx(350, abs=1)
+    assert turned[0] == pytest.approx(50, abs=4) and turned[1] == pytest.approx(175, abs=4)
+    assert found["black"][1] == [(175, 250)]
+    assert found["freeze"][1][0][0] == pytest.approx(325, abs=1)
     begins, ends = found["silence"][1][0]
-    assert begins == pytest.approx(26, abs=2) and ends == 200
-    assert found["flash"][1][0][0] >= 420
+    assert begins == pytest.approx(26, abs=2) and ends == 175
+    assert found["flash"][1][0][0] >= 395
     again = verify(wrong, template, delivery, 1)
     assert again.to_json()["sha256"] == sha256_of(wrong)
 

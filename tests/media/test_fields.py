@@ -69,7 +69,7 @@ def test_a_cut_is_no_break_where_the_cadence_goes_on(at: int, ffmpeg: FFmpeg) ->
     """Two films spliced before pulldown: at every place of the cycle the repeats go on unbroken."""
     graph = f"[1]setsar=1,format=yuv420p[b];[0]trim=end_frame={at},setpts=PTS-STARTPTS,setsar=1,format=yuv420p[a];[a][b]concat=n=2,telecine=first_field=bottom:pattern=23"
     path = ffmpeg(
-        f"cut-{at}.mov", "360x240", "24000/1001", "-f", "lavfi", "-i", "mandelbrot=s=360x240:r=24000/1001", "-filter_complex", graph,
+        f"cut-{at}.mov", "360x240", "24000/1001", "-f", "lavfi", "-i", "mandelbrot=s=360x240:r=24000/1001:maxiter=300", "-filter_complex", graph,
         "-c:v", "prores_ks", "-flags", "+ildct", "-field_order", "bb", seconds=2.0,
     )  # fmt: skip
     found = look(path).measured

@@ -5,12 +5,15 @@ Numba is not imported here. What is compiled is known by `mark`, which is writte
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import hashlib
 import os
+import shutil
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import lru_cache
@@ -23,6 +26,8 @@ from idle_quarry.places import cache_folder
 PARTS = ("motion", "rest")
 #: Where tests and benchmarks, whose home is a new one each time, find the code that was compiled before.
 PLACE = "IDLE_QUARRY_LOOPS"
+#: Code that is older goes when something is compiled anew.
+_OLD_S = 180 * 86400
 _ROOT = Path(__file__).resolve().parent.parent
 _MODULES = ("line/kernels.py", "sound/kernels.py", "picture/loops/*.py", "compile_all.py")
 _closing, _is_compiler, _said = threading.Event(), threading.Event(), threading.Event()
@@ -66,8 +71,12 @@ def _file(kind: str, part: str) -> Path:
 
 
 def mark(part: str) -> None:
-    """Note that a part of the loops is compiled."""
+    """Note that a part of the loops is compiled; what earlier versions left long ago goes."""
     _file("done", part).touch()
+    for path in folder().iterdir():
+        with contextlib.suppress(OSError):
+            if time.time() - path.stat().st_mtime > _OLD_S:
+                shutil.rmtree(path) if path.is_dir() else path.unlink()
 
 
 def is_done() -> bool:
