@@ -8,6 +8,7 @@ import subprocess
 import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from idle_quarry.compiling import ahead
 from tests.screen import own_screen
@@ -21,10 +22,9 @@ os.environ.pop("IDLE_QUARRY_PERSON", None)
 
 import pytest  # noqa: E402  (the home must be set before anything reads it)
 
-import idle_quarry.demo  # noqa: E402
-from idle_quarry.demo.templates import house_shelf  # noqa: E402
-from idle_quarry.library import FileLibrary, open_library  # noqa: E402
-from idle_quarry.path.template import Template  # noqa: E402
+if TYPE_CHECKING:  # a test that is named waits for nothing that it does not need
+    from idle_quarry.library import FileLibrary
+    from idle_quarry.path.template import Template
 
 _COMPILERS: list[subprocess.Popen[bytes]] = []
 
@@ -55,6 +55,8 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 def demo_template(name: str) -> Template:
     """Return the newest revision of a demo template."""
+    from idle_quarry.demo.templates import house_shelf
+
     return next(history[-1].template for history in house_shelf() if history[-1].template.name == name)
 
 
@@ -66,6 +68,8 @@ def _application(qapp: object) -> object:
 
 def shortened(name: str, folder: Path, seconds: float) -> Path:
     """Put the first seconds of a demo clip into a folder, as they were coded: what proves a thing on 12 frames needs no 50."""
+    import idle_quarry.demo
+
     path = folder / name
     source = Path(idle_quarry.demo.__file__).parent / "clips" / name
     cut = ["ffmpeg", "-v", "error", "-i", str(source), "-t", str(seconds), "-map", "0:v", "-c", "copy", str(path)]
@@ -75,6 +79,8 @@ def shortened(name: str, folder: Path, seconds: float) -> Path:
 
 @pytest.fixture
 def library(tmp_path: Path) -> Iterator[FileLibrary]:
+    from idle_quarry.library import open_library
+
     made = open_library(tmp_path / "library.db", "Runa")
     yield made
     made.close()

@@ -443,3 +443,16 @@ def test_the_house_s_own_entries(tmp_path: Path) -> None:
     told = document("--library", "demo", "explain", "Ferry Talk")
     assert "entry_newer" in {each["code"] for each in told["findings"]}
     assert "Ferry Talk" in document("--library", "demo", "house", "show", "Harbour Six")["used_by"]
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
+def test_a_shell_completes_every_command(shell: str, tmp_path: Path) -> None:
+    script = run("completion", shell)
+    assert all(word in script for word in ("plan", "template", "book", "--if-taken", "verify"))
+    if shell == "bash":
+        (tmp_path / "completion").write_text(script)
+        typed = "COMP_WORDS=(idle-quarry template sh) COMP_CWORD=2; _shtab_idle_quarry; echo ${COMPREPLY[@]}"
+        said = subprocess.run(
+            ["bash", "-c", f"source {tmp_path}/completion; {typed}"], check=True, capture_output=True, text=True
+        ).stdout
+        assert said.split() == ["show"]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import subprocess
-import warnings
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -12,6 +11,7 @@ import av
 import numpy as np
 import pytest
 from numpy.typing import NDArray
+from tests.oracles import colour
 
 from idle_quarry.errors import MediaError
 from idle_quarry.media import inspect
@@ -26,10 +26,6 @@ from idle_quarry.signal import SignalFormat, Timecode
 from idle_quarry.signal.catalogue import standard_formats
 from idle_quarry.signal.words import format_from_words as words
 from idle_quarry.sound.tone import line_up_tone
-
-with warnings.catch_warnings():
-    warnings.simplefilter("ignore")  # it tells of optional parts that are not here
-    import colour
 
 _SMALL = [
     "576i25 4:3",

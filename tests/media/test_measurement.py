@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import re
 import subprocess
-import warnings
 from collections.abc import Callable, Sequence
 from fractions import Fraction
 from pathlib import Path
@@ -16,6 +15,7 @@ import pytest
 from numpy.typing import NDArray
 from tests.conftest import demo_template
 from tests.material import Chance, frames, written
+from tests.oracles import colour
 
 from idle_quarry.demo import make_clips
 from idle_quarry.media import memory
@@ -31,10 +31,6 @@ from idle_quarry.media.words import measured_lines
 from idle_quarry.picture.scopes import field_shown, histogram, vectors, waveform
 from idle_quarry.picture.seen import seen
 from idle_quarry.signal.words import format_from_words as words
-
-with warnings.catch_warnings():
-    warnings.simplefilter("ignore")  # it says at import that it could also plot
-    import colour
 
 CLIPS = Path(make_clips.__file__).parent / "clips"
 FFmpeg = Callable[..., Path]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Callable
 
 import numpy as np
@@ -40,10 +39,7 @@ from idle_quarry.signal.colour import (
     rolled_off_signal,
     tone_mapped_signal,
 )
-
-with warnings.catch_warnings():
-    warnings.simplefilter("ignore")  # it says at import that it could also plot
-    import colour
+from tests.oracles import colour
 
 _HALF_CODE_12 = 0.5 / 3504  # half a code of 12 bits, narrow range
 _SPACES = {

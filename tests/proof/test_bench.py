@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import warnings
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -11,6 +10,7 @@ from typing import Any
 import numpy as np
 import pytest
 from tests.conftest import demo_template
+from tests.oracles import colour
 
 from idle_quarry.demo import make_clips
 from idle_quarry.media.looking import look
@@ -32,10 +32,6 @@ from idle_quarry.picture.rounding import PRECISIONS, ROUNDINGS
 from idle_quarry.proof.bench import Bench, difference, greatest_difference, judder, luma_of
 from idle_quarry.signal import Raster, format_from_words
 from idle_quarry.signal.formats import SignalFormat
-
-with warnings.catch_warnings():
-    warnings.simplefilter("ignore")  # it says at import that it could also plot
-    import colour
 
 CLIPS = Path(make_clips.__file__).parent / "clips"
 

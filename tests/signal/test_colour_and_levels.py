@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import warnings
-
 import numpy as np
 import pytest
+from tests.oracles import colour
 
 from idle_quarry.path.steps import plan
 from idle_quarry.signal.colour import PRIMARIES, gamut_outside, hlg_signal, pq_signal, triangle, uv
@@ -13,10 +12,6 @@ from idle_quarry.signal.interfaces import carriage
 from idle_quarry.signal.levels import Levels, codes_lost
 from idle_quarry.signal.rasters import Raster, SafeArea, safe_area, sd_pixel_aspect
 from idle_quarry.signal.words import format_from_words
-
-with warnings.catch_warnings():
-    warnings.simplefilter("ignore")  # it says at import that it could also plot
-    import colour
 
 _NAMES = {
     "bt709": "ITU-R BT.709",
