@@ -34,6 +34,9 @@ def pytest_configure(config: pytest.Config) -> None:
     workers = config.getoption("numprocesses", default=None)
     if not hasattr(config, "workerinput"):
         _COMPILERS.extend(ahead.begin())
+    else:  # a processor of its own, for whatever it starts too: threads of several would only wait for one another
+        processors, number = sorted(os.sched_getaffinity(0)), int(config.workerinput["workerid"].removeprefix("gw"))
+        os.sched_setaffinity(0, {processors[number % len(processors)]})
     if not workers:
         screen = own_screen()
         if screen is not None:

@@ -53,8 +53,7 @@ def main(arguments: list[str]) -> int:
         return subprocess.run(pytest, check=False).returncode
     checks = Checks()
     checks.start()
-    # one more than there are processors: many tests wait for encoders, servers and workers in processes of their own
-    workers = str(len(os.sched_getaffinity(0)) + 1)
+    workers = str(len(os.sched_getaffinity(0)))
     status = subprocess.run([*pytest, "-n", workers, "--dist", "worksteal"], check=False).returncode
     checks.join()
     if checks.failed:

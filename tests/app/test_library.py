@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QRadioButton, QTableWidget
+from PySide6.QtWidgets import QRadioButton, QTableWidget
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, library_of, path_of, press
 from tests.app.conftest import answer as answer_bar
@@ -315,12 +315,12 @@ def test_a_house_of_one_person_says_so_and_where_a_revision_is_used_is_listed(
     saved = store.save_revision(house.id, edited(store.stored(house.id).template, Edit("note", "x")), "", parent=2)
     window.desk.shelves_changed.emit()
     shelf.choose(house.id)
-    QApplication.processEvents()
+    QTest.qWait(30)
     assert "one person approves here" in library.page.about.text() and not library.page.propose_button.isVisible()
     library.page.approve_button.click()
     answer(window, "seen")
     assert store.summary(house.id).approved == saved.number
     library.page.revisions.choose(1, False)
-    QApplication.processEvents()
+    QTest.qWait(30)
     told = [library.page.history.item(row).text() for row in range(library.page.history.count())]
     assert any(text.startswith("Odo, ") and text.endswith("started the job Open evening") for text in told)

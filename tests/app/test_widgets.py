@@ -148,7 +148,7 @@ def test_dressed_then_cured(open_window: Open, qtbot: QtBot) -> None:
     desk = window.desk
     desk.shelf.choose(desk.library.find("Saltmarsh Hours").id)
     desk.profile.dress("office", 130)
-    QApplication.processEvents()
+    QTest.qWait(30)
     shown = window.view("Library").findChild(Findings)
     assert shown is not None
     row = next(

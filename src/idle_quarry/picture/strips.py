@@ -60,8 +60,11 @@ def at_once(work: Callable[[_A], _B], parts: Iterable[_A]) -> list[_B]:
     return [first, *(each.result() for each in rest)]
 
 
-def by_rows(count: int, work: Callable[[int, int], object], least: int = 16) -> None:
-    """Call `work` with the first row and the row after the last of each strip of `count` rows; strips have `least` at least."""
+def by_rows(count: int, work: Callable[[int, int], object], least: int = 96) -> None:
+    """Call `work` with the first row and the row after the last of each strip of `count` rows.
+
+    Strips have `least` rows at least: to hand a smaller one to another thread takes longer than to do it.
+    """
     parts = max(1, min(cores(), count // least))
     edges = [count * n // parts for n in range(parts + 1)]
     at_once(lambda n: work(edges[n], edges[n + 1]), range(parts))

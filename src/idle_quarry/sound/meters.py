@@ -129,6 +129,7 @@ class LoudnessMeter:
             raise ValueError(f"loudness is of one, two or six channels, not {channels}")
         self._layout, self._at, self._av = layout, 0, av
         graph = Graph()
+        graph.threads = 1  # a thread a filter waits longer for the others than a block of sound takes
         source = graph.add_abuffer(sample_rate=RATE, format="flt", layout=layout, time_base=Fraction(1, RATE))
         meter = graph.add("ebur128", "metadata=1:peak=true")
         sink = graph.add("abuffersink")

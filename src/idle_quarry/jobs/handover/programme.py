@@ -118,6 +118,7 @@ class _Voice:
         self._layout = {2: "stereo", 6: "5.1"}[channels]
         self._at, self._out = 0, np.zeros((0, channels), np.float32)
         self._graph = av.filter.Graph()
+        self._graph.threads = 1
         last = self._graph.add_abuffer(
             sample_rate=SAMPLE_RATE, format="flt", layout=self._layout, time_base=Fraction(1, SAMPLE_RATE)
         )

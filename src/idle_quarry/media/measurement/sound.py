@@ -176,6 +176,7 @@ class _Meter:
     def __init__(self, rate: int, layout: str) -> None:
         self._rate, self._layout = rate, layout
         graph = av.filter.Graph()
+        graph.threads = 1
         self._source = graph.add_abuffer(sample_rate=rate, format="flt", layout=layout)
         meter = graph.add("ebur128", "peak=true:metadata=1")
         self._sink = graph.add("abuffersink")
