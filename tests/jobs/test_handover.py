@@ -206,7 +206,7 @@ def filmed(folder: Path, name: str, parts: list[str], sound: str, *options: str)
     graph += "".join(f"[p{n}]" for n in range(len(parts))) + f"concat=n={len(parts)}:v=1:a=0,setfield=tff[v];{sound}[a]"
     path = folder / name
     subprocess.run(
-        ["ffmpeg", "-v", "error", "-y", "-filter_complex", graph, "-map", "[v]", "-map", "[a]", "-c:v", "mpeg2video", "-b:v", "50M", "-minrate", "50M",
+        ["ffmpeg", "-v", "error", "-y", "-filter_complex", graph, "-map", "[v]", "-map", "[a]", "-c:v", "mpeg2video", "-threads:v", "2", "-b:v", "50M", "-minrate", "50M",
          "-maxrate", "50M", "-bufsize", "2M", "-g", "1", "-flags", "+ildct+ilme", "-color_range", "tv", "-c:a", "pcm_s24le", *options, str(path)],
         check=True,
     )  # fmt: skip
