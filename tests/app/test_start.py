@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QLabel
-from tests.app.conftest import Open
+from tests.app.conftest import Open, filled
 
 from idle_quarry.app.last_look import keep, last_look
 from idle_quarry.app.window import MainWindow
@@ -110,3 +110,33 @@ def test_pages_that_work_on_pictures_say_why_they_wait(open_window: Open, monkey
     sleeper.communicate(b"\n")
     window.desk.compiler._look()
     assert not window.preparing.isVisible()
+
+
+WHOLE = """
+import sys
+from PySide6.QtCore import QTimer
+import idle_quarry.app.run as run
+from idle_quarry.app.last_look import last_look as looked
+furnish = run.MainWindow.furnish
+def look(*given):
+    found = looked(*given)
+    print("look" if found is not None else "none", flush=True)
+    return found
+def furnished(self, desk):
+    furnish(self, desk)
+    QTimer.singleShot(1500, self.close)
+run.last_look, run.MainWindow.furnish = look, furnished
+sys.exit(run.run_window(sys.argv[1]))
+"""
+
+
+def test_a_whole_start_ends_well_and_the_next_one_shows_its_shelf(tmp_path: Path) -> None:
+    """As a program of its own: opened, loaded behind the window, closed by its user; then the same again."""
+    file = filled(tmp_path / "library.db")
+    names = ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_STATE_HOME")
+    environment = {**os.environ, **dict.fromkeys(names, str(tmp_path / "home"))}
+    for shown in ("none", "look"):
+        done = subprocess.run(
+            [sys.executable, "-c", WHOLE, str(file)], check=False, capture_output=True, text=True, env=environment, timeout=120
+        )  # fmt: skip
+        assert (done.returncode, done.stdout.split()) == (0, [shown]), done.stderr

@@ -23,8 +23,9 @@ from idle_quarry.jobs.handover.verify import IDS
 from idle_quarry.jobs.handover.written import first_timecode
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.declared import Audio, Declared
-from idle_quarry.media.encode import clip_suffix, encoder_pixels
+from idle_quarry.media.encode import encoder_pixels
 from idle_quarry.media.inspecting import inspect
+from idle_quarry.media.names import clip_suffix
 from idle_quarry.media.whole.flashes import Spell
 from idle_quarry.media.whole.layout import Item
 from idle_quarry.media.whole.measure import Whole

@@ -15,7 +15,8 @@ from tests.oracles import colour
 
 from idle_quarry.errors import MediaError
 from idle_quarry.media import inspect
-from idle_quarry.media.encode import clip_suffix, encoder_pixels
+from idle_quarry.media.encode import encoder_pixels
+from idle_quarry.media.names import clip_suffix
 from idle_quarry.media.pictures import Reader
 from idle_quarry.media.writing import encode_still
 from idle_quarry.path.codecs import as_held, cannot_hold

@@ -14,11 +14,11 @@ class Loading(threading.Thread):
     def __init__(self, modules: Sequence[str]) -> None:
         super().__init__(name="quarry loading", daemon=True)
         self._modules = modules
-        self._stop = threading.Event()
+        self._ending = threading.Event()
 
     def run(self) -> None:
         for module in self._modules:
-            if self._stop.wait(0.02):  # the window goes first
+            if self._ending.wait(0.02):  # the window goes first
                 return
             try:
                 import_module(module)
@@ -28,6 +28,6 @@ class Loading(threading.Thread):
 
     def close(self) -> None:
         """End it."""
-        self._stop.set()
+        self._ending.set()
         if self.is_alive():
             self.join()

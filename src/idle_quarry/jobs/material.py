@@ -21,8 +21,8 @@ from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, PROXIES, TIMELINES
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.converting import Wanted, convert
-from idle_quarry.media.encode import clip_suffix
 from idle_quarry.media.memory import identity
+from idle_quarry.media.names import clip_suffix
 from idle_quarry.path.matching import Match, match
 from idle_quarry.path.names import cleaned_name
 from idle_quarry.path.registry import codecs

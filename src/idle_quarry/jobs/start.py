@@ -20,6 +20,7 @@ from idle_quarry.jobs.recipe import recipe
 from idle_quarry.jobs.structure import (
     COLOUR,
     JOB_FILE,
+    JOB_FORMAT,
     LINE_UP,
     PAPERS,
     TIMELINES,
@@ -40,7 +41,6 @@ from idle_quarry.path.template import Template
 WritePdf = Callable[[str, Path], None]
 #: Told what is being done, and how far it is from 0 to 1. May raise to cancel.
 Progress = Callable[[str, float], None]
-JOB_FORMAT = 1
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from idle_quarry.errors import JobError
-from idle_quarry.media.encode import clip_suffix
+from idle_quarry.media.names import clip_suffix
 from idle_quarry.path.entries.naming import made_name
 from idle_quarry.path.names import cleaned_name, name_refused
 from idle_quarry.path.registry import Codec, codecs
@@ -16,6 +16,8 @@ from idle_quarry.signal.timecode import Timecode, start_timecode
 from idle_quarry.signal.words import format_words
 
 JOB_FILE = "job.json"
+#: The newest number of what stands in it.
+JOB_FORMAT = 1
 TIMELINES, LINE_UP, PAPERS = "Timelines", "Line-up", "Papers"
 #: Where clips are brought in to, and what is known of the job's clips; they come with the work.
 BROUGHT_IN, MATERIAL_FILE, PROXIES = "Brought in", "material.json", "Proxies"

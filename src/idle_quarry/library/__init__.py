@@ -1,5 +1,10 @@
 """Templates kept: shelves, revisions, reviews, exchange files."""
 
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
 from idle_quarry.library.records import (
     HandoverRecord,
     JobRecord,
@@ -11,7 +16,9 @@ from idle_quarry.library.records import (
     Summary,
     typed_words,
 )
-from idle_quarry.library.store import FileLibrary, Library, open_library
+
+if TYPE_CHECKING:
+    from idle_quarry.library.store import FileLibrary, Library, open_library
 
 __all__ = [
     "FileLibrary",
@@ -27,3 +34,12 @@ __all__ = [
     "open_library",
     "typed_words",
 ]
+
+_OF_STORE = ("FileLibrary", "Library", "open_library")
+
+
+def __getattr__(name: str) -> Any:
+    """Read SQLAlchemy (a quarter of a second) when something of the store is first asked for."""
+    if name in _OF_STORE:
+        return getattr(import_module("idle_quarry.library.store"), name)
+    raise AttributeError(name)

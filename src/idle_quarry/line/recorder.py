@@ -16,8 +16,8 @@ from idle_quarry.line.devices import Cabled, Receiver
 from idle_quarry.line.faults import KINDS
 from idle_quarry.line.mapping import Planes
 from idle_quarry.line.received import ReceivedFrame
-from idle_quarry.media.encode import clip_suffix, encoder_pixels
-from idle_quarry.media.names import free_path
+from idle_quarry.media.encode import encoder_pixels
+from idle_quarry.media.names import clip_suffix, free_path
 from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.codecs import cannot_hold
 from idle_quarry.path.policies import DEFAULT_POLICY

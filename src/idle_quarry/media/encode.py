@@ -63,11 +63,6 @@ def _chroma(sampling: str) -> int:
     return SAMPLINGS.index("4:4:4" if sampling == "rgb" else sampling)
 
 
-def clip_suffix(codec: Codec) -> str:
-    """Return the file suffix of a clip in this codec."""
-    return "." + codec.containers[0]
-
-
 #: The pixel format of OpenEXR: linear light by definition.
 LINEAR = "gbrpf32le"
 

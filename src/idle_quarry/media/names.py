@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from idle_quarry.path.registry import Codec
 
 STILL_SUFFIXES = (".dpx", ".exr", ".tif", ".tiff", ".png")
 MEDIA_SUFFIXES = frozenset(
@@ -42,3 +46,8 @@ def free_path(path: Path) -> Path:
     while made.exists() or made.is_symlink():
         made, number = path.with_name(f"{path.stem} {number}{path.suffix}"), number + 1
     return made
+
+
+def clip_suffix(codec: Codec) -> str:
+    """Return the file suffix of a clip in this codec."""
+    return "." + codec.containers[0]

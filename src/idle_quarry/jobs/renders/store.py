@@ -18,8 +18,8 @@ from typing import Any
 from idle_quarry.errors import JobError, QuarryError
 from idle_quarry.files import written_whole
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
-from idle_quarry.media.encode import clip_suffix
 from idle_quarry.media.memory import identity
+from idle_quarry.media.names import clip_suffix
 
 _FORMAT = 1
 #: Pieces are in folders by the first two digits of their names: one folder of ten thousand files is slow to list.
