@@ -254,6 +254,8 @@ class Bench:
     def rest(self) -> None:
         """Let go of what only working needs: nothing is converted or measured for now."""
         self._true = None
+        with self._lock:
+            self._conversions.clear()  # each keeps whole moments of its source; it is made anew in milliseconds
         self.material.close()
 
     def _seconds_again(self, conversion: Conversion, still: Still) -> float:
