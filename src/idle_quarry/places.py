@@ -31,7 +31,7 @@ def memory_folder() -> Path:
 
 
 def cache_folder() -> Path:
-    """Return the folder for what the program makes for itself, which is the same for every library: compiled code."""
+    """Return the folder for compiled loops, of whichever library: it may be emptied at any time."""
     return _private(platformdirs.user_cache_path("idle-quarry"))
 
 
