@@ -30,11 +30,6 @@ def memory_folder() -> Path:
     return _private(platformdirs.user_state_path("idle-quarry"))
 
 
-def cache_folder() -> Path:
-    """Return the folder for compiled loops, of whichever library: it may be emptied at any time."""
-    return _private(platformdirs.user_cache_path("idle-quarry"))
-
-
 def _private(folder: Path) -> Path:
     """Return a folder, made so that only its user enters it: a house's templates lie in it, whatever modes its files have."""
     with contextlib.suppress(OSError):

@@ -20,7 +20,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.places import cache_folder
+from idle_quarry.places import memory_folder
 
 #: The parts of the work, one process each; they take about as long as one another.
 PARTS = ("motion", "rest")
@@ -42,7 +42,7 @@ class Closing(QuarryError):
 
 def folder() -> Path:
     """Return the folder for compiled code, which can be emptied at any time."""
-    return Path(os.environ[PLACE]) if PLACE in os.environ else cache_folder() / "loops"
+    return Path(os.environ[PLACE]) if PLACE in os.environ else memory_folder() / "loops"
 
 
 @lru_cache(maxsize=1)
