@@ -136,7 +136,9 @@ class Workers:
         self._resting.timeout.connect(self._rest)
         self._relay.arrived.connect(self._resting.start)
         self._open: set[Ticket] = set()
-        #: What lets go of memory, on a thread, when nothing was under way for a while.
+        #: What lets go of what nobody sees, on the interface thread, when nothing was under way for a while.
+        self.before_rest: list[Callable[[], object]] = []
+        #: What lets go of memory after that, on a thread.
         self.at_rest: list[Callable[[], object]] = []
         self._closed = False
 
@@ -170,8 +172,14 @@ class Workers:
         finally:
             self._open.discard(ticket)
 
+    def rest_soon(self) -> None:
+        """Have memory given back in a moment: a page that needed much of it was left."""
+        self._resting.start()
+
     def _rest(self) -> None:
         if self.idle and not self._closed:
+            for let_go in self.before_rest:
+                let_go()
             self._pool.submit(self._give_back)
 
     def _give_back(self) -> None:

@@ -14,7 +14,7 @@ from idle_quarry.line.mapping import Planes
 from idle_quarry.line.sound import RATE, as_24_bits, most_channels, samples_in
 from idle_quarry.line.transport import Transport
 from idle_quarry.line.words import Words
-from idle_quarry.line.write import LineWriter, Said
+from idle_quarry.line.write import LineWriter, Said, blank_frame
 from idle_quarry.path.entries import SoundLayout
 from idle_quarry.path.registry import line_up_pictures, territories
 from idle_quarry.picture.bars import rgb_picture
@@ -134,6 +134,13 @@ def sent_pictures() -> dict[str, SentPicture]:
 @lru_cache(maxsize=6)
 def _still(picture: str, fmt: SignalFormat) -> Planes:
     return sent_pictures()[picture].draw(fmt, 0)
+
+
+def forget_pictures() -> None:
+    """Let go of the pictures, frames and sound that are kept because they are the same each time."""
+    _still.cache_clear()
+    blank_frame.cache_clear()
+    sent_sound.cache_clear()
 
 
 def picture_of(picture: str, fmt: SignalFormat, index: int) -> Planes:

@@ -258,6 +258,12 @@ class Bench:
             self._conversions.clear()  # each keeps whole moments of its source; it is made anew in milliseconds
         self.material.close()
 
+    def forget_stills(self) -> None:
+        """Let go of every picture: nobody looks at them, and they are made again from the same material."""
+        with self._lock:
+            self._stills.clear()
+            self._bytes = 0
+
     def _seconds_again(self, conversion: Conversion, still: Still) -> float:
         """Return the seconds of a second conversion where that is not long: the first made tables and shared the machine."""
         if still.seconds > _LONG:

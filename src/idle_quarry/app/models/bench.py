@@ -71,7 +71,23 @@ class Pictures(QObject):
         self._coarse: dict[tuple[Policy, int], Still | None] = {}
         self._ticket: Ticket | None = None
         self._asked: float | None = None  #: when the first picture was asked for; none once there is one
+        self._seen = False
+        desk.workers.before_rest.append(self._forget_unseen)
         desk.workers.at_rest.append(self._let_go)
+
+    def look(self, on: bool) -> None:
+        """Somebody looks at the pictures, or no longer: then they go, and are made again when they are asked for."""
+        self._seen = on
+        if not on:
+            self.player.stop()
+            self.desk.workers.rest_soon()
+
+    def _forget_unseen(self) -> None:
+        if self._seen or self.bench is None or self.player.playing:
+            return
+        self.bench.forget_stills()
+        self._coarse.clear()
+        self.pictures_changed.emit()
 
     def _let_go(self) -> None:
         bench = self.bench

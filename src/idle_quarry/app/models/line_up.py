@@ -21,7 +21,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.line.chain import Looked
 from idle_quarry.line.faults import Fault
 from idle_quarry.line.feed import Setup
-from idle_quarry.line.sending import SOUNDS, sent_pictures
+from idle_quarry.line.sending import SOUNDS, forget_pictures, sent_pictures
 from idle_quarry.line.tape import ClipFeed
 from idle_quarry.line.told import Told, told
 from idle_quarry.line.transport import transports
@@ -91,7 +91,15 @@ class LineUp(QObject):
         desk.documents.opened.connect(self._opened)
         desk.documents.edited.connect(self._refresh)
         desk.house.changed.connect(self._refresh)
+        desk.workers.before_rest.append(self._forget_unseen)
         self._opened()
+
+    def _forget_unseen(self) -> None:
+        """Let go of the last frame and of test pictures: nobody looks at them, and the next frame brings others."""
+        if self._live.running:
+            return
+        self.looked, self._sending = None, None
+        forget_pictures()
 
     # -- what is sent, and to what -----------------------------------------------------------------------------
 
@@ -261,6 +269,8 @@ class LineUp(QObject):
         self._seen = on
         if on:
             self.feeds.want()
+        else:
+            self.desk.workers.rest_soon()
         self.deck.look(on and self.page == PAGES[1])
         self._refresh()
 

@@ -45,6 +45,7 @@ class Sending:
         self._leave()
         if self._left is not None:
             self._left.close()
+            self._left = None
         if self._out is not None:
             self._out.close()
             self._out = None

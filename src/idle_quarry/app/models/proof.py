@@ -61,6 +61,7 @@ class Proof(QObject):
     def look(self, on: bool) -> None:
         """Somebody looks at the view, or no longer."""
         self.looked_at = on
+        self.pictures.look(on and self.page == PAGES[0])
         if on:
             self._bring_up_to_date()
 
@@ -68,6 +69,7 @@ class Proof(QObject):
         """Show pictures, codecs or disks."""
         self.page = page
         self.page_changed.emit()
+        self.pictures.look(self.looked_at and page == PAGES[0])
         self._bring_up_to_date()
 
     def choose(self, ident: str) -> None:
@@ -85,6 +87,7 @@ class Proof(QObject):
             return
         self._wanted = clip
         self.page, self.station = PAGES[0], ident
+        self.pictures.look(self.looked_at)
         self.page_changed.emit()
         self.changed.emit()
         self.desk.view_wanted.emit("Proof")
