@@ -421,9 +421,6 @@ def test_a_job_is_rendered_by_its_workers(
 
     status, said = rendered()
     assert status == 2 and "which is not there; say --at FOLDER" in str(said[0]["text"])
-    status, said = rendered("--at", str(cache))
-    if status == 2:  # the cache of the tests lies on the system's disk, as a rule
-        assert "disk of the system" in str(said[0]["text"]) and settled(check_job(folder)).system_disk
     answer(check_job(folder), cache, system_disk=True)
     place = settled(check_job(folder))
     assert place.store is not None

@@ -60,7 +60,7 @@ def kept(template: Template, number: int = 1) -> Stored:
 
 
 @given(templates())
-@settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
+@settings(max_examples=100, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
 def test_any_template_goes_out_and_in_to_the_same_hash(template: Template) -> None:
     found = imported(json.loads(exported(template)))
     assert found.genuine is True and content_hash(found.template) == content_hash(template)

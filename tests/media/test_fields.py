@@ -64,9 +64,9 @@ def test_a_recut_pulldown_says_where_its_cadence_breaks() -> None:
     assert [abs(at - 12) <= 1 for at in read(recut).breaks] == [True]
 
 
-@pytest.mark.parametrize("at", range(20, 30))
+@pytest.mark.parametrize("at", range(20, 24))
 def test_a_cut_is_no_break_where_the_cadence_goes_on(at: int, ffmpeg: FFmpeg) -> None:
-    """Two films spliced before pulldown: at every place of the cycle the repeats go on unbroken."""
+    """Two films spliced before pulldown: at every place of the cycle of four the repeats go on unbroken."""
     graph = f"[1]setsar=1,format=yuv420p[b];[0]trim=end_frame={at},setpts=PTS-STARTPTS,setsar=1,format=yuv420p[a];[a][b]concat=n=2,telecine=first_field=bottom:pattern=23"
     path = ffmpeg(
         f"cut-{at}.mov", "360x240", "24000/1001", "-f", "lavfi", "-i", "mandelbrot=s=360x240:r=24000/1001:maxiter=300", "-filter_complex", graph,
@@ -151,7 +151,7 @@ def test_what_ffmpeg_wove(
     ffmpeg: FFmpeg, name: str, rate: str, filters: str, options: list[str], scan: str, order: str | None,
     cadence: str | None, moments: str | None,
 ) -> None:  # fmt: skip
-    clip = inspect(ffmpeg(f"woven-{name}", "720x576", rate, "-vf", filters, *options, seconds=2.6))
+    clip = inspect(ffmpeg(f"woven-{name}", "360x576", rate, "-vf", filters, *options, seconds=2.6))
     measured = measure(clip.path, clip.declared, clip.format).to_json()
     assert measured is not None
     assert (measured["scan"], measured["field_order"], measured["cadence"]) == (scan, order, cadence)

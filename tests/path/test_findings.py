@@ -277,7 +277,7 @@ nonsense = st.one_of(
 )
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(st.sampled_from(ALL), st.lists(st.tuples(st.integers(0, 10_000), nonsense), max_size=6))
 def test_anything_typed_anywhere_is_taken_or_refused_in_a_sentence(
     template: Template, typed: list[tuple[int, str]]
