@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import shutil
 import threading
 import time
 from collections.abc import Iterator
@@ -20,6 +21,7 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import demo_template
 
 from idle_quarry.app.document import Document
+from idle_quarry.app.draft_writer import DraftWriter
 from idle_quarry.app.drafts import Draft, Drafts
 from idle_quarry.app.drawing.mini_strip import paint_mini_strip
 from idle_quarry.app.drawing.strip_layout import lay_out
@@ -66,8 +68,8 @@ EDITS = st.one_of(
 
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.lists(st.one_of(EDITS, st.sampled_from(["undo", "redo"])), max_size=25))
-def test_undo_is_a_walk_through_whole_values(tmp_path: Path, workers: Workers, acts: list[Edit | str]) -> None:
-    document = Document(HD, None, Drafts(tmp_path / "l.db", "Runa"), workers)
+def test_undo_is_a_walk_through_whole_values(tmp_path: Path, acts: list[Edit | str]) -> None:
+    document = Document(HD, None, DraftWriter(Drafts(tmp_path / "l.db", "Runa")))
     past: list[Template] = [HD]
     at = 0
     for act in acts:
@@ -91,6 +93,25 @@ def test_undo_is_a_walk_through_whole_values(tmp_path: Path, workers: Workers, a
     while document.undo_stack.canUndo():
         document.undo_stack.undo()
     assert document.template == HD
+
+
+def test_the_newest_draft_is_kept_and_what_is_not_is_said_until_it_is(tmp_path: Path) -> None:
+    drafts = Drafts(tmp_path / "l.db", "Runa")
+    writer = DraftWriter(drafts)
+    for number in range(200):
+        writer.keep(Draft("one", HD, "one", number))
+    writer.keep(Draft("two", ALL[0], None, None))
+    writer.drop("two")
+    assert writer.finish() == "" and [(d.key, d.revision) for d in drafts.all()] == [("one", 199)]
+    shutil.rmtree(drafts._folder)
+    drafts._folder.touch()  # as a disk that takes nothing
+    writer.keep(Draft("one", HD, "one", 200))
+    assert HD.name in writer.finish() and "cannot be kept" in writer.trouble
+    writer.try_again()
+    assert "cannot be kept" in writer.finish()
+    drafts._folder.unlink()
+    writer.try_again()
+    assert writer.finish() == "" and [d.revision for d in drafts.all()] == [200]
 
 
 def test_drafts_are_whole_or_not_there(tmp_path: Path) -> None:

@@ -362,7 +362,29 @@ def test_unsaved_work_survives_a_crash(open_window: Open, qtbot: QtBot) -> None:
     assert "kept" in again.say_bar.text
     again.desk.path.ask_save()
     answer(path_of(again).ask, "kept after all")
+    assert not again.desk.documents.keeping.finish()
     assert not again.desk.documents.unfinished()
+
+
+def test_work_that_cannot_be_kept_is_said_and_not_lost_by_closing(
+    open_window: Open, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = opened(open_window(), "House HD 50i")
+    document, folder = window.desk.document, window.desk.documents.drafts._folder
+    assert document is not None
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    folder.touch()
+    document.apply("level", Edit("sound.line_up_dbfs", -12.0))
+    qtbot.waitUntil(lambda: window.unkept.isVisible() and "House HD 50i" in window.unkept.text())
+    window.desk.say("something else")
+    asked: list[str] = []
+    monkeypatch.setattr(window, "may_lose", lambda unkept: asked.append(unkept))
+    assert not window.close() and window.isVisible() and "cannot be kept" in asked[0] and window.unkept.isVisible()
+    folder.unlink()
+    window.desk.documents.keeping.try_again()
+    qtbot.waitUntil(lambda: not window.unkept.isVisible())
+    assert window.close() and len(asked) == 1
+    assert [each.template.sound.line_up_dbfs for each in window.desk.documents.drafts.all()] == [-12.0]
 
 
 def test_a_killed_process_loses_nothing(tmp_path: Path) -> None:

@@ -232,6 +232,7 @@ class Desk(QObject):
     def close(self) -> None:
         """Keep unsaved work and let go of everything."""
         self.documents.keep_all()
+        self.documents.keeping.close()
         if "line_up" in vars(self):
             self.line_up.stop()
         self.compiler.close()

@@ -9,9 +9,8 @@ from dataclasses import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
-from idle_quarry.app.drafts import Draft, Drafts
-from idle_quarry.app.work import Workers
-from idle_quarry.errors import QuarryError
+from idle_quarry.app.draft_writer import DraftWriter
+from idle_quarry.app.drafts import Draft
 from idle_quarry.library.records import Stored
 from idle_quarry.path.edits import Change, Edit, changes, edited
 from idle_quarry.path.evaluate import evaluate
@@ -58,8 +57,7 @@ class Document(QObject):
         self,
         template: Template,
         base: Stored | None,
-        drafts: Drafts,
-        workers: Workers,
+        drafts: DraftWriter,
         key: str | None = None,
         measured: Callable[[], Mapping[str, float]] = dict,
         house: Callable[[], House] = lambda: NO_HOUSE,
@@ -70,7 +68,7 @@ class Document(QObject):
         self.undo_stack = QUndoStack(self)
         self._template = template
         self._evaluation, self._is_weighed = evaluate(template, measured(), house()), True
-        self._drafts, self._workers = drafts, workers
+        self._drafts = drafts
         self.key = key or (base.revision.template_id if base else f"new-{uuid.uuid4()}")
         self._later = QTimer(self, singleShot=True, interval=_KEEP_MS)
         self._later.timeout.connect(self._keep)
@@ -147,25 +145,21 @@ class Document(QObject):
         self.changed.emit()
 
     def keep_soon(self) -> None:
-        """Keep what is unsaved as a draft, a moment after the last edit."""
-        self._later.start()
+        """Keep what is unsaved as a draft, a moment after this edit: who edits on and on does not put it off."""
+        if not self._later.isActive():
+            self._later.start()
 
     def _keep(self) -> None:
         if not self.dirty:
             self._drafts.drop(self.key)
             return
         base = self.base.revision if self.base else None
-        draft = Draft(self.key, self._template, base.template_id if base else None, base.number if base else None)
-        self._workers.start(lambda _ticket: self._drafts.keep(draft), lambda _none: None, self._not_kept)
-
-    def _not_kept(self, error: QuarryError) -> None:
-        self.setProperty("draft_error", str(error))
+        self._drafts.keep(
+            Draft(self.key, self._template, base.template_id if base else None, base.number if base else None)
+        )
 
     def keep_now(self) -> None:
-        """Keep the draft at once, on this thread: the window is closing."""
-        self._later.stop()
-        if self.dirty and self.undo_stack.count():
-            base = self.base.revision if self.base else None
-            self._drafts.keep(
-                Draft(self.key, self._template, base.template_id if base else None, base.number if base else None)
-            )
+        """Have the draft kept at once: the window is closing."""
+        if self._later.isActive():
+            self._later.stop()
+            self._keep()

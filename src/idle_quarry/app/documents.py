@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.document import Document
+from idle_quarry.app.draft_writer import DraftWriter
 from idle_quarry.app.drafts import Draft, Drafts
 from idle_quarry.errors import LibraryError
 from idle_quarry.library import Revision, Stored, Summary
@@ -30,11 +31,16 @@ class Documents(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk = desk
-        self.drafts = Drafts(desk.library.place, desk.library.person)
+        self.keeping = DraftWriter(Drafts(desk.library.place, desk.library.person))
         self.disk_speeds = disk_speeds()
         self.front: Document | None = None
         self.held: dict[str, Document] = {}
         desk.house.changed.connect(self.look_again)
+
+    @property
+    def drafts(self) -> Drafts:
+        """The drafts of whoever works here."""
+        return self.keeping.drafts
 
     def open_stored(self, template_id: str, number: int | None = None) -> None:
         """Open a template; unsaved work on it is taken up where it was left."""
@@ -72,7 +78,7 @@ class Documents(QObject):
         self._bring(document)
 
     def _document(self, template: Template, base: Stored | None, key: str | None = None) -> Document:
-        return Document(template, base, self.drafts, self._desk.workers, key, lambda: self.disk_speeds, self._house)
+        return Document(template, base, self.keeping, key, lambda: self.disk_speeds, self._house)
 
     def disks_measured(self) -> None:
         """Take up what disks were measured to play, and have every open template judged by it."""
@@ -148,16 +154,14 @@ class Documents(QObject):
         """Another person sits down: unsaved work is kept as its owner's, and nothing stays open."""
         self.keep_all()
         self.held.clear()
-        self.drafts = Drafts(self._desk.library.place, name)
+        self.keeping.drafts = Drafts(self._desk.library.place, name)
         self._take(None)
 
-    def keep_all(self) -> None:
-        """Keep unsaved work at once."""
+    def keep_all(self) -> str:
+        """Keep unsaved work at once; return what could not be kept, in a sentence."""
         for document in self.held.values():
-            try:
-                document.keep_now()
-            except OSError:
-                continue
+            document.keep_now()
+        return self.keeping.finish()
 
 
 def _same(revision: Revision) -> Callable[[Revision], bool]:

@@ -70,6 +70,7 @@ class Equipment(QObject):
         self.revisions: list[Revision] = []
         self.history: list[str] = []
         self.begin = EntryBeginnings(self)
+        self._keeping = desk.documents.keeping
         self._drafts = desk.documents.drafts
         #: Edits that are no revision yet, by uid; a crash loses none.
         self._unsaved = {entry.uid: entry for entry in self._drafts.entries()}
@@ -80,6 +81,9 @@ class Equipment(QObject):
 
     def reload(self) -> None:
         """Read the shelves again; what is looked at stays."""
+        if self._drafts is not self.desk.documents.drafts:  # somebody else sits here now
+            self._drafts = self.desk.documents.drafts
+            self._unsaved = {entry.uid: entry for entry in self._drafts.entries()}
         aside = self.shelf == SHELVES[-1]
         self._every = self.desk.read(lambda library: listed(library, aside=aside, uses={})) or []
         self._count_uses()
@@ -273,16 +277,13 @@ class Equipment(QObject):
             self._forget(self.ident)
         else:
             self._unsaved[self.ident] = entry
-            try:
-                self._drafts.keep_entry(entry)
-            except OSError as error:
-                self.desk.say(f"Unsaved work cannot be kept: {error.strerror}.", refusal=True)
+            self._keeping.keep_entry(entry)
         self.listed.emit()
         self.changed.emit()
 
     def _forget(self, uid: str) -> None:
         self._unsaved.pop(uid, None)
-        self._drafts.drop_entry(uid)
+        self._keeping.drop_entry(uid)
 
     def put_back(self, place: str) -> None:
         """Put one setting back to what is stored."""
