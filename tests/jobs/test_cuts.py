@@ -191,10 +191,10 @@ def test_a_list_is_counted_to_the_frame_and_written_back() -> None:
         ("a.edl", b"001 A V C 01:00\n", "eight fields"),
         ("a.csv", b"name,in\nx,1\n", "no column for out"),
         ("a.csv", b"name,in,out\nx,00:00:02:00,00:00:01:00\n", "line 2"),
-        ("a.otio", b"{" * 5000, "cannot be read"),
+        ("a.otio", b"{" * 50, "cannot be read"),
         ("a.otio", b'{"OTIO_SCHEMA": "Gap.1", "name": "x", "effects": [], "markers": [], "metadata": {}}', "holds no timeline"),
         ("a.otio", NO_LENGTH, "Cannot compute available range"),
-        ("a.aaf", b"\0" * 400, "cannot be read"),
+        ("a.aaf", b"\0" * 400, "invalid file magic"),
         ("a.xml", b"", "not a list of cuts"),
     ],
 )  # fmt: skip

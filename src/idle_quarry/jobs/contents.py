@@ -7,10 +7,9 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-import opentimelineio as otio
-
-from idle_quarry.errors import MediaError, QuarryError
+from idle_quarry.errors import MediaError, NotUnderstood, QuarryError
 from idle_quarry.jobs.lineup import wanted_line_up
+from idle_quarry.jobs.otio_reading import MOST_BYTES, values_of
 from idle_quarry.jobs.structure import LINE_UP, TIMELINES, line_up_start
 from idle_quarry.media import inspect
 from idle_quarry.media.measurement.sound import heard
@@ -21,6 +20,8 @@ from idle_quarry.signal.timecode import Timecode, start_timecode
 
 #: A tone this near to the level wanted is at it, dB.
 _AT_LEVEL = 0.1
+#: A start beyond so many frames is none: days at the quickest rate.
+_MOST_FRAMES = 1e9
 #: What of a line-up clip is told by which words.
 _TOLD = {"codec": "codec", "format": "format", "frames": "length", "start": "start", "bars": "bars", "level": "level", "sound": "sound"}  # fmt: skip
 
@@ -46,21 +47,43 @@ def _timelines(folder: Path, template: Template) -> Iterator[tuple[str, str]]:
         if not path.is_file():
             continue
         try:
-            timeline = otio.adapters.read_from_file(str(path), adapter_name="otio_json")
-            start = timeline.global_start_time
-        except (OSError, ValueError, AttributeError, otio.exceptions.OTIOError):
-            yield name, f"{each.name} cannot be read as a timeline"
+            start = _start_in(path)
+        except NotUnderstood as error:
+            yield name, f"{each.name} cannot be read as a timeline: {error.what}"
             continue
         if start is None:
             yield name, f"{each.name} has no start; the revision starts at {wanted}"
             continue
-        # OpenTimelineIO's rates are doubles: the standard rate that is meant
-        rate = nearest_named_rate(Fraction(start.rate)) or Fraction(start.rate).limit_denominator(1001)
+        frames, rate = start
         if rate != fmt.rate:
             yield name, f"{each.name} counts at {rate_text(rate)}, the revision at {rate_text(fmt.rate)}"
-        elif round(start.value) != wanted.frames:
-            begins = Timecode(round(start.value), rate, wanted.drop)
+        elif frames != wanted.frames:
+            begins = Timecode(frames, rate, wanted.drop)
             yield name, f"{each.name} starts at {begins}, the revision at {wanted}"
+
+
+def _start_in(path: Path) -> tuple[int, Fraction] | None:
+    """Return where a timeline's file says that it starts: frames, and their rate. Raises `NotUnderstood`."""
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise NotUnderstood(f"larger than {MOST_BYTES // 1_000_000} MB")
+        given = values_of(path.read_bytes())
+    except OSError as error:
+        raise NotUnderstood(error.strerror or "no file") from error
+    if not isinstance(given, dict) or not str(given.get("OTIO_SCHEMA", "")).startswith("Timeline."):
+        raise NotUnderstood("it holds none")
+    start = given.get("global_start_time")
+    if start is None:
+        return None
+    try:
+        frames, double = float(start["value"]), float(start["rate"])
+        # OpenTimelineIO's rates are doubles: the standard rate that is meant
+        rate = nearest_named_rate(Fraction(double)) or Fraction(double).limit_denominator(1001)
+        if rate <= 0 or abs(frames) > _MOST_FRAMES:
+            raise NotUnderstood("its start is no time")
+        return round(frames), rate
+    except (TypeError, KeyError, ValueError, ArithmeticError) as error:
+        raise NotUnderstood("its start is no time") from error
 
 
 def _line_up(folder: Path, template: Template, made: dict[str, Any]) -> Iterator[tuple[str, str]]:

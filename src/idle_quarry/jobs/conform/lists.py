@@ -5,8 +5,6 @@ Lists come from elsewhere: they are small or refused, what they name is not open
 
 from __future__ import annotations
 
-import contextlib
-import io
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -17,15 +15,15 @@ import opentimelineio as otio
 from idle_quarry.errors import MediaError, NotUnderstood, QuarryError, one_line
 from idle_quarry.jobs.conform.edl import read_edl
 from idle_quarry.jobs.conform.table import read_table
-from idle_quarry.jobs.cutting.otio_values import from_otio
+from idle_quarry.jobs.cutting.otio_values import from_otio, own_facts
 from idle_quarry.jobs.cutting.timeline import Timeline
-from idle_quarry.jobs.timelines import KEY
+from idle_quarry.jobs.otio_reading import MOST_AAF_BYTES, MOST_BYTES, aaf_as_otio, survived
 from idle_quarry.signal.timecode import can_drop
 
 #: Endings of lists, and what they are.
 KINDS = {".otio": "otio", ".edl": "edl", ".aaf": "aaf", ".csv": "table", ".tsv": "table", ".txt": "table"}
 #: Bytes a list has at the most.
-_MOST = {"otio": 64_000_000, "edl": 16_000_000, "aaf": 256_000_000, "table": 16_000_000}
+_MOST = {"otio": MOST_BYTES, "edl": 16_000_000, "aaf": MOST_AAF_BYTES, "table": 16_000_000}
 
 
 @dataclass(frozen=True)
@@ -66,7 +64,7 @@ def read_list(path: Path, otherwise: Fraction) -> CutList:
             return CutList(path, kind, read.timeline, read.rate, read.drop, True, read.lost)
         if kind == "table":
             return CutList(path, kind, read_table(_text(data), otherwise), None, None, False)
-        return _foreign(path, kind, data, otherwise)
+        return _foreign(path, kind, survived(data) if kind == "otio" else aaf_as_otio(path), otherwise)
     except QuarryError as error:
         told = f"{error.subject}: {error.what}" if error.subject else error.what
         raise NotUnderstood(told, subject=path.name, remedy=error.remedy) from error
@@ -82,31 +80,33 @@ def _text(data: bytes) -> str:
 
 
 def _foreign(path: Path, kind: str, data: bytes, otherwise: Fraction) -> CutList:
-    """Return what OpenTimelineIO or its adapter makes of a file."""
-    try:
-        if kind == "otio":
-            given = otio.adapters.read_from_string(data.decode(), "otio_json")
-        else:
-            with contextlib.redirect_stdout(io.StringIO()):  # the adapter prints what it does not find
-                given = otio.adapters.read_from_file(str(path), adapter_name="AAF")
-    except Exception as error:  # adapters raise whatever their libraries do
-        raise NotUnderstood(
-            f"cannot be read ({str(error).splitlines()[0][:120] if str(error) else type(error).__name__})"
-        ) from error
-    found, more = _first_timeline(given)
-    try:
-        timeline = from_otio(found, otherwise)
-    except (otio.exceptions.OTIOError, TypeError, ValueError, AttributeError, RuntimeError, OverflowError) as error:
-        raise NotUnderstood(f"is damaged ({one_line(str(error))[:120]})") from error
+    """Return a list as OpenTimelineIO has it, of text that was survived."""
+    timeline, found, more = timeline_in_text(data, otherwise)
     lost = [f"{more} further timelines in the file are not read"] if more else []
     lost += _what_is_lost(timeline)
-    own = found.metadata.get(KEY)
+    own = own_facts(found.metadata)
     start = found.global_start_time
-    drop = bool(own["drop_frame"]) if own is not None and "drop_frame" in own else None
-    rate = None if start is None and own is None and not timeline.end else timeline.rate
+    drop = bool(own["drop_frame"]) if "drop_frame" in own else None
+    rate = None if start is None and not own and not timeline.end else timeline.rate
     return CutList(
         path, kind, timeline, rate, drop if can_drop(timeline.rate) else None, start is not None, tuple(lost)
     )
+
+
+def timeline_in_text(data: bytes, otherwise: Fraction | None = None) -> tuple[Timeline, otio.schema.Timeline, int]:
+    """Return the timeline in a text of OpenTimelineIO: ours, the library's own, and how many further ones there are.
+
+    The library may end the process over it: texts from elsewhere are `survived` first. Raises `NotUnderstood`.
+    """
+    try:
+        given = otio.adapters.read_from_string(data.decode(), "otio_json")
+    except Exception as error:  # adapters raise whatever their libraries do
+        raise NotUnderstood(f"cannot be read ({one_line(str(error) or type(error).__name__)[:120]})") from error
+    found, more = _first_timeline(given)
+    try:
+        return from_otio(found, otherwise), found, more
+    except (otio.exceptions.OTIOError, TypeError, ValueError, AttributeError, RuntimeError, ArithmeticError) as error:
+        raise NotUnderstood(f"is damaged ({one_line(str(error))[:120]})") from error
 
 
 def _first_timeline(given: Any) -> tuple[otio.schema.Timeline, int]:

@@ -13,6 +13,7 @@ from idle_quarry.jobs.conform.edl import CMX_TAPE
 from idle_quarry.jobs.conform.table import write_table
 from idle_quarry.jobs.cutting.otio_values import to_otio
 from idle_quarry.jobs.cutting.timeline import BARS, BLACK, GAP, NESTED, PICTURE, Item, Timeline, Track
+from idle_quarry.jobs.otio_reading import remember
 
 SUFFIXES = (".otio", ".edl", ".csv")
 
@@ -41,6 +42,8 @@ def write_list(path: Path, timeline: Timeline) -> list[Path]:
     try:
         for name, text in made:
             written_whole(name, text.encode())
+            if suffix == ".otio":
+                remember(text.encode())
     except OSError as error:
         raise MediaError(
             f"the list could not be written ({error.strerror})", subject=str(path), remedy="choose another place"

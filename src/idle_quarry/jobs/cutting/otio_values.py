@@ -191,7 +191,7 @@ def from_otio(given: otio.schema.Timeline, rate: Fraction | None = None) -> Time
     Positions and lengths that are no whole frames are rounded where each begins, so that no error adds up. Raises
     `NotUnderstood` for times that are none, and for more items than a timeline can have.
     """
-    own = _own(given.metadata)
+    own = own_facts(given.metadata)
     counted = _rate_of(own.get("rate")) or _own_rate(given) or rate
     if counted is None:
         raise NotUnderstood("says no frame rate", subject=given.name or "the timeline")
@@ -202,7 +202,7 @@ def from_otio(given: otio.schema.Timeline, rate: Fraction | None = None) -> Time
     numbers = _Numbers(int(own.get("issued", 0)) if isinstance(own.get("issued"), int) else 0)
     for number, track in enumerate(each for each in given.tracks if isinstance(each, otio.schema.Track)):
         made = _track_from(track, counted, numbers)
-        ident = str(_own(track.metadata).get("id") or f"{made.kind}-{number + 1}")
+        ident = str(own_facts(track.metadata).get("id") or f"{made.kind}-{number + 1}")
         while ident in used:
             ident += "+"
         used.add(ident)
@@ -280,7 +280,7 @@ def _says(gap: otio.schema.Gap) -> bool:
 
 
 def _item_from(child: Any, at: int, length: int, rate: Fraction, numbers: _Numbers) -> Item:
-    own = _own(child.metadata)
+    own = own_facts(child.metadata)
     kind, media, foreign = _kind_of(child), None, dict[str, Any]()
     begins, speed, effects = Fraction(0), Fraction(1), []
     span = child.source_range
@@ -327,7 +327,7 @@ def _kind_of(child: Any) -> str:
         return GAP
     if not isinstance(child, otio.schema.Clip):
         return NESTED
-    own = str(_own(child.metadata).get("kind", ""))
+    own = str(own_facts(child.metadata).get("kind", ""))
     if own in (TITLE, BLACK, BARS):
         return own
     reference = child.media_reference
@@ -339,7 +339,7 @@ def _kind_of(child: Any) -> str:
 
 def _media_from(clip: otio.schema.Clip, span: Any, rate: Fraction) -> Media:
     reference = clip.media_reference
-    own = _own(reference.metadata) if reference is not None else {}
+    own = own_facts(reference.metadata) if reference is not None else {}
     available = reference.available_range if reference is not None else None
     shown = (available or span).start_time.rate if (available or span) is not None else 0.0
     media_rate = _rate_of(own.get("rate")) or (_standard(shown) if shown > 1 else rate)
@@ -368,7 +368,7 @@ def _media_from(clip: otio.schema.Clip, span: Any, rate: Fraction) -> Media:
 
 
 def _mark_from(mark: otio.schema.Marker, rate: Fraction, item: Item | None = None) -> Marker:
-    span, own = mark.marked_range, _own(mark.metadata)
+    span, own = mark.marked_range, own_facts(mark.metadata)
     at = own.get("at")
     if item is not None and not isinstance(at, int):
         step = item.step(rate)
@@ -387,7 +387,10 @@ def _standard(rate: float) -> Fraction:
     if not math.isfinite(rate) or not 0 < rate < 100_000:
         raise NotUnderstood("not a frame rate", subject=str(rate))
     exact = Fraction(rate)
-    return nearest_named_rate(exact) or exact.limit_denominator(1001)
+    standard = nearest_named_rate(exact) or exact.limit_denominator(1001)
+    if not standard:
+        raise NotUnderstood("not a frame rate", subject=str(rate))
+    return standard
 
 
 def _exact(time: otio.opentime.RationalTime, rate: Fraction) -> Fraction:
@@ -428,7 +431,7 @@ def _plain(metadata: Any) -> dict[str, Any]:
     return found
 
 
-def _own(metadata: Any) -> dict[str, Any]:
+def own_facts(metadata: Any) -> dict[str, Any]:
     """Return what we wrote: texts, numbers, lists and tables of them."""
     found = _values(metadata[KEY]) if KEY in metadata else None
     return found if isinstance(found, dict) else {}
@@ -445,7 +448,7 @@ def _values(given: Any) -> Any:
 def _kept(metadata: Any, own: tuple[str, ...]) -> str:
     """Return all that stands in metadata but for those keys of ours which the value itself holds, as JSON."""
     plain = _plain(metadata)
-    rest = {key: value for key, value in _own(metadata).items() if key not in own}
+    rest = {key: value for key, value in own_facts(metadata).items() if key not in own}
     if rest:
         plain[KEY] = rest
     return json.dumps(plain) if plain else ""
