@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import contextlib
+import ctypes
+import errno
+import fcntl
 import hashlib
 import os
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from itertools import count
 from pathlib import Path
 
@@ -31,10 +34,66 @@ def written_whole(path: Path, data: bytes) -> None:
         raise
 
 
+@contextlib.contextmanager
+def locked(folder: Path) -> Iterator[None]:
+    """Hold a folder's records: whoever changes them, in another thread, process or room, waits until this ends.
+
+    It is the system's own lock of the folder (`flock`), or of a file in it where folders have none; where a disk knows no locks
+    at all, nobody is waited for. It does not nest. Raises `OSError` where there is no such folder.
+    """
+    file = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+    try:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX)
+        except OSError:
+            with contextlib.suppress(OSError):
+                beside = os.open(folder / ".locked", os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o666)
+                os.dup2(beside, file)
+                os.close(beside)
+                fcntl.flock(file, fcntl.LOCK_EX)
+        yield
+    finally:
+        os.close(file)
+
+
 def synced(path: Path) -> None:
     """Have a file on its disk before this returns. Raises `OSError`."""
     with path.open("rb") as file:
         os.fsync(file.fileno())
+
+
+def put_exclusively(made: Path, final: Path) -> None:
+    """Give a file or folder another place where nothing lies, on the same disk. Raises `FileExistsError`, `OSError`."""
+    if made.is_dir():
+        final.mkdir()  # the name is taken
+        made.rename(final)
+        return
+    try:
+        os.link(made, final)
+    except OSError as error:
+        if error.errno not in (errno.EPERM, errno.ENOTSUP, errno.EOPNOTSUPP, errno.ENOSYS, errno.EMLINK):
+            raise
+        # a disk without second names: the name is taken, then filled
+        os.close(os.open(final, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o666))
+        made.rename(final)
+        return
+    made.unlink()
+
+
+def exchange(one: Path, other: Path) -> None:
+    """Have two files or folders of one disk change places, at once where the system can (Linux' renameat2). Raises `OSError`."""
+    exchanging, here = 2, -100  # RENAME_EXCHANGE (linux/fs.h), AT_FDCWD (fcntl.h)
+    library = ctypes.CDLL(None, use_errno=True)
+    if hasattr(library, "renameat2"):
+        if library.renameat2(here, os.fsencode(one), here, os.fsencode(other), exchanging) == 0:
+            return
+        number = ctypes.get_errno()
+        if number not in (errno.EINVAL, errno.ENOSYS, errno.ENOTSUP):
+            raise OSError(number, os.strerror(number), os.fsdecode(one))
+    beside = free_place(other.parent, f"{other.name} before", "")
+    other.rename(beside)
+    one.rename(other)
+    beside.rename(one)
 
 
 def free_place(folder: Path, stem: str, suffix: str) -> Path:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import shutil
+from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -35,7 +36,7 @@ from idle_quarry.app.models.trial_sources import (
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.keeping import read_timeline
+from idle_quarry.jobs.cutting.keeping import keep, read_timeline
 from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, TITLE, Item, Media, Timeline, Track
 from idle_quarry.jobs.material import Entry, Row, class_of, make_proxy, proxy_of, read_material, write_material
 from idle_quarry.jobs.start import start_job
@@ -149,6 +150,41 @@ def test_what_is_meant_of_a_timeline_goes_to_the_same_tracks_of_another(desk: De
     assert len(set(links)) == 2 and all(links.count(each) == 2 for each in links), (
         "picture and sound belong together still"
     )
+
+
+def test_two_windows_on_one_timeline_never_overwrite_each_other(desk: Desk, tmp_path: Path, qtbot: QtBot) -> None:
+    path = tmp_path / "Programme.otio"
+    first_state = keep(path, timeline(("p", PICTURE, [])))
+    one, other = (Opened(desk, path, read_timeline(path, RATE), WIDE, None, first_state) for _window in range(2))
+    said: list[tuple[str, tuple[str, Callable[[], object]] | None]] = []
+    desk.said.connect(lambda text, _refusal, action: said.append((text, action)))
+
+    def add(opened: Opened, name: str) -> None:
+        opened.edit("add", lambda now: edits.add(now, [("p", Item(0, name, 0, 5, TITLE))]))
+
+    def names() -> list[str]:
+        return [item.name for _, item in read_timeline(path, RATE).items]
+
+    add(one, "mine")
+    qtbot.waitUntil(lambda: not one.behind)
+    add(other, "theirs")
+    qtbot.waitUntil(lambda: other.refused)
+    add(other, "more of theirs")
+    qtbot.waitUntil(lambda: len(said) > 1)
+    assert names() == ["mine"] and "changed by another window" in said[0][0]
+    action = said[0][1]
+    assert action is not None
+    action[1]()
+    qtbot.waitUntil(lambda: [item.name for _, item in other.timeline.items] == ["mine"])
+    assert not other.behind
+    other.undo()
+    qtbot.waitUntil(lambda: names() == ["theirs", "more of theirs"])
+    add(one, "late")
+    qtbot.waitUntil(lambda: one.refused)
+    one.close()  # it was not looked at: it is kept beside
+    assert names() == ["theirs", "more of theirs"]
+    beside = read_timeline(tmp_path / "Programme kept beside.otio", RATE)
+    assert [item.name for _, item in beside.items] == ["mine", "late"]
 
 
 def test_what_was_not_written_yet_is_written_at_the_end(desk: Desk, tmp_path: Path) -> None:

@@ -51,10 +51,11 @@ def deliver(options: Options, out: Output) -> int:
         _note(options, job, with_made(job.folder, noted(verified)))
     document = {
         "file": str(made.path), "delivery": delivery.id, "verdict": verified.verdict, "sha256": verified.found.sha256,
-        "frames": made.frames, "gain_db": made.gain_db, "checks": [check.to_json() for check in verified.checks],
+        "frames": made.frames, "gain_db": made.gain_db, "remark": made.remark or None, "checks": [check.to_json() for check in verified.checks],
     }  # fmt: skip
     said = "handed over" if made.done else "it fails its own spec and is not handed over"
     lines = [f"{made.path}: {said}; {made.frames} pictures, sound {made.gain_db:+.1f} dB"]
+    lines += [f"  {made.remark}"] if made.remark else []
     lines += [
         f"  {check.verdict:<12}{check.id:<16}{check.text}"
         for check in failed_first(verified.checks)

@@ -19,6 +19,9 @@ _WORDS = {
     "move": "moving {name} to another revision was cut off",
     "backup": "writing {name} was cut off",
     "paper": "printing {name} was cut off",
+    "clip": "converting to {name} was cut off",
+    "recording": "recording {name} was cut off",
+    "delivery": "making {name} was cut off",
 }
 
 

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import json
 import math
-import threading
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -18,6 +17,7 @@ from typing import Any
 from idle_quarry.errors import JobError, MediaError, NotPossible, QuarryError
 from idle_quarry.files import free_place, written_whole
 from idle_quarry.jobs.conform.lists import read_list
+from idle_quarry.jobs.records import changed
 from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, PROXIES, TIMELINES
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.converting import Wanted, convert
@@ -32,7 +32,6 @@ from idle_quarry.signal.formats import SignalFormat
 LINKED, BROUGHT, USED, PARTLY = "linked", "brought in", "what is used brought in", "partly brought in"
 MISSING, CHANGED = "missing", "changed since"
 _FORMAT = 1
-_CHANGING = threading.Lock()
 
 
 #: The first frame of a clip, counted from 0, and that after the last.
@@ -137,16 +136,11 @@ def write_material(folder: Path, entries: Iterable[Entry]) -> None:
 
 
 def changed_material(folder: Path, change: Callable[[tuple[Entry, ...]], Iterable[Entry]]) -> tuple[Entry, ...]:
-    """Return the clips a job knows after `change`, and keep them; changes made at once on several threads are all kept.
+    """Return the clips a job knows after `change`, and keep them; changes made at once, here or in another room, are all kept.
 
     Raises `JobError` where they cannot be read or kept, and what `change` raises.
     """
-    with _CHANGING:
-        before = read_material(folder)
-        after = tuple(change(before))
-        if after != before:
-            write_material(folder, after)
-        return after
+    return changed(folder, read_material, lambda before: tuple(change(before)), write_material)
 
 
 def with_entry(path: Path, change: Callable[[Entry], Entry]) -> Callable[[tuple[Entry, ...]], list[Entry]]:

@@ -18,6 +18,7 @@ from idle_quarry.errors import JobError, MediaError
 from idle_quarry.files import sha256_of, written_whole
 from idle_quarry.jobs.check import CheckedJob, read_job
 from idle_quarry.jobs.lineup import wanted_line_up, write_line_up
+from idle_quarry.jobs.records import changing
 from idle_quarry.jobs.start import WritePdf, papers_of
 from idle_quarry.jobs.structure import JOB_FILE, LINE_UP, PAPERS, line_up_file, planned
 from idle_quarry.library.records import Stored
@@ -67,6 +68,12 @@ def move(job: CheckedJob, to: Stored, person: str, write_pdf: WritePdf) -> Move:
             f"timelines were begun with another {found.locked[0]}", subject=job.title,
             remedy="start a new job from that revision",
         )  # fmt: skip
+    with changing(job.folder):
+        _move(job, to, found, write_pdf, person)
+    return found
+
+
+def _move(job: CheckedJob, to: Stored, found: Move, write_pdf: WritePdf, person: str) -> None:
     data = read_job(job.folder)
     old = data["template"]
     note = Note("move", job.folder, inside=job.folder, dirs=(PAPERS, LINE_UP))
@@ -101,7 +108,6 @@ def move(job: CheckedJob, to: Stored, person: str, write_pdf: WritePdf) -> Move:
     finally:
         shutil.rmtree(beside, ignore_errors=True)
         note.forget()
-    return found
 
 
 def _made_anew(

@@ -186,7 +186,7 @@ class Recorder:
         self._number += 1
         name = wanted.name if self._number == 1 else f"{wanted.name} {self._number}"
         path = free_path(wanted.folder / f"{name}{clip_suffix(codec)}")
-        self._writer = ClipWriter(path, codec, fmt, start=moment, channels=channels)
+        self._writer = ClipWriter(path, codec, fmt, start=moment, channels=channels, noted="recording")
         self._exact = None if self._writer.format == fmt else Conversion(fmt, self._writer.format, _EXACT)
         self._take = Take(path.stem, path, fmt, codec.id, moment, moment, 0)
         self._channels = channels

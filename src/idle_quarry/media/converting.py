@@ -106,7 +106,7 @@ def convert(
         writer = stack.enter_context(
             ClipWriter(
                 path, wanted.codec, wanted.format, start=start, channels=channels,
-                sample_rate=wanted.sample_rate, sound_bits=wanted.sound_bits,
+                sample_rate=wanted.sample_rate, sound_bits=wanted.sound_bits, noted="clip",
             )
         )  # fmt: skip
         # one picture is coded while the next is converted: an encoder has threads of its own

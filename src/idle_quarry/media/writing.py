@@ -19,8 +19,9 @@ from av.video.codeccontext import VideoCodecContext
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
+from idle_quarry.begun import Note
 from idle_quarry.errors import MediaError
-from idle_quarry.files import synced
+from idle_quarry.files import put_exclusively, synced
 from idle_quarry.media.declaring import SAYS_ACTIVE_FORMAT, with_active_format
 from idle_quarry.media.encode import (
     LINEAR,
@@ -157,6 +158,7 @@ class ClipWriter:
     For codecs of one picture a file, `path` names the first, `name.0001.dpx`, in a folder that is not there yet: the folder
     appears when all are written; they carry no sound. `format` is what codes are taken in; an `active_format` is said in each picture
     of the codecs that can.
+    Where `noted` says what is made, it replaces nothing, and a process that is killed over it leaves what is found again (`begun`).
     Use it as a context: `finish` makes the clip, leaving without it, or by an error, leaves nothing.
     Raises `MediaError` where an encoder or the disk refuses.
     """
@@ -172,6 +174,7 @@ class ClipWriter:
         sample_rate: int = 48000,
         sound_bits: int = 24,
         active_format: str | None = None,
+        noted: str = "",
     ) -> None:
         self.path, self.codec, self.pixels = path, codec, encoder_pixels(codec, fmt)
         self.frames = 0
@@ -179,7 +182,11 @@ class ClipWriter:
         self._final = path.parent if self._many else path
         self._part = self._final.with_name(f".{secrets.token_hex(6)}.part{'' if self._many else path.suffix}")
         self._muxed: _Muxed | None = None
+        self._note = Note(noted, self._final, dirs=(self._final.name,), files=(self._final.name,)) if noted else None
         try:
+            if self._note is not None:
+                self._note.part.mkdir()
+                self._part = self._note.part / self._final.name
             if self._many:
                 self._part.mkdir()
                 self._context = _picture_context(codec, self.pixels)
@@ -226,7 +233,14 @@ class ClipWriter:
                 self._muxed.close()
                 self._muxed = None
                 synced(self._part)  # a name never stands for what a power cut could still take
-            self._part.replace(self._final)
+            if self._note is not None:
+                put_exclusively(self._part, self._final)
+            else:
+                self._part.replace(self._final)
+        except FileExistsError as error:
+            raise MediaError(
+                "is there already", subject=str(self._final), remedy="give another name, or remove it"
+            ) from error
         except (FFmpegError, OSError, ValueError) as error:
             raise self._refused(error) from error
 
@@ -239,7 +253,10 @@ class ClipWriter:
         self._clear()
 
     def _clear(self) -> None:
-        if self._many:
+        if self._note is not None:
+            shutil.rmtree(self._note.part, ignore_errors=True)
+            self._note.forget()
+        elif self._many:
             shutil.rmtree(self._part, ignore_errors=True)
         else:
             with contextlib.suppress(OSError):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -18,7 +18,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.cutting.keeping import timelines_in
 from idle_quarry.jobs.handover.causes import frame_of, setting_of
-from idle_quarry.jobs.handover.record import Noted, accepted, handed_over, read_record, with_file, write_record
+from idle_quarry.jobs.handover.record import Noted, accepted, handed_over, keep_accepted, keep_file, read_record
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Delivered
@@ -203,21 +203,20 @@ class Handover(JobPart):
             self._keep(job, new)
             self.desk.say(
                 f"{new.path.name} is made{' and passes' if passes else ', and fails its own spec: it is not handed over'}."
+                + (f" {new.document['remark']}" if "remark" in new.document else "")
             )
 
         self.run(f"making {delivery.name}", work, done)
 
-    def _keep(self, job: CheckedJob, found: Noted) -> None:
+    def _keep(
+        self, job: CheckedJob, found: Noted, keep: Callable[[Path, Noted], tuple[Noted, ...]] = keep_file
+    ) -> None:
         record = next((each for each in self.jobs.records if Path(each.folder) == job.folder), None)
         library = self.desk.library
 
-        def work(_ticket: Ticket) -> tuple[Noted, ...]:
-            files = with_file(read_record(job.folder), found)
-            write_record(job.folder, files)
-            return files
-
         def done(files: tuple[Noted, ...]) -> None:
-            handed = handed_over(found, job, record.template_id, library.person) if record is not None else None
+            kept = next((each for each in files if each.path == found.path and each.document == found.document), found)
+            handed = handed_over(kept, job, record.template_id, library.person) if record is not None else None
             if handed is not None:
                 self.desk.write(
                     lambda each: each.record_handover(handed),
@@ -227,7 +226,7 @@ class Handover(JobPart):
             if job.folder == self._folder:
                 self._show_files(files)
 
-        self.desk.workers.start(work, done, self.desk.refuse)
+        self.desk.workers.start(lambda _ticket: keep(job.folder, found), done, self.desk.refuse)
 
     def accept(self) -> None:
         """Ask why the check that is looked at is accepted, and keep that with the person's name."""
@@ -242,7 +241,8 @@ class Handover(JobPart):
                 answered(str(error))
                 return
             answered(None)
-            self._keep(job, new)
+            person = self.desk.library.person
+            self._keep(job, new, lambda folder, _new: keep_accepted(folder, file, check, person, because))
 
         self.asked.emit(Question(f"{check.replace('_', ' ').capitalize()} is accepted because", "Accept it", take))
 

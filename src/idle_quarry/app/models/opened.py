@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.cutting.keeping import keep
+from idle_quarry.jobs.cutting.keeping import ChangedElsewhere, keep, keep_beside, read_timeline, state_of
 from idle_quarry.jobs.cutting.timeline import Item, Timeline, Track
 from idle_quarry.signal.rasters import Raster
 
@@ -34,7 +34,9 @@ class Opened(QObject):
     moved = Signal()
     kept_changed = Signal()
 
-    def __init__(self, desk: Desk, path: Path, timeline: Timeline, canvas: Raster, fit: str | None) -> None:
+    def __init__(
+        self, desk: Desk, path: Path, timeline: Timeline, canvas: Raster, fit: str | None, state: str | None = None
+    ) -> None:
         super().__init__()
         self.path, self.canvas, self.fit = path, canvas, fit
         self.frame = 0
@@ -49,6 +51,7 @@ class Opened(QObject):
         self._at = 0
         self._keeping = False
         self._kept = timeline  #: what its file has
+        self._state = state  #: of the file, as it is known here
         for track in timeline.tracks:
             self.aims.setdefault(track.kind, track.ident)
 
@@ -116,12 +119,17 @@ class Opened(QObject):
         if self._keeping or not self.behind:
             return
         self._keeping = True
-        timeline, path = self.timeline, self.path
+        timeline, path, known = self.timeline, self.path, self._state
 
-        def ended(error: QuarryError | None) -> None:
+        def ended(state: str | QuarryError) -> None:
             self._keeping = False
+            error = state if isinstance(state, QuarryError) else None
+            if isinstance(state, str):
+                self._state = state if known is not None else None
             if error is not None:
-                if not self.refused:
+                if isinstance(error, ChangedElsewhere):
+                    self._desk.say(str(error), refusal=True, action=("Look at theirs", self.take_theirs))
+                elif not self.refused:
                     self._desk.refuse(error)
                 self.refused, self.kept = True, f"not kept: {error.what}"
             else:
@@ -131,12 +139,28 @@ class Opened(QObject):
             if error is None:
                 self.keep()
 
-        self._desk.workers.start(lambda _ticket: keep(path, timeline), lambda _none: ended(None), ended)
+        self._desk.workers.start(lambda _ticket: keep(path, timeline, known), ended, ended)
+
+    def take_theirs(self) -> None:
+        """Show what another window or room has written, as an act that can be undone: whoever undoes it keeps their own again."""
+        state, rate = state_of(self.path), self.timeline.rate
+
+        def done(theirs: Timeline) -> None:
+            self._state = state
+            self._kept = theirs
+            self.refused, self.kept = False, ""
+            self.edit("take what was changed elsewhere", lambda _mine: theirs)
+            self.kept_changed.emit()
+
+        self._desk.workers.start(lambda _ticket: read_timeline(self.path, rate), done, self._desk.refuse)
 
     def close(self) -> None:
-        """Write what its file does not have yet; when nothing is written on another thread any more."""
+        """Write what its file does not have yet, beside it where somebody else changed it; when no other thread writes any more."""
         if self.behind:
-            keep(self.path, self.timeline)
+            try:
+                keep(self.path, self.timeline, self._state)
+            except ChangedElsewhere:
+                keep_beside(self.path, self.timeline)
 
     # -- where one is --------------------------------------------------------------------------------------------------
 

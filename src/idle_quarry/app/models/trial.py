@@ -20,8 +20,9 @@ from idle_quarry.app.models.trial_find import find
 from idle_quarry.app.models.trial_renders import TrialRenders
 from idle_quarry.app.models.trial_sources import ClipSource, Known, TimelineSource, canvas_words
 from idle_quarry.app.trial_keys import CLIPS, LOWER, UPPER
+from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.cutting.keeping import read_timeline, timelines_in
+from idle_quarry.jobs.cutting.keeping import read_timeline, state_of, timelines_in
 from idle_quarry.jobs.cutting.shown import next_cut, shown_at
 from idle_quarry.jobs.cutting.timeline import Item, Timeline, Track
 from idle_quarry.jobs.material import parts_of, proxy_of
@@ -135,12 +136,14 @@ class Trial(JobPart):
         canvas = template.canvas(wanted) if wanted is not None else template.working.format.raster
         fit = wanted.fit if wanted is not None and canvas != template.working.format.raster else None
 
-        def done(timeline: Timeline) -> None:
-            if job.folder != self._folder:
-                return
-            self._open(Opened(self.desk, path, timeline, canvas, fit), side)
+        def work(_ticket: Ticket) -> tuple[str, Timeline]:
+            return state_of(path), read_timeline(path, rate)  # what is written meanwhile is another state
 
-        self.desk.workers.start(lambda _ticket: read_timeline(path, rate), done, self.desk.refuse)
+        def done(read: tuple[str, Timeline]) -> None:
+            if job.folder == self._folder:
+                self._open(Opened(self.desk, path, read[1], canvas, fit, read[0]), side)
+
+        self.desk.workers.start(work, done, self.desk.refuse)
 
     def open_at(self, name: str, frame: int) -> None:
         """Open a timeline below, if it is not open, and be at one of its frames."""

@@ -57,11 +57,11 @@ class TrialActs:
         made = from_otio(timeline_of(job.template, wanted), job.template.working.format.rate)
         path = job.folder / TIMELINES / f"{name}.otio"
 
-        def done(_none: None) -> None:
+        def done(_state: str) -> None:
             answered(None)
             trial.open(name, "upper")
 
-        self._desk.workers.start(lambda _ticket: keep(path, made), done, lambda error: answered(str(error)))
+        self._desk.workers.start(lambda _ticket: keep(path, made, ""), done, lambda error: answered(str(error)))
 
     # -- laying ------------------------------------------------------------------------------------------------------
 

@@ -8,6 +8,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from idle_quarry.errors import JobError
+from idle_quarry.files import free_place, locked
 from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.conform.writing import write_list
 from idle_quarry.jobs.cutting.timeline import Timeline
@@ -27,21 +28,49 @@ def read_timeline(path: Path, rate: Fraction) -> Timeline:
     return read_list(path, rate).timeline
 
 
-def keep(path: Path, timeline: Timeline) -> None:
-    """Write a timeline in place of the file's last state, which joins the earlier ones. Raises `JobError` and leaves all as it was.
+class ChangedElsewhere(JobError):
+    """A timeline's file that another window or room has written since it was read."""
 
-    Stopped at any moment, the file holds the old state or the new one.
+
+def state_of(path: Path) -> str:
+    """Return what tells one state of a timeline's file from every other; "" where there is none."""
+    try:
+        found = path.stat()
+    except OSError:
+        return ""
+    return f"{found.st_ino} {found.st_mtime_ns} {found.st_size}"
+
+
+def keep(path: Path, timeline: Timeline, known: str | None = None) -> str:
+    """Write a timeline in place of the file's last state, which joins the earlier ones; return the state it has then.
+
+    `known` is the state that is followed; where the file has another, `ChangedElsewhere` is raised. Raises `JobError`, and leaves
+    all as it was. Stopped at any moment, the file holds the old state or the new one.
     """
     try:
-        if path.is_file():
-            _put_aside(path)
-        write_list(path, timeline)
+        with locked(path.parent):
+            if known is not None and state_of(path) != known:
+                raise ChangedElsewhere(
+                    "was changed by another window or room since it was opened", subject=path.stem,
+                    remedy="look at it, then keep yours or theirs",
+                )  # fmt: skip
+            if path.is_file():
+                _put_aside(path)
+            write_list(path, timeline)
+            return state_of(path)
     except OSError as error:
         raise JobError(
             f"could not be kept ({error.strerror})",
             subject=path.name,
             remedy="make room, or see to the rights of its folder: the next edit tries again",
         ) from error
+
+
+def keep_beside(path: Path, timeline: Timeline) -> Path:
+    """Write a timeline as another one of the job, named after the one it was; return its file. Raises `JobError`."""
+    beside = free_place(path.parent, f"{path.stem} kept beside", path.suffix)
+    keep(beside, timeline, "")
+    return beside
 
 
 def earlier(path: Path) -> list[Path]:

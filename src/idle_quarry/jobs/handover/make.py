@@ -1,31 +1,34 @@
 """A delivery made of a job's timeline: what lies before and after it, its pictures, its sound, named, wrapped, verified, sealed.
 
-It is made in a folder of its own beside its place, verified there, and takes its place when it passes. One that fails its own spec is
-kept beside it under a name that says so; where it is stopped, nothing is left.
+It is noted as begun, made in a folder of its own beside its place, verified and sealed there, and takes its place when it passes. One
+that fails its own spec is kept beside it under a name that says so; where it is stopped, nothing is left, and where it is killed, what is
+left is found (`begun`).
 """
 
 from __future__ import annotations
 
 import contextlib
-import secrets
+import os
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
+from functools import partial
 from itertools import count
 from pathlib import Path
 from typing import Any
 
+from idle_quarry import begun
 from idle_quarry.errors import JobError, NotPossible
-from idle_quarry.files import sha256_of
+from idle_quarry.files import free_place, put_exclusively, sha256_of
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.cutting.timeline import Timeline
 from idle_quarry.jobs.handover.programme import Mix, TimelineMaterial
 from idle_quarry.jobs.handover.record import note_made
-from idle_quarry.jobs.handover.sealing import sealed
+from idle_quarry.jobs.handover.sealing import handed_over, names_listed
 from idle_quarry.jobs.handover.sound_checks import mix_of
 from idle_quarry.jobs.handover.verify import Verified, layout_of, verify, wrapping_of
-from idle_quarry.jobs.handover.written import items_of, written
+from idle_quarry.jobs.handover.written import Planned, items_of, written
 from idle_quarry.jobs.renders.standing import Programme
 from idle_quarry.jobs.renders.store import Store
 from idle_quarry.media.converting import frames_and_speed
@@ -53,6 +56,7 @@ class HandedOver:
     verified: Verified
     gain_db: float
     frames: int
+    remark: str = ""  #: what became of a hash list that could not be continued
 
     @property
     def done(self) -> bool:
@@ -83,8 +87,13 @@ def make(
         raise JobError("no such folder", subject=str(folder), remedy="make it first, or choose another")
     layout = layout_of(delivery)
     name = _free_name(job, programme, delivery, folder)
-    part = folder / f".{secrets.token_hex(6)}.handover"
-    with contextlib.closing(TimelineMaterial(programme, store)) as material:
+    folder = folder.resolve()
+    room = folder.name or "delivery"  # a hash list is named by its folder
+    with (
+        begun.noted("delivery", folder / name, dirs=(room,)) as part,
+        contextlib.closing(TimelineMaterial(programme, store)) as material,
+    ):
+        file, final = part / room / name, folder / name
         timeline = programme.timeline
         assert timeline is not None
         held = encoder_pixels(codec, delivery.format).format
@@ -93,9 +102,9 @@ def make(
         say("measuring the sound", 0.0)
         gain = _gain(job, timeline, delivery, lambda share: say("measuring the sound", 0.1 * share))
         try:
-            part.mkdir()
+            file.parent.mkdir(parents=True)
             written(
-                part / name,
+                file,
                 job,
                 timeline,
                 delivery,
@@ -105,29 +114,40 @@ def make(
                 lambda share: say("making it", 0.1 + 0.6 * share),
             )
             found = verify(
-                part / name,
+                file,
                 job.template,
                 delivery,
                 job.revision,
                 lambda what, share: say(f"verifying: {what}", 0.7 + 0.3 * share),
             )
-            found = _with_light(part / name, job, delivery, found)
-            final = _placed(part / name, folder, found)
+            found = _with_light(file, job, delivery, found)
+            note_made(job.folder, found.found.sha256, _made_of(programme, items, material.frames / max(1, frames)))
+            if found.verdict == "fails":
+                final, remark = free_place(folder, f"{file.stem} fails", file.suffix), ""
+                put_exclusively(file, final)
+            else:
+                name_now = partial(_free_name, job, programme, delivery, folder)
+                final, remark = handed_over(file, folder, name_now)
+        except FileExistsError as error:
+            raise _taken(final) from error
         except OSError as error:
             raise JobError(
                 f"it could not be written ({error.strerror})", subject=str(folder), remedy="choose a folder with room"
             ) from error
         finally:
             shutil.rmtree(part, ignore_errors=True)
+    length = sum(item.frames for item in items)
+    return HandedOver(final, replace(found, path=final), gain, length, remark)
+
+
+def _made_of(programme: Programme, items: Sequence[Planned], scale: float) -> dict[str, Any]:
+    """Return which of the timeline's frames each part of the file shows, and how many of them a picture is."""
     parts, at = [], 0
     for item in items:
         if item.what == "programme":
             parts.append({"first": at, "frames": item.frames, "shows": item.first})
         at += item.frames
-    # which of the timeline's frames each part of the file shows, and how many of them a picture is
-    made_of: dict[str, Any] = {"timeline": programme.name, "parts": parts, "scale": material.frames / max(1, frames)}
-    note_made(job.folder, found.found.sha256, made_of)
-    return HandedOver(final, replace(found, path=final), gain, at)
+    return {"timeline": programme.name, "parts": parts, "scale": scale}
 
 
 def _with_light(path: Path, job: CheckedJob, delivery: Delivered, found: Verified) -> Verified:
@@ -139,25 +159,6 @@ def _with_light(path: Path, job: CheckedJob, delivery: Delivered, found: Verifie
     if not declare_light(path, encoding.primaries, peak, pictures.max_cll or 0, pictures.max_fall or 0):
         return found
     return replace(found, found=replace(found.found, sha256=sha256_of(path)))
-
-
-def _placed(made: Path, folder: Path, found: Verified) -> Path:
-    """Put what was made in its place, sealed, where it passes; else beside it, under a name that says that it fails."""
-    if found.verdict == "fails":
-        final = folder / f"{made.stem} fails{made.suffix}"
-        final.unlink(missing_ok=True)
-        made.rename(final)
-        return final
-    final = folder / made.name
-    made.rename(final)
-    try:
-        sealed(final)
-    except JobError as error:
-        kept = final.rename(final.with_name(f"{final.stem} unsealed{final.suffix}"))
-        raise JobError(
-            f"{error.what}: it is kept as {kept.name}", subject=str(folder), remedy="mend that, and make it again"
-        ) from error
-    return final
 
 
 def name_of(job: CheckedJob, programme: Programme, delivery: Delivered, version: int = 1) -> str:
@@ -174,16 +175,25 @@ def name_of(job: CheckedJob, programme: Programme, delivery: Delivered, version:
 
 
 def _free_name(job: CheckedJob, programme: Programme, delivery: Delivered, folder: Path) -> str:
-    """Return a name with suffix that is free in a folder: the next version where the rule has one. Raises `JobError`."""
-    before = ""
+    """Return a name with suffix that nothing in a folder has, or ever had that its list knows: the next version where the rule has one.
+
+    Raises `JobError`.
+    """
+    before, listed = "", names_listed(folder)
     for version in count(1):
         name = f"{name_of(job, programme, delivery, version)}.{wrapping_of(delivery)}"
-        if not (folder / name).exists():
-            return name
-        if name == before:
+        if name == before:  # the rule has no version: one that was removed is made again
             break
+        if not os.path.lexists(folder / name) and name not in listed:
+            return name
         before = name
-    raise JobError("is there already", subject=str(folder / before), remedy="choose another folder, or remove it")
+    if not os.path.lexists(folder / before):
+        return before
+    raise _taken(folder / before)
+
+
+def _taken(path: Path) -> JobError:
+    return JobError("is there already", subject=str(path), remedy="choose another folder, or remove it")
 
 
 def _gain(job: CheckedJob, timeline: Timeline, delivery: Delivered, told: Callable[[float], None]) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import uuid
 from collections.abc import Iterable
@@ -11,8 +12,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from idle_quarry.errors import JobError
-from idle_quarry.files import written_whole
+from idle_quarry.files import free_place, written_whole
 from idle_quarry.jobs.handover.checks import LOOK, PASSES, worst
+from idle_quarry.jobs.records import changed
 from idle_quarry.library import HandoverRecord
 from idle_quarry.library.store import now
 
@@ -85,7 +87,10 @@ def handed_over(noted: Noted, job: CheckedJob, template_id: str, author: str) ->
 
 def note_made(folder: Path, sha256: str, made_of: dict[str, Any]) -> None:
     """Note of which timeline of a job a file was made, by its hash: whoever verifies it later finds its frames. Raises `JobError`."""
-    made = {**_made(folder), sha256: made_of}
+    changed(folder, _made, lambda made: {**made, sha256: made_of}, _write_made)
+
+
+def _write_made(folder: Path, made: dict[str, Any]) -> None:
     data = {"kind": "idle-quarry files made", "format_number": _FORMAT, "files": made}
     try:
         written_whole(folder / MADE_FILE, (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
@@ -100,10 +105,16 @@ def with_made(folder: Path, noted: Noted) -> Noted:
 
 
 def _made(folder: Path) -> dict[str, Any]:
+    """Return what is noted of files that were made; what cannot be read is put aside, so that nothing is written over it."""
+    path = folder / MADE_FILE
     try:
-        files = json.loads((folder / MADE_FILE).read_text(encoding="utf-8"))["files"]
+        files = json.loads(path.read_text(encoding="utf-8"))["files"]
         return {str(key): dict(value) for key, value in files.items()}
+    except FileNotFoundError:
+        return {}
     except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
+        with contextlib.suppress(OSError):
+            path.rename(free_place(folder, f"{path.stem} damaged", path.suffix))
         return {}
 
 
@@ -149,6 +160,26 @@ def write_record(folder: Path, files: Iterable[Noted]) -> None:
         written_whole(folder / RECORD_FILE, (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
     except OSError as error:
         raise JobError(f"what was verified could not be kept ({error.strerror})", subject=str(folder)) from error
+
+
+def keep_file(folder: Path, new: Noted) -> tuple[Noted, ...]:
+    """Keep a verification with its job, and return all of them, this one first. Raises `JobError`."""
+    return changed(folder, read_record, lambda files: with_file(files, new), write_record)
+
+
+def keep_accepted(folder: Path, file: Noted, check: str, by: str, because: str) -> tuple[Noted, ...]:
+    """Keep that a check of a file was accepted; what others accepted meanwhile stays. Raises `JobError`, without a reason too."""
+    same = (file.document["path"], file.document["delivery"], file.document["sha256"])
+
+    def change(files: tuple[Noted, ...]) -> tuple[Noted, ...]:
+        return tuple(
+            accepted(each, check, by, because)
+            if (each.document["path"], each.document["delivery"], each.document["sha256"]) == same
+            else each
+            for each in files
+        )
+
+    return changed(folder, read_record, change, write_record)
 
 
 def with_file(files: Iterable[Noted], new: Noted) -> tuple[Noted, ...]:

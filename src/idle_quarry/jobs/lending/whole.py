@@ -90,7 +90,10 @@ def _delivered(job: CheckedJob, timeline: str, delivery: Delivered, folder: Path
     if programme is None:
         raise NotPossible("is no timeline of the job", subject=timeline)
     made = make(job, programme, delivery, folder, settled(job).store, told)
-    return with_made(job.folder, noted(made.verified)), made.done
+    kept = with_made(job.folder, noted(made.verified))
+    if made.remark:
+        kept = replace(kept, document={**kept.document, "remark": made.remark})
+    return kept, made.done
 
 
 def _verified(job: CheckedJob, path: Path, delivery: Delivered, told: Told) -> Noted:

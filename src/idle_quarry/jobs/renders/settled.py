@@ -13,6 +13,7 @@ from typing import Any
 from idle_quarry.errors import JobError, QuarryError
 from idle_quarry.files import is_folder, written_whole
 from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.records import changed
 from idle_quarry.jobs.renders.store import Store
 from idle_quarry.path.names import cleaned_name
 from idle_quarry.path.template import Place, Template
@@ -80,12 +81,12 @@ def answer(job: CheckedJob, path: Path, *, system_disk: bool = False) -> None:
     if not is_folder(path):
         raise JobError("no such folder", subject=str(path), remedy="make it first, or choose another")
     path = path.resolve()
-    answers = read_answers(job.folder)
-    allowed = {*answers.system_disk, *([str(path)] if system_disk else [])}
-    _write(
-        job.folder,
-        replace(answers, places={**answers.places, _machine(): str(path)}, system_disk=tuple(sorted(allowed))),
-    )
+
+    def with_answer(answers: Answers) -> Answers:
+        allowed = {*answers.system_disk, *([str(path)] if system_disk else [])}
+        return replace(answers, places={**answers.places, _machine(): str(path)}, system_disk=tuple(sorted(allowed)))
+
+    changed(job.folder, read_answers, with_answer, _write)
 
 
 def read_answers(folder: Path) -> Answers:
