@@ -9,6 +9,7 @@ import fcntl
 import hashlib
 import os
 import secrets
+import stat
 from collections.abc import Callable, Iterator
 from itertools import count
 from pathlib import Path
@@ -32,6 +33,18 @@ def written_whole(path: Path, data: bytes) -> None:
         with contextlib.suppress(OSError):
             part.unlink()
         raise
+
+
+def read_plain(path: Path, most: int) -> bytes:
+    """Return what a small file holds. Raises `OSError` for a link, a pipe or a device in its place, and for more than `most` bytes."""
+    file = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+    with os.fdopen(file, "rb") as opened:
+        if not stat.S_ISREG(os.fstat(file).st_mode):
+            raise OSError(errno.EINVAL, "it is no file", os.fsdecode(path))
+        data = opened.read(most + 1)
+    if len(data) > most:
+        raise OSError(errno.EFBIG, f"it is larger than {most} bytes", os.fsdecode(path))
+    return data
 
 
 @contextlib.contextmanager

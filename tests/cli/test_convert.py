@@ -162,7 +162,7 @@ def test_stopped_or_killed_nothing_is_left(library: str, tape: Path, tmp_path: P
             preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # a shell's background work ignores it
         )  # fmt: skip
         end = time.monotonic() + 60
-        while not any(each.stat().st_size for each in out.iterdir()) and time.monotonic() < end:
+        while not any(each.stat().st_size for each in out.rglob("*.mxf")) and time.monotonic() < end:
             time.sleep(0.02)
         running.send_signal(how)
         _, said = running.communicate(timeout=60)

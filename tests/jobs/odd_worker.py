@@ -8,7 +8,7 @@ from procrastinate import utils
 from idle_quarry.jobs.lending import house, worker
 
 if __name__ == "__main__":
-    house.SILENT_S, house.HEARTBEAT_S, worker._DEAD_S, worker._LOOK_S = 2.5, 0.4, 0.7, 0.2
+    house.HEARTBEAT_S, worker._DEAD_S, worker._LOOK_S = 0.4, 0.7, 0.2
     given = sys.argv[1:]
     if "--skew" in given:
         at = given.index("--skew")

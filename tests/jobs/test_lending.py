@@ -11,6 +11,7 @@ from dataclasses import replace
 from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import psycopg
@@ -21,13 +22,15 @@ from tests.postgres import PrivateServer
 
 from idle_quarry.cli.main import run
 from idle_quarry.errors import Away, JobError, LibraryError, NotPossible, NotUnderstood
-from idle_quarry.jobs.check import check_job
+from idle_quarry.jobs.check import CheckedJob, check_job
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import Media
+from idle_quarry.jobs.handover.record import Noted
 from idle_quarry.jobs.lending import lender
+from idle_quarry.jobs.lending.answers import file_named, inside, looked
 from idle_quarry.jobs.lending.choice import mark_all, opened, queue_of
-from idle_quarry.jobs.lending.house import SERVER, House, key_of, queue_name
+from idle_quarry.jobs.lending.house import SERVER, Answer, House, key_of, queue_name
 from idle_quarry.jobs.lending.lender import Offer, hours_of, idle_s
 from idle_quarry.jobs.lending.pieces import HousePieces, piece_of, said_piece, unmarked
 from idle_quarry.jobs.lending.reach import PROOF, NotReachable, Reach, mark, place_above
@@ -41,8 +44,9 @@ from idle_quarry.jobs.renders.settled import settled
 from idle_quarry.jobs.renders.standing import programmes_of, stock_of
 from idle_quarry.jobs.renders.store import Store
 from idle_quarry.library import FileLibrary
-from idle_quarry.library.server.tasks import ADDING, GRANTED, SCHEMA, TAKING
+from idle_quarry.library.server.tasks import ADDING, AS_OWNER, GRANTED, SCHEMA, SILENT_S, TAKING
 from idle_quarry.media.looking import look
+from idle_quarry.path.template import Delivered
 
 
 def shared(tmp_path: Path) -> tuple[Path, Store, list[Recipe]]:
@@ -118,7 +122,7 @@ def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path:
     assert set(columns) == by_column
     called = {**dict.fromkeys(TAKING, "quarry_reader"), **dict.fromkeys(ADDING, "quarry_editor")}
     for name, definer, callers in functions:
-        assert not definer and callers == ([called[name]] if name in called else []), name
+        assert definer == (name in AS_OWNER) and callers == ([called[name]] if name in called else []), name
 
     _share, store, wanted = shared(tmp_path)
     runa, wren = House(server.url("Runa", house)), House(server.url("Wren", house))
@@ -133,13 +137,57 @@ def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path:
         lambda: wren.rows("UPDATE procrastinate_jobs SET args = '{}' RETURNING 1"),
         lambda: wren.rows("UPDATE procrastinate_jobs SET task_name = 'x' RETURNING 1"),
         lambda: wren.rows("DELETE FROM procrastinate_jobs RETURNING 1"),
+        lambda: wren.rows("INSERT INTO told (job, machine) SELECT id, 'x' FROM procrastinate_jobs RETURNING 1"),
+        lambda: wren.rows("UPDATE told SET result = '{}' RETURNING 1"),
+        lambda: wren.rows("UPDATE procrastinate_jobs SET status = 'doing', worker_id = NULL RETURNING 1"),
+        lambda: wren.rows("UPDATE procrastinate_jobs SET scheduled_at = now() RETURNING 1"),
+        lambda: wren.rows("UPDATE procrastinate_workers SET last_heartbeat = now() RETURNING 1"),
         lambda: wren.rows(
-            "INSERT INTO told (job, machine, person) SELECT id, 'x', 'Runa' FROM procrastinate_jobs RETURNING 1"
+            "INSERT INTO procrastinate_events (job_id, type) SELECT id, 'failed' FROM procrastinate_jobs RETURNING 1"
         ),
+        lambda: wren.rows("SELECT procrastinate_finish_job_v1(id, 'succeeded', false) FROM procrastinate_jobs"),
+        lambda: wren.rows("SELECT procrastinate_cancel_job_v1(id, true, true) FROM procrastinate_jobs"),
+        lambda: wren.rows("SELECT procrastinate_retry_job_v2(id, now(), 9, 'x', 'x') FROM procrastinate_jobs"),
+        lambda: wren.rows("SELECT procrastinate_fetch_job_v2(NULL, NULL)"),
+        lambda: wren.rows("SELECT quarry_mine(1, 1)"),
+        lambda: runa.rows("UPDATE procrastinate_jobs SET args = '{}' RETURNING 1"),
+        lambda: runa.rows("UPDATE procrastinate_jobs SET status = 'succeeded' RETURNING 1"),
+        lambda: runa.rows("INSERT INTO told (job, machine) SELECT id, 'x' FROM procrastinate_jobs RETURNING 1"),
     ):
         with pytest.raises(LibraryError, match="does not allow"):
             act()
-    assert wren.left == 2
+    assert wren.left == 2 and not runa.rows("SELECT 1 FROM told")
+    with pytest.raises(LibraryError, match="no task that can be added"):
+        runa.rows(
+            "INSERT INTO procrastinate_jobs (queue_name, task_name, status) VALUES ('k x', 'piece', 'doing') RETURNING 1"
+        )
+
+    # a task is its worker's, and a worker its person's: nobody tells, ends, keeps alive or takes in another's name
+    ada = House(server.url("Ivo", house))
+    its = wren.rows("SELECT worker_id FROM procrastinate_register_worker_v1()")[0]["worker_id"]
+    task = wren.rows("SELECT id FROM quarry_take(NULL, %(worker)s)", worker=its)[0]["id"]
+    tell = "SELECT quarry_tell(%(task)s, %(worker)s, 'room', 3, 'on it') AS said"
+    end = "SELECT quarry_end(%(task)s, %(worker)s, 'room', %(how)s, 4, '', 1, '{\"passes\": true}') AS ended"
+    for other in (ada, runa):
+        for function in ("procrastinate_update_heartbeat_v1", "procrastinate_unregister_worker_v1"):
+            with pytest.raises(LibraryError, match="does not allow"):
+                other.rows(f"SELECT {function}(%(worker)s)", worker=its)
+        with pytest.raises(LibraryError, match="does not allow"):
+            other.rows("SELECT id FROM quarry_take(NULL, %(worker)s)", worker=its)
+        assert other.rows(tell, task=task, worker=its)[0]["said"] is None
+        assert not other.rows(end, task=task, worker=its, how="succeeded")[0]["ended"]
+        other.rows("SELECT quarry_give_back_stalled(), procrastinate_prune_stalled_workers_v1(0)")
+    assert wren.rows(tell, task=task, worker=its)[0]["said"] is False
+    with pytest.raises(LibraryError, match="larger than anything"):
+        wren.rows(
+            "SELECT quarry_end(%(task)s, %(worker)s, 'x', 'succeeded', 4, '', 1, to_jsonb(repeat('x', 3000000)))",
+            task=task, worker=its,
+        )  # fmt: skip
+    assert wren.rows(end, task=task, worker=its, how="succeeded")[0]["ended"]
+    assert not wren.rows(end, task=task, worker=its, how="failed")[0]["ended"], "it is ended once"
+    told = runa.rows("SELECT t.person, t.result, j.status::text FROM told t JOIN procrastinate_jobs j ON j.id = t.job")
+    assert told == [{"person": "Wren", "result": {"passes": True}, "status": "succeeded"}]
+    ada.close()
     server.database("bare")
     for place, says in (
         (server.url("Runa", "bare"), "no tasks|does not answer"),
@@ -150,6 +198,15 @@ def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path:
         assert opened(place)[0] is None
     runa.close()
     wren.close()
+
+
+def impatient(server: PrivateServer, house: str) -> None:
+    """Have the server hold a machine for dead that was silent for 2.5 s: its keeper can, and nobody else."""
+    with psycopg.connect(server.url("keeper", house)) as raw:
+        for name in ("quarry_worker", "quarry_give_back_stalled", "procrastinate_prune_stalled_workers_v1"):
+            [[made]] = raw.execute(f"SELECT pg_get_functiondef('{SCHEMA}.{name}'::regproc)").fetchall()
+            assert str(SILENT_S) in made
+            raw.execute(made.replace(str(SILENT_S), "2.5"))
 
 
 def waited(ready: object, seconds: float = 120.0) -> None:
@@ -163,6 +220,7 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
     server: PrivateServer, house: str, tmp_path: Path
 ) -> None:
     _share, store, wanted = shared(tmp_path)
+    impatient(server, house)
     runa = House(server.url("Runa", house))
     queue = HousePieces(runa, "k", "Lamp", store)
     queue.put(wanted)
@@ -242,7 +300,9 @@ def test_a_job_s_other_work_goes_to_the_house_as_well(
     delivery = job.template.deliveries[0]
     found = verified(runa, job, lent.path, delivery, lambda _what, _share: None)
     here = verified(None, job, lent.path, delivery, lambda _what, _share: None)
-    assert found.document == here.document and found.verdict == "fails"
+    by = found.document.pop("looked")
+    assert by.endswith(", of Runa") and found.document == here.document and found.verdict == "fails"
+    _held_against_what_is_there(job, lent.path, delivery, here)
     with pytest.raises(JobError, match="its file is changed"):
         brought_in(runa, job, replace(entry, content="0"), clip, source, (0, 4), False, shares.append)
 
@@ -273,6 +333,134 @@ def test_a_job_s_other_work_goes_to_the_house_as_well(
     assert run(["lend", "--library", str(tmp_path / "library.db")], lambda _place: 0) == 2
     assert run(["lend", "--library", at, "--place", str(folder)], lambda _place: 0) == 2
     assert "mark it: lend --mark" in capsys.readouterr().err
+
+
+def _held_against_what_is_there(job: CheckedJob, path: Path, delivery: Delivered, here: Noted) -> None:
+    """Whatever a machine answers, nothing is taken that this one does not find itself."""
+    passing = [{**check, "verdict": "passes"} for check in here.document["checks"]]
+    junk = path.with_name("junk.mxf")
+    junk.write_bytes(b"junk")
+    whole = {**here.document, "made_of": {"timeline": "x"}, "revision": 99, "path": "/etc/passwd"}
+    for value, why in (
+        ({}, "no verification"), ({"document": None}, "no verification"), ({"document": []}, "no verification"),
+        ({"document": {**whole, "checks": passing[:3]}}, "others than this version makes"),
+        ({"document": {**whole, "checks": [{**passing[0], "verdict": "fine"}, *passing[1:]]}}, "no verification"),
+        ({"document": {**whole, "checks": [{**passing[0], "text": "x" * 5000}, *passing[1:]]}}, "no verification"),
+        ({"document": {**whole, "sha256": "0" * 64}}, "another file than the one"),
+    ):  # fmt: skip
+        with pytest.raises(JobError, match=f"what room, of Wren says cannot be taken: .*{why}"):
+            looked(Answer(value, "room 12", "Wren"), job, path, delivery, lambda _what, _share: None)
+    with pytest.raises(JobError, match="another file"):
+        looked(Answer({"document": whole}, "room", "Wren"), job, junk, delivery, lambda _what, _share: None)
+    found = looked(Answer({"document": whole}, "room", "Wren"), job, path, delivery, lambda _what, _share: None)
+    assert found.document == {**here.document, "looked": "room, of Wren"}, "path, revision, origin are this room's own"
+    (job.folder / "away").symlink_to("/etc")
+    os.mkfifo(job.folder / "pipe")
+    for said in (None, 3, "", "../x", "/etc/passwd", "away/passwd", "pipe", "nowhere.mov", "a\0b", "."):
+        with pytest.raises(JobError, match="cannot be taken"):
+            inside(job.folder, said, "room")
+    for said in (None, "a/b.mxf", "..", ".hidden.mxf", ""):
+        with pytest.raises(JobError, match="cannot be taken"):
+            file_named(path.parent, said, "room")
+    assert file_named(path.parent, path.name, "room") == path
+    (job.folder / "pipe").unlink()
+    junk.unlink()
+
+
+def test_what_cannot_be_used_is_refused_and_a_server_that_is_away_is_waited_for(
+    server: PrivateServer, house: str, library: FileLibrary, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job = check_job(a_job(library, tmp_path))
+    runa, wren = House(server.url("Runa", house)), House(server.url("Wren", house))
+    monkeypatch.setattr(House, "crew", lambda _house, _key: Nobody())
+    monkeypatch.setattr("idle_quarry.jobs.lending.house._LOOK_S", 0.02)
+    worker = wren.rows("SELECT worker_id FROM procrastinate_register_worker_v1()")[0]["worker_id"]
+    place = {"place": "0" * 8, "root": "/m"}
+    for said, away in (("null", 0), ("[]", 0), ("7", 0), ('{"path": 1}', 40)):
+        looks = 0
+
+        def told(_share: float, said: str = said) -> None:
+            """The other machine, at work while this one waits."""
+            task = wren.rows("SELECT id FROM quarry_take(NULL, %(worker)s)", worker=worker)[0]["id"]
+            if task is not None:
+                wren.rows(
+                    "SELECT quarry_end(%(task)s, %(worker)s, 'room 1', 'succeeded', 1, '', 0, %(said)s::text::jsonb)",
+                    task=task, worker=worker, said=said,
+                )  # fmt: skip
+
+        def asked(query: str, away: int = away, rows: Any = runa.rows, **given: Any) -> Any:
+            nonlocal looks
+            if "octet_length(t.result" in query:
+                looks += 1
+                if 1 < looks <= away:
+                    raise Away("the server does not answer", subject="it")
+            return rows(query, **given)
+
+        monkeypatch.setattr(runa, "rows", asked)
+        if away:
+            answer = runa.awaited(job, "verify", {"x": said}, [place], told)
+            assert answer.value == {"path": 1} and answer.by == "room, of Wren" and looks > away
+        else:
+            with pytest.raises(JobError, match="said nothing that can be used"):
+                runa.awaited(job, "verify", {"x": said}, [place], told)
+        monkeypatch.undo()
+        monkeypatch.setattr(House, "crew", lambda _house, _key: Nobody())
+        monkeypatch.setattr("idle_quarry.jobs.lending.house._LOOK_S", 0.02)
+    runa.close()
+    wren.close()
+
+
+class Nobody:
+    """No workers on this machine."""
+
+    def start(self, _count: int) -> None: ...
+    def let_go(self) -> None: ...
+    def stop(self) -> None: ...
+
+
+def test_a_place_is_left_by_no_link_and_renders_remove_only_their_own(tmp_path: Path) -> None:
+    share, store, wanted = shared(tmp_path)
+    place = mark(share)
+    (share / "away").symlink_to(tmp_path)
+    said = {"place": place.id, "root": str(share), "path": "away/secret.mov"}
+    with pytest.raises(NotPossible, match="out of its place by a link"):
+        Reach().path(said)
+    for bad in ({"root": "share"}, {"path": "a\0b"}, {"root": "\0"}):
+        with pytest.raises(NotPossible):
+            Reach().path({**said, "path": "tape.mpg", **bad})
+    pipe = tmp_path / "piped"
+    pipe.mkdir()
+    os.mkfifo(pipe / PROOF)
+    assert place_above(pipe) == place_above(tmp_path), "a pipe proves nothing, and nobody waits for it"
+    (pipe / PROOF).unlink()
+    (pipe / PROOF).symlink_to(share / PROOF)
+    assert place_above(pipe) is None or place_above(pipe) != place
+
+    others = tmp_path / "others"
+    others.mkdir()
+    theirs = [others / ("0" * 40), others / ("0" * 40 + ".mov"), others / "wedding.mov"]
+    kept = store.render(wanted[0], render)
+    mine = [
+        kept.path.parent / "notes.txt",
+        kept.path.parent / f".{'0' * 12}.part.mov",
+        kept.path.parent / f"{'1' * 40}.mov",
+    ]
+    for path in (*theirs, *mine):
+        path.write_bytes(b"x")
+    shelf = next(name for name in ("00", "01") if not (store.folder / name).exists())
+    (store.folder / shelf).symlink_to(others)
+    (kept.path.parent / f"{'2' * 40}.mov").symlink_to(theirs[2])
+    os.mkfifo(kept.path.parent / f"{'3' * 40}.json")
+    assert [each.identity for each in store.all()] == [kept.identity]
+    assert store.clear_strangers(0) == 4
+    assert all(path.exists() for path in (*theirs, mine[0], kept.path)) and not any(path.exists() for path in mine[1:])
+    record = kept.path.with_name(kept.identity[:40] + ".json")
+    record.write_text(json.dumps({**json.loads(record.read_text()), "identity": "../../others/wedding"}))
+    assert Store(store.folder).all() == [], "a record says what its piece is, not what is to be removed"
+    elsewhere = next(each for each in wanted if each.identity[:2] != wanted[0].identity[:2])
+    (store.folder / elsewhere.identity[:2]).symlink_to(others)
+    with pytest.raises(JobError, match="a link lies where its folder belongs"):
+        Store(store.folder).render(elsewhere, render)
 
 
 def test_when_a_machine_is_lent(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -10,12 +10,15 @@ from typing import Any
 from pydantic import ValidationError
 
 from idle_quarry.errors import JobError, QuarryError
-from idle_quarry.files import sha256_of
+from idle_quarry.files import read_plain, sha256_of
 from idle_quarry.jobs.contents import contents_against
 from idle_quarry.jobs.structure import BROUGHT_IN, JOB_FILE, JOB_FORMAT, LINE_UP, MATERIAL_FILE, PAPERS, TIMELINES
 from idle_quarry.library.exchange import template_from_data
 from idle_quarry.media.names import MEDIA_SUFFIXES
 from idle_quarry.path.template import Template, content_hash
+
+#: Bytes of a job's own record at the most.
+_MOST_BYTES = 64_000_000
 
 
 @dataclass(frozen=True)
@@ -55,7 +58,7 @@ def read_job(folder: Path) -> dict[str, Any]:
     if not path.is_file():
         raise JobError(f"not a job: it has no {JOB_FILE}", subject=str(folder), remedy="give a job's own folder")
     try:
-        data = json.loads(path.read_text(encoding="utf-8"))
+        data = json.loads(read_plain(path, _MOST_BYTES))
     except (OSError, ValueError, RecursionError) as error:
         raise JobError("the job's record is damaged", subject=str(path), remedy="put back a copy of it") from error
     if not isinstance(data, dict) or data.get("kind") != "idle-quarry job":

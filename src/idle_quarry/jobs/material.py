@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry.errors import JobError, MediaError, NotPossible, QuarryError
-from idle_quarry.files import free_place, written_whole
+from idle_quarry.files import free_place, read_plain, written_whole
 from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.records import changed
 from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, PROXIES, TIMELINES
@@ -32,6 +32,8 @@ from idle_quarry.signal.formats import SignalFormat
 LINKED, BROUGHT, USED, PARTLY = "linked", "brought in", "what is used brought in", "partly brought in"
 MISSING, CHANGED = "missing", "changed since"
 _FORMAT = 1
+#: Bytes of the record at the most.
+_MOST_BYTES = 200_000_000
 
 
 #: The first frame of a clip, counted from 0, and that after the last.
@@ -82,7 +84,7 @@ def read_material(folder: Path) -> tuple[Entry, ...]:
     if not path.is_file():
         return ()
     try:
-        data = json.loads(path.read_text(encoding="utf-8"))
+        data = json.loads(read_plain(path, _MOST_BYTES))
         if int(data["format_number"]) > _FORMAT:
             raise JobError(
                 "was kept by a newer version of this program", subject=str(path), remedy="update Idle Quarry"

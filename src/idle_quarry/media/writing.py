@@ -194,9 +194,11 @@ class ClipWriter:
                 self._muxed = _Muxed(
                     self._part, codec, self.pixels, start, channels, sample_rate, sound_bits, active_format
                 )  # fmt: skip
-        except (FFmpegError, OSError, ValueError) as error:
+        except BaseException as error:
             self._clear()
-            raise self._refused(error) from error
+            if isinstance(error, FFmpegError | OSError | ValueError):
+                raise self._refused(error) from error
+            raise  # also what stops it here leaves nothing
 
     @property
     def format(self) -> SignalFormat:

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from idle_quarry.errors import JobError
-from idle_quarry.files import free_place, written_whole
+from idle_quarry.files import free_place, read_plain, written_whole
 from idle_quarry.jobs.handover.checks import LOOK, PASSES, worst
 from idle_quarry.jobs.records import changed
 from idle_quarry.library import HandoverRecord
@@ -25,6 +25,8 @@ if TYPE_CHECKING:
 #: In the job's folder: what was verified, and of what files were made.
 RECORD_FILE, MADE_FILE = ".handovers.json", ".made.json"
 _FORMAT = 1
+#: Bytes of a record at the most.
+_MOST_BYTES = 200_000_000
 
 
 @dataclass(frozen=True)
@@ -62,7 +64,7 @@ class Noted:
 
 def noted(found: Verified) -> Noted:
     """Return a verification as it is kept."""
-    return Noted(found.to_json(), _now())
+    return Noted(found.to_json(), now_text())
 
 
 def handed_over(noted: Noted, job: CheckedJob, template_id: str, author: str) -> HandoverRecord | None:
@@ -108,7 +110,7 @@ def _made(folder: Path) -> dict[str, Any]:
     """Return what is noted of files that were made; what cannot be read is put aside, so that nothing is written over it."""
     path = folder / MADE_FILE
     try:
-        files = json.loads(path.read_text(encoding="utf-8"))["files"]
+        files = json.loads(read_plain(path, _MOST_BYTES))["files"]
         return {str(key): dict(value) for key, value in files.items()}
     except FileNotFoundError:
         return {}
@@ -123,10 +125,11 @@ def accepted(noted: Noted, check: str, by: str, because: str) -> Noted:
     if not because.strip():
         raise JobError("say why it is accepted", subject=check)
     kept = tuple(each for each in noted.accepted if each.check != check)
-    return replace(noted, accepted=(*kept, Accepted(check, by, _now(), because.strip())))
+    return replace(noted, accepted=(*kept, Accepted(check, by, now_text(), because.strip())))
 
 
-def _now() -> str:
+def now_text() -> str:
+    """Return when it is, by this machine's clock, as records have it."""
     return datetime.now().astimezone().isoformat(timespec="seconds")
 
 
@@ -136,7 +139,7 @@ def read_record(folder: Path) -> tuple[Noted, ...]:
     if not path.is_file():
         return ()
     try:
-        data = json.loads(path.read_text(encoding="utf-8"))
+        data = json.loads(read_plain(path, _MOST_BYTES))
         return tuple(
             Noted(each["document"], str(each["when"]), tuple(Accepted(**one) for one in each["accepted"]))
             for each in data["files"]

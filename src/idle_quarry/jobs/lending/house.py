@@ -5,6 +5,7 @@ All times are the server's own: a machine whose clock is wrong does no harm.
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 import socket
@@ -18,7 +19,7 @@ from procrastinate import App, SyncPsycopgConnector
 from procrastinate.exceptions import AlreadyEnqueued, ConnectorException
 from procrastinate.jobs import Job
 
-from idle_quarry.errors import Away, JobError, LibraryError, NotPossible
+from idle_quarry.errors import Away, JobError, LibraryError, NotPossible, one_line
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.library.server import tasks as tables
@@ -31,8 +32,8 @@ WORKER = "idle_quarry.jobs.lending.worker"
 NEVER = "2999-01-01T00:00:00+00:00"
 #: Whether a task waits so.
 PAUSED = "coalesce(j.scheduled_at > now() + interval '100 years', false)"
-#: A machine that has not been heard of for so many seconds is dead; it says a word every few.
-SILENT_S, HEARTBEAT_S = 25.0, 5.0
+#: A machine that is well is heard of every so many seconds.
+HEARTBEAT_S = 5.0
 #: Tasks that ended are kept for so many hours: they tell how long things take.
 _KEPT_HOURS = 7 * 24
 #: Seconds between two looks at a task that is waited for.
@@ -88,6 +89,27 @@ def queue_name(key: str, places: Iterable[dict[str, Any]]) -> str:
     return made
 
 
+@dataclass(frozen=True)
+class Answer:
+    """What came of a task, unbelieved; and which machine said it, and whose that is by the server's own word."""
+
+    value: dict[str, Any]
+    machine: str
+    person: str
+
+    @property
+    def by(self) -> str:
+        return f"{self.machine.split(' ')[0]}, of {self.person}"
+
+
+def _answer(row: dict[str, Any], title: str) -> Answer:
+    if not isinstance(row["result"], dict):
+        raise JobError(
+            f"{row['machine'] or 'a machine'} said nothing that can be used of it", subject=title, remedy="ask again"
+        )
+    return Answer(row["result"], one_line(str(row["machine"]))[:200], one_line(str(row["person"]))[:200])
+
+
 class House:
     """The tasks of a house; any number of threads may use it. Raises `Away` where the server does not answer, and `LibraryError`."""
 
@@ -102,6 +124,11 @@ class House:
             if not self.rows(f"{tables.IS_THERE} AS there")[0]["there"]:
                 raise LibraryError(
                     "it has no tasks for other machines yet", subject=self.subject,
+                    remedy="whoever keeps it runs 'server setup' again",
+                )  # fmt: skip
+            if not self.rows(f"{tables.IS_GUARDED} AS there")[0]["there"]:
+                raise LibraryError(
+                    "its tasks are guarded by an older version", subject=self.subject,
                     remedy="whoever keeps it runs 'server setup' again",
                 )  # fmt: skip
             may = "SELECT pg_has_role(session_user, 'quarry_editor', 'MEMBER') AS may"
@@ -172,13 +199,8 @@ class House:
         return int(row["first"])
 
     def give_back_stalled(self) -> None:
-        """Have what dead machines had begun be anybody's again, and clear away what ended long ago."""
-        self.rows(
-            "SELECT procrastinate_retry_job_v2(j.id, now(), NULL, NULL, NULL) FROM procrastinate_jobs j "
-            "LEFT JOIN procrastinate_workers w ON w.id = j.worker_id WHERE j.status = 'doing' AND "
-            "(w.id IS NULL OR w.last_heartbeat < now() - make_interval(secs => %(silent)s))",
-            silent=SILENT_S,
-        )
+        """Have what dead machines had begun be anybody's again."""
+        self.rows("SELECT quarry_give_back_stalled()")
 
     def clear_old(self) -> None:
         """Forget tasks that ended long ago."""
@@ -193,10 +215,11 @@ class House:
     def awaited(
         self, job: CheckedJob, kind: str, given: dict[str, Any], places: list[dict[str, Any]],
         told: Callable[[float], object], frames: int = 1000,
-    ) -> dict[str, Any]:  # fmt: skip
+    ) -> Answer:  # fmt: skip
         """Have some machine do a task, and return what came of it; where `told`, which hears the share that is done, raises, it is stopped.
 
-        Raises `JobError` with the machine's own sentence where it could not be done.
+        A server that goes away is waited for: what was done meanwhile is taken when it is back. Raises `JobError` with the machine's own
+        sentence where it could not be done.
         """
         key = key_of(job)
         name = f"{kind} {hashlib.sha256(json.dumps(given, sort_keys=True).encode()).hexdigest()[:40]}"
@@ -211,24 +234,38 @@ class House:
         crew = self.crew(key)
         try:
             crew.start(1)  # where nobody else is there, it is done here
+            done = 0.0
             while True:
-                row = self.rows(
-                    "SELECT j.status, t.done, t.text, t.result FROM procrastinate_jobs j LEFT JOIN told t ON t.job = j.id "
-                    "WHERE j.id = %(id)s",
-                    id=ident,
-                )[0]
-                if row["status"] == "succeeded":
+                row = self._standing(ident)
+                if row is not None and row["status"] == "succeeded":
                     crew.let_go()
-                    return dict(row["result"])
-                if row["status"] in ("failed", "cancelled", "aborted"):
-                    raise JobError(row["text"] or "another window stopped it", subject=job.title)
-                told((row["done"] or 0) / frames)
+                    return _answer(row, job.title)
+                if row is not None and row["status"] in ("failed", "cancelled", "aborted"):
+                    raise JobError(one_line(row["text"] or "another window stopped it"), subject=job.title)
+                done = min(1.0, max(0, row["done"] or 0) / frames) if row is not None else done
+                told(done)
                 time.sleep(_LOOK_S)
         except BaseException:
-            self.rows("SELECT procrastinate_cancel_job_v1(%(id)s, true, false)", id=ident)
+            with contextlib.suppress(Away):
+                self.rows("SELECT procrastinate_cancel_job_v1(%(id)s, true, false)", id=ident)
             raise
         finally:
             crew.stop()
+
+    def _standing(self, ident: int) -> dict[str, Any] | None:
+        """Return how a task stands, None while the server is away. Raises `JobError` where it is gone."""
+        try:
+            rows = self.rows(
+                "SELECT j.status::text, t.done, t.text, t.machine, t.person, "
+                f"CASE WHEN octet_length(t.result::text) <= {tables.MOST_RESULT} THEN t.result END AS result "
+                "FROM procrastinate_jobs j LEFT JOIN told t ON t.job = j.id WHERE j.id = %(id)s",
+                id=ident,
+            )
+        except Away:
+            return None
+        if not rows:
+            raise JobError("the server knows the task no longer", subject=self.subject, remedy="ask for it again")
+        return rows[0]
 
     def crew(self, key: str) -> Crew:
         """Return workers of this machine for a job's tasks, none of them started."""

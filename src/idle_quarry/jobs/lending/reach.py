@@ -14,7 +14,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 from idle_quarry.errors import JobError, NotPossible
-from idle_quarry.files import is_folder, written_whole
+from idle_quarry.files import is_folder, read_plain, written_whole
 
 #: What lies in a place, and proves it.
 PROOF = ".quarry-place.json"
@@ -37,8 +37,7 @@ class Place:
 def proof_in(folder: Path) -> str | None:
     """Return what a folder is known by, None where it is not marked."""
     try:
-        with (folder / PROOF).open("rb") as file:
-            data = json.loads(file.read(_MOST_BYTES))
+        data = json.loads(read_plain(folder / PROOF, _MOST_BYTES))
         return str(data["id"]) if data["kind"] == _KIND and len(str(data["id"])) == 8 else None
     except (OSError, ValueError, KeyError, TypeError, RecursionError):
         return None
@@ -84,13 +83,14 @@ class Reach:
         return {"place": place.id, "root": str(place.root), "path": path.resolve().relative_to(place.root).as_posix()}
 
     def root(self, place: str, usual: str) -> Path | None:
-        """Return where a place lies here, proved now; None where it cannot be found."""
-        return next((each for each in (*self._folders, Path(usual)) if proof_in(each) == place), None)
+        """Return where a place lies here, proved now; None where it cannot be found. A place that was given goes before what a task says."""
+        said = [Path(usual)] if Path(usual).is_absolute() and "\0" not in usual else []
+        return next((each.resolve() for each in (*self._folders, *said) if proof_in(each) == place), None)
 
     def path(self, said: dict[str, Any]) -> Path:
         """Return the path that a task says, on this machine. Raises `NotReachable`."""
         inside = PurePosixPath(str(said["path"]))
-        if inside.is_absolute() or ".." in inside.parts:
+        if "\0" in str(inside) or inside.is_absolute() or ".." in inside.parts:
             raise NotPossible("a path that leads out of its place", subject=str(inside))
         root = self.root(str(said["place"]), str(said["root"]))
         if root is None:
@@ -98,4 +98,10 @@ class Reach:
                 "this place is not there, or it is another", subject=str(said["root"]),
                 remedy="say where it lies here: --place FOLDER",
             )  # fmt: skip
-        return root / inside
+        try:
+            found = (root / inside).resolve()
+        except (OSError, RuntimeError, ValueError) as error:
+            raise NotPossible("a path that leads nowhere", subject=str(inside)) from error
+        if not found.is_relative_to(root):
+            raise NotPossible("a path that leads out of its place by a link", subject=str(inside))
+        return found

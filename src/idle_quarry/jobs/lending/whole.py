@@ -9,9 +9,11 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from idle_quarry.errors import NotPossible
+from idle_quarry.errors import NotPossible, one_line
 from idle_quarry.jobs.check import CheckedJob, check_job
+from idle_quarry.jobs.handover.checks import FAILS
 from idle_quarry.jobs.handover.record import Noted, noted, with_made
+from idle_quarry.jobs.lending.answers import file_named, inside, looked
 from idle_quarry.jobs.lending.house import House
 from idle_quarry.jobs.lending.reach import Reach, place_above
 from idle_quarry.jobs.material import BroughtIn, Entry, Span, bring_in, make_proxy
@@ -42,8 +44,9 @@ def brought_in(
         "job": folder, "path": path, "content": entry.content, "source": source.id, "span": span, "proxy": proxy,
         "taken_as": _FORMAT.dump_python(clip.format, mode="json"),
     }  # fmt: skip
-    made = house.awaited(job, BRING_IN, given, [folder, path], told)
-    return BroughtIn(job.folder / made["path"], made["of"], made["source"], made["codec"], span)
+    answer = house.awaited(job, BRING_IN, given, [folder, path], told)
+    wanted = job.template.proxy.codec if proxy and job.template.proxy is not None else job.template.intermediate.codec
+    return BroughtIn(inside(job.folder, answer.value.get("path"), answer.by), entry.content, source.id, wanted, span)
 
 
 def delivered(
@@ -56,9 +59,12 @@ def delivered(
     # timelines name their clips by their paths: only who has them under the same can do it
     places = [{**reach.said(each), "same": True} for each in (job.folder, folder)]
     given = {"job": places[0], "timeline": timeline, "delivery": delivery.id, "to": places[1]}
-    made = house.awaited(job, DELIVER, given, places, lambda share: told("making it", share))
-    document = {**made["document"], "path": str(folder / made["name"])}
-    return Noted(document, made["when"]), bool(made["passes"])
+    answer = house.awaited(job, DELIVER, given, places, lambda share: told("making it", share))
+    found = looked(answer, job, file_named(folder, answer.value.get("name"), answer.by), delivery, told)
+    remark = answer.value.get("remark")
+    if isinstance(remark, str) and remark:
+        found = replace(found, document={**found.document, "remark": one_line(remark)[:1000]})
+    return found, found.verdict != FAILS
 
 
 def verified(house: House | None, job: CheckedJob, path: Path, delivery: Delivered, told: Told) -> Noted:
@@ -68,8 +74,8 @@ def verified(house: House | None, job: CheckedJob, path: Path, delivery: Deliver
     reach = Reach()
     folder, file = reach.said(job.folder), reach.said(path)
     given = {"job": folder, "path": file, "delivery": delivery.id}
-    made = house.awaited(job, VERIFY, given, [folder, file], lambda share: told("verifying", share))
-    return Noted({**made["document"], "path": str(path)}, made["when"])
+    answer = house.awaited(job, VERIFY, given, [folder, file], lambda share: told("verifying", share))
+    return looked(answer, job, path, delivery, told)
 
 
 def _alone(*paths: Path) -> bool:
@@ -116,22 +122,23 @@ def bring_in_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, A
     span = (int(given["span"][0]), int(given["span"][1])) if given["span"] else None
     entry = Entry(path, str(given["content"]), source.id)
     made = brought_in(None, job, entry, clip, source, span, bool(given["proxy"]), lambda share: told("", share))
-    inside = made.path.relative_to(job.folder).as_posix()
-    return {"path": inside, "of": made.of, "source": made.source, "codec": made.codec}
+    return {"path": made.path.relative_to(job.folder).as_posix()}
 
 
 def deliver_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, Any]:
     """Make a delivery of another machine's job."""
     job = check_job(reach.path(given["job"]))
     found, passes = _delivered(job, str(given["timeline"]), _delivery(job, given), reach.path(given["to"]), told)
-    return {"document": found.document, "when": found.when, "passes": passes, "name": found.path.name}
+    document = dict(found.document)
+    remark = document.pop("remark", "")
+    return {"document": document, "passes": passes, "name": found.path.name, "remark": remark}
 
 
 def verify_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, Any]:
     """Verify a file for another machine."""
     job = check_job(reach.path(given["job"]))
     found = _verified(job, reach.path(given["path"]), _delivery(job, given), told)
-    return {"document": found.document, "when": found.when}
+    return {"document": found.document}
 
 
 def _delivery(job: CheckedJob, given: dict[str, Any]) -> Delivered:

@@ -15,7 +15,7 @@ import os
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
@@ -33,13 +33,14 @@ from procrastinate.worker import Worker
 
 from idle_quarry.errors import Away, JobError, QuarryError
 from idle_quarry.jobs.lending import house as of_house
-from idle_quarry.jobs.lending.house import PAUSED, SERVER, House, plain
+from idle_quarry.jobs.lending.house import SERVER, House, plain
 from idle_quarry.jobs.lending.pieces import PIECE, piece_of
 from idle_quarry.jobs.lending.reach import NotReachable, Reach
 from idle_quarry.jobs.lending.whole import BRING_IN, DELIVER, VERIFY, bring_in_for, deliver_for, verify_for
 from idle_quarry.jobs.renders.queue import worker_name
 from idle_quarry.jobs.renders.turn import Stopped, Turn, rendered
 from idle_quarry.jobs.renders.worker import as_guest, status_of
+from idle_quarry.library.server.tasks import SILENT_S
 from idle_quarry.reports import unforeseen
 
 #: Seconds between two looks whether there is something to do, between two looks for what dead machines left, and for which a queue
@@ -65,21 +66,31 @@ class _Again(BaseRetryStrategy):
 
 
 class _Own(JobManager):
-    """Ends and gives back only what is still this worker's: one that slept through its own death changes nothing."""
+    """Takes, ends and gives back through the server's guards: one that slept through its own death changes nothing."""
+
+    def __init__(self, connector: Any, machine: str) -> None:
+        super().__init__(connector)
+        self._machine = machine
+
+    async def fetch_job(self, queues: Iterable[str] | None, worker_id: int) -> Job | None:
+        row = await self.connector.execute_query_one_async(
+            "SELECT id, status, task_name, priority, lock, queueing_lock, args, scheduled_at, queue_name, attempts, worker_id "
+            "FROM quarry_take(%(queues)s::varchar[], %(worker)s::bigint)",
+            queues=queues, worker=worker_id,
+        )  # fmt: skip
+        return None if row["id"] is None else Job.from_row(row)
 
     async def finish_job(self, job: Job, status: Status, delete_job: bool) -> None:
+        # what came of a whole task was said, and the task ended, in one act before this
         await self.connector.execute_query_async(
-            "SELECT procrastinate_finish_job_v1(id, %(status)s::procrastinate_job_status, %(gone)s) FROM procrastinate_jobs "
-            "WHERE id = %(job)s AND worker_id = %(worker)s AND status = 'doing'",
-            job=job.id, worker=job.worker_id, status=status.value, gone=delete_job,
+            "SELECT quarry_end(%(job)s, %(worker)s, %(machine)s, %(status)s, 0, '', 0, NULL)",
+            job=job.id, worker=job.worker_id, machine=self._machine, status=status.value,
         )  # fmt: skip
 
     async def retry_job(self, job: Job, retry_at: datetime | None = None, *_same: Any, **_kept: Any) -> None:
         await self.connector.execute_query_async(
-            "SELECT procrastinate_retry_job_v2(id, %(at)s, NULL, NULL, NULL) FROM procrastinate_jobs "
-            "WHERE id = %(job)s AND worker_id = %(worker)s AND status = 'doing'",
-            job=job.id, worker=job.worker_id, at=retry_at or _AT_ONCE,
-        )  # fmt: skip
+            "SELECT quarry_give_back(%(job)s, %(worker)s)", job=job.id, worker=job.worker_id
+        )
 
 
 @dataclass
@@ -97,20 +108,23 @@ class _Given:
         except Away:
             return True
 
-    def say(self, done: int, text: str = "", seconds: float = 0.0, result: dict[str, Any] | None = None) -> bool:
+    def say(self, done: int, text: str = "") -> bool:
         """Have it told beside the task; return whether the task is still this worker's. Raises `Away`, `LibraryError`."""
         rows = self.house.rows(
-            f"WITH mine AS (SELECT j.id, {PAUSED} AS paused FROM procrastinate_jobs j WHERE j.id = %(job)s "
-            "AND j.worker_id = %(worker)s AND j.status = 'doing' AND NOT j.abort_requested), "
-            "said AS (INSERT INTO told AS t (job, machine, done, text, seconds, result) "
-            "SELECT id, %(machine)s, %(done)s, %(text)s, %(seconds)s, %(result)s::text::jsonb FROM mine "
-            "ON CONFLICT (job) DO UPDATE SET machine = excluded.machine, person = session_user, done = excluded.done, "
-            "text = excluded.text, seconds = excluded.seconds, result = excluded.result) SELECT paused FROM mine",
-            job=self.job.id, worker=self.job.worker_id, machine=self.machine, done=done, text=text[:2000], seconds=seconds,
+            "SELECT quarry_tell(%(job)s, %(worker)s, %(machine)s, %(done)s, %(text)s) AS paused",
+            job=self.job.id, worker=self.job.worker_id, machine=self.machine, done=done, text=text,
+        )  # fmt: skip
+        self.paused = bool(rows[0]["paused"])
+        return rows[0]["paused"] is not None
+
+    def end(self, done: int, seconds: float, result: dict[str, Any] | None) -> bool:
+        """Have what came of it told, and the task ended by that; return whether it was still this worker's."""
+        rows = self.house.rows(
+            "SELECT quarry_end(%(job)s, %(worker)s, %(machine)s, 'succeeded', %(done)s, '', %(seconds)s, %(result)s::text::jsonb) AS ended",
+            job=self.job.id, worker=self.job.worker_id, machine=self.machine, done=done, seconds=seconds,
             result=None if result is None else json.dumps(result, ensure_ascii=False),
         )  # fmt: skip
-        self.paused = bool(rows and rows[0]["paused"])
-        return bool(rows)
+        return bool(rows[0]["ended"])
 
 
 class Lender:
@@ -123,7 +137,7 @@ class Lender:
         self._begun = 0.0
         self._shunned: dict[str, float] = {}  #: queues whose places went away, and until when they are left alone
         self._app = App(connector=PsycopgConnector(**plain(url, 1)))
-        self._app.job_manager = _Own(self._app.connector)
+        self._app.job_manager = _Own(self._app.connector, machine)
         self._task(PIECE, lambda given, turn, _frames: (rendered(*piece_of(given, reach), turn), None))
         for name, work in ((BRING_IN, bring_in_for), (DELIVER, deliver_for), (VERIFY, verify_for)):
             self._task(name, partial(self._whole, work))
@@ -143,7 +157,7 @@ class Lender:
             try:
                 turn.say(0)
                 seconds, result = work(given, turn, frames)
-                if not of.say(frames, seconds=seconds, result=result):
+                if not of.end(frames, seconds, result):
                     raise Stopped
             except Stopped:
                 if self._stop.is_set():
@@ -224,7 +238,7 @@ class Lender:
         """Do what is in some queues, until there is nothing more, or other queues are to be looked at."""
         self._worker = Worker(
             self._app, queues=queues, name=self._machine, wait=False, concurrency=1, listen_notify=False,
-            install_signal_handlers=False, update_heartbeat_interval=of_house.HEARTBEAT_S, stalled_worker_timeout=of_house.SILENT_S,
+            install_signal_handlers=False, update_heartbeat_interval=of_house.HEARTBEAT_S, stalled_worker_timeout=SILENT_S,
         )  # fmt: skip
         self._begun = time.monotonic()
         await self._worker.run()  # type: ignore[no-untyped-call]

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry.errors import JobError, QuarryError
-from idle_quarry.files import is_folder, written_whole
+from idle_quarry.files import is_folder, read_plain, written_whole
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.records import changed
 from idle_quarry.jobs.renders.store import Store
@@ -22,6 +22,8 @@ from idle_quarry.proof.disks import volume_of
 #: In the job's folder: what was answered, and what is to be rendered.
 ANSWERS_FILE, QUEUE_FILE = ".renders.json", ".renders.queue"
 _FORMAT = 1
+#: Bytes of the answers at the most.
+_MOST_BYTES = 1_000_000
 
 
 @dataclass(frozen=True)
@@ -92,7 +94,7 @@ def answer(job: CheckedJob, path: Path, *, system_disk: bool = False) -> None:
 def read_answers(folder: Path) -> Answers:
     """Return what was answered for a job; nothing where that cannot be read: it is asked again."""
     try:
-        data: dict[str, Any] = json.loads((folder / ANSWERS_FILE).read_text(encoding="utf-8"))
+        data: dict[str, Any] = json.loads(read_plain(folder / ANSWERS_FILE, _MOST_BYTES))
         places = {str(machine): str(path) for machine, path in data["places"].items()}
         return Answers(places, tuple(str(path) for path in data["system_disk"]))
     except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):

@@ -7,7 +7,9 @@ record says: what was half written, cut off or replaced is not taken for whole, 
 from __future__ import annotations
 
 import contextlib
+import errno
 import json
+import re
 import shutil
 import time
 from collections.abc import Callable, Iterable
@@ -16,7 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry.errors import JobError, QuarryError
-from idle_quarry.files import written_whole
+from idle_quarry.files import read_plain, written_whole
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
 from idle_quarry.media.memory import identity
 from idle_quarry.media.names import clip_suffix
@@ -24,6 +26,10 @@ from idle_quarry.media.names import clip_suffix
 _FORMAT = 1
 #: Pieces are in folders by the first two digits of their names: one folder of ten thousand files is slow to list.
 _DIGITS = 2
+#: Bytes of a record at the most; how folders of pieces are called, and pieces, their records, and what becomes one of them.
+_MOST_BYTES = 4_000_000
+_SHELF = re.compile(r"[0-9a-f]{2}")
+_OWN_NAME = re.compile(r"[0-9a-f]{40}(\.\w+)?|\.[0-9a-f]{12}\.part(\.\w+)?|\.[0-9a-f]{40}[\w.]*\.[0-9a-f]{12}\.part")
 
 
 @dataclass(frozen=True)
@@ -92,6 +98,8 @@ class Store:
         made = path.parent if recipe.codec.one_picture_a_file else path
         try:
             made.parent.mkdir(parents=True, exist_ok=True)
+            if not _is_own_folder(made.parent):
+                raise OSError(errno.ELOOP, "a link lies where its folder belongs")
             self._record(recipe.identity).unlink(missing_ok=True)
             _gone(made)
         except OSError as error:
@@ -115,11 +123,16 @@ class Store:
     def _read(self, record: Path) -> Kept | None:
         """Return what a record says is there, where it is."""
         try:
-            data: dict[str, Any] = json.loads(record.read_text(encoding="utf-8"))
+            data: dict[str, Any] = json.loads(read_plain(record, _MOST_BYTES))
             recipe = from_json(data["recipe"])
             path = self.place(recipe)
-            kept = Kept(str(data["identity"]), path, int(data["bytes"]), recipe, float(data["when"]))
-            whole = _bytes(kept.made) == kept.bytes and identity(path) == data["content"]
+            kept = Kept(recipe.identity, path, int(data["bytes"]), recipe, float(data["when"]))
+            own = (
+                data["identity"] == recipe.identity
+                and record == self._record(recipe.identity)
+                and not path.is_symlink()
+            )
+            whole = own and _bytes(kept.made) == kept.bytes and identity(path) == data["content"]
         except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError, QuarryError):
             return None
         return kept if whole else None
@@ -128,13 +141,23 @@ class Store:
 
     def all(self) -> list[Kept]:
         """Return all pieces that are there and whole, whatever they belong to."""
-        found = (self._at(path) for path in sorted(self.folder.glob("??/*.json")))
+        found = (self._at(path) for shelf in self._shelves() for path in sorted(shelf.glob("*.json")))
         return [kept for kept in found if kept is not None]
 
     def strangers(self) -> list[Path]:
-        """Return what lies among the renders and is none: half written by what was killed, cut off, or without its record."""
+        """Return what lies among the renders and is none: half written by what was killed, cut off, or without its record.
+
+        Only what is called as this program calls its pieces and their parts: what somebody else put there is theirs.
+        """
         known = {path for kept in self.all() for path in (kept.made, self._record(kept.identity))}
-        return [path for path in sorted(self.folder.glob("??/*")) if path not in known]
+        there = (path for shelf in self._shelves() for path in sorted(shelf.iterdir()))
+        return [path for path in there if _OWN_NAME.fullmatch(path.name) and path not in known]
+
+    def _shelves(self) -> list[Path]:
+        """Return the folders that pieces are in; a link in their place leads to what is not the store's."""
+        if not self.folder.is_dir():
+            return []
+        return [path for path in sorted(self.folder.iterdir()) if _SHELF.fullmatch(path.name) and _is_own_folder(path)]
 
     def remove(self, pieces: Iterable[Kept]) -> int:
         """Remove pieces; return how many bytes that gave back. Raises `JobError` where one cannot be removed."""
@@ -172,8 +195,12 @@ def _bytes(made: Path) -> int:
     return made.stat().st_size
 
 
+def _is_own_folder(path: Path) -> bool:
+    return path.is_dir() and not path.is_symlink()
+
+
 def _gone(made: Path) -> None:
-    if made.is_dir():
+    if _is_own_folder(made):
         shutil.rmtree(made)
     else:
         made.unlink(missing_ok=True)

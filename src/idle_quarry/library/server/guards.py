@@ -10,7 +10,7 @@ from __future__ import annotations
 from idle_quarry.path.entries import KINDS
 
 #: Counted up when any of this changes, so that setting up again can say that it mended something.
-RIGHTS_VERSION = 4
+RIGHTS_VERSION = 5
 
 _HEAD = "LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, public, pg_temp AS $$"
 _TRIGGER = f"RETURNS trigger {_HEAD}"
