@@ -15,8 +15,7 @@ import time
 from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
-from itertools import count
-from itertools import islice
+from itertools import count, islice
 from pathlib import Path
 
 import numpy as np

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from copy import deepcopy
 from itertools import islice
 
 import numpy as np
@@ -35,16 +36,17 @@ def test_any_bit_that_turns_is_reported_in_its_line(words: str) -> None:
     rng = np.random.default_rng(11)
     # all bits of the words around the timing references and packets of one line, and random ones of any
     places = [(way.raster.payload[0] - 1, at) for at in (*range(24), *range(way.sav - 4, way.sav + 8))]
-    places += [(int(rng.integers(way.raster.lines)), int(rng.integers(way.words))) for _ in range(14)]
+    places += [(int(rng.integers(way.raster.lines)), int(rng.integers(way.words))) for _ in range(8)]
+    fresh = LineReader()
+    assert not fresh.frame([frames[0]], timing).faults
     for number, (line, at) in enumerate(places):
         bits = range(10) if number < 4 else [int(rng.integers(10))]
         for bit in bits:
             damaged = frames[1].copy()
             damaged[line, at, int(rng.integers(way.streams))] ^= np.uint16(1 << bit)
-            reader = LineReader()
-            first = reader.frame([frames[0]], timing)
+            reader = deepcopy(fresh)  # as it is after a whole frame
             faults = [*reader.frame([damaged], timing).faults, *reader.frame([frames[2]], timing).faults]
-            assert not first.faults and faults, (line, at, bit)
+            assert faults, (line, at, bit)
             if not way.raster.of_sd:
                 assert {line, line + 1} & {each.line for each in faults} or {each.kind for each in faults} <= {
                     "timecode break",

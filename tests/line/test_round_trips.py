@@ -57,10 +57,11 @@ def sent(
 @pytest.mark.parametrize(("fmt", "way"), list(cases()))
 def test_it_comes_back_bit_for_bit(fmt: SignalFormat, way: Transport) -> None:
     channels = most_channels(way)
-    made = list(sent(fmt, way, 2, channels))
+    frames = 2 if fmt.raster.height < 2000 else 1  # numbers and sound go on from frame to frame alike in all
+    made = list(sent(fmt, way, frames, channels))
     links = [np.concatenate([words[n].reshape(-1) for _, _, words in made]) for n in range(way.interface.links)]
     read = list(read_words(links))
-    assert len(read) == 2
+    assert len(read) == frames
     for number, (frame, (pictures, sound, _)) in enumerate(zip(read, made, strict=True)):
         assert frame.faults == ()
         assert frame.lock.interface == way.interface.id
