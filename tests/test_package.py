@@ -62,6 +62,58 @@ def test_it_runs_from_the_wheel_alone(wheel: zipfile.ZipFile, tmp_path: Path) ->
     assert idle_quarry.__version__ in done.stdout
 
 
+_IMPORTS_ALL = """
+import importlib, pkgutil, sys
+from importlib import metadata
+from packaging.requirements import Requirement
+root = sys.argv[1]
+sys.path.insert(0, root)
+declared, wanted = set(), [Requirement(line) for line in metadata.Distribution.at(sys.argv[2]).requires]
+while wanted:
+    asked = wanted.pop()
+    key = asked.name.lower().replace("_", "-")
+    if (key, tuple(asked.extras)) in declared:
+        continue
+    declared.add((key, tuple(asked.extras)))
+    for line in metadata.distribution(asked.name).requires or ():
+        need = Requirement(line)
+        if need.marker is None or any(need.marker.evaluate({"extra": extra}) for extra in (*asked.extras, "")):
+            wanted.append(need)
+names = {name for name, _ in declared}
+foreign = {
+    top for top, dists in metadata.packages_distributions().items()
+    if not names & {dist.lower().replace("_", "-") for dist in dists} and top != "idle_quarry"
+}
+class Absent:
+    def find_spec(self, name, path=None, target=None):
+        if name.split(".")[0] in foreign:
+            raise ModuleNotFoundError(f"{name} is not declared", name=name)
+for name in [name for name in sys.modules if name.split(".")[0] in foreign]:
+    del sys.modules[name]
+sys.meta_path.insert(0, Absent())
+import idle_quarry
+assert idle_quarry.__file__.startswith(root)
+count = 0
+for found in pkgutil.walk_packages(idle_quarry.__path__, "idle_quarry."):
+    if not found.name.endswith(("__main__", "migrations.env")):  # Alembic alone runs that one
+        importlib.import_module(found.name)
+        count += 1
+print(count)
+"""
+
+
+def test_what_it_declares_is_all_that_it_needs(wheel: zipfile.ZipFile, tmp_path: Path) -> None:
+    """Every module is imported where nothing else can be than what the wheel declares, and what that needs."""
+    wheel.extractall(tmp_path)
+    [stated] = tmp_path.glob("*.dist-info")
+    environment = {**os.environ, "PYTHONPATH": "", "QT_QPA_PLATFORM": "offscreen"}
+    done = subprocess.run(
+        [sys.executable, "-c", _IMPORTS_ALL, str(tmp_path), str(stated)],
+        cwd=tmp_path, env=environment, capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0 and int(done.stdout.split()[-1]) > 500, done.stderr
+
+
 def test_shipped_files_parse() -> None:
     desktop = configparser.ConfigParser(interpolation=None)
     desktop.read(ROOT / "data/idle-quarry.desktop")

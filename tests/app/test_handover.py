@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import shutil
 from dataclasses import replace
 from pathlib import Path
@@ -100,9 +101,22 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     assert (
         page.watching.text() == f"Watching {arriving}: what arrives there is held against {model.deliveries()[1].name}."
     )
+    (arriving / "a folder.mov").mkdir()
+    (arriving / "gone.mov").symlink_to(tmp_path / "nowhere")
+    os.mkfifo(arriving / "pipe.mov")
+    (arriving / "broken.mov").write_bytes(b"none of it")
     shutil.copy2(path, arriving / "came.mxf")
     (arriving / "notes.txt").write_text("none of it")
     qtbot.waitUntil(lambda: model.chosen is not None and model.chosen.path.name == "came.mxf", timeout=60000)
+    shown = [page.files.item(row).text() for row in range(page.files.count())]
+    assert [text.split("\n")[0] for text in shown][:2] == [
+        "broken.mov",
+        "came.mxf",
+    ] and "cannot be verified: not readable" in shown[0]
+    aside = arriving.rename(tmp_path / "aside")
+    qtbot.waitUntil(lambda: "cannot be read just now" in page.watching.text(), timeout=20000)
+    aside.rename(arriving)
+    qtbot.waitUntil(lambda: "just now" not in page.watching.text(), timeout=20000)
     QTest.mouseClick(page.watching.button, Qt.MouseButton.LeftButton)
     assert not page.watching.isVisible() and len(read_record(folder)) == 2
     model.look_at("black")
@@ -122,7 +136,7 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     assert handed_over(good, jobs.result(jobs.chosen), "t", "Runa") is None, "it was made elsewhere"  # type: ignore[arg-type]
     good = with_made(folder, good)
     assert jobs.result(jobs.chosen) is not None and jobs.record is not None
-    model._keep(jobs.result(jobs.chosen), good)  # type: ignore[arg-type]
+    model.keep(jobs.result(jobs.chosen), good)  # type: ignore[arg-type]
     store, ident = window.desk.library, jobs.record.template_id
     qtbot.waitUntil(lambda: bool(store.handovers_from(ident)), timeout=20000)
     found = store.handovers_from(ident)[0]

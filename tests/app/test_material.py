@@ -86,3 +86,12 @@ def test_clips_are_added_asked_about_and_brought_in(open_window: Open, qtbot: Qt
     assert not model.bringing.words and not page.cancel_button.isVisible()
     qtbot.waitUntil(lambda: "was not brought in" in window.say_bar.text, timeout=60000)
     assert len(list((folder / "Brought in").iterdir())) == 2
+
+    # what somebody puts into the job's folders is there without leaving the page, once it is whole
+    top = next(name for name in check_job(folder).folders if name.startswith("01"))
+    shutil.copy(CLIPS / "gauge location tone.wav", folder / top / "late.wav")
+    qtbot.waitUntil(lambda: "late.wav" in {row.entry.path.name for row in model.rows}, timeout=60000)
+    (folder / top / "late.wav").unlink()
+    qtbot.waitUntil(
+        lambda: "missing" in {row.row.state for row in model.rows if row.entry.path.name == "late.wav"}, timeout=60000
+    )

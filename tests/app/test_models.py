@@ -247,7 +247,7 @@ def test_saving_offers_what_comes_next(desk: Desk, told: Told) -> None:
     desk.edit("Level", Edit("sound.line_up_dbfs", -20.0))
     desk.path.ask_save()
     assert told.answer("the mixers asked") is None
-    assert told.said[-1] == "Saved as revision 3, a draft." and told.action is not None
+    assert told.said[-1] == "House HD 50i is saved as revision 3, a draft." and told.action is not None
     told.action[1]()  # Send to review
     assert desk.library.summary(desk.library.find("House HD 50i").id).latest.state == "in review"
 

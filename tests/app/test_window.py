@@ -495,6 +495,7 @@ def test_every_view_in_every_dress(brightness: str, percent: int, open_window: O
         window.show_view("Jobs")
         qtbot.wait(10)
         window.setFocus()
+        qtbot.waitUntil(lambda: window.desk.workers.idle, timeout=20000)
         in_place = window.view("Jobs").grab().toImage()
     finally:
         theme.apply(QApplication.instance(), "dim room", 100)  # type: ignore[arg-type]
@@ -503,6 +504,7 @@ def test_every_view_in_every_dress(brightness: str, percent: int, open_window: O
     again.resize(window.size())
     again.setFocus()
     qtbot.wait(10)
+    qtbot.waitUntil(lambda: again.desk.workers.idle, timeout=20000)
     assert in_place == again.view("Jobs").grab().toImage(), "changed twice, it looks as it did"
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -34,3 +37,11 @@ def test_a_part_that_is_turned_has_its_fields_the_wrong_way_round(tmp_path: Path
     second = look(path)
     assert first.format is not None and second.format is not None
     assert (first.format.field_order, second.format.field_order) == ("top", "bottom")
+
+
+def test_two_demos_that_are_begun_at_once_both_come_up(tmp_path: Path) -> None:
+    environment = {**os.environ, **{f"XDG_{name}_HOME": str(tmp_path / name) for name in ("DATA", "STATE", "CONFIG")}}
+    code = "from idle_quarry.demo.lay_out import lay_out; lay_out(None)"
+    begun = [subprocess.Popen([sys.executable, "-c", code], env=environment, stderr=subprocess.PIPE) for _ in range(2)]
+    assert [each.communicate(timeout=120)[1][-400:] for each in begun] == [b"", b""]
+    assert [each.returncode for each in begun] == [0, 0]

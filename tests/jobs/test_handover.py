@@ -119,6 +119,15 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
     ) == (2, "48000", "16")
     tags = [probed["format"].get("tags", {}), *(each.get("tags", {}) for each in probed["streams"])]
     assert "09:59:50:00" in {tag.get("timecode") for tag in tags}
+    traced = subprocess.run(
+        ["ffmpeg", "-v", "verbose", "-i", str(path), "-map", "0:v", "-c", "copy", "-frames:v", "1", "-bsf:v", "trace_headers", "-f", "null", "-"],
+        check=True, capture_output=True, text=True,
+    ).stderr  # fmt: skip
+    word = int(
+        re.findall(r"time_code +([01]{25}) ", traced)[0], 2
+    )  # drop, hours, minutes, a marker, seconds, pictures (H.262, 6.2.2.6)
+    own = word >> 19 & 31, word >> 13 & 63, word >> 6 & 63, word & 63
+    assert own == (9, 59, 50, 0), "and the pictures say the same"
     loud = subprocess.run(
         ["ffmpeg", "-nostats", "-i", str(path), "-af", "atrim=start=10:end=12,ebur128", "-vn", "-f", "null", "-"], check=True, capture_output=True, text=True
     ).stderr  # fmt: skip

@@ -148,7 +148,7 @@ class Desk(QObject):
             self.refuse(error)
             return False
         if said:
-            self.say(said, action=("Undo", self.undo))
+            self.say(said, action=("Undo", document.undo_stack.undo))
         return True
 
     def undo(self) -> None:

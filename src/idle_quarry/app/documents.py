@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
@@ -60,8 +61,11 @@ class Documents(QObject):
                 base = desk.library.stored(template_id, draft.revision)
             except LibraryError:
                 base = stored
-            self._bring(self._document(draft.template, base))
-            desk.say("Unsaved work on this template was kept and is back.", action=("Drop it", self._drop_draft))
+            document = self._document(draft.template, base)
+            self._bring(document)
+            desk.say(
+                f"Unsaved work on {base.name} was kept and is back.", action=("Drop it", partial(self._drop, document))
+            )
             return
         self._bring(self._document(stored.template, stored))
 
@@ -97,9 +101,9 @@ class Documents(QObject):
         """Return every draft an earlier run left."""
         return self.drafts.all()
 
-    def _drop_draft(self) -> None:
-        if self.front is not None and self.front.base is not None:
-            self.front.replace(self.front.base.template, "Drop unsaved work")
+    def _drop(self, document: Document) -> None:
+        if document.base is not None:
+            document.replace(document.base.template, "Drop unsaved work")
 
     def _bring(self, document: Document) -> None:
         self.held[document.key] = document

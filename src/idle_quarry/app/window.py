@@ -88,6 +88,7 @@ class MainWindow(QMainWindow):
         from idle_quarry.app.views.registry import VIEWS
 
         self.desk, self._views = desk, VIEWS
+        self._said_of = ""  #: the key of the template that what is offered in the bar is of
         self.setAcceptDrops(True)
         self._body = body = QWidget()
         column = QVBoxLayout(body)
@@ -106,7 +107,8 @@ class MainWindow(QMainWindow):
         desk.said.connect(self._said)
         desk.lending.at_hand_of = lambda: QCursor.pos().toTuple()
         desk.view_wanted.connect(self.show_view)
-        desk.documents.opened.connect(self._title)
+        desk.documents.opened.connect(self._document_opened)
+        desk.documents.edited.connect(self._title)
         desk.server.changed.connect(self._show_standing)
         desk.shelves_changed.connect(self._show_standing)
         desk.profile.changed.connect(self._show_standing)
@@ -250,12 +252,20 @@ class MainWindow(QMainWindow):
         self.desk.guide.open_at("Four things to try")
 
     def _said(self, text: str, refusal: bool, action: tuple[str, Callable[[], object]] | None) -> None:
+        document = self.desk.document
+        self._said_of = document.key if action is not None and document is not None else ""
         self.say_bar.say(text, refusal=refusal, action=action)
 
-    def _title(self) -> None:
+    def _document_opened(self) -> None:
         document = self.desk.document
         if document is not None and document.base is not None:
             self.desk.preferences.remember(f"template {document.base.name}")
+        if self._said_of and (document is None or self._said_of != document.key):
+            self.say_bar.hide()  # what it offers is of another template than the one in sight
+        self._title()
+
+    def _title(self) -> None:
+        document = self.desk.document
         self.setWindowTitle(f"{document.template.name} · Idle Quarry" if document else "Idle Quarry")
 
     # -- commands and the search ---------------------------------------------------------------------------------

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from idle_quarry.demo.lay_out import clips_folder
 from idle_quarry.demo.scenes import SCENES
+from idle_quarry.files import locked
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
@@ -179,7 +180,8 @@ def main() -> None:
     lay_out(write_pdf)
     library = open_library(library_place(DEMO), DEMO_PERSON)
     try:
-        finish(library, write_pdf)
+        with locked(library_place(DEMO).parent / "jobs"):  # another window's may be at it
+            finish(library, write_pdf)
     finally:
         library.close()
 

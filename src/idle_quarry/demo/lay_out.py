@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from idle_quarry.errors import QuarryError
+from idle_quarry.files import locked
 from idle_quarry.library import Library, open_library
 from idle_quarry.places import DEMO, DEMO_PERSON, library_place
 
@@ -24,12 +25,18 @@ def clips_folder() -> Path:
 def lay_out(write_pdf: WritePdf | None, say: Callable[[str], None] = lambda _text: None) -> Path:
     """Make the demo where it is not there yet; return the library's file. Raises `QuarryError`.
 
-    Without `write_pdf` no jobs are started.
+    Without `write_pdf` no jobs are started. Two that are begun at once wait for one another.
     """
     place = library_place(DEMO)
+    place.parent.mkdir(parents=True, exist_ok=True)
+    with locked(place.parent):
+        _lay_out(place, write_pdf, say)
+    return place
+
+
+def _lay_out(place: Path, write_pdf: WritePdf | None, say: Callable[[str], None]) -> None:
     if not place.exists():
         say("laying out the demo library")
-        place.parent.mkdir(parents=True, exist_ok=True)
         beside = place.with_suffix(".part")
         beside.unlink(missing_ok=True)
         library = open_library(beside, DEMO_PERSON)
@@ -48,7 +55,6 @@ def lay_out(write_pdf: WritePdf | None, say: Callable[[str], None] = lambda _tex
             say(f"the demo's jobs could not be started: {error}")
         finally:
             library.close()
-    return place
 
 
 def fill(library: Library) -> None:

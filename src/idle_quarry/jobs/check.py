@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -105,6 +107,19 @@ def check_job(folder: Path) -> CheckedJob:
     return CheckedJob(
         folder, title, name, revision, claimed, template, folders, tuple(files), tuple(drift), material, started
     )
+
+
+def material_in(folder: Path, folders: Iterable[str], files: Iterable[str]) -> dict[str, tuple[int, int]]:
+    """Return the media files that lie in a job's folders now and that it did not write: relative paths, with size and time (ns)."""
+    own, found = set(files), {}
+    for top in folders:
+        for path in (folder / top).rglob("*") if top not in (PAPERS, TIMELINES, LINE_UP) else ():
+            name = path.relative_to(folder).as_posix()
+            with contextlib.suppress(OSError):
+                if path.suffix.lower() in MEDIA_SUFFIXES and name not in own and path.is_file():
+                    told = path.stat()
+                    found[name] = told.st_size, told.st_mtime_ns
+    return dict(sorted(found.items()))
 
 
 def _is_timeline(name: str) -> bool:

@@ -69,6 +69,8 @@ class _Muxed:
             context.width, context.height, context.pix_fmt = fmt.raster.width, pixels.height, pixels.name
             context.time_base = 1 / fmt.rate
             context.options = encoder_options(codec, fmt)
+            if start is not None and codec.encode.encoder == "mpeg2video":  # the pictures say it themselves too
+                context.options = {**context.options, "gop_timecode": str(start)}
             colour_flags(context, fmt)
             if start is not None:
                 stream.metadata["timecode"] = str(start)

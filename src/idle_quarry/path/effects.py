@@ -136,6 +136,14 @@ def compared(a: Template, b: Template) -> list[Compared]:
     return found
 
 
+def as_new(template: Template) -> list[Compared]:
+    """Return every setting of a template as one that was not there before: what is looked at of a first revision."""
+    return [
+        Compared(Change(setting.place, None, setting.text), setting.label, "", setting.text, None)
+        for setting in settings_of(template)
+    ]
+
+
 def said_value(template: Template, place: str) -> str:
     """Return the value at a place in a few words; "not there" where the template has no such place."""
     setting = next((each for each in settings_of(template) if each.place == place), None)

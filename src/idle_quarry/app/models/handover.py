@@ -10,6 +10,7 @@ from PySide6.QtCore import Signal
 
 from idle_quarry.app.models.job_part import JobPart
 from idle_quarry.app.models.scrubber import Scrubber
+from idle_quarry.app.models.to_verify import ToVerify
 from idle_quarry.app.models.trial import PAGE as TRIAL
 from idle_quarry.app.models.watched import Watched
 from idle_quarry.app.questions import Answered, Question
@@ -45,6 +46,7 @@ class Handover(JobPart):
         self.measured: Whole | None = None  #: of the chosen file, for its lanes; None while it is not known
         self.scrubber = Scrubber(self.desk)
         self.watched = Watched(self)
+        self.to_verify = ToVerify(self)
         self._folder: Path | None = None
         self.follow(self._see)
 
@@ -56,6 +58,7 @@ class Handover(JobPart):
         if self.jobs.page != PAGE or folder == self._folder:
             return
         self.stop()
+        self.to_verify.clear(unreadable=True)
         self.watched.watch(None)
         self._folder, self.files, self.chosen, self.measured = folder, (), None, None
         if folder is not None:
@@ -170,22 +173,11 @@ class Handover(JobPart):
     def verify(self, paths: Sequence[Path], delivery: Delivered) -> None:
         """Hold files against a delivery, one after the other; each is kept with the job as soon as it is done."""
         if self.job is not None and paths:
-            self._verify(self.job, paths, delivery)
+            self.to_verify.add(self.job, paths, delivery)
 
-    def _verify(self, job: CheckedJob, paths: Sequence[Path], delivery: Delivered) -> None:
-        first, rest = paths[0], paths[1:]
-
-        def done(found: Noted) -> None:
-            self._keep(job, found)
-            if rest:
-                self._verify(job, rest, delivery)
-
-        def work(ticket: Ticket) -> Noted:
-            from idle_quarry.jobs.lending.whole import verified
-
-            return verified(self.desk.lending.house()[0], job, first, delivery, ticket.progress)
-
-        self.run(f"verifying {first.name}", work, done)
+    def stop(self) -> None:
+        super().stop()
+        self.to_verify.clear()
 
     def make(self, delivery: Delivered, timeline: str, folder: Path) -> None:
         """Make a delivery of a timeline into a folder; it is verified, and handed over where nothing of it fails."""
@@ -200,17 +192,17 @@ class Handover(JobPart):
 
         def done(made: tuple[Noted, bool]) -> None:
             new, passes = made
-            self._keep(job, new)
+            self.keep(job, new)
             self.desk.say(
                 f"{new.path.name} is made{' and passes' if passes else ', and fails its own spec: it is not handed over'}."
                 + (f" {new.document['remark']}" if "remark" in new.document else "")
             )
+            self.to_verify.go_on(job)
 
-        self.run(f"making {delivery.name}", work, done)
+        self.run(f"making {delivery.name}", work, done, lambda: self.to_verify.go_on(job))
 
-    def _keep(
-        self, job: CheckedJob, found: Noted, keep: Callable[[Path, Noted], tuple[Noted, ...]] = keep_file
-    ) -> None:
+    def keep(self, job: CheckedJob, found: Noted, keep: Callable[[Path, Noted], tuple[Noted, ...]] = keep_file) -> None:
+        """Keep a verification with its job, by `keep`, and in the library where it is evidence."""
         record = next((each for each in self.jobs.records if Path(each.folder) == job.folder), None)
         library = self.desk.library
 
@@ -242,7 +234,7 @@ class Handover(JobPart):
                 return
             answered(None)
             person = self.desk.library.person
-            self._keep(job, new, lambda folder, _new: keep_accepted(folder, file, check, person, because))
+            self.keep(job, new, lambda folder, _new: keep_accepted(folder, file, check, person, because))
 
         self.asked.emit(Question(f"{check.replace('_', ' ').capitalize()} is accepted because", "Accept it", take))
 

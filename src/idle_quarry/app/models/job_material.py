@@ -8,11 +8,14 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QTimer
+
 from idle_quarry.app.models.bringing_in import BringingIn, Wanted
 from idle_quarry.app.models.job_part import JobPart
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
+from idle_quarry.jobs.check import material_in
 from idle_quarry.jobs.material import (
     BROUGHT,
     CHANGED,
@@ -43,6 +46,8 @@ if TYPE_CHECKING:
 
 #: The names of the pages that show them: clips are looked at when one is seen, and not before.
 PAGES = ("Material", "Trial")
+#: Milliseconds between two glances at the job's folders while its clips are in sight.
+_GLANCE_MS = 2000
 Change = Callable[[tuple[Entry, ...]], Iterable[Entry]]
 
 
@@ -78,6 +83,13 @@ class JobMaterial(JobPart):
         self._folder: Path | None = None  #: of the job whose rows these are
         #: What was asked for and is not done: one look that takes the place of another does what that was to do too.
         self._asked: list[tuple[Change, Callable[[], object]]] = []
+        self._there: dict[str, tuple[int, int]] = {}  #: the media files in the job's folders when they were looked at
+        self._arriving: dict[
+            str, tuple[int, int]
+        ] = {}  #: and as they were at the last glance: what grows has not arrived
+        self._glancing = False
+        self._glance = QTimer(self, interval=_GLANCE_MS)
+        self._glance.timeout.connect(self.glance)
         self.bringing.changed.connect(self.changed)
         self.bringing.told.connect(self.doing_changed)
         self.bringing.brought.connect(self._brought)
@@ -95,6 +107,27 @@ class JobMaterial(JobPart):
             self.changed.emit()
         if folder is not None and self.jobs.page in PAGES:
             self._look()
+            self._glance.start()
+        else:
+            self._glance.stop()
+
+    def glance(self) -> None:
+        """See, off the interface thread, whether other files lie in the job's folders than were looked at; then look again."""
+        job = self.job
+        if job is None or self._glancing or self.doing:
+            return
+        self._glancing = True
+
+        def done(there: dict[str, tuple[int, int]]) -> None:
+            self._glancing = False
+            settled, self._arriving = there == self._arriving, there
+            if settled and there != self._there and job.folder == self._folder and not self.doing:
+                self._look()
+
+        def failed(_error: QuarryError) -> None:
+            self._glancing = False
+
+        self.desk.workers.start(lambda _ticket: material_in(job.folder, job.folders, job.files), done, failed)
 
     def _brought(self, folder: Path) -> None:
         if folder == self._folder:
@@ -106,16 +139,18 @@ class JobMaterial(JobPart):
         if job is None:
             return
         folder, template = job.folder, job.template
-        there = [folder / name for name in job.material]
         self._asked.append((change, then))
         asked = tuple(self._asked)
 
         def changed(entries: tuple[Entry, ...]) -> tuple[Entry, ...]:
             for each, _then in asked:
                 entries = tuple(each(entries))
-            return taken_in(entries, there)
+            return taken_in(entries, [folder / name for name in there])
+
+        there: dict[str, tuple[int, int]] = {}
 
         def work(ticket: Ticket) -> list[MaterialRow]:
+            there.update(material_in(folder, job.folders, job.files))
             entries = changed_material(folder, changed)
             found = []
             for number, row in enumerate(rows_of(folder, entries)):
@@ -124,7 +159,7 @@ class JobMaterial(JobPart):
             return found
 
         def done(found: list[MaterialRow]) -> None:
-            self.rows, self.looked = found, True
+            self.rows, self.looked, self._there = found, True, there
             self._asked = self._asked[len(asked) :]
             for _change, each in asked:
                 each()
@@ -152,7 +187,7 @@ class JobMaterial(JobPart):
     def can_forget(self, path: Path) -> bool:
         """Return whether a clip is known only because it was added; what lies in the job's folders is known by that."""
         job = self.job
-        return job is not None and path not in {job.folder / name for name in job.material}
+        return job is not None and path not in {job.folder / name for name in self._there}
 
     def forget(self, paths: Sequence[Path]) -> None:
         """Know clips no longer; no file is touched."""

@@ -55,7 +55,7 @@ class JobPart(QObject):
         failed: Callable[[], object] = lambda: None,
     ) -> None:
         """Do one piece of work off the interface thread, in place of one that is under way; its progress is said."""
-        self.stop()
+        self._end_what_is_under_way()
 
         def ended(result: Any) -> None:
             self._ticket, self.doing = None, ""
@@ -80,6 +80,9 @@ class JobPart(QObject):
 
     def stop(self) -> None:
         """Have what is under way no longer."""
+        self._end_what_is_under_way()
+
+    def _end_what_is_under_way(self) -> None:
         if self._ticket is not None:
             self._ticket.cancel()
             self._ticket, self.doing = None, ""

@@ -226,29 +226,31 @@ class PathModel(QObject):
     def _say_saved(self, saved: Revision) -> None:
         """Say what was saved and offer what comes next: a merge where somebody else's draft lies beside it, a review."""
         desk, base = self.desk, self.document.base if self.document else None
+        name = base.name if base is not None else "The template"
         drafts = desk.read(lambda library: library.open_drafts(saved.template_id)) or []
         others = [each for each in drafts if each.number != saved.number]
         if base is None or base.shelf == "own":
-            desk.say(f"Saved as revision {saved.number}.")
+            desk.say(f"{name} is saved as revision {saved.number}.")
         elif desk.server.unsent():
-            desk.say(f"Saved as revision {saved.number}, a draft, kept here until the server is back.")
+            desk.say(f"{name} is saved as revision {saved.number}, a draft, kept here until the server is back.")
         elif others:
             other = others[0]
             desk.say(
-                f"Saved as revision {saved.number}. {other.author} has a draft of it too, revision {other.number}: both are kept.",
+                f"{name} is saved as revision {saved.number}. {other.author} has a draft of it too, revision {other.number}: both are kept.",
                 action=("Merge them", partial(self._merge, saved.template_id, other.number, saved.number)),
             )
         else:
             desk.say(
-                f"Saved as revision {saved.number}, a draft.", action=("Send to review", partial(self._propose, saved))
+                f"{name} is saved as revision {saved.number}, a draft.",
+                action=("Send to review", partial(self._propose, saved, name)),
             )
 
     def _merge(self, template_id: str, a: int, b: int) -> None:
         self.desk.view_wanted.emit("Library")
         self.desk.shelf.merge(template_id, a, b)
 
-    def _propose(self, saved: Revision) -> None:
-        said = f"Revision {saved.number} is in review: another person approves it."
+    def _propose(self, saved: Revision, name: str) -> None:
+        said = f"{name}, revision {saved.number}, is in review: another person approves it."
         self.desk.acts.review("", saved, "propose", saved.note, said=said)
 
     def start_job(self) -> None:

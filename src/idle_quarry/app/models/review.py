@@ -12,7 +12,7 @@ from idle_quarry.app.models.deciding import deciding
 from idle_quarry.app.models.remarks import place_words, remark_words
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Stored
-from idle_quarry.path.effects import Compared, compared, effect
+from idle_quarry.path.effects import Compared, as_new, compared, effect
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 
@@ -60,9 +60,11 @@ class Review(QObject):
         self._read_said()
         self.changed.emit()
 
+        first = self.first
+
         def work(_ticket: object) -> Compare:
             left, right = (evaluate(each.template, remedies=False) for each in (a, b))
-            return Compare(left, right, compared(a.template, b.template))
+            return Compare(left, right, as_new(b.template) if first else compared(a.template, b.template))
 
         def done(found: Compare) -> None:
             if self.pair == (a, b):
@@ -99,6 +101,11 @@ class Review(QObject):
     # -- in words --------------------------------------------------------------------------------------------
 
     @property
+    def first(self) -> bool:
+        """Whether it is a first revision that is looked at: nothing was before it, and all of it is new."""
+        return self.pair is not None and self.pair[0].revision == self.pair[1].revision
+
+    @property
     def _one(self) -> bool:
         """Whether both are revisions of one template."""
         assert self.pair is not None
@@ -107,6 +114,8 @@ class Review(QObject):
     def title_words(self) -> str:
         """Return what is compared with what."""
         assert self.pair is not None
+        if self.first:
+            return f"{self.pair[1].name}: revision {self.pair[1].revision.number}, with none before it"
         if self._one:
             a, b = (f"revision {each.revision.number}" for each in self.pair)
             return f"{self.pair[1].name}: {b} beside {a}"
@@ -116,6 +125,8 @@ class Review(QObject):
     def column_words(self) -> tuple[str, str]:
         """Return the heads of the two columns of values."""
         assert self.pair is not None
+        if self.first:
+            return "", "Value"
         a, b = (f"Revision {each.revision.number}" if self._one else each.name for each in self.pair)
         return a, b
 
@@ -123,6 +134,11 @@ class Review(QObject):
         """Return what differs in all, and what comes of it."""
         if self.compare is None:
             return "being compared"
+        if self.first:
+            findings = [each for each in self.compare.right.findings if each.severity != "note"]
+            counted = _counted(len(findings), "finding", "findings") if findings else "no findings"
+            worst = "; ".join(each.text for each in findings[:2])
+            return f"all of it is new: {len(self.compare.rows)} settings · {counted}{f': {worst}' if worst else ''}"
         rows, whole = self.compare.rows, effect(self.compare.left, self.compare.right)
         parts = [_counted(len(rows), "setting differs", "settings differ")]
         grades = sum(link.before != link.after for link in whole.links)

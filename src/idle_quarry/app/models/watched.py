@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
+import stat
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from idle_quarry.errors import JobError
+from idle_quarry.errors import JobError, QuarryError
 from idle_quarry.media.names import MEDIA_SUFFIXES
 
 if TYPE_CHECKING:
@@ -33,6 +35,7 @@ class Watched(QObject):
         self._before: set[_Found] = set()
         self._taken: set[_Found] = set()
         self._looking = False
+        self.trouble = ""  #: why the folder cannot be looked into just now; it is tried again
         self._tick = QTimer(self, interval=_LOOK_MS)
         self._tick.timeout.connect(self.look)
 
@@ -41,12 +44,13 @@ class Watched(QObject):
         """What is watched, "" where nothing is."""
         if self.folder is None or self._delivery is None:
             return ""
-        return f"Watching {self.folder}: what arrives there is held against {self._delivery.name}."
+        words = f"Watching {self.folder}: what arrives there is held against {self._delivery.name}."
+        return f"{words} It {self.trouble}; it is looked at again and again." if self.trouble else words
 
     def watch(self, folder: Path | None, delivery: Delivered | None = None) -> None:
         """Watch a folder for files of a delivery; none: no longer."""
         self.folder, self._delivery = folder, delivery
-        self._before, self._taken = set(), set()
+        self._before, self._taken, self.trouble = set(), set(), ""
         if folder is None:
             self._tick.stop()
         else:
@@ -63,6 +67,7 @@ class Watched(QObject):
 
         def done(found: set[_Found]) -> None:
             self._looking = False
+            self._said("")
             if self.folder != folder or self._delivery is None or handover.doing:
                 return
             arrived = sorted(found & self._before - self._taken)
@@ -71,20 +76,28 @@ class Watched(QObject):
                 self._taken.update(arrived)
                 handover.verify([path for path, _size, _when in arrived], self._delivery)
 
-        def refused(error: Exception) -> None:
+        def refused(error: QuarryError) -> None:
             self._looking = False
-            self.watch(None)
-            handover.desk.say(f"{folder} is not watched any more: {error}", refusal=True)
+            self._said(error.what)
 
         handover.desk.workers.start(lambda _ticket: _files_in(folder), done, refused)
 
+    def _said(self, trouble: str) -> None:
+        if trouble != self.trouble:
+            self.trouble = trouble
+            self.changed.emit()
+
 
 def _files_in(folder: Path) -> set[_Found]:
-    """Return the media files in a folder. Raises `JobError` where it is not there."""
+    """Return the media files in a folder, no folders, pipes and links to nothing. Raises `JobError` where it cannot be read."""
     try:
-        found = [(path, path.stat()) for path in folder.iterdir() if path.suffix.lower() in MEDIA_SUFFIXES]
+        paths = [path for path in folder.iterdir() if path.suffix.lower() in MEDIA_SUFFIXES and path.name[0] != "."]
     except OSError as error:
-        raise JobError(f"it cannot be read ({error.strerror})", subject=folder.name) from error
-    return {
-        (path, told.st_size, told.st_mtime_ns) for path, told in found if told.st_size and not path.name.startswith(".")
-    }
+        raise JobError(f"cannot be read just now ({error.strerror})", subject=folder.name) from error
+    found = set()
+    for path in paths:
+        with contextlib.suppress(OSError):
+            told = path.stat()
+            if stat.S_ISREG(told.st_mode) and told.st_size:
+                found.add((path, told.st_size, told.st_mtime_ns))
+    return found

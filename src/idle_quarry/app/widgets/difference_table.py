@@ -29,14 +29,14 @@ class DifferenceTable(QWidget):
         outer.addWidget(self.table)
         self.setFocusProxy(self.table)
 
-    def show_differences(self, rows: list[Compared], a: str, b: str) -> None:
-        """Show differences under the names of the two."""
+    def show_differences(self, rows: list[Compared], a: str, b: str, *, effects: bool = True) -> None:
+        """Show differences under the names of the two, with what each does alone or without."""
         table = self.table
         table.blockSignals(True)
-        table.setHorizontalHeaderLabels(["Setting", a, b, "Effect of this change alone"])
+        table.setHorizontalHeaderLabels(["Setting", a, b, "Effect of this change alone" if effects else ""])
         table.setRowCount(len(rows))
         for number, row in enumerate(rows):
-            for column, text in enumerate((row.label, row.a, row.b, effect_words(row))):
+            for column, text in enumerate((row.label, row.a, row.b, effect_words(row) if effects else "")):
                 item = QTableWidgetItem(text)
                 item.setData(_PLACE, row.change.place)
                 if column == 0:

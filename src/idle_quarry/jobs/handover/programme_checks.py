@@ -63,7 +63,8 @@ def _timecode(seen: Seen) -> Check:
             else f"{wanted} is wanted, {'drop' if wanted.drop else 'non-drop'} frame"
         )
     own = seen.found.pictures.timecodes
-    if own and own[0][1].replace(";", ":") != str(found).replace(";", ":") and own[0][0] == 0:
+    part = bool(own and own[0][0] == 0 and own[0][1].replace(";", ":") != str(found).replace(";", ":"))
+    if part:
         said.append(f"the pictures themselves say {own[0][1]}")
     if breaks:
         said.append(f"{len(breaks)} breaks in the pictures' own")
@@ -71,7 +72,7 @@ def _timecode(seen: Seen) -> Check:
     lacks = count is not None and abs(count - seen.found.pictures.frames) > 1
     if lacks:
         said.append(f"the file declares {count} pictures and has {seen.found.pictures.frames}")
-    verdict = FAILS if wrong or breaks or lacks else PASSES
+    verdict = FAILS if wrong or part or breaks or lacks else PASSES
     return seen.check(
         "timecode", str(wanted), str(found), verdict, "; ".join(said), [(frame, frame + 1) for frame in breaks]
     )

@@ -134,12 +134,19 @@ def _silence(seen: Seen) -> Check:
 
 def _level(seen: Seen) -> Check:
     wanted, within = seen.delivery.line_up_dbfs, seen.tolerances.line_up_db
-    tones = seen.found.tones
-    asked = seen.layout is not None and any(item.tone for item in seen.layout.items)
+    with_tone = {item.what for item in seen.layout.items if item.tone} if seen.layout is not None else set()
+    if not with_tone:  # a programme may sound like a tone
+        return seen.check("level", wanted, None, NOT_CHECKED, "no line-up tone is asked for")
+    rate = float(seen.rate)
+    at = [(item.first / rate, item.last / rate) for item in seen.found.items if item.what in with_tone]
+    tones = [
+        tone for tone in seen.found.tones if any(tone.first_s < last and tone.last_s > first for first, last in at)
+    ]
     if not tones:
-        if asked:
-            return seen.check("level", wanted, None, FAILS, f"there is no tone; one of {wanted:g} dBFS is wanted")
-        return seen.check("level", wanted, None, NOT_CHECKED, "it has no line-up tone")
+        where = " and ".join(sorted(with_tone))
+        return seen.check(
+            "level", wanted, None, FAILS, f"there is no tone with the {where}; one of {wanted:g} dBFS is wanted"
+        )
     level = tones[0].figure
     fits = abs(level - wanted) <= within
     text = f"tone at {level:.1f} dBFS" + ("" if fits else f"; {wanted:g} is wanted")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 import subprocess
 import sys
 import tempfile
@@ -16,8 +17,9 @@ from idle_quarry.errors import JobError
 
 #: Seconds that a worker that was told to stop is given to leave things tidy.
 _PATIENCE_S = 5.0
-#: A worker that fails within so many seconds could not begin; after so many of those no other is started.
-_STILLBORN_S, _MOST_STILLBORN = 20.0, 3
+#: A worker that fails within so many seconds could not begin; after so many of those no other is started, or after so many times
+#: as many that somebody killed.
+_STILLBORN_S, _MOST_STILLBORN, _MOST_KILLED = 20.0, 3, 4
 
 
 @dataclass(frozen=True)
@@ -61,10 +63,12 @@ class Crew:
             if code:
                 self._lost(worker.process.pid)
                 if time.monotonic() - worker.begun < _STILLBORN_S:
-                    self._stillborn += 1
+                    # who kills one may kill a few more; one that ends by itself will again
+                    self._stillborn += _MOST_KILLED if code > 0 else 1
                     worker.words.seek(0)
                     said = worker.words.read().decode(errors="replace").strip().splitlines()
-                    self._last_words = said[-1] if said else f"status {code}"
+                    ended = f"status {code}" if code > 0 else f"killed by {signal.Signals(-code).name}"
+                    self._last_words = said[-1] if said and code > 0 else ended
         self._workers = [each for each in self._workers if each.process.returncode is None]
 
     def start(self, wanted: int, most: int | None = None) -> None:
@@ -74,7 +78,7 @@ class Crew:
         """
         with self._one:
             self._reap()
-            if self._stillborn >= _MOST_STILLBORN:
+            if self._stillborn >= _MOST_STILLBORN * _MOST_KILLED:
                 self._stillborn = 0  # whoever asks again may have mended it
                 raise JobError(f"nothing is done: workers end as soon as they start ({self._last_words})")
             cores = sorted(os.sched_getaffinity(0))

@@ -143,13 +143,19 @@ class HandoverPage(QWidget):
         offered(self.timeline, {name: name for name in model.timelines()})
         self.files.blockSignals(True)
         self.files.clear()
+        for pending in model.to_verify.rows:
+            item = QListWidgetItem(f"{pending.path.name}\n{pending.words} · {pending.delivery.name}")
+            item.setFlags(Qt.ItemFlag.ItemIsEnabled)  # there is nothing of it to look at yet
+            self.files.addItem(item)
+            tint(item, "oxide" if pending.why else "dust")
         for file in model.files:
             item = QListWidgetItem(
                 f"{file.path.name}\n{file.verdict} · {model.delivery_name(file)} · revision {file.document['revision']} · {file.when[:16].replace('T', ' ')}"
             )
             self.files.addItem(item)
             tint(item, _ROLES[file.verdict])
-        self.files.setCurrentRow(model.files.index(model.chosen) if model.chosen in model.files else -1)
+        above = len(model.to_verify.rows)
+        self.files.setCurrentRow(above + model.files.index(model.chosen) if model.chosen in model.files else -1)
         self.files.blockSignals(False)
         self._show_doing()
         self._show_chosen()
@@ -165,9 +171,10 @@ class HandoverPage(QWidget):
 
     def _show_chosen(self) -> None:
         model, file = self.model, self.model.chosen
-        self.empty.setVisible(not model.files and not model.doing)
+        rows = bool(model.files or model.to_verify.rows)
+        self.empty.setVisible(not rows and not model.doing)
         for each in (self.head, self.hash, self.lanes, self._split):
-            each.setVisible(bool(model.files))
+            each.setVisible(rows)
         self.report_button.setEnabled(file is not None)
         checks = model.checks()
         counts = {verdict: sum(check["verdict"] == verdict for check in checks) for verdict in _ROLES}
@@ -175,6 +182,7 @@ class HandoverPage(QWidget):
         self.head.setText(f"{file.path.name}: {file.verdict} · {said}" if file is not None else "")
         self.hash.setText(
             f"against {model.delivery_name(file)} of {file.document['template']}, revision {file.document['revision']} · SHA-256 {file.document['sha256'][:16]}…"
+            + (f" · looked at by {file.document['looked']}" if "looked" in file.document else "")
             if file is not None
             else ""
         )
@@ -237,6 +245,7 @@ class HandoverPage(QWidget):
         self.model.scrubber.go(frame)
 
     def _file_chosen(self, row: int) -> None:
+        row -= len(self.model.to_verify.rows)
         if 0 <= row < len(self.model.files) and self.model.files[row] is not self.model.chosen:
             self.model.choose(self.model.files[row])
 
@@ -276,7 +285,7 @@ class HandoverPage(QWidget):
 
     def dropEvent(self, event: QDropEvent) -> None:
         delivery, paths = self._delivery(), self._dropped(event)
-        if paths and delivery is not None and not self.model.doing:
+        if paths and delivery is not None:
             self.model.verify(paths, delivery)
             event.acceptProposedAction()
 
