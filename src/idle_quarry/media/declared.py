@@ -61,6 +61,7 @@ class Declared:
     gaps: tuple[tuple[int, int], ...] = ()
     blanking: int = 0  #: lines of blanking that are coded above the picture; `height` is without them
     rotation: int = 0  #: degrees clockwise by which pictures are turned to be shown; `width` and `height` are as shown
+    uneven: int = 0  #: how many pictures are coded, where they come at no even pace; `rate` and `frames` are then of the fixed one
     alpha: str | None = None  #: "straight", "premultiplied" or "unknown" where there is an alpha channel
 
     @property
@@ -98,6 +99,7 @@ class Declared:
             "audio": [audio.to_json() for audio in self.audio],
             "gaps": [list(gap) for gap in self.gaps],
             "rotation": self.rotation,
+            "uneven": self.uneven or None,
             "alpha": self.alpha,
         }
 

@@ -18,6 +18,7 @@ from idle_quarry.media.clip import Clip
 from idle_quarry.media.code_points import MATRICES, PRIMARIES, RANGES, TRANSFERS
 from idle_quarry.media.declared import Audio, Declared, signal_format
 from idle_quarry.media.names import STILL_SUFFIXES, shown_name
+from idle_quarry.media.pacing import fixed_rate, is_paced_unevenly
 from idle_quarry.media.sequences import run_of, still_header
 from idle_quarry.media.streams import streams_of_sound
 from idle_quarry.signal.rates import nearest_named_rate
@@ -111,8 +112,11 @@ def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[A
     pixel = context.format if context is not None else None
     if pixel is None or not context.width or not context.height:
         raise MediaError("its pictures cannot be understood", subject=str(path))
+    uneven = path.suffix.lower() not in STILL_SUFFIXES and is_paced_unevenly(stream)
     scan, order = _scan(container, stream)
     rate = _rate(stream, scan)
+    if uneven and stream.average_rate:
+        rate = fixed_rate(float(stream.average_rate))
     timecode = _timecode(container, stream)
     drop = None
     if timecode is not None:
@@ -129,6 +133,8 @@ def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[A
         width, height, aspect = height, width, 1 / aspect
     duration = _duration(container)
     frames = stream.frames or (round(duration * rate) if duration and rate else None)
+    if uneven and rate and stream.duration and stream.time_base:
+        frames = max(1, round(stream.duration * stream.time_base * rate))
     return Declared(
         width=width,
         height=height,
@@ -152,6 +158,7 @@ def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[A
         duration_s=duration,
         audio=audio,
         blanking=blanking,
+        uneven=stream.frames if uneven else 0,
         rotation=rotation,
         alpha=_ALPHA.get(context.name, "unknown") if any(part.is_alpha for part in pixel.components) else None,
     )

@@ -10,16 +10,19 @@ from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from dataclasses import replace
 from pathlib import Path
 
+from av.error import FFmpegError
+
 from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media import memory
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.declared import signal_format
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.measurement.disagreements import disagreements, measured_format
-from idle_quarry.media.measurement.measure import Progress, measure
+from idle_quarry.media.measurement.measure import Progress, measure, variable_rate
 from idle_quarry.media.measurement.measured import Measured
 from idle_quarry.media.measurement.sound import heard_whole
 from idle_quarry.media.names import shown_name
+from idle_quarry.media.pacing import picture_times
 from idle_quarry.reports import unforeseen
 from idle_quarry.signal.formats import SignalFormat
 
@@ -60,8 +63,25 @@ def look(path: Path, progress: Progress | None = None, *, threads: int = 0) -> C
         return replace(clip, trouble=error.what)
     except _UNFORESEEN as error:
         return replace(clip, trouble=unforeseen(error))
+    clip, measured = _at_its_pace(clip, measured)
     memory.remember(ident, clip.name, clip.declared, measured)
     return _with(clip, measured, memory.correction(ident))
+
+
+def _at_its_pace(clip: Clip, measured: Measured) -> tuple[Clip, Measured]:
+    """Return what is declared and measured of a clip whose pictures show that its pace is uneven, where its file did not say so."""
+    if measured.variable is None or clip.declared.uneven:
+        return clip, measured
+    try:
+        times = picture_times(clip.path)
+    except (FFmpegError, OSError, ValueError):
+        return clip, measured
+    varies = variable_rate([list(times)])
+    if varies is None:
+        return clip, measured
+    frames = max(1, round((times[-1] + 1 / varies.mean) * varies.fixed))
+    declared = replace(clip.declared, uneven=len(times), rate=varies.fixed, frames=frames)
+    return replace(clip, declared=declared, format=signal_format(declared)), replace(measured, variable=varies)
 
 
 def _with(clip: Clip, measured: Measured, corrected: SignalFormat | None) -> Clip:

@@ -8,14 +8,18 @@ import threading
 from collections import OrderedDict
 from collections.abc import Iterator
 from dataclasses import replace
+from fractions import Fraction
 
 import numpy as np
+from av.error import FFmpegError
 from numpy.typing import NDArray
 from PIL import Image
 
+from idle_quarry.errors import MediaError
 from idle_quarry.files import written_whole
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.memory import identity
+from idle_quarry.media.pacing import Times, picture_times, shown_at
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.places import memory_folder
 from idle_quarry.signal.formats import Encoding
@@ -71,6 +75,7 @@ class FrameSource:
         self._next: int | None = None  #: the frame that is decoded next
         self._kept: OrderedDict[int, Picture] = OrderedDict()
         self._bytes = 0
+        self._times: Times | None = None  #: of pictures that come at no even pace
 
     def __enter__(self) -> FrameSource:
         return self
@@ -88,27 +93,48 @@ class FrameSource:
     def frame(self, index: int) -> Picture | None:
         """Return the frame at `index`, or the nearest after it that can be decoded; None where there is none.
 
-        Raises `MediaError` where the clip cannot be opened.
+        Of pictures that come at no even pace it is the one that is on show then. Raises `MediaError` where the clip cannot be opened.
         """
         with self._lock:
-            kept = self._kept.get(index)
-            if kept is not None:
-                self._kept.move_to_end(index)
-                return kept
-            if self._reader is None:
-                self._reader = Reader(self.clip.path, self.clip.declared, threads=self._threads).__enter__()
-            if self._next is None or not self._next <= index <= self._next + _DECODED_OVER:
-                self._onward = self._reader.onward(index)
-            for picture in self._onward:
-                self._next = picture.index + 1
-                self._keep(picture)
-                if picture.index >= index:
-                    return picture
-            self._next = None
-            return None
+            if not self.clip.declared.uneven:
+                return self._picture(index, index)
+            rate = self.clip.declared.rate or Fraction(25)
+            times = self._paced()
+            number = shown_at(times, index, rate)
+            # a place by its time: what is sought is sought by time stamps
+            found = self._picture(number, int(times[number] * float(rate)) if len(times) else index)
+            return None if found is None else replace(found, index=index)
 
-    def _keep(self, picture: Picture) -> None:
-        self._kept[picture.index] = picture
+    def _picture(self, number: int, place: int) -> Picture | None:
+        """Return a coded picture by its number; `place` is where a reader looks for it."""
+        kept = self._kept.get(number)
+        if kept is not None:
+            self._kept.move_to_end(number)
+            return kept
+        if self._reader is None:
+            self._reader = Reader(self.clip.path, self.clip.declared, threads=self._threads).__enter__()
+        if self._next is None or not self._next <= number <= self._next + _DECODED_OVER:
+            self._onward = self._reader.onward(place)
+        for picture in self._onward:
+            here = picture.index if self._times is None else int(np.argmin(np.abs(self._times - picture.seconds)))
+            self._next = here + 1
+            self._keep(here, picture)
+            if here >= number:
+                return picture
+        self._next = None
+        return None
+
+    def _paced(self) -> Times:
+        """Return when each picture is shown. Raises `MediaError`."""
+        if self._times is None:
+            try:
+                self._times = picture_times(self.clip.path)
+            except (FFmpegError, OSError, ValueError) as error:
+                raise MediaError("not readable as media, or cut short", subject=str(self.clip.path)) from error
+        return self._times
+
+    def _keep(self, number: int, picture: Picture) -> None:
+        self._kept[number] = picture
         self._bytes += _bytes_of(picture)
         while self._bytes > self._most and len(self._kept) > 1:
             self._bytes -= _bytes_of(self._kept.popitem(last=False)[1])

@@ -68,7 +68,7 @@ def _timecode(seen: Seen) -> Check:
         said.append(f"the pictures themselves say {own[0][1]}")
     if breaks:
         said.append(f"{len(breaks)} breaks in the pictures' own")
-    count = declared.frames
+    count = declared.uneven or declared.frames
     lacks = count is not None and abs(count - seen.found.pictures.frames) > 1
     if lacks:
         said.append(f"the file declares {count} pictures and has {seen.found.pictures.frames}")

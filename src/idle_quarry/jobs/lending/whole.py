@@ -18,7 +18,7 @@ from idle_quarry.jobs.lending.house import House
 from idle_quarry.jobs.lending.reach import Reach, place_above
 from idle_quarry.jobs.material import BroughtIn, Entry, Span, bring_in, make_proxy
 from idle_quarry.media.clip import Clip
-from idle_quarry.media.inspecting import inspect
+from idle_quarry.media.looking import look
 from idle_quarry.path.template import Delivered, Format, Source
 
 _FORMAT: TypeAdapter[Format | None] = TypeAdapter(Format | None)
@@ -118,7 +118,7 @@ def bring_in_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, A
     source = next((each for each in job.template.sources if each.id == given["source"]), None)
     if source is None:
         raise NotPossible("is no source class of the template", subject=str(given["source"]))
-    clip = replace(inspect(path), format=_FORMAT.validate_python(given["taken_as"]))
+    clip = replace(look(path), format=_FORMAT.validate_python(given["taken_as"]))
     span = (int(given["span"][0]), int(given["span"][1])) if given["span"] else None
     entry = Entry(path, str(given["content"]), source.id)
     made = brought_in(None, job, entry, clip, source, span, bool(given["proxy"]), lambda share: told("", share))

@@ -13,7 +13,7 @@ import numpy as np
 from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.renders.recipe import Recipe, Taken
 from idle_quarry.media.encode import encoder_pixels
-from idle_quarry.media.inspecting import inspect
+from idle_quarry.media.looking import look
 from idle_quarry.media.material import clip_material
 from idle_quarry.media.memory import identity
 from idle_quarry.media.writing import ClipWriter
@@ -58,7 +58,7 @@ class Pictures:
             raise NotPossible(f"cannot be read ({error.strerror})", subject=path.name) from error
         if not same:
             raise NotPossible("is another file now", subject=path.name, remedy="look at it in Material")
-        material = clip_material(replace(inspect(path), format=taken.taken_as), taken.cadence, onward=True)
+        material = clip_material(replace(look(path), format=taken.taken_as), taken.cadence, onward=True)
         self._open.callback(material.close)
         target = replace(self.format, scan="progressive", field_order=None) if taken.whole else self.format
         raster = target.raster

@@ -17,9 +17,10 @@ from idle_quarry.media.measurement.levels import LevelMeter
 from idle_quarry.media.measurement.measured import Change, Fields, Measured, SoundFound, TimecodeBreak, VariableRate
 from idle_quarry.media.measurement.sound import heard
 from idle_quarry.media.measurement.structure import evidence
+from idle_quarry.media.pacing import fixed_rate, held_and_dropped, is_uneven, picture_times
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.signal.formats import Encoding, SignalFormat
-from idle_quarry.signal.rates import NAMED_RATES, nearest_named_rate
+from idle_quarry.signal.rates import nearest_named_rate
 from idle_quarry.signal.timecode import Timecode, can_drop
 
 #: Told between pictures: what is being done and the share that is done. It may raise to cancel.
@@ -183,7 +184,8 @@ def measure(
             tuple(seen.breaks),
             seen.frames,
             reader.damaged,
-            variable_rate(seen.times),
+            # what windows show of an uneven pace is not all of it, and reading every time stamp decodes nothing
+            variable_rate([list(picture_times(path))] if declared.uneven else seen.times),
             tuple(sorted(seen.changes, key=lambda change: change.frame)),
         )
 
@@ -261,30 +263,16 @@ def _stamped(rates: list[Fraction]) -> Fraction | None:
     return nearest_named_rate(middle, Fraction(1, 4000)) or middle.limit_denominator(1001)
 
 
-#: Pictures come at no even pace where so many of them stay so much longer or shorter than most; a clock of whole
-#: milliseconds, or two and three fields in turn, is even.
-_UNEVEN, _MANY = 1.6, 0.03
-
-
 def variable_rate(runs: list[list[float]]) -> VariableRate | None:
     """Return how the rate of a clip varies, from the times (seconds) at which pictures of its runs are shown; None where it doesn't."""
     lengths = np.concatenate([np.diff(run) for run in runs]) if runs else np.zeros(0)
     lengths = lengths[lengths > 0]
-    if len(lengths) < 8:
-        return None
-    usual = float(np.median(lengths))
-    odd = (lengths > _UNEVEN * usual) | (lengths < usual / _UNEVEN)
-    if odd.mean() < _MANY:
+    if not is_uneven(lengths):
         return None
     mean = 1 / float(lengths.mean())
-    fixed = min(NAMED_RATES.values(), key=lambda rate: abs(float(rate) / mean - 1))
-    repeated = dropped = 0
-    for run in runs:
-        ticks = np.arange(run[0], run[-1], 1 / float(fixed))
-        shown = np.searchsorted(run, ticks + 1e-9, side="right") - 1
-        steps = np.diff(shown)
-        repeated += int((steps == 0).sum())
-        dropped += int(np.maximum(steps - 1, 0).sum())
+    fixed = fixed_rate(mean)
+    counts = [held_and_dropped(run, fixed) for run in runs if len(run) > 1]
+    repeated, dropped = (sum(each) for each in zip(*counts, strict=True))
     minutes = float(lengths.sum()) / 60
     slowest, fastest = 1 / np.percentile(lengths, [99, 1])
     return VariableRate(float(slowest), float(fastest), mean, fixed, repeated / minutes, dropped / minutes)
