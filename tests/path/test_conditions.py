@@ -10,7 +10,8 @@ from tests.conftest import demo_template
 
 from idle_quarry.demo.templates import house_shelf
 from idle_quarry.errors import NotUnderstood
-from idle_quarry.path.conditions import Condition, Found, condition, conditions, flat, said
+from idle_quarry.path.conditions import Condition, Found, condition, conditions, flat, place_named, said
+from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Template, canonical
 from idle_quarry.signal import format_from_words
 
@@ -91,3 +92,20 @@ def test_values_are_said_as_people_say_them() -> None:
     assert shown["working.format"] == "1080i25 (50 fields/s)" and shown["working.format.rate"] == "25"
     assert shown["monitor.monitor"] == "Bay 2 grading monitor" and shown["timecode.drop"] == "no"
     assert dict(flat({"a": {"b": None}, "sources": ["no object"], "c": [1]})) == {"a.b": ("", None)}
+
+
+def test_a_setting_is_set_by_every_name_that_it_is_found_by() -> None:
+    template = demo_template("House HD 50i")
+    known = {setting.place for setting in settings_of(template)}
+    for typed in (
+        "working.bit_depth",
+        "Working.format.bit_depth",
+        "delivery.hd-50.rate",
+        "deliveries.hd-50.format.rate",
+        "monitor.rate",
+        "sound.layout",
+    ):
+        place = place_named(typed)
+        assert place in known and place_named(place) == place, typed
+    with pytest.raises(NotUnderstood, match="did you mean working"):
+        place_named("wroking.bit_depth")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -40,12 +41,16 @@ def template_set(options: Options, out: Output) -> int:
     """Type settings into a template and save it as a draft."""
 
     def typed(stored: Stored) -> Template:
+        from idle_quarry.path.conditions import place_named
         from idle_quarry.path.settings import settings_of, with_setting
 
         template = stored.template
         for pair in options.setting:
             place, sign, text = pair.partition("=")
             known = {setting.place: setting for setting in settings_of(template)}
+            if place not in known:  # by the name that finding takes, which may be shorter
+                with contextlib.suppress(NotUnderstood):
+                    place = place_named(place.strip())
             if not sign or place not in known:
                 near = [each for each in known if place and place in each][:6] or list(known)[:6]
                 raise NotUnderstood(

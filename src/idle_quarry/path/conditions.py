@@ -150,6 +150,15 @@ def _placed(typed: str) -> tuple[str, str]:
     return f"{first}.{rest}", member
 
 
+def place_named(typed: str) -> str:
+    """Return the whole place that a setting's name means, by the rules of conditions. Raises `NotUnderstood`."""
+    place, member = _placed(typed.lower())
+    if not member:
+        return place
+    first, _, rest = place.partition(".")
+    return f"{first}.{member}.{rest}"
+
+
 @lru_cache(maxsize=32)
 def _keys(first: str) -> frozenset[str]:
     """Return the parts of a field of the template, or of the members of a list."""
