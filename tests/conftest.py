@@ -14,7 +14,11 @@ from idle_quarry.compiling import ahead
 from tests.screen import own_screen
 
 os.environ.setdefault(ahead.PLACE, str(ahead.folder()))  # compiled code is the machine's, whatever home the tests have
-_HOME = Path(tempfile.mkdtemp(prefix="quarry-tests-"))
+for _left in Path(tempfile.gettempdir()).glob("quarry-tests-*"):  # of a run that was stopped before it could clear
+    _pid = _left.name.split("-")[2]
+    if _pid.isdigit() and not Path(f"/proc/{_pid}").exists():
+        shutil.rmtree(_left, ignore_errors=True)
+_HOME = Path(tempfile.mkdtemp(prefix=f"quarry-tests-{os.getpid()}-"))
 for _name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME", "HOME"):
     os.environ[_name] = str(_HOME / _name.lower())
     (_HOME / _name.lower()).mkdir()

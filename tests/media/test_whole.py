@@ -124,6 +124,21 @@ def picture(
     )
 
 
+def test_what_lies_outside_at_both_ends_is_counted_once() -> None:
+    """Luma × 1.15 with chroma × 1.3 of a saturated picture: red above 105 % where blue is below −5 % is one place of the picture."""
+    fmt = replace(format_from_words("1080p25"), raster=format_from_words("576p25").raster)
+    meter = PicturesMeter(clip_of(fmt))
+    luma, cb, cr = np.full((576, 720), 64), np.full((576, 360), 512), np.full((576, 360), 512)
+    luma[:300], cb[:300], cr[:300] = 600, 300, 860  # of BT.709: R′ 1.22, G′ 0.31, B′ 0.17
+    luma[:150], cb[:150] = 500, 100  # R′ 1.11 and B′ −0.36: beyond both ends
+    for number in range(3):
+        meter.take(picture(number, luma, cb, cr))
+    found = meter.found()
+    y, blue = (luma[0, 0] - 64) / 876, (luma[0, 0] - 64) / 876 + 1.8556 * (cb[0, 0] - 512) / 896
+    assert blue < -0.05 and y + 1.5748 * (cr[0, 0] - 512) / 896 > 1.05
+    assert found.gamut_most == pytest.approx(300 / 576, abs=0.01) and found.gamut_most <= 1
+
+
 def test_levels_gamut_and_what_stands_still_are_those_that_were_drawn() -> None:
     fmt = replace(format_from_words("1080p25"), raster=format_from_words("576p25").raster)
     meter, rng = PicturesMeter(clip_of(fmt)), np.random.default_rng(2)

@@ -92,7 +92,7 @@ def _media(cuts: CutList, template: Template) -> Iterator[Finding]:
         if rate not in (wanted, cuts.timeline.rate):
             yield Finding(
                 "caution", "media-rate", "list",
-                f"{count} events show media at {rate_text(rate)} in a timeline at {rate_text(wanted)}: each goes through the conversion of its source class.",
+                f"{count} {'event shows' if count == 1 else 'events show'} media at {rate_text(rate)} in a timeline at {rate_text(wanted)}: each goes through the conversion of its source class.",
             )  # fmt: skip
 
 

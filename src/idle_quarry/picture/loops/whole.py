@@ -103,7 +103,7 @@ def coloured(
             small[x], large[x] = min(r, min(g, b)), max(r, max(g, b))
         beyond = np.int32(0)
         for x in range(columns):
-            beyond += np.int32(small[x] < least) + np.int32(large[x] > most)
+            beyond += np.int32((small[x] < least) | (large[x] > most))  # both at once are one place
         if beyond or row % 16 < 2:  # the ends of what lies inside are told from fewer lines
             for x in range(columns):
                 lowest, highest = min(lowest, small[x]), max(highest, large[x])
