@@ -375,3 +375,24 @@ def test_a_row_without_a_clip_says_why(desk: Desk) -> None:
     assert rows.index(0, 0).data() == "broken.mov" and "the file is empty" in rows.index(0, 0).data(3)
     rows.add(Looked(Path("/x/broken.mov"), None, "cut short"))
     assert rows.rowCount() == 1 and rows.rows[0].refusal == "cut short"
+
+
+def test_a_first_revision_is_looked_at_whole(desk: Desk, qtbot: QtBot) -> None:
+    desk.shelf.choose(desk.library.find("Ferry Talk").id)
+    desk.shelf.compare(1, 1)
+    review = desk.review
+    qtbot.waitUntil(lambda: review.compare is not None)
+    assert (
+        review.first
+        and review.compare is not None
+        and review.title_words() == "Ferry Talk: revision 1, with none before it"
+    )
+    shown = {row.label: row.b for row in review.compare.rows}
+    assert (
+        shown["Saloon cameras · Format"] == "1080i25"
+        and len(shown) > 100
+        and not any(row.a for row in review.compare.rows)
+    )
+    assert review.sum_words().startswith(
+        f"all of it is new: {len(review.compare.rows)} settings · 2 findings: Harbour Six"
+    )

@@ -70,6 +70,12 @@ class _Kept:
                 self._bytes -= sum(plane.nbytes for plane in old)
         return planes
 
+    def clear(self) -> None:
+        """Let go of all of them."""
+        with self._lock:
+            self._frames.clear()
+            self._bytes = 0
+
 
 class ChartMaterial:
     """A moving chart as a camera of a format gives it; it begins again after ten seconds."""
@@ -87,7 +93,8 @@ class ChartMaterial:
         return self._kept.get(index) or self._kept.put(index, chart_frame(self.chart or "", self.format, index))
 
     def close(self) -> None:
-        """Nothing is open."""
+        """Let go of the frames that were drawn; they are drawn again when they are asked for."""
+        self._kept.clear()
 
 
 class ClipMaterial:
@@ -119,8 +126,9 @@ class ClipMaterial:
         return self._kept.put(index, planes_of_picture(picture, self.format))
 
     def close(self) -> None:
-        """Let go of the file; the next frame opens it again."""
+        """Let go of the file and of what was read of it; the next frame opens it again."""
         self._source.close()
+        self._kept.clear()
 
 
 class PulledMaterial:

@@ -139,8 +139,9 @@ def compared(a: Template, b: Template) -> list[Compared]:
 def as_new(template: Template) -> list[Compared]:
     """Return every setting of a template as one that was not there before: what is looked at of a first revision."""
     return [
-        Compared(Change(setting.place, None, setting.text), setting.label, "", setting.text, None)
+        Compared(Change(setting.place, None, setting.text), label_of(template, setting.place), "", setting.text, None)
         for setting in settings_of(template)
+        if setting.text not in ("", "None", "none")
     ]
 
 

@@ -20,6 +20,10 @@ if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
 
 
+#: What is to be known of an approval in a library that is a file.
+_UNPROVED = "In a library file nobody proves their name: whoever sits here has chosen it. On a server the name is the login's."
+
+
 @dataclass(frozen=True)
 class Compare:
     """What was computed of a pair."""
@@ -94,6 +98,8 @@ class Review(QObject):
             rule = "You saved this revision: another person approves it."
             if now.author != person:
                 rule = "Part of this revision is yours: somebody who wrote none of it approves it."
+        if now.state == "in review" and not self.desk.library.at_hand:
+            rule = f"{rule} {_UNPROVED}".strip()
         told = tuple((remark_words(stored, each), each.act != "comment") for each in remarks)
         self.said = Said(told, now.state == "in review", not own, rule)
         self.said_changed.emit()
@@ -137,7 +143,7 @@ class Review(QObject):
         if self.first:
             findings = [each for each in self.compare.right.findings if each.severity != "note"]
             counted = _counted(len(findings), "finding", "findings") if findings else "no findings"
-            worst = "; ".join(each.text for each in findings[:2])
+            worst = "; ".join(each.text.rstrip(".") for each in findings[:2])
             return f"all of it is new: {len(self.compare.rows)} settings · {counted}{f': {worst}' if worst else ''}"
         rows, whole = self.compare.rows, effect(self.compare.left, self.compare.right)
         parts = [_counted(len(rows), "setting differs", "settings differ")]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
 from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.tinted import tint
@@ -34,6 +34,10 @@ class DifferenceTable(QWidget):
         table = self.table
         table.blockSignals(True)
         table.setHorizontalHeaderLabels(["Setting", a, b, "Effect of this change alone" if effects else ""])
+        for column in (1, 3):
+            table.setColumnHidden(column, not effects)
+        modes = QHeaderView.ResizeMode
+        table.horizontalHeader().setSectionResizeMode(2, modes.Interactive if effects else modes.Stretch)
         table.setRowCount(len(rows))
         for number, row in enumerate(rows):
             for column, text in enumerate((row.label, row.a, row.b, effect_words(row) if effects else "")):
