@@ -22,6 +22,8 @@ from idle_quarry.demo import make_clips
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import open_library
 from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.entries import Monitor
+from idle_quarry.path.house import NO_HOUSE
 from idle_quarry.proof.bench import Figure
 
 CLIPS = Path(make_clips.__file__).parent / "clips"
@@ -396,3 +398,16 @@ def test_a_first_revision_is_looked_at_whole(desk: Desk, qtbot: QtBot) -> None:
     assert review.sum_words().startswith(
         f"all of it is new: {len(review.compare.rows)} settings · 2 findings: Harbour Six"
     )
+
+
+def test_a_new_template_knows_its_house(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    desk.preferences.work_folder = "/srv/work"
+    own = {entry.id for entry in desk.house.value.entries if isinstance(entry, Monitor)}
+    desk.shelf.begin_from("hd-50")
+    assert desk.document is not None and own
+    template = desk.document.template
+    assert template.monitor is not None and template.monitor.monitor in own and template.territory == "50 Hz"
+    assert [place.path for place in template.places] == ["/srv/work", "/srv/work/cache"]
+    monkeypatch.setattr(type(desk.house), "value", property(lambda _self: NO_HOUSE))
+    desk.shelf.begin_from("hd-59")
+    assert desk.document.template.monitor is None, "no other house's is guessed"

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.path.codecs import holding, mbps
 from idle_quarry.path.delivering import delivered
+from idle_quarry.path.entries import Monitor
 from idle_quarry.path.findings.coding import MARGIN
 from idle_quarry.path.findings.monitoring import acceptable_formats, refusals
 from idle_quarry.path.names import text_refused
@@ -98,12 +99,13 @@ def working_codec(
     return min(able, key=lambda codec: abs(mbps(codec, fmt) - aim)).id
 
 
-def monitor_for(fmt: SignalFormat) -> MonitorFeed | None:
-    """Return a feed to a monitor that shows `fmt` itself, or what comes nearest to it."""
-    for monitor in monitors().values():
+def monitor_for(fmt: SignalFormat, among: Sequence[Monitor] | None = None) -> MonitorFeed | None:
+    """Return a feed to a monitor that shows `fmt` itself, or what comes nearest to it: one of `among`, or of all that are known."""
+    known = tuple(monitors().values()) if among is None else among
+    for monitor in known:
         if not refusals(monitor, fmt):
             return MonitorFeed(monitor=monitor.id, format=fmt)
-    for monitor in monitors().values():
+    for monitor in known:
         options = acceptable_formats(monitor, fmt)
         if options and options[0].rate == fmt.rate:
             return MonitorFeed(monitor=monitor.id, format=options[0])

@@ -21,7 +21,9 @@ if TYPE_CHECKING:
 
 
 #: What is to be known of an approval in a library that is a file.
-_UNPROVED = "In a library file nobody proves their name: whoever sits here has chosen it. On a server the name is the login's."
+_UNPROVED = (
+    "In a library file nobody proves their name: whoever sits here has chosen it. On a server the name is the login's."
+)
 
 
 @dataclass(frozen=True)

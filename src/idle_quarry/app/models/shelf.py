@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
@@ -14,7 +15,9 @@ from idle_quarry.app.models.sought import Sought
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search, Stored
-from idle_quarry.path.beginnings import from_delivery
+from idle_quarry.path.beginnings import from_delivery, monitor_for, work_places
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.entries import Monitor
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.registry import territories
 
@@ -233,10 +236,19 @@ class Shelf(QObject):
         self.asked.emit(Choice(f"Who approves a revision in this house? Now {now}.", answers))
 
     def begin_from(self, standard: str) -> None:
-        """Open a new template for a standard delivery, its renders in what the house uses already."""
+        """Open a new template for a standard delivery: its renders in what the house uses already, its monitor one of the house's own
+        or none, its work where this person keeps work.
+        """
         used = self.desk.read(lambda library: library.codecs_in_use())
-        if used is not None:
-            self.desk.open_new(from_delivery(standard, used=used))
+        if used is None:
+            return
+        template = from_delivery(standard, used=used)
+        own = [entry for entry in self.desk.house.value.entries if isinstance(entry, Monitor)]
+        template = edited(template, Edit("monitor", monitor_for(template.working.format, own)))
+        if work := self.desk.preferences.work_folder:
+            with contextlib.suppress(QuarryError):  # one that no disk can have any more is typed anew
+                template = template.model_copy(update={"places": work_places(work)})
+        self.desk.open_new(template)
 
     def begin_from_clips(self) -> None:
         """Show Intake, where templates begin from clips."""
