@@ -6,6 +6,7 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from zipfile import ZipFile
@@ -37,7 +38,8 @@ def holds(folder: Path) -> bool:
 
 
 @pytest.fixture
-def out(tmp_path: Path) -> Path:
+def out(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))  # what a killed process leaves goes with the test
     folder = tmp_path / "to the channel"
     folder.mkdir()
     return folder
