@@ -17,3 +17,14 @@ def choice_box(name: str, choices: Mapping[str, Any], chosen: Callable[[Any], ob
         made.addItem(text, value)
     made.activated.connect(lambda index: chosen(made.itemData(index)))
     return made
+
+
+def offered(box: QComboBox, offers: dict[str, str]) -> None:
+    """Offer other things in a box, keeping what is chosen where it is still there."""
+    if [box.itemText(n) for n in range(box.count())] == list(offers):
+        return
+    before = box.currentData()
+    box.clear()
+    for name, value in offers.items():
+        box.addItem(name, value)
+    box.setCurrentIndex(max(0, box.findData(before)))

@@ -139,6 +139,7 @@ def _level(seen: Seen) -> Check:
         return seen.check("level", wanted, None, NOT_CHECKED, "no line-up tone is asked for")
     rate = float(seen.rate)
     at = [(item.first / rate, item.last / rate) for item in seen.found.items if item.what in with_tone]
+    at = at or [(0.0, seen.found.programme[0] / rate)]  # where what it belongs to is not there: before the programme
     tones = [
         tone for tone in seen.found.tones if any(tone.first_s < last and tone.last_s > first for first, last in at)
     ]

@@ -26,7 +26,7 @@ from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.jobs.watch_line import WatchLine
 from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.boxes import choice_box
+from idle_quarry.app.widgets.boxes import choice_box, offered
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.clip_picture import ClipPicture
 from idle_quarry.app.widgets.file_lanes import FileLanes
@@ -291,14 +291,3 @@ class HandoverPage(QWidget):
 
     def _dropped(self, event: QDropEvent) -> list[Path]:
         return clips_among([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
-
-
-def offered(box: QComboBox, offers: dict[str, str]) -> None:
-    """Offer other things in a box, keeping what is chosen where it is still there."""
-    if [box.itemText(n) for n in range(box.count())] == list(offers):
-        return
-    before = box.currentData()
-    box.clear()
-    for name, value in offers.items():
-        box.addItem(name, value)
-    box.setCurrentIndex(max(0, box.findData(before)))
