@@ -378,7 +378,7 @@ def test_work_that_cannot_be_kept_is_said_and_not_lost_by_closing(
     qtbot.waitUntil(lambda: window.unkept.isVisible() and "House HD 50i" in window.unkept.text())
     window.desk.say("something else")
     asked: list[str] = []
-    monkeypatch.setattr(window, "may_lose", lambda unkept: asked.append(unkept))
+    monkeypatch.setattr("idle_quarry.app.window.may_lose", lambda unkept, _window: asked.append(unkept))
     assert not window.close() and window.isVisible() and "cannot be kept" in asked[0] and window.unkept.isVisible()
     folder.unlink()
     window.desk.documents.keeping.try_again()

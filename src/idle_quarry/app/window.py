@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMainWindow,
-    QMessageBox,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -34,6 +33,7 @@ from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label
 from idle_quarry.app.widgets.say_bar import SayBar
 from idle_quarry.app.widgets.tabs import Tabs
+from idle_quarry.app.widgets.unkept_bar import UnkeptBar, may_lose
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
@@ -96,10 +96,11 @@ class MainWindow(QMainWindow):
         column.setSpacing(0)
         self.preparing = label("", "dust")
         sized(self.preparing).setContentsMargins(16, 4, 16, 4)
+        self.unkept = UnkeptBar(desk.documents.keeping)
         column.addWidget(self._header())
         column.addWidget(self.preparing)
         column.addWidget(self._stack, 1)
-        column.addWidget(self._unkept_bar())
+        column.addWidget(self.unkept)
         column.addWidget(self.say_bar)
         self.finder = Finder(body)
         commands = commands_of(desk, self, [view.name for view in VIEWS if view.tab])
@@ -113,28 +114,11 @@ class MainWindow(QMainWindow):
         desk.shelves_changed.connect(self._show_standing)
         desk.profile.changed.connect(self._show_standing)
         desk.compiler.changed.connect(self._show_preparing)
-        desk.documents.keeping.changed.connect(self._show_unkept)
         theme.changed.connect(self._dressed)
         kept = desk.preferences.view
         known = [view.name for view in VIEWS if view.name not in _LATER]
         self.show_view(kept if kept in known else known[0])
         self.setCentralWidget(body)
-
-    def _unkept_bar(self) -> QWidget:
-        """Return the line that says that unsaved work is not kept, for as long as that is so."""
-        self.unkept = label(role="refusal", wrap=True)
-        self._unkept = QWidget()
-        on(self._unkept, "bench")
-        row = QHBoxLayout(self._unkept)
-        sized(row).setContentsMargins(16, 4, 10, 4)
-        row.addWidget(self.unkept, 1)
-        row.addWidget(button("Try again", self.desk.documents.keeping.try_again, quiet=True))
-        self._unkept.hide()
-        return self._unkept
-
-    def _show_unkept(self) -> None:
-        self.unkept.setText(self.desk.documents.keeping.trouble)
-        self._unkept.setVisible(bool(self.unkept.text()))
 
     def _header(self) -> QWidget:
         made = QWidget()
@@ -315,7 +299,7 @@ class MainWindow(QMainWindow):
             super().closeEvent(event)
             return
         unkept = self.desk.documents.keep_all()
-        if unkept and not self.may_lose(unkept):
+        if unkept and not may_lose(unkept, self):
             event.ignore()
             return
         preferences = self.desk.preferences
@@ -329,15 +313,6 @@ class MainWindow(QMainWindow):
         preferences.save()
         self.look = self._look()
         super().closeEvent(event)
-
-    def may_lose(self, unkept: str) -> bool:
-        """Ask whether work that could not be kept may be lost; the window stays open where it may not."""
-        question = QMessageBox(QMessageBox.Icon.Warning, "Idle Quarry", unkept, parent=self)
-        question.setInformativeText("It is lost when the window closes.")
-        lose = question.addButton("Close and lose it", QMessageBox.ButtonRole.DestructiveRole)
-        question.setDefaultButton(question.addButton("Stay", QMessageBox.ButtonRole.RejectRole))
-        question.exec()
-        return question.clickedButton() is lose
 
     def _look(self) -> QPixmap | None:
         """Return how the next start will look; None where that is not the shelf as it is now."""

@@ -11,15 +11,11 @@ import hashlib
 import json
 import os
 import re
-import resource
-import select
-import signal
 import struct
 import subprocess
 import sys
 import threading
 from collections import OrderedDict
-from fractions import Fraction
 from itertools import accumulate
 from pathlib import Path
 from typing import Any
@@ -29,7 +25,7 @@ from idle_quarry.errors import NotUnderstood, one_line
 #: Bytes of a timeline at the most, of an AAF, how deep its objects lie in one another, and how many there are.
 MOST_BYTES, MOST_AAF_BYTES, DEEPEST, MOST_OBJECTS = 64_000_000, 256_000_000, 120, 2_000_000
 #: What the process of its own may use.
-_MOST_MEMORY, _MOST_SECONDS = 2_000_000_000, 60
+MOST_MEMORY, MOST_SECONDS = 2_000_000_000, 60
 _NO_BRACKETS = bytes(set(range(256)) - set(b"{}[]"))
 _STRINGS = re.compile(rb'"[^"\\]*(?:\\.[^"\\]*)*"', re.DOTALL)
 #: Texts that were survived, by their hash: a timeline is read again and again while it is worked on.
@@ -117,11 +113,11 @@ class _Reader:
         process = self._process
         assert process.stdin is not None and process.stdout is not None
         try:
-            process.stdin.write(_HEAD.pack(kind.encode(), len(body)) + body)
+            process.stdin.write(HEAD.pack(kind.encode(), len(body)) + body)
             process.stdin.flush()
-            head = process.stdout.read(_HEAD.size)
-            if len(head) == _HEAD.size:
-                status, length = _HEAD.unpack(head)
+            head = process.stdout.read(HEAD.size)
+            if len(head) == HEAD.size:
+                status, length = HEAD.unpack(head)
                 text = process.stdout.read(length)
                 if len(text) == length:
                     return status.rstrip(b"\0") == b"no", text
@@ -133,7 +129,7 @@ class _Reader:
 
 
 #: Before each request and answer: four letters that say what it is, and the bytes that follow.
-_HEAD = struct.Struct("!4sQ")
+HEAD = struct.Struct("!4sQ")
 _reader = _Reader()
 
 
@@ -141,57 +137,6 @@ def _begin() -> subprocess.Popen[bytes]:
     source = str(Path(__file__).resolve().parents[2])
     environment = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, (source, os.environ.get("PYTHONPATH"))))}
     return subprocess.Popen(
-        [sys.executable, "-m", __name__], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+        [sys.executable, "-m", "idle_quarry.jobs.otio_apart"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
         env=environment,
     )  # fmt: skip
-
-
-# -- in the process of its own ------------------------------------------------------------------------------------------
-
-#: Seconds without a request after which the process ends, and what it may have grown to.
-_IDLE_S, _MOST_KEPT = 30, 400_000_000
-
-
-def serve() -> None:
-    """Do with each file what the program is going to do with it; the alarm and the limits end what does not end by itself."""
-    resource.setrlimit(resource.RLIMIT_AS, (_MOST_MEMORY, _MOST_MEMORY))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    requests, answers = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
-    os.dup2(2, 1)  # an adapter prints what it does not find
-    while _resident_bytes() < _MOST_KEPT and select.select([requests], [], [], _IDLE_S)[0]:
-        head = requests.read(_HEAD.size)
-        if len(head) < _HEAD.size:
-            return
-        kind, length = _HEAD.unpack(head)
-        body = requests.read(length)
-        signal.alarm(_MOST_SECONDS)
-        try:
-            status, text = b"yes", _made_of(kind.rstrip(b"\0").decode(), body)
-        except Exception as error:  # the library and its adapters raise whatever they like
-            status, text = b"no", one_line(str(error) or type(error).__name__).encode(errors="replace")
-        signal.alarm(0)
-        answers.write(_HEAD.pack(status, len(text)) + text)
-        answers.flush()
-
-
-def _resident_bytes() -> int:
-    """Return the memory that this process holds (proc(5)); what `getrusage` tells was its parent's at first."""
-    return int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize()
-
-
-def _made_of(kind: str, body: bytes) -> bytes:
-    import opentimelineio as otio
-
-    from idle_quarry.jobs.conform.lists import timeline_in_text
-    from idle_quarry.jobs.cutting.otio_values import to_otio
-
-    if kind == "otio":
-        timeline, _, _ = timeline_in_text(body, Fraction(25))
-        otio.adapters.write_to_string(to_otio(timeline), "otio_json")
-        return b""
-    given = otio.adapters.read_from_file(os.fsdecode(body), adapter_name="AAF")
-    return str(otio.adapters.write_to_string(given, "otio_json")).encode()
-
-
-if __name__ == "__main__":
-    serve()
