@@ -88,7 +88,11 @@ def put_exclusively(made: Path, final: Path) -> None:
             raise
         # a disk without second names: the name is taken, then filled
         os.close(os.open(final, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o666))
-        made.rename(final)
+        try:
+            made.rename(final)
+        except OSError:
+            final.unlink()
+            raise
         return
     made.unlink()
 

@@ -109,6 +109,9 @@ def test_the_newest_draft_is_kept_and_what_is_not_is_said_until_it_is(tmp_path: 
     assert HD.name in writer.finish() and "cannot be kept" in writer.trouble
     writer.try_again()
     assert "cannot be kept" in writer.finish()
+    writer._put("odd", "an odd one", lambda: [][0])  # nobody thought of it, and nobody waits for it for ever
+    assert "an odd one" in writer.finish()
+    writer.drop("odd")
     drafts._folder.unlink()
     writer.try_again()
     assert writer.finish() == "" and [d.revision for d in drafts.all()] == [200]

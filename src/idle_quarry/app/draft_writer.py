@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.drafts import Draft, Drafts
 from idle_quarry.path.entries import Entry
+from idle_quarry.reports import unforeseen
 
 
 class DraftWriter(QObject):
@@ -26,7 +27,7 @@ class DraftWriter(QObject):
         self._failed: dict[str, tuple[str, Callable[[], None], str]] = {}
         self._wake = threading.Condition()
         self._thread: threading.Thread | None = None
-        self._busy = self._ending = False
+        self._writing, self._ending = "", False  #: the key that is written just now, and whether the window goes
 
     def keep(self, draft: Draft) -> None:
         """Write a draft in place of the one before."""
@@ -60,15 +61,16 @@ class DraftWriter(QObject):
 
     def try_again(self) -> None:
         """Write once more what could not be kept."""
-        with self._wake:
-            failed = dict(self._failed)
-        for key, (name, write, _) in failed.items():
-            self._put(key, name, write)
+        with self._wake:  # what waits or is being written is newer than what failed
+            newer = {*self._waiting, self._writing}
+            failed = {key: kept for key, kept in self._failed.items() if key not in newer}
+            for key, (name, write, _) in failed.items():
+                self._put(key, name, write)
 
     def finish(self) -> str:
         """Wait until everything was written or could not be; return what is not kept, as `trouble` says it."""
         with self._wake:
-            self._wake.wait_for(lambda: not self._waiting and not self._busy)
+            self._wake.wait_for(lambda: not self._waiting and not self._writing)
         return self.trouble
 
     def close(self) -> None:
@@ -92,7 +94,7 @@ class DraftWriter(QObject):
     def _run(self) -> None:
         while True:
             with self._wake:
-                self._busy = False
+                self._writing = ""
                 self._wake.notify_all()
                 self._wake.wait_for(lambda: self._waiting or self._ending, timeout=_IDLE_S)
                 if not self._waiting:
@@ -100,12 +102,14 @@ class DraftWriter(QObject):
                     return
                 key = next(iter(self._waiting))
                 name, write = self._waiting.pop(key)
-                self._busy = True
+                self._writing = key
             why = ""
             try:
                 write()
             except OSError as error:
                 why = error.strerror or str(error)
+            except Exception as error:  # the thread goes on: whoever closes waits for it
+                why = unforeseen(error)
             with self._wake:
                 before = key in self._failed
                 self._failed.pop(key, None)

@@ -35,6 +35,7 @@ class Ticket:
         self.done, self.failed = done, failed
         self.progressed: Callable[[str, float], object] | None = None
         self.gave: Callable[[Any], object] | None = None
+        self.quiet = False  #: whether what arrives of it is no sign that somebody works
         self._stop = threading.Event()
 
     def cancel(self) -> None:
@@ -77,8 +78,9 @@ class Relay(QObject):
         self.answer.connect(self._arrived, Qt.ConnectionType.QueuedConnection)
 
     def _arrived(self, answer: _Answer) -> None:
-        self.arrived.emit()
         ticket = answer.ticket
+        if not ticket.quiet:
+            self.arrived.emit()
         if _gone(ticket.done):
             return
         if answer.kind is _Kind.PROGRESS:
@@ -149,10 +151,15 @@ class Workers:
         failed: Callable[[QuarryError], object],
         progressed: Callable[[str, float], object] | None = None,
         gave: Callable[[Any], object] | None = None,
+        *,
+        quiet: bool = False,
     ) -> Ticket:
-        """Run `work` on a thread; the rest are called on the interface thread, `gave` for each part that it gives."""
+        """Run `work` on a thread; the rest are called on the interface thread, `gave` for each part that it gives.
+
+        What is asked again and again without anybody's doing is `quiet`: memory is not given back after each.
+        """
         ticket = Ticket(self._relay, done, failed)
-        ticket.progressed, ticket.gave = progressed, gave
+        ticket.progressed, ticket.gave, ticket.quiet = progressed, gave, quiet
         if self._closed:  # the window is going: nobody would hear the answer
             ticket.cancel()
             return ticket
@@ -177,7 +184,11 @@ class Workers:
         self._resting.start()
 
     def _rest(self) -> None:
-        if self.idle and not self._closed:
+        if self._closed:
+            return
+        if not self.idle:
+            self._resting.start()  # what is under way may be quiet, and start it no more
+        else:
             for let_go in self.before_rest:
                 let_go()
             self._pool.submit(self._give_back)

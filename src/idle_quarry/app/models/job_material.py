@@ -127,7 +127,8 @@ class JobMaterial(JobPart):
         def failed(_error: QuarryError) -> None:
             self._glancing = False
 
-        self.desk.workers.start(lambda _ticket: material_in(job.folder, job.folders, job.files), done, failed)
+        work = partial(material_in, job.folder, job.folders, job.files)
+        self.desk.workers.start(lambda _ticket: work(), done, failed, quiet=True)
 
     def _brought(self, folder: Path) -> None:
         if folder == self._folder:
