@@ -1,9 +1,19 @@
-"""Twenty thousand random events at the window: no exception, no warning of Qt's, no window or memory that grows."""
+"""Ten thousand random events at the window over five seeds: every page reached, no exception, no warning of Qt's, no memory kept.
+
+Each seed works in a process of its own, on a screen of its own (Xvfb, where there is one) and a demo of its own, with its jobs, clips,
+lists of cuts, equipment, a render and a delivery; the last seed works on a server. `monkey.py [events] [seeds]`.
+
+It fails on an exception or a warning, where a view or a page of a job was never in front, where a window stays, and where memory at rest
+is more than 150 MB above what it was at rest after every page had been opened once.
+"""
 
 from __future__ import annotations
 
+import argparse
 import os
 import random
+import shutil
+import subprocess
 import sys
 import tempfile
 import time
@@ -15,8 +25,12 @@ from PySide6.QtCore import QEventLoop, QTimer
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
+    from idle_quarry.app.window import MainWindow
+    from idle_quarry.library import Library
 
 sys.path.insert(0, str(ROOT))
+#: How much more memory than at the beginning may be held at rest, MB.
+_MOST_KEPT_MB = 150.0
 
 
 def _resident_mb() -> float:
@@ -28,59 +42,151 @@ def _settle(desk: Desk) -> None:
     """Stop what goes on by itself; wait until the rest is done and its memory given back."""
     desk.proof.pictures.player.stop()
     desk.proof.codecs.cancel()
-    end = quiet = time.monotonic()
-    while time.monotonic() - quiet < 3 and time.monotonic() - end < 90:
+    desk.jobs.trial.player.stop()
+    begun = quiet = time.monotonic()
+    while time.monotonic() - quiet < 4 and time.monotonic() - begun < 180:
         loop = QEventLoop()
         QTimer.singleShot(50, loop.quit)
         loop.exec()
         quiet = quiet if desk.workers.idle else time.monotonic()
 
 
-def main() -> None:
-    """Work with the demo's templates in a folder of its own; as many events as the first argument says."""
-    events = int(sys.argv[1]) if len(sys.argv) > 1 else 20_000
+def _open_everything(window: MainWindow) -> None:
+    """Show every view, and every page of every job, once."""
+    from idle_quarry.app.models.jobs import PAGES
+    from idle_quarry.app.views.registry import VIEWS
+
+    desk = window.desk
+    desk.documents.open_stored(desk.library.find("house/The Lamp Room").id)
+    for view in VIEWS:
+        window.show_view(view.name)
+        _settle(desk)
+    window.show_view("Jobs")
+    for record in desk.jobs.records:
+        desk.jobs.choose(record.id)
+        for page in PAGES:
+            desk.jobs.show_page(page)
+            _settle(desk)
+
+
+class _Server:
+    """A server with the demo's templates and jobs, and the library that an editor has of it."""
+
+    def __init__(self, demo: Library) -> None:
+        from tests.postgres import PrivateServer
+
+        from idle_quarry.demo.templates import house_shelf
+        from idle_quarry.library.server.at_hand import AtHand
+        from idle_quarry.library.server.setup import set_up
+
+        self._server = PrivateServer()
+        self._server.start()
+        self._server.database("house")
+        set_up(self._server.url("keeper", "house"), {"Runa": "editor", "Tamsin": "approver"})
+        self.library = AtHand(self._server.url("Runa", "house"), "Runa")
+        for history in house_shelf():
+            self.library.save_new(history[-1].template, "house", "taken over")
+        for job in demo.jobs():
+            stored = self.library.stored(self.library.find(f"house/{job.template_name}").id)
+            self.library.record_job(job.title, Path(job.folder), stored)
+        demo.close()
+
+    def close(self) -> None:
+        self._server.close()
+
+
+def _work(seed: int, events: int, *, on_server: bool) -> int:
+    """Let one monkey work; return 1 where something is wrong."""
     folder = Path(tempfile.mkdtemp(prefix="quarry-monkey-"))
     for name in ("DATA", "STATE", "CONFIG", "CACHE"):
         os.environ[f"XDG_{name}_HOME"] = str(folder / name)
-    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PySide6.QtWidgets import QApplication
     from tests.app.monkey import Monkey
 
     from idle_quarry.app.desk import Desk
+    from idle_quarry.app.models.jobs import PAGES
     from idle_quarry.app.preferences import Preferences
     from idle_quarry.app.style import prepare
     from idle_quarry.app.theme import theme
+    from idle_quarry.app.views.registry import VIEWS
     from idle_quarry.app.window import MainWindow
-    from idle_quarry.demo.lay_out import fill
+    from idle_quarry.demo.finish import finish
+    from idle_quarry.demo.lay_out import lay_out
     from idle_quarry.library import open_library
+    from idle_quarry.printing import write_pdf
 
     app = QApplication([])
     prepare(app)
     theme.apply(app, "dim room", 100)
-    library = open_library(folder / "library.db", "Runa")
-    fill(library)
+    place = lay_out(write_pdf)
+    library = open_library(place, "Runa")
+    finish(library, write_pdf)
+    server = _Server(library) if on_server else None
+    library = server.library if server is not None else library
     desk = Desk(library, Preferences(jobs_folder=str(folder)))
     window = MainWindow(desk)
     window.show()
     files = [folder / name for name in ("junk.json", "junk.zip", "junk.mov")]
     for path in files:
         path.write_bytes(b"PK\x03\x04 no archive" * 20)
-    print(f"{events} random events; {machine()}")
-    monkey = Monkey([*files, folder / "gone.mov"], random.Random(2026))
-    told: set[str] = set()
-    for part in range(10):
-        monkey.run(events // 10)
+    clips, lists = sorted((place.parent / "clips").glob("*.m*"))[:4], sorted((place.parent / "cuts").iterdir())[:3]
+    monkey = Monkey([*files, *clips, *lists, folder / "gone.mov"], random.Random(seed))
+    desk.jobs.reload()
+    _settle(desk)
+    _open_everything(window)
+    base = most = _resident_mb()
+    kept, told = base, set[str]()
+    print(
+        f"seed {seed}{' on a server' if on_server else ''}: {base:.0f} MB after every page was opened once", flush=True
+    )
+    for part in range(4):
+        monkey.run(events // 4)
+        most = max(most, _resident_mb())
         _settle(desk)
-        failures, memory = len(monkey.failures), _resident_mb()
+        kept = _resident_mb()
         for failure in sorted(set(monkey.failures) - told)[:20]:
             told.add(failure)
             print(f"  {failure[-900:]}")
         print(
-            f"  {(part + 1) * events // 10}: {failures} failures, {monkey.most_windows} windows at the most, {memory:.0f} MB",
+            f"  {(part + 1) * events // 4}: {len(monkey.failures)} failures, {monkey.most_windows} windows at the most, "
+            f"{kept:.0f} MB at rest, {most:.0f} under way",
             flush=True,
         )
+    missed = [name for name in (*(view.name for view in VIEWS), *PAGES) if not monkey.reached[name]]
+    if missed:
+        print(f"  never in front: {', '.join(missed)}")
+    if kept > base + _MOST_KEPT_MB:
+        print(f"  {kept - base:.0f} MB are kept")
+    failed = bool(monkey.failures or missed or monkey.most_windows > 2 or kept > base + _MOST_KEPT_MB)
     desk.close()
-    os._exit(1 if monkey.failures else 0)  # threads of what was never waited for go along
+    if server is not None:
+        server.close()
+    shutil.rmtree(folder, ignore_errors=True)
+    return int(failed)
+
+
+def main() -> None:
+    asked = argparse.ArgumentParser()
+    asked.add_argument("events", type=int, nargs="?", default=10_000)
+    asked.add_argument("seeds", type=int, nargs="?", default=5)
+    asked.add_argument("--seed", type=int)
+    asked.add_argument("--server", action="store_true")
+    given = asked.parse_args()
+    if given.seed is not None:
+        status = _work(given.seed, given.events, on_server=given.server)
+        sys.stdout.flush()
+        os._exit(status)  # threads of what was never waited for go along
+    print(f"{given.events} random events over {given.seeds} seeds; {machine()}", flush=True)
+    screen = ["xvfb-run", "-a", "-s", "-screen 0 1280x800x24"] if shutil.which("xvfb-run") else []
+    environment = {**os.environ} if screen else {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    failed = 0
+    for number in range(given.seeds):
+        command = [*screen, sys.executable, __file__, str(given.events // given.seeds), "--seed", str(2026 + number)]
+        if number == given.seeds - 1:
+            command.append("--server")
+        failed += subprocess.run(command, env=environment, check=False).returncode != 0
+    print("passed" if not failed else f"{failed} of {given.seeds} seeds failed")
+    sys.exit(1 if failed else 0)
 
 
 if __name__ == "__main__":

@@ -8,6 +8,7 @@ import pkgutil
 import random
 import sys
 import traceback
+from collections import Counter
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import ModuleType, TracebackType
@@ -29,6 +30,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app import views
+from idle_quarry.app.models.jobs import PAGES
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES
 from idle_quarry.app.views.registry import VIEWS
 from idle_quarry.app.window import MainWindow
@@ -56,6 +58,9 @@ class Monkey:
     failures: list[str] = field(default_factory=list)
     done: list[str] = field(default_factory=list)
     most_windows: int = 0
+    reached: Counter[str] = field(
+        default_factory=Counter
+    )  #: how many events each view, and each page of a job, was in front
 
     def run(self, events: int) -> None:
         """Do so many things. Dialogs answer by themselves, and errors do not end it."""
@@ -74,8 +79,8 @@ class Monkey:
                     self.failures.append("no window is left")
                     return
                 act = self.chance.choices(
-                    (self._click, self._key, self._type, self._choose, self._pick, self._command, self._view, self._drop, self._dress),
-                    (30, 16, 10, 10, 12, 5, 6, 2, 1),
+                    (self._click, self._key, self._type, self._choose, self._pick, self._command, self._view, self._job, self._drop, self._dress),
+                    (30, 16, 10, 10, 12, 5, 3, 3, 2, 1),
                 )[0]  # fmt: skip
                 try:
                     act(window)
@@ -83,6 +88,7 @@ class Monkey:
                 except Exception as error:
                     self._raised(type(error), error, error.__traceback__)
                 QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+                self._count(window)
                 self.most_windows = max(self.most_windows, len(self._windows()))
                 if len(self.done) % 200 == 0:
                     gc.collect()
@@ -188,6 +194,24 @@ class Monkey:
         name = self.chance.choice([view.name for view in VIEWS])
         self._note(f"view {name}")
         window.show_view(name)
+
+    def _job(self, window: MainWindow) -> None:
+        """Look at a page of one of the jobs."""
+        jobs = window.desk.jobs
+        window.show_view("Jobs")
+        if not jobs.records:
+            jobs.reload()
+            return
+        record, page = self.chance.choice(jobs.records), self.chance.choice(PAGES)
+        self._note(f"{page} of {record.title}")
+        jobs.choose(record.id)
+        jobs.show_page(page)
+
+    def _count(self, window: MainWindow) -> None:
+        if shiboken6.isValid(window) and window.isVisible():
+            self.reached[window.shown] += 1
+            if window.shown == "Jobs" and window.desk.jobs.chosen is not None:
+                self.reached[window.desk.jobs.page] += 1
 
     def _drop(self, window: MainWindow) -> None:
         paths = self.chance.sample(self.files, k=min(len(self.files), self.chance.randint(1, 3)))

@@ -34,9 +34,9 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
 ) -> None:
     window = open_window()
     folder = a_job(window, tmp_path)
-    black = "color=black:s=720x576:r=25:d=3"
+    black = "color=black:s=720x576:r=25:d=1.5"  # long enough to be looked at, too short to fail
     path = filmed(
-        tmp_path, "from elsewhere.mxf", [MOVING.format(3, "bff"), black, MOVING.format(2, "bff")], NOISE.format(8, 48000, 8, 48000),
+        tmp_path, "from elsewhere.mxf", [MOVING.format(3, "bff"), black, MOVING.format(2, "bff")], NOISE.format(6.5, 48000, 6.5, 48000),
         "-timecode", "10:00:00:00",
     )  # fmt: skip
     window.desk.jobs.reload()
@@ -60,7 +60,7 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     rows = [cell(page, row, 0) for row in range(page.table.rowCount())]
     page.table.selectRow(rows.index("black"))
     assert model.check == "black" and cell(page, rows.index("black"), 3) == "10:00:03:00"
-    qtbot.waitUntil(lambda: 75 <= model.scrubber.frame < 150, timeout=20000)
+    qtbot.waitUntil(lambda: 75 <= model.scrubber.frame < 113, timeout=20000)
     before = model.scrubber.frame
     QTest.keyClick(page.lanes, Qt.Key.Key_Right)
     assert model.scrubber.frame == before + 1

@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open
 from tests.app.test_cuts import CLIPS, a_job, dropped
+from tests.conftest import shortened
 
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.jobs.check import check_job
@@ -22,8 +23,9 @@ def test_clips_are_added_asked_about_and_brought_in(open_window: Open, qtbot: Qt
     folder = a_job(window, tmp_path)
     rushes = tmp_path / "rushes"
     rushes.mkdir()
-    for name in ("lamp scan 3.mov", "train 03.mov", "gauge location tone.wav"):
-        shutil.copy(CLIPS / name, rushes)
+    for name, seconds in (("lamp scan 3.mov", 1.4), ("train 03.mov", 0.8)):
+        shortened(name, rushes, seconds)
+    shutil.copy(CLIPS / "gauge location tone.wav", rushes)
     (rushes / "broken.mov").write_bytes(b"no clip")
     jobs = window.desk.jobs
     jobs.reload()

@@ -472,10 +472,9 @@ def test_bad_clips_are_rows_that_say_why(open_window: Open, qtbot: QtBot, tmp_pa
     assert not intake.start_button.isEnabled()
 
 
-@pytest.mark.parametrize(("brightness", "percent"), [*zip(BRIGHTNESSES[::2], (100, 150), strict=True)])
-def test_every_view_in_every_dress(brightness: str, percent: int, open_window: Open, qtbot: QtBot) -> None:
+def test_every_view_in_another_dress(open_window: Open, qtbot: QtBot) -> None:
     window = opened(open_window(), "Saltmarsh Hours")
-    window.desk.profile.dress(brightness, percent)
+    window.desk.profile.dress(BRIGHTNESSES[2], 150)
     try:
         for view in [row.name for row in VIEWS]:
             window.show_view(view)

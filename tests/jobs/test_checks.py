@@ -33,7 +33,7 @@ from idle_quarry.media.whole.pictures import FieldsRun, Part, PicturesWhole, Sta
 from idle_quarry.media.whole.sound import ChannelFound, SoundWhole, Span
 from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.codecs import cannot_hold, mbps
-from idle_quarry.path.entries.delivery import Clause, Delivery
+from idle_quarry.path.entries.delivery import Clause, Delivery, Limit, Limits
 from idle_quarry.path.entries.programme import Item as Wanted
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import codecs, deliveries, programme_layouts
@@ -44,7 +44,9 @@ from idle_quarry.signal.words import format_from_words
 
 LAMP: Template = demo_template("The Lamp Room")
 HD: Delivered = next(each for each in LAMP.deliveries if each.id == "hd-50")
-SPEC: Delivery = deliveries()["hd-50"]
+SHIPPED: Delivery = deliveries()["hd-50"]
+#: A spec that says nothing of limits.
+SPEC: Delivery = SHIPPED.model_copy(update={"limits": Limits()})
 FRAMES = 1000
 #: Bytes of so many pictures of AVC-Intra 100, and of their sound.
 SIZE = int((mbps(codecs()["avci-100"], HD.format) + 2 * 48000 * 24 / 1e6) * 1e6 / 8 * 40)
@@ -212,6 +214,38 @@ def test_what_the_spec_asks_for_fails_and_else_is_to_be_looked_at() -> None:
     clauses = (Clause(number="4.2", text="Gamut errors are not accepted"),)
     assert checked(gamut, spec={"clauses": clauses})["gamut"].clause == f"{SPEC.name}, 4.2"
     assert checked(gamut)["gamut"].clause == "EBU R 103"
+
+
+def test_each_figure_has_a_limit_for_looking_and_one_for_failing() -> None:
+    """What a shipped spec forbids fails; between the two limits a person looks; below both nothing is said."""
+
+    def black(frames: int) -> dict[str, Any]:
+        return {
+            "parts": (Part("moving", 0, 400), Part("black", 400, 400 + frames), Part("moving", 400 + frames, FRAMES))
+        }
+
+    shipped = {"limits": SHIPPED.limits}
+    graded: list[tuple[str, Any, tuple[Any, Any, Any]]] = [
+        ("black", lambda s: checked(black(round(25 * s)), spec=shipped), (1.0, 1.5, 3.0)),
+        ("freeze", lambda s: checked({"frozen": (Stay(300, 300 + round(25 * s)),)}, spec=shipped), (2.0, 3.0, 6.0)),
+        ("range", lambda share: checked({"above": share}, spec=shipped), (0.01, 0.03, 0.06)),
+        ("repeats", lambda count: checked({"repeats": count}, spec=shipped), (2, 10, 30)),
+        ("silence", lambda s: checked(sound={"silence": (Span(5, 5 + s),)}, spec=shipped), (5, 8, 12)),
+        ("phase", lambda s: checked(sound={"against": (Span(5, 5 + s),)}, spec=shipped), (3, 8, 12)),
+    ]
+    for ident, check, figures in graded:
+        assert tuple(check(figure)[ident].verdict for figure in figures) == (PASSES, LOOK, FAILS), ident
+    bright = {"gamut": (Stay(10, 20, 0.3),)}  # luma × 1.15, chroma × 1.3
+    assert checked(bright, spec=shipped)["gamut"].verdict == FAILS and checked(bright)["gamut"].verdict == LOOK
+    pattern = {"patterns": (Stay(100, 160, 0.5),)}
+    assert checked(pattern, spec={"limits": Limits(patterns=Limit(fails=2))})["flash"].verdict == FAILS
+    never = {"limits": Limits(black=Limit()), "checks": ("black",)}
+    assert checked(black(200), spec=never)["black"].verdict == PASSES, "a limit of none is none"
+    assert {entry.id for entry in deliveries().values() if entry.limit("gamut").fails == 1} == {
+        entry.id for entry in deliveries().values() if entry.name.startswith("Broadcast")
+    }
+    with pytest.raises(ValueError, match="cannot be looked at beyond 3"):
+        Limit(look=3, fails=2)
 
 
 def test_levels_flashes_and_damage() -> None:

@@ -110,8 +110,7 @@ def test_what_is_used_is_joined_with_handles() -> None:
 
 def test_a_part_holds_the_frames_that_the_whole_has_there(job: Path, tmp_path: Path) -> None:
     template = next(history[-1].template for history in house_shelf() if history[-1].template.name == "The Lamp Room")
-    scan = tmp_path / "lamp scan 3.mov"
-    shutil.copy(CLIPS / scan.name, scan)
+    scan = shortened("lamp scan 3.mov", tmp_path, 1.3)
     [entry] = taken_in((), [scan])
     clip = look(scan)
     source = next(each for each in template.sources if each.id == "scans")

@@ -148,3 +148,18 @@ def test_rules_make_names_or_none(fields: dict[str, str | int]) -> None:
             fields_of(wrong)
     with pytest.raises(NotUnderstood):
         MEMBERS[Clause].read("no colon")
+
+
+def test_a_limit_is_typed_as_a_figure_to_look_at_and_one_that_fails() -> None:
+    spec = own_copy(known("delivery")["hd-50"])
+    row = next(row for row in entry_settings(spec) if row.label == "Black inside")
+    assert row.text == "look 1, fails 2"
+    for typed, said in (("fails 3", "fails 3"), ("FAILS 3 , look 2.5", "look 2.5, fails 3"), ("none", "none")):
+        changed = with_entry_setting(spec, row, typed)
+        assert next(row for row in entry_settings(changed) if row.label == "Black inside").text == said
+    for wrong in ("3", "look 1, look 2", "look one", "fails -1"):
+        with pytest.raises(NotUnderstood, match="no limit"):
+            with_entry_setting(spec, row, wrong)
+    for wrong in ("look 3, fails 2", "fails 900"):
+        with pytest.raises(NotPossible):
+            with_entry_setting(spec, row, wrong)

@@ -99,6 +99,7 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
     "layout_start_differs": (Edit(f"{PLACE_OF_HD}.programme", "line-up-525"),),
     "layout_before_midnight": (Edit(f"{PLACE_OF_HD}.programme", "line-up-625"), Edit(f"{PLACE_OF_HD}.start", "00:00:10:00")),
     "rate_near_miss": (source("1080p30"), working("1080p29.97")),
+    "rate_of_nothing_else": (working("1080p29.97"),),
     "rate_mismatch": (source("1080p50"), working("1080p29.97")),
     "rate_refused": (source("1080p50", retime="refuse"), working("1080p29.97")),
     "rate_by_speed": (source("1080p24"), working("1080p25")),

@@ -179,6 +179,9 @@ class MainWindow(QMainWindow):
             self._made[name] = row.make(self.desk)
             self._stack.addWidget(self._made[name])
             self._take_layout(self._made[name])
+            page_made = getattr(self._made[name], "page_made", None)
+            if page_made is not None:
+                page_made.connect(self._take_layout)
         return self._made[name]
 
     def show_view(self, name: str) -> None:

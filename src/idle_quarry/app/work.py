@@ -169,6 +169,8 @@ class Workers:
 
     def _run(self, ticket: Ticket, work: Callable[[Ticket], Any]) -> None:
         try:
+            if ticket.cancelled:  # while it waited for a thread: nothing of it is wanted
+                raise Cancelled
             value = work(ticket)
         except QuarryError as error:
             self._relay.answer.emit(_Answer(ticket, _Kind.FAILED, error))

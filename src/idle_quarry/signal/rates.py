@@ -83,6 +83,18 @@ def counting_base(rate: Fraction) -> int:
     return -(-rate.numerator // rate.denominator)
 
 
+def rate_family(rate: Fraction) -> str:
+    """Return the family of a standard rate ("50 Hz", "59.94 Hz", "60 Hz"): rates that divide one another, or that a cadence joins.
+
+    What is no standard rate is a family of its own, called by its name.
+    """
+    if rate not in _NAME_OF:
+        return rate_text(rate)
+    if is_pulled(rate):
+        return "59.94 Hz"
+    return "50 Hz" if rate % 25 == 0 else "60 Hz"
+
+
 def is_pulled(rate: Fraction) -> bool:
     """Return whether `rate` is a whole rate slowed by 1000/1001."""
     return rate.denominator == 1001

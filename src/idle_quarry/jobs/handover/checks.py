@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.clip import Clip
-from idle_quarry.path.entries.delivery import Delivery, Tolerances
+from idle_quarry.path.entries.delivery import USUAL_LIMITS, Delivery, Limit, Tolerances
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.template import Delivered, Template
 from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
@@ -92,9 +92,10 @@ class Seen:
         """How many pictures an item's border may be off."""
         return self.layout.tolerance_pictures if self.layout is not None else 0
 
-    def asks(self, check: str) -> bool:
-        """Return whether the spec itself asks for one of the checks that it may ask for."""
-        return self.spec is not None and check in self.spec.checks
+    def limit(self, name: str) -> Limit:
+        """Return one of the spec's limits (a name of `Limits`), the usual one where there is no spec."""
+        usual: Limit = getattr(USUAL_LIMITS, name)
+        return self.spec.limit(name) if self.spec is not None else usual
 
     @property
     def start(self) -> Timecode:
@@ -126,12 +127,6 @@ class Seen:
         """Return a check with its places and its clause."""
         return Check(ident, wanted, found, verdict, text, self.places(spans), self._clause(ident))
 
-    def asked(
-        self, ident: str, asked: str, wanted: Any, found: Any, text: str, spans: Iterable[tuple[int, int]] = ()
-    ) -> Check:
-        """Return a check of what is not as it should be: it fails where the spec asks for it, else a person must look."""
-        return self.check(ident, wanted, found, FAILS if self.asks(asked) else LOOK, text, spans)
-
     def in_programme(self, first: int, last: int) -> bool:
         """Return whether some of the frames `first` to `last` (half open) are the programme's."""
         begin, end = self.found.programme
@@ -154,6 +149,23 @@ def worst(verdicts: Iterable[str]) -> str:
     """Return the gravest verdict; what was not checked counts for nothing."""
     given = set(verdicts)
     return FAILS if FAILS in given else LOOK if LOOK in given else PASSES
+
+
+def by_limit(figure: float, limit: Limit) -> str:
+    """Return the verdict on a figure: it fails beyond one limit, and a person must look beyond the other."""
+    if limit.fails is not None and figure > limit.fails:
+        return FAILS
+    return LOOK if limit.is_beyond(figure) else PASSES
+
+
+def limit_words(limit: Limit, unit: str) -> str:
+    """Return a limit in words: "looked at beyond 1 s, fails beyond 2 s"."""
+    said = [
+        f"{verb} beyond {figure:g}{unit}"
+        for verb, figure in (("looked at", limit.look), ("fails", limit.fails))
+        if figure is not None and not (verb == "looked at" and figure == limit.fails)
+    ]
+    return ", ".join(said) or "none"
 
 
 def agrees(matches: bool) -> str:

@@ -5,7 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from fractions import Fraction
 
-from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees, times
+from idle_quarry.jobs.handover.checks import (
+    FAILS,
+    LOOK,
+    NOT_CHECKED,
+    PASSES,
+    Check,
+    Seen,
+    agrees,
+    by_limit,
+    limit_words,
+    times,
+    worst,
+)
 from idle_quarry.jobs.handover.codec_known import differs, wrapped_as
 from idle_quarry.media.whole.flashes import MOST
 from idle_quarry.path.entries.delivery import Delivery
@@ -17,8 +29,6 @@ from idle_quarry.signal.rates import rate_text
 
 #: A field structure that holds for less than so many seconds at a cut is none.
 _LEAST_S = 0.5
-#: Repeated pictures that are let pass, share of all.
-_REPEATS = 0.002
 
 
 def picture_checks(seen: Seen) -> Iterator[Check]:
@@ -152,17 +162,16 @@ def _active(seen: Seen) -> Check:
         return seen.check("active_picture", wanted, None, LOOK, "all is black: where the picture lies cannot be told")
     x, y, width, height = active
     found = {"x": x, "y": y, "width": width, "height": height}
-    filled = width >= 0.97 * raster.width and height >= 0.97 * raster.height
+    limit = seen.limit("edges")
+    lacks = 100 * (1 - min(width / raster.width, height / raster.height))
     shape = float(raster.display_aspect) * (width / raster.width) / (height / raster.height)
     shapes = {"4:3 centre": 4 / 3, "14:9 centre": 14 / 9, "16:9 letterbox": 16 / 9}
-    if wanted in shapes:
-        fits = abs(shape / shapes[wanted] - 1) < 0.03
-    else:
-        fits = filled
+    off = 100 * abs(shape / shapes[wanted] - 1) if wanted in shapes else lacks
+    verdict = by_limit(off, limit)
     text = f"picture from {x}, {y}, {width} × {height}"
-    if fits:
-        return seen.check("active_picture", wanted, found, PASSES, text)
-    return seen.asked("active_picture", "edges", wanted, found, f"{text}; {wanted} is wanted")
+    return seen.check(
+        "active_picture", wanted, found, verdict, text if verdict == PASSES else f"{text}; {wanted} is wanted"
+    )
 
 
 def _range(seen: Seen) -> Check:
@@ -185,28 +194,37 @@ def _range(seen: Seen) -> Check:
     )
     if full:
         return seen.check("range", wanted, found, FAILS, f"{text}: that is full range")
-    beyond = pictures.below > 0.01 or pictures.above > 0.01
-    return seen.check("range", wanted, found, LOOK if beyond else PASSES, text)
+    limit = seen.limit("levels")
+    verdict = by_limit(100 * max(pictures.below, pictures.above), limit)
+    if verdict != PASSES:
+        text = f"{text} ({limit_words(limit, ' %')})"
+    return seen.check("range", wanted, found, verdict, text)
 
 
 def _gamut(seen: Seen) -> Check:
-    pictures, area = seen.found.pictures, seen.tolerances.gamut_area / 100
+    pictures, limit = seen.found.pictures, seen.limit("gamut")
     if is_hdr(seen.delivery.format.encoding.transfer):
         return seen.check("gamut", None, None, NOT_CHECKED, "EBU R 103 is of standard dynamic range")
-    inside = [each for each in pictures.gamut if each.figure > area and seen.in_programme(each.first, each.last)]
-    most = max((each.figure for each in inside), default=0.0)
+    inside = [
+        stay
+        for stay in pictures.gamut
+        if limit.is_beyond(100 * stay.figure) and seen.in_programme(stay.first, stay.last)
+    ]
+    most = max((stay.figure for stay in inside), default=0.0)
     found = {
         "area": round(most, 5),
         "rgb_min": round(pictures.rgb_lowest, 3),
         "rgb_max": round(pictures.rgb_highest, 3),
     }
-    wanted = f"R′G′B′ from −5 % to 105 % but for {100 * area:g} % of the picture"
+    least = 100.0 if limit.least is None else limit.least
+    wanted = f"R′G′B′ from −5 % to 105 % but for {least:g} % of the picture"
     if not inside:
-        text = f"no picture of the programme has more than {100 * area:g} % outside"
+        text = f"no picture of the programme has more than {least:g} % outside"
         return seen.check("gamut", wanted, found, PASSES, text)
-    frames = sum(each.last - each.first for each in inside)
-    text = f"up to {percent(most)} of the picture lies outside, in {frames} pictures; {100 * area:g} % is let pass"
-    return seen.asked("gamut", "gamut", wanted, found, text, [(each.first, each.last) for each in inside])
+    frames = sum(stay.last - stay.first for stay in inside)
+    text = f"up to {percent(most)} of the picture lies outside, in {frames} pictures; {limit_words(limit, ' %')}"
+    spans = [(stay.first, stay.last) for stay in inside]
+    return seen.check("gamut", wanted, found, by_limit(100 * most, limit), text, spans)
 
 
 def _hdr(seen: Seen) -> Check:
@@ -235,22 +253,21 @@ def _hdr(seen: Seen) -> Check:
 def _black(seen: Seen) -> Check:
     breaks = [(item.first, item.last) for item in seen.found.items if item.what == "break"]
     spans = [(part.first, part.last) for part in seen.found.pictures.parts if part.what == "black"]
-    return _held(
-        seen, "black", "black", [each for each in spans if each not in breaks], seen.tolerances.black_s, "black"
-    )
+    return _held(seen, "black", "black", [span for span in spans if span not in breaks], "black")
 
 
 def _freeze(seen: Seen) -> Check:
     spans = [(each.first, each.last) for each in seen.found.pictures.frozen]
-    return _held(seen, "freeze", "frozen", spans, seen.tolerances.frozen_s, "nothing moves")
+    return _held(seen, "freeze", "frozen", spans, "nothing moves")
 
 
-def _held(seen: Seen, ident: str, asked: str, spans: Iterable[tuple[int, int]], most_s: float, said: str) -> Check:
+def _held(seen: Seen, ident: str, limited: str, spans: Iterable[tuple[int, int]], said: str) -> Check:
     """Return the check of what may not last longer inside the programme."""
     first, last = seen.found.programme
-    long = [(a, b) for a, b in spans if a >= first and b <= last and b - a > most_s * seen.rate]
+    limit = seen.limit(limited)
+    long = [(a, b) for a, b in spans if a >= first and b <= last and limit.is_beyond(float((b - a) / seen.rate))]
     longest = float(max((b - a for a, b in long), default=0) / seen.rate)
-    wanted = f"{said} for no longer than {most_s:g} s inside the programme"
+    wanted = f"{said} inside the programme: {limit_words(limit, ' s')}"
     if not long:
         return seen.check(
             ident,
@@ -259,8 +276,8 @@ def _held(seen: Seen, ident: str, asked: str, spans: Iterable[tuple[int, int]], 
             PASSES,
             f"never {said} for longer" if ident == "black" else "something moves all the time",
         )
-    text = f"{said} {times(len(long))}, for up to {longest:.1f} s"
-    return seen.asked(ident, asked, wanted, round(longest, 2), text, long)
+    text = f"{said} {times(len(long))}, for up to {longest:.1f} s; {limit_words(limit, ' s')}"
+    return seen.check(ident, wanted, round(longest, 2), by_limit(longest, limit), text, long)
 
 
 def _repeats(seen: Seen) -> Check:
@@ -270,7 +287,7 @@ def _repeats(seen: Seen) -> Check:
     share = single / max(1, pictures.frames)
     wanted = "no picture twice but for a cadence or where nothing moves"
     held = any(run.cadence for run in pictures.fields) or seen.delivery.cadence
-    verdict = PASSES if share <= _REPEATS or held else LOOK
+    verdict = PASSES if held else by_limit(100 * share, seen.limit("repeats"))
     text = f"{single} pictures repeat the one before" + (
         f", and {pictures.damaged} could not be decoded" if pictures.damaged else ""
     )
@@ -280,10 +297,11 @@ def _repeats(seen: Seen) -> Check:
 def _flash(seen: Seen) -> Check:
     pictures = seen.found.pictures
     spells = [each for each in pictures.flashes if seen.in_programme(each.first, each.last + 1)]
+    limit = seen.limit("patterns")
     patterns = [
-        each
-        for each in pictures.patterns
-        if seen.in_programme(each.first, each.last) and each.last - each.first >= 0.5 * seen.rate
+        stay
+        for stay in pictures.patterns
+        if seen.in_programme(stay.first, stay.last) and limit.is_beyond(float((stay.last - stay.first) / seen.rate))
     ]
     found = {
         "flashes_a_second": pictures.most_flashes,
@@ -301,7 +319,8 @@ def _flash(seen: Seen) -> Check:
     if spells:
         return seen.check("flash", wanted, found, FAILS, "; ".join(said), spans)
     if patterns:
-        return seen.check("flash", wanted, found, LOOK, "; ".join(said), spans)
+        verdict = worst(by_limit(float((stay.last - stay.first) / seen.rate), limit) for stay in patterns)
+        return seen.check("flash", wanted, found, verdict, "; ".join(said), spans)
     return seen.check(
         "flash",
         wanted,

@@ -92,6 +92,12 @@ def _layout(seen: Seen) -> Check:
             return seen.check("layout", "the programme alone", found, PASSES, said)
         return seen.check("layout", "the programme alone", found, LOOK, f"{said}; no layout is asked for", spans)
     wrong, spans = [], []
+    least = sum(want.seconds or 0 for want in seen.layout.items)
+    if seen.found.pictures.frames < frames_of(least, seen.rate):
+        length = seen.found.pictures.frames / rate
+        wrong.append(
+            f"the file is {length:.1f} s long, and what its layout asks for around the programme takes {least:g} s"
+        )
     there = list(items)
     for want in seen.layout.items:
         names = _SAME.get(want.what, (want.what,))

@@ -4,12 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees, times
+from idle_quarry.jobs.handover.checks import (
+    FAILS,
+    LOOK,
+    NOT_CHECKED,
+    PASSES,
+    Check,
+    Seen,
+    agrees,
+    by_limit,
+    limit_words,
+    times,
+)
 from idle_quarry.path.registry import sound_layouts
 from idle_quarry.path.template import Delivered
 
-#: Silence on all channels that is longer than this is looked at, seconds; sound out of phase likewise.
-_SILENCE_S, _AGAINST_S = 5.0, 3.0
 #: An LFE channel carries no more than so much of its power above 250 Hz.
 _LFE_HIGH = 0.3
 #: The order in which loudness takes positions.
@@ -44,19 +53,21 @@ def sound_checks(seen: Seen) -> Iterator[Check]:
     spans = [seen.seconds(each.first_s, each.last_s) for each in sound.clipping]
     text = "no sample is clipped" if not spans else f"clipped at {len(spans)} places"
     yield seen.check("clipping", "no samples in a row at full scale", len(spans), agrees(not spans), text, spans)
-    against = [each for each in sound.against if each.last_s - each.first_s >= _AGAINST_S]
+    limit = seen.limit("phase")
+    against = [span for span in sound.against if limit.is_beyond(span.last_s - span.first_s)]
+    longest = max((span.last_s - span.first_s for span in against), default=0.0)
     text = (
         "left and right agree"
         if not against
-        else f"left and right are out of phase for {sum(e.last_s - e.first_s for e in against):.0f} s"
+        else f"left and right are out of phase {times(len(against))}, for up to {longest:.0f} s; {limit_words(limit, ' s')}"
     )
     yield seen.check(
         "phase",
         "left and right in phase",
         len(against),
-        LOOK if against else PASSES,
+        by_limit(longest, limit),
         text,
-        [seen.seconds(e.first_s, e.last_s) for e in against],
+        [seen.seconds(span.first_s, span.last_s) for span in against],
     )
     yield from _loudness(seen)
 
@@ -113,22 +124,23 @@ def _silence(seen: Seen) -> Check:
         for item in seen.found.items
         if item.what == "break"
     ]
+    limit = seen.limit("silence")
     spans = [
-        each
-        for each in sound.silence
-        if each.last_s - each.first_s > _SILENCE_S
-        and not any(a - 0.5 <= each.first_s and each.last_s <= b + 0.5 for a, b in breaks)
+        span
+        for span in sound.silence
+        if limit.is_beyond(span.last_s - span.first_s)
+        and not any(a - 0.5 <= span.first_s and span.last_s <= b + 0.5 for a, b in breaks)
     ]
-    longest = max((each.last_s - each.first_s for each in spans), default=0.0)
+    longest = max((span.last_s - span.first_s for span in spans), default=0.0)
+    wanted = f"silence inside the programme: {limit_words(limit, ' s')}"
     text = "no long silence" if not spans else f"silent {times(len(spans))}, for up to {longest:.1f} s"
-    wanted = f"no silence longer than {_SILENCE_S:g} s inside the programme"
     return seen.check(
         "silence",
         wanted,
         round(longest, 1),
-        LOOK if spans else PASSES,
+        by_limit(longest, limit),
         text,
-        [seen.seconds(e.first_s, e.last_s) for e in spans],
+        [seen.seconds(span.first_s, span.last_s) for span in spans],
     )
 
 

@@ -18,7 +18,7 @@ from idle_quarry.jobs.handover.programme_checks import programme_checks
 from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.whole.measure import How, Whole, whole
-from idle_quarry.path.entries.delivery import Delivery, Tolerances
+from idle_quarry.path.entries.delivery import USUAL_LIMITS, Delivery
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import deliveries, programme_layouts
 from idle_quarry.path.template import Delivered, Template
@@ -71,8 +71,9 @@ def how_of(delivery: Delivered) -> How:
     """Return how a file is measured that is held against a delivery."""
     layout, spec = layout_of(delivery), spec_of(delivery)
     breaks = layout is not None and any(item.what == "break" for item in layout.items)
-    area = spec.tolerances.gamut_area if spec is not None else Tolerances().gamut_area
-    return How(mix_of(delivery), breaks, area / 100)
+    limit = spec.limit("gamut") if spec is not None else USUAL_LIMITS.gamut
+    least = limit.least if limit is not None else None
+    return How(mix_of(delivery), breaks, (100.0 if least is None else least) / 100)
 
 
 def wrapping_of(delivery: Delivered) -> str:

@@ -83,7 +83,9 @@ def _lead(parts: Sequence[Part], rate: float) -> list[tuple[str, int, int]]:
     for number, part in enumerate(parts):
         after = parts[number + 1] if number + 1 < len(parts) else None
         seconds = part.frames / rate
-        between = bool(found) and after is not None and after.what in (BLACK, BARS)
+        # what would be the last of all pictures is the programme, however short it is and however little moves
+        more = any(later.what not in (BARS, BLACK) for later in parts[number + 1 :])
+        between = bool(found) and more and after is not None and after.what in (BLACK, BARS)
         if part.what in (BARS, BLACK):
             if after is None:
                 break

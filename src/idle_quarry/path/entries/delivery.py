@@ -33,13 +33,59 @@ class DeliverySound(Part):
 
 
 class Tolerances(Part):
-    """How far a checked figure may be off: loudness and level in LU and dB, gamut in per cent of the area (EBU R 103)."""
+    """How far a checked figure may be off: loudness and level in LU and dB.
+
+    Gamut (per cent of the area), black and held pictures (seconds) are the older form of their limits: from where on a person looks.
+    """
 
     loudness_lu: Annotated[float, Field(ge=0, le=10)] = 0.5
     line_up_db: Annotated[float, Field(ge=0, le=10)] = 0.5
     gamut_area: Annotated[float, Field(ge=0, le=100)] = 1.0
-    black_s: Annotated[float, Field(ge=0, le=600)] = 2.0  #: the longest black inside the programme
+    black_s: Annotated[float, Field(ge=0, le=600)] = 2.0
     frozen_s: Annotated[float, Field(ge=0, le=600)] = 2.0
+
+
+class Limit(Part):
+    """Beyond which figure a person must look, and beyond which it fails; None: never."""
+
+    look: Annotated[float, Field(ge=0, le=600)] | None = None
+    fails: Annotated[float, Field(ge=0, le=600)] | None = None
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Limit:
+        if self.look is not None and self.fails is not None and self.fails < self.look:
+            raise ValueError(f"what fails beyond {self.fails:g} cannot be looked at beyond {self.look:g}")
+        return self
+
+    @property
+    def least(self) -> float | None:
+        """The figure beyond which something is not as it should be; None: there is none."""
+        return min((figure for figure in (self.look, self.fails) if figure is not None), default=None)
+
+    def is_beyond(self, figure: float) -> bool:
+        """Return whether a figure is to be looked at, or fails."""
+        return self.least is not None and figure > self.least
+
+
+class Limits(Part):
+    """The limits of the checks that have a figure; None: the usual one, as `Delivery.limit` says."""
+
+    gamut: Limit | None = None  #: per cent of a picture outside EBU R 103
+    levels: Limit | None = None  #: per cent of all pictures below black, or above white
+    edges: Limit | None = None  #: per cent of the width or height without picture
+    black: Limit | None = None  #: seconds inside the programme; likewise held, silent, out of phase, patterned
+    frozen: Limit | None = None
+    repeats: Limit | None = None  #: per cent of the pictures
+    patterns: Limit | None = None
+    silence: Limit | None = None
+    phase: Limit | None = None
+
+
+#: What a person looks at where a spec says nothing else.
+USUAL_LIMITS = Limits(
+    gamut=Limit(look=1), levels=Limit(look=1), edges=Limit(look=3), black=Limit(look=2), frozen=Limit(look=2), repeats=Limit(look=0.2),
+    patterns=Limit(look=0.5), silence=Limit(look=5), phase=Limit(look=3),
+)  # fmt: skip
 
 
 class HdrFigures(Part):
@@ -72,6 +118,8 @@ class Delivery(Entry):
     programme: Annotated[str, StringConstraints(pattern=r"^([a-z0-9][a-z0-9-]{0,39})?$")] = ""  #: its layout in time
     file_name: Annotated[str, StringConstraints(max_length=200)] = ""  #: a naming rule
     tolerances: Tolerances = Tolerances()
+    limits: Limits = Limits()
+    #: The older form of what fails: beyond the same figure as a person looks.
     checks: Annotated[tuple[Annotated[str, *word_of(CHECKS, "check")], ...], Field(max_length=8)] = ()
     captions: Annotated[tuple[Annotated[str, *word_of(CAPTIONS, "kind of captions")], ...], Field(max_length=6)] = ()
     active_format: Annotated[str, *word_of(ACTIVE_FORMATS, "active format")] | None = None
@@ -89,6 +137,16 @@ class Delivery(Entry):
 
             fields_of(self.file_name)
         return self
+
+    def limit(self, name: str) -> Limit:
+        """Return one of the limits (a name of `Limits`): its own, else what `tolerances` and `checks` say, else the usual one."""
+        own: Limit | None = getattr(self.limits, name)
+        if own is not None:
+            return own
+        usual: Limit = getattr(USUAL_LIMITS, name)
+        may = self.tolerances
+        look = {"gamut": may.gamut_area, "black": may.black_s, "frozen": may.frozen_s}.get(name, usual.look)
+        return Limit(look=look, fails=look if name in self.checks else None)
 
     @cached_property
     def signal(self) -> SignalFormat:

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.findings.common import Joined, joined, main_source, remedy
 from idle_quarry.path.steps import RateStep
-from idle_quarry.signal.rates import counterpart, rate_text
+from idle_quarry.signal.rates import counterpart, rate_family, rate_text
+from idle_quarry.signal.timecode import can_drop
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    yield from _working_alone(e)
     for each in joined(e):
         step = each.link.plan.step(RateStep)
         if step is None or each.target.kind in ("intermediate", "proxy", "monitor"):
@@ -42,6 +45,29 @@ def find(e: Evaluation) -> Iterator[Finding]:
         else:
             text = f"{name}: {step.text}. Movement will {_seen(step.method)}."
             yield Finding("caution", "rate_mismatch", each.own.id, text, _work_at_remedy(e, each), numbers)
+
+
+def _working_alone(e: Evaluation) -> Iterator[Finding]:
+    """Find a programme at a rate of another family than all that comes in and all that goes out."""
+    web = {f"delivery:{delivery.id}" for delivery in e.template.deliveries if delivery.for_web}  # they follow
+    ends = [each for each in joined(e) if each.own.kind in ("source", "delivery") and each.own.id not in web]
+    rates = Counter((each.source if each.own.kind == "source" else each.target).format.rate for each in ends)
+    working = e.template.working.format.rate
+    kinds = {each.own.kind for each in ends}
+    if (
+        len(kinds) < 2
+        or len({rate_family(rate) for rate in rates}) > 1
+        or rate_family(working) in map(rate_family, rates)
+    ):
+        return
+    if all(step is None or step.method == "speed" for each in ends for step in [each.link.plan.step(RateStep)]):
+        return  # played at another speed and back, nothing is lost
+    rate = rates.most_common(1)[0][0]
+    text = f"Programme: all that comes in and goes out is at {rate_text(rate)}, and it is worked on at {rate_text(working)}: every picture is converted twice."
+    edits: list[tuple[str, object]] = [("working.format.rate", rate)]
+    if e.template.timecode.drop and not can_drop(rate):
+        edits.append(("timecode.drop", False))
+    yield Finding("stop", "rate_of_nothing_else", "working", text, remedy(f"Work at {rate_text(rate)}", *edits))
 
 
 def _near_miss(each: Joined) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -23,7 +24,7 @@ from idle_quarry.path.entries import (
     entry_from_data,
 )
 from idle_quarry.path.entries.codec import RateRow
-from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS, CHECKS, TERRITORIES, WRAPPERS, Clause
+from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS, TERRITORIES, WRAPPERS, Clause, Limit
 from idle_quarry.path.entries.entry import Part
 from idle_quarry.path.entries.monitor import DEVICES, PAYLOADS, Door
 from idle_quarry.path.entries.naming import FIELDS
@@ -108,6 +109,32 @@ def _several(options: Iterable[str], what: str) -> dict[str, Any]:
     }
 
 
+def _limit(name: str, label: str, unit: str) -> _Field:
+    """Return the setting of a check's limit, which is typed as "look 1, fails 2"."""
+    return _Field(f"limits.{name}", label, _read_limit, _say_limit, follows=f"beyond so many {unit}")
+
+
+_LIMIT = re.compile(r"(look|fails)\s*(\d+(?:\.\d+)?)")
+
+
+def _read_limit(text: str) -> dict[str, float | None]:
+    parts = [part.strip().lower() for part in text.split(",") if part.strip().lower() not in ("", _NONE)]
+    matches = [_LIMIT.fullmatch(part) for part in parts]
+    limit: dict[str, float | None] = {"look": None, "fails": None}
+    for match in matches:
+        if match is None or limit[match[1]] is not None:
+            raise NotUnderstood(
+                "no limit", subject=repr(text.strip()[:30]), remedy="say look 1, fails 2, or one of them, or none"
+            )
+        limit[match[1]] = float(match[2])
+    return limit
+
+
+def _say_limit(limit: Limit) -> str:
+    figures = {"look": limit.look, "fails": limit.fails}
+    return ", ".join(f"{verb} {figure:g}" for verb, figure in figures.items() if figure is not None) or _NONE
+
+
 def _format(text: str) -> str:
     return format_words(format_from_words(text))
 
@@ -148,10 +175,15 @@ _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
         _Field("tolerances.line_up_db", "Line-up may be off", number(0, 10, _DB), "{:g}".format, follows="dB either way"),
         _Field("programme", "Layout in time"),
         _Field("file_name", "File name"),
-        _Field("checks", "Picture checks", **_several(CHECKS, "check")),
-        _Field("tolerances.gamut_area", "Outside the gamut", number(0, 100, "%"), "{:g}".format, follows="% of the area at most (EBU R 103)"),
-        _Field("tolerances.black_s", "Black inside", number(0, 600, _S), "{:g}".format, follows="s at most"),
-        _Field("tolerances.frozen_s", "Held pictures", number(0, 600, _S), "{:g}".format, follows="s at most"),
+        _limit("gamut", "Outside the gamut", "% of a picture outside R′G′B′ −5 % to 105 % (EBU R 103)"),
+        _limit("levels", "Beyond the levels", "% of all pictures below black, or above white"),
+        _limit("edges", "Edges without picture", "% of the width or height"),
+        _limit("black", "Black inside", _S),
+        _limit("frozen", "Held pictures", _S),
+        _limit("repeats", "Repeated pictures", "% of the pictures"),
+        _limit("patterns", "Regular patterns", "s (ITU-R BT.1702)"),
+        _limit("silence", "Silence inside", _S),
+        _limit("phase", "Left against right", "s out of phase"),
         _Field("captions", "Captions", **_several(CAPTIONS, "kind of captions")),
         _Field("active_format", "Active format", **_or_none(one_of({e: e for e in ACTIVE_FORMATS}, "active format")), choices=(_NONE, *ACTIVE_FORMATS), follows="SMPTE ST 2016-1"),
         _Field("hdr.max_cll", "MaxCLL", **_or_none(number(1, 10000, "cd/m²", whole=True)), follows="cd/m² at most"),
@@ -204,7 +236,8 @@ def entry_settings(entry: Entry, house: House = NO_HOUSE) -> list[Setting]:
 def _figure(entry: Entry, each: _Field, house: House) -> Setting:
     value: Any = entry
     for part in each.place.split("."):
-        value = getattr(value, part)
+        # a limit that is not stated is what it comes to
+        value = entry.limit(part) if isinstance(entry, Delivery) and value is entry.limits else getattr(value, part)
     parse, choices, free, text = each.parse, each.choices, each.free, each.say(value)
     follows = each.follows(value) if callable(each.follows) else each.follows
     if each.place in _NAMES:
@@ -264,6 +297,8 @@ def with_entry_setting(entry: Entry, setting: Setting, text: str) -> Entry:
     data = {**_plain(entry), "entry": entry.entry}
     value, target = setting.parse(text), data
     *path, last = setting.place.split(".")
+    if isinstance(entry, Delivery) and path == ["limits"] and value == _plain(entry.limit(last)):
+        return entry  # the usual limit, typed again, stays the usual one
     for part in path:
         target = target[part]
     if isinstance(target, list):

@@ -1,8 +1,14 @@
-"""The Jobs view: the list of jobs, and beside it the chosen one's page or the page that starts another."""
+"""The Jobs view: the list of jobs, and beside it the chosen one's page or the page that starts another.
+
+A page is made when it is first shown: all seven together would keep whoever opens the view waiting.
+"""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from functools import cached_property
+from typing import TypeVar
+
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
@@ -34,10 +40,15 @@ from idle_quarry.app.widgets.tabs import Tabs
 from idle_quarry.app.widgets.tinted import tint, tinted
 
 _JOB = Qt.ItemDataRole.UserRole
+_Page = TypeVar("_Page", bound=QWidget)
+#: What has each page.
+_PAGES = dict(zip(PAGES, ("page", "material", "trial", "cuts", "renders", "handover"), strict=True))
 
 
 class JobsView(QWidget):
     """Shows the jobs of the model, and forwards."""
+
+    page_made = Signal(QWidget)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -63,27 +74,58 @@ class JobsView(QWidget):
             "dust", wrap=True,
         )  # fmt: skip
         sized(self.none).setContentsMargins(16, 6, 16, 0)
-        self.start, self.page = StartPage(self.model.start), JobPage(self.model)
-        self.material, self.cuts = MaterialPage(self.model.material), CutsPage(self.model.cuts)
-        self.trial, self.renders = TrialPage(self.model.trial), RendersPage(self.model.renders)
-        self.handover = HandoverPage(self.model.handover)
         self.tabs = Tabs(PAGES, "Job: {}")
         self.title = label(role="head")
         self.tabs.chosen.connect(self.model.show_page)
         self.pages = QStackedWidget()
         on(self.pages, "bench")
-        self.pages.addWidget(self.start)
-        for page in (self.page, self.material, self.trial, self.cuts, self.renders, self.handover):
-            self.pages.addWidget(page)
         self._build()
         self.first_focus = self.list
         self.model.listed.connect(self._show_list)
         self.model.checked.connect(self._show_checked)
         self.model.chosen_changed.connect(self._show_chosen)
         self.model.page_changed.connect(self._show_chosen)
-        self.model.start.begun.connect(self.start.title.setFocus)
+        self.model.start.begun.connect(self._begun)
         self._show_list()
         self._show_chosen()
+
+    # -- the pages -----------------------------------------------------------------------------------------------
+
+    @cached_property
+    def start(self) -> StartPage:
+        return self._made(StartPage(self.model.start))
+
+    @cached_property
+    def page(self) -> JobPage:
+        return self._made(JobPage(self.model))
+
+    @cached_property
+    def material(self) -> MaterialPage:
+        return self._made(MaterialPage(self.model.material))
+
+    @cached_property
+    def trial(self) -> TrialPage:
+        return self._made(TrialPage(self.model.trial))
+
+    @cached_property
+    def cuts(self) -> CutsPage:
+        return self._made(CutsPage(self.model.cuts))
+
+    @cached_property
+    def renders(self) -> RendersPage:
+        return self._made(RendersPage(self.model.renders))
+
+    @cached_property
+    def handover(self) -> HandoverPage:
+        return self._made(HandoverPage(self.model.handover))
+
+    def _made(self, page: _Page) -> _Page:
+        self.pages.addWidget(page)
+        self.page_made.emit(page)
+        return page
+
+    def _begun(self) -> None:
+        self.start.title.setFocus()
 
     def _build(self) -> None:
         tools = QHBoxLayout()
@@ -187,6 +229,4 @@ class JobsView(QWidget):
         self.title.setText(self.model.record.title if self.model.record is not None else "")
         self.tabs.setVisible(chosen is not None)
         self.tabs.show_on(self.model.page)
-        shown = self.page, self.material, self.trial, self.cuts, self.renders, self.handover
-        pages = dict(zip(PAGES, shown, strict=True))
-        self.pages.setCurrentWidget(pages[self.model.page] if chosen is not None else self.start)
+        self.pages.setCurrentWidget(getattr(self, _PAGES[self.model.page]) if chosen is not None else self.start)

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.models.codec_runs import COLUMNS, GAIN, CodecRuns
+from idle_quarry.app.models.codec_runs import COLUMNS, GAIN, CodecRow, CodecRuns
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.buttons import button
@@ -44,6 +44,7 @@ class CodecsPage(QWidget):
         self.progress = ProgressBar()
         sized(self.progress).setContentsMargins(12, 0, 12, 0)
         self.table = _table()
+        self._rows: list[CodecRow] = []  #: as they are shown
         self.table.itemSelectionChanged.connect(self._selected)
         self.loss = LossPicture()
         self.foot = label(role="dust", wrap=True)
@@ -97,13 +98,22 @@ class CodecsPage(QWidget):
         self.table.blockSignals(True)
         self.table.setRowCount(len(rows))
         for number, row in enumerate(rows):
+            before = self._rows[number] if number < len(self._rows) else None
             for column, (text, role) in enumerate(row.cells):
+                # each item that is set has its column measured anew: a result that comes changes one row of thirty
+                if before is not None and (before.codec, before.own, before.cells[column]) == (
+                    row.codec,
+                    row.own,
+                    (text, role),
+                ):
+                    continue
                 item = QTableWidgetItem(text)
                 item.setData(_CODEC, row.codec)
                 if column:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 tint(item, role, bold=not column and row.own, size=12 if column else 13)
                 self.table.setItem(number, column, item)
+        self._rows = rows
         ids = [row.codec for row in rows]
         if self.model.chosen in ids:
             self.table.selectRow(ids.index(self.model.chosen))
