@@ -51,6 +51,45 @@ def _settle(desk: Desk) -> None:
         quiet = quiet if desk.workers.idle else time.monotonic()
 
 
+def _holders(most: int = 12) -> list[str]:
+    """Return who holds arrays and pictures of more than a megabyte: the class, how many there are, and their megabytes."""
+    import gc
+    from collections import Counter
+
+    import numpy as np
+    from PySide6.QtGui import QImage, QPixmap
+
+    held: Counter[str] = Counter()
+    counts: Counter[str] = Counter()
+    counted: set[int] = set()
+    for owner in gc.get_objects():
+        for value in gc.get_referents(owner):
+            if id(value) in counted or not isinstance(value, np.ndarray | bytes | bytearray | QImage | QPixmap):
+                continue
+            size = (
+                value.nbytes if isinstance(value, np.ndarray) else len(value) if isinstance(value, bytes | bytearray)
+                else value.width() * value.height() * 4
+            )  # fmt: skip
+            if size < 1_000_000 or (isinstance(value, np.ndarray) and value.base is not None):
+                continue
+            counted.add(id(value))
+            chain, at = [type(owner).__name__], owner
+            for _ in range(3):  # what holds the list or dict that holds it
+                above = [
+                    one
+                    for one in gc.get_referrers(at)
+                    if type(one).__name__ not in ("frame", "list_iterator", "Counter")
+                ]
+                if not above:
+                    break
+                at = above[0]
+                chain.append(type(at).__name__)
+            name = f"{type(value).__name__} in {' in '.join(chain)}"
+            held[name] += size
+            counts[name] += 1
+    return [f"{size / 1e6:.0f} MB, {counts[name]} × {name}" for name, size in held.most_common(most)]
+
+
 def _open_everything(window: MainWindow) -> None:
     """Show every view, and every page of every job, once."""
     from idle_quarry.app.models.jobs import PAGES
@@ -110,17 +149,16 @@ def _work(seed: int, events: int, *, on_server: bool) -> int:
     from idle_quarry.app.theme import theme
     from idle_quarry.app.views.registry import VIEWS
     from idle_quarry.app.window import MainWindow
-    from idle_quarry.demo.finish import finish
-    from idle_quarry.demo.lay_out import lay_out
     from idle_quarry.library import open_library
-    from idle_quarry.printing import write_pdf
+    from idle_quarry.places import DEMO, library_place
 
     app = QApplication([])
     prepare(app)
     theme.apply(app, "dim room", 100)
-    place = lay_out(write_pdf)
+    # made by another process: what it takes of memory is none of the window's
+    subprocess.run([sys.executable, "-m", "idle_quarry.demo.finish"], check=True)
+    place = library_place(DEMO)
     library = open_library(place, "Runa")
-    finish(library, write_pdf)
     server = _Server(library) if on_server else None
     library = server.library if server is not None else library
     desk = Desk(library, Preferences(jobs_folder=str(folder)))
@@ -156,7 +194,8 @@ def _work(seed: int, events: int, *, on_server: bool) -> int:
     if missed:
         print(f"  never in front: {', '.join(missed)}")
     if kept > base + _MOST_KEPT_MB:
-        print(f"  {kept - base:.0f} MB are kept")
+        print(f"  {kept - base:.0f} MB are kept; arrays and pictures of more than a megabyte:")
+        print("\n".join(f"    {line}" for line in _holders()))
     failed = bool(monkey.failures or missed or monkey.most_windows > 2 or kept > base + _MOST_KEPT_MB)
     desk.close()
     if server is not None:

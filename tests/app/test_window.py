@@ -47,9 +47,22 @@ from idle_quarry.app.print_shown import print_shown
 from idle_quarry.app.run import fitted
 from idle_quarry.app.theme import BRIGHTNESSES, SCHEMES, theme
 from idle_quarry.app.views.guide.view import GuideView
+from idle_quarry.app.views.intake.two_ends import TwoEndsPanel
 from idle_quarry.app.views.intake.view import IntakeView
+from idle_quarry.app.views.jobs.cuts_page import CutsPage
+from idle_quarry.app.views.jobs.handover_page import HandoverPage
+from idle_quarry.app.views.jobs.material_page import MaterialPage
+from idle_quarry.app.views.jobs.renders_page import RendersPage
+from idle_quarry.app.views.jobs.trial_page import TrialPage
 from idle_quarry.app.views.jobs.view import JobsView
+from idle_quarry.app.views.library.equipment import EquipmentPage
+from idle_quarry.app.views.library.importing import ImportingPage
+from idle_quarry.app.views.library.many import ManyPage
+from idle_quarry.app.views.library.merge import MergePage
+from idle_quarry.app.views.library.review import ReviewPage
+from idle_quarry.app.views.library.standard_set import StandardSetPage
 from idle_quarry.app.views.library.view import LibraryView
+from idle_quarry.app.views.line_up.record import RecordPage
 from idle_quarry.app.views.registry import VIEWS
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
@@ -473,7 +486,7 @@ def test_bad_clips_are_rows_that_say_why(open_window: Open, qtbot: QtBot, tmp_pa
 
 
 def test_every_view_in_another_dress(open_window: Open, qtbot: QtBot) -> None:
-    window = opened(open_window(), "Saltmarsh Hours")
+    window = opened(open_window(), "The Lamp Room")
     window.desk.profile.dress(BRIGHTNESSES[2], 150)
     try:
         for view in [row.name for row in VIEWS]:
@@ -498,7 +511,7 @@ def test_every_view_in_another_dress(open_window: Open, qtbot: QtBot) -> None:
         in_place = window.view("Jobs").grab().toImage()
     finally:
         theme.apply(QApplication.instance(), "dim room", 100)  # type: ignore[arg-type]
-    again = opened(open_window(), "Saltmarsh Hours")  # one that never looked otherwise
+    again = opened(open_window(), "The Lamp Room")  # one that never looked otherwise
     again.show_view("Jobs")
     again.resize(window.size())
     again.setFocus()
@@ -631,6 +644,24 @@ def test_the_guide_the_menu_and_paper(open_window: Open, qtbot: QtBot, tmp_path:
     for view in VIEWS:
         assert not view.guide or any(view.guide in section.title for section in sections()), view.name
     window = open_window()
+    window.desk.shelf.show_table()
+    assert window._guide_section() == "Many at once", "a page has a section of its own"
+    for kind in (
+        CutsPage,
+        EquipmentPage,
+        HandoverPage,
+        ImportingPage,
+        ManyPage,
+        MaterialPage,
+        MergePage,
+        RecordPage,
+        RendersPage,
+        ReviewPage,
+        StandardSetPage,
+        TrialPage,
+        TwoEndsPanel,
+    ):
+        assert any(section.title.startswith(kind.guide_section) for section in sections()), kind
     window.show_view("Intake")
     window.open_guide()
     guide = window.view("Guide")

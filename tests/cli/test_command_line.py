@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import re
 import os
 import subprocess
 import sys
@@ -410,6 +411,7 @@ def test_the_house_s_own_entries(tmp_path: Path) -> None:
     run(*place, "house", "list", "lamp", status=2)
     shown = document(*place, "house", "show", "bay-two-grade")
     assert shown["kind"] == "monitor" and shown["says"]["accepts"][0]["lines"] == [1080]
+    assert re.search(r"Black inside +look 1, fails 2", run(*place, "house", "show", "hd-50")), "what it says is printed"
     run(*place, "house", "export", "bay-two-grade", str(file))
     assert document(*place, "house", "validate", str(file))["genuine"] is True
     made = document(*place, "house", "import", str(file), "--shelf", "house")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from idle_quarry import begun
 from idle_quarry.app.desk import Desk
+from idle_quarry.counting import counted
 
 if TYPE_CHECKING:
     from idle_quarry.begun import Left
@@ -67,7 +68,7 @@ def _offer_to_clear(desk: Desk, found: Sequence[Left]) -> None:
     from idle_quarry.jobs.left_over import words_of
 
     def cleared(count: int) -> None:
-        desk.say(f"Cleared {'1 part' if count == 1 else f'{count} parts'}; what was whole is as it was.")
+        desk.say(f"Cleared {counted(count, 'part')}; what was whole is as it was.")
 
     def clear(_ticket: object) -> int:
         for one in found:

@@ -212,9 +212,15 @@ class MainWindow(QMainWindow):
         guide = self.desk.guide
         if self.shown != "Guide":
             guide.came_from = self.shown
-            guide.open_at(next(view.guide for view in self._views if view.name == self.shown))
+            guide.open_at(self._guide_section())
         self.show_view("Guide")
         guide.tab_wanted.emit(tab)
+
+    def _guide_section(self) -> str:
+        """Return the section of the guide for the page in front, else for its view."""
+        pages = self._made[self.shown].findChildren(QWidget)
+        own = [page.guide_section for page in pages if hasattr(page, "guide_section") and page.isVisible()]
+        return own[0] if own else next(view.guide for view in self._views if view.name == self.shown)
 
     @property
     def shown(self) -> str:

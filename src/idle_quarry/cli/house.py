@@ -21,6 +21,7 @@ from idle_quarry.library.house import (
 )
 from idle_quarry.path.entries import stored_entry
 from idle_quarry.path.entries.words import words_of
+from idle_quarry.path.settings.entries import entry_settings
 
 
 def house_list(options: Options, out: Output) -> int:
@@ -39,8 +40,9 @@ def house_show(options: Options, out: Output) -> int:
     with opened(options) as library:
         each = found(library, options.id)
     said = stored_entry(each.entry) if each.entry.uid else each.entry.model_dump(mode="json", exclude_defaults=True)
-    lines = [f"{each.entry.name}: {_standing(each)}", each.words]
+    lines = [f"{each.entry.name}: {_standing(each)}", f"{each.entry.entry} {each.ident}", each.words]
     lines += [f"used by {', '.join(each.uses)}"] if each.uses else []
+    lines += table([(row.label, row.text, row.follows) for row in entry_settings(each.entry) if row.text])
     out.show({**_document(each), "says": said}, lines)
     return 0
 

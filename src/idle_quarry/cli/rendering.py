@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from idle_quarry.cli.output import Output, complain
 from idle_quarry.cli.progress import ended, progress
+from idle_quarry.counting import counted
 from idle_quarry.errors import JobError, NotPossible, QuarryError
 from idle_quarry.places import is_server
 
@@ -121,7 +122,7 @@ def _rendered(
         if say is not None:
             done = frames - sum(names[ident].frames - state[2] for ident, state in left.items())
             full = next((f": {state[3]}" for state in left.values() if state[3]), "")
-            say(f"{len(left)} pieces left, {done} of {frames} frames{full}")
+            say(f"{counted(len(left), 'piece')} left, {done} of {frames} frames{full}")
         time.sleep(_EVERY_S)
     failed = {ident: state[3] for ident, state in states.items()}
     queue.drop(failed)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from idle_quarry.counting import counted
 from idle_quarry.path.codecs import gb_per_hour, mbps
 from idle_quarry.path.evaluation import Link, Station
 from idle_quarry.path.eyes import files_of
@@ -91,7 +92,7 @@ def station_texts(station: Station, *, narrow: bool = False) -> tuple[str, str, 
 def link_texts(link: Link, *, short: bool = False) -> tuple[str, str]:
     """Return what stands over a link's line and under it: its cost with the count of steps, and the steps."""
     count = len(link.steps)
-    over = link.grade + (f" · {count} step{'s' if count != 1 else ''}" if count and not short else "")
+    over = link.grade + (f" · {counted(count, 'step')}" if count and not short else "")
     under = " · ".join(step_word(step) for step in link.steps)
     if not under and link.coding is not None:
         quality = link.coding.codec.quality

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from idle_quarry.counting import counted
 from idle_quarry.files import is_folder
 from idle_quarry.path.findings.coding import MARGIN
 from idle_quarry.proof.disks import DiskError, Speed, volume_of
@@ -60,8 +61,6 @@ def judged(path: Path, speed: Speed | None, needed_mb_s: float) -> list[Verdict]
         if able < 1:
             found.append(Verdict("stop", f"{said}: too slow, with a fifth kept in hand."))
         else:
-            found.append(
-                Verdict("note", f"{said}: {int(able)} stream{'s' if int(able) > 1 else ''}, a fifth kept in hand.")
-            )
+            found.append(Verdict("note", f"{said}: {counted(int(able), 'stream')}, a fifth kept in hand."))
     order = ("stop", "caution", "note")
     return sorted(found, key=lambda each: order.index(each.severity))

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from idle_quarry.counting import counted
 from idle_quarry.path.codecs import gb_per_hour
 from idle_quarry.path.entries import (
     Codec,
@@ -173,7 +174,7 @@ def _delivery(made: Picture, entry: Delivery) -> None:
         made.head("In time")
         _in_time(made, programme)
         made.line(
-            f"Borders may be off by {programme.tolerance_pictures} picture{'' if programme.tolerance_pictures == 1 else 's'}; {programme.before_s:g} s lie before the programme."
+            f"Borders may be off by {counted(programme.tolerance_pictures, 'picture')}; {programme.before_s:g} s lie before the programme."
         )
     made.head("What is handed over and checked")
     sound, may, codec = entry.sound, entry.tolerances, codecs().get(entry.codec)

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import qVersion
 
 from idle_quarry import __version__
+from idle_quarry.counting import counted
 from idle_quarry.places import data_folder, memory_folder, settings_folder
 
 if TYPE_CHECKING:
@@ -77,7 +78,7 @@ class About:
         if not found:
             return "Nothing unforeseen went wrong here."
         count = len(found)
-        return f"{count} report{'s' if count > 1 else ''} of what went wrong; the newest is {found[0].stem}."
+        return f"{counted(count, 'report')} of what went wrong; the newest is {found[0].stem}."
 
     def for_a_report(self) -> str:
         """Return what whoever mends this needs to know: versions, machine, kind of library; no names, places or passwords."""

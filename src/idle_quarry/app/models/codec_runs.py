@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.work import Ticket
+from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial, Material
@@ -191,10 +192,10 @@ class CodecRuns(QObject):
         if self.results:
             newest = max(result.when for result in self.results.values())[:16].replace("T", " ")
             machines = " and ".join(sorted({result.machine for result in self.results.values()}))
-            text = f"{material}, {count} pictures; measured on {machines}; newest {newest} UTC."
+            text = f"{material}, {counted(count, 'picture')}; measured on {machines}; newest {newest} UTC."
         else:
             text = (
-                f"{len(holding(fmt))} codecs can hold this format. A run codes {count} pictures of {material} five times over "
+                f"{counted(len(holding(fmt)), 'codec')} can hold this format. A run codes {counted(count, 'picture')} of {material} five times over "
                 f"with each real encoder on this machine ({machine()})."
             )
         return (

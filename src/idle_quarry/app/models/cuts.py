@@ -12,6 +12,7 @@ from PySide6.QtCore import Signal
 from idle_quarry.app.models.job_part import JobPart
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.work import Ticket
+from idle_quarry.counting import counted
 from idle_quarry.files import free_place
 from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.conform.matching import Event
@@ -159,11 +160,11 @@ class Cuts(JobPart):
         if here.clips is None or here.found is None:
             return ""
         counts = ", ".join(f"{count} {status}" for status, count in here.found.counts().items()) or "no events"
-        count = "1 clip" if len(here.clips) == 1 else f"{len(here.clips)} clips"
+        count = counted(len(here.clips), "clip")
         where = "the job's folders" + (
             f" and {', '.join(folder.name for folder in here.folders)}" if here.folders else ""
         )
-        bad = f"; {len(here.trouble)} files cannot be read" if here.trouble else ""
+        bad = f"; {counted(len(here.trouble), 'file')} cannot be read" if here.trouble else ""
         return f"Events: {counts}. Matched with {count} in {where}{bad}."
 
     def chosen_words(self) -> str:

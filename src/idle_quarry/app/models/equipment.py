@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.models.entry_beginnings import EntryBeginnings
 from idle_quarry.app.questions import Answered, Choice, Question
+from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Remark, Revision, StoredEntry
 from idle_quarry.library.house import (
@@ -346,11 +347,7 @@ class Equipment(QObject):
         if self.stored is not None:
             uid, name = self.ident, self.stored.name
             names = (self.uses or {}).get(uid, [])
-            more = (
-                f" {len(names)} template{'s' if len(names) > 1 else ''} that name it keep their copies."
-                if names
-                else ""
-            )
+            more = f" {counted(len(names), 'template')} that name it keep their copies." if names else ""
             self.desk.acts.house.put_aside(uid, f"{name} was put aside.{more}")
 
     def bring_back(self) -> None:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search, Stored
 from idle_quarry.path.names import cleaned_name
@@ -110,7 +111,9 @@ class FilesOut(QObject):
 
         self._put(path)
         self.desk.workers.start(
-            work, lambda count: self.desk.say(f"{count} templates exported to {path.name}."), self.desk.refuse
+            work,
+            lambda count: self.desk.say(f"{counted(count, 'template')} exported to {path.name}."),
+            self.desk.refuse,
         )
 
     def ask_book(self) -> None:

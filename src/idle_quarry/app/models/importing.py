@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library.bundles import Offered, offered
 from idle_quarry.library.importing import DECISIONS, Collision, collision
@@ -125,7 +126,7 @@ class Importing(QObject):
 
     def title_words(self) -> str:
         assert self.path is not None
-        return f"{self.path.name}: {len(self.rows)} template{'s' if len(self.rows) != 1 else ''}"
+        return f"{self.path.name}: {counted(len(self.rows), 'template')}"
 
     def sum_words(self) -> str:
         doubtful = sum(row.doubtful or row.offer.found is None for row in self.rows)
@@ -135,7 +136,7 @@ class Importing(QObject):
 
     def verb_words(self) -> str:
         count = self.wanted
-        return f"Import {count} template{'s' if count != 1 else ''}" if count else "Import none"
+        return f"Import {counted(count, 'template')}" if count else "Import none"
 
     def take(self) -> None:
         """Take what was decided; what is refused is said, the rest is taken."""

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.work import Ticket
+from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.files import is_folder, is_there
 from idle_quarry.jobs.allowed import NotApproved, check_startable
@@ -140,7 +141,7 @@ class JobStart(QObject):
         if plan is None or self.stored is None:
             return ""
         size = bytes_needed(self.stored.template) / 1e6
-        return f"{len(plan.folders)} folders and {len(plan.files)} files, about {size:.0f} MB, most of it the line-up clip."
+        return f"{counted(len(plan.folders), 'folder')} and {counted(len(plan.files), 'file')}, about {size:.0f} MB, most of it the line-up clip."
 
     def place_words(self) -> str:
         """Return what speaks against the folder."""

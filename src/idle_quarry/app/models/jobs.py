@@ -15,6 +15,7 @@ from idle_quarry.app.models.job_start import JobStart
 from idle_quarry.app.models.moving_on import MovingOn
 from idle_quarry.app.models.renders import Renders
 from idle_quarry.app.models.trial import Trial
+from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob, check_job
 from idle_quarry.jobs.next_steps import NextStep, next_steps
@@ -206,4 +207,4 @@ class Jobs(QObject):
 
 def changes_words(count: int) -> str:
     """Return how many changes there are, in words."""
-    return "1 change" if count == 1 else f"{count} changes"
+    return counted(count, "change")

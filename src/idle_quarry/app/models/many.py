@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.app.work import Cancelled, Ticket
+from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library.changing import Planned, planned, saved
 from idle_quarry.library.importing import Taken
@@ -158,7 +159,7 @@ class Many(QObject):
         if not self.settings.ready:
             return "Reading the settings of all templates …"
         count, chosen = len(self.ids), len(self.chosen)
-        return f"{count} template{'s' if count != 1 else ''}" + (f", {chosen} chosen" if chosen else "")
+        return counted(count, "template") + (f", {chosen} chosen" if chosen else "")
 
     # -- one setting in all of these ------------------------------------------------------------------------------
 
@@ -252,7 +253,7 @@ class Many(QObject):
             return
         self._stop.clear()
         self._saving = True
-        said = note or f"{len(changes)} templates changed together"
+        said = note or f"{counted(len(changes), 'template')} changed together"
 
         def work(ticket: Ticket) -> tuple[list[Taken], list[str]]:
             def go_on(count: int) -> bool:

@@ -12,6 +12,7 @@ from idle_quarry.app.document import Document, known
 from idle_quarry.app.models.stations import Stations
 from idle_quarry.app.models.structure import Structure
 from idle_quarry.app.questions import Answered, Question
+from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Revision
 from idle_quarry.path.comparing import questions
@@ -135,7 +136,7 @@ class PathModel(QObject):
         count = len(document.changes()) if document is not None else 0
         if document is None or document.base is None or not count:
             return ""
-        return f"{count} change{'s' if count != 1 else ''} since revision {document.base.revision.number}"
+        return f"{counted(count, 'change')} since revision {document.base.revision.number}"
 
     def save_words(self) -> str:
         """Return what saving makes."""

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from idle_quarry.app.models.disks import bytes_words
+from idle_quarry.counting import counted
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.cutting.shown import shown_at
 from idle_quarry.jobs.lending.choice import queue_of, unmarked
@@ -268,7 +269,7 @@ def sentence(text: str) -> str:
 
 
 def pieces_words(count: int) -> str:
-    return "1 piece" if count == 1 else f"{count} pieces"
+    return counted(count, "piece")
 
 
 def time_words(seconds: float) -> str:

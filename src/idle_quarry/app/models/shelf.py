@@ -13,6 +13,7 @@ from idle_quarry.app.models.settings_read import SettingsRead
 from idle_quarry.app.models.shelf_rows import ShelfPaths, ShelfRows
 from idle_quarry.app.models.sought import Sought
 from idle_quarry.app.questions import Answered, Choice, Question
+from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search, Stored
 from idle_quarry.path.beginnings import from_delivery, monitor_for, work_places
@@ -119,7 +120,7 @@ class Shelf(QObject):
 
     def counted_words(self) -> str:
         """Return how many templates are shown."""
-        return f"{self.rows.shown} template{'s' if self.rows.shown != 1 else ''}"
+        return counted(self.rows.shown, "template")
 
     def nothing_words(self) -> str:
         """Return why no template is shown, and what to do."""

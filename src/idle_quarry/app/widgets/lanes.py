@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from idle_quarry.app.drawing.marks import draw_frame
 from idle_quarry.app.theme import theme
+from idle_quarry.counting import counted
 from idle_quarry.jobs.structure import line_up_start
 from idle_quarry.path.template import Template
 from idle_quarry.signal.rates import rate_text
@@ -25,7 +26,9 @@ class Lanes(QWidget):
     def show_template(self, template: Template | None) -> None:
         self._template = template
         if template is not None:
-            self.setAccessibleDescription("; ".join(f"{t.name}, {len(t.tracks)} tracks" for t in template.timelines))
+            self.setAccessibleDescription(
+                "; ".join(f"{t.name}, {counted(len(t.tracks), 'track')}" for t in template.timelines)
+            )
         self.updateGeometry()
         self.update()
 

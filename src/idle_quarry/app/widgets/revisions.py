@@ -7,6 +7,7 @@ from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPain
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from idle_quarry.app.theme import theme
+from idle_quarry.counting import counted
 from idle_quarry.library.records import Revision
 
 
@@ -96,10 +97,10 @@ class Revisions(QWidget):
         )
         said = [revision.note or "no note"]
         if revision.changed:
-            said.append(f"{revision.changed} setting{'s' if revision.changed > 1 else ''} changed")
+            said.append(f"{counted(revision.changed, 'setting')} changed")
         jobs = self._jobs.get(revision.number, 0)
         if jobs:
-            said.append(f"{jobs} job{'s' if jobs > 1 else ''}")
+            said.append(counted(jobs, "job"))
         painter.setFont(theme.font(12))
         painter.setPen(theme.colour("dust"))
         line = QFontMetricsF(painter.font()).elidedText(" · ".join(said), Qt.TextElideMode.ElideRight, text.width())

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from idle_quarry.counting import counted
 from idle_quarry.path.codecs import as_held, cannot_hold, holding, mbps
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.eyes import files_of
@@ -90,7 +91,7 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
     ]  # fmt: skip
     cure = remedy(f"Use {fitting[-1].name}", ("intermediate.codec", fitting[-1].id)) if fitting else None
     text = (
-        f"{plan.streams} stream{'s' if plan.streams > 1 else ''} of {codec.name} wanted, {each_mb:.0f} MB/s each; "
+        f"{counted(plan.streams, 'stream')} of {codec.name} wanted, {each_mb:.0f} MB/s each; "
         f"{place.name} plays {streams or 'none'} ({plays:.0f} MB/s {known}, 20 % reserved)."
     )
     numbers = {

@@ -9,6 +9,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
+from idle_quarry.counting import counted
 from idle_quarry.errors import NotPossible, NotUnderstood
 from idle_quarry.path.codecs import as_held, cannot_hold, mbps
 from idle_quarry.path.edits import validation_sentence
@@ -111,7 +112,7 @@ def _several(options: Iterable[str], what: str) -> dict[str, Any]:
 
 def _limit(name: str, label: str, unit: str) -> _Field:
     """Return the setting of a check's limit, which is typed as "look 1, fails 2"."""
-    return _Field(f"limits.{name}", label, _read_limit, _say_limit, follows=f"beyond so many {unit}")
+    return _Field(f"limits.{name}", label, _read_limit, _say_limit, follows=unit)
 
 
 _LIMIT = re.compile(r"(look|fails)\s*(\d+(?:\.\d+)?)")
@@ -143,7 +144,7 @@ _SHARED = (
     _Field("name", "Name"),
     _Field("source", "From"),
 )
-_LU, _DB, _S = "LU", "dB", "s"
+_LU, _DB = "LU", "dB"
 _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
     Monitor: (
         _Field("kind", "What it is"),
@@ -178,11 +179,11 @@ _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
         _limit("gamut", "Outside the gamut", "% of a picture outside R′G′B′ −5 % to 105 % (EBU R 103)"),
         _limit("levels", "Beyond the levels", "% of all pictures below black, or above white"),
         _limit("edges", "Edges without picture", "% of the width or height"),
-        _limit("black", "Black inside", _S),
-        _limit("frozen", "Held pictures", _S),
+        _limit("black", "Black inside", "s in the programme"),
+        _limit("frozen", "Held pictures", "s in the programme"),
         _limit("repeats", "Repeated pictures", "% of the pictures"),
         _limit("patterns", "Regular patterns", "s (ITU-R BT.1702)"),
-        _limit("silence", "Silence inside", _S),
+        _limit("silence", "Silence inside", "s in the programme"),
         _limit("phase", "Left against right", "s out of phase"),
         _Field("captions", "Captions", **_several(CAPTIONS, "kind of captions")),
         _Field("active_format", "Active format", **_or_none(one_of({e: e for e in ACTIVE_FORMATS}, "active format")), choices=(_NONE, *ACTIVE_FORMATS), follows="SMPTE ST 2016-1"),
@@ -222,7 +223,7 @@ _NAMES = {
 def _at(layout: ProgrammeLayout, index: int) -> str:
     before = sum(item.seconds or 0 for item in layout.items[:index])
     parts = sum(item.what == "programme" for item in layout.items[:index])
-    return f"at {before:g} s" + (f" and {parts} part{'s' if parts > 1 else ''} of the programme" if parts else "")
+    return f"at {before:g} s" + (f" and {counted(parts, 'part')} of the programme" if parts else "")
 
 
 def entry_settings(entry: Entry, house: House = NO_HOUSE) -> list[Setting]:

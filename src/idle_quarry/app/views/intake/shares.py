@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemD
 
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
+from idle_quarry.counting import counted
 from idle_quarry.media.report import Total
 from idle_quarry.path.strip_words import in_two
 
@@ -37,9 +38,9 @@ class Shares(QListWidget):
         self.addItem(everything)
         self.setCurrentItem(everything)
         for total in totals:
-            made = QListWidgetItem(f"{total.share * 100:.0f} % {total.format}, {total.count} clips")
+            made = QListWidgetItem(f"{total.share * 100:.0f} % {total.format}, {counted(total.count, 'clip')}")
             made.setData(_TOTAL, total)
-            made.setToolTip(f"{total.format}: {total.count} clips, {total.seconds:.1f} s")
+            made.setToolTip(f"{total.format}: {counted(total.count, 'clip')}, {total.seconds:.1f} s")
             self.addItem(made)
             if total.format == kept:
                 self.setCurrentItem(made)
@@ -86,6 +87,6 @@ class _ShareDelegate(QStyledItemDelegate):
         painter.drawText(first, Qt.AlignmentFlag.AlignVCenter, text)
         painter.setFont(theme.font(12))
         painter.setPen(theme.colour("dust"))
-        count = f"{total.count} clip{'' if total.count == 1 else 's'}"
-        counted = " · ".join(part for part in (f"{total.share * 100:.0f} %", count, coded) if part)
-        painter.drawText(first.translated(0, line - theme.px(1)), Qt.AlignmentFlag.AlignVCenter, counted)
+        count = counted(total.count, "clip")
+        said = " · ".join(part for part in (f"{total.share * 100:.0f} %", count, coded) if part)
+        painter.drawText(first.translated(0, line - theme.px(1)), Qt.AlignmentFlag.AlignVCenter, said)

@@ -40,6 +40,8 @@ _CHECKED, _OPEN = Qt.CheckState.Checked, Qt.CheckState.Unchecked
 class TwoEndsPanel(QWidget):
     """Sources at the left, deliveries beside them, ranked working formats at the right."""
 
+    guide_section = "From two ends"
+
     def __init__(self, model: TwoEnds) -> None:
         super().__init__()
         self.model = model

@@ -41,6 +41,8 @@ _SEVERITY_ROLE = {"stop": "oxide", "caution": "ochre", "note": "chalk"}
 class CutsPage(QWidget):
     """Shows the cuts of the model, and forwards."""
 
+    guide_section = "Bring in a cut"
+
     def __init__(self, model: Cuts) -> None:
         super().__init__()
         self.model = model

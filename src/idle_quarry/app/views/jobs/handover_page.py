@@ -44,6 +44,8 @@ _ROLES = {"fails": "oxide", "look": "ochre", "passes": "sage", "not checked": "d
 class HandoverPage(QWidget):
     """Shows the hand-over of the model, and forwards."""
 
+    guide_section = "Hand over"
+
     def __init__(self, model: Handover) -> None:
         super().__init__()
         self.model = model

@@ -24,6 +24,8 @@ _STATE_ROLE = {"brought in": "sage", "what is used brought in": "sage", "missing
 class MaterialPage(QWidget):
     """Shows the clips of the model, and forwards."""
 
+    guide_section = "The clips of a job"
+
     def __init__(self, model: JobMaterial) -> None:
         super().__init__()
         self.model = model

@@ -34,6 +34,8 @@ _MOST_LANES = 220
 class RendersPage(QWidget):
     """Shows the renders of the model, and forwards."""
 
+    guide_section = "Render ("
+
     def __init__(self, model: Renders) -> None:
         super().__init__()
         self.model = model

@@ -36,6 +36,8 @@ from idle_quarry.media.sequences import clips_among
 class TrialPage(QWidget):
     """Shows the trial of the model, and forwards."""
 
+    guide_section = "Try a template"
+
     def __init__(self, model: Trial) -> None:
         super().__init__()
         self.model = model

@@ -18,6 +18,7 @@ from idle_quarry.app.theme import theme
 from idle_quarry.app.trial_keys import UPPER
 from idle_quarry.app.widgets.labels import OneLine
 from idle_quarry.app.widgets.trial_lanes import TrialLanes
+from idle_quarry.counting import counted
 from idle_quarry.jobs.cutting.timeline import Item
 from idle_quarry.media.sequences import clips_among
 
@@ -121,7 +122,7 @@ class TimelineSide(QWidget):
         count = sum(len(track.items) for track in timeline.tracks)
         seconds = timeline.end / timeline.rate
         long = f"{int(seconds // 60)} min {int(seconds % 60)} s" if seconds >= 60 else f"{float(seconds):.1f} s"
-        said = [opened.canvas.size_text, long, f"{count} item{'' if count == 1 else 's'}"]
+        said = [opened.canvas.size_text, long, counted(count, "item")]
         if opened.undoable:
             said.append(f"undo: {opened.undoable} ({opened.count})")
         if opened.kept:

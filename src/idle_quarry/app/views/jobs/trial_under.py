@@ -18,6 +18,7 @@ from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.boxes import choice_box
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.counting import counted
 from idle_quarry.path.evaluation import Evaluation, Link
 from idle_quarry.path.strip_words import display_size
 from idle_quarry.signal.words import format_words
@@ -64,7 +65,7 @@ class LinkPicture(QWidget):
         painter.setFont(theme.font(11))
         painter.setPen(theme.colour(_GRADE_ROLE[self._link.grade]))
         count = len(self._link.steps)
-        said = f"{self._link.grade} · {count} step{'' if count == 1 else 's'}"
+        said = f"{self._link.grade} · {counted(count, 'step')}"
         painter.drawText(QRectF(a.x(), 0, b.x() - a.x(), middle - 4), Qt.AlignmentFlag.AlignCenter, said)
         painter.setPen(theme.colour("dust"))
         metrics = QFontMetricsF(painter.font())

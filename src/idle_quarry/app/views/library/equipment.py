@@ -48,6 +48,8 @@ _BESIDE = 760
 class EquipmentPage(QWidget):
     """Shows the entries, and forwards to their model."""
 
+    guide_section = "Equipment and specs"
+
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk, self.model = desk, desk.equipment

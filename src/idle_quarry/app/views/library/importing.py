@@ -25,6 +25,8 @@ _LEAST_ROW = 66
 class ImportingPage(QWidget):
     """A row a template, a decision in each; nothing is taken before the button, and all of it can be taken back."""
 
+    guide_section = "Carry templates"
+
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk, self.model = desk, desk.importing

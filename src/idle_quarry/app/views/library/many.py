@@ -31,6 +31,7 @@ from idle_quarry.app.widgets.pages import page_head
 from idle_quarry.app.widgets.progress_bar import ProgressBar
 from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.tinted import tint, tinted
+from idle_quarry.counting import counted
 
 Index = QModelIndex | QPersistentModelIndex
 #: Rows of the preview that are written out; more are counted.
@@ -69,6 +70,8 @@ class _Rows(QAbstractTableModel):
 
 class ManyPage(QWidget):
     """Shows the table and the change, and forwards to their model."""
+
+    guide_section = "Many at once"
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -229,7 +232,7 @@ class ManyPage(QWidget):
         said = model.preview_words() + (f"; {more} more than are shown" if more > 0 else "")
         self.said.setText(said or nothing)
         count = len(model.changing())
-        self.save_button.setText(f"Save {count} draft{'s' if count != 1 else ''}" if count else "Save drafts")
+        self.save_button.setText(f"Save {counted(count, 'draft')}" if count else "Save drafts")
         self._show_running()
 
     def _show_running(self) -> None:

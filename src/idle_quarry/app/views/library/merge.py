@@ -28,6 +28,8 @@ _SIDES: tuple[tuple[int, Side], ...] = ((2, "mine"), (3, "theirs"))
 class MergePage(QWidget):
     """Left the one draft, right the other, in the rows what each changed; below what follows from the two together."""
 
+    guide_section = "Two drafts"
+
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk, self.model = desk, desk.merge

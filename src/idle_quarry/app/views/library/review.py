@@ -24,6 +24,8 @@ from idle_quarry.app.widgets.tinted import tint
 class ReviewPage(QWidget):
     """What is proposed beside what is there."""
 
+    guide_section = "Review and approve"
+
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk, self.model = desk, desk.review

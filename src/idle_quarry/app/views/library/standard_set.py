@@ -37,6 +37,8 @@ _TOLD = (
 class StandardSetPage(QWidget):
     """One plain panel; nothing is put on a shelf before the button, and what is there is never touched."""
 
+    guide_section = "Begin a house"
+
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk, self.model = desk, desk.standard_set

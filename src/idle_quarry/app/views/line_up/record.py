@@ -33,6 +33,8 @@ from idle_quarry.app.widgets.monitor_face import MonitorFace
 class RecordPage(QWidget):
     """Shows the model, and forwards. J K L play back, stop and play, faster each time; I and O mark in and out."""
 
+    guide_section = "Record from a deck"
+
     def __init__(self, model: DeckModel) -> None:
         super().__init__()
         self.model = model

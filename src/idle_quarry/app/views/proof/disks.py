@@ -23,6 +23,7 @@ from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label
 from idle_quarry.app.widgets.progress_bar import ProgressBar
+from idle_quarry.counting import counted
 from idle_quarry.proof.disks import Holding
 
 _NOTE = "Speeds are measured with a file of up to 1 GB that has no name and is gone whatever happens."
@@ -91,7 +92,7 @@ class DisksPage(QWidget):
         for number, holding in enumerate(kept, 1):
             grid.addWidget(label(holding.job or "This machine's memory", "dust"), number, 0)
             grid.addWidget(label(holding.name), number, 1)
-            size = label(f"{bytes_words(holding.bytes)} in {holding.files} file{'s' if holding.files != 1 else ''}")
+            size = label(f"{bytes_words(holding.bytes)} in {counted(holding.files, 'file')}")
             size.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             grid.addWidget(size, number, 2)
             if holding.clearable:
