@@ -272,6 +272,20 @@ def test_why_a_job_cannot_be_started(title: str, folder: str, why: str | None, d
     assert start.plan() is None if title == "a/b" else "8 files" in start.size_words()
 
 
+def test_a_folder_that_is_named_and_not_there_is_made(desk: Desk, qtbot: QtBot, tmp_path: Path) -> None:
+    start = desk.jobs.start
+    start.begin(desk.library.stored(desk.library.find("House HD 50i").id))
+    start.call("Evening")
+    for folder in (tmp_path, tmp_path / "no" / "where", Path("work")):
+        start.put_in(str(folder))
+        assert start.missing_folder is None, "it is there, or what it would lie in is not"
+    start.put_in(str(tmp_path / "work"))
+    assert "have it made" in (start.why_not() or "")
+    start.make_folder()
+    qtbot.waitUntil((tmp_path / "work").is_dir, timeout=10_000)
+    qtbot.waitUntil(lambda: start.why_not() is None, timeout=10_000)
+
+
 def test_a_start_that_is_cancelled_leaves_nothing_and_can_be_begun_again(
     desk: Desk, qtbot: QtBot, tmp_path: Path
 ) -> None:

@@ -91,6 +91,22 @@ def test_pictures_stand_when_their_time_has_come(qtbot: QtBot, player: Playing, 
     qtbot.waitUntil(lambda: player.seen is not None and player.seen.frame == 16, timeout=5000)
 
 
+def test_what_is_held_lets_go_of_its_clips_and_goes_on(qtbot: QtBot, player: Playing, clock: Clock) -> None:
+    source = Numbers(heard=False)
+    player.show(source, 10)
+    qtbot.waitUntil(lambda: player.seen is not None and player.seen.frame == 10, timeout=5000)
+    player.play(Fraction(1))
+    ahead(qtbot, player)
+    player.let_go()
+    assert not source.closed, "it plays"
+    player.stop()
+    player.let_go()
+    qtbot.waitUntil(lambda: source.closed, timeout=5000)
+    assert player.seen is not None, "the picture stays"
+    player.go(20)
+    qtbot.waitUntil(lambda: player.seen is not None and player.seen.frame == 20, timeout=5000)
+
+
 def test_both_ways_faster_slower_and_round(qtbot: QtBot, player: Playing, clock: Clock) -> None:
     source = Numbers(heard=False)
     player.show(source, 50)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import io
 import json
-import re
 import os
+import re
 import subprocess
 import sys
 from contextlib import redirect_stderr, redirect_stdout

@@ -27,6 +27,7 @@ from idle_quarry.jobs.moving import move, move_of
 from idle_quarry.jobs.next_steps import next_steps
 from idle_quarry.jobs.papers import camera_sheet, setup_sheet
 from idle_quarry.jobs.start import StartedJob, start_job
+from idle_quarry.jobs.structure import FOR_CLIPS, FOR_CUTS, FOR_DELIVERIES, FOR_RENDERS, folder_for
 from idle_quarry.library import FileLibrary, Library, Stored
 from idle_quarry.library.records import Revision
 from idle_quarry.media import inspect
@@ -403,3 +404,13 @@ def test_places_that_will_not_do(library: Library, tmp_path: Path, monkeypatch: 
 def test_a_job_never_changes_its_template(lamp: tuple[Stored, StartedJob]) -> None:
     revision, job = lamp
     assert check_job(job.folder).template == revision.template == LAMP
+
+
+def test_a_folder_of_a_job_is_known_by_its_name_and_only_where_it_is_there(tmp_path: Path) -> None:
+    folders = ("01 Material", "01 Material/Cameras", "02 Cuts", "03 Graphics", "04 Renders", "06 Deliveries", "Papers")
+    for name in folders[:-2]:
+        (tmp_path / name).mkdir()
+    found = {use: folder_for(tmp_path, folders, use).name for use in (FOR_CLIPS, FOR_CUTS, FOR_RENDERS)}
+    assert found == {FOR_CLIPS: "01 Material", FOR_CUTS: "02 Cuts", FOR_RENDERS: "04 Renders"}
+    assert folder_for(tmp_path, folders, FOR_DELIVERIES) == tmp_path, "it is gone"
+    assert folder_for(tmp_path, ("Graphics", "Layouts"), FOR_DELIVERIES) == tmp_path, "none is for that"

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date
+from pathlib import Path
 
 from idle_quarry.errors import JobError
+from idle_quarry.files import is_folder
 from idle_quarry.media.names import clip_suffix
 from idle_quarry.path.entries.naming import made_name
 from idle_quarry.path.names import cleaned_name, name_refused
@@ -23,6 +26,24 @@ TIMELINES, LINE_UP, PAPERS = "Timelines", "Line-up", "Papers"
 BROUGHT_IN, MATERIAL_FILE, PROXIES = "Brought in", "material.json", "Proxies"
 #: Cubes and a config for other programs, inside the papers.
 COLOUR = "Colour"
+
+
+#: Words by which a folder of a template is known to be for clips, lists of cuts, deliveries or renders.
+FOR_CLIPS, FOR_CUTS, FOR_DELIVERIES, FOR_RENDERS = "clips", "cuts", "deliveries", "renders"
+_FOLDER_WORDS = {
+    FOR_CLIPS: ("material", "clips", "rushes", "sources", "footage", "ingest"), FOR_CUTS: ("cuts", "lists", "edit"),
+    FOR_DELIVERIES: ("deliver", "hand-over", "handover", "masters", "out"), FOR_RENDERS: ("renders", "cache"),
+}  # fmt: skip
+
+
+def folder_for(job: Path, folders: Iterable[str], use: str) -> Path:
+    """Return the folder of a job that is for a use, by its name; the job's own where none is, or it is gone."""
+    names = {name: re.sub(r"^[\d\W_]+", "", name.rsplit("/", 1)[-1].casefold()) for name in folders}
+    for word in _FOLDER_WORDS[use]:
+        for name, called in names.items():
+            if called.startswith(word) and is_folder(job / name):
+                return job / name
+    return job
 
 
 @dataclass(frozen=True)

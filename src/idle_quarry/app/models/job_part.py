@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.work import Cancelled, Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.structure import folder_for
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs import Jobs
@@ -46,6 +47,11 @@ class JobPart(QObject):
         """The job, where it can be read."""
         result = self.jobs.result(self.jobs.chosen)
         return result if isinstance(result, CheckedJob) else None
+
+    def folder_for(self, use: str) -> str:
+        """Return the job's folder for a use (`jobs.structure`), "" where no job is looked at: where a dialog begins."""
+        job = self.job
+        return str(folder_for(job.folder, job.folders, use)) if job is not None else ""
 
     def run(
         self,

@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.work import Ticket
 from idle_quarry.counting import counted
-from idle_quarry.errors import QuarryError
+from idle_quarry.errors import JobError, QuarryError
 from idle_quarry.files import is_folder, is_there
 from idle_quarry.jobs.allowed import NotApproved, check_startable
 from idle_quarry.jobs.start import StartedJob, bytes_needed, start_job
@@ -143,6 +143,27 @@ class JobStart(QObject):
         size = bytes_needed(self.stored.template) / 1e6
         return f"{counted(len(plan.folders), 'folder')} and {counted(len(plan.files), 'file')}, about {size:.0f} MB, most of it the line-up clip."
 
+    @property
+    def missing_folder(self) -> Path | None:
+        """The folder that is named and not there, where the one that it would lie in is."""
+        folder = Path(self.folder).expanduser()
+        lacks = bool(self.folder) and folder.is_absolute() and not is_there(folder) and is_folder(folder.parent)
+        return folder if lacks else None
+
+    def make_folder(self) -> None:
+        """Make the folder that is named and not there."""
+        folder = self.missing_folder
+        if folder is None:
+            return
+
+        def work(_ticket: Ticket) -> None:
+            try:
+                folder.mkdir()
+            except OSError as error:
+                raise JobError(f"the folder cannot be made ({error.strerror})", subject=str(folder)) from error
+
+        self.desk.workers.start(work, lambda _none: self.changed.emit(), self._failed)
+
     def place_words(self) -> str:
         """Return what speaks against the folder."""
         folder = Path(self.folder).expanduser()
@@ -166,7 +187,8 @@ class JobStart(QObject):
         if not self.folder:
             return "Say in which folder the job is put: on a fast disk of its own, never the system disk."
         if not is_folder(folder):
-            return f"{folder}: no such folder; make it first, or choose another"
+            makes = "have it made" if self.missing_folder is not None else "make it first"
+            return f"{folder}: no such folder; {makes}, or choose another"
         try:
             called = folder / folder_name(self.stored.template, self.title)
         except QuarryError as error:

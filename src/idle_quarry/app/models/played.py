@@ -49,7 +49,8 @@ class Source(Protocol):
         """Return samples (count, 2), ±1, `first` counted from the start."""
         ...
 
-    def close(self) -> None: ...
+    def close(self) -> None:
+        """Let go of its clips; they are opened again where it is asked for more."""
 
 
 class Maker(QObject):
@@ -64,7 +65,7 @@ class Maker(QObject):
         self._source: Source | None = None
         self._gone: list[Source] = []
         self._lines = 0
-        self._ended = False
+        self._ended = self._resting = False
         self._thread: threading.Thread | None = None
 
     def want(self, source: Source | None, frames: list[int], lines: int) -> None:
@@ -78,6 +79,12 @@ class Maker(QObject):
                 self._thread.start()
             self._there.notify()
 
+    def let_go(self) -> None:
+        """Close the clips that are open; they are opened again for the next picture that is wanted."""
+        with self._there:
+            self._resting = True
+            self._there.notify()
+
     def end(self) -> None:
         """Make nothing any more, and wait until it has let go."""
         with self._there:
@@ -89,9 +96,12 @@ class Maker(QObject):
     def _run(self) -> None:
         while True:
             with self._there:
-                while not (self._wanted or self._gone or self._ended):
+                while not (self._wanted or self._gone or self._ended or self._resting):
                     self._there.wait()
                 gone, self._gone = self._gone, []
+                if self._resting and not self._wanted:  # what is wanted is made first
+                    self._resting = False
+                    gone += [self._source] if self._source is not None else []
                 source, ended = self._source, self._ended
                 frame = self._wanted.pop(0) if self._wanted and not ended else None
                 lines = self._lines

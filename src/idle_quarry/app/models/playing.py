@@ -245,6 +245,11 @@ class Playing(QObject):
         )
         return f"{said} · {self.silent}" if self.silent else said
 
+    def let_go(self) -> None:
+        """Close the clips that are open, where nothing plays."""
+        if not self.speed:
+            self._maker.let_go()
+
     def close(self) -> None:
         """Let go of everything: no picture comes any more."""
         self.stop()

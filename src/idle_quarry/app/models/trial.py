@@ -66,6 +66,7 @@ class Trial(JobPart):
         self.player.seen_changed.connect(self._played)
         self.pieces.changed.connect(self._rendered)
         material.changed.connect(self._material_changed)
+        self.desk.workers.before_rest.append(self._let_go_unseen)
         self.follow(self._see)
 
     # -- the job's timelines and clips -------------------------------------------------------------------------------
@@ -91,6 +92,12 @@ class Trial(JobPart):
         self.in_sight = on
         if not on:
             self.player.stop()
+            self.desk.workers.rest_soon()
+
+    def _let_go_unseen(self) -> None:
+        """Close the clips that are open: six of them hold some hundred megabytes."""
+        if not self.in_sight:
+            self.player.let_go()
 
     def leave(self) -> None:
         """Let go of the job's timelines; what their files do not have yet is written meanwhile."""

@@ -36,6 +36,8 @@ class Watched(QObject):
         self._taken: set[_Found] = set()
         self._looking = False
         self.trouble = ""  #: why the folder cannot be looked into just now; it is tried again
+        #: Returns the job's folder for a use, where a dialog begins.
+        self.folder_for = handover.folder_for
         self._tick = QTimer(self, interval=_LOOK_MS)
         self._tick.timeout.connect(self.look)
 

@@ -31,6 +31,7 @@ from idle_quarry.app.widgets.page_rows import report_asked, tools_row, words_col
 from idle_quarry.app.widgets.tables import Coloured, rows_of_one_height, told_list
 from idle_quarry.app.widgets.tinted import tint
 from idle_quarry.jobs.conform.lists import KINDS
+from idle_quarry.jobs.structure import FOR_CLIPS, FOR_CUTS
 
 _WIDTHS = (48, 104, 60, 190, 84, 104, 60)
 #: The lanes are as high as their tracks, up to so much; what is told has so much at the most.
@@ -191,12 +192,14 @@ class CutsPage(QWidget):
 
     def _ask_list(self) -> None:
         kinds = " ".join(f"*{suffix}" for suffix in KINDS)
-        name, _kind = QFileDialog.getOpenFileName(self, "Read a list of cuts", "", f"Lists of cuts ({kinds})")
+        name, _kind = QFileDialog.getOpenFileName(
+            self, "Read a list of cuts", self.model.folder_for(FOR_CUTS), f"Lists of cuts ({kinds})"
+        )
         if name:
             self.model.read(Path(name))
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Look for clips in")
+        name = QFileDialog.getExistingDirectory(self, "Look for clips in", self.model.folder_for(FOR_CLIPS))
         if name:
             self.model.look_in(Path(name))
 

@@ -34,6 +34,7 @@ from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.app.widgets.page_rows import report_asked, tools_row, words_column
 from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.tinted import tint, tinted
+from idle_quarry.jobs.structure import FOR_DELIVERIES
 from idle_quarry.media.sequences import clips_among
 from idle_quarry.path.template import Delivered
 
@@ -263,16 +264,16 @@ class HandoverPage(QWidget):
 
     def _make(self) -> None:
         delivery, name = self._delivery(), self.timeline.currentData()
-        folder = QFileDialog.getExistingDirectory(self, "Hand over into") if delivery is not None and name else ""
-        if folder and delivery is not None:
-            self.model.make(delivery, name, Path(folder))
+        if delivery is not None and name:
+            begins = self.model.folder_for(FOR_DELIVERIES)
+            if folder := QFileDialog.getExistingDirectory(self, "Hand over into", begins):
+                self.model.make(delivery, name, Path(folder))
 
     def _verify(self) -> None:
         delivery = self._delivery()
-        job = self.model.job
-        if delivery is None or job is None:
+        if delivery is None or self.model.job is None:
             return
-        names, _kind = QFileDialog.getOpenFileNames(self, "Verify", str(job.folder))
+        names, _kind = QFileDialog.getOpenFileNames(self, "Verify", self.model.folder_for(FOR_DELIVERIES))
         if names:
             self.model.verify([Path(name) for name in names], delivery)
 

@@ -15,6 +15,7 @@ from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.app.widgets.page_rows import tools_row, words_column
 from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.tinted import tint
+from idle_quarry.jobs.structure import FOR_CLIPS
 from idle_quarry.media.sequences import clips_among
 from idle_quarry.media.words import fields_text
 
@@ -161,7 +162,7 @@ class MaterialPage(QWidget):
     # -- asking ------------------------------------------------------------------------------------------------------
 
     def _ask_clips(self) -> None:
-        names, _kind = QFileDialog.getOpenFileNames(self, "Add clips")
+        names, _kind = QFileDialog.getOpenFileNames(self, "Add clips", self.model.folder_for(FOR_CLIPS))
         if names:
             self.model.add([Path(name) for name in names])
 

@@ -25,6 +25,7 @@ from idle_quarry.app.widgets.page_rows import tools_row, with_button, words_colu
 from idle_quarry.app.widgets.render_lanes import COUNT, LANE, RenderLanes
 from idle_quarry.app.widgets.tables import Coloured, rows_of_one_height
 from idle_quarry.jobs.renders.standing import MISSED, REFUSED
+from idle_quarry.jobs.structure import FOR_RENDERS
 
 _WIDTHS = (128, 104, 70, 220, 80)
 #: The lanes are as high as their timelines, up to so much.
@@ -178,6 +179,6 @@ class RendersPage(QWidget):
             self.model.remove(self.model.seen.stale)
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Keep this job's renders in")
+        name = QFileDialog.getExistingDirectory(self, "Keep this job's renders in", self.model.folder_for(FOR_RENDERS))
         if name:
             self.model.settle(Path(name))

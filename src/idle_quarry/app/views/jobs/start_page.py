@@ -39,6 +39,7 @@ class StartPage(QWidget):
         self.folder.setAccessibleName("Folder")
         self.folder.setPlaceholderText("a folder on a fast disk of its own, such as /media/work")
         self.folder.textChanged.connect(model.put_in)
+        self.make_button = button("Make it", model.make_folder, tip="make this folder")
         self.place_note, self.refusal = label(role="caution", wrap=True), label(role="refusal", wrap=True)
         self.preview = QTreeWidget()
         self.preview.setHeaderHidden(True)
@@ -58,6 +59,7 @@ class StartPage(QWidget):
     def _build(self) -> None:
         where = QHBoxLayout()
         where.addWidget(self.folder, 1)
+        where.addWidget(self.make_button)
         where.addWidget(button("Choose", self._choose_folder))
         form = QFormLayout()
         sized(form).setHorizontalSpacing(12)
@@ -100,6 +102,7 @@ class StartPage(QWidget):
         self.place_note.setVisible(bool(model.place_words()))
         self.refusal.setText(why or "")
         self.refusal.setVisible(bool(why))
+        self.make_button.setVisible(model.missing_folder is not None)
         self.start_button.setEnabled(why is None and not model.running)
 
     def _show_running(self) -> None:

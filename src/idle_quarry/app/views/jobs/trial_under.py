@@ -19,6 +19,7 @@ from idle_quarry.app.widgets.boxes import choice_box
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine, label
 from idle_quarry.counting import counted
+from idle_quarry.jobs.structure import FOR_CLIPS
 from idle_quarry.path.evaluation import Evaluation, Link
 from idle_quarry.path.strip_words import display_size
 from idle_quarry.signal.words import format_words
@@ -198,7 +199,7 @@ class UnderPlayhead(QWidget):
         self.other.setCurrentIndex(max(0, self.other.findData(row.entry.source)))
 
     def _ask_file(self) -> None:
-        name, _kind = QFileDialog.getOpenFileName(self, "Find its file")
+        name, _kind = QFileDialog.getOpenFileName(self, "Find its file", self.model.folder_for(FOR_CLIPS))
         if name:
             self.model.acts.relink(Path(name))
 

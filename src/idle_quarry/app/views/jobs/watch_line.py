@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog
 from idle_quarry.app.models.watched import Watched
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine
+from idle_quarry.jobs.structure import FOR_DELIVERIES
 from idle_quarry.path.template import Delivered
 
 
@@ -30,7 +31,9 @@ class WatchLine(OneLine):
         if self._model.folder is not None or delivery is None:
             self._model.watch(None)
             return
-        folder = QFileDialog.getExistingDirectory(self, f"Watch for {delivery.name}")
+        folder = QFileDialog.getExistingDirectory(
+            self, f"Watch for {delivery.name}", self._model.folder_for(FOR_DELIVERIES)
+        )
         if folder:
             self._model.watch(Path(folder), delivery)
 
