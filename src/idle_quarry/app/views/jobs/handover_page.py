@@ -273,8 +273,7 @@ class HandoverPage(QWidget):
         delivery = self._delivery()
         if delivery is None or self.model.job is None:
             return
-        names, _kind = QFileDialog.getOpenFileNames(self, "Verify", self.model.folder_for(FOR_DELIVERIES))
-        if names:
+        if names := QFileDialog.getOpenFileNames(self, "Verify", self.model.folder_for(FOR_DELIVERIES))[0]:
             self.model.verify([Path(name) for name in names], delivery)
 
     def _report(self) -> None:
