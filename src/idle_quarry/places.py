@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import contextlib
-import getpass
 import json
 import os
+import pwd
 import re
 from pathlib import Path
 
@@ -74,7 +74,12 @@ def person(place: str | None, named: str | None = None) -> str:
         return DEMO_PERSON
     if profiled := chosen("name"):
         return profiled[:80]
+    return login_name()
+
+
+def login_name() -> str:
+    """Return the name of this user's account on the system, as a name is written: no variable of the environment changes it."""
     try:
-        return getpass.getuser().capitalize()
+        return pwd.getpwuid(os.getuid()).pw_name.capitalize()
     except (KeyError, OSError):
         return "Somebody"

@@ -302,7 +302,7 @@ def test_bad_bundles_are_said(open_window: Open, qtbot: QtBot, tmp_path: Path, n
 
 
 def test_a_house_of_one_person_says_so_and_where_a_revision_is_used_is_listed(
-    open_window: Open, tmp_path: Path
+    open_window: Open, qtbot: QtBot, tmp_path: Path
 ) -> None:
     window = open_window()
     library, shelf, store = library_of(window), window.desk.shelf, window.desk.library
@@ -315,12 +315,15 @@ def test_a_house_of_one_person_says_so_and_where_a_revision_is_used_is_listed(
     saved = store.save_revision(house.id, edited(store.stored(house.id).template, Edit("note", "x")), "", parent=2)
     window.desk.shelves_changed.emit()
     shelf.choose(house.id)
-    QTest.qWait(30)
-    assert "one person approves here" in library.page.about.text() and not library.page.propose_button.isVisible()
+    qtbot.waitUntil(lambda: "one person approves here" in library.page.about.text(), timeout=10000)
+    assert not library.page.propose_button.isVisible()
     library.page.approve_button.click()
     answer(window, "seen")
     assert store.summary(house.id).approved == saved.number
     library.page.revisions.choose(1, False)
-    QTest.qWait(30)
-    told = [library.page.history.item(row).text() for row in range(library.page.history.count())]
-    assert any(text.startswith("Odo, ") and text.endswith("started the job Open evening") for text in told)
+
+    def told() -> list[str]:
+        return [library.page.history.item(row).text() for row in range(library.page.history.count())]
+
+    started = "started the job Open evening"
+    qtbot.waitUntil(lambda: any(text.startswith("Odo, ") and text.endswith(started) for text in told()), timeout=10000)

@@ -18,6 +18,7 @@ from idle_quarry.path.effects import compared, effect
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.merging import merge
 from idle_quarry.path.template import Template
+from idle_quarry.places import login_name
 
 HD = demo_template("House HD 50i")
 LAMP = demo_template("The Lamp Room")
@@ -80,6 +81,25 @@ def test_a_house_of_one_person_can_say_so(library: FileLibrary) -> None:
     assert not library.one_person()
     library.set_one_person(True)
     assert library.one_person() and library.review(ident, 1, "approve").state == "approved"
+
+
+def test_where_accounts_count_nobody_approves_under_a_name_made_a_minute_ago(
+    library: FileLibrary, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("LOGNAME", "tamsin")  # what anybody can say of themselves
+    library.set_names_by_login(True)
+    account = library.person
+    assert account == login_name() != "Tamsin"
+    ident = library.save_new(HD, "house", "").template_id
+    other = open_library(library.place, "Odo")
+    assert other.person == account, "the profile says Odo, the system does not"
+    other.review(ident, 1, "propose")
+    with pytest.raises(LibraryError, match="its author may not approve it"):
+        other.review(ident, 1, "approve")
+    other.call_me("Wren")
+    assert other.person == account
+    other.set_names_by_login(False)
+    assert other.person == "Wren"
 
 
 def test_a_draft_does_not_rename_what_is_approved(library: FileLibrary) -> None:

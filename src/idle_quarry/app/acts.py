@@ -145,6 +145,17 @@ class Acts:
         said = "One person may approve alone." if alone else "Another person than the author approves."
         self.do(lambda library: library.set_one_person(alone), lambda _none: self._desk.say(said))
 
+    def set_names(self, *, by_login: bool) -> None:
+        """Say whether people are called as their accounts on the system are, or as they choose."""
+        said = (
+            "People are called as their accounts on this system." if by_login else "People choose what they are called."
+        )
+        self.do(lambda library: library.set_names_by_login(by_login), lambda _none: self._named(said))
+
+    def _named(self, said: str) -> None:
+        self._desk.shelves_changed.emit()
+        self._desk.say(f"{said} You are {self._desk.library.person}.")
+
     def put_on_house_shelf(self, templates: Sequence[Template], note: str, done: Callable[[int], object]) -> None:
         """Put templates on the house shelf as drafts; names that are there are left alone. `done` is told how many went."""
 

@@ -157,6 +157,9 @@ def _of_shelf(desk: Desk, stage: Stage) -> list[Command]:
         aside = shelf.chosen.summary is not None and bool(shelf.chosen.summary.aside)
         return nothing_chosen() or ("It was put aside already." if aside else "")
 
+    def on_a_server() -> str:
+        return "On a server names are the logins'." if desk.library.at_hand else ""
+
     def in_library(act: Callable[[], object]) -> Callable[[], None]:
         def shown() -> None:
             stage.show_view("Library")
@@ -180,6 +183,7 @@ def _of_shelf(desk: Desk, stage: Stage) -> list[Command]:
         Command("Compare the chosen template with another", in_library(shelf.compare_with), "", nothing_chosen),
         Command("Put the chosen template aside", in_library(shelf.put_aside), "", not_on_a_shelf),
         Command("House rule: how many people an approval takes", in_library(shelf.ask_rule)),
+        Command("House rule: whose name counts in this file", in_library(shelf.ask_names), "", on_a_server),
     ]
 
 

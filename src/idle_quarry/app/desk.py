@@ -183,8 +183,8 @@ class Desk(QObject):
 
     def change_person(self, name: str) -> None:
         """Let another person work here."""
-        self.documents.change_person(name)
-        self.library.person = name
+        self.library.call_me(name)
+        self.documents.change_person(self.library.person)
         self.shelves_changed.emit()
 
     def _others_saved(self) -> None:

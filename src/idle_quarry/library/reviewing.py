@@ -9,6 +9,8 @@ from idle_quarry.errors import LibraryError
 
 #: The setting that says how many people an approval takes.
 RULE = "approval"
+#: The setting of a library file that says whose name counts, and its value where that is the system's account.
+NAMES, BY_LOGIN = "names", "login"
 
 
 @dataclass(frozen=True)

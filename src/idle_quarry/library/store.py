@@ -28,11 +28,12 @@ from idle_quarry.library.held import (
 )
 from idle_quarry.library.reading import DEFAULT, Reading
 from idle_quarry.library.records import HandoverRecord, JobRecord, Remark, Revision, Stored
-from idle_quarry.library.reviewing import COMMENT, RULE, StopsUnanswered, resulting_state
+from idle_quarry.library.reviewing import BY_LOGIN, COMMENT, NAMES, RULE, StopsUnanswered, resulting_state
 from idle_quarry.library.schema import HEAD, handovers, heads, jobs, reviews, revisions, settings, standing, templates
 from idle_quarry.path.entries import Entry
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.template import Template
+from idle_quarry.places import login_name
 from idle_quarry.proof.disks import volume_of
 
 #: Bytes that the tables of an empty library take, with its log.
@@ -420,11 +421,32 @@ class FileLibrary(Library):
     def __init__(self, place: Path, person: str) -> None:
         super().__init__(sqlite_engine(place), person, str(place))
         self.place = place
+        self._chosen = person
         try:
             self._prepare()
+            if self.names_by_login():
+                self.person = login_name()
         except BaseException:
             self.close()
             raise
+
+    def names_by_login(self) -> bool:
+        """Return whether people are called as their accounts on the system are; on a server names are its logins'."""
+        if self.at_hand:
+            return False
+        with self.transaction() as connection:
+            return self._setting(connection, NAMES) == BY_LOGIN
+
+    def call_me(self, name: str) -> None:
+        """Work under another name, where this file lets people choose theirs."""
+        self._chosen = name
+        if not self.names_by_login():
+            self.person = name
+
+    def set_names_by_login(self, on: bool) -> None:
+        """Have everybody who opens this file be called as their account on the system is, or as they choose."""
+        self._put(NAMES, BY_LOGIN if on else None)
+        self.person = login_name() if on else self._chosen
 
     def _prepare(self) -> None:
         new = not self.place.exists() or self.place.stat().st_size == 0

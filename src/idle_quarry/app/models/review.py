@@ -22,8 +22,10 @@ if TYPE_CHECKING:
 
 #: What is to be known of an approval in a library that is a file.
 _UNPROVED = (
-    "In a library file nobody proves their name: whoever sits here has chosen it. On a server the name is the login's."
+    "In a library file nobody proves their name: whoever sits here has chosen it. On a server the name is the login's; "
+    "a house rule (Ctrl+K) can take the system's accounts here."
 )
+_BY_LOGIN = "Names are those of the system's accounts here: yours is {}."
 
 
 @dataclass(frozen=True)
@@ -88,7 +90,7 @@ class Review(QObject):
         try:
             library = self.desk.library
             remarks = [each for each in library.remarks(key.template_id) if each.number == key.number]
-            alone = library.one_person()
+            alone, by_login = library.one_person(), library.names_by_login()
             now = next((each for each in library.revisions(key.template_id) if each.number == key.number), key)
             authors = library.authors(key.template_id, key.number) if now.state == "in review" else frozenset()
         except QuarryError as error:
@@ -101,7 +103,7 @@ class Review(QObject):
             if now.author != person:
                 rule = "Part of this revision is yours: somebody who wrote none of it approves it."
         if now.state == "in review" and not self.desk.library.at_hand:
-            rule = f"{rule} {_UNPROVED}".strip()
+            rule = f"{rule} {_BY_LOGIN.format(person) if by_login else _UNPROVED}".strip()
         told = tuple((remark_words(stored, each), each.act != "comment") for each in remarks)
         self.said = Said(told, now.state == "in review", not own, rule)
         self.said_changed.emit()

@@ -236,6 +236,24 @@ class Shelf(QObject):
         answers = {**(one | two if alone else two | one), "Leave it": lambda: None}
         self.asked.emit(Choice(f"Who approves a revision in this house? Now {now}.", answers))
 
+    def ask_names(self) -> None:
+        """Ask whose names count in this library's file."""
+        by_login = self.desk.read(lambda library: library.names_by_login())
+        if by_login is None:
+            return
+        now = (
+            "people are called as their accounts on the system are"
+            if by_login
+            else "people choose what they are called"
+        )
+        acts = self.desk.acts
+        account, chosen = (
+            {"The system's accounts": lambda: acts.set_names(by_login=True)},
+            {"The name in the profile": lambda: acts.set_names(by_login=False)},
+        )
+        answers = {**(account | chosen if by_login else chosen | account), "Leave it": lambda: None}
+        self.asked.emit(Choice(f"Whose name counts in this library's file? Now {now}.", answers))
+
     def begin_from(self, standard: str) -> None:
         """Open a new template for a standard delivery: its renders in what the house uses already, its monitor one of the house's own
         or none, its work where this person keeps work.
