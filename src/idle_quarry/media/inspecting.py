@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -132,9 +133,10 @@ def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[A
     if rotation in (90, 270):
         width, height, aspect = height, width, 1 / aspect
     duration = _duration(container)
-    frames = stream.frames or (round(duration * rate) if duration and rate else None)
-    if uneven and rate and stream.duration and stream.time_base:
-        frames = max(1, round(stream.duration * stream.time_base * rate))
+    frames = stream.frames or None
+    shown_s = _shown_seconds(container, stream, duration)
+    if rate and shown_s and (uneven or frames is None or round(shown_s * rate) < frames):  # an edit list hides some
+        frames = max(1, round(shown_s * rate))
     return Declared(
         width=width,
         height=height,
@@ -162,6 +164,19 @@ def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[A
         rotation=rotation,
         alpha=_ALPHA.get(context.name, "unknown") if any(part.is_alpha for part in pixel.components) else None,
     )
+
+
+def _shown_seconds(container: InputContainer, stream: VideoStream, duration: float | None) -> float | None:
+    """Return how long the pictures of a stream are: what it says itself, else its container less what lies before the first."""
+    if stream.duration and stream.time_base:
+        return float(stream.duration * stream.time_base)
+    ends = re.fullmatch(r"(\d+):(\d\d):(\d\d(?:\.\d+)?)", stream.metadata.get("DURATION", ""))  # of Matroska: its end
+    if ends:
+        duration = int(ends[1]) * 3600 + int(ends[2]) * 60 + float(ends[3])
+    if duration is None or stream.start_time is None or not stream.time_base:
+        return duration
+    before = float(stream.start_time * stream.time_base) - (container.start_time or 0) / 1e6
+    return max(0.0, duration - max(0.0, before))
 
 
 #: How codecs and still formats keep pictures beside their alpha: RDD 36, PNG (straight); OpenEXR (premultiplied).

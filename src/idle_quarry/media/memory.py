@@ -21,7 +21,7 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_from_words, format_words
 
 #: Counts up whenever measurement answers differently: what an earlier one found is measured again.
-MEASUREMENT = 6
+MEASUREMENT = 7
 #: Bytes read at the beginning, the middle and the end of a file to know it again.
 _PIECE = 65536
 

@@ -1,4 +1,7 @@
-"""The sound of a clip as samples: any stretch of it, all its channels in a row, at a rate of choice."""
+"""The sound of a clip as samples: any stretch of it, all its channels in a row, at a rate of choice.
+
+Sample 0 is heard with the first picture: sound that a container has begin later or earlier is later or earlier here.
+"""
 
 from __future__ import annotations
 
@@ -11,6 +14,7 @@ import numpy as np
 from av.audio.resampler import AudioResampler
 from av.container import InputContainer
 from av.error import FFmpegError
+from av.stream import Disposition
 from numpy.typing import NDArray
 
 from idle_quarry.errors import MediaError
@@ -24,16 +28,18 @@ _RUN_IN_S = 0.2
 
 
 class _Stream:
-    """One stream's samples, from `first` on, as far as they are decoded."""
+    """One stream's samples, from `first` on, as far as they are decoded; `origin` is the moment of sample 0 in seconds."""
 
-    def __init__(self, stream: Any, rate: int) -> None:
+    def __init__(self, stream: Any, rate: int, origin: float) -> None:
         self.stream, self.channels = stream, int(stream.codec_context.layout.nb_channels)
-        self._rate = rate
+        self._rate, self._origin = rate, origin
+        own = float((stream.start_time or 0) * (stream.time_base or 0))
+        self.begins = round((own - origin) * rate)  #: its first sample
         self.begin(None)
 
     def begin(self, at: int | None) -> None:
         """Start anew: at the sample that a seek led to, which its time stamp tells, or at the first."""
-        self.first, self._blocks, self._seeking = 0, [np.zeros((0, self.channels), np.int32)], at is not None
+        self.first, self._blocks, self._seeking = self.begins, [np.zeros((0, self.channels), np.int32)], at is not None
         self._resampler = AudioResampler(format="s32", layout=self.stream.codec_context.layout.name, rate=self._rate)
 
     @property
@@ -42,8 +48,7 @@ class _Stream:
 
     def take_in(self, frame: Any) -> None:
         if self._seeking and frame is not None:
-            origin = self.stream.start_time or 0
-            seconds = float(((frame.pts or 0) - origin) * (self.stream.time_base or 0))
+            seconds = float((frame.pts or 0) * (self.stream.time_base or 0)) - self._origin
             self.first, self._seeking = round(seconds * self._rate), False
         for made in self._resampler.resample(frame):
             block: Samples = np.asarray(made.to_ndarray(), np.int32).reshape(-1, self.channels)
@@ -61,6 +66,17 @@ class _Stream:
         return made
 
 
+def _origin(container: InputContainer, sounds: list[Any]) -> float:
+    """Return the moment in seconds at which the first picture is shown; of sound alone, at which the first of it is heard."""
+    pictures = [stream for stream in container.streams.video if not stream.disposition & Disposition.attached_pic]
+    moments = [
+        float(stream.start_time * (stream.time_base or 0))
+        for stream in (pictures[:1] or sounds)
+        if stream.start_time is not None
+    ]
+    return min(moments, default=0.0)
+
+
 class SoundReader:
     """An open clip's sound. Use it as a context; not to be shared between threads. `channels` is 0 where it has none.
 
@@ -75,9 +91,9 @@ class SoundReader:
             )
         except (FFmpegError, OSError, ValueError) as error:
             raise MediaError("its sound is not readable", subject=str(path)) from error
-        self._streams = [
-            _Stream(each, rate) for each in streams_of_sound(self._container) if each.codec_context.layout.nb_channels
-        ]
+        sounds = [each for each in streams_of_sound(self._container) if each.codec_context.layout.nb_channels]
+        self._origin = _origin(self._container, sounds)
+        self._streams = [_Stream(each, rate, self._origin) for each in sounds]
         self.channels = sum(each.channels for each in self._streams)
         self._packets = self._demuxed()
         self._ended = False
@@ -100,7 +116,10 @@ class SoundReader:
         """Return `count` samples from `first` on, (count, channels) at 32 bits; silence before, after, and where none decode."""
         if not self._streams:
             return np.zeros((count, 0), np.int32)
-        if any(first < each.first or first > each.end + _READ_OVER_S * self.rate for each in self._streams):
+        if any(
+            (first < each.first and each.first > each.begins + 1) or first > each.end + _READ_OVER_S * self.rate
+            for each in self._streams
+        ):
             self._seek(first)
         while not self._ended and any(each.end < first + count for each in self._streams):
             self._read_on()
@@ -111,9 +130,10 @@ class SoundReader:
         return self._ended and all(each.end <= at for each in self._streams)
 
     def _seek(self, first: int) -> None:
-        at = max(0, int((first / self.rate - _RUN_IN_S) * 1_000_000))
+        begins = self._container.start_time or 0
+        at = max(begins, int((first / self.rate + self._origin - _RUN_IN_S) * 1_000_000))
         try:
-            self._container.seek(at + (self._container.start_time or 0), backward=True)
+            self._container.seek(at, backward=True)
         except (FFmpegError, OSError):
             return
         for each in self._streams:

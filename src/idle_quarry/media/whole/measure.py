@@ -25,7 +25,7 @@ from idle_quarry.media.whole.sound import SoundWhole, Span, sound_of, tone_spans
 from idle_quarry.places import memory_folder
 
 #: Counts up whenever measurement answers differently: what an earlier one found is measured again.
-MEASUREMENT = 2
+MEASUREMENT = 3
 #: Hears what is under way and the share that is done; it may raise to stop.
 Told = Callable[[str, float], None]
 
