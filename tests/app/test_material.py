@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
+from fractions import Fraction
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -12,9 +13,13 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open
 from tests.app.test_cuts import CLIPS, a_job, dropped
 from tests.conftest import shortened
+from tests.jobs.test_renders import shot
 
+from idle_quarry.app.models.job_material import used_words
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.jobs.check import check_job
+from idle_quarry.jobs.cutting import edits
+from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.material import read_material
 
 
@@ -65,6 +70,14 @@ def test_clips_are_added_asked_about_and_brought_in(open_window: Open, qtbot: Qt
         "what lies elsewhere is named whole"
     )
     assert not check_job(folder).drift
+
+    # a timeline that is made while the page is seen uses its clip
+    assert {used_words(row.row) for row in model.rows} == {"not used"}
+    path = timelines_in(folder)[0]
+    timeline = read_timeline(path, Fraction(25))
+    track = next(track.ident for track in timeline.tracks if track.kind == "picture")
+    keep(path, edits.add(timeline, [(track, shot(scan.entry.path, 0, 0, 10))]))
+    qtbot.waitUntil(lambda: [used_words(row.row) for row in model.rows].count("0.4 s") == 1, timeout=20000)
 
     # a file that is another now is told, and what was made of it no longer counts
     shutil.copy(CLIPS / "lamp tape 014.mpg", rushes / "lamp scan 3.mov")

@@ -111,3 +111,22 @@ def test_impossible_timecodes_are_refused(text: str, rate: Fraction) -> None:
 def test_a_minute_earlier_is_counted_in_numbers(rate: str, start: str, wanted: str) -> None:
     assert str(Timecode.from_text(start, NAMED_RATES[rate]).seconds_earlier(60)) == wanted
     assert counted_frames(20, NAMED_RATES["29.97"]) == 600
+
+
+@pytest.mark.parametrize(
+    ("start", "rate"),
+    [("09:59:50:12", Fraction(25)), ("01:00:59;10", NTSC), ("01:00:59:10", NTSC), ("23:59:58;00", 2 * NTSC)],
+)
+def test_a_count_is_marked_where_whole_seconds_begin(start: str, rate: Fraction) -> None:
+    """Held against the texts of every frame."""
+    begins = Timecode.from_text(start, rate)
+    for step, first, last in ((1, 0, 400), (5, 70, 900)):
+        texts = {n: str(begins + n).replace(";", ":") for n in range(first, last + 1)}
+        before = str(begins + (first - 1)).replace(";", ":")[:8]
+        wanted = []
+        for n, text in texts.items():
+            if text[:8] != before and int(text[6:8]) % step == 0:
+                wanted.append(n)
+            before = text[:8]
+        assert [n for n, timecode in begins.whole_seconds(step, first, last)] == wanted
+        assert all(str(begins + n) == str(timecode) for n, timecode in begins.whole_seconds(step, first, last))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -105,6 +106,28 @@ class Timecode:
         if whole % 60 == 0 and whole // 60 % 10:
             frame = max(frame, _DROPPED[self.rate])
         return Timecode.from_text(f"{whole // 3600:02d}:{whole // 60 % 60:02d}:{whole % 60:02d};{frame:02d}", self.rate)
+
+    def whole_seconds(self, step: int, first: int, last: int) -> Iterator[tuple[int, Timecode]]:
+        """Yield the frames from `first` to `last`, counted from this timecode, at which the count comes to a multiple of `step` seconds.
+
+        Where drop-frame skips that number, it is the first that exists in that second.
+
+        >>> [n for n, _ in Timecode.from_text("00:00:59;00", Fraction(30000, 1001)).whole_seconds(1, 0, 60)]
+        [0, 30, 58]
+        """
+        hours, minutes, rest = str(self + first).replace(";", ":").split(":", 2)
+        begins = int(hours) * 3600 + int(minutes) * 60 + int(rest.split(":")[0])
+        mark, digits = (";", 2) if self.drop else (":", 3 if counting_base(self.rate) > 100 else 2)
+        day = frames_a_day(self.rate, self.drop)
+        for second in range(-(-begins // step) * step, begins + 86400, step):
+            skipped = _DROPPED[self.rate] if self.drop and second % 60 == 0 and second // 60 % 10 else 0
+            clock = f"{second // 3600 % 24:02d}:{second // 60 % 60:02d}:{second % 60:02d}{mark}{skipped:0{digits}d}"
+            there = Timecode.from_text(clock, self.rate)
+            at = (there.frames_since(self) + day // 2) % day - day // 2  # the second that is under way began before
+            if at > last:
+                return
+            if first <= at:
+                yield at, there
 
     def __sub__(self, frames: int) -> Timecode:
         return Timecode(self.frames - frames, self.rate, self.drop)

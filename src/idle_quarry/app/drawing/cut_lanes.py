@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QFontMetricsF, QPainter, QPen, QPolygonF
 
-from idle_quarry.app.drawing.marks import fitted
+from idle_quarry.app.drawing.marks import fitted, step_of
 from idle_quarry.app.theme import theme
 from idle_quarry.jobs.conform.matching import ELSEWHERE, FOUND, MISSING, NOT_NEEDED, OFFSET, Event
 from idle_quarry.jobs.cutting.timeline import Timeline
@@ -47,11 +47,10 @@ def draw_cuts(
     painter.setFont(theme.font(11, mono=True))
     painter.setPen(theme.colour("dust"))
     metrics = QFontMetricsF(painter.font())
-    wide = metrics.horizontalAdvance("00:00:00:00") + theme.px(24)
-    for n in range(max(1, int((width - left) // max(wide, 1.0)))):
-        at = round(n * wide / frame)
-        if at <= timeline.end:
-            painter.drawText(QPointF(left + at * frame, theme.px(SCALE) - theme.px(8)), str(timeline.timecode(at)))
+    room = metrics.horizontalAdvance("00:00:00:00") + theme.px(24)
+    for at, timecode in timeline.start.whole_seconds(step_of(float(timeline.rate) * frame, room), 0, timeline.end):
+        if left + at * frame + room < width:
+            painter.drawText(QPointF(left + at * frame, theme.px(SCALE) - theme.px(8)), str(timecode))
     painter.setFont(theme.font(12, bold=True))
     for row, track in enumerate(timeline.tracks):
         top = theme.px(SCALE) + row * theme.px(LANE)

@@ -13,7 +13,7 @@ from fractions import Fraction
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
-from idle_quarry.app.drawing.marks import fitted
+from idle_quarry.app.drawing.marks import fitted, step_of
 from idle_quarry.app.drawing.render_lanes import draw_stood
 from idle_quarry.app.drawing.ribbon import draw_ribbon
 from idle_quarry.app.theme import theme
@@ -31,8 +31,6 @@ _NAMED, _RIBBONED, _NARROW = 30, 16, 2.0
 _LINED, _HATCHED = {"exact": (0.5, 3.5), "clean": (1.0,), "lossy": (1.0,)}, ("missing", "broken")
 #: The scheme's colours of what was given one here.
 _COLOURS = dict(zip(COLOURS, ("sage", "ochre", "oxide", "dust"), strict=True))
-#: Steps of the count, seconds, of which the first that has room is taken.
-_STEPS = (1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1200, 3600)
 
 
 @dataclass(frozen=True)
@@ -192,20 +190,15 @@ def draw_count(painter: QPainter, timeline: Timeline, scale: Scale, width: float
     painter.setFont(theme.font(11, mono=True))
     metrics = QFontMetricsF(painter.font())
     room = metrics.horizontalAdvance("00:00:00:00") + theme.px(22)
-    second = float(timeline.rate) * scale.frame
-    step = next((each for each in _STEPS if each * second >= room), _STEPS[-1])
-    number = max(0, int(scale.left / float(timeline.rate) / step))
-    while True:
-        frame = round(number * step * timeline.rate)
+    step = step_of(float(timeline.rate) * scale.frame, room)
+    first, last = max(0, int(scale.at(0))), int(scale.at(width)) + 1
+    for frame, timecode in timeline.start.whole_seconds(step, first, last):
         x = scale.x(frame)
-        if x > width:
-            break
         if x >= theme.px(HEAD) - 1:
             painter.setPen(theme.colour("seam"))
             painter.drawLine(QPointF(x, 2), QPointF(x, theme.px(COUNT) - theme.px(12)))
             painter.setPen(theme.colour("dust"))
-            painter.drawText(QPointF(x + 4, theme.px(COUNT) - theme.px(15)), str(timeline.timecode(frame)))
-        number += 1
+            painter.drawText(QPointF(x + 4, theme.px(COUNT) - theme.px(15)), str(timecode))
 
 
 def draw_pieces(painter: QPainter, pieces: Sequence[Stood], scale: Scale, width: float) -> None:

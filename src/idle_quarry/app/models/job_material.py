@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -16,6 +17,7 @@ from idle_quarry.app.questions import Choice
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import material_in
+from idle_quarry.jobs.cutting.keeping import timelines_in
 from idle_quarry.jobs.material import (
     BROUGHT,
     CHANGED,
@@ -48,6 +50,8 @@ if TYPE_CHECKING:
 PAGES = ("Material", "Trial")
 #: Milliseconds between two glances at the job's folders while its clips are in sight.
 _GLANCE_MS = 2000
+#: The media files in a job's folders, and its timelines: relative paths, with size and time (ns).
+_Glance = tuple[dict[str, tuple[int, int]], dict[str, tuple[int, int]]]
 Change = Callable[[tuple[Entry, ...]], Iterable[Entry]]
 
 
@@ -84,9 +88,8 @@ class JobMaterial(JobPart):
         #: What was asked for and is not done: one look that takes the place of another does what that was to do too.
         self._asked: list[tuple[Change, Callable[[], object]]] = []
         self._there: dict[str, tuple[int, int]] = {}  #: the media files in the job's folders when they were looked at
-        self._arriving: dict[
-            str, tuple[int, int]
-        ] = {}  #: and as they were at the last glance: what grows has not arrived
+        self._cut: dict[str, tuple[int, int]] = {}  #: its timelines then
+        self._arriving: _Glance | None = None  #: what was seen at the last glance: it may still be growing
         self._glancing = False
         self._glance = QTimer(self, interval=_GLANCE_MS)
         self._glance.timeout.connect(self.glance)
@@ -118,17 +121,21 @@ class JobMaterial(JobPart):
             return
         self._glancing = True
 
-        def done(there: dict[str, tuple[int, int]]) -> None:
+        def done(found: _Glance) -> None:
             self._glancing = False
-            settled, self._arriving = there == self._arriving, there
-            if settled and there != self._there and job.folder == self._folder and not self.doing:
+            settled, self._arriving = found == self._arriving, found
+            # what Trial writes as one edits is no news to it
+            is_new = found[0] != self._there or (found[1] != self._cut and self.jobs.page == PAGES[0])
+            if settled and is_new and job.folder == self._folder and not self.doing:
                 self._look()
 
         def failed(_error: QuarryError) -> None:
             self._glancing = False
 
-        work = partial(material_in, job.folder, job.folders, job.files)
-        self.desk.workers.start(lambda _ticket: work(), done, failed, quiet=True)
+        def work(_ticket: Ticket) -> _Glance:
+            return material_in(job.folder, job.folders, job.files), _timelines_in(job.folder)
+
+        self.desk.workers.start(work, done, failed, quiet=True)
 
     def _brought(self, folder: Path) -> None:
         if folder == self._folder:
@@ -149,9 +156,11 @@ class JobMaterial(JobPart):
             return taken_in(entries, [folder / name for name in there])
 
         there: dict[str, tuple[int, int]] = {}
+        cut: dict[str, tuple[int, int]] = {}
 
         def work(ticket: Ticket) -> list[MaterialRow]:
             there.update(material_in(folder, job.folders, job.files))
+            cut.update(_timelines_in(folder))
             entries = changed_material(folder, changed)
             found = []
             for number, row in enumerate(rows_of(folder, entries)):
@@ -160,7 +169,7 @@ class JobMaterial(JobPart):
             return found
 
         def done(found: list[MaterialRow]) -> None:
-            self.rows, self.looked, self._there = found, True, there
+            self.rows, self.looked, self._there, self._cut = found, True, there, cut
             self._asked = self._asked[len(asked) :]
             for _change, each in asked:
                 each()
@@ -337,3 +346,13 @@ def brought_words(row: Row) -> str:
     if proxy_of(row.entry) is not None:
         said.append("proxy")
     return " · ".join(said)
+
+
+def _timelines_in(folder: Path) -> dict[str, tuple[int, int]]:
+    """Return a job's timelines as they lie there now: what uses its clips."""
+    found = {}
+    for path in timelines_in(folder):
+        with contextlib.suppress(OSError):  # renamed in this moment: the next glance sees it
+            status = path.stat()
+            found[path.name] = status.st_size, status.st_mtime_ns
+    return found

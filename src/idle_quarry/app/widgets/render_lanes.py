@@ -9,15 +9,13 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from idle_quarry.app.drawing.marks import fitted
+from idle_quarry.app.drawing.marks import fitted, step_of
 from idle_quarry.app.drawing.render_lanes import draw_stood
 from idle_quarry.app.models.renders_seen import Row, row_words
 from idle_quarry.app.theme import theme
 
 #: At 100 % of text size: a timeline's line, the names at the left, what is said at the right, the count below.
 LANE, HEAD, TAIL, COUNT = 34, 128, 150, 22
-#: Steps of the count, seconds, of which the first that has room is taken.
-_STEPS = (1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1200, 3600)
 
 
 class RenderLanes(QWidget):
@@ -97,7 +95,7 @@ class RenderLanes(QWidget):
         painter.setFont(theme.font(11, mono=True))
         room = QFontMetricsF(painter.font()).horizontalAdvance("00:00") + theme.px(26)
         per_second = (self.width() - theme.px(HEAD + TAIL)) / float(self._end_s)
-        step = next((each for each in _STEPS if each * per_second >= room), _STEPS[-1])
+        step = step_of(per_second, room)
         top = theme.px(LANE) * len(self._lanes)
         for second in range(0, int(self._end_s) + 1, step):
             x = self._x(Fraction(second))
