@@ -7,6 +7,7 @@ turned, cut, doubled and moved as `tests/media/mutated` does; of JSON the struct
 
 from __future__ import annotations
 
+import copy
 import json
 import multiprocessing
 import os
@@ -131,7 +132,7 @@ def turned(given: Any, chance: random.Random) -> Any:
     for _ in range(chance.randint(1, 4)):
         places = list(_places(given))
         if not places:
-            return chance.choice(_ODD)
+            return copy.deepcopy(chance.choice(_ODD))
         holder, key = chance.choice(places)
         match chance.randrange(4):
             case 0:
@@ -140,7 +141,7 @@ def turned(given: Any, chance: random.Random) -> Any:
                 other, its = chance.choice(list(_places(given)) or [(holder, key)])
                 holder[key] = json.loads(json.dumps(other[its]))
             case _:
-                holder[key] = chance.choice(_ODD)
+                holder[key] = copy.deepcopy(chance.choice(_ODD))
     return given
 
 

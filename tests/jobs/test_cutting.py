@@ -158,14 +158,70 @@ def test_trims_moves_and_slips_keep_together_what_belongs_together(before: Timel
     in_step(moved)
     for frame in range(item.length):
         assert shown(moved)[track.ident][to + frame] == (item.name, item.shows(item.at + frame, before.rate))
+    assert moved.linked(ident) == before.linked(ident), "what belongs together still does"
     put = edits.move(before, ident, to, follow=True)
     in_step(put)
-    assert sum(each.length for _, each in put.items) == sum(each.length for _, each in before.items), "nothing is lost"
+    assert shown(put) == put_elsewhere(before, ident, to)
     slipped = edits.slip(before, ident, by)
     in_step(slipped)
     if item.media is not None:
         assert slipped.item(ident)[1].begins - item.begins == by * item.media.rate / before.rate
     assert shown(before) == was, "an edit leaves the old value as it was: undo is that"
+
+
+def put_elsewhere(before: Timeline, ident: int, to: int) -> dict[str, dict[int, tuple[str, Fraction] | None]]:
+    """Return what every frame shows after an item, and what belongs to it, went to a frame with what follows making room.
+
+    What it leaves empty closes up; a place inside of that is its beginning.
+    """
+    group = [before.item(other) for other in before.linked(ident)]
+    begin, end = min(item.at for _, item in group), max(item.end for _, item in group)
+    was, length, at = shown(before), end - begin, begin + to - before.item(ident)[1].at
+    rest = {lane: dict(frames) for lane, frames in was.items()}
+    for track, item in group:
+        for frame in range(item.at, item.end):
+            del rest[track.ident][frame]
+    if not any(begin <= frame < end for frames in rest.values() for frame in frames):
+        for lane, frames in rest.items():
+            rest[lane] = {frame - length if frame >= end else frame: what for frame, what in frames.items()}
+        at = at - length if at >= end else min(at, begin)
+    made = {
+        lane: {frame + length if frame >= at else frame: what for frame, what in frames.items()}
+        for lane, frames in rest.items()
+    }
+    for track, item in group:
+        for frame in range(item.at, item.end):
+            made[track.ident][frame - begin + at] = was[track.ident][frame]
+    return made
+
+
+def test_numbers_and_links_are_kept_where_they_are_free_and_given_anew_where_not() -> None:
+    timeline = edits.add(edits.add(begun(), both("a", 5, Fraction(25))), both("b", 5, Fraction(25)))
+    first, second = timeline.track("P1").items
+    moved = edits.move(timeline, first.ident, 20)
+    assert {item.ident for _, item in moved.items} == {item.ident for _, item in timeline.items}, "moved, not made anew"
+    copied = edits.lay_over(
+        timeline, 30, [("P1", replace(second, at=0)), ("S1", replace(second, at=0, ident=0, link=None))]
+    )
+    new, alone = copied.track("P1").items[-1], copied.track("S1").items[-1]
+    assert new.ident not in {item.ident for _, item in timeline.items} and new.link not in (None, second.link)
+    assert alone.link is None and alone.ident > 0, "what belonged to nothing belongs to nothing"
+
+
+def test_what_a_file_has_can_be_shown_to_its_last_frame_and_no_further() -> None:
+    media = Media("short", Fraction(25), first=100, frames=20)
+    item = Item(0, "short", 0, 10, media=media, begins=Fraction(105))
+    timeline = edits.add(begun(), [("P1", item)])
+    ident = timeline.track("P1").items[0].ident
+    assert edits.trim(timeline, ident, "end", 5).item(ident)[1].length == 15
+    assert edits.slip(timeline, ident, -5).item(ident)[1].begins == 100
+    for change in (
+        lambda: edits.trim(timeline, ident, "end", 6),
+        lambda: edits.slip(timeline, ident, 6),
+        lambda: edits.slip(timeline, ident, -6),
+    ):
+        with pytest.raises(NotPossible, match="its frames are 00:00:04:00 to 00:00:04:19"):
+            change()
 
 
 @pytest.mark.parametrize("rate", RATES)
@@ -193,6 +249,7 @@ def test_what_cannot_be_cut_says_so() -> None:
         (lambda: edits.slip(timeline, first.ident, -40_000), "its frames are 00:00:00:00 to"),
         (lambda: edits.move(timeline, first.ident, 3, "S2"), "a track of sound"),
         (lambda: edits.move(timeline, 999, 3), "no longer there"),
+        (lambda: edits.move(timeline, first.ident, -1), "nothing lies before the start"),
         (lambda: edits.lay_over(timeline, 0, [("X", first)]), "no such track"),
         (lambda: Track("x", "x", PICTURE, (first, replace(first, at=4))), "over one another"),
     ):
