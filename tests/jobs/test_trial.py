@@ -161,7 +161,7 @@ def killed_while_editing(folder: Path, moments: int, seed: int = 1) -> int:
 
 def test_killed_at_any_moment_the_last_finished_edit_is_there(tmp_path: Path) -> None:
     """The full number of moments is in `benchmarks/trial.py`."""
-    assert killed_while_editing(tmp_path, 5) == 0
+    assert killed_while_editing(tmp_path, 3) == 0
 
 
 def test_timelines_that_were_edited_here_are_work(library: FileLibrary, tmp_path: Path) -> None:

@@ -26,7 +26,7 @@ def stream_of(words: str, frames: int = 3, interface: str = "") -> np.ndarray:
     return np.concatenate([frame[0].reshape(-1) for frame in made])
 
 
-@pytest.mark.parametrize("words", ["1080i25", "576i25", "480i29.97", "720p50"])
+@pytest.mark.parametrize("words", ["480i29.97", "720p50"])
 def test_any_bit_that_turns_is_reported_in_its_line(words: str) -> None:
     clean = stream_of(words)
     fmt = format_from_words(words)
