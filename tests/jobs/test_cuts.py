@@ -29,7 +29,8 @@ from idle_quarry.jobs.conform.report import as_html, conformed
 from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
 from idle_quarry.jobs.conform.writing import write_edl, write_list
 from idle_quarry.jobs.cutting.otio_values import from_otio, to_otio
-from idle_quarry.jobs.cutting.timeline import PICTURE, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Item, Media, Timeline, Track
+from idle_quarry.signal.timecode import Timecode
 
 SAMPLES = Path(sys.prefix) / "samples"
 ENDINGS = (".edl", ".aaf", ".otio")
@@ -383,3 +384,38 @@ def test_overlaps_unsaid_speeds_and_splits_are_told() -> None:
         "wipe 021",
     ):
         assert words in told, words
+
+
+def test_a_clip_is_found_by_its_whole_tape_and_by_the_address_of_its_file() -> None:
+    def event(name: str, first: int, **said: Any) -> tuple[str, str]:
+        media = Media(name, Fraction(25), first=0, **said)
+        item = Item(1, name, 0, 10, media=media, begins=Fraction(first))
+        [found] = matched(
+            Timeline("cut", Fraction(25), Timecode(0, Fraction(25)), (Track("v", "V", PICTURE, (item,)),)), clips
+        )
+        return found.status, found.clip.path.stem if found.clip is not None else ""
+
+    clips = [clip("harbour two", 1000, 100, "LongTape No 14"), clip("gulls", 1000, 100, "LongTape No 15")]
+    assert event("x", 1000, tape="longtape no 15 ") == ("found", "gulls")
+    assert event("x", 1000, tape="LongTape No 16") == ("missing", "")
+    assert event("x", 1000, path="file:///Volumes/old/harbour%20two.mov") == ("found elsewhere", "harbour two")
+    assert event("x", 1000, path=r"Z:\old\gulls.mov") == ("found elsewhere", "gulls")
+    assert event("x", 1000, path="/old/a%20b.mov") == ("missing", ""), "a path is no address"
+
+
+def test_sound_that_is_missing_matters_only_where_no_picture_brings_it() -> None:
+    def heard(tape: str | None) -> list[tuple[str, bool]]:
+        tracks = [
+            Track(
+                "S", "S", SOUND, (Item(1, "gulls", 0, 10, media=Media("gulls", Fraction(25)), begins=Fraction(1000)),)
+            )
+        ]
+        if tape is not None:
+            media = Media("gulls", Fraction(25), tape=tape)
+            tracks.append(Track("P", "P", PICTURE, (Item(2, "gulls", 0, 10, media=media, begins=Fraction(1000)),)))
+        timeline = Timeline("cut", Fraction(25), Timecode(0, Fraction(25)), tuple(tracks))
+        events = matched(timeline, [clip("a014", 1000, 100, "Tape 9")])
+        return [(event.status, event.matters) for event in events if event.track.kind == SOUND]
+
+    assert heard(None) == [("missing", True)] and heard("Tape 8") == [("missing", True)]
+    assert heard("Tape 9") == [("missing", False)], "the clip of its picture brings it"

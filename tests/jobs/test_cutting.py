@@ -215,13 +215,11 @@ def test_what_a_file_has_can_be_shown_to_its_last_frame_and_no_further() -> None
     ident = timeline.track("P1").items[0].ident
     assert edits.trim(timeline, ident, "end", 5).item(ident)[1].length == 15
     assert edits.slip(timeline, ident, -5).item(ident)[1].begins == 100
-    for change in (
-        lambda: edits.trim(timeline, ident, "end", 6),
-        lambda: edits.slip(timeline, ident, 6),
-        lambda: edits.slip(timeline, ident, -6),
-    ):
+    for too_far in ({"end": 6}, {"slip": 6}, {"slip": -6}):
         with pytest.raises(NotPossible, match="its frames are 00:00:04:00 to 00:00:04:19"):
-            change()
+            edits.trim(timeline, ident, "end", too_far["end"]) if "end" in too_far else edits.slip(
+                timeline, ident, too_far["slip"]
+            )
 
 
 @pytest.mark.parametrize("rate", RATES)
