@@ -38,17 +38,23 @@ def _resident_mb() -> float:
     return next(int(line.split()[1]) for line in lines if line.startswith("VmRSS:")) / 1000
 
 
-def _settle(desk: Desk) -> None:
-    """Stop what goes on by itself; wait until the rest is done and its memory given back."""
+def _settle(window: MainWindow) -> None:
+    """Go to the shelf, stop what goes on by itself, and wait until the rest is done and its memory given back."""
+    desk = window.desk
+    window.show_view("Library")
     desk.proof.pictures.player.stop()
     desk.proof.codecs.cancel()
     desk.jobs.trial.player.stop()
     begun = quiet = time.monotonic()
     while time.monotonic() - quiet < 4 and time.monotonic() - begun < 180:
-        loop = QEventLoop()
-        QTimer.singleShot(50, loop.quit)
-        loop.exec()
+        _wait(50)
         quiet = quiet if desk.workers.idle else time.monotonic()
+
+
+def _wait(milliseconds: int) -> None:
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
 
 
 def _holders(most: int = 12) -> list[str]:
@@ -99,13 +105,15 @@ def _open_everything(window: MainWindow) -> None:
     desk.documents.open_stored(desk.library.find("house/The Lamp Room").id)
     for view in VIEWS:
         window.show_view(view.name)
-        _settle(desk)
-    window.show_view("Jobs")
+        _wait(1000)
+        _settle(window)
     for record in desk.jobs.records:
         desk.jobs.choose(record.id)
         for page in PAGES:
+            window.show_view("Jobs")
             desk.jobs.show_page(page)
-            _settle(desk)
+            _wait(1000)
+            _settle(window)
 
 
 class _Server:
@@ -170,7 +178,7 @@ def _work(seed: int, events: int, *, on_server: bool) -> int:
     clips, lists = sorted((place.parent / "clips").glob("*.m*"))[:4], sorted((place.parent / "cuts").iterdir())[:3]
     monkey = Monkey([*files, *clips, *lists, folder / "gone.mov"], random.Random(seed))
     desk.jobs.reload()
-    _settle(desk)
+    _settle(window)
     _open_everything(window)
     base = most = _resident_mb()
     kept, told = base, set[str]()
@@ -180,7 +188,7 @@ def _work(seed: int, events: int, *, on_server: bool) -> int:
     for part in range(4):
         monkey.run(events // 4)
         most = max(most, _resident_mb())
-        _settle(desk)
+        _settle(window)
         kept = _resident_mb()
         for failure in sorted(set(monkey.failures) - told)[:20]:
             told.add(failure)
