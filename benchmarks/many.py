@@ -26,7 +26,7 @@ def main() -> None:
 
     from PySide6.QtWidgets import QApplication
 
-    from idle_quarry.app.models.many import natural
+    from idle_quarry.app.models.library.many import natural
     from idle_quarry.library import open_library
     from idle_quarry.library.by_setting import BySetting
     from idle_quarry.library.changing import planned, saved

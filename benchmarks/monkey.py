@@ -24,7 +24,6 @@ from common import ROOT, machine
 from PySide6.QtCore import QEventLoop, QTimer
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
     from idle_quarry.app.window import MainWindow
     from idle_quarry.library import Library
 
@@ -98,7 +97,7 @@ def _holders(most: int = 12) -> list[str]:
 
 def _open_everything(window: MainWindow) -> None:
     """Show every view, and every page of every job, once."""
-    from idle_quarry.app.models.jobs import PAGES
+    from idle_quarry.app.models.jobs.jobs import PAGES
     from idle_quarry.app.views.registry import VIEWS
 
     desk = window.desk
@@ -151,7 +150,7 @@ def _work(seed: int, events: int, *, on_server: bool) -> int:
     from tests.app.monkey import Monkey
 
     from idle_quarry.app.desk import Desk
-    from idle_quarry.app.models.jobs import PAGES
+    from idle_quarry.app.models.jobs.jobs import PAGES
     from idle_quarry.app.preferences import Preferences
     from idle_quarry.app.style import prepare
     from idle_quarry.app.theme import theme

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from common import demo_window, machine, milliseconds, timed
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.bench import Pictures
+    from idle_quarry.app.models.proof.bench import Pictures
 
 #: Template, station, parts and methods to change to, one after the other.
 CASES = (

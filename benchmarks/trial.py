@@ -28,8 +28,8 @@ from tests.jobs.test_material import killed_while_bringing_in
 from tests.jobs.test_trial import killed_while_editing
 
 from idle_quarry.app.drawing.trial_lanes import Look, Scale
-from idle_quarry.app.models.playing import Playing
-from idle_quarry.app.models.trial_sources import ClipSource
+from idle_quarry.app.models.jobs.trial.playing import Playing
+from idle_quarry.app.models.jobs.trial.sources import ClipSource
 from idle_quarry.app.style import prepare
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.player_picture import PlayerPicture

@@ -30,7 +30,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app import views
-from idle_quarry.app.models.jobs import PAGES
+from idle_quarry.app.models.jobs.jobs import PAGES
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES
 from idle_quarry.app.views.registry import VIEWS
 from idle_quarry.app.window import MainWindow

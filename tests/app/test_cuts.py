@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, press
 
 from idle_quarry.app.drawing.cut_lanes import piece
-from idle_quarry.app.models.cut_rows import COLUMNS
+from idle_quarry.app.models.jobs.cuts.rows import COLUMNS
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.demo import make_clips
 from idle_quarry.jobs.check import CheckedJob

@@ -16,7 +16,7 @@ from tests.app.conftest import Open, answer
 from tests.app.test_cuts import a_job
 from tests.jobs.test_handover import MOVING, NOISE, filmed
 
-from idle_quarry.app.models.handover_words import wanted_words
+from idle_quarry.app.models.jobs.handover.words import wanted_words
 from idle_quarry.app.views.jobs.handover_page import HandoverPage
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.errors import JobError

@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QListWidgetItem
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, type_into
 
-from idle_quarry.app.models.clip_facts import facts_of
-from idle_quarry.app.models.clip_rows import CLIP, FORMAT, VERDICT, Looked
-from idle_quarry.app.models.scrubber import FIELDS, WOVEN
+from idle_quarry.app.models.intake.facts import facts_of
+from idle_quarry.app.models.intake.rows import CLIP, FORMAT, VERDICT, Looked
+from idle_quarry.app.models.intake.scrubber import FIELDS, WOVEN
 from idle_quarry.app.views.intake.view import IntakeView
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips

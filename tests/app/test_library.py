@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, library_of, path_of, press
 from tests.app.conftest import answer as answer_bar
 
-from idle_quarry.app.models.shelf_menus import more
+from idle_quarry.app.models.library.menus import more
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.app.views.library.importing import ImportingPage
 from idle_quarry.app.views.library.merge import MergePage

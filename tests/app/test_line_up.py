@@ -15,9 +15,9 @@ from tests.app.conftest import Open, path_of, press
 from tests.app.test_models import CLIPS, Told, desk  # noqa: F401  (a fixture)
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.deck import DeckModel
-from idle_quarry.app.models.line_up import LineUp
-from idle_quarry.app.models.line_up_loop import Sending
+from idle_quarry.app.models.line_up.deck import DeckModel
+from idle_quarry.app.models.line_up.line_up import LineUp
+from idle_quarry.app.models.line_up.loop import Sending
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.views.line_up.view import LineUpView
 from idle_quarry.app.window import MainWindow
@@ -229,7 +229,8 @@ def test_a_take_from_marks_to_its_check(
     deck.recording.want(folder=str(takes))
     volume = disks.volume_of(takes)
     monkeypatch.setattr(
-        "idle_quarry.app.models.recording.volume_of", lambda _path: type(volume)(**{**vars(volume), "kind": "system"})
+        "idle_quarry.app.models.line_up.recording.volume_of",
+        lambda _path: type(volume)(**{**vars(volume), "kind": "system"}),
     )
     deck.recording.record()
     assert len(asked) == 1 and "system disk" in asked[0].text and not list(takes.iterdir())

@@ -10,11 +10,11 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import filled
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.bench_figures import alike, is_best
-from idle_quarry.app.models.clip_rows import Looked
-from idle_quarry.app.models.proof import most_to_prove
-from idle_quarry.app.models.shelf_menus import beginnings, more
-from idle_quarry.app.models.sought import SHELVES
+from idle_quarry.app.models.intake.rows import Looked
+from idle_quarry.app.models.library.menus import beginnings, more
+from idle_quarry.app.models.library.sought import SHELVES
+from idle_quarry.app.models.proof.figures import alike, is_best
+from idle_quarry.app.models.proof.proof import most_to_prove
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.questions import Choice, Question
 from idle_quarry.app.work import Cancelled, Ticket

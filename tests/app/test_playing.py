@@ -10,8 +10,8 @@ import pytest
 from numpy.typing import NDArray
 from pytestqt.qtbot import QtBot
 
-from idle_quarry.app.models.played import Seen
-from idle_quarry.app.models.playing import Playing
+from idle_quarry.app.models.jobs.trial.played import Seen
+from idle_quarry.app.models.jobs.trial.playing import Playing
 from idle_quarry.sound.playing import RATE, SpeakerStandIn
 
 

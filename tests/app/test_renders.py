@@ -17,8 +17,8 @@ from tests.app.test_cuts import a_job
 from tests.jobs.test_renders import SCAN, TAPE, black, shot
 
 from idle_quarry.app.drawing.render_lanes import runs_of
-from idle_quarry.app.models.renders import Renders
-from idle_quarry.app.models.renders_seen import (
+from idle_quarry.app.models.jobs.renders.renders import Renders
+from idle_quarry.app.models.jobs.renders.seen import (
     Row,
     Seen,
     cost_words,
@@ -29,7 +29,7 @@ from idle_quarry.app.models.renders_seen import (
     state_words,
     where_words,
 )
-from idle_quarry.app.models.trial_renders import NOT_RENDERED
+from idle_quarry.app.models.jobs.trial.renders import NOT_RENDERED
 from idle_quarry.app.trial_keys import LOWER
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.jobs.cutting import edits

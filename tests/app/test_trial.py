@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, press
 from tests.app.test_cuts import CLIPS, a_job
 
-from idle_quarry.app.models.trial_acts import PLACE, WITHIN
+from idle_quarry.app.models.jobs.trial.acts import PLACE, WITHIN
 from idle_quarry.app.trial_keys import CLIPS as CLIP
 from idle_quarry.app.trial_keys import LOWER, UPPER
 from idle_quarry.app.views.jobs.trial_page import TrialPage

@@ -20,12 +20,12 @@ from tests.conftest import demo_template
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.drawing.kept_lanes import KeptLanes
 from idle_quarry.app.drawing.trial_lanes import Look, Scale
-from idle_quarry.app.models.job_material import MaterialRow
-from idle_quarry.app.models.jobs import AS_STARTED, CHANGED, Jobs
-from idle_quarry.app.models.opened import Opened
-from idle_quarry.app.models.trial_costs import LACKING, LOSSY, NO_CLASS, NO_CLIP, OFF_SPEED, Costs
-from idle_quarry.app.models.trial_pieces import pieces_between, pieces_of, speed_in
-from idle_quarry.app.models.trial_sources import (
+from idle_quarry.app.models.jobs.jobs import AS_STARTED, CHANGED, Jobs
+from idle_quarry.app.models.jobs.material.material import MaterialRow
+from idle_quarry.app.models.jobs.trial.costs import LACKING, LOSSY, NO_CLASS, NO_CLIP, OFF_SPEED, Costs
+from idle_quarry.app.models.jobs.trial.opened import Opened
+from idle_quarry.app.models.jobs.trial.pieces import pieces_between, pieces_of, speed_in
+from idle_quarry.app.models.jobs.trial.sources import (
     ClipSource,
     Known,
     TimelineSource,

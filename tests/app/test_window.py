@@ -37,11 +37,11 @@ from tests.conftest import demo_template
 from idle_quarry import begun
 from idle_quarry.app.drafts import Drafts
 from idle_quarry.app.drawing.strip_layout import lay_out
-from idle_quarry.app.models.about import About
-from idle_quarry.app.models.clip_rows import Looked
-from idle_quarry.app.models.guide import sections
-from idle_quarry.app.models.path import SHEETS
-from idle_quarry.app.models.structure import TRACK_COLOURS
+from idle_quarry.app.models.help.about import About
+from idle_quarry.app.models.help.guide import sections
+from idle_quarry.app.models.intake.rows import Looked
+from idle_quarry.app.models.path.path import SHEETS
+from idle_quarry.app.models.path.structure import TRACK_COLOURS
 from idle_quarry.app.offers import welcome_back
 from idle_quarry.app.print_shown import print_shown
 from idle_quarry.app.run import fitted

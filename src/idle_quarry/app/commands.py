@@ -12,8 +12,8 @@ from idle_quarry.app.trial_keys import KEYS
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
-    from idle_quarry.app.models.opened import Opened
-    from idle_quarry.app.models.trial import Trial
+    from idle_quarry.app.models.jobs.trial.opened import Opened
+    from idle_quarry.app.models.jobs.trial.trial import Trial
 
 
 def _always() -> str:

@@ -16,11 +16,11 @@ from idle_quarry.app.document import Document
 from idle_quarry.app.documents import Documents
 from idle_quarry.app.following import FileFollower
 from idle_quarry.app.later import Later
-from idle_quarry.app.models.house_now import HouseNow
-from idle_quarry.app.models.lending import Lending
-from idle_quarry.app.models.path import PathModel
-from idle_quarry.app.models.server import Server
-from idle_quarry.app.models.shelf import Shelf
+from idle_quarry.app.models.equipment.house_now import HouseNow
+from idle_quarry.app.models.library.shelf import Shelf
+from idle_quarry.app.models.path.path import PathModel
+from idle_quarry.app.models.people.lending import Lending
+from idle_quarry.app.models.people.server import Server
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.work import Workers
 from idle_quarry.compiling import ahead
@@ -34,18 +34,18 @@ from idle_quarry.path.template import Template
 from idle_quarry.places import DEMO, library_place
 
 if TYPE_CHECKING:  # read when a view of theirs is first opened
-    from idle_quarry.app.models.equipment import Equipment
-    from idle_quarry.app.models.guide import Guide
-    from idle_quarry.app.models.importing import Importing
-    from idle_quarry.app.models.intake import Intake
-    from idle_quarry.app.models.jobs import Jobs
-    from idle_quarry.app.models.line_up import LineUp
-    from idle_quarry.app.models.many import Many
-    from idle_quarry.app.models.merge import Merge
-    from idle_quarry.app.models.profile import Profile
-    from idle_quarry.app.models.proof import Proof
-    from idle_quarry.app.models.review import Review
-    from idle_quarry.app.models.standard_set import StandardSet
+    from idle_quarry.app.models.equipment.equipment import Equipment
+    from idle_quarry.app.models.help.guide import Guide
+    from idle_quarry.app.models.intake.intake import Intake
+    from idle_quarry.app.models.jobs.jobs import Jobs
+    from idle_quarry.app.models.library.importing import Importing
+    from idle_quarry.app.models.library.many import Many
+    from idle_quarry.app.models.library.merge import Merge
+    from idle_quarry.app.models.library.review import Review
+    from idle_quarry.app.models.library.standard_set import StandardSet
+    from idle_quarry.app.models.line_up.line_up import LineUp
+    from idle_quarry.app.models.people.profile import Profile
+    from idle_quarry.app.models.proof.proof import Proof
 
 T = TypeVar("T")
 
@@ -59,18 +59,18 @@ class Desk(QObject):
     view_wanted = Signal(str)
     said = Signal(str, bool, object)
     # the models of views that are opened later
-    review: Later[Review] = Later("review", "Review")
-    merge: Later[Merge] = Later("merge", "Merge")
-    importing: Later[Importing] = Later("importing", "Importing")
-    standard_set: Later[StandardSet] = Later("standard_set", "StandardSet")
-    many: Later[Many] = Later("many", "Many")
-    equipment: Later[Equipment] = Later("equipment", "Equipment")
-    guide: Later[Guide] = Later("guide", "Guide")
-    intake: Later[Intake] = Later("intake", "Intake")
-    proof: Later[Proof] = Later("proof", "Proof")
-    line_up: Later[LineUp] = Later("line_up", "LineUp")
-    jobs: Later[Jobs] = Later("jobs", "Jobs")
-    profile: Later[Profile] = Later("profile", "Profile")
+    review: Later[Review] = Later("library.review", "Review")
+    merge: Later[Merge] = Later("library.merge", "Merge")
+    importing: Later[Importing] = Later("library.importing", "Importing")
+    standard_set: Later[StandardSet] = Later("library.standard_set", "StandardSet")
+    many: Later[Many] = Later("library.many", "Many")
+    equipment: Later[Equipment] = Later("equipment.equipment", "Equipment")
+    guide: Later[Guide] = Later("help.guide", "Guide")
+    intake: Later[Intake] = Later("intake.intake", "Intake")
+    proof: Later[Proof] = Later("proof.proof", "Proof")
+    line_up: Later[LineUp] = Later("line_up.line_up", "LineUp")
+    jobs: Later[Jobs] = Later("jobs.jobs", "Jobs")
+    profile: Later[Profile] = Later("people.profile", "Profile")
 
     def __init__(self, library: FileLibrary, preferences: Preferences) -> None:
         super().__init__()

@@ -8,7 +8,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.trial import Trial
+    from idle_quarry.app.models.jobs.trial.trial import Trial
 
 Act = Callable[["Trial"], object]
 Keys = dict[str, tuple[str, Callable[[], object]]]

@@ -11,7 +11,7 @@ from dataclasses import replace
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
-from idle_quarry.app.models.renders_seen import role_of
+from idle_quarry.app.models.jobs.renders.seen import role_of
 from idle_quarry.app.theme import theme
 from idle_quarry.jobs.renders.pieces import EXACT
 from idle_quarry.jobs.renders.standing import QUEUED, REFUSED, RENDERED, RENDERING, Stood

@@ -58,7 +58,16 @@ class ViewRow:
 def to_load() -> list[str]:
     """Return what the views need, in the order in which they are wanted as a rule: their modules, and their models'."""
     views = [f"idle_quarry.app.views.{row.module}" for row in VIEWS]
-    models = ("intake", "proof", "line_up", "jobs", "profile", "guide", "equipment", "many")
+    models = (
+        "intake.intake",
+        "proof.proof",
+        "line_up.line_up",
+        "jobs.jobs",
+        "people.profile",
+        "help.guide",
+        "equipment.equipment",
+        "library.many",
+    )
     return [*views, *(f"idle_quarry.app.models.{name}" for name in models)]
 
 

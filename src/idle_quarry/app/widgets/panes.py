@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from idle_quarry.app.drawing.pane_images import PaneImages, codes_at
 from idle_quarry.app.drawing.panes import ZOOMS, PaneLayout
-from idle_quarry.app.models.bench import Pane
+from idle_quarry.app.models.proof.bench import Pane
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.proof.bench import Place

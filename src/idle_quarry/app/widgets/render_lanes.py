@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from idle_quarry.app.drawing.marks import fitted, step_of
 from idle_quarry.app.drawing.render_lanes import draw_stood
-from idle_quarry.app.models.renders_seen import Row, row_words
+from idle_quarry.app.models.jobs.renders.seen import Row, row_words
 from idle_quarry.app.theme import theme
 
 #: At 100 % of text size: a timeline's line, the names at the left, what is said at the right, the count below.

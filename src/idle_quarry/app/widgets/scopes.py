@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from idle_quarry.app.drawing.traces import signed, trace
-from idle_quarry.app.models.scrubber import Seen
+from idle_quarry.app.models.intake.scrubber import Seen
 from idle_quarry.app.theme import theme
 from idle_quarry.media import Clip
 from idle_quarry.media.measurement.levels import bar_codes

@@ -36,7 +36,7 @@ from idle_quarry.app.drawing.trial_lanes import (
     piece,
     rows_in,
 )
-from idle_quarry.app.models.opened import Opened
+from idle_quarry.app.models.jobs.trial.opened import Opened
 from idle_quarry.app.theme import theme
 from idle_quarry.jobs.cutting.shown import cuts_of
 from idle_quarry.jobs.cutting.timeline import Item, Track

@@ -10,7 +10,7 @@ from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.about import About, parts
+from idle_quarry.app.models.help.about import About, parts
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label

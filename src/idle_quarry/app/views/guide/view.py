@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.guide import sections
+from idle_quarry.app.models.help.guide import sections
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.guide.about import AboutPage

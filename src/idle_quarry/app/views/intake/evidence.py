@@ -13,8 +13,8 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.clip_rows import Looked
-from idle_quarry.app.models.scrubber import FIELDS, WOVEN
+from idle_quarry.app.models.intake.rows import Looked
+from idle_quarry.app.models.intake.scrubber import FIELDS, WOVEN
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.intake.facts import facts_widget
 from idle_quarry.app.widgets.buttons import button

@@ -7,8 +7,8 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QGridLayout, QWidget
 
 from idle_quarry.app.drawing.marks import draw_severity
-from idle_quarry.app.models.clip_facts import SILENT, facts_of
-from idle_quarry.app.models.clip_rows import Looked
+from idle_quarry.app.models.intake.facts import SILENT, facts_of
+from idle_quarry.app.models.intake.rows import Looked
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.labels import label

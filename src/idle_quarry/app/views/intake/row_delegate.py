@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from idle_quarry.app.drawing.marks import draw_link, draw_severity
 from idle_quarry.app.drawing.ribbon import draw_ribbon
-from idle_quarry.app.models.clip_rows import CLIP, MOTION, ROW, VERDICT, Cell, ClipRows, Looked
+from idle_quarry.app.models.intake.rows import CLIP, MOTION, ROW, VERDICT, Cell, ClipRows, Looked
 from idle_quarry.app.models.table_rows import Index
 from idle_quarry.app.theme import theme
 from idle_quarry.path.matching import Match

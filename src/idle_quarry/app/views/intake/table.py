@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractItemView, QTableView
 
-from idle_quarry.app.models.clip_rows import ROW
-from idle_quarry.app.models.intake import Intake
+from idle_quarry.app.models.intake.intake import Intake
+from idle_quarry.app.models.intake.rows import ROW
 from idle_quarry.app.views.intake.row_delegate import RowDelegate
 from idle_quarry.app.widgets.tables import rows_of_one_height
 

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.drawing.marks import draw_link
-from idle_quarry.app.models.two_ends import End, TwoEnds
+from idle_quarry.app.models.intake.two_ends import End, TwoEnds
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.buttons import button

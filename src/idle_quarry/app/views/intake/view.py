@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.clip_rows import ROW, Looked
+from idle_quarry.app.models.intake.rows import ROW, Looked
 from idle_quarry.app.roles import on, restyle
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme

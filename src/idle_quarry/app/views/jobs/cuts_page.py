@@ -19,8 +19,8 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from idle_quarry.app.drawing.cut_lanes import LANE, SCALE
-from idle_quarry.app.models.cut_rows import NUMBER, RECORD, SOURCE, TAPE, CutRows
-from idle_quarry.app.models.cuts import ALL, LACKING, Cuts
+from idle_quarry.app.models.jobs.cuts.cuts import ALL, LACKING, Cuts
+from idle_quarry.app.models.jobs.cuts.rows import NUMBER, RECORD, SOURCE, TAPE, CutRows
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.ask_bar import AskBar
 from idle_quarry.app.widgets.boxes import choice_box

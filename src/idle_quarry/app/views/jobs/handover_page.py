@@ -20,8 +20,8 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.drawing.file_lanes import Marked
-from idle_quarry.app.models.handover import Handover
-from idle_quarry.app.models.handover_words import wanted_words
+from idle_quarry.app.models.jobs.handover.handover import Handover
+from idle_quarry.app.models.jobs.handover.words import wanted_words
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.jobs.watch_line import WatchLine

@@ -8,7 +8,7 @@ from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QTreeWidget, QVBoxLayout, QWidget
 
-from idle_quarry.app.models.jobs import Jobs
+from idle_quarry.app.models.jobs.jobs import Jobs
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.jobs.job_tree import fill_tree
 from idle_quarry.app.widgets.buttons import button

@@ -7,7 +7,7 @@ from pathlib import Path
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QTableWidgetItem, QVBoxLayout, QWidget
 
-from idle_quarry.app.models.job_material import JobMaterial, MaterialRow, brought_words, used_words
+from idle_quarry.app.models.jobs.material.material import JobMaterial, MaterialRow, brought_words, used_words
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.ask_bar import AskBar
 from idle_quarry.app.widgets.buttons import button

@@ -13,9 +13,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.models.render_rows import FROM, ROW, RenderRows
-from idle_quarry.app.models.renders import Renders
-from idle_quarry.app.models.renders_seen import Row, cost_words, doing_words, lane_words, stale_words, where_words
+from idle_quarry.app.models.jobs.renders.renders import Renders
+from idle_quarry.app.models.jobs.renders.rows import FROM, ROW, RenderRows
+from idle_quarry.app.models.jobs.renders.seen import Row, cost_words, doing_words, lane_words, stale_words, where_words
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.ask_bar import AskBar

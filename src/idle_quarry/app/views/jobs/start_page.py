@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.models.job_start import JobStart
+from idle_quarry.app.models.jobs.start import JobStart
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.jobs.job_tree import fill_tree
 from idle_quarry.app.widgets.buttons import button

@@ -9,8 +9,8 @@ from PySide6.QtCore import QMimeData, QSize, Qt, QUrl
 from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QAbstractItemView, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from idle_quarry.app.models.job_material import used_words
-from idle_quarry.app.models.trial import Trial
+from idle_quarry.app.models.jobs.material.material import used_words
+from idle_quarry.app.models.jobs.trial.trial import Trial
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme

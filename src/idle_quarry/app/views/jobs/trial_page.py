@@ -11,10 +11,10 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeySequence,
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QSplitter, QVBoxLayout, QWidget
 
 from idle_quarry.app.drawing.trial_lanes import Look
-from idle_quarry.app.models.trial import Trial
-from idle_quarry.app.models.trial_acts import MOVED
-from idle_quarry.app.models.trial_costs import LACKING, LOSSY, OFF_SPEED, Costs
-from idle_quarry.app.models.trial_renders import NOT_RENDERED
+from idle_quarry.app.models.jobs.trial.acts import MOVED
+from idle_quarry.app.models.jobs.trial.costs import LACKING, LOSSY, OFF_SPEED, Costs
+from idle_quarry.app.models.jobs.trial.renders import NOT_RENDERED
+from idle_quarry.app.models.jobs.trial.trial import Trial
 from idle_quarry.app.questions import Question
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized

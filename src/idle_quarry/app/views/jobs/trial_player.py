@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from idle_quarry.app.models.trial import Trial
+from idle_quarry.app.models.jobs.trial.trial import Trial
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme

@@ -9,9 +9,9 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from idle_quarry.app.drawing.trial_lanes import COUNT, Look
-from idle_quarry.app.models.opened import Opened
-from idle_quarry.app.models.trial import Trial
-from idle_quarry.app.models.trial_costs import Costs
+from idle_quarry.app.models.jobs.trial.costs import Costs
+from idle_quarry.app.models.jobs.trial.opened import Opened
+from idle_quarry.app.models.jobs.trial.trial import Trial
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme

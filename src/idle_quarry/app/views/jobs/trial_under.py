@@ -9,9 +9,9 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from idle_quarry.app.drawing.marks import draw_frame, draw_link, draw_severity, fitted
-from idle_quarry.app.models.job_material import MaterialRow
-from idle_quarry.app.models.trial import Trial
-from idle_quarry.app.models.trial_costs import NO_CLIP
+from idle_quarry.app.models.jobs.material.material import MaterialRow
+from idle_quarry.app.models.jobs.trial.costs import NO_CLIP
+from idle_quarry.app.models.jobs.trial.trial import Trial
 from idle_quarry.app.roles import as_role, on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme

@@ -21,8 +21,8 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.jobs import PAGES, STATES
-from idle_quarry.app.models.trial import PAGE as TRIAL
+from idle_quarry.app.models.jobs.jobs import PAGES, STATES
+from idle_quarry.app.models.jobs.trial.trial import PAGE as TRIAL
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme

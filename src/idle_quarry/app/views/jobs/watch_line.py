@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog
 
-from idle_quarry.app.models.watched import Watched
+from idle_quarry.app.models.jobs.handover.watched import Watched
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import OneLine
 from idle_quarry.jobs.structure import FOR_DELIVERIES

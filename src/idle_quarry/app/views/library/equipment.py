@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.equipment import ALL, SHELVES
+from idle_quarry.app.models.equipment.equipment import ALL, SHELVES
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme

@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.importing import OfferRow
+from idle_quarry.app.models.library.importing import OfferRow
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.many import Many, head_of
+from idle_quarry.app.models.library.many import Many, head_of
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.buttons import button

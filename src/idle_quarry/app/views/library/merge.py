@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QButtonGroup, QRadioButton, QTableWidgetItem, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.merge import MergeRow, draft_words
+from idle_quarry.app.models.library.merge import MergeRow, draft_words
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.ask_bar import AskBar
 from idle_quarry.app.widgets.buttons import button

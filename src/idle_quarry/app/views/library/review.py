@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QListWidgetItem, QPlainTextEdit, QSplitter, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.review import pair_words
+from idle_quarry.app.models.library.review import pair_words
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme

@@ -7,7 +7,7 @@ from PySide6.QtGui import QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from idle_quarry.app.drawing.mini_strip import paint_mini_strip
-from idle_quarry.app.models.shelf_rows import SUMMARY, Index, ShelfPaths, standing_words
+from idle_quarry.app.models.library.rows import SUMMARY, Index, ShelfPaths, standing_words
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.mini_strip import MINI_SCALE
 from idle_quarry.library import Summary

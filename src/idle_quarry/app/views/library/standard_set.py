@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.standard_set import delivery_words, raster_words, territory_titles
+from idle_quarry.app.models.library.standard_set import delivery_words, raster_words, territory_titles
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.buttons import button
 from idle_quarry.app.widgets.labels import label

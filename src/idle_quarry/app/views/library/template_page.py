@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.shelf_menus import more
+from idle_quarry.app.models.library.menus import more
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme

@@ -21,10 +21,10 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.shelf import territory_words
-from idle_quarry.app.models.shelf_menus import beginnings
-from idle_quarry.app.models.shelf_rows import SUMMARY
-from idle_quarry.app.models.sought import SHELVES
+from idle_quarry.app.models.library.menus import beginnings
+from idle_quarry.app.models.library.rows import SUMMARY
+from idle_quarry.app.models.library.shelf import territory_words
+from idle_quarry.app.models.library.sought import SHELVES
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.library.shelf_list import ShelfDelegate

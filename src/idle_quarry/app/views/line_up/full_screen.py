@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent, QScreen
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from idle_quarry.app.models.line_up import LineUp
+from idle_quarry.app.models.line_up.line_up import LineUp
 from idle_quarry.app.widgets.labels import label
 from idle_quarry.app.widgets.monitor_face import MonitorFace
 

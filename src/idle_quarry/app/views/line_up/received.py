@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from idle_quarry.app.models.line_up import LineUp
+from idle_quarry.app.models.line_up.line_up import LineUp
 from idle_quarry.app.roles import as_role
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.labels import OneLine, label

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.models.deck import DeckModel
+from idle_quarry.app.models.line_up.deck import DeckModel
 from idle_quarry.app.roles import as_role, on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.line_up.output import Choice

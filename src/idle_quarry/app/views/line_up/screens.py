@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from idle_quarry.app.drawing.wire import SAFE
-from idle_quarry.app.models.line_up import BESIDE, LineUp
+from idle_quarry.app.models.line_up.line_up import BESIDE, LineUp
 from idle_quarry.app.roles import as_role
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.feeds_matrix import FeedsMatrix

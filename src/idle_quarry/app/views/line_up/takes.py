@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.models.deck import DeckModel
+from idle_quarry.app.models.line_up.deck import DeckModel
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.line_up.output import Choice
 from idle_quarry.app.widgets.buttons import button

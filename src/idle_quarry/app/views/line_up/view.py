@@ -10,7 +10,7 @@ from PySide6.QtGui import QGuiApplication, QHideEvent, QScreen, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.line_up import PAGES
+from idle_quarry.app.models.line_up.line_up import PAGES
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.line_up.full_screen import FullScreen

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.models.structure import ROLES, TRACK_COLOURS, Structure, Tree
+from idle_quarry.app.models.path.structure import ROLES, TRACK_COLOURS, Structure, Tree
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.buttons import button

@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.lending import WHEN
+from idle_quarry.app.models.people.lending import WHEN
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES
 from idle_quarry.app.views.profile.keys import KeyTable

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.models.codec_runs import COLUMNS, GAIN, CodecRow, CodecRuns
+from idle_quarry.app.models.proof.codec_runs import COLUMNS, GAIN, CodecRow, CodecRuns
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.buttons import button

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.models.disks import Disks, PlaceFound, bytes_words
+from idle_quarry.app.models.proof.disks import Disks, PlaceFound, bytes_words
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.buttons import button

@@ -10,8 +10,8 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from idle_quarry.app.drawing.panes import GAINS, LAYOUTS, ZOOMS
-from idle_quarry.app.models.bench import MOST_PANES, Pictures
-from idle_quarry.app.models.bench_figures import alike, is_best
+from idle_quarry.app.models.proof.bench import MOST_PANES, Pictures
+from idle_quarry.app.models.proof.figures import alike, is_best
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.proof.origins import OriginRows
 from idle_quarry.app.views.proof.transport import Transport

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QWidget
 
-from idle_quarry.app.models.bench import Pictures
-from idle_quarry.app.models.player import SPEEDS
+from idle_quarry.app.models.proof.bench import Pictures
+from idle_quarry.app.models.proof.player import SPEEDS
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.boxes import choice_box
 from idle_quarry.app.widgets.buttons import button

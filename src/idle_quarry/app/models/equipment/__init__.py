@@ -1,0 +1,1 @@
+"""The house's own entries: monitors, specs, codecs, layouts."""

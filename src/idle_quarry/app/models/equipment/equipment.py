@@ -1,0 +1,380 @@
+"""Equipment and specs: what ships and the house's own entries, the one that is looked at, and how it is changed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.models.equipment.beginnings import EntryBeginnings
+from idle_quarry.app.questions import Answered, Choice, Question
+from idle_quarry.counting import counted
+from idle_quarry.errors import QuarryError
+from idle_quarry.library import Remark, Revision, StoredEntry
+from idle_quarry.library.house import (
+    BUILT_IN,
+    Listed,
+    listed,
+    own_copy,
+    used_by,
+)
+from idle_quarry.library.reviewing import ACTS
+from idle_quarry.path.entries import KINDS, Codec, Entry
+from idle_quarry.path.findings.house import changes_in_words
+from idle_quarry.path.settings.entries import entry_settings, with_entry_setting
+from idle_quarry.path.settings.setting import Setting
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+ALL = "All kinds"
+SHELVES = ("All shelves", "Ships with the program", "House shelf", "Own shelf", "Put aside")
+#: Revisions of an entry whose changes are told one by one.
+_MOST_COMPARED = 20
+_SHELF_OF = {"Ships with the program": BUILT_IN, "House shelf": "house", "Own shelf": "own"}
+_SHELF_WORDS = {BUILT_IN: "ships with the program", "house": "house shelf", "own": "own shelf"}
+
+
+@dataclass(frozen=True)
+class EntryActs:
+    """What may be done with the entry that is looked at."""
+
+    edit: bool = False
+    save: bool = False
+    propose: bool = False
+    approve: bool = False
+    withdraw: bool = False
+    aside: bool = False
+    back: bool = False
+
+
+class Equipment(QObject):
+    """`listed`: other entries are shown; `changed`: another is looked at, or it was edited; `asked`: a question in place."""
+
+    listed = Signal()
+    changed = Signal()
+    asked = Signal(object)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.kind, self.shelf, self.typed = ALL, SHELVES[0], ""
+        self.rows: list[Listed] = []
+        self._every: list[Listed] = []
+        self.uses: dict[str, list[str]] | None = None  #: the templates that name each; None while they are read
+        self.ident = ""  #: of the entry that is looked at
+        self.entry: Entry | None = None  #: as it is edited
+        self.stored: StoredEntry | None = None  #: its newest revision; none of what ships
+        self.revisions: list[Revision] = []
+        self.history: list[str] = []
+        self.begin = EntryBeginnings(self)
+        self._keeping = desk.documents.keeping
+        self._drafts = desk.documents.drafts
+        #: Edits that are no revision yet, by uid; a crash loses none.
+        self._unsaved = {entry.uid: entry for entry in self._drafts.entries()}
+        desk.shelves_changed.connect(self.reload)
+        self.reload()
+
+    # -- the list ----------------------------------------------------------------------------------------------
+
+    def reload(self) -> None:
+        """Read the shelves again; what is looked at stays."""
+        if self._drafts is not self.desk.documents.drafts:  # somebody else sits here now
+            self._drafts = self.desk.documents.drafts
+            self._unsaved = {entry.uid: entry for entry in self._drafts.entries()}
+        aside = self.shelf == SHELVES[-1]
+        self._every = self.desk.read(lambda library: listed(library, aside=aside, uses={})) or []
+        self._count_uses()
+        self._narrow()
+        self._look_at(self.ident)
+
+    def _count_uses(self) -> None:
+        library = self.desk.library
+
+        def done(uses: dict[str, list[str]]) -> None:
+            self.uses = uses
+            self.changed.emit()
+
+        self.desk.workers.start(lambda _ticket: used_by(library), done, self.desk.refuse)
+
+    def look_for(self, *, kind: str | None = None, shelf: str | None = None, typed: str | None = None) -> None:
+        """Show other entries: of a kind, of a shelf, with every word that is typed."""
+        anew = shelf is not None and (shelf == SHELVES[-1]) != (self.shelf == SHELVES[-1])
+        self.kind = self.kind if kind is None else kind
+        self.shelf = self.shelf if shelf is None else shelf
+        self.typed = self.typed if typed is None else typed
+        if anew:
+            self.reload()
+        else:
+            self._narrow()
+
+    def _narrow(self) -> None:
+        words = self.typed.lower().split()
+        wanted = _SHELF_OF.get(self.shelf)
+        self.rows = [
+            each
+            for each in self._every
+            if (self.kind == ALL or KINDS[each.entry.entry].many == self.kind)
+            and (wanted is None or each.shelf == wanted)
+            and all(
+                word in f"{each.entry.name} {each.words} {each.entry.source} {each.shelf}".lower() for word in words
+            )
+        ]
+        self.listed.emit()
+
+    def nothing_words(self) -> str:
+        """Return what is said where nothing is shown."""
+        if self.rows:
+            return ""
+        if self.typed:
+            return "No entry has these words. Clear the search to see all."
+        if self.shelf in ("House shelf", "Own shelf"):
+            return "Nothing of the house's own yet. Copy what ships and change it, or begin a new one."
+        return "Nothing was put aside." if self.shelf == SHELVES[-1] else "No entry of this kind."
+
+    # -- the entry that is looked at -----------------------------------------------------------------------------
+
+    def choose(self, ident: str) -> None:
+        """Look at an entry; edits that were not saved stay with the one that is left."""
+        if ident != self.ident:
+            self._look_at(ident)
+
+    def _look_at(self, ident: str) -> None:
+        each = next((row for row in self._every if row.ident == ident), None) or next(iter(self.rows), None)
+        if each is None:
+            self.ident, self.entry, self.stored, self.revisions, self.history = "", None, None, [], []
+            self.changed.emit()
+            return
+        self.ident = each.ident
+        self.entry, self.stored, self.revisions, self.history = each.entry, None, [], []
+        if each.revision is not None:
+            self.stored = self.desk.read(lambda library: library.entry(each.ident))
+            self.revisions = self.desk.read(lambda library: library.revisions(each.ident)) or []
+            remarks = self.desk.read(lambda library: library.remarks(each.ident)) or []
+            self.history = self._told(remarks)
+            if self.stored is not None:
+                self.entry = self._unsaved.get(each.ident, self.stored.entry)
+        self.changed.emit()
+
+    def _told(self, remarks: list[Remark]) -> list[str]:
+        """Return what was done with the entry, newest first; of each revision what it changed."""
+        told: list[tuple[str, str]] = []
+        for remark in remarks:
+            did = f"{ACTS[remark.act].told}: revision" if remark.act in ACTS else "about revision"
+            note = f"\n{remark.note}" if remark.note else ""
+            told.append((remark.time, f"{remark.person}, {remark.time[:10]}: {did} {remark.number}{note}"))
+        bodies = {each.number: self._body(each.number) for each in self.revisions[:_MOST_COMPARED]}
+        for revision in self.revisions:
+            note = f"\n{revision.note}" if revision.note else ""
+            before, now = bodies.get(revision.parent or 0), bodies.get(revision.number)
+            changed = f", {revision.changed} changed" if revision.changed else ""
+            if before is not None and now is not None:
+                changed = f": {changes_in_words(before, now)}"
+            told.append(
+                (revision.time, f"{revision.author}, {revision.time[:10]}: revision {revision.number}{changed}{note}")
+            )
+        return [text for _, text in sorted(told, key=lambda pair: pair[0], reverse=True)]
+
+    def _body(self, number: int) -> Entry | None:
+        try:
+            return self.desk.library.entry(self.ident, number).entry
+        except QuarryError:
+            return None
+
+    @property
+    def row(self) -> Listed | None:
+        return next((each for each in self._every if each.ident == self.ident), None)
+
+    @property
+    def dirty(self) -> bool:
+        return self.stored is not None and self.entry != self.stored.entry
+
+    def settings(self) -> list[Setting]:
+        """Return the sheet of the entry."""
+        return entry_settings(self.entry, self.desk.house.value) if self.entry is not None and self.entry.uid else []
+
+    def told(self) -> list[tuple[str, str]]:
+        """Return what an entry that ships says, as labels and texts."""
+        if self.entry is None:
+            return []
+        if isinstance(self.entry, Codec):
+            return _codec_words(self.entry)
+        as_own = own_copy(self.entry)
+        return [(each.label, each.text) for each in entry_settings(as_own) if each.text]
+
+    def before(self) -> dict[tuple[str, str], str]:
+        """Return the texts of the sheet as they are stored, by place and label."""
+        if self.stored is None or not self.dirty:
+            return {}
+        return {
+            (each.place, each.label): each.text for each in entry_settings(self.stored.entry, self.desk.house.value)
+        }
+
+    def acts(self) -> EntryActs:
+        """Return what may be done now."""
+        row, stored = self.row, self.stored
+        if row is None or stored is None:
+            return EntryActs()
+        state = stored.revision.state
+        mine = stored.revision.author == self.desk.library.person
+        alone = bool(self.desk.read(lambda library: library.one_person()))
+        if row.aside:
+            return EntryActs(back=True)
+        house = row.shelf == "house" and not self.dirty
+        return EntryActs(
+            edit=True, save=self.dirty, propose=house and state == "draft" and not alone,
+            approve=house and ((state == "in review" and (alone or not mine)) or (state == "draft" and alone)),
+            withdraw=not self.dirty and state in ("draft", "in review"), aside=True,
+        )  # fmt: skip
+
+    # -- in words ------------------------------------------------------------------------------------------------
+
+    def about_words(self) -> str:
+        """Return where it stands: its kind, its shelf, its revision."""
+        row = self.row
+        if row is None or self.entry is None:
+            return ""
+        kind = KINDS[self.entry.entry].one
+        if self.stored is None:
+            kind = "Codec" if self.entry.entry == "codec" else kind
+            return f"{kind} · ships with the program, read-only: copy it to change it"
+        revision = self.stored.revision
+        said = f"{kind} · {_SHELF_WORDS[row.shelf]} · revision {revision.number} by {revision.author}, {revision.state}"
+        if row.aside:
+            said += ", put aside"
+        return said + (" · changed, not saved" if self.dirty else "")
+
+    def use_words(self) -> str:
+        """Return which templates name it."""
+        if self.uses is None or self.entry is None:
+            return ""
+        names = self.uses.get(self.ident, [])
+        if not names:
+            return "No template names it."
+        more = f" and {len(names) - 4} more" if len(names) > 4 else ""
+        return f"Named by {', '.join(names[:4])}{more}."
+
+    def shelf_words(self, each: Listed) -> str:
+        """Return what stands beside an entry in the list."""
+        if each.revision is None:
+            return ""
+        return f"{each.shelf} · {each.state} {each.revision}" + (" · unsaved" if each.ident in self._unsaved else "")
+
+    # -- changing it -----------------------------------------------------------------------------------------------
+
+    def type(self, setting: Setting, text: str) -> None:
+        """Put typed text into a setting. Raises `QuarryError`; then nothing has changed."""
+        if self.entry is None or self.stored is None:
+            return
+        self._edited(with_entry_setting(self.entry, setting, text))
+
+    def _edited(self, entry: Entry) -> None:
+        assert self.stored is not None
+        self.entry = entry
+        if entry == self.stored.entry:
+            self._forget(self.ident)
+        else:
+            self._unsaved[self.ident] = entry
+            self._keeping.keep_entry(entry)
+        self.listed.emit()
+        self.changed.emit()
+
+    def _forget(self, uid: str) -> None:
+        self._unsaved.pop(uid, None)
+        self._keeping.drop_entry(uid)
+
+    def put_back(self, place: str) -> None:
+        """Put one setting back to what is stored."""
+        if self.entry is None or self.stored is None:
+            return
+        now = {each.place: each for each in self.settings()}
+        was = {each.place: each for each in entry_settings(self.stored.entry, self.desk.house.value)}
+        try:
+            self._edited(with_entry_setting(self.entry, now[place], was[place].text if place in was else ""))
+        except QuarryError as error:
+            self.desk.refuse(error)
+
+    def discard(self) -> None:
+        """Put everything back to what is stored."""
+        if self.stored is not None and self.dirty:
+            kept = self.entry
+            assert kept is not None
+            self._edited(self.stored.entry)
+            self.desk.say("Changes dropped.", action=("Undo", lambda: self._edited(kept)))
+
+    def show_saved(self, uid: str) -> None:
+        if self.shelf not in (SHELVES[0], "House shelf", "Own shelf"):
+            self.shelf = SHELVES[0]
+        self._forget(uid)
+        self.reload()
+        self._look_at(uid)
+        self.listed.emit()
+
+    def ask_save(self) -> None:
+        """Ask what has changed, and save a revision."""
+        if self.dirty:
+            self.asked.emit(Question("What has changed?", "Save draft", self._save))
+
+    def _save(self, note: str, answered: Answered) -> None:
+        entry, row = self.entry, self.row
+        assert entry is not None and row is not None
+        self.desk.acts.house.save(
+            entry, row.shelf, note.strip(), lambda _revision: self.show_saved(entry.uid), answered
+        )
+
+    def act(self, act: str) -> None:
+        """Send the newest revision to review, approve or withdraw it."""
+        if self.stored is None:
+            return
+        revision, name = self.stored.revision, self.stored.name
+        if act == "withdraw":
+            acts: dict[str, Callable[[], object]] = {"Withdraw": partial(self._act, act)}
+            self.asked.emit(
+                Choice(f"Withdraw revision {revision.number} of {name}? What names it keeps its copy.", acts)
+            )
+        else:
+            self._act(act)
+
+    def _act(self, act: str) -> None:
+        assert self.stored is not None
+        self.desk.acts.review(self.stored.name, self.stored.revision, act, "", done=self.reload)
+
+    def put_aside(self) -> None:
+        """Take the entry off its shelf; templates that name it keep their copies."""
+        if self.stored is not None:
+            uid, name = self.ident, self.stored.name
+            names = (self.uses or {}).get(uid, [])
+            more = f" {counted(len(names), 'template')} that name it keep their copies." if names else ""
+            self.desk.acts.house.put_aside(uid, f"{name} was put aside.{more}")
+
+    def bring_back(self) -> None:
+        """Put the entry on its shelf again."""
+        if self.stored is not None:
+            self.desk.acts.bring_back(self.ident)
+
+
+_QUALITIES = {
+    "lossless": "lossless", "intermediate": "made for work: no loss to be seen at first generation",
+    "proxy": "made small: for viewing, not for work", "delivery": "made for delivery",
+}  # fmt: skip
+
+
+def _codec_words(codec: Codec) -> list[tuple[str, str]]:
+    """Return what a codec that ships is, as labels and texts."""
+    holds = codec.holds
+    rasters = (
+        f"{holds.least} to {holds.most} samples wide and high"
+        if holds.rasters == "any"
+        else ", ".join(f"{w} × {h}" for w, h in holds.rasters)
+    )
+    scans = ", ".join("PsF" if scan == "psf" else scan for scan in holds.scans)
+    return [
+        ("Name", codec.name), ("From", codec.source), ("Standard", codec.standard), ("Profile", codec.profile),
+        ("Quality", _QUALITIES[codec.quality]), ("Containers", ", ".join(codec.containers)), ("Rasters", rasters),
+        ("Frame rates", "any" if holds.rates == "any" else ", ".join(holds.rates)), ("Scans", scans),
+        ("Bits", f"up to {holds.bit_depth}"), ("Sampling", ", ".join(holds.samplings)),
+        ("A variant may set", ", ".join({"mbps": "data rate", "gop": "pictures in a group"}[each] for each in codec.varies) or "its containers and a table of rates"),
+    ]  # fmt: skip

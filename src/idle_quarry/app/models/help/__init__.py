@@ -1,0 +1,1 @@
+"""The guide inside the window, and what this program is."""

@@ -1,0 +1,1 @@
+"""Clips that are looked at and held against a template, and a working format from two ends."""

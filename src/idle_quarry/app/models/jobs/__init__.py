@@ -1,0 +1,1 @@
+"""The jobs that were started, and what each of their pages shows."""

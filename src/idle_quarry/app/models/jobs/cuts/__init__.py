@@ -1,0 +1,1 @@
+"""Lists of cuts from elsewhere, matched with a job's clips."""

@@ -1,0 +1,226 @@
+"""A job's cuts: a list from elsewhere, its frame against the template's, its events and their clips, and it taken as a timeline."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Signal
+
+from idle_quarry.app.models.jobs.part import JobPart
+from idle_quarry.app.questions import Choice
+from idle_quarry.app.work import Ticket
+from idle_quarry.counting import counted
+from idle_quarry.files import free_place
+from idle_quarry.jobs.conform.lists import read_list
+from idle_quarry.jobs.conform.matching import Event
+from idle_quarry.jobs.conform.material import Clip, clips_in
+from idle_quarry.jobs.conform.report import Conformed, conformed, write_report
+from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
+from idle_quarry.jobs.conform.writing import write_list
+from idle_quarry.jobs.material import changed_material, taken_in
+from idle_quarry.jobs.structure import TIMELINES
+from idle_quarry.path.names import cleaned_name
+from idle_quarry.printing import write_pdf
+from idle_quarry.signal.rates import rate_text
+
+if TYPE_CHECKING:
+    from idle_quarry.app.models.jobs.jobs import Jobs
+
+ALL, LACKING = "every event", "what lacks or is elsewhere"
+
+
+@dataclass
+class _OfJob:
+    """What is looked at in one job: the list's file, folders besides the job's own, the clips in them, and what came of it."""
+
+    path: Path | None = None
+    folders: list[Path] = field(default_factory=list)
+    clips: list[Clip] | None = None
+    found: Conformed | None = None
+    trouble: tuple[str, ...] = ()
+
+
+class Cuts(JobPart):
+    """`changed`: another list, other clips, or another job; `chosen_changed`: another event is looked at."""
+
+    chosen_changed = Signal()
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__(jobs)
+        self._of: dict[str, _OfJob] = {}
+        self.chosen: int | None = None  #: the number of the event that is looked at
+        self.shown = ALL
+        jobs.chosen_changed.connect(self._another_job)
+        jobs.checked.connect(lambda ident: self.changed.emit() if ident == jobs.chosen else None)
+
+    # -- what is looked at -----------------------------------------------------------------------------------------
+
+    @property
+    def _here(self) -> _OfJob:
+        return self._of.setdefault(self.jobs.chosen or "", _OfJob())
+
+    @property
+    def found(self) -> Conformed | None:
+        """The list of this job and what came of it."""
+        return self._here.found
+
+    def _another_job(self) -> None:
+        self.chosen = None
+        self.cancel()
+
+    def events(self) -> list[tuple[int, Event]]:
+        """Return the events that are shown, each with its number."""
+        numbered = list(enumerate(self.found.events)) if self.found is not None else []
+        if self.shown == LACKING:
+            return [(n, each) for n, each in numbered if each.status in ("missing", "offset", "found elsewhere")]
+        return numbered
+
+    def show_only(self, what: str) -> None:
+        self.shown = what
+        self.changed.emit()
+
+    def choose(self, number: int | None) -> None:
+        """Look at an event."""
+        if number != self.chosen:
+            self.chosen = number
+            self.chosen_changed.emit()
+
+    # -- reading ---------------------------------------------------------------------------------------------------
+
+    def read(self, path: Path) -> None:
+        """Read a list and match it with the job's clips, off the interface thread."""
+        self._here.path = path
+        self._match(anew=self._here.clips is None)
+
+    def look_in(self, folder: Path) -> None:
+        """Look for clips in another folder too."""
+        if folder not in self._here.folders:
+            self._here.folders.append(folder)
+        if self._here.path is not None:
+            self._match(anew=True)
+        else:
+            self._here.clips = None
+
+    def look_again(self) -> None:
+        """Look through the folders again: clips came, or went."""
+        self._match(anew=True)
+
+    def cancel(self) -> None:
+        """Read nothing more."""
+        self.stop()
+        self.changed.emit()
+
+    def _match(self, *, anew: bool) -> None:
+        job, here = self.job, self._here
+        if job is None or here.path is None:
+            return
+        path, kept = here.path, None if anew else here.clips
+        folders = [each for each in (job.folder, *here.folders) if each.is_dir()]
+
+        def work(ticket: Ticket) -> tuple[list[Clip], list[str], Conformed]:
+            ticket.progress(f"reading {path.name}", 0.0)
+            cuts = read_list(path, job.template.working.format.rate)
+            clips, trouble = kept, list[str]()
+            if clips is None:
+                clips, trouble = clips_in(folders, lambda count: ticket.progress(f"looking at clips, {count}", 0.5))
+            ticket.progress("matching", 0.9)
+            return clips, trouble, conformed(cuts, job.template, clips)
+
+        def done(result: tuple[list[Clip], list[str], Conformed]) -> None:
+            self.chosen = None
+            here.clips, trouble, here.found = result
+            here.trouble = tuple(trouble) if anew else here.trouble
+
+        self.run(f"reading {path.name}", work, done)
+
+    # -- in words ----------------------------------------------------------------------------------------------------
+
+    def title_words(self) -> str:
+        """Return what is looked at, its count, and how many events are what."""
+        if self.doing:
+            return self.doing
+        found = self.found
+        if found is None:
+            return ""
+        cuts = found.cuts
+        said = (
+            rate_text(cuts.rate)
+            if cuts.rate is not None
+            else f"no rate said, counted at {rate_text(cuts.timeline.rate)}"
+        )
+        drop = {True: ", drop-frame", False: ", non-drop", None: ""}[cuts.drop]
+        return f"{cuts.timeline.name} · {said}{drop} · starts {cuts.timeline.start} · {cuts.path.name}"
+
+    def clips_words(self) -> str:
+        """Return how many events are what, and among which clips they were looked for."""
+        here = self._here
+        if here.clips is None or here.found is None:
+            return ""
+        counts = ", ".join(f"{count} {status}" for status, count in here.found.counts().items()) or "no events"
+        count = counted(len(here.clips), "clip")
+        where = "the job's folders" + (
+            f" and {', '.join(folder.name for folder in here.folders)}" if here.folders else ""
+        )
+        bad = f"; {counted(len(here.trouble), 'file')} cannot be read" if here.trouble else ""
+        return f"Events: {counts}. Matched with {count} in {where}{bad}."
+
+    def chosen_words(self) -> str:
+        """Return all that is told of the event that is looked at."""
+        found = self.found
+        if found is None or self.chosen is None:
+            return ""
+        event = found.events[self.chosen]
+        notes = [
+            event.text,
+            *([str(event.clip.path)] if event.clip is not None else []),
+            *([event.item.note] if event.item.note else []),
+        ]
+        return f"{event.item.name} · {' · '.join(notes)}"
+
+    # -- doing -------------------------------------------------------------------------------------------------------
+
+    def report(self, path: Path) -> None:
+        """Write the report of the list, off the interface thread."""
+        found = self.found
+        if found is None:
+            return
+        self.reported(path, lambda: write_report(path, found, write_pdf))
+
+    def take(self) -> None:
+        """Take the list as a timeline of the job; where it counts at another rate, ask how it is read."""
+        found, job = self.found, self.job
+        if found is None or job is None:
+            return
+        wanted, counted = job.template.working.format.rate, found.cuts.timeline.rate
+        if counted == wanted:
+            self._take(BY_FRAME)
+            return
+        answers: dict[str, Callable[[], object]] = {
+            f"Frame for frame, at {rate_text(wanted)}": lambda: self._take(BY_FRAME),
+            "By time, cuts moved to the nearest frame": lambda: self._take(BY_TIME),
+        }
+        self.asked.emit(
+            Choice(f"The list counts at {rate_text(counted)}, the job at {rate_text(wanted)}. How is it read?", answers)
+        )
+
+    def _take(self, how: str) -> None:
+        found, job = self.found, self.job
+        if found is None or job is None:
+            return
+        folder, name = job.folder / TIMELINES, cleaned_name(found.cuts.timeline.name) or "cuts"
+        clips = list(dict.fromkeys(event.clip.path for event in found.events if event.clip is not None))
+
+        def work(_ticket: object) -> Path:
+            changed_material(job.folder, lambda before: taken_in(before, clips))
+            return write_list(
+                free_place(folder, name, ".otio"), taken(found.cuts.timeline, found.events, job.template, how)
+            )[0]
+
+        def done(made: Path) -> None:
+            self.desk.say(f"{made.name} is among the job's timelines now, and its clips among the job's.")
+            self.jobs.check_again()
+
+        self.desk.workers.start(work, done, self.desk.refuse)

@@ -1,0 +1,1 @@
+"""Deliveries that are made, files that are verified, folders that are watched."""

@@ -1,0 +1,1 @@
+"""A job's clips: their class, their state, what is brought in."""

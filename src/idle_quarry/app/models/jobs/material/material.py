@@ -1,0 +1,358 @@
+"""A job's material: its clips as they were measured, their class, their state; added, and brought in."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QTimer
+
+from idle_quarry.app.models.jobs.material.bringing_in import BringingIn, Wanted
+from idle_quarry.app.models.jobs.part import JobPart
+from idle_quarry.app.questions import Choice
+from idle_quarry.app.work import Ticket
+from idle_quarry.errors import QuarryError
+from idle_quarry.jobs.check import material_in
+from idle_quarry.jobs.cutting.keeping import timelines_in
+from idle_quarry.jobs.material import (
+    BROUGHT,
+    CHANGED,
+    LINKED,
+    MISSING,
+    PARTLY,
+    USED,
+    Entry,
+    Row,
+    Span,
+    changed_material,
+    class_of,
+    joined,
+    parts_of,
+    proxy_of,
+    rows_of,
+    taken_in,
+)  # fmt: skip
+from idle_quarry.media.clip import Clip
+from idle_quarry.media.looking import look
+from idle_quarry.media.stills import small_picture
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.template import Source, Template
+from idle_quarry.signal.words import format_words
+
+if TYPE_CHECKING:
+    from idle_quarry.app.models.jobs.jobs import Jobs
+
+#: The names of the pages that show them: clips are looked at when one is seen, and not before.
+PAGES = ("Material", "Trial")
+#: Milliseconds between two glances at the job's folders while its clips are in sight.
+_GLANCE_MS = 2000
+#: The media files in a job's folders, and its timelines: relative paths, with size and time (ns).
+_Glance = tuple[dict[str, tuple[int, int]], dict[str, tuple[int, int]]]
+Change = Callable[[tuple[Entry, ...]], Iterable[Entry]]
+
+
+@dataclass(frozen=True)
+class MaterialRow:
+    """A clip as it is shown: how it stands, what it is (None where it cannot be read), its class."""
+
+    row: Row
+    clip: Clip | None
+    source: Source | None
+    fits: bool  #: whether it matches a class of the template by itself
+    words: str  #: what it is, or why it cannot be read
+    picture: bytes | None = None  #: a small one, PNG
+
+    @property
+    def convertible(self) -> bool:
+        """Whether it has pictures in a format that is known."""
+        return self.clip is not None and self.clip.format is not None
+
+    @property
+    def entry(self) -> Entry:
+        return self.row.entry
+
+
+class JobMaterial(JobPart):
+    """The rows are what the job's record and the files say; every act changes that record, and looks again."""
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__(jobs)
+        self.rows: list[MaterialRow] = []
+        self.looked = False  #: whether the rows are those of the job that is seen
+        self.bringing = BringingIn(self.desk)
+        self._folder: Path | None = None  #: of the job whose rows these are
+        #: What was asked for and is not done: one look that takes the place of another does what that was to do too.
+        self._asked: list[tuple[Change, Callable[[], object]]] = []
+        self._there: dict[str, tuple[int, int]] = {}  #: the media files in the job's folders when they were looked at
+        self._cut: dict[str, tuple[int, int]] = {}  #: its timelines then
+        self._arriving: _Glance | None = None  #: what was seen at the last glance: it may still be growing
+        self._glancing = False
+        self._glance = QTimer(self, interval=_GLANCE_MS)
+        self._glance.timeout.connect(self.glance)
+        self.bringing.changed.connect(self.changed)
+        self.bringing.told.connect(self.doing_changed)
+        self.bringing.brought.connect(self._brought)
+        self.follow(self._see)
+
+    # -- looking ---------------------------------------------------------------------------------------------------
+
+    def _see(self) -> None:
+        """Look at the clips of the job that is seen now."""
+        job = self.job
+        folder = job.folder if job is not None else None
+        if folder != self._folder:
+            self.stop()
+            self._folder, self.rows, self._asked, self.looked = folder, [], [], False
+            self.changed.emit()
+        if folder is not None and self.jobs.page in PAGES:
+            self._look()
+            self._glance.start()
+        else:
+            self._glance.stop()
+
+    def glance(self) -> None:
+        """See, off the interface thread, whether other files lie in the job's folders than were looked at; then look again."""
+        job = self.job
+        if job is None or self._glancing or self.doing:
+            return
+        self._glancing = True
+
+        def done(found: _Glance) -> None:
+            self._glancing = False
+            settled, self._arriving = found == self._arriving, found
+            # what Trial writes as one edits is no news to it
+            is_new = found[0] != self._there or (found[1] != self._cut and self.jobs.page == PAGES[0])
+            if settled and is_new and job.folder == self._folder and not self.doing:
+                self._look()
+
+        def failed(_error: QuarryError) -> None:
+            self._glancing = False
+
+        def work(_ticket: Ticket) -> _Glance:
+            return material_in(job.folder, job.folders, job.files), _timelines_in(job.folder)
+
+        self.desk.workers.start(work, done, failed, quiet=True)
+
+    def _brought(self, folder: Path) -> None:
+        if folder == self._folder:
+            self._look()
+
+    def _look(self, change: Change = lambda entries: entries, then: Callable[[], object] = lambda: None) -> None:
+        """Change what the job knows of its clips, and look at them and at those that were put into its folders."""
+        job = self.job
+        if job is None:
+            return
+        folder, template = job.folder, job.template
+        self._asked.append((change, then))
+        asked = tuple(self._asked)
+
+        def changed(entries: tuple[Entry, ...]) -> tuple[Entry, ...]:
+            for each, _then in asked:
+                entries = tuple(each(entries))
+            return taken_in(entries, [folder / name for name in there])
+
+        there: dict[str, tuple[int, int]] = {}
+        cut: dict[str, tuple[int, int]] = {}
+
+        def work(ticket: Ticket) -> list[MaterialRow]:
+            there.update(material_in(folder, job.folders, job.files))
+            cut.update(_timelines_in(folder))
+            entries = changed_material(folder, changed)
+            found = []
+            for number, row in enumerate(rows_of(folder, entries)):
+                ticket.progress(f"looking at {row.entry.path.name}", number / max(1, len(entries)))
+                found.append(_shown(row, template))
+            return found
+
+        def done(found: list[MaterialRow]) -> None:
+            self.rows, self.looked, self._there, self._cut = found, True, there, cut
+            self._asked = self._asked[len(asked) :]
+            for _change, each in asked:
+                each()
+
+        def failed() -> None:
+            self._asked = self._asked[len(asked) :]
+
+        self.run("looking at the clips", work, done, failed)
+
+    # -- doing -----------------------------------------------------------------------------------------------------
+
+    def look_again(self) -> None:
+        """Look at the clips again."""
+        self._look()
+
+    def add(self, paths: Sequence[Path], then: Callable[[], object] = lambda: None) -> None:
+        """Link clips where they lie."""
+        self._look(lambda entries: taken_in(entries, paths), then)
+
+    def see(self, paths: Sequence[Path]) -> None:
+        """See in Intake all that is measured of clips."""
+        self.desk.view_wanted.emit("Intake")
+        self.desk.intake.look_at(list(paths))
+
+    def can_forget(self, path: Path) -> bool:
+        """Return whether a clip is known only because it was added; what lies in the job's folders is known by that."""
+        job = self.job
+        return job is not None and path not in {job.folder / name for name in self._there}
+
+    def forget(self, paths: Sequence[Path]) -> None:
+        """Know clips no longer; no file is touched."""
+        self._look(lambda entries: [each for each in entries if each.path not in paths])
+
+    def choose_class(self, paths: Sequence[Path], source: str, then: Callable[[], object] = lambda: None) -> None:
+        """Convert clips as a source class of the template does; "" for the one that each matches."""
+
+        def change(entries: tuple[Entry, ...]) -> list[Entry]:
+            return [replace(each, source=source) if each.path in paths else each for each in entries]
+
+        self._look(change, then)
+
+    def bring_in(self, paths: Sequence[Path], *, used: bool = False) -> None:
+        """Bring clips in, one after the other: whole, or what the timelines use with a second on each side.
+
+        Where one fits no class, ask first how it is converted.
+        """
+        job = self.job
+        for each in self.rows if job is not None else []:
+            if job is None or each.clip is None or each.entry.path not in paths or not self._can(each, used=used):
+                continue
+            if each.source is None:
+                self.ask_class(each, partial(self.bring_in, [each.entry.path], used=used))
+                continue
+            for span in _used_spans(each, each.clip) if used else [None]:
+                self.bringing.add(Wanted(job, each.entry, each.clip, each.source, span))
+
+    def make_proxies(self, paths: Sequence[Path]) -> None:
+        """Make the proxies of clips, in the queue of what is brought in."""
+        job = self.job
+        for each in self.rows if job is not None else []:
+            if job is not None and each.entry.path in paths and self._wants_proxy(each):
+                assert each.clip is not None and each.source is not None
+                self.bringing.add(Wanted(job, each.entry, each.clip, each.source, None, proxy=True))
+
+    def _wants_proxy(self, row: MaterialRow) -> bool:
+        return row.convertible and row.source is not None and row.row.state != CHANGED and proxy_of(row.entry) is None
+
+    def can_make_proxies(self) -> list[Path]:
+        """Return the clips whose proxies can be made: of a class, without one; none where the template has no proxy."""
+        job = self.job
+        if job is None or job.template.proxy is None:
+            return []
+        return [each.entry.path for each in self.rows if self._wants_proxy(each)]
+
+    def _can(self, row: MaterialRow, *, used: bool) -> bool:
+        states = (LINKED, PARTLY) if used else (LINKED, PARTLY, USED)
+        return row.convertible and row.row.state in states and (bool(row.row.spans) or not used)
+
+    def ask_class(
+        self, row: MaterialRow, then: Callable[[], object], *, leave: Callable[[], object] = lambda: None
+    ) -> None:
+        """Ask how a clip that fits no class is converted, and go on with `then`; where it is left as it is, with `leave`.
+
+        The template stays as it is; the answer is kept with the clip, and where others are like it, asked for them.
+        """
+        job, path = self.job, row.entry.path
+        if job is None:
+            return
+        alike = [
+            each.entry.path
+            for each in self.rows
+            if each.source is None and each.convertible and each.words == row.words and each.entry.path != path
+        ]
+
+        def answer(source: str) -> None:
+            if not alike:
+                self.choose_class([path], source, then)
+                return
+            count = "One more clip is" if len(alike) == 1 else f"{len(alike)} more clips are"
+            both: dict[str, Callable[[], object]] = {
+                "All of them": lambda: self.choose_class([path, *alike], source, then),
+                "This one alone": lambda: self.choose_class([path], source, then),
+            }
+            self.asked.emit(Choice(f"{count} {row.words} too. Are they converted the same way?", both))
+
+        evaluation = evaluate(job.template, remedies=False)
+        answers: dict[str, Callable[[], object]] = {}
+        for each in job.template.sources:
+            link = evaluation.link_of(f"source:{each.id}")
+            does = f" ({link.grade})" if link is not None else ""
+            answers[f"As {each.name}{does}"] = partial(answer, each.id)
+        answers["Leave it linked"] = leave
+        answers["See it in Intake"] = partial(self.see, [path])
+        text = f"{path.name} is {row.words}, which no source of the template is. How is it converted?"
+        self.asked.emit(Choice(text, answers))
+
+    # -- in words ----------------------------------------------------------------------------------------------------
+
+    def can_bring_in(self, *, used: bool = False) -> list[Path]:
+        """Return the clips that can be brought in whole, or of which something is used that can."""
+        return [each.entry.path for each in self.rows if self._can(each, used=used)]
+
+    def summary(self) -> str:
+        """Return what is under way, else how many clips stand how."""
+        if self.bringing.words or self.doing:
+            return self.bringing.words or self.doing
+        counts: dict[str, int] = {}
+        for each in self.rows:
+            counts[each.row.state] = counts.get(each.row.state, 0) + 1
+        strangers = sum(each.source is None and each.convertible for each in self.rows)
+        told = [f"{count} {state}" for state, count in counts.items()]
+        return ", ".join([*told, *([f"{strangers} of no class"] if strangers else [])])
+
+
+def _used_spans(row: MaterialRow, clip: Clip) -> list[Span]:
+    """Return the spans of a clip that are used and not brought in yet."""
+    held = [made.span for made in parts_of(row.entry) if made.span is not None]
+    spans = joined(row.row.spans, round(clip.declared.rate or 25), clip.declared.frames or 1)
+    return [span for span in spans if not any(a <= span[0] and span[1] <= b for a, b in held)]
+
+
+def _shown(row: Row, template: Template) -> MaterialRow:
+    if row.state == MISSING:
+        return MaterialRow(row, None, None, False, "its file is not there")
+    try:
+        clip = look(row.entry.path)
+    except QuarryError as error:
+        return MaterialRow(row, None, None, False, error.what)
+    source, found = class_of(row.entry, clip, template)
+    if clip.format is not None:
+        words = format_words(clip.format, fields=True)
+    else:
+        words = "pictures in no format that is known" if clip.declared.has_picture else "sound alone"
+    fits = found is not None and found.source is not None
+    try:
+        picture = small_picture(clip)
+    except QuarryError:
+        picture = None
+    return MaterialRow(row, clip, source, fits, words, picture)
+
+
+def used_words(row: Row) -> str:
+    """Return for how long timelines use a clip."""
+    if not row.used:
+        return "not used"
+    minutes, seconds = divmod(float(row.used), 60)
+    return f"{int(minutes)} min {seconds:.0f} s" if minutes else f"{seconds:.1f} s"
+
+
+def brought_words(row: Row) -> str:
+    """Return how a clip stands, with what was made of it."""
+    parts = parts_of(row.entry) if row.state in (BROUGHT, USED, PARTLY) else ()
+    said = [row.state, *([", ".join(made.path.name for made in parts)] if parts else [])]
+    if proxy_of(row.entry) is not None:
+        said.append("proxy")
+    return " · ".join(said)
+
+
+def _timelines_in(folder: Path) -> dict[str, tuple[int, int]]:
+    """Return a job's timelines as they lie there now: what uses its clips."""
+    found = {}
+    for path in timelines_in(folder):
+        with contextlib.suppress(OSError):  # renamed in this moment: the next glance sees it
+            status = path.stat()
+            found[path.name] = status.st_size, status.st_mtime_ns
+    return found

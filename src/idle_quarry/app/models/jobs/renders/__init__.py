@@ -1,0 +1,1 @@
+"""How the pieces of a job's timelines stand, and what is made of them."""

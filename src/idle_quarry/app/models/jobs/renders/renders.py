@@ -1,0 +1,295 @@
+"""A job's renders: how each piece of its timelines stands, what is still to be made and costs, what nothing shows any more."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable, Iterable
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QTimer, Signal
+
+from idle_quarry.app.models.jobs.part import JobPart
+from idle_quarry.app.models.jobs.renders.seen import BY_HAND, Row, Seen, is_wanted, look, looked_again, sentence
+from idle_quarry.app.models.proof.disks import bytes_words
+from idle_quarry.app.questions import Choice
+from idle_quarry.app.work import Ticket
+from idle_quarry.errors import QuarryError
+from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.lending.choice import mark_all, queue_of
+from idle_quarry.jobs.renders.queue import PieceQueue
+from idle_quarry.jobs.renders.recipe import Recipe
+from idle_quarry.jobs.renders.rendering import Rendering
+from idle_quarry.jobs.renders.settled import Settled, answer
+from idle_quarry.jobs.renders.standing import seconds_of, shown_first
+from idle_quarry.jobs.renders.store import Kept
+
+if TYPE_CHECKING:
+    from idle_quarry.app.models.jobs.jobs import Jobs
+    from idle_quarry.jobs.lending.house import House
+
+PAGE = "Renders"
+#: The pages on which it is seen how pieces stand.
+PAGES = (PAGE, "Trial")
+#: Milliseconds between two looks at how far workers are.
+_TICK_MS = 700
+
+
+#: Something that is done with a job's queue, of what was found in a fresh look.
+_Act = Callable[[Seen, PieceQueue], object]
+
+
+def _nothing(_found: Seen, _queue: PieceQueue) -> None:
+    return None
+
+
+class Renders(JobPart):
+    """`changed`: pieces stand otherwise; `folder_wanted`: a person is to choose where renders go."""
+
+    folder_wanted = Signal()
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__(jobs)
+        self.seen: Seen | None = None
+        self._folder: Path | None = None
+        #: Workers by the job's folder, and for which house: a job that is left goes on.
+        self._rendering: dict[Path, tuple[House | None, Rendering]] = {}
+        self._acts: deque[tuple[CheckedJob, _Act]] = deque()
+        self._looking = self._again = False
+        self._then: _Act | None = None  #: what was wanted when it was asked where renders go
+        self._tick = QTimer(self, interval=_TICK_MS)
+        self._tick.timeout.connect(partial(self._look, all_of_it=False))
+        self._rest = QTimer(self, singleShot=True)
+        self._rest.timeout.connect(self._rested)
+        self.follow(self.see)
+
+    # -- looking -------------------------------------------------------------------------------------------------------
+
+    def see(self) -> None:
+        """Look at the renders of the job that is seen now, where a page shows them."""
+        job = self.job
+        folder = job.folder if job is not None else None
+        if folder != self._folder:
+            self._folder, self.seen = folder, None
+            self.changed.emit()
+        if job is not None and self.jobs.page in PAGES:
+            self._look()
+
+    def edited(self) -> None:
+        """A timeline was edited and kept: its pieces are others, and rendering begins after a rest where that is wanted."""
+        if self.jobs.page == PAGE:
+            self._look()
+        job = self.job
+        if job is not None and job.template.intermediate.when != BY_HAND:
+            self._rest.start(1000 * job.template.intermediate.rest_s)
+
+    def _look(self, *, all_of_it: bool = True) -> None:
+        """Look again, off the interface thread; asked for meanwhile, once more after that."""
+        job, before = self.job, self.seen
+        if job is None:
+            return
+        if self._looking:
+            self._again = self._again or all_of_it
+            return
+        self._looking = True
+        lending = self.desk.lending
+
+        def work(_ticket: Ticket) -> Seen:
+            found = look(job, *lending.house()) if all_of_it or before is None else looked_again(job, before)
+            of, rendering = self._rendering.get(job.folder, (None, None))
+            if found.waiting and not found.paused and rendering is not None and of is found.house:
+                rendering.start()  # one may have died
+            return found
+
+        def done(found: Seen) -> None:
+            self._looking = False
+            self._show(job, found)
+            if self._again:
+                self._again = False
+                self._look()
+
+        def refused(error: QuarryError) -> None:
+            self._looking = False
+            self._tick.stop()
+            self.desk.refuse(error)
+
+        self.desk.workers.start(work, done, refused)
+
+    def _show(self, job: CheckedJob, found: Seen) -> None:
+        """Show what was found, and look again while workers are at it."""
+        if job.folder == self._folder:
+            self.seen = found
+            self.changed.emit()
+        if (found.waiting and found.house is not None) or any(each.working for _, each in self._rendering.values()):
+            self._tick.start()
+        else:
+            self._tick.stop()
+
+    # -- doing ---------------------------------------------------------------------------------------------------------
+
+    def render(self, rows: Iterable[Row] | None = None) -> None:
+        """Render what is not rendered: of these rows, or of all timelines."""
+        recipes = [row.stood.piece.recipe for row in rows] if rows is not None else None
+        chosen = {each.identity for each in recipes if each is not None} if recipes is not None else None
+
+        def wanted(found: Seen) -> list[Recipe]:
+            return [each for each in found.wanted if chosen is None or each.identity in chosen]
+
+        self._put(wanted)
+
+    def render_from(self, name: str, frame: int) -> None:
+        """Render a timeline from a frame on, then what lies before it."""
+
+        def wanted(found: Seen) -> list[Recipe]:
+            missing = {each.identity for each in found.wanted}
+            programmes = [each for each in found.programmes if each.name == name]
+            return [each for one in programmes for each in shown_first(one, frame) if each.identity in missing]
+
+        self._put(wanted)
+
+    def render_slowest(self) -> None:
+        """Render everything, what takes longest for each of its frames first."""
+        self._put(lambda found: sorted(found.wanted, key=lambda each: -seconds_of(each, found.paces)[0] / each.frames))
+
+    def _rested(self) -> None:
+        """Nothing was edited for a while: render what the template wants rendered by itself, where it is known where to."""
+        job = self.job
+        if job is not None and self.seen is not None and self.seen.settled.store is not None:
+            plan = job.template.intermediate
+            self._put(lambda found: [each for each in found.wanted if is_wanted(each, plan, found.paces)])
+
+    def _put(self, wanted: Callable[[Seen], list[Recipe]]) -> None:
+        """Have rendered what is wanted of the timelines as they are then."""
+
+        def put(found: Seen, queue: PieceQueue) -> None:
+            recipes = wanted(found)
+            if recipes:
+                queue.put(recipes)
+                queue.pause(False)
+
+        self._act(put)
+
+    def pause(self, paused: bool) -> None:
+        """Have rendering wait, or go on."""
+        self._act(lambda _found, queue: queue.pause(paused))
+
+    def cancel(self) -> None:
+        """Render nothing more; what is whole stays."""
+        self._act(lambda _found, queue: queue.drop())
+
+    def _act(self, act: _Act) -> None:
+        """Do something with the queue, off the interface thread and after what was asked for before; where it is not known where
+        renders go, ask first.
+        """
+        if self.job is None:
+            return
+        if self.seen is not None and self.seen.settled.store is None:
+            self._ask_where(self.seen.settled, act)
+            return
+        self._acts.append((self.job, act))
+        if len(self._acts) == 1:
+            self._next()
+
+    def _next(self) -> None:
+        job, act = self._acts[0]
+
+        lending = self.desk.lending
+
+        def work(_ticket: Ticket) -> Seen:
+            found = look(job, *lending.house())
+            store = found.settled.store
+            if store is None:
+                return found
+            of, rendering = self._rendering.get(job.folder, (None, None))
+            if rendering is None or of is not found.house:  # acts come one after the other
+                if rendering is not None:
+                    rendering.close()
+                rendering = Rendering(queue_of(job, found.house, store), store, job.title)
+                self._rendering[job.folder] = found.house, rendering
+            act(found, rendering.queue)
+            if not rendering.queue.paused:
+                rendering.start()
+            return looked_again(job, found)
+
+        def ended(found: Seen | None, error: QuarryError | None) -> None:
+            self._acts.popleft()
+            if error is not None:
+                self.desk.refuse(error)
+            if found is not None:
+                self._show(job, found)
+                if found.settled.store is None and job.folder == self._folder:
+                    self._ask_where(found.settled, act)
+            if self._acts:
+                self._next()
+
+        self.desk.workers.start(work, lambda found: ended(found, None), lambda error: ended(None, error))
+
+    # -- where -----------------------------------------------------------------------------------------------------------
+
+    def _ask_where(self, found: Settled, act: _Act) -> None:
+        """Ask where renders go; what was wanted is done when that is answered."""
+        self._then = act
+        answers: dict[str, Callable[[], object]] = {}
+        if found.system_disk:
+            answers["Fill that disk"] = lambda: self.settle(found.place, system_disk=True)
+        answers["Choose a folder"] = self.folder_wanted.emit
+        answers["Not now"] = lambda: None
+        self.asked.emit(Choice(f"{sentence(found.why)}. Where shall renders go?", answers))
+
+    def settle(self, place: Path, *, system_disk: bool = False) -> None:
+        """Keep where renders go on this machine, and then do what was asked for before."""
+        job, act = self.job, self._then
+        if job is None:
+            return
+        old, lending = self._rendering.pop(job.folder, None), self.desk.lending
+        self._then = None
+
+        def work(_ticket: Ticket) -> Seen:
+            if old is not None:
+                old[1].close()
+            answer(job, place, system_disk=system_disk)
+            return look(job, *lending.house())
+
+        def done(found: Seen) -> None:
+            self._show(job, found)
+            if found.settled.store is None:
+                self._ask_where(found.settled, act or _nothing)
+            elif act is not None:
+                self._act(act)
+
+        self.desk.workers.start(work, done, self.desk.refuse)
+
+    def let_help(self) -> None:
+        """Mark what other machines of the house have no way to find, so that they may help."""
+        job, seen = self.job, self.seen
+        if job is None or seen is None or not seen.unmarked:
+            return
+        folders = seen.unmarked
+
+        def done(_none: object) -> None:
+            self.desk.say("Marked: other machines of the house may help from now on.")
+            self._look()
+
+        self.desk.workers.start(lambda _ticket: mark_all(folders, job), done, self.desk.refuse)
+
+    # -- room --------------------------------------------------------------------------------------------------------------
+
+    def remove(self, kept: Iterable[Kept]) -> None:
+        """Remove renders; those that timelines show can be made again."""
+        store = self.seen.settled.store if self.seen is not None else None
+        pieces = list(kept)
+        if store is None or not pieces:
+            return
+
+        def done(freed: int) -> None:
+            self.desk.say(f"{len(pieces)} renders removed: {bytes_words(freed)} are free again.")
+            self._look()
+
+        self.desk.workers.start(lambda _ticket: store.remove(pieces), done, self.desk.refuse)
+
+    def close(self) -> None:
+        """End all workers: what they had begun is given back."""
+        for _, each in self._rendering.values():
+            each.close()
+        self._rendering.clear()

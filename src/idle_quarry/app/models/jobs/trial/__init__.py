@@ -1,0 +1,1 @@
+"""Timelines that are open, edited and played."""

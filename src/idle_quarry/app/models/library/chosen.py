@@ -1,0 +1,230 @@
+"""The chosen template of the shelves: its revisions, the one that is looked at, what was said of it, what may be done."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.models.library.remarks import remark_words
+from idle_quarry.errors import QuarryError
+from idle_quarry.library import HandoverRecord, JobRecord, Remark, Revision, Stored, Summary
+from idle_quarry.path.evaluation import Evaluation
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+
+@dataclass(frozen=True)
+class Offers:
+    """What may be done with the revision that is looked at; a number is the revision it is done with."""
+
+    propose: bool = False
+    approve: bool = False
+    review: int | None = None
+    merge: bool = False
+    bring_back: bool = False
+    withdraw: bool = False
+    compare: int | None = None
+
+
+@dataclass(frozen=True)
+class _Read:
+    evaluation: Evaluation | None
+    history: list[str]
+
+
+class Chosen(QObject):
+    """`changed`: another template, or another revision of it."""
+
+    changed = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.summary: Summary | None = None
+        self.revisions: list[Revision] = []
+        self.jobs: list[JobRecord] = []
+        self.handed: list[HandoverRecord] = []  #: what was handed over from any of its revisions, newest first
+        self.alone = False  #: whether one person may approve alone in this house
+        self.number: int | None = None
+        self.second: int | None = None
+        #: Whether the revision was picked by a person, and is not the one that opening would open.
+        self.picked = False
+        self._read: _Read | None = None
+
+    def show_summary(self, summary: Summary | None) -> None:
+        """Look at a template; the revision chosen before stays chosen where it is the same template."""
+        same = summary is not None and self.summary is not None and summary.id == self.summary.id
+        self.picked = self.picked and same
+        kept = self.number if self.picked else None
+        self.summary, self.second = summary, self.second if same else None
+        if summary is not None:
+            try:
+                library = self.desk.library
+                self.revisions = library.revisions(summary.id)
+                self.jobs = library.jobs_from(summary.id)
+                self.handed = library.handovers_from(summary.id)
+                self.alone = library.one_person()
+                opens = self.desk.documents.worked_on(summary)
+            except QuarryError as error:
+                self.desk.refuse(error)
+                return
+            self.number = kept if kept is not None else opens
+        self._read = None
+        self.changed.emit()
+
+    def pick(self, number: int, second: int | None = None) -> None:
+        """Look at a revision, with a second beside it to be compared with."""
+        self.picked = True
+        self.number, self.second = number, second
+        self._read = None
+        self.changed.emit()
+
+    @property
+    def revision(self) -> Revision | None:
+        """The revision that is looked at."""
+        return next((each for each in self.revisions if each.number == self.number), None)
+
+    def stored(self) -> Stored | None:
+        """Return the revision that is looked at, with its body. Raises `LibraryError`."""
+        return None if self.summary is None else self.desk.library.stored(self.summary.id, self.number)
+
+    @property
+    def evaluation(self) -> Evaluation | None:
+        """The evaluation of the revision; None where it cannot be read."""
+        return self._now().evaluation
+
+    @property
+    def history(self) -> list[str]:
+        """What was said and done about the revision, newest first."""
+        return self._now().history
+
+    def _now(self) -> _Read:
+        """Return what the revision says, read when it is first asked for: going along the list does not wait for it."""
+        if self._read is None:
+            self._read = self._of_revision()
+        return self._read
+
+    def _of_revision(self) -> _Read:
+        summary, revision = self.summary, self.revision
+        if summary is None or revision is None:
+            return _Read(None, [])
+        try:
+            stored = self.desk.stored(revision)
+            remarks = self.desk.library.remarks(summary.id)
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return _Read(None, [])
+        evaluation = self.desk.evaluation(summary.id, revision.number, revision.hash)
+        return _Read(evaluation, self._told(stored, [each for each in remarks if each.number == revision.number]))
+
+    def _told(self, stored: Stored, remarks: list[Remark]) -> list[str]:
+        """Return the history of a revision, newest first: what was said and done, jobs, how it came to be."""
+        told = [remark_words(stored, remark) for remark in remarks]
+        for each in self.handed:
+            if each.revision == stored.revision.number:
+                verdict = "verified, it passes" if each.verdict == "passes" else "verified and accepted"
+                told.append(
+                    f"{each.author}, {each.time[:10]}: handed over {each.file} of {each.job}\n{each.delivery}: {verdict}"
+                )
+        for job in self.jobs:
+            if job.revision == stored.revision.number:
+                told.append(f"{job.author}, {job.time[:10]}: started the job {job.title}")
+        revision = stored.revision
+        began = [f"from revision {revision.parent}"] if revision.parent else []
+        began += [f"merged with {revision.merged}"] if revision.merged else []
+        saved = f"{revision.author}, {revision.time[:10]}: saved {', '.join(began) or 'new'}"
+        return [*told, f"{saved}\n{revision.note}" if revision.note else saved]
+
+    # -- in words ------------------------------------------------------------------------------------------
+
+    def about_words(self) -> str:
+        """Return where the revision stands: its shelf, state, worst link, what jobs start from."""
+        summary, revision = self.summary, self.revision
+        if summary is None or revision is None or self.evaluation is None:
+            return ""
+        shelf = "House shelf" if summary.shelf == "house" else "Own shelf"
+        more = f" · jobs start from revision {summary.for_jobs}" if summary.shelf == "house" else ""
+        more += " · one person approves here" if self.alone and summary.shelf == "house" else ""
+        more += f" · {self.evidence_words()}" if self.handed else ""
+        return (
+            f"{shelf} · revision {revision.number}, {revision.state} · worst link {self.evaluation.worst_grade}{more}"
+        )
+
+    def evidence_words(self) -> str:
+        """Return how many files were handed over from the template, "" where none was."""
+        count = len(self.handed)
+        return (
+            f"{count} {'hand-over' if count == 1 else 'hand-overs'} verified, the last {self.handed[0].time[:10]}"
+            if count
+            else ""
+        )
+
+    def jobs_on(self) -> dict[int, int]:
+        """Return how many jobs stand on each revision."""
+        return dict(Counter(job.revision for job in self.jobs))
+
+    # -- what may be done ----------------------------------------------------------------------------------
+
+    def offers(self) -> Offers:
+        """Return what may be done with the revision now."""
+        summary, revision = self.summary, self.revision
+        if summary is None or revision is None:
+            return Offers()
+        house = summary.shelf == "house" and not summary.aside
+        proposed = self._proposed()
+        return Offers(
+            propose=house and revision.state == "draft" and not self.alone,
+            approve=house and revision.state == "draft" and self.alone,
+            review=proposed.number if house and proposed is not None else None,
+            merge=len(self._drafts()) > 1,
+            bring_back=revision.state == "withdrawn",
+            withdraw=house and revision.state in ("draft", "in review", "approved"),
+            compare=self._other(revision) if len(self.revisions) > 1 else None,
+        )
+
+    def _drafts(self) -> list[Revision]:
+        used = {number for each in self.revisions for number in (each.parent, each.merged)}
+        return [r for r in self.revisions if r.state in ("draft", "in review") and r.number not in used]
+
+    def _other(self, revision: Revision) -> int:
+        """The revision this one is compared with: the second picked, else what it began from, else its neighbour."""
+        if self.second is not None:
+            return self.second
+        if revision.parent is not None:
+            return revision.parent
+        return next((r.number for r in reversed(self.revisions) if r.number != revision.number), revision.number)
+
+    def _proposed(self) -> Revision | None:
+        """Return the revision that waits for a review: the chosen one where it does, else the newest that does."""
+        waiting = [each for each in self.revisions if each.state == "in review"]
+        return self.revision if self.revision in waiting else next(iter(waiting), None)
+
+    def compare(self) -> None:
+        """Show the revision beside the one it is compared with."""
+        other = self.offers().compare
+        if other is not None and self.number is not None:
+            self.desk.shelf.compare(*sorted((other, self.number)))
+
+    def review(self) -> None:
+        """Show what waits for a review beside what is approved."""
+        proposed = self._proposed()
+        if self.summary is not None and proposed is not None:
+            self.desk.shelf.compare(self.summary.approved or proposed.parent or proposed.number, proposed.number)
+
+    def merge(self) -> None:
+        """Show two drafts, to be made one."""
+        drafts = self._drafts()
+        if self.summary is not None and len(drafts) > 1:
+            one = self.revision if self.revision in drafts else drafts[0]
+            assert one is not None
+            other = next(each for each in drafts if each != one)
+            self.desk.shelf.merge(self.summary.id, *sorted((other.number, one.number)))
+
+    def act(self, act: str) -> None:
+        """Carry out an act on the revision, after what goes with it was asked."""
+        if self.number is not None:
+            self.desk.shelf.act(act, self.number)

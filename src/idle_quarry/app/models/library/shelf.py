@@ -1,0 +1,324 @@
+"""The shelves: what is searched, which template is chosen, what can be done with it."""
+
+from __future__ import annotations
+
+import contextlib
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.models.library.chosen import Chosen
+from idle_quarry.app.models.library.files_out import FilesOut
+from idle_quarry.app.models.library.rows import ShelfPaths, ShelfRows
+from idle_quarry.app.models.library.settings_read import SettingsRead
+from idle_quarry.app.models.library.sought import Sought
+from idle_quarry.app.questions import Answered, Choice, Question
+from idle_quarry.counting import counted
+from idle_quarry.errors import QuarryError
+from idle_quarry.library import Search, Stored
+from idle_quarry.path.beginnings import from_delivery, monitor_for, work_places
+from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.entries import Monitor
+from idle_quarry.path.evaluation import Finding
+from idle_quarry.path.registry import territories
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+#: The pages that take the whole view, by the name of their model on the desk; "" is the shelves themselves.
+PAGES = ("", "review", "merge", "importing", "standard_set", "many")
+
+
+class Shelf(QObject):
+    """`found`: the list is another; `page_wanted`: a page is to be shown; `asked`: a question is to be put in place."""
+
+    found = Signal()
+    page_wanted = Signal(str)
+    asked = Signal(object)
+    #: A file is to be chosen, to be imported.
+    import_asked = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.rows = ShelfRows(desk.library)
+        self.paths = ShelfPaths(desk)
+        self.chosen = Chosen(desk)
+        self.files = FilesOut(desk, self.chosen.stored, self.wanted)
+        self.sought = Sought()
+        self.lines_present: list[int] = []
+        self.page = ""
+        self.settings = SettingsRead(desk)
+        self.settings.read.connect(self._settings_read)
+        desk.shelves_changed.connect(self.reload)
+        self.reload()
+
+    # -- finding -----------------------------------------------------------------------------------------
+
+    def wanted(self) -> Search:
+        """Return what the library is asked for."""
+        return self.sought.search()
+
+    def reload(self) -> None:
+        """Read the shelves again; what was chosen stays chosen."""
+        self.lines_present = self.desk.read(lambda library: library.lines_present()) or self.lines_present
+        if self.sought.lines not in self.lines_present:
+            self.sought.lines = None
+        self.find()
+
+    def look_for(
+        self, *, typed: str | None = None, shelf: str | None = None, territory: str | None = "", lines: int | None = 0
+    ) -> None:
+        """Search otherwise: what is not said stays ("" and 0 are none said, None is any)."""
+        sought = self.sought
+        if typed is not None:
+            sought.type(typed)
+        sought.shelf = sought.shelf if shelf is None else shelf
+        sought.territory = sought.territory if territory == "" else territory
+        sought.lines = sought.lines if lines == 0 else lines
+        self.find()
+
+    def find(self) -> None:
+        """Find what is searched for; the chosen template stays, where it is still there."""
+        kept = self.chosen.summary.id if self.chosen.summary else self.desk.preferences.template
+        try:
+            self.rows.find(self.wanted(), self._holding)
+        except QuarryError as error:
+            self.desk.refuse(error)
+            return
+        row = self.rows.row_of(kept)
+        self.choose_row(row if row is not None else 0)
+        self.found.emit()
+
+    def _holding(self, ids: list[str]) -> list[str]:
+        """Return those of which the conditions hold; none yet while the settings are read."""
+        if not self.sought.conditions:
+            return ids
+        self.settings.want()
+        return self.settings.columns.find(self.sought.conditions, ids) if self.settings.ready else []
+
+    def _settings_read(self) -> None:
+        if self.sought.conditions:
+            self.find()
+
+    def choose_row(self, row: int) -> None:
+        """Choose a row of the list."""
+        self.chosen.show_summary(self.rows.at(row) if row < self.rows.shown else None)
+
+    def choose(self, template_id: str) -> None:
+        """Choose a template, clearing the search where it hides it."""
+        if self.rows.row_of(template_id) is None:
+            self.sought = Sought()
+            self.rows.find(self.wanted())
+        self.choose_row(self.rows.row_of(template_id) or 0)
+        self.found.emit()
+
+    @property
+    def nothing_at_all(self) -> bool:
+        """Whether the shelves are bare: nothing is hidden by a search."""
+        return self.rows.shown == 0 and self.sought.everything
+
+    def counted_words(self) -> str:
+        """Return how many templates are shown."""
+        return counted(self.rows.shown, "template")
+
+    def nothing_words(self) -> str:
+        """Return why no template is shown, and what to do."""
+        return self.sought.nothing_words(reading=not self.settings.ready)
+
+    # -- pages ---------------------------------------------------------------------------------------------
+
+    def show_page(self, page: str) -> None:
+        """Show a page over the shelves, or the shelves ("")."""
+        self.page = page
+        self.page_wanted.emit(page)
+
+    def back(self) -> None:
+        """Go back to the shelves."""
+        self.show_page("")
+
+    def compare(self, a: int, b: int) -> None:
+        """Show two revisions of the chosen template beside one another."""
+        summary = self.chosen.summary
+        if summary is not None:
+            pair = self.desk.read(lambda library: (library.stored(summary.id, a), library.stored(summary.id, b)))
+            self._compare(pair)
+
+    def _compare(self, pair: tuple[Stored, Stored] | None) -> None:
+        if pair is not None:
+            self.desk.review.show_pair(*pair)
+            self.show_page("review")
+
+    def compare_with(self) -> None:
+        """Ask for another template, and show the two beside one another."""
+        summary, number = self.chosen.summary, self.chosen.number
+        if summary is None:
+            return
+
+        def accept(name: str, answered: Answered) -> None:
+            library = self.desk.library
+            try:
+                pair = library.stored(library.find(name).id), library.stored(summary.id, number)
+            except QuarryError as error:
+                answered(str(error))
+                return
+            answered(None)
+            self._compare(pair)
+
+        names = self.desk.read(lambda library: [each.name for each in library.page(limit=400)]) or []
+        self.asked.emit(Question(f"Compare {summary.name} with:", "Compare", accept, offers=tuple(names)))
+
+    def merge(self, template_id: str, a: int, b: int) -> None:
+        """Show two drafts of a template, to be made one."""
+        if self.chosen.summary is None or self.chosen.summary.id != template_id:
+            self.choose(template_id)
+        if self.desk.merge.show_drafts(template_id, a, b):
+            self.show_page("merge")
+
+    def show_standard_set(self) -> None:
+        """Show the panel that puts the standard templates of a house on its shelf."""
+        self.desk.standard_set.list_anew()
+        self.show_page("standard_set")
+
+    # -- doing -----------------------------------------------------------------------------------------------
+
+    def show_table(self) -> None:
+        """Show the templates that are found as a table of their settings."""
+        self.desk.many.show()
+        self.show_page("many")
+
+    def show_equipment(self, ident: str = "") -> None:
+        """Show equipment and specs, and of them one entry."""
+        if ident:
+            self.desk.equipment.choose(ident)
+        self.show_page("equipment")
+
+    def open_chosen(self) -> None:
+        """Open the chosen template, at a revision where one was picked."""
+        summary = self.chosen.summary
+        if summary is not None:
+            self.desk.open_stored(summary.id, self.chosen.number if self.chosen.picked else None)
+
+    def cure(self, finding: Finding) -> None:
+        """Open the chosen template and carry out a finding's remedy there: a draft, undoable."""
+        self.open_chosen()
+        self.desk.path.cure(finding)
+
+    def start_job(self) -> None:
+        """Show the page that starts a job from the chosen template."""
+        summary = self.chosen.summary
+        if summary is None:
+            return
+        number = self.chosen.number if self.chosen.picked else summary.for_jobs
+        stored = self.desk.read(lambda library: library.stored(summary.id, number))
+        if stored is not None:
+            self.desk.jobs.prepare(stored)
+
+    def act(self, act: str, number: int) -> None:
+        """Ask for what goes with an act on a revision of the chosen template, and carry it out."""
+        from idle_quarry.app.models.library.deciding import deciding
+
+        summary, revision = self.chosen.summary, self.chosen.revision
+        if summary is not None and revision is not None and revision.number == number:
+            deciding(self.desk, self.asked.emit, summary.name, revision, act)
+
+    def ask_rule(self) -> None:
+        """Ask how many people an approval takes in this house."""
+        alone = self.desk.read(lambda library: library.one_person())
+        if alone is None:
+            return
+        now = "one person may approve alone" if alone else "another person than the author approves"
+        acts = self.desk.acts
+        two, one = (
+            {"Another than the author": lambda: acts.set_rule(alone=False)},
+            {"One person alone": lambda: acts.set_rule(alone=True)},
+        )
+        answers = {**(one | two if alone else two | one), "Leave it": lambda: None}
+        self.asked.emit(Choice(f"Who approves a revision in this house? Now {now}.", answers))
+
+    def ask_names(self) -> None:
+        """Ask whose names count in this library's file."""
+        by_login = self.desk.read(lambda library: library.names_by_login())
+        if by_login is None:
+            return
+        now = (
+            "people are called as their accounts on the system are"
+            if by_login
+            else "people choose what they are called"
+        )
+        acts = self.desk.acts
+        account, chosen = (
+            {"The system's accounts": lambda: acts.set_names(by_login=True)},
+            {"The name in the profile": lambda: acts.set_names(by_login=False)},
+        )
+        answers = {**(account | chosen if by_login else chosen | account), "Leave it": lambda: None}
+        self.asked.emit(Choice(f"Whose name counts in this library's file? Now {now}.", answers))
+
+    def begin_from(self, standard: str) -> None:
+        """Open a new template for a standard delivery: its renders in what the house uses already, its monitor one of the house's own
+        or none, its work where this person keeps work.
+        """
+        used = self.desk.read(lambda library: library.codecs_in_use())
+        if used is None:
+            return
+        template = from_delivery(standard, used=used)
+        own = [entry for entry in self.desk.house.value.entries if isinstance(entry, Monitor)]
+        template = edited(template, Edit("monitor", monitor_for(template.working.format, own)))
+        if work := self.desk.preferences.work_folder:
+            with contextlib.suppress(QuarryError):  # one that no disk can have any more is typed anew
+                template = template.model_copy(update={"places": work_places(work)})
+        self.desk.open_new(template)
+
+    def begin_from_clips(self) -> None:
+        """Show Intake, where templates begin from clips."""
+        self.desk.view_wanted.emit("Intake")
+        self.desk.say("Open or drop clips here, choose one, and start a template from it.")
+
+    def duplicate(self) -> None:
+        """Put a copy of the chosen revision on the own shelf."""
+        self._copy("own")
+
+    def hand_over(self) -> None:
+        """Put a copy of the chosen revision on the house shelf, as a draft."""
+        self._copy("house")
+
+    def _copy(self, shelf: str) -> None:
+        summary = self.chosen.summary
+        if summary is not None:
+            # the list is read again first, and then has it
+            self.desk.acts.copy(summary, self.chosen.number, shelf, self._choose_soon)
+
+    def _choose_soon(self, revision: object) -> None:
+        self.choose(revision.template_id)  # type: ignore[attr-defined]
+
+    def rename(self) -> None:
+        """Ask for another name; it is saved as a revision, since a revision never changes."""
+        summary = self.chosen.summary
+        if summary is None:
+            return
+
+        def accept(name: str, answered: Answered) -> None:
+            self.desk.acts.rename(summary, name, answered)
+
+        self.asked.emit(Question("New name:", "Rename", accept, summary.name))
+
+    def put_aside(self) -> None:
+        """Take the chosen template off its shelf; it can be put back."""
+        if self.chosen.summary is not None:
+            self.desk.acts.put_aside(self.chosen.summary)
+
+    def bring_back(self) -> None:
+        """Put the chosen template, which was put aside, on its shelf again."""
+        summary = self.chosen.summary
+        if summary is not None:
+            self.desk.acts.bring_back(summary.id, lambda: self.choose(summary.id))
+
+    def toggle_default(self, *, own: bool = False) -> None:
+        """Make the chosen template the one new jobs start from, in the house or for this person, or no longer."""
+        if self.chosen.summary is not None:
+            self.desk.acts.toggle_default(self.chosen.summary.id, own=own)
+
+
+def territory_words() -> dict[str, str]:
+    """Return the territories with what people call them, by their ids."""
+    return {each.id: f"{each.id} ({each.called})" if each.called else each.id for each in territories().values()}

@@ -1,0 +1,361 @@
+"""Lining up: what the monitoring output of the open template sends, what monitors make of it, and what is heard."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from idle_quarry.app.document import Document
+from idle_quarry.app.live import Live
+from idle_quarry.app.models.library.feeds import Feeds
+from idle_quarry.app.models.line_up.by_eye import ByEye
+from idle_quarry.app.models.line_up.deck import DeckModel
+from idle_quarry.app.models.line_up.loop import Sending
+from idle_quarry.app.models.line_up.playing_out import PlayingOut
+from idle_quarry.app.models.line_up.words import LineUpWords
+from idle_quarry.errors import QuarryError
+from idle_quarry.line.chain import Looked
+from idle_quarry.line.faults import Fault
+from idle_quarry.line.feed import Setup
+from idle_quarry.line.sending import SOUNDS, forget_pictures, sent_pictures
+from idle_quarry.line.tape import ClipFeed
+from idle_quarry.line.told import Told, told
+from idle_quarry.line.transport import transports
+from idle_quarry.media import Clip
+from idle_quarry.media.looking import look
+from idle_quarry.path.beginnings import monitor_for
+from idle_quarry.path.edits import Edit
+from idle_quarry.path.entries import Monitor
+from idle_quarry.path.findings.monitoring import acceptable_formats
+from idle_quarry.path.monitoring import taken
+from idle_quarry.path.registry import monitors, sound_layouts
+from idle_quarry.path.template import TimecodePlan
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
+from idle_quarry.signal.words import format_words
+from idle_quarry.sound.meters import USUAL_TYPE
+from idle_quarry.sound.playing import SoundOut, Speaker
+
+if TYPE_CHECKING:
+    from idle_quarry.app.desk import Desk
+
+#: The pages of the view.
+PAGES = ("Output", "Record")
+#: How many monitors stand beside the template's own.
+BESIDE = 2
+#: Over how many frames the rate of pictures is counted.
+_COUNTED = 12
+_MINUTE_S = 60.0
+
+
+class LineUp(QObject):
+    """`changed`: what is sent, or to what; `arrived`: a frame was received and looked at; `packet_changed`: another is told."""
+
+    changed = Signal()
+    arrived = Signal()
+    packet_changed = Signal()
+    clip_asked = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.looked: Looked | None = None
+        self.refused = ""  #: why nothing is sent
+        self.picture, self.sound, self.interface, self.payload = "bars", "tone", "", True
+        self.meter = ""
+        self.parade = False  #: R′, G′ and B′ beside one another in place of luma
+        self.heard: int | None = None  #: the first of the two channels that are listened to
+        self.speaker: Callable[[int], SoundOut] = Speaker
+        self.clip: Clip | None = None  #: what is sent where the picture is "clip"
+        self.words = LineUpWords(self)
+        self.packet = 0  #: which of the frame's packets is told
+        self.feeds = Feeds(desk)
+        self.by_eye = ByEye(self)
+        self.playing_out = PlayingOut(self)
+        self.deck = DeckModel(desk)
+        self.page = PAGES[0]
+        self._beside: list[str] = []
+        self._seen = False
+        self._followed: Document | None = None
+        self._live = Live(self)
+        self._live.arrived.connect(self._take)
+        self._live.failed.connect(self._ended)
+        self.wanted: Setup | None = None
+        self._sending: Sending | None = None
+        self.times: list[float] = []
+        self.faults: list[tuple[float, Fault]] = []
+        desk.documents.opened.connect(self._opened)
+        desk.documents.edited.connect(self._refresh)
+        desk.house.changed.connect(self._refresh)
+        desk.workers.before_rest.append(self._forget_unseen)
+        self._opened()
+
+    def _forget_unseen(self) -> None:
+        """Let go of the last frame and of test pictures: nobody looks at them, and the next frame brings others."""
+        if self._live.running:
+            return
+        self.looked, self._sending = None, None
+        forget_pictures()
+
+    # -- what is sent, and to what -----------------------------------------------------------------------------
+
+    def _opened(self) -> None:
+        document = self.desk.document
+        if document is not self._followed:
+            self._followed = document
+            if document is not None:
+                self.interface, self.meter = "", USUAL_TYPE.get(document.template.territory, "dBFS")
+        self._refresh()
+
+    @property
+    def format(self) -> SignalFormat | None:
+        """The format that the template sends its monitor, None where it has none."""
+        document = self.desk.document
+        feed = document.template.monitor if document is not None else None
+        return feed.format if feed is not None else None
+
+    @property
+    def monitor(self) -> Monitor | None:
+        """The template's monitor."""
+        document = self.desk.document
+        feed = document.template.monitor if document is not None else None
+        return monitors().get(feed.monitor) if feed is not None else None
+
+    def known(self) -> dict[str, Monitor]:
+        """Return every monitor, the house's own first."""
+        own = {each.id: each for each in self.desk.house.value.entries if isinstance(each, Monitor)}
+        carried = {self.monitor.id: self.monitor} if self.monitor is not None else {}
+        return {**own, **{ident: monitors()[ident] for ident in monitors()}, **carried}
+
+    def beside(self) -> list[Monitor]:
+        """Return the monitors that stand beside the template's own."""
+        known = self.known()
+        own = self.monitor.id if self.monitor is not None else ""
+        chosen = [ident for ident in self._beside if ident in known and ident != own]
+        chosen += [ident for ident in known if ident != own and ident not in chosen]
+        return [known[ident] for ident in chosen[:BESIDE]]
+
+    def compare(self, place: int, ident: str) -> None:
+        """Show another monitor beside the template's own."""
+        now = [each.id for each in self.beside()]
+        if ident in now:
+            other = now.index(ident)
+            now[other] = now[place]
+        now[place] = ident
+        self._beside = now
+        self._refresh()
+
+    def send(
+        self, *, picture: str = "", sound: str = "", interface: str | None = None, payload: bool | None = None
+    ) -> None:
+        """Send another picture or sound, or over another interface, with or without an identifier."""
+        if picture == "other clip":
+            self.ask_clip()
+            self.changed.emit()  # what is shown as chosen is what was sent before
+            return
+        self.picture, self.sound = picture or self.picture, sound or self.sound
+        self.interface = self.interface if interface is None else interface
+        self.payload = self.payload if payload is None else payload
+        self._refresh()
+
+    def ask_clip(self) -> None:
+        """Have a clip chosen that is sent."""
+        self.clip_asked.emit()
+
+    def send_clip(self, path: Path) -> None:
+        """Look at a clip, and send it through the template's monitor link."""
+        self.desk.workers.start(lambda ticket: look(path, ticket.progress), self._send_clip, self.desk.refuse)
+
+    def _send_clip(self, clip: Clip) -> None:
+        self.clip = clip
+        self.send(picture="clip")
+
+    def listen(self, first: int) -> None:
+        """Listen to two channels from `first` on, or (below 0) to nothing."""
+        self.heard = first if first >= 0 else None
+        self._refresh()
+
+    def pairs(self) -> dict[int, str]:
+        """Return what can be listened to: nothing (−1), or two channels, by the first of them."""
+        document = self.desk.document
+        count = len(sound_layouts()[document.template.sound.layout].channels) if document is not None else 0
+        if self.picture == "clip" and self.clip is not None:
+            count = sum(each.channels for each in self.clip.declared.audio)
+        named = {
+            n: f"Channels {n + 1} and {n + 2}" if n + 1 < count else f"Channel {n + 1}" for n in range(0, count, 2)
+        }
+        return {-1: "Nothing", **named}
+
+    @property
+    def mute(self) -> str:
+        """Why nothing is heard though it should be."""
+        return self._sending.mute if self._sending is not None and self.heard is not None else ""
+
+    def show_parade(self, on: bool) -> None:
+        """Look at R′, G′ and B′ beside one another, or at luma."""
+        self.parade = on
+        self._refresh()
+
+    def read_by(self, meter: str) -> None:
+        """Read the sound by another type of meter."""
+        self.meter = meter
+        self._refresh()
+
+    def set_format(self, fmt: SignalFormat) -> None:
+        """Have the template send another format."""
+        self.desk.edit(f"Send {format_words(fmt)}", Edit("monitor.format", fmt))
+
+    def set_monitor(self, ident: str) -> None:
+        """Give the template another monitor."""
+        self.desk.edit("Other monitor", Edit("monitor.monitor", ident))
+
+    def add_monitor(self) -> None:
+        """Give the template a monitor that shows the programme, or what comes nearest."""
+        document = self.desk.document
+        if document is not None:
+            self.desk.edit("Add monitor", Edit("monitor", monitor_for(document.template.working.format)))
+
+    def formats(self) -> list[SignalFormat]:
+        """Return what can be sent: what is sent now, then what the monitor shows, the nearest to the programme first."""
+        document, monitor, now = self.desk.document, self.monitor, self.format
+        if document is None or now is None:
+            return []
+        shown = acceptable_formats(monitor, document.template.working.format)[:12] if monitor is not None else []
+        return [now, *(each for each in shown if each != now)]
+
+    def interfaces(self) -> Mapping[str, str]:
+        """Return the interfaces that carry the format, by id, in words."""
+        fmt = self.format
+        ways = [] if fmt is None else list(transports(fmt))
+        return {way.interface.id: way.interface.text for way in ways}
+
+    def pictures(self) -> Mapping[str, str]:
+        """Return the pictures that can be sent, by id."""
+        tests = {each.id: each.name for each in sent_pictures().values()}
+        clip = {"clip": self.clip.path.name} if self.clip is not None else {}
+        return {**tests, **clip, "other clip": "A clip…"}
+
+    def remedy(self) -> tuple[str, SignalFormat] | None:
+        """Return what would be shown as meant instead of what is sent: its words and the format; None where nothing is wrong."""
+        fmt, monitor = self.format, self.monitor
+        if fmt is None or monitor is None or taken(monitor, fmt, self.interface, payload=self.payload).state == "shown":
+            return None
+        fits = [each for each in self.formats() if taken(monitor, each).state == "shown"]
+        return (f"Send {format_words(fits[0])}", fits[0]) if fits else None
+
+    # -- packets and faults ------------------------------------------------------------------------------------
+
+    def packet_told(self) -> Told | None:
+        """Return what the chosen packet of the frame says, in words."""
+        frame = self.looked.frame if self.looked is not None else None
+        if frame is None or self.packet >= len(frame.packets):
+            return None
+        return told(frame.packets[self.packet], frame.lock.rate)
+
+    def tell(self, number: int) -> None:
+        """Tell another packet; before the first comes the last."""
+        count = len(self.looked.frame.packets) if self.looked is not None else 0
+        self.packet = number % count if count else 0
+        self.packet_changed.emit()
+
+    # -- the loop ----------------------------------------------------------------------------------------------
+
+    def look(self, on: bool) -> None:
+        """Somebody looks at the view, or no longer: nothing is sent for nobody."""
+        self._seen = on
+        if on:
+            self.feeds.want()
+        else:
+            self.desk.workers.rest_soon()
+        self.deck.look(on and self.page == PAGES[1])
+        self._refresh()
+
+    def show_page(self, page: str) -> None:
+        """Go to a page of the view."""
+        self.page = page
+        self.look(self._seen)
+
+    def level(self) -> float:
+        document = self.desk.document
+        return document.template.sound.line_up_dbfs if document is not None else -18.0
+
+    def _refresh(self) -> None:
+        """Begin to send what is wanted now, or stop."""
+        document, fmt = self.desk.document, self.format
+        self.wanted = None
+        self.refused = ""
+        if document is not None and fmt is not None:
+            if self.interface not in self.interfaces():
+                self.interface = ""
+            chosen = document.template.line_up
+            picture = chosen if self.picture == "bars" and chosen in sent_pictures() else self.picture
+            feed = document.template.monitor
+            clip = None
+            if self.picture == "clip" and self.clip is not None and feed is not None:
+                clip = ClipFeed(self.clip, feed.policy)
+            own = [self.monitor] if self.monitor is not None else []
+            start = _start(document.template.timecode, fmt)
+            self.wanted = Setup(
+                fmt, self.interface, self.payload, picture, self.sound, self.level(),
+                sound_layouts()[document.template.sound.layout], start, (*own, *self.beside()), self.meter or "dBFS", clip,
+            )  # fmt: skip
+        if self.wanted is None:
+            self.looked, self.faults, self.times = None, [], []
+        if self._seen and self.page == PAGES[0] and self.wanted is not None:
+            if self._sending is not None and self._live.running:
+                self._sending.wanted, self._sending.heard, self._sending.parade = self.wanted, self.heard, self.parade
+                self._live.hurry()
+            else:
+                self._sending = Sending(self.wanted, self.heard, self.speaker, parade=self.parade)
+                self._live.start(self._sending)
+        else:
+            self._live.stop()
+        self.changed.emit()
+
+    def _take(self, looked: Looked | None) -> None:
+        now = time.monotonic()
+        if looked is None or looked.setup != self.wanted:
+            return
+        if self.looked is None or self.looked.setup != looked.setup:
+            self.times, self.faults = [], []
+        self.looked = looked
+        self.times = [*self.times[-_COUNTED:], now]
+        self.faults = [each for each in self.faults if now - each[0] < _MINUTE_S][-200:]
+        self.faults += [(now, fault) for fault in looked.frame.faults]
+        if self.packet >= len(looked.frame.packets):
+            self.packet = 0
+        self.arrived.emit()
+
+    def _ended(self, why: str) -> None:
+        self.refused, self.looked = why, None
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """End for good: the window closes."""
+        self._seen = False
+        self._live.finish()
+        self.deck.finish()
+
+
+def _start(plan: TimecodePlan, fmt: SignalFormat) -> Timecode:
+    """Return where the template's timecode starts, counted in frames of the feed; midnight where it cannot start so."""
+    try:
+        return start_timecode(plan.start, plan.drop and can_drop(fmt.rate), fmt.rate)
+    except QuarryError:
+        return Timecode(0, fmt.rate)
+
+
+def send_with(model: LineUp, name: str, value: str) -> None:
+    """Send one thing that was chosen, by the name of what it is."""
+    {
+        "picture": lambda: model.send(picture=value), "sound": lambda: model.send(sound=value),
+        "interface": lambda: model.send(interface=value), "payload": lambda: model.send(payload=value == "yes"),
+    }[name]()  # fmt: skip
+
+
+#: What sound can be sent, by id.
+SENT_SOUNDS = dict(SOUNDS)

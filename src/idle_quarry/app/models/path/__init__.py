@@ -1,0 +1,1 @@
+"""The open template: its settings, its stations, its structure."""

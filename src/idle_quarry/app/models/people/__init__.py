@@ -1,0 +1,1 @@
+"""Who works here, on which server, with which other machines."""

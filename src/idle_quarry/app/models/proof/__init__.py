@@ -1,0 +1,1 @@
+"""A link on the bench, codecs that are run, disks that are measured."""

@@ -1,0 +1,101 @@
+"""Making a method on the bench the template's: for a whole source or station, or for one clip alone."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.path.edits import Edit
+from idle_quarry.path.policies import parts
+from idle_quarry.path.settings.formats import zoom_setting
+from idle_quarry.path.template import ClipException, slug
+
+if TYPE_CHECKING:
+    from idle_quarry.app.models.proof.bench import Pictures
+
+
+class MethodTaking:
+    """What can be done with the pictures that are compared."""
+
+    def __init__(self, pictures: Pictures) -> None:
+        self._pictures = pictures
+
+    @property
+    def may_take(self) -> bool:
+        return self._pictures.subject is not None and self._pictures.subject.place is not None
+
+    def take(self, number: int) -> None:
+        """Make a method the template's, as one step that can be undone."""
+        subject = self._pictures.subject
+        if subject is None or subject.place is None:
+            return
+        name, method = parts()[self._pictures.part], self._pictures.methods[number]
+        excepted = self.exception()
+        place = f"sources.{subject.source_id}.exceptions.{excepted.id}.policy" if excepted else subject.place
+        whose = f"{excepted.clip} alone" if excepted else subject.name
+        said = f"{name.name} of {whose} is now {name[method].label}.{self._late(number)}"
+        self._pictures.desk.edit(
+            f"{name.name}: {name[method].label} for {subject.name}",
+            Edit(f"{place}.{self._pictures.part}", method),
+            said=said,
+        )
+
+    def _late(self, number: int) -> str:
+        still = (
+            self._pictures.bench.kept(self._pictures.policies()[number], self._pictures.index)
+            if self._pictures.bench is not None
+            else None
+        )
+        times = (
+            self._pictures.bench.cost(still).value if self._pictures.bench is not None and still is not None else 1.0
+        )
+        return "" if times >= 1 else f" It cannot keep up on this machine: {times:.2g} × real time."
+
+    def exception(self) -> ClipException | None:
+        """Return the exception that the template makes for the clip on the bench."""
+        document, name = self._pictures.desk.document, self._pictures.clip_name().casefold()
+        if document is None or self._pictures.subject is None or not name:
+            return None
+        for source in document.template.sources:
+            if source.id == self._pictures.subject.source_id:
+                return next((each for each in source.exceptions if each.clip.casefold() == name), None)
+        return None
+
+    @property
+    def may_except(self) -> bool:
+        return (
+            bool(self._pictures.clip_name())
+            and self._pictures.subject is not None
+            and self._pictures.subject.source_id is not None
+        )
+
+    def toggle_exception(self) -> None:
+        """Keep the first picture's policy for this clip alone, or take the exception back."""
+        document, subject = self._pictures.desk.document, self._pictures.subject
+        if document is None or subject is None or not self.may_except:
+            return
+        place, excepted, name = f"sources.{subject.source_id}.exceptions", self.exception(), self._pictures.clip_name()
+        if excepted is not None:
+            said = f"{name} is converted like the rest of {subject.name}."
+            self._pictures.desk.edit(f"No exception for {name}", Edit(f"{place}.{excepted.id}", None), said=said)
+            return
+        source = next(s for s in document.template.sources if s.id == subject.source_id)
+        ident = slug(Path(name).stem, {each.id for each in source.exceptions})
+        policy = self._pictures.policies()[0] if self._pictures.methods else self._pictures.own_policy()
+        made = ClipException(id=ident, clip=name, policy=policy)
+        said = f"{name} keeps its own methods from now on: choose them here; the rest of {subject.name} is as before."
+        self._pictures.desk.edit(f"Exception for {name}", Edit(f"{place}.{ident}", made), said=said)
+
+    def set_zoom(self, text: str) -> bool:
+        """Enlarge or reduce this clip alone, as its exception says; return whether the text was taken."""
+        excepted = self.exception()
+        if excepted is None or self._pictures.subject is None:
+            return False
+        place = f"sources.{self._pictures.subject.source_id}.exceptions.{excepted.id}.policy"
+        try:
+            edit = zoom_setting(place, "", excepted.policy).edit(text)
+        except QuarryError as error:
+            self._pictures.desk.refuse(error)
+            return False
+        return edit.value == excepted.policy.zoom or self._pictures.desk.edit(f"Zoom of {excepted.clip}", edit)
