@@ -7,7 +7,7 @@ from functools import partial
 from common import machine, milliseconds, timed
 
 from idle_quarry.demo.templates import house_shelf, own_shelf
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.template import Template
 from idle_quarry.signal.rates import NAMED_RATES

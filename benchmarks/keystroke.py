@@ -13,7 +13,7 @@ from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QApplication
 
 from idle_quarry.app.views.path.view import PathView
-from idle_quarry.app.widgets.strip import Strip
+from idle_quarry.app.widgets.templates.strip import Strip
 
 VALUES = ["25", "50", "29.97", "59.94", "23.976", "24", "30", "60"]
 

@@ -27,7 +27,7 @@ def filled(place: Path, count: int, each: int) -> None:
     from idle_quarry.demo.templates import house_shelf
     from idle_quarry.library import open_library
     from idle_quarry.library.records import Described
-    from idle_quarry.path.edits import Edit, edited
+    from idle_quarry.path.changes.edits import Edit, edited
     from idle_quarry.path.template import content_hash
 
     open_library(place, "Runa").close()

@@ -19,11 +19,11 @@ from tests.line.pictures import noise
 from tests.line.test_damage import damage, stream_of
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.line.lock import Timing
-from idle_quarry.line.read import LineReader, read_words
-from idle_quarry.line.sending import SentSound, sent_frames
+from idle_quarry.line.reading.lock import Timing
+from idle_quarry.line.reading.reader import LineReader, read_words
 from idle_quarry.line.transport import transport
-from idle_quarry.line.write import LineWriter
+from idle_quarry.line.writing.sending import SentSound, sent_frames
+from idle_quarry.line.writing.writer import LineWriter
 from idle_quarry.path.registry import sound_layouts
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words

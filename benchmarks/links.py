@@ -24,7 +24,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 from tests.reference_link import reference_frame
 
-from idle_quarry.media.encode import Pixels
+from idle_quarry.media.coding.encode import Pixels
 from idle_quarry.path.policies import DEFAULT_POLICY, Policy
 from idle_quarry.picture.charts import chart_frame
 from idle_quarry.picture.link import Conversion

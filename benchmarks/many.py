@@ -30,7 +30,7 @@ def main() -> None:
     from idle_quarry.library import open_library
     from idle_quarry.library.by_setting import BySetting
     from idle_quarry.library.changing import planned, saved
-    from idle_quarry.path.conditions import condition
+    from idle_quarry.path.changes.conditions import condition
 
     QApplication([])
     with tempfile.TemporaryDirectory() as folder:

@@ -6,7 +6,7 @@ from time import perf_counter
 
 from common import machine, milliseconds
 
-from idle_quarry.path import two_ends
+from idle_quarry.path.beginning import two_ends
 from idle_quarry.path.steps import plan
 from idle_quarry.path.template import Delivered, Source
 

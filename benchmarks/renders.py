@@ -28,9 +28,9 @@ from idle_quarry.jobs.renders.recipe import Recipe, Taken
 from idle_quarry.jobs.renders.rendering import Rendering
 from idle_quarry.jobs.renders.settled import QUEUE_FILE
 from idle_quarry.jobs.renders.store import Store
+from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.looking import look
 from idle_quarry.media.memory import identity
-from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import codecs
 from idle_quarry.signal.words import format_from_words

@@ -45,7 +45,7 @@ def main() -> None:
         from idle_quarry.demo.templates import house_shelf
         from idle_quarry.library.server.at_hand import AtHand
         from idle_quarry.library.server.setup import set_up
-        from idle_quarry.path.edits import Edit
+        from idle_quarry.path.changes.edits import Edit
 
         server = PrivateServer()
         server.start()

@@ -32,8 +32,8 @@ from idle_quarry.app.models.jobs.trial.playing import Playing
 from idle_quarry.app.models.jobs.trial.sources import ClipSource
 from idle_quarry.app.style import prepare
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.player_picture import PlayerPicture
-from idle_quarry.app.widgets.trial_lanes import TrialLanes
+from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes
+from idle_quarry.app.widgets.pictures.player_picture import PlayerPicture
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.shown import next_item
 from idle_quarry.media import inspect

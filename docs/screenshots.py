@@ -25,15 +25,15 @@ from idle_quarry.app.desk import Desk  # noqa: E402
 from idle_quarry.app.preferences import Preferences  # noqa: E402
 from idle_quarry.app.style import prepare  # noqa: E402
 from idle_quarry.app.theme import theme  # noqa: E402
-from idle_quarry.app.widgets.ask_bar import AskBar  # noqa: E402
-from idle_quarry.app.widgets.tabs import Tabs  # noqa: E402
+from idle_quarry.app.widgets.basic.ask_bar import AskBar  # noqa: E402
+from idle_quarry.app.widgets.basic.tabs import Tabs  # noqa: E402
 from idle_quarry.app.window import MainWindow  # noqa: E402
 from idle_quarry.demo.finish import TITLE, finish  # noqa: E402
 from idle_quarry.demo.lay_out import lay_out  # noqa: E402
 from idle_quarry.library import open_library  # noqa: E402
 from idle_quarry.library.bundles import export_bundle  # noqa: E402
 from idle_quarry.media.sequences import clips_among  # noqa: E402
-from idle_quarry.path.edits import Edit, edited  # noqa: E402
+from idle_quarry.path.changes.edits import Edit, edited  # noqa: E402
 from idle_quarry.printing import write_pdf  # noqa: E402
 
 OUT = Path(__file__).resolve().parent / "screenshots"

@@ -50,9 +50,9 @@ def pairs() -> None:
 
 def files() -> None:
     """Look at every picture of two small files, of 8 bits and of 10."""
+    from idle_quarry.media.coding.writing import ClipWriter
     from idle_quarry.media.inspecting import inspect
     from idle_quarry.media.whole.pictures import pictures_of
-    from idle_quarry.media.writing import ClipWriter
     from idle_quarry.path.registry import codecs
 
     with tempfile.TemporaryDirectory() as folder:

@@ -22,7 +22,7 @@ from idle_quarry.app.style import prepare
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.library.view import LibraryView
 from idle_quarry.app.views.path.view import PathView
-from idle_quarry.app.widgets.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo.lay_out import fill
 from idle_quarry.library import open_library

@@ -22,8 +22,8 @@ from idle_quarry.app.views.library.review import ReviewPage
 from idle_quarry.app.window import MainWindow
 from idle_quarry.library import Search, open_library
 from idle_quarry.library.bundles import export_bundle
-from idle_quarry.path.edits import Edit, edited
-from idle_quarry.path.merging import merge
+from idle_quarry.path.changes.edits import Edit, edited
+from idle_quarry.path.changes.merging import merge
 
 
 def answer(window: MainWindow, text: str) -> None:

@@ -21,9 +21,9 @@ from idle_quarry.app.models.line_up.loop import Sending
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.views.line_up.view import LineUpView
 from idle_quarry.app.window import MainWindow
-from idle_quarry.line.chain import Looked
-from idle_quarry.line.feed import Setup
-from idle_quarry.path.edits import Edit
+from idle_quarry.line.devices.chain import Looked
+from idle_quarry.line.writing.feed import Setup
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.registry import sound_layouts
 from idle_quarry.path.template import RecordingInput
 from idle_quarry.proof import disks

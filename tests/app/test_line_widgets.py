@@ -16,12 +16,12 @@ from tests.line.test_chain import looked, setup
 from idle_quarry.app.drawing.traces import signed, trace
 from idle_quarry.app.drawing.wire import layout_of
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.feeds_matrix import FeedsMatrix
-from idle_quarry.app.widgets.line_scopes import LineScopes
-from idle_quarry.app.widgets.monitor_face import MonitorFace
-from idle_quarry.app.widgets.sound_meters import SoundMeters, loudness_words
-from idle_quarry.app.widgets.wire_map import WireMap
-from idle_quarry.line.chain import Looked
+from idle_quarry.app.widgets.pictures.monitor_face import MonitorFace
+from idle_quarry.app.widgets.signal.line_scopes import LineScopes
+from idle_quarry.app.widgets.signal.sound_meters import SoundMeters, loudness_words
+from idle_quarry.app.widgets.signal.wire_map import WireMap
+from idle_quarry.app.widgets.templates.feeds_matrix import FeedsMatrix
+from idle_quarry.line.devices.chain import Looked
 
 
 @pytest.fixture(scope="module")

@@ -21,7 +21,7 @@ from idle_quarry.app.work import Cancelled, Ticket
 from idle_quarry.demo import make_clips
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import open_library
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.entries import Monitor
 from idle_quarry.path.house import NO_HOUSE
 from idle_quarry.proof.bench import Figure

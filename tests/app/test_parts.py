@@ -29,13 +29,13 @@ from idle_quarry.app.evidence.common import subject_of
 from idle_quarry.app.evidence.panel import KINDS
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.theme import TEXT_SIZES, theme
-from idle_quarry.app.widgets.lanes import Lanes
-from idle_quarry.app.widgets.revisions import Revisions
+from idle_quarry.app.widgets.lanes.lanes import Lanes
+from idle_quarry.app.widgets.templates.revisions import Revisions
 from idle_quarry.app.work import Ticket, Workers
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import QuarryError
 from idle_quarry.library.records import Revision
-from idle_quarry.path.edits import Edit
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.steps import plan
 from idle_quarry.path.strip_words import station_lines, step_word

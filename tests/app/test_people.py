@@ -26,8 +26,8 @@ from idle_quarry.app.views.profile.view import ProfileView
 from idle_quarry.app.window import MainWindow
 from idle_quarry.errors import ExchangeError
 from idle_quarry.library import open_library
+from idle_quarry.path.beginning.standard_set import lines_of, offered, starter_set
 from idle_quarry.path.registry import deliveries, territories
-from idle_quarry.path.standard_set import lines_of, offered, starter_set
 from idle_quarry.proof.disks import Speed
 from idle_quarry.proof.work_place import judged
 

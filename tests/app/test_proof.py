@@ -17,7 +17,7 @@ from idle_quarry.app.views.proof.pictures import PicturesPage
 from idle_quarry.app.views.proof.view import ProofView
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
-from idle_quarry.path.edits import Edit
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.template import Place
 from idle_quarry.proof.bench import Place as Spot
 

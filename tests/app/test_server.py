@@ -35,7 +35,7 @@ from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand
 from idle_quarry.library.server.line import Line
 from idle_quarry.library.server.setup import set_up
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 
 HD = demo_template("House HD 50i")
 

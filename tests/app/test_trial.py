@@ -20,7 +20,7 @@ from idle_quarry.app.trial_keys import CLIPS as CLIP
 from idle_quarry.app.trial_keys import LOWER, UPPER
 from idle_quarry.app.views.jobs.trial_page import TrialPage
 from idle_quarry.app.views.jobs.view import JobsView
-from idle_quarry.app.widgets.trial_lanes import TrialLanes
+from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting.keeping import read_timeline
 from idle_quarry.signal.rasters import Raster

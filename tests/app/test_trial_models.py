@@ -45,7 +45,7 @@ from idle_quarry.media import Clip, inspect
 from idle_quarry.media.looking import look
 from idle_quarry.media.memory import identity
 from idle_quarry.media.stills import FrameSource, shown
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.template import Proxy, Template

@@ -17,16 +17,16 @@ from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.app.sizes import dress
 from idle_quarry.app.style import prepare
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.edit_tree import EditTree
-from idle_quarry.app.widgets.findings import Findings
-from idle_quarry.app.widgets.progress_bar import ProgressBar
-from idle_quarry.app.widgets.say_bar import SayBar
-from idle_quarry.app.widgets.sheet import Sheet
-from idle_quarry.app.widgets.strip import Strip
-from idle_quarry.app.widgets.tabs import Tabs
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.edit_tree import EditTree
+from idle_quarry.app.widgets.basic.progress_bar import ProgressBar
+from idle_quarry.app.widgets.basic.say_bar import SayBar
+from idle_quarry.app.widgets.basic.tabs import Tabs
+from idle_quarry.app.widgets.templates.findings import Findings
+from idle_quarry.app.widgets.templates.sheet import Sheet
+from idle_quarry.app.widgets.templates.strip import Strip
 from idle_quarry.demo import make_clips
-from idle_quarry.path.edits import Edit
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.settings import settings_on
 

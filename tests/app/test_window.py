@@ -67,7 +67,7 @@ from idle_quarry.app.views.registry import VIEWS
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
 from idle_quarry.errors import QuarryError
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.template import Template, content_hash
@@ -412,8 +412,8 @@ from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.window import MainWindow
 from idle_quarry.library import open_library
 from idle_quarry.errors import QuarryError
-from idle_quarry.path.edits import Edit
-from idle_quarry.path.beginnings import from_delivery
+from idle_quarry.path.changes.edits import Edit
+from idle_quarry.path.beginning.beginnings import from_delivery
 app = QApplication([])
 library = open_library(Path({str(tmp_path / "l.db")!r}), "Runa")
 saved = library.save_new(from_delivery("hd-50"), "own", "")

@@ -18,13 +18,13 @@ from tests.conftest import shortened
 from idle_quarry.app.work import Cancelled
 from idle_quarry.cli.main import run
 from idle_quarry.errors import MediaError, NotPossible
-from idle_quarry.line.sending import SentSound, picture_of, sent_pictures
+from idle_quarry.line.writing.sending import SentSound, picture_of, sent_pictures
 from idle_quarry.media import inspect
-from idle_quarry.media.converting import Wanted, convert
+from idle_quarry.media.coding.converting import Wanted, convert
+from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.measurement.sync import flash_and_pip
 from idle_quarry.media.pictures import Reader
 from idle_quarry.media.sounds import SoundReader
-from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs, sound_layouts
 from idle_quarry.signal.words import format_from_words

@@ -22,8 +22,9 @@ from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
 from idle_quarry.jobs.handover.verify import IDS
 from idle_quarry.jobs.handover.written import first_timecode
 from idle_quarry.media.clip import Clip
+from idle_quarry.media.coding.encode import encoder_pixels
+from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.declared import Audio, Declared
-from idle_quarry.media.encode import encoder_pixels
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.names import clip_suffix
 from idle_quarry.media.whole.flashes import Spell
@@ -31,7 +32,6 @@ from idle_quarry.media.whole.layout import Item
 from idle_quarry.media.whole.measure import Whole
 from idle_quarry.media.whole.pictures import FieldsRun, Part, PicturesWhole, Stay
 from idle_quarry.media.whole.sound import ChannelFound, SoundWhole, Span
-from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.codecs import cannot_hold, mbps
 from idle_quarry.path.entries.delivery import Clause, Delivery, Limit, Limits
 from idle_quarry.path.entries.programme import Item as Wanted

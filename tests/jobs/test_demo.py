@@ -12,8 +12,8 @@ from tests.jobs.test_renders import decoded
 
 from idle_quarry.demo import finish
 from idle_quarry.jobs.material import BroughtIn
+from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.looking import look
-from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.registry import codecs
 from idle_quarry.signal.words import format_from_words
 

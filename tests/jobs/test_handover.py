@@ -33,7 +33,7 @@ from idle_quarry.jobs.start import start_job
 from idle_quarry.library import FileLibrary
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.pictures import Reader
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.entries.programme import Item as Planned
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import sound_layouts, take_in

@@ -31,11 +31,11 @@ from idle_quarry.jobs.structure import FOR_CLIPS, FOR_CUTS, FOR_DELIVERIES, FOR_
 from idle_quarry.library import FileLibrary, Library, Stored
 from idle_quarry.library.records import Revision
 from idle_quarry.media import inspect
-from idle_quarry.path.beginnings import from_delivery
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.beginning.beginnings import from_delivery
+from idle_quarry.path.beginning.standard_values import otherwise
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.settings import settings_of
-from idle_quarry.path.standard_values import otherwise
 from idle_quarry.path.template import Folder, Template, TimecodePlan
 from idle_quarry.printing import write_pdf
 from idle_quarry.signal.colour import MATRICES

@@ -59,7 +59,7 @@ from idle_quarry.media.looking import look
 from idle_quarry.media.material import clip_material
 from idle_quarry.media.memory import identity
 from idle_quarry.media.pictures import Reader
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import codecs
 from idle_quarry.picture.link import Conversion

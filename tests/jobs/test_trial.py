@@ -25,7 +25,7 @@ from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, mixed, next_cut, next_it
 from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, TITLE, Item, Media, Timeline, Track
 from idle_quarry.jobs.start import start_job
 from idle_quarry.library import FileLibrary
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.printing import write_pdf
 from idle_quarry.signal.timecode import Timecode
 

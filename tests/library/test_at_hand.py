@@ -19,7 +19,7 @@ from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand, place_at_hand
 from idle_quarry.library.server.line import Line, News
 from idle_quarry.library.server.setup import set_up
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.entries import entry_from_data, stored_entry
 from idle_quarry.path.registry import monitors, naming_rules
 from idle_quarry.path.template import Template

@@ -18,7 +18,7 @@ from idle_quarry.library.server import ServerLibrary, open_server
 from idle_quarry.library.server.guards import TRIGGERS
 from idle_quarry.library.server.rights import CALLED, GRANTED, POLICIES
 from idle_quarry.library.server.setup import set_up
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.template import Template, canonical
 
 HD = demo_template("House HD 50i")

@@ -19,9 +19,9 @@ from idle_quarry.library.bundles import added_to, export_bundle, offered
 from idle_quarry.library.exchange import exported, imported
 from idle_quarry.library.importing import collision, take
 from idle_quarry.library.records import Revision, Stored
-from idle_quarry.path.beginnings import from_delivery
-from idle_quarry.path.edits import Edit, edited
-from idle_quarry.path.effects import compared
+from idle_quarry.path.beginning.beginnings import from_delivery
+from idle_quarry.path.changes.edits import Edit, edited
+from idle_quarry.path.changes.effects import compared
 from idle_quarry.path.registry import deliveries
 from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Template, content_hash

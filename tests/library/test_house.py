@@ -32,8 +32,8 @@ from idle_quarry.library.house import (
 from idle_quarry.library.safety import check
 from idle_quarry.library.server import open_server
 from idle_quarry.library.store import Library
+from idle_quarry.path.changes.edits import Edit, differences, edited, value_at
 from idle_quarry.path.codecs import mbps
-from idle_quarry.path.edits import Edit, differences, edited, value_at
 from idle_quarry.path.entries import KINDS, Monitor, entry_from_data, stored_entry
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.house import House

@@ -21,7 +21,7 @@ from idle_quarry.library.reading import Reading
 from idle_quarry.library.rescue import rescued
 from idle_quarry.library.safety import check
 from idle_quarry.library.server import open_server
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 
 
 def test_kills_leave_a_sound_library_with_every_acknowledged_save(tmp_path: Path) -> None:

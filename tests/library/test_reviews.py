@@ -13,10 +13,10 @@ from tests.conftest import demo_template
 from idle_quarry.errors import LibraryError, NameTaken, NotPossible
 from idle_quarry.library import FileLibrary, Search, open_library, typed_words
 from idle_quarry.library.reviewing import StopsUnanswered
-from idle_quarry.path.edits import Edit, edited, flattened
-from idle_quarry.path.effects import compared, effect
+from idle_quarry.path.changes.edits import Edit, edited, flattened
+from idle_quarry.path.changes.effects import compared, effect
+from idle_quarry.path.changes.merging import merge
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.merging import merge
 from idle_quarry.path.template import Template
 from idle_quarry.places import login_name
 

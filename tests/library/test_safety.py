@@ -12,7 +12,7 @@ from tests.conftest import demo_template
 from idle_quarry.errors import LibraryError
 from idle_quarry.library import Library, open_library
 from idle_quarry.library.safety import backup, check, restore
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 
 HD = demo_template("House HD 50i")
 

@@ -15,7 +15,7 @@ from idle_quarry.library import Search
 from idle_quarry.library.schema import HEAD, metadata
 from idle_quarry.library.server import ServerLibrary, open_server
 from idle_quarry.library.server.setup import set_up
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.template import Template
 
 HD = demo_template("House HD 50i")

@@ -22,7 +22,7 @@ from idle_quarry.library.house import own_copy, put
 from idle_quarry.library.publish_schema import published
 from idle_quarry.library.records import Described
 from idle_quarry.library.schema import HEAD, metadata
-from idle_quarry.path.edits import Edit, changes, edited
+from idle_quarry.path.changes.edits import Edit, changes, edited
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import monitors
 from idle_quarry.path.template import FORMAT_NUMBER, ClipException, Template, canonical, content_hash

@@ -17,7 +17,7 @@ from idle_quarry.library.bundles import export_bundle, offered
 from idle_quarry.library.importing import take
 from idle_quarry.library.safety import backup
 from idle_quarry.library.server import open_server
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.template import Template
 from idle_quarry.places import is_server
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from idle_quarry.line.mapping import Planes
+from idle_quarry.line.writing.mapping import Planes
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
 
 

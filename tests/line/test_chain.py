@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.line.by_eye import steps_for
-from idle_quarry.line.chain import Chain, Looked
-from idle_quarry.line.feed import Setup
-from idle_quarry.line.sending import sent_pictures
-from idle_quarry.line.told import kind_of, told
+from idle_quarry.line.devices.by_eye import steps_for
+from idle_quarry.line.devices.chain import Chain, Looked
+from idle_quarry.line.reading.told import kind_of, told
+from idle_quarry.line.writing.feed import Setup
+from idle_quarry.line.writing.sending import sent_pictures
 from idle_quarry.path.registry import monitors, sound_layouts
 from idle_quarry.picture.bars import ycbcr_codes
 from idle_quarry.signal.timecode import Timecode

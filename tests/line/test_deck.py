@@ -12,20 +12,20 @@ import pytest
 
 from idle_quarry.demo import make_clips
 from idle_quarry.errors import MediaError, NotPossible
-from idle_quarry.line.checked import contradictions
-from idle_quarry.line.deck import Deck, Wear
-from idle_quarry.line.deck_run import DeckRun, DeckSeen
-from idle_quarry.line.feed import Setup, play_out
+from idle_quarry.line.devices.checked import contradictions
+from idle_quarry.line.devices.deck import Deck, Wear
+from idle_quarry.line.devices.deck_run import DeckRun, DeckSeen
+from idle_quarry.line.devices.recorder import Recorder, Take, Wanted, able
+from idle_quarry.line.devices.tape import ClipFeed, Tape, line_format
 from idle_quarry.line.files import read_links
-from idle_quarry.line.read import read_words
-from idle_quarry.line.recorder import Recorder, Take, Wanted, able
-from idle_quarry.line.sending import SentSound, picture_of, sent_pictures
-from idle_quarry.line.tape import ClipFeed, Tape, line_format
+from idle_quarry.line.reading.reader import read_words
+from idle_quarry.line.writing.feed import Setup, play_out
+from idle_quarry.line.writing.sending import SentSound, picture_of, sent_pictures
 from idle_quarry.media import Clip, inspect
+from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.measurement.sync import flash_and_pip
 from idle_quarry.media.pictures import Reader
 from idle_quarry.media.sounds import SoundReader
-from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.registry import codecs, sound_layouts
 from idle_quarry.picture.metrics import psnr_db
 from idle_quarry.signal.timecode import Timecode

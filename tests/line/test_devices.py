@@ -9,10 +9,10 @@ import numpy as np
 import pytest
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.line.devices import MonitorStandIn, OutputCard, Receiver
-from idle_quarry.line.face import Drawing
-from idle_quarry.line.sending import SentSound, sent_frames
-from idle_quarry.line.write import Said
+from idle_quarry.line.devices.devices import MonitorStandIn, OutputCard, Receiver
+from idle_quarry.line.devices.face import Drawing
+from idle_quarry.line.writing.sending import SentSound, sent_frames
+from idle_quarry.line.writing.writer import Said
 from idle_quarry.path.entries import Monitor
 from idle_quarry.path.monitoring import misread, taken
 from idle_quarry.path.registry import monitors, sound_layouts

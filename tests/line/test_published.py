@@ -10,14 +10,14 @@ import pytest
 from tests.line.pictures import noise
 
 from idle_quarry.line import kernels
-from idle_quarry.line.packets import packet, read_timecode, timecode_data
-from idle_quarry.line.payload import payload_bytes, payload_text, read_payload
 from idle_quarry.line.rasters import line_rasters
-from idle_quarry.line.read_sound import _error_code
-from idle_quarry.line.sound import error_code, hd_packets, samples_in
+from idle_quarry.line.reading.sound import _error_code
 from idle_quarry.line.transport import transport
 from idle_quarry.line.words import CRC_16, CRC_18, XYZ, line_number_of, line_number_words, mended_reference
-from idle_quarry.line.write import LineWriter
+from idle_quarry.line.writing.packets import packet, read_timecode, timecode_data
+from idle_quarry.line.writing.payload import payload_bytes, payload_text, read_payload
+from idle_quarry.line.writing.sound import error_code, hd_packets, samples_in
+from idle_quarry.line.writing.writer import LineWriter
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words
 

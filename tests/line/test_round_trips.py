@@ -12,12 +12,12 @@ from tests.line.pictures import noise
 
 from idle_quarry.errors import NotPossible, QuarryError
 from idle_quarry.line.files import read_links, write_words
-from idle_quarry.line.mapping import Planes
-from idle_quarry.line.read import read_words
-from idle_quarry.line.sending import SentSound, picture_of, sent_frames, sent_pictures
-from idle_quarry.line.sound import most_channels, samples_in
+from idle_quarry.line.reading.reader import read_words
 from idle_quarry.line.transport import INTERFACES, Transport, interface_named, transport, transports
-from idle_quarry.line.write import LineWriter, Said
+from idle_quarry.line.writing.mapping import Planes
+from idle_quarry.line.writing.sending import SentSound, picture_of, sent_frames, sent_pictures
+from idle_quarry.line.writing.sound import most_channels, samples_in
+from idle_quarry.line.writing.writer import LineWriter, Said
 from idle_quarry.path.registry import sound_layouts
 from idle_quarry.signal.catalogue import standard_formats
 from idle_quarry.signal.formats import SignalFormat

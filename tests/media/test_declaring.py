@@ -12,10 +12,10 @@ import pytest
 from pymediainfo import MediaInfo
 
 from idle_quarry.errors import MediaError
-from idle_quarry.media.declaring import CODES, declare_light
+from idle_quarry.media.coding.declaring import CODES, declare_light
+from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.pictures import Reader
-from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.registry import codecs
 from idle_quarry.signal.words import format_from_words
 

@@ -15,10 +15,10 @@ from tests.oracles import colour
 
 from idle_quarry.errors import MediaError
 from idle_quarry.media import inspect
-from idle_quarry.media.encode import encoder_pixels
+from idle_quarry.media.coding.encode import encoder_pixels
+from idle_quarry.media.coding.writing import encode_still
 from idle_quarry.media.names import clip_suffix
 from idle_quarry.media.pictures import Reader
-from idle_quarry.media.writing import encode_still
 from idle_quarry.path.codecs import as_held, cannot_hold
 from idle_quarry.path.registry import codecs, line_up_pictures, sound_layouts
 from idle_quarry.picture.bars import CHOSEN, GRID, ident_box, pattern, rgb_picture, ycbcr_codes

@@ -12,7 +12,7 @@ import av
 import numpy as np
 import pytest
 
-from idle_quarry.media.converting import Wanted, convert
+from idle_quarry.media.coding.converting import Wanted, convert
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.looking import look
 from idle_quarry.media.pacing import held_and_dropped

@@ -7,7 +7,7 @@ from random import Random
 
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import QuarryError
-from idle_quarry.path.edits import edited
+from idle_quarry.path.changes.edits import edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.settings import settings_of, with_setting

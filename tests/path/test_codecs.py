@@ -7,9 +7,9 @@ from pathlib import Path
 import av
 import pytest
 
-from idle_quarry.media.encode import encoder_pixels
+from idle_quarry.media.coding.encode import encoder_pixels
+from idle_quarry.media.coding.writing import encode_still
 from idle_quarry.media.names import clip_suffix
-from idle_quarry.media.writing import encode_still
 from idle_quarry.path.codecs import as_held, cannot_hold, gb_per_hour, holding, mbps
 from idle_quarry.path.registry import codecs, deliveries, monitors, territories
 from idle_quarry.picture.bars import rgb_picture

@@ -10,7 +10,7 @@ from tests.conftest import demo_template
 
 from idle_quarry.demo.templates import house_shelf
 from idle_quarry.errors import NotUnderstood
-from idle_quarry.path.conditions import Condition, Found, condition, conditions, flat, place_named, said
+from idle_quarry.path.changes.conditions import Condition, Found, condition, conditions, flat, place_named, said
 from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Template, canonical
 from idle_quarry.signal import format_from_words

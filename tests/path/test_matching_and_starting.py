@@ -5,10 +5,10 @@ from __future__ import annotations
 import pytest
 from tests.conftest import demo_template
 
-from idle_quarry.path.beginnings import from_clip, monitor_for, working_codec, working_from
+from idle_quarry.path.beginning.beginnings import from_clip, monitor_for, working_codec, working_from
+from idle_quarry.path.beginning.delivering import delivered
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.codecs import cannot_hold
-from idle_quarry.path.delivering import delivered
-from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.findings.monitoring import acceptable_formats, refusals
 from idle_quarry.path.matching import match

@@ -7,16 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from idle_quarry.errors import NotPossible, NotUnderstood
-from idle_quarry.path.beginnings import working_codec
-from idle_quarry.path.codecs import mbps
-from idle_quarry.path.delivering import delivered
-from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.grades import GRADES
-from idle_quarry.path.policies import Policy
-from idle_quarry.path.registry import codecs, deliveries
-from idle_quarry.path.shares import rounded_to, with_another
-from idle_quarry.path.template import Delivered, Source
-from idle_quarry.path.two_ends import (
+from idle_quarry.path.beginning.beginnings import working_codec
+from idle_quarry.path.beginning.delivering import delivered
+from idle_quarry.path.beginning.shares import rounded_to, with_another
+from idle_quarry.path.beginning.two_ends import (
     candidates,
     delivery_from_words,
     shared_out,
@@ -24,6 +18,12 @@ from idle_quarry.path.two_ends import (
     suggested,
     taken_up,
 )
+from idle_quarry.path.codecs import mbps
+from idle_quarry.path.evaluate import evaluate
+from idle_quarry.path.grades import GRADES
+from idle_quarry.path.policies import Policy
+from idle_quarry.path.registry import codecs, deliveries
+from idle_quarry.path.template import Delivered, Source
 from idle_quarry.signal.words import format_from_words as words
 from idle_quarry.signal.words import format_words
 

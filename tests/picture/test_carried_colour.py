@@ -8,7 +8,7 @@ import numpy as np
 import PyOpenColorIO
 import pytest
 
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.policies import Policy
 from idle_quarry.picture.carried_colour import SIZES, config_of, cube_of, cubes_of
 from idle_quarry.picture.colour import converted

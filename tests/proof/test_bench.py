@@ -15,8 +15,8 @@ from tests.oracles import colour
 from idle_quarry.demo import make_clips
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.comparing import methods_for, questions
-from idle_quarry.path.edits import Edit, edited
 from idle_quarry.path.policies import POLICY_PARTS, Method, Policy, parts
 from idle_quarry.path.settings import settings_on, with_setting
 from idle_quarry.path.steps import ScanStep, plan

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from idle_quarry.errors import MediaError
-from idle_quarry.media import through_codec
+from idle_quarry.media.coding import through_codec
 from idle_quarry.media.material import ChartMaterial
 from idle_quarry.path.codecs import holding
 from idle_quarry.path.policies import Policy

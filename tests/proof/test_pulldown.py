@@ -14,7 +14,7 @@ from idle_quarry.demo import make_clips
 from idle_quarry.errors import MediaError
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial, PulledMaterial, clip_material
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.settings import settings_on, with_setting

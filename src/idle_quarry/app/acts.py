@@ -15,7 +15,7 @@ from idle_quarry.app.questions import Answered
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import FileLibrary, Revision, Stored, Summary
 from idle_quarry.library.reviewing import ACTS
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.template import Template
 
 if TYPE_CHECKING:

@@ -26,7 +26,7 @@ from idle_quarry.app.work import Workers
 from idle_quarry.compiling import ahead
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import FileLibrary, Revision, Stored
-from idle_quarry.path.edits import Edit
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.house import House

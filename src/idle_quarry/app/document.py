@@ -12,7 +12,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 from idle_quarry.app.draft_writer import DraftWriter
 from idle_quarry.app.drafts import Draft
 from idle_quarry.library.records import Stored
-from idle_quarry.path.edits import Change, Edit, changes, edited
+from idle_quarry.path.changes.edits import Change, Edit, changes, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.house import NO_HOUSE, House

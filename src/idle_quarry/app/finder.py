@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, Q
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.tinted import tint, tinted
+from idle_quarry.app.widgets.basic.tinted import tint, tinted
 from idle_quarry.library import typed_words
 
 _MOST = 60

@@ -29,11 +29,11 @@ from idle_quarry.app.preferences import Preferences, initials_of
 from idle_quarry.app.roles import on, restyle
 from idle_quarry.app.sizes import dress, sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.say_bar import SayBar
-from idle_quarry.app.widgets.tabs import Tabs
-from idle_quarry.app.widgets.unkept_bar import UnkeptBar, may_lose
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.say_bar import SayBar
+from idle_quarry.app.widgets.basic.tabs import Tabs
+from idle_quarry.app.widgets.basic.unkept_bar import UnkeptBar, may_lose
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk

@@ -19,8 +19,8 @@ if TYPE_CHECKING:
 def convert(options: Options, out: Output) -> int:
     """A clip to the template's working format in its intermediate codec, by the link of its source."""
     from idle_quarry.cli.opening import opened, stored_of
-    from idle_quarry.media.converting import Wanted, words_of
-    from idle_quarry.media.converting import convert as converted
+    from idle_quarry.media.coding.converting import Wanted, words_of
+    from idle_quarry.media.coding.converting import convert as converted
     from idle_quarry.media.looking import look
     from idle_quarry.path.registry import codecs
 

@@ -18,9 +18,9 @@ if TYPE_CHECKING:
 
 def house_begin(options: Options, out: Output) -> int:
     """Put the standard templates of some deliveries on the house shelf, as drafts; what is there already is left."""
-    from idle_quarry.path.beginnings import work_places
+    from idle_quarry.path.beginning.beginnings import work_places
+    from idle_quarry.path.beginning.standard_set import starter_set
     from idle_quarry.path.registry import deliveries
-    from idle_quarry.path.standard_set import starter_set
 
     unknown = [ident for ident in options.delivery if ident not in deliveries()]
     if unknown:
@@ -41,7 +41,7 @@ def template_set(options: Options, out: Output) -> int:
     """Type settings into a template and save it as a draft."""
 
     def typed(stored: Stored) -> Template:
-        from idle_quarry.path.conditions import place_named
+        from idle_quarry.path.changes.conditions import place_named
         from idle_quarry.path.settings import settings_of, with_setting
 
         template = stored.template
@@ -70,7 +70,7 @@ def template_save(options: Options, out: Output) -> int:
 
 
 def _saved(options: Options, out: Output, make: Callable[[Stored], Template]) -> int:
-    from idle_quarry.path.effects import compared
+    from idle_quarry.path.changes.effects import compared
 
     with opened(options) as library:
         before = stored_of(library, options.name)
@@ -140,7 +140,7 @@ def template_bring_back(options: Options, out: Output) -> int:
 
 def template_merge(options: Options, out: Output) -> int:
     """Put two drafts of a template together as a third; what both changed differently is decided by name."""
-    from idle_quarry.path.merging import Side, merge
+    from idle_quarry.path.changes.merging import Side, merge
     from idle_quarry.path.settings import label_of
 
     with opened(options) as library:

@@ -12,14 +12,14 @@ import numpy as np
 
 from idle_quarry.cli.output import Output, table
 from idle_quarry.errors import NotPossible
-from idle_quarry.line.faults import Fault
 from idle_quarry.line.files import read_links, write_words
-from idle_quarry.line.payload import payload_bytes, payload_text
-from idle_quarry.line.read import read_words
-from idle_quarry.line.received import ReceivedFrame
-from idle_quarry.line.sending import SentSound, sent_frames, sent_pictures, usual_level
-from idle_quarry.line.sound import RATE
+from idle_quarry.line.reading.faults import Fault
+from idle_quarry.line.reading.reader import read_words
+from idle_quarry.line.reading.received import ReceivedFrame
 from idle_quarry.line.transport import transport
+from idle_quarry.line.writing.payload import payload_bytes, payload_text
+from idle_quarry.line.writing.sending import SentSound, sent_frames, sent_pictures, usual_level
+from idle_quarry.line.writing.sound import RATE
 from idle_quarry.path.registry import sound_layouts
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import Timecode, start_timecode

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from idle_quarry.cli.findings import finding_lines, step_lines
 from idle_quarry.cli.opening import Options, opened, stored_of
 from idle_quarry.cli.output import Output, table
-from idle_quarry.path.edits import differences
+from idle_quarry.path.changes.edits import differences
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.house import House
 from idle_quarry.signal.words import format_words
@@ -56,7 +56,7 @@ def template_find(options: Options, out: Output) -> int:
     """The templates of which every condition holds, with what they have there; 1 where there are none."""
     from idle_quarry.library import Search, typed_words
     from idle_quarry.library.by_setting import BySetting
-    from idle_quarry.path.conditions import conditions
+    from idle_quarry.path.changes.conditions import conditions
 
     wanted, words = conditions(", ".join(options.words))
     with opened(options) as library:
@@ -117,7 +117,7 @@ def template_validate(options: Options, out: Output) -> int:
 
 def template_diff(options: Options, out: Output) -> int:
     """The settings in which two templates or revisions differ, and what that does; 1 where there are any."""
-    from idle_quarry.path.effects import compared, effect
+    from idle_quarry.path.changes.effects import compared, effect
 
     with opened(options) as library:
         a, b = stored_of(library, options.a).template, stored_of(library, options.b).template

@@ -7,8 +7,8 @@ from pathlib import Path
 from idle_quarry.cli.opening import Options, house_of
 from idle_quarry.cli.output import Output
 from idle_quarry.errors import MediaError
+from idle_quarry.path.beginning.two_ends import delivery_from_words, source_from_words, suggested
 from idle_quarry.path.template import Delivered, Source
-from idle_quarry.path.two_ends import delivery_from_words, source_from_words, suggested
 from idle_quarry.signal.words import format_words
 
 

@@ -31,10 +31,10 @@ from idle_quarry.jobs.renders.standing import programmes_of, stock_of
 from idle_quarry.jobs.start import WritePdf, start_job
 from idle_quarry.jobs.structure import BROUGHT_IN
 from idle_quarry.library import Library, open_library
+from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.looking import look
 from idle_quarry.media.pictures import Reader
-from idle_quarry.media.writing import ClipWriter
 from idle_quarry.path.registry import codecs
 from idle_quarry.picture.bars import ycbcr_codes
 from idle_quarry.places import DEMO, DEMO_PERSON, library_place

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from idle_quarry.demo.equipment import bay_four, harbour_six
-from idle_quarry.path.delivering import delivered
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.beginning.delivering import delivered
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.template import (
     Folder,

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from idle_quarry.jobs.structure import line_up_start
 from idle_quarry.media import inspect
-from idle_quarry.media.encode import encoder_pixels
+from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.registry import codecs, sound_layouts
 from idle_quarry.path.template import Template
@@ -19,7 +19,7 @@ from idle_quarry.signal.words import format_words
 from idle_quarry.sound.tone import LINE_UP_HZ, line_up_tone
 
 if TYPE_CHECKING:  # a job is checked without writing anything
-    from idle_quarry.media.writing import Progress
+    from idle_quarry.media.coding.writing import Progress
 
 #: A run of files is kept short: every picture of it is a whole file of its own.
 _MOST_FILES = 25
@@ -63,7 +63,7 @@ def wanted_line_up(template: Template) -> dict[str, Any]:
 
 def write_line_up(template: Template, title: str, path: Path, progress: Progress | None = None) -> LineUp:
     """Encode the line-up clip to `path` and read it back. Raises `MediaError`."""
-    from idle_quarry.media.writing import encode_still
+    from idle_quarry.media.coding.writing import encode_still
 
     fmt = template.intermediate_format
     codec = codecs()[template.intermediate.codec]

@@ -20,7 +20,7 @@ from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.records import changed
 from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, PROXIES, TIMELINES
 from idle_quarry.media.clip import Clip
-from idle_quarry.media.converting import Wanted, convert
+from idle_quarry.media.coding.converting import Wanted, convert
 from idle_quarry.media.memory import identity
 from idle_quarry.media.names import clip_suffix
 from idle_quarry.path.matching import Match, match

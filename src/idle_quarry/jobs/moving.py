@@ -23,7 +23,7 @@ from idle_quarry.jobs.start import WritePdf, papers_of
 from idle_quarry.jobs.structure import JOB_FILE, LINE_UP, PAPERS, line_up_file, planned
 from idle_quarry.library.records import Stored
 from idle_quarry.library.store import now
-from idle_quarry.path.effects import Compared, compared
+from idle_quarry.path.changes.effects import Compared, compared
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.settings import settings_of
 

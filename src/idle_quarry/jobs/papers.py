@@ -15,10 +15,10 @@ import jinja2
 
 from idle_quarry.jobs.drawings import frame_drawing, strip_drawing
 from idle_quarry.library.records import Stored
+from idle_quarry.path.beginning.standard_values import otherwise
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.settings import Setting, settings_of, sheet_name
-from idle_quarry.path.standard_values import otherwise
 from idle_quarry.path.template import Template
 from idle_quarry.signal.colour import PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import ORDER_WORDS

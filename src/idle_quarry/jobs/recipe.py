@@ -5,7 +5,7 @@ from __future__ import annotations
 import shlex
 
 from idle_quarry.media.code_points import FFMPEG_MATRICES, FFMPEG_PRIMARIES, FFMPEG_TRANSFERS
-from idle_quarry.media.encode import encoder_options, encoder_pixels
+from idle_quarry.media.coding.encode import encoder_options, encoder_pixels
 from idle_quarry.media.names import clip_suffix
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.registry import codecs

@@ -11,7 +11,7 @@ import sqlalchemy as sa
 
 from idle_quarry.library.reading import EVERYTHING, Reading
 from idle_quarry.library.schema import heads, revisions
-from idle_quarry.path.conditions import Condition, Found, flat, said
+from idle_quarry.path.changes.conditions import Condition, Found, flat, said
 
 #: Bodies read from the database at once.
 _AT_ONCE = 400

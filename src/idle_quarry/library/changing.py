@@ -10,7 +10,7 @@ from idle_quarry.library.importing import Taken
 from idle_quarry.library.reading import Reading
 from idle_quarry.library.records import Stored
 from idle_quarry.library.store import Library
-from idle_quarry.path.effects import effect
+from idle_quarry.path.changes.effects import effect
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.settings import setting_at, with_setting
 from idle_quarry.path.template import Template

@@ -12,7 +12,7 @@ from pydantic import ValidationError
 from idle_quarry.errors import ExchangeError, QuarryError
 from idle_quarry.files import written_whole
 from idle_quarry.jsonfile import strict_json
-from idle_quarry.path.edits import validation_sentence
+from idle_quarry.path.changes.edits import validation_sentence
 from idle_quarry.path.entries import entry_from_data
 from idle_quarry.path.template import FORMAT_NUMBER, Template, content_hash
 

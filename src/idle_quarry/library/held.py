@@ -6,7 +6,7 @@ from typing import Any
 
 from idle_quarry.library.exchange import template_from_data
 from idle_quarry.library.records import Described
-from idle_quarry.path.edits import Edit, differences, edited
+from idle_quarry.path.changes.edits import Edit, differences, edited
 from idle_quarry.path.entries import Entry, canonical_entry, entry_from_data, entry_hash, facts_of, stored_entry
 from idle_quarry.path.entries.words import words_of
 from idle_quarry.path.template import Template, canonical, content_hash

@@ -18,7 +18,7 @@ from idle_quarry.library.reading import EVERYTHING, Reading
 from idle_quarry.library.records import Revision, Search, StoredEntry
 from idle_quarry.library.schema import heads, revisions
 from idle_quarry.library.store import Library
-from idle_quarry.path.edits import validation_sentence
+from idle_quarry.path.changes.edits import validation_sentence
 from idle_quarry.path.entries import KINDS, Codec, Entry, entry_from_data, entry_hash, stored_entry
 from idle_quarry.path.entries.words import words_of
 from idle_quarry.path.registry import known, take_in

@@ -9,7 +9,7 @@ from idle_quarry.errors import ExchangeError, LibraryError
 from idle_quarry.library.bundles import Offered
 from idle_quarry.library.records import Summary
 from idle_quarry.library.store import Library
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.template import content_hash
 
 #: What can be done with a template from a file, and how that is said.

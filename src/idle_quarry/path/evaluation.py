@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.codecs import gb_per_hour
-from idle_quarry.path.edits import Edit
 from idle_quarry.path.eyes import Eyes, cost_of
 from idle_quarry.path.grades import Step, worst
 from idle_quarry.path.house import NO_HOUSE, House

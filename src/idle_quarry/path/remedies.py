@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
 from idle_quarry.path.template import Template
 

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.media.converting import frames_and_speed
+from idle_quarry.media.coding.converting import frames_and_speed
 from idle_quarry.media.material import Material
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps import ColourStep, DepthStep, RateStep

@@ -16,10 +16,10 @@ from numpy.typing import NDArray
 
 from idle_quarry.errors import MediaError
 from idle_quarry.jsonfile import read_entries, write_entries
-from idle_quarry.media.encode import Pixels, encoder_pixels
+from idle_quarry.media.coding.encode import Pixels, encoder_pixels
+from idle_quarry.media.coding.through_codec import Decoded, decoded, encoded
 from idle_quarry.media.material import Material, planes_of_picture
 from idle_quarry.media.pictures import Picture
-from idle_quarry.media.through_codec import Decoded, decoded, encoded
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import Codec, codecs

@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
-from idle_quarry.media.encode import encoder_pixels
-from idle_quarry.media.writing import still_codes
+from idle_quarry.media.coding.encode import encoder_pixels
+from idle_quarry.media.coding.writing import still_codes
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import Codec
 from idle_quarry.picture.bars import ident_box, pattern, rgb_picture

@@ -31,9 +31,9 @@ from idle_quarry.jobs.handover.verify import Verified, layout_of, verify, wrappi
 from idle_quarry.jobs.handover.written import Planned, items_of, written
 from idle_quarry.jobs.renders.standing import Programme
 from idle_quarry.jobs.renders.store import Store
-from idle_quarry.media.converting import frames_and_speed
-from idle_quarry.media.declaring import declare_light
-from idle_quarry.media.encode import encoder_pixels
+from idle_quarry.media.coding.converting import frames_and_speed
+from idle_quarry.media.coding.declaring import declare_light
+from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.path.codecs import cannot_hold
 from idle_quarry.path.entries.naming import made_name
 from idle_quarry.path.names import cleaned_name

@@ -22,7 +22,7 @@ from idle_quarry.jobs.renders.making import Pictures
 from idle_quarry.jobs.renders.pieces import FAILED
 from idle_quarry.jobs.renders.standing import RENDERED, Programme, Stood, StoodAt, stood
 from idle_quarry.jobs.renders.store import Store
-from idle_quarry.media.encode import encoder_pixels
+from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.material import ClipMaterial
 from idle_quarry.media.sounds import SoundReader

@@ -21,7 +21,7 @@ from idle_quarry.jobs.cutting.timeline import Timeline
 from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
 from idle_quarry.jobs.handover.programme import Mix, TimelineMaterial
 from idle_quarry.jobs.handover.verify import layout_of
-from idle_quarry.media.writing import ClipWriter
+from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import codecs, sound_layouts
 from idle_quarry.path.template import Delivered

@@ -12,11 +12,11 @@ import numpy as np
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.renders.recipe import Recipe, Taken
-from idle_quarry.media.encode import encoder_pixels
+from idle_quarry.media.coding.encode import encoder_pixels
+from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import clip_material
 from idle_quarry.media.memory import identity
-from idle_quarry.media.writing import ClipWriter
 from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.planes import Planes, codes_of_planes
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat

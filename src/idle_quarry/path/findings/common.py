@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import NamedTuple
 
-from idle_quarry.path.edits import Edit
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.evaluation import Evaluation, Link, Remedy, Station
 
 

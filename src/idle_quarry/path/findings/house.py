@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from idle_quarry.path.delivering import delivered
+from idle_quarry.path.beginning.delivering import delivered
 from idle_quarry.path.entries import Entry, facts_of
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import remedy

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from idle_quarry.path.beginning.shares import rounded_to
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import remedy
 from idle_quarry.path.grades import percent
 from idle_quarry.path.names import cleaned_name, name_refused
-from idle_quarry.path.shares import rounded_to
 from idle_quarry.path.template import Folder, Template, Timeline, Track, numbered, slug
 
 _MAIN = "#8fb59b"

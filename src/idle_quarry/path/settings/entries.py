@@ -11,8 +11,8 @@ from pydantic import BaseModel, ValidationError
 
 from idle_quarry.counting import counted
 from idle_quarry.errors import NotPossible, NotUnderstood
+from idle_quarry.path.changes.edits import validation_sentence
 from idle_quarry.path.codecs import as_held, cannot_hold, mbps
-from idle_quarry.path.edits import validation_sentence
 from idle_quarry.path.entries import (
     CodecVariant,
     Delivery,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.path.edits import value_at
+from idle_quarry.path.changes.edits import value_at
 from idle_quarry.path.entries.naming import FIELDS, made_name
 from idle_quarry.path.eyes import Eyes
 from idle_quarry.path.house import NO_HOUSE, House

@@ -8,7 +8,7 @@ from fractions import Fraction
 from typing import Any
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.path.edits import Edit
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.registry import line_up_pictures, sound_layouts
 from idle_quarry.path.settings.setting import (

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from idle_quarry.errors import NotUnderstood
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.template import Template
 from idle_quarry.signal.formats import SignalFormat
 

@@ -10,9 +10,10 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+import idle_quarry
+
 if TYPE_CHECKING:
-    import idle_quarry
-from idle_quarry.app.desk import Desk
+    from idle_quarry.app.desk import Desk
 
 
 @dataclass(frozen=True)

@@ -9,9 +9,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
+from idle_quarry.path.beginning.two_ends import Suggestion, delivery_from_words, source_from_words, suggested, taken_up
 from idle_quarry.path.registry import deliveries
 from idle_quarry.path.template import Delivered, Source
-from idle_quarry.path.two_ends import Suggestion, delivery_from_words, source_from_words, suggested, taken_up
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:

@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from idle_quarry.app.models.intake.rows import Looked
-from idle_quarry.path.beginnings import beginnings
-from idle_quarry.path.edits import Edit
-from idle_quarry.path.sources import source_edits
+from idle_quarry.path.beginning.beginnings import beginnings
+from idle_quarry.path.beginning.sources import source_edits
+from idle_quarry.path.changes.edits import Edit
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.intake.intake import Intake

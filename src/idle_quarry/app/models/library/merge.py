@@ -10,10 +10,10 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Stored
-from idle_quarry.path.effects import said_value
+from idle_quarry.path.changes.effects import said_value
+from idle_quarry.path.changes.merging import Merged, Side, merge
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
-from idle_quarry.path.merging import Merged, Side, merge
 from idle_quarry.path.settings import label_of
 
 if TYPE_CHECKING:

@@ -12,7 +12,7 @@ from idle_quarry.app.models.library.deciding import deciding
 from idle_quarry.app.models.library.remarks import place_words, remark_words
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Stored
-from idle_quarry.path.effects import Compared, as_new, compared, effect
+from idle_quarry.path.changes.effects import Compared, as_new, compared, effect
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 

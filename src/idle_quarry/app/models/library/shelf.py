@@ -16,8 +16,8 @@ from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search, Stored
-from idle_quarry.path.beginnings import from_delivery, monitor_for, work_places
-from idle_quarry.path.edits import Edit, edited
+from idle_quarry.path.beginning.beginnings import from_delivery, monitor_for, work_places
+from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.entries import Monitor
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.registry import territories

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Search, typed_words
-from idle_quarry.path.conditions import Condition, conditions
+from idle_quarry.path.changes.conditions import Condition, conditions
 
 #: What the shelf box offers, and the search each stands for.
 SHELVES: dict[str, dict[str, object]] = {

@@ -11,9 +11,9 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import NotUnderstood, QuarryError
 from idle_quarry.files import is_folder
-from idle_quarry.path.beginnings import work_places
+from idle_quarry.path.beginning.beginnings import work_places
+from idle_quarry.path.beginning.standard_set import lines_of, needed_mb_s, offered, starter_set
 from idle_quarry.path.registry import deliveries, territories
-from idle_quarry.path.standard_set import lines_of, needed_mb_s, offered, starter_set
 from idle_quarry.path.template import Disk, Place, Template
 from idle_quarry.proof.disks import DiskError, Speed, keep, measure, measured, volume_of
 from idle_quarry.proof.work_place import Verdict, judged

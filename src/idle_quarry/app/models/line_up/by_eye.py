@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.line.by_eye import Step, steps_for
+from idle_quarry.line.devices.by_eye import Step, steps_for
 from idle_quarry.signal.colour import is_hdr
 
 if TYPE_CHECKING:

@@ -12,10 +12,10 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.live import Live
 from idle_quarry.app.models.line_up.recording import Recording
 from idle_quarry.errors import QuarryError
-from idle_quarry.line.deck import SHUTTLE, Wear
-from idle_quarry.line.deck_run import DeckRun, DeckSeen
-from idle_quarry.line.recorder import Take
-from idle_quarry.line.tape import ClipFeed, line_format
+from idle_quarry.line.devices.deck import SHUTTLE, Wear
+from idle_quarry.line.devices.deck_run import DeckRun, DeckSeen
+from idle_quarry.line.devices.recorder import Take
+from idle_quarry.line.devices.tape import ClipFeed, line_format
 from idle_quarry.media import Clip
 from idle_quarry.media.looking import look
 from idle_quarry.places import DEMO, library_place

@@ -18,17 +18,17 @@ from idle_quarry.app.models.line_up.loop import Sending
 from idle_quarry.app.models.line_up.playing_out import PlayingOut
 from idle_quarry.app.models.line_up.words import LineUpWords
 from idle_quarry.errors import QuarryError
-from idle_quarry.line.chain import Looked
-from idle_quarry.line.faults import Fault
-from idle_quarry.line.feed import Setup
-from idle_quarry.line.sending import SOUNDS, forget_pictures, sent_pictures
-from idle_quarry.line.tape import ClipFeed
-from idle_quarry.line.told import Told, told
+from idle_quarry.line.devices.chain import Looked
+from idle_quarry.line.devices.tape import ClipFeed
+from idle_quarry.line.reading.faults import Fault
+from idle_quarry.line.reading.told import Told, told
 from idle_quarry.line.transport import transports
+from idle_quarry.line.writing.feed import Setup
+from idle_quarry.line.writing.sending import SOUNDS, forget_pictures, sent_pictures
 from idle_quarry.media import Clip
 from idle_quarry.media.looking import look
-from idle_quarry.path.beginnings import monitor_for
-from idle_quarry.path.edits import Edit
+from idle_quarry.path.beginning.beginnings import monitor_for
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.entries import Monitor
 from idle_quarry.path.findings.monitoring import acceptable_formats
 from idle_quarry.path.monitoring import taken

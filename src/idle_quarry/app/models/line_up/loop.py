@@ -7,8 +7,8 @@ from collections.abc import Callable
 import numpy as np
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.line.chain import Chain, Looked
-from idle_quarry.line.feed import Setup
+from idle_quarry.line.devices.chain import Chain, Looked
+from idle_quarry.line.writing.feed import Setup
 from idle_quarry.sound.playing import SoundOut, Speaker
 
 _FULL = 1 << 23

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.line.feed import play_out
+from idle_quarry.line.writing.feed import play_out
 from idle_quarry.media import inspect
 from idle_quarry.media.measurement.sync import flash_and_pip
 

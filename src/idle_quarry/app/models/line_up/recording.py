@@ -11,10 +11,10 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.questions import Choice
 from idle_quarry.errors import QuarryError
-from idle_quarry.line.checked import contradictions
-from idle_quarry.line.recorder import OnBreak, Take, Wanted, able
+from idle_quarry.line.devices.checked import contradictions
+from idle_quarry.line.devices.recorder import OnBreak, Take, Wanted, able
 from idle_quarry.media import inspect
-from idle_quarry.media.encode import encoder_pixels
+from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.path.codecs import cannot_hold, mbps
 from idle_quarry.path.registry import Codec, codecs
 from idle_quarry.path.template import RecordingInput

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from idle_quarry.line.sending import sent_pictures
 from idle_quarry.line.transport import INTERFACES
+from idle_quarry.line.writing.sending import sent_pictures
 from idle_quarry.path.findings.sound import db
 from idle_quarry.path.monitoring import misread, taken
 from idle_quarry.signal.words import format_words

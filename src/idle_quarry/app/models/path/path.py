@@ -15,8 +15,8 @@ from idle_quarry.app.questions import Answered, Question
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Revision
+from idle_quarry.path.changes.edits import Change, put_back
 from idle_quarry.path.comparing import questions
-from idle_quarry.path.edits import Change, put_back
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.settings import SHEET_NAMES, Setting, label_of, settings_on, sheet_name
 from idle_quarry.signal.words import format_words

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.path.beginnings import monitor_for, working_codec
-from idle_quarry.path.delivering import delivered
-from idle_quarry.path.edits import Edit, value_at
+from idle_quarry.path.beginning.beginnings import monitor_for, working_codec
+from idle_quarry.path.beginning.delivering import delivered
+from idle_quarry.path.beginning.sources import source_edits
+from idle_quarry.path.changes.edits import Edit, value_at
 from idle_quarry.path.registry import deliveries
-from idle_quarry.path.sources import source_edits
 from idle_quarry.path.template import Place, Proxy, RecordingInput, Template, slug
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.interfaces import carriage

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Literal
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.errors import NotUnderstood
-from idle_quarry.path.edits import Edit
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.template import Folder, Template, Timeline, Track, all_folders, numbered, slug
 from idle_quarry.path.voice import voice_from
 

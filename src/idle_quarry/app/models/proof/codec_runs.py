@@ -14,8 +14,8 @@ from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial, Material
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
-from idle_quarry.path.edits import Edit
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import Codec, codecs
 from idle_quarry.path.template import Template

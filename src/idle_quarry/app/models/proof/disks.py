@@ -10,8 +10,8 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.codecs import holding, mbps
-from idle_quarry.path.edits import Edit
 from idle_quarry.path.findings.coding import MARGIN
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Place, Template

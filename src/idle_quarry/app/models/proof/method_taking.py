@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.path.edits import Edit
+from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.policies import parts
 from idle_quarry.path.settings.formats import zoom_setting
 from idle_quarry.path.template import ClipException, slug

@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QTableWidg
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.help.about import About, parts
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
 
 
 class AboutPage(QWidget):

@@ -21,9 +21,9 @@ from idle_quarry.app.models.help.guide import sections
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.guide.about import AboutPage
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.tabs import Tabs
-from idle_quarry.app.widgets.tinted import tint, tinted
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.tabs import Tabs
+from idle_quarry.app.widgets.basic.tinted import tint, tinted
 
 GUIDE, ABOUT = "Guide", "About"
 

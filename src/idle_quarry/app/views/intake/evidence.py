@@ -17,12 +17,12 @@ from idle_quarry.app.models.intake.rows import Looked
 from idle_quarry.app.models.intake.scrubber import FIELDS, WOVEN
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.intake.facts import facts_widget
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.clip_picture import ClipPicture
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.readings import offer_readings
-from idle_quarry.app.widgets.scopes import LevelScopes, SoundLevels
-from idle_quarry.app.widgets.tabs import Tabs
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.tabs import Tabs
+from idle_quarry.app.widgets.pictures.clip_picture import ClipPicture
+from idle_quarry.app.widgets.signal.scopes import LevelScopes, SoundLevels
+from idle_quarry.app.widgets.templates.readings import offer_readings
 from idle_quarry.errors import QuarryError
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_from_words, format_words

@@ -11,7 +11,7 @@ from idle_quarry.app.models.intake.facts import SILENT, facts_of
 from idle_quarry.app.models.intake.rows import Looked
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.labels import label
+from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.media.words import fields_text, sureness
 
 

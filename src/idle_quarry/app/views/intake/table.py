@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QAbstractItemView, QTableView
 from idle_quarry.app.models.intake.intake import Intake
 from idle_quarry.app.models.intake.rows import ROW
 from idle_quarry.app.views.intake.row_delegate import RowDelegate
-from idle_quarry.app.widgets.tables import rows_of_one_height
+from idle_quarry.app.widgets.basic.tables import rows_of_one_height
 
 _WIDTHS = (212, 136, 200, 168, 144)
 

@@ -26,11 +26,11 @@ from idle_quarry.app.drawing.marks import draw_link
 from idle_quarry.app.models.intake.two_ends import End, TwoEnds
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.readings import offer_readings
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.templates.readings import offer_readings
 from idle_quarry.errors import QuarryError
-from idle_quarry.path.two_ends import Suggestion
+from idle_quarry.path.beginning.two_ends import Suggestion
 from idle_quarry.signal.words import format_words
 
 _SUGGESTION = Qt.ItemDataRole.UserRole

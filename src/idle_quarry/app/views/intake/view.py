@@ -26,10 +26,10 @@ from idle_quarry.app.views.intake.evidence import ClipEvidence
 from idle_quarry.app.views.intake.shares import Shares
 from idle_quarry.app.views.intake.table import ClipTable
 from idle_quarry.app.views.intake.two_ends import TwoEndsPanel
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.menus import menu_under
-from idle_quarry.app.widgets.progress_bar import ProgressBar
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.menus import menu_under
+from idle_quarry.app.widgets.basic.progress_bar import ProgressBar
 from idle_quarry.paper import SUFFIXES
 
 _TOLD = (

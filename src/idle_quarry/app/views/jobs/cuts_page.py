@@ -22,14 +22,14 @@ from idle_quarry.app.drawing.cut_lanes import LANE, SCALE
 from idle_quarry.app.models.jobs.cuts.cuts import ALL, LACKING, Cuts
 from idle_quarry.app.models.jobs.cuts.rows import NUMBER, RECORD, SOURCE, TAPE, CutRows
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.boxes import choice_box
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.cut_lanes import CutLanes
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.page_rows import report_asked, tools_row, words_column
-from idle_quarry.app.widgets.tables import Coloured, rows_of_one_height, told_list
-from idle_quarry.app.widgets.tinted import tint
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.boxes import choice_box
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.basic.page_rows import report_asked, tools_row, words_column
+from idle_quarry.app.widgets.basic.tables import Coloured, rows_of_one_height, told_list
+from idle_quarry.app.widgets.basic.tinted import tint
+from idle_quarry.app.widgets.lanes.cut_lanes import CutLanes
 from idle_quarry.jobs.conform.lists import KINDS
 from idle_quarry.jobs.structure import FOR_CLIPS, FOR_CUTS
 

@@ -25,15 +25,15 @@ from idle_quarry.app.models.jobs.handover.words import wanted_words
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.jobs.watch_line import WatchLine
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.boxes import choice_box, offered
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.clip_picture import ClipPicture
-from idle_quarry.app.widgets.file_lanes import FileLanes
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.page_rows import report_asked, tools_row, words_column
-from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
-from idle_quarry.app.widgets.tinted import tint, tinted
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.boxes import choice_box, offered
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.basic.page_rows import report_asked, tools_row, words_column
+from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
+from idle_quarry.app.widgets.basic.tinted import tint, tinted
+from idle_quarry.app.widgets.lanes.file_lanes import FileLanes
+from idle_quarry.app.widgets.pictures.clip_picture import ClipPicture
 from idle_quarry.jobs.structure import FOR_DELIVERIES
 from idle_quarry.media.sequences import clips_among
 from idle_quarry.path.template import Delivered

@@ -11,11 +11,11 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QTreeWidget
 from idle_quarry.app.models.jobs.jobs import Jobs
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.jobs.job_tree import fill_tree
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.difference_table import DifferenceTable
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.lanes import Lanes
-from idle_quarry.app.widgets.tinted import tinted
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.tinted import tinted
+from idle_quarry.app.widgets.lanes.lanes import Lanes
+from idle_quarry.app.widgets.templates.difference_table import DifferenceTable
 from idle_quarry.jobs.check import CheckedJob
 from idle_quarry.jobs.next_steps import NextStep
 from idle_quarry.jobs.structure import JOB_FILE

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 
 from PySide6.QtWidgets import QTreeWidget, QTreeWidgetItem
 
-from idle_quarry.app.widgets.tinted import tint_branch
+from idle_quarry.app.widgets.basic.tinted import tint_branch
 
 
 def fill_tree(tree: QTreeWidget, paths: Iterable[str], drifted: Mapping[str, str]) -> None:

@@ -18,12 +18,12 @@ from idle_quarry.app.models.jobs.renders.rows import FROM, ROW, RenderRows
 from idle_quarry.app.models.jobs.renders.seen import Row, cost_words, doing_words, lane_words, stale_words, where_words
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.page_rows import tools_row, with_button, words_column
-from idle_quarry.app.widgets.render_lanes import COUNT, LANE, RenderLanes
-from idle_quarry.app.widgets.tables import Coloured, rows_of_one_height
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.basic.page_rows import tools_row, with_button, words_column
+from idle_quarry.app.widgets.basic.tables import Coloured, rows_of_one_height
+from idle_quarry.app.widgets.lanes.render_lanes import COUNT, LANE, RenderLanes
 from idle_quarry.jobs.renders.standing import MISSED, REFUSED
 from idle_quarry.jobs.structure import FOR_RENDERS
 

@@ -16,10 +16,10 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.models.jobs.start import JobStart
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.jobs.job_tree import fill_tree
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.progress_bar import ProgressBar
-from idle_quarry.app.widgets.tinted import tinted
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.progress_bar import ProgressBar
+from idle_quarry.app.widgets.basic.tinted import tinted
 
 
 class StartPage(QWidget):

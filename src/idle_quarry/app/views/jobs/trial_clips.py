@@ -15,8 +15,8 @@ from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.trial_keys import CLIPS
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.tinted import tint, tinted
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.tinted import tint, tinted
 
 _PATH = Qt.ItemDataRole.UserRole
 

@@ -24,11 +24,11 @@ from idle_quarry.app.views.jobs.trial_clips import TrialClips
 from idle_quarry.app.views.jobs.trial_player import TrialPlayer
 from idle_quarry.app.views.jobs.trial_side import TimelineSide
 from idle_quarry.app.views.jobs.trial_under import UnderPlayhead
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.boxes import choice_box
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.trial_lanes import TrialLanes
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.boxes import choice_box
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes
 from idle_quarry.jobs.cutting.timeline import Item
 from idle_quarry.media.sequences import clips_among
 

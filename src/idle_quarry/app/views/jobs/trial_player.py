@@ -12,8 +12,8 @@ from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.trial_keys import KEYS_HELP
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.player_picture import PlayerPicture
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.pictures.player_picture import PlayerPicture
 
 
 class TrialPlayer(QWidget):

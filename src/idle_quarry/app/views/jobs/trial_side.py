@@ -16,8 +16,8 @@ from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.trial_keys import UPPER
-from idle_quarry.app.widgets.labels import OneLine
-from idle_quarry.app.widgets.trial_lanes import TrialLanes
+from idle_quarry.app.widgets.basic.labels import OneLine
+from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes
 from idle_quarry.counting import counted
 from idle_quarry.jobs.cutting.timeline import Item
 from idle_quarry.media.sequences import clips_among

@@ -15,9 +15,9 @@ from idle_quarry.app.models.jobs.trial.trial import Trial
 from idle_quarry.app.roles import as_role, on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.boxes import choice_box
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import OneLine, label
+from idle_quarry.app.widgets.basic.boxes import choice_box
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.counting import counted
 from idle_quarry.jobs.structure import FOR_CLIPS
 from idle_quarry.path.evaluation import Evaluation, Link

@@ -33,11 +33,11 @@ from idle_quarry.app.views.jobs.material_page import MaterialPage
 from idle_quarry.app.views.jobs.renders_page import RendersPage
 from idle_quarry.app.views.jobs.start_page import StartPage
 from idle_quarry.app.views.jobs.trial_page import TrialPage
-from idle_quarry.app.widgets.boxes import choice_box
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.tabs import Tabs
-from idle_quarry.app.widgets.tinted import tint, tinted
+from idle_quarry.app.widgets.basic.boxes import choice_box
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.tabs import Tabs
+from idle_quarry.app.widgets.basic.tinted import tint, tinted
 
 _JOB = Qt.ItemDataRole.UserRole
 _Page = TypeVar("_Page", bound=QWidget)

@@ -8,8 +8,8 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog
 
 from idle_quarry.app.models.jobs.handover.watched import Watched
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import OneLine
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import OneLine
 from idle_quarry.jobs.structure import FOR_DELIVERIES
 from idle_quarry.path.template import Delivered
 

@@ -26,16 +26,16 @@ from idle_quarry.app.models.equipment.equipment import ALL, SHELVES
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.entry_picture import EntryPicture
-from idle_quarry.app.widgets.folding_split import FoldingSplit
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.menus import menu_under
-from idle_quarry.app.widgets.pages import scrolled
-from idle_quarry.app.widgets.sheet import Sheet
-from idle_quarry.app.widgets.tables import fit_rows, told_list, wrapped_table
-from idle_quarry.app.widgets.tinted import tint, tinted
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.folding_split import FoldingSplit
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.basic.menus import menu_under
+from idle_quarry.app.widgets.basic.pages import scrolled
+from idle_quarry.app.widgets.basic.tables import fit_rows, told_list, wrapped_table
+from idle_quarry.app.widgets.basic.tinted import tint, tinted
+from idle_quarry.app.widgets.templates.entry_picture import EntryPicture
+from idle_quarry.app.widgets.templates.sheet import Sheet
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.entries import KINDS
 from idle_quarry.path.entries.edid import screens_here

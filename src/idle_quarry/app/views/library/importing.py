@@ -11,12 +11,12 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QTableWidgetItem, QVBoxLay
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.library.importing import OfferRow
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.mini_strip import MiniStrip
-from idle_quarry.app.widgets.pages import page_head
-from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
-from idle_quarry.app.widgets.tinted import tint
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.pages import page_head
+from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
+from idle_quarry.app.widgets.basic.tinted import tint
+from idle_quarry.app.widgets.templates.mini_strip import MiniStrip
 
 _COLUMNS = {"Path": 320, "Template": 0, "Where it comes from": 230, "On the shelf": 210, "What to do": 180}
 _LEAST_ROW = 66

@@ -24,13 +24,13 @@ from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.library.many import Many, head_of
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.menus import menu_under
-from idle_quarry.app.widgets.pages import page_head
-from idle_quarry.app.widgets.progress_bar import ProgressBar
-from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
-from idle_quarry.app.widgets.tinted import tint, tinted
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.menus import menu_under
+from idle_quarry.app.widgets.basic.pages import page_head
+from idle_quarry.app.widgets.basic.progress_bar import ProgressBar
+from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
+from idle_quarry.app.widgets.basic.tinted import tint, tinted
 from idle_quarry.counting import counted
 
 Index = QModelIndex | QPersistentModelIndex

@@ -11,16 +11,16 @@ from PySide6.QtWidgets import QButtonGroup, QRadioButton, QTableWidgetItem, QVBo
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.library.merge import MergeRow, draft_words
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.findings import Findings
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.pages import page_head, scrolled
-from idle_quarry.app.widgets.strip import Strip, share_scale
-from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
-from idle_quarry.app.widgets.tinted import tint
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.pages import page_head, scrolled
+from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
+from idle_quarry.app.widgets.basic.tinted import tint
+from idle_quarry.app.widgets.templates.findings import Findings
+from idle_quarry.app.widgets.templates.strip import Strip, share_scale
+from idle_quarry.path.changes.merging import Side
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.merging import Side
 
 _SIDES: tuple[tuple[int, Side], ...] = ((2, "mine"), (3, "theirs"))
 

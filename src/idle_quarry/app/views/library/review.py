@@ -11,14 +11,14 @@ from idle_quarry.app.models.library.review import pair_words
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.difference_table import DifferenceTable
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.pages import page_head, scrolled
-from idle_quarry.app.widgets.strip import Strip, share_scale
-from idle_quarry.app.widgets.tables import told_list
-from idle_quarry.app.widgets.tinted import tint
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.pages import page_head, scrolled
+from idle_quarry.app.widgets.basic.tables import told_list
+from idle_quarry.app.widgets.basic.tinted import tint
+from idle_quarry.app.widgets.templates.difference_table import DifferenceTable
+from idle_quarry.app.widgets.templates.strip import Strip, share_scale
 
 
 class ReviewPage(QWidget):

@@ -20,12 +20,12 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.library.standard_set import delivery_words, raster_words, territory_titles
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.pages import page_head
-from idle_quarry.app.widgets.progress_bar import ProgressBar
-from idle_quarry.app.widgets.tables import told_list
-from idle_quarry.app.widgets.tinted import tint
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.pages import page_head
+from idle_quarry.app.widgets.basic.progress_bar import ProgressBar
+from idle_quarry.app.widgets.basic.tables import told_list
+from idle_quarry.app.widgets.basic.tinted import tint
 
 _ROLES = {"stop": "refusal", "caution": "caution", "note": "dust"}
 _TOLD = (

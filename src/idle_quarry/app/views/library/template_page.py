@@ -10,13 +10,13 @@ from idle_quarry.app.models.library.menus import more
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.findings import Findings
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.menus import menu_under
-from idle_quarry.app.widgets.revisions import Revisions
-from idle_quarry.app.widgets.strip import Strip
-from idle_quarry.app.widgets.tables import told_list
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.basic.menus import menu_under
+from idle_quarry.app.widgets.basic.tables import told_list
+from idle_quarry.app.widgets.templates.findings import Findings
+from idle_quarry.app.widgets.templates.revisions import Revisions
+from idle_quarry.app.widgets.templates.strip import Strip
 
 
 class TemplatePage(QWidget):

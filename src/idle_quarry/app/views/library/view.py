@@ -29,10 +29,10 @@ from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.library.shelf_list import ShelfDelegate
 from idle_quarry.app.views.library.template_page import TemplatePage
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.menus import menu_under
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.menus import menu_under
 
 FILES = "Templates and bundles (*.json *.zip)"
 #: The pages over the shelves: the name on the model, the module here, and its class.

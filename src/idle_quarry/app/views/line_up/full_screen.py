@@ -7,8 +7,8 @@ from PySide6.QtGui import QKeyEvent, QScreen
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from idle_quarry.app.models.line_up.line_up import LineUp
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.monitor_face import MonitorFace
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.pictures.monitor_face import MonitorFace
 
 
 class FullScreen(QWidget):

@@ -11,11 +11,11 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, 
 
 from idle_quarry.app.models.line_up.line_up import SENT_SOUNDS, LineUp, send_with
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.pages import fill_scrolled
-from idle_quarry.app.widgets.progress_bar import ProgressBar
-from idle_quarry.app.widgets.wire_map import Legend, WireMap
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.basic.pages import fill_scrolled
+from idle_quarry.app.widgets.basic.progress_bar import ProgressBar
+from idle_quarry.app.widgets.signal.wire_map import Legend, WireMap
 from idle_quarry.signal.words import format_words
 from idle_quarry.sound.meters import PEAK_TYPES
 

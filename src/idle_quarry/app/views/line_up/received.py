@@ -7,11 +7,11 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from idle_quarry.app.models.line_up.line_up import LineUp
 from idle_quarry.app.roles import as_role
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.line_scopes import LineScopes
-from idle_quarry.app.widgets.pages import fill_scrolled
-from idle_quarry.app.widgets.sound_meters import SoundMeters, loudness_words
-from idle_quarry.app.widgets.tabs import Tabs
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.basic.pages import fill_scrolled
+from idle_quarry.app.widgets.basic.tabs import Tabs
+from idle_quarry.app.widgets.signal.line_scopes import LineScopes
+from idle_quarry.app.widgets.signal.sound_meters import SoundMeters, loudness_words
 
 #: What the waveform is of.
 WAVES = ("Luma", "R′G′B′")

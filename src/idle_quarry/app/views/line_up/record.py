@@ -24,10 +24,10 @@ from idle_quarry.app.roles import as_role, on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.line_up.output import Choice
 from idle_quarry.app.views.line_up.takes import TakesColumn
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.monitor_face import MonitorFace
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.pictures.monitor_face import MonitorFace
 
 
 class RecordPage(QWidget):

@@ -11,9 +11,9 @@ from idle_quarry.app.drawing.wire import SAFE
 from idle_quarry.app.models.line_up.line_up import BESIDE, LineUp
 from idle_quarry.app.roles import as_role
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.feeds_matrix import FeedsMatrix
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.monitor_face import MonitorFace
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.pictures.monitor_face import MonitorFace
+from idle_quarry.app.widgets.templates.feeds_matrix import FeedsMatrix
 from idle_quarry.signal.words import format_words
 
 _ROLES = {"shown": "good", "not as meant": "caution", "black": "refusal"}

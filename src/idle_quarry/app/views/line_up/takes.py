@@ -19,9 +19,9 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.models.line_up.deck import DeckModel
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.line_up.output import Choice
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.tables import fit_rows, told_list, wrapped_table
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.tables import fit_rows, told_list, wrapped_table
 
 _BREAKS = {"new clip": "Begin a new clip", "go on": "Go on, and note it", "stop": "Stop"}
 _COLUMNS = {"Take": 150, "From": 92, "To": 92, "Frames": 62, "Drop-outs": 74, "Breaks": 60, "Its file": 0}

@@ -18,10 +18,10 @@ from idle_quarry.app.views.line_up.output import OutputColumn
 from idle_quarry.app.views.line_up.received import ReceivedColumn
 from idle_quarry.app.views.line_up.record import RecordPage
 from idle_quarry.app.views.line_up.screens import ScreensColumn
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.menus import menu_under
-from idle_quarry.app.widgets.tabs import Tabs
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.basic.menus import menu_under
+from idle_quarry.app.widgets.basic.tabs import Tabs
 
 
 class LineUpView(QWidget):

@@ -9,10 +9,10 @@ from idle_quarry.app.models.path.path import SHEETS
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.path.structure import StructureSheet
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.sheet import Sheet
-from idle_quarry.app.widgets.tabs import Tabs
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.tabs import Tabs
+from idle_quarry.app.widgets.templates.sheet import Sheet
 from idle_quarry.path.settings import Setting
 
 _STATION = "Chosen station"

@@ -20,10 +20,10 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.models.path.structure import ROLES, TRACK_COLOURS, Structure, Tree
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.edit_tree import ID, EditTree
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.menus import menu_of
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.edit_tree import ID, EditTree
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.menus import menu_of
 from idle_quarry.path.template import Folder
 from idle_quarry.path.voice import voice_words
 

@@ -11,13 +11,13 @@ from idle_quarry.app.desk import Desk
 from idle_quarry.app.evidence.panel import Evidence
 from idle_quarry.app.theme import theme
 from idle_quarry.app.views.path.sheets import Sheets
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.findings import Findings
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.menus import menu_at, menu_under
-from idle_quarry.app.widgets.pages import page_head
-from idle_quarry.app.widgets.strip import Strip
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.basic.menus import menu_at, menu_under
+from idle_quarry.app.widgets.basic.pages import page_head
+from idle_quarry.app.widgets.templates.findings import Findings
+from idle_quarry.app.widgets.templates.strip import Strip
 from idle_quarry.media.names import MEDIA_SUFFIXES
 
 

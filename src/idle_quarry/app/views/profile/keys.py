@@ -17,10 +17,10 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.models.people.profile import Profile
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.tables import fit_rows, wrapped_table
-from idle_quarry.app.widgets.tinted import TintDelegate, tint
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
+from idle_quarry.app.widgets.basic.tinted import TintDelegate, tint
 
 _KEY = 1  # the column
 

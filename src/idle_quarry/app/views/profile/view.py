@@ -13,10 +13,10 @@ from idle_quarry.app.models.people.lending import WHEN
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES
 from idle_quarry.app.views.profile.keys import KeyTable
-from idle_quarry.app.widgets.ask_bar import AskBar
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.pages import page_head
+from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.pages import page_head
 from idle_quarry.path.names import cleaned_name
 
 _FILES = "Profile (*.json)"

@@ -18,11 +18,11 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.models.proof.codec_runs import COLUMNS, GAIN, CodecRow, CodecRuns
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.loss_picture import LossPicture
-from idle_quarry.app.widgets.progress_bar import ProgressBar
-from idle_quarry.app.widgets.tinted import tint, tinted
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.progress_bar import ProgressBar
+from idle_quarry.app.widgets.basic.tinted import tint, tinted
+from idle_quarry.app.widgets.pictures.loss_picture import LossPicture
 
 _CODEC = Qt.ItemDataRole.UserRole
 

@@ -20,9 +20,9 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.models.proof.disks import Disks, PlaceFound, bytes_words
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
-from idle_quarry.app.widgets.progress_bar import ProgressBar
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
+from idle_quarry.app.widgets.basic.progress_bar import ProgressBar
 from idle_quarry.counting import counted
 from idle_quarry.proof.disks import Holding
 

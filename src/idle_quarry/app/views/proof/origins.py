@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from idle_quarry.app.models.proof.bench import Pictures
-from idle_quarry.app.widgets.origin_map import BEFORE, COUNT, OriginMap, Origins
+from idle_quarry.app.widgets.pictures.origin_map import BEFORE, COUNT, OriginMap, Origins
 from idle_quarry.path.policies import parts
 
 

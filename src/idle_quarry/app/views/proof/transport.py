@@ -8,9 +8,9 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QWidget
 from idle_quarry.app.models.proof.bench import Pictures
 from idle_quarry.app.models.proof.player import SPEEDS
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.widgets.boxes import choice_box
-from idle_quarry.app.widgets.buttons import button
-from idle_quarry.app.widgets.labels import label
+from idle_quarry.app.widgets.basic.boxes import choice_box
+from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.labels import label
 
 
 class Transport(QWidget):

@@ -12,9 +12,9 @@ from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.proof.codecs import CodecsPage
 from idle_quarry.app.views.proof.disks import DisksPage
 from idle_quarry.app.views.proof.pictures import PicturesPage
-from idle_quarry.app.widgets.labels import OneLine, label
-from idle_quarry.app.widgets.strip import Strip
-from idle_quarry.app.widgets.tabs import Tabs
+from idle_quarry.app.widgets.basic.labels import OneLine, label
+from idle_quarry.app.widgets.basic.tabs import Tabs
+from idle_quarry.app.widgets.templates.strip import Strip
 
 
 class ProofView(QWidget):

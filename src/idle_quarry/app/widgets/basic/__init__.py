@@ -1,0 +1,1 @@
+"""Buttons, labels, bars, tables, tabs: what every page is made of."""

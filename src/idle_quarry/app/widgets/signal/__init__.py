@@ -1,0 +1,1 @@
+"""Scopes, meters and the wire of a signal."""

@@ -1,0 +1,1 @@
+"""What shows a template: its path, its settings, its findings, its revisions, what differs."""

@@ -1,0 +1,1 @@
+"""Pictures, sound and packets laid into the words of a line."""

@@ -1,0 +1,1 @@
+"""Clips converted and written with the real encoders."""

@@ -1,0 +1,390 @@
+"""Clips written with the real encoders: frame by frame with sound and timecode, or a still picture held; correctly flagged."""
+
+from __future__ import annotations
+
+import contextlib
+import secrets
+import shutil
+from collections.abc import Callable, Sequence
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+import av
+import numpy as np
+from av.audio.stream import AudioStream
+from av.error import FFmpegError
+from av.video.codeccontext import VideoCodecContext
+from av.video.stream import VideoStream
+from numpy.typing import NDArray
+
+from idle_quarry.begun import Note
+from idle_quarry.errors import MediaError
+from idle_quarry.files import put_exclusively, synced
+from idle_quarry.media.coding.declaring import SAYS_ACTIVE_FORMAT, with_active_format
+from idle_quarry.media.coding.encode import (
+    LINEAR,
+    Pixels,
+    colour_flags,
+    encoder_options,
+    encoder_pixels,
+    filled,
+    flagged,
+    frame_of_codes,
+)
+from idle_quarry.path.registry import Codec
+from idle_quarry.picture.bars import ycbcr_codes
+from idle_quarry.picture.recolouring import linear_light
+from idle_quarry.signal.formats import SignalFormat
+from idle_quarry.signal.timecode import Timecode
+
+Progress = Callable[[int, int], None]
+Codes = Sequence[NDArray[Any]]
+
+#: Encoders whose packets stand alone, so that a coded picture can be written as often as it is shown.
+_STANDALONE = ("prores_ks", "dnxhd", "cfhd", "ffv1", "v210", "jpeg2000")
+_PCM = {16: "pcm_s16le", 24: "pcm_s24le", 32: "pcm_s32le"}
+#: Reference white of HDR signals (BT.2408-7, table 1): written as 1.0 where light is linear.
+_WHITE_SIGNAL = {"hlg": 0.75, "pq": 0.5807}
+
+
+class _Muxed:
+    """A container that is open for writing: pictures, coded or not, and sound, each in its order."""
+
+    def __init__(
+        self, path: Path, codec: Codec, pixels: Pixels, start: Timecode | None, channels: int, rate: int, bits: int,
+        active_format: str | None = None,
+    ) -> None:  # fmt: skip
+        fmt = pixels.format
+        self._encoder, self._active = codec.encode.encoder, active_format
+        options = {"movflags": "+write_colr"} if path.suffix == ".mov" else {}
+        self.pixels, self.sample_rate = pixels, rate
+        self._container = av.open(f"file:{path.absolute()}", "w", options=options)
+        try:
+            stream = self._container.add_stream(codec.encode.encoder, rate=fmt.rate)
+            assert isinstance(stream, VideoStream)
+            self.stream = stream
+            context = stream.codec_context
+            context.width, context.height, context.pix_fmt = fmt.raster.width, pixels.height, pixels.name
+            context.time_base = 1 / fmt.rate
+            context.options = encoder_options(codec, fmt)
+            if start is not None and codec.encode.encoder == "mpeg2video":  # the pictures say it themselves too
+                context.options = {**context.options, "gop_timecode": str(start)}
+            colour_flags(context, fmt)
+            if start is not None:
+                stream.metadata["timecode"] = str(start)
+            self._voice = self._voice_of(channels, 16 if path.suffix == ".dv" else bits) if channels else None
+        except BaseException:
+            self._container.close()
+            raise
+        self.frames = self._samples = 0
+
+    def _voice_of(self, channels: int, bits: int) -> AudioStream:
+        voice = self._container.add_stream(_PCM[bits], rate=self.sample_rate)
+        assert isinstance(voice, AudioStream)
+        # what FFmpeg calls so many channels; those of no arrangement it knows are only counted
+        layout = {1: "mono", 2: "stereo", 6: "5.1(side)"}.get(channels, f"{channels} channels")
+        voice.codec_context.layout = layout
+        voice.codec_context.format = "s16" if bits == 16 else "s32"
+        return voice
+
+    def picture(self, frame: av.VideoFrame) -> None:
+        frame.pts, frame.time_base = self.frames, 1 / self.pixels.format.rate
+        self._mux(self.stream.encode(frame))
+        self.frames += 1
+
+    def _mux(self, packets: Sequence[av.Packet[Any]]) -> None:
+        """Write coded pictures, which say their active format where they can and are to."""
+        if self._active is not None and self._encoder in SAYS_ACTIVE_FORMAT:
+            packets = [self._saying(packet, self._active) for packet in packets]
+        self._container.mux(packets)
+
+    def _saying(self, packet: av.Packet[Any], word: str) -> av.Packet[Any]:
+        data = bytes(packet)
+        if not data:
+            return packet
+        made = av.Packet(with_active_format(data, self._encoder, word))
+        made.stream, made.time_base, made.pts, made.dts = packet.stream, packet.time_base, packet.pts, packet.dts
+        made.is_keyframe = packet.is_keyframe
+        if packet.duration:
+            made.duration = packet.duration
+        return made
+
+    def coded_packets(self, frame: av.VideoFrame, count: int) -> list[bytes]:
+        """Return the packets of a picture coded `count` times, without writing them."""
+        packets: list[bytes] = []
+        for index in range(count):
+            frame.pts, frame.time_base = index, 1 / self.pixels.format.rate
+            packets += [bytes(packet) for packet in self.stream.encode(frame)]
+        if count:
+            packets += [bytes(packet) for packet in self.stream.encode(None)]
+        return [packet for packet in packets if packet]
+
+    def coded(self, data: bytes) -> None:
+        packet = av.Packet(data)
+        packet.stream, packet.time_base = self.stream, 1 / self.pixels.format.rate
+        packet.pts = packet.dts = self.frames
+        packet.duration, packet.is_keyframe = 1, True
+        self._container.mux(packet)
+        self.frames += 1
+
+    def sound(self, samples: NDArray[np.int32]) -> None:
+        voice = self._voice
+        if voice is None or not len(samples):
+            return
+        context = voice.codec_context
+        wide = context.format.name == "s32"
+        data: NDArray[Any] = samples if wide else (samples >> 16).astype(np.int16)
+        frame = av.AudioFrame.from_ndarray(
+            np.ascontiguousarray(data.reshape(1, -1)), format="s32" if wide else "s16", layout=context.layout.name
+        )
+        frame.sample_rate, frame.pts, frame.time_base = self.sample_rate, self._samples, Fraction(1, self.sample_rate)
+        self._container.mux(voice.encode(frame))
+        self._samples += len(samples)
+
+    def finish(self, *, pictures_wait: bool) -> None:
+        """Write what encoders still hold, and the index."""
+        if pictures_wait:
+            self._mux(self.stream.encode(None))
+        if self._voice is not None:
+            self._container.mux(self._voice.encode(None))
+
+    def close(self) -> None:
+        self._container.close()
+
+
+class ClipWriter:
+    """A clip written frame by frame into a file of its own beside `path`, which takes its name when the clip is whole.
+
+    For codecs of one picture a file, `path` names the first, `name.0001.dpx`, in a folder that is not there yet: the folder
+    appears when all are written; they carry no sound. `format` is what codes are taken in; an `active_format` is said in each picture
+    of the codecs that can.
+    Where `noted` says what is made, it replaces nothing, and a process that is killed over it leaves what is found again (`begun`).
+    Use it as a context: `finish` makes the clip, leaving without it, or by an error, leaves nothing.
+    Raises `MediaError` where an encoder or the disk refuses.
+    """
+
+    def __init__(
+        self,
+        path: Path,
+        codec: Codec,
+        fmt: SignalFormat,
+        *,
+        start: Timecode | None = None,
+        channels: int = 0,
+        sample_rate: int = 48000,
+        sound_bits: int = 24,
+        active_format: str | None = None,
+        noted: str = "",
+    ) -> None:
+        self.path, self.codec, self.pixels = path, codec, encoder_pixels(codec, fmt)
+        self.frames = 0
+        self._many = codec.one_picture_a_file
+        self._final = path.parent if self._many else path
+        self._part = self._final.with_name(f".{secrets.token_hex(6)}.part{'' if self._many else path.suffix}")
+        self._muxed: _Muxed | None = None
+        self._note = Note(noted, self._final, dirs=(self._final.name,), files=(self._final.name,)) if noted else None
+        try:
+            if self._note is not None:
+                self._note.part.mkdir()
+                self._part = self._note.part / self._final.name
+            if self._many:
+                self._part.mkdir()
+                self._context = _picture_context(codec, self.pixels)
+            else:
+                self._muxed = _Muxed(
+                    self._part, codec, self.pixels, start, channels, sample_rate, sound_bits, active_format
+                )  # fmt: skip
+        except BaseException as error:
+            self._clear()
+            if isinstance(error, FFmpegError | OSError | ValueError):
+                raise self._refused(error) from error
+            raise  # also what stops it here leaves nothing
+
+    @property
+    def format(self) -> SignalFormat:
+        return self.pixels.format
+
+    def __enter__(self) -> ClipWriter:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.abandon()
+
+    def write(self, codes: Codes, sound: NDArray[np.int32] | None = None) -> None:
+        """Write one frame of code values in `format`, and the sound beside it, (samples, channels) at 32 bits."""
+        try:
+            frame = frame_of_codes(self.pixels, codes)
+            if self._muxed is not None:
+                self._muxed.picture(frame)
+                if sound is not None:
+                    self._muxed.sound(sound)
+            else:
+                data = b"".join(bytes(packet) for packet in self._context.encode(frame))
+                (self._part / numbered(self.path, self.frames)).write_bytes(data)
+        except (FFmpegError, OSError, ValueError) as error:
+            raise self._refused(error) from error
+        self.frames += 1
+
+    def finish(self) -> None:
+        """Make the clip whole, under its name."""
+        try:
+            if self._muxed is not None:
+                self._muxed.finish(pictures_wait=True)
+                self._muxed.close()
+                self._muxed = None
+                synced(self._part)  # a name never stands for what a power cut could still take
+            if self._note is not None:
+                put_exclusively(self._part, self._final)
+            else:
+                self._part.replace(self._final)
+        except FileExistsError as error:
+            raise MediaError(
+                "is there already", subject=str(self._final), remedy="give another name, or remove it"
+            ) from error
+        except (FFmpegError, OSError, ValueError) as error:
+            raise self._refused(error) from error
+
+    def abandon(self) -> None:
+        """Leave nothing of what was not finished."""
+        if self._muxed is not None:
+            with contextlib.suppress(FFmpegError, OSError, ValueError):
+                self._muxed.close()
+            self._muxed = None
+        self._clear()
+
+    def _clear(self) -> None:
+        if self._note is not None:
+            shutil.rmtree(self._note.part, ignore_errors=True)
+            self._note.forget()
+        elif self._many:
+            shutil.rmtree(self._part, ignore_errors=True)
+        else:
+            with contextlib.suppress(OSError):
+                self._part.unlink(missing_ok=True)
+
+    def _refused(self, error: Exception) -> MediaError:
+        if isinstance(error, OSError):
+            why = error.strerror or str(error)
+            return MediaError(
+                f"could not be written: {why}", subject=str(self._final), remedy="choose a folder with room"
+            )
+        return MediaError(f"the {self.codec.name} encoder refused ({error})", subject=self._final.name)
+
+
+def numbered(path: Path, index: int) -> str:
+    """Return the name of file `index` of a run whose first is `path`: `name.0001.dpx` counts on from 1."""
+    stem, number = path.stem.rsplit(".", 1)
+    return f"{stem}.{int(number) + index:0{len(number)}d}{path.suffix}"
+
+
+# -- stills --------------------------------------------------------------------------------------------------------
+
+
+def encode_still(
+    path: Path,
+    codec: Codec,
+    fmt: SignalFormat,
+    rgb: NDArray[np.float64],
+    frames: int,
+    start: Timecode | None = None,
+    sound: NDArray[np.int32] | None = None,
+    sample_rate: int = 48000,
+    sound_bits: int = 24,
+    progress: Progress | None = None,
+) -> SignalFormat:
+    """Write a clip that shows R′G′B′ `rgb` (h, w, 3) for `frames` frames; return the format it carries.
+
+    Field order, pixel aspect, colour and start timecode are flagged. `sound` is (samples, channels) int32.
+    For codecs of one picture a file, `path` names the first file, whose number is counted on.
+    Raises `MediaError`; what was written by then is left for the caller to remove.
+    """
+    pixels = encoder_pixels(codec, fmt)
+    told = progress if progress is not None else _silent
+    try:
+        if codec.one_picture_a_file:
+            _write_files(path, codec, pixels, rgb, frames, told)
+        else:
+            channels = sound.shape[1] if sound is not None else 0
+            muxed = _Muxed(path, codec, pixels, start, channels, sample_rate, sound_bits)
+            with contextlib.closing(muxed):
+                _hold(muxed, flagged(_picture(pixels, rgb), pixels.format), _coded_once(codec), frames, sound, told)
+    except (FFmpegError, OSError, ValueError) as error:
+        raise MediaError(f"the {codec.name} encoder refused ({error})", subject=path.name) from error
+    if pixels.name == LINEAR:
+        return pixels.format.with_encoding(transfer="linear")
+    return pixels.format
+
+
+def _silent(_done: int, _of: int) -> None:
+    return None
+
+
+def _coded_once(codec: Codec) -> int:
+    """Return how many pictures must be coded for a still of any length; 0 where each must be.
+
+    Two for intra-only H.264: neighbouring IDR pictures must differ in their idr_pic_id (H.264, 7.4.3).
+    """
+    if codec.encode.encoder in _STANDALONE:
+        return 1
+    return 2 if "avcintra" in codec.encode.options.get("x264-params", "") else 0
+
+
+def _hold(
+    muxed: _Muxed, frame: av.VideoFrame, once: int, frames: int, sound: NDArray[np.int32] | None, told: Progress
+) -> None:
+    coded = muxed.coded_packets(frame, once)
+    at = 0  # samples of sound written so far
+    for index in range(frames):
+        told(index, frames)
+        if coded:
+            muxed.coded(coded[index % len(coded)])
+        else:
+            muxed.picture(frame)
+        if sound is not None:
+            upto = min(len(sound), int((index + 1) * muxed.sample_rate / muxed.pixels.format.rate))
+            muxed.sound(sound[at:upto])
+            at = upto
+    muxed.finish(pictures_wait=not coded)
+
+
+def _picture(pixels: Pixels, rgb: NDArray[np.float64]) -> av.VideoFrame:
+    return filled(pixels, still_codes(pixels, rgb))
+
+
+def still_codes(pixels: Pixels, rgb: NDArray[np.float64]) -> list[NDArray[Any]]:
+    """Return R′G′B′ (h, w, 3) as the code values, or the linear light, of an encoder's planes."""
+    fmt = pixels.format
+    if pixels.name == LINEAR:
+        white = _WHITE_SIGNAL.get(fmt.encoding.transfer, 1.0)
+        one = linear_light(np.full((1, 1), white), fmt.encoding.transfer)[0, 0]
+        return [linear_light(rgb[..., i], fmt.encoding.transfer) / one for i in range(3)]
+    if fmt.encoding.matrix == "rgb":
+        top = (1 << fmt.encoding.bit_depth) - 1
+        return [np.rint(np.clip(rgb[..., i], 0, 1) * top) for i in range(3)]
+    return list(ycbcr_codes(rgb, fmt.encoding))
+
+
+def _picture_context(codec: Codec, pixels: Pixels) -> VideoCodecContext:
+    context = av.CodecContext.create(codec.encode.encoder, "w")
+    assert isinstance(context, VideoCodecContext)
+    fmt = pixels.format
+    context.width, context.height, context.pix_fmt = fmt.raster.width, fmt.raster.height, pixels.name
+    context.time_base = 1 / fmt.rate
+    context.options = dict(codec.encode.options)
+    return context
+
+
+def _write_files(
+    path: Path, codec: Codec, pixels: Pixels, rgb: NDArray[np.float64], frames: int, told: Progress
+) -> None:
+    """Write one file a picture: the first coded, the rest the same bytes under the next numbers."""
+    context = _picture_context(codec, pixels)
+    packets = [*context.encode(flagged(_picture(pixels, rgb), pixels.format)), *context.encode(None)]
+    data = b"".join(bytes(packet) for packet in packets)
+    for index in range(frames):
+        told(index, frames)
+        (path.parent / numbered(path, index)).write_bytes(data)

@@ -1,0 +1,1 @@
+"""Where templates, their sources and their deliveries begin."""

@@ -1,0 +1,64 @@
+"""The set a house starts with: a template for each standard delivery it makes, and one that makes several of a territory."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+
+from idle_quarry.path.beginning.beginnings import from_delivery, from_working
+from idle_quarry.path.beginning.delivering import delivered
+from idle_quarry.path.changes.edits import Edit, edited
+from idle_quarry.path.codecs import mbps
+from idle_quarry.path.registry import Delivery, codecs, deliveries, territories
+from idle_quarry.path.template import Place, Template
+
+
+def lines_of(delivery: Delivery) -> int:
+    """Return the lines of a delivery's raster, those that carry picture in a 525-line system counted as 480."""
+    height = delivery.signal.raster.height
+    return 480 if height == 486 else height
+
+
+def offered(wanted: Collection[str], lines: Collection[int]) -> list[Delivery]:
+    """Return the standard deliveries of some territories in some rasters, in the order they are listed."""
+    return [each for each in deliveries().values() if each.territory in wanted and lines_of(each) in lines]
+
+
+def starter_set(chosen: Sequence[str], places: tuple[Place, ...]) -> list[Template]:
+    """Return the standard templates for the chosen deliveries (ids), with work kept in `places`.
+
+    One for each delivery; and for each territory of which several are chosen one that works in the greatest of them and
+    delivers them all. A delivery that follows the programme's rate goes with the first that sets one.
+    """
+    known = deliveries()
+    plays = next((place.plays_mb_s for place in places if place.purpose == "cache"), None)
+    made = []
+    leading = next((known[each].signal for each in chosen if not known[each].follows_rate), None)
+    for ident in chosen:
+        template = from_delivery(ident, plays)
+        if known[ident].follows_rate and leading is not None:
+            out = delivered(ident, rate_of=leading)
+            working = out.format.with_encoding(bit_depth=10, sampling="4:2:2")
+            template = from_working(known[ident].name, working, (), (out,), plays_mb_s=plays)
+        made.append(_kept(template, known[ident].name, known[ident].source, places))
+    for territory in territories():
+        several = [each for each in chosen if known[each].territory == territory and not known[each].follows_rate]
+        if len(several) < 2:
+            continue
+        largest = max(several, key=lambda each: known[each].signal.raster.height * known[each].signal.rate)
+        base = from_delivery(largest, plays)
+        outs = tuple(delivered(each, rate_of=base.working.format) for each in several)
+        whole = from_working("All deliveries", base.working.format, (), outs, plays_mb_s=plays)
+        names = ", ".join(known[each].name for each in several)
+        made.append(_kept(whole, f"{territories()[territory].name}: all deliveries", f"Delivers {names}", places))
+    return made
+
+
+def _kept(template: Template, name: str, note: str, places: tuple[Place, ...]) -> Template:
+    # which monitors the house has is nothing that a standard says
+    return edited(template, Edit("name", name[:120]), Edit("note", note), Edit("places", places), Edit("monitor", None))
+
+
+def needed_mb_s(templates: Sequence[Template]) -> float:
+    """Return the greatest rate at which one stream of any of the templates' renders is read, MB/s."""
+    rates = [mbps(codecs()[each.intermediate.codec], each.intermediate_format) / 8 for each in templates]
+    return max(rates, default=0.0)
