@@ -419,3 +419,34 @@ def test_sound_that_is_missing_matters_only_where_no_picture_brings_it() -> None
 
     assert heard(None) == [("missing", True)] and heard("Tape 8") == [("missing", True)]
     assert heard("Tape 9") == [("missing", False)], "the clip of its picture brings it"
+
+
+def test_a_list_without_a_rate_is_counted_at_the_least_that_has_its_numbers(monkeypatch: pytest.MonkeyPatch) -> None:
+    for last, otherwise, rate in (
+        ("24", 25, 25),
+        ("25", 25, 30),
+        ("29", 24, 30),
+        ("30", 25, 50),
+        ("50", 25, 60),
+        ("27", 30, 30),
+    ):
+        text = f"TITLE: X\n001 A V C 00:00:00:00 00:00:01:00 00:00:00:{last} 00:00:01:{last}\n"
+        assert read_edl(text, Fraction(otherwise)).timeline.rate == rate, last
+    event = "{:03} A V C 00:00:00:00 00:00:01:00 00:00:0{}:00 00:00:0{}:00"
+    monkeypatch.setattr("idle_quarry.jobs.conform.edl._MOST_EVENTS", 3)
+    lines = [event.format(n, n, n + 1) for n in range(4)]
+    assert len(listed(*lines[:3]).track("V").items) == 3
+    with pytest.raises(NotUnderstood, match="more than 3 events"):
+        listed(*lines)
+    with pytest.raises(NotUnderstood, match="a transition has a length in frames"):
+        listed("001 A V D soon 00:00:00:00 00:00:01:00 00:00:00:00 00:00:01:00")
+
+
+def test_what_lies_below_is_cut_where_the_later_event_begins_and_files_name_their_clips() -> None:
+    timeline = listed(
+        "001 A V C 00:00:00:00 00:00:02:00 00:00:01:00 00:00:03:00", "* FROM CLIP: /old/b/harbour.mov",
+        "002 A V C 00:00:00:00 00:00:02:00 00:00:02:00 00:00:04:00", "* FROM CLIP: Z:\\old\\gulls.mov",
+    )  # fmt: skip
+    assert [(item.name, item.at, item.length) for item in timeline.track("V").items] == [
+        ("harbour.mov", 0, 25), ("gulls.mov", 25, 50),
+    ]  # fmt: skip

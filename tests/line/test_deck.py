@@ -15,12 +15,15 @@ from idle_quarry.errors import MediaError, NotPossible
 from idle_quarry.line.devices.checked import contradictions
 from idle_quarry.line.devices.deck import Deck, Wear
 from idle_quarry.line.devices.deck_run import DeckRun, DeckSeen
+from idle_quarry.line.devices.devices import Cabled, clock_of
 from idle_quarry.line.devices.recorder import Recorder, Take, Wanted, able
 from idle_quarry.line.devices.tape import ClipFeed, Tape, line_format
 from idle_quarry.line.files import read_links
 from idle_quarry.line.reading.reader import read_words
+from idle_quarry.line.transport import transport
 from idle_quarry.line.writing.feed import Setup, play_out
 from idle_quarry.line.writing.sending import SentSound, picture_of, sent_pictures
+from idle_quarry.line.writing.writer import LineWriter, Said
 from idle_quarry.media import Clip, inspect
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.measurement.sync import flash_and_pip
@@ -106,6 +109,8 @@ def test_breaks_and_drop_outs_are_told_per_take(
     assert [sum(e.kind == "timecode break" for e in take.events) for take in takes] == breaks
     (drop,) = [each for each in takes[0].events if each.kind == "drop-out"]
     assert (drop.frame, drop.timecode) == (7, "00:00:00:07")
+    (broken,) = [event for take in takes for event in take.events if event.kind == "timecode break"]
+    assert broken.text == "timecode went from 00:00:00:19 to 00:00:10:20"
     if on_break == "new clip":
         assert [take.path.name for take in takes] == ["reel.mov", "reel 2.mov"] and str(takes[1].first) == "00:00:10:20"
 
@@ -241,3 +246,34 @@ def writer_codes(writer: ClipWriter, codes: tuple[np.ndarray, ...]) -> list[np.n
     if writer.format.encoding.matrix == "rgb":
         return [np.full(codes[0].shape, 1023)] * 3
     return list(codes)
+
+
+def test_two_pictures_in_a_frame_are_two_of_the_take_each_with_its_own_sound(tmp_path: Path) -> None:
+    """1080p50 over 3G-B: the count goes on by two, and sound is shared out; what came without a signal is held, and told."""
+    fmt = format_from_words("1080p50")
+    way = transport(fmt, "3G-B")
+    writer = LineWriter(fmt, way, Said())
+    takes = list[Take]()
+    recorder = Recorder(takes.append)
+    recorder.arm(Wanted(tmp_path, "reel", "v210", "stop"))
+    start = Timecode.from_text("10:00:00:00", fmt.rate)
+    sound = (np.arange(1, 1921, dtype=np.int32)[:, None] << 8) * np.ones((1, 4), np.int32)
+    for number in range(3):
+        grey = [
+            (
+                np.full((1080, 1920), 200 + 100 * number + 50 * n, np.uint16),
+                *(np.full((1080, 960), 512, np.uint16),) * 2,
+            )
+            for n in (0, 1)
+        ]
+        words = writer.frame(grey, sound, start + 2 * number)
+        recorder.receive(Cabled(tuple(link.reshape(-1) for link in words), clock_of(way, fmt)))
+    nothing = Cabled(tuple(np.full_like(link.reshape(-1), 0x200) for link in words), clock_of(way, fmt))
+    recorder.receive(nothing)
+    recorder.finish()
+    (take,) = takes
+    assert [event.kind for event in take.events] == ["no signal"] and take.frames == 7
+    assert [int(planes[0][0, 0]) for planes in pictures(take.path)] == [200, 250, 300, 350, 400, 450, 450]
+    with SoundReader(take.path) as reader:
+        heard = reader.taken(0, 1920)
+    np.testing.assert_array_equal(heard[:, 0] >> 16, np.arange(1, 1921) >> 0)

@@ -185,3 +185,11 @@ def test_any_text_is_read_or_refused(text: str) -> None:
     except QuarryError:
         return
     assert format_from_words(format_words(fmt)) == fmt
+
+
+def test_a_field_order_is_one_of_two_also_where_it_may_be_none() -> None:
+    said = format_to_json(format_from_words("1080psf25"))
+    assert format_from_json({**said, "field_order": None}).field_order is None
+    for wrong in ("sideways", "\ud800"):
+        with pytest.raises(NotPossible, match="no such field order"):
+            format_from_json({**said, "field_order": wrong})
