@@ -352,6 +352,14 @@ def test_nothing_is_converted_for_nobody(desk: Desk, qtbot: QtBot) -> None:
     assert pictures.methods == [kept[1], kept[0]]  # the two change places
     pictures.compare("no such part")
     assert pictures.methods == [kept[1], kept[0]]
+    bench = pictures.bench
+    assert bench is not None
+    pictures.go(3)
+    proof.look(False)  # with one picture under way and the other not begun
+    qtbot.waitUntil(lambda: desk.workers.idle, timeout=60_000)
+    assert sum(bench.kept(policy, 3) is not None for policy in pictures.policies()) < 2
+    proof.look(True)
+    qtbot.waitUntil(lambda: all(bench.kept(policy, 3) for policy in pictures.policies()), timeout=60_000)
     proof.look(False)
 
 

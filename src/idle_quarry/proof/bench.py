@@ -45,6 +45,8 @@ Shown = Rgb8
 KEPT_BYTES = 400_000_000
 #: However large they are: two frames of four pictures, the shortest loop there is.
 _KEPT_AT_LEAST = 8
+#: About how many stills' bytes the moments take that a conversion keeps.
+_MOMENTS = 8
 #: Output frames over which judder is looked at: a second of any rate, and a second more.
 _JUDDER_FRAMES = 120
 #: Figures of colour are taken from every so-manieth sample and line.
@@ -107,7 +109,9 @@ class Bench:
 
     def __init__(self, material: Material, target: SignalFormat) -> None:
         self.material, self.target = material, target
-        self._conversions: dict[Policy, tuple[Conversion, threading.Lock]] = {}
+        self._conversions: OrderedDict[Policy, tuple[Conversion, threading.Lock]] = OrderedDict()
+        # each keeps some whole moments of its source: several hundred megabytes of 2160 lines
+        self._most_conversions = max(1, KEPT_BYTES // (_MOMENTS * max(map(still_bytes, (material.format, target)))))
         self._stills: OrderedDict[tuple[Policy, int], Still] = OrderedDict()
         self._bytes = 0
         self._took: dict[Policy, float] = {}
@@ -137,6 +141,9 @@ class Bench:
         with self._lock:
             if policy not in self._conversions:
                 self._conversions[policy] = (self.conversion(policy), threading.Lock())
+            self._conversions.move_to_end(policy)
+            if len(self._conversions) > self._most_conversions:
+                self._conversions.popitem(last=False)
             conversion, alone = self._conversions[policy]
         with alone:
             for needed in self._needed(conversion, index):

@@ -90,7 +90,9 @@ class SignalFormat:
         elif self.scan == "progressive" and self.field_order is not None:
             raise NotPossible("progressive pictures have no field order")
         elif self.field_order not in (None, *FIELD_ORDERS):
-            raise NotPossible("no such field order", subject=repr(self.field_order), remedy="use top or bottom, or none")
+            raise NotPossible(
+                "no such field order", subject=repr(self.field_order), remedy="use top or bottom, or none"
+            )
 
     def __hash__(self) -> int:
         # formats are the keys of every cache below; hashing nested fractions each time is what would be slow

@@ -71,19 +71,19 @@ class Pictures(QObject):
         self._coarse: dict[tuple[Policy, int], Still | None] = {}
         self._ticket: Ticket | None = None
         self._asked: float | None = None  #: when the first picture was asked for; none once there is one
-        self._seen = False
+        self.seen = False  #: whether somebody looks: nothing is made or measured for nobody
         desk.workers.before_rest.append(self._forget_unseen)
         desk.workers.at_rest.append(self._let_go)
 
     def look(self, on: bool) -> None:
         """Somebody looks at the pictures, or no longer: then they go, and are made again when they are asked for."""
-        self._seen = on
+        self.seen = on
         if not on:
             self.player.stop()
             self.desk.workers.rest_soon()
 
     def _forget_unseen(self) -> None:
-        if self._seen or self.bench is None or self.player.playing:
+        if self.seen or self.bench is None or self.player.playing:
             return
         self.bench.forget_stills()
         self._coarse.clear()
@@ -246,7 +246,7 @@ class Pictures(QObject):
         if self.bench is None or not self.methods:
             return
         self.pictures_changed.emit()
-        if self._ticket is not None:
+        if self._ticket is not None or not self.seen:
             return  # what is wanted by the time this one is done is asked for then
         bench, index = self.bench, self.index
         missing = [policy for policy in self.policies() if bench.kept(policy, index) is None]

@@ -36,7 +36,7 @@ class BenchFigures(QObject):
         if self._pictures.bench is None or self._pictures.player.playing:
             return
         self.changed.emit()
-        if self._figure_ticket is not None:
+        if self._figure_ticket is not None or not self._pictures.seen:
             return
         bench = self._pictures.bench
         stills = [bench.kept(policy, self._pictures.index) for policy in self._pictures.policies()]
