@@ -293,6 +293,12 @@ def test_sound_is_held_channel_by_channel_and_to_its_loudness() -> None:
     found = checked(sound={"clipping": (Span(2, 2.1), Span(5, 5.1))})["clipping"]
     assert found.verdict == FAILS and [place.first for place in found.where] == [50, 125]
     assert checked(sound={"against": (Span(2, 6),)})["phase"].verdict == LOOK
+    loudest = {"short_term": (*(-23.0,) * 200, -15.0, *(-23.0,) * 199), "most_short_term": -15.0}
+    for begins in (0, 100):  # three seconds up to the loudest moment, counted from where the programme begins
+        [place] = checked(
+            sound=loudest, items=(Item("black", 0, begins), Item("programme", begins, FRAMES))[not begins :]
+        )["short_term"].where
+        assert (place.first, place.last) == (begins + 17 * 25, begins + 20 * 25)
     none = checked(silent=True)
     assert none["sound_layout"].verdict == FAILS and none["loudness"].verdict == NOT_CHECKED
     assert mix_of(HD) == (0, 1) and mix_of(HD.model_copy(update=five)) == (0, 1, 2, 3, 4, 5)
