@@ -21,8 +21,8 @@ ROUNDS = 7
 def processor(transforms: list[Any], *, exact: bool) -> Any:
     """Return OpenColorIO's processor for transforms one after the other; with `exact`, without its fast powers."""
     group = PyOpenColorIO.GroupTransform()
-    for each in transforms:
-        group.appendTransform(each)
+    for transform in transforms:
+        group.appendTransform(transform)
     flags = PyOpenColorIO.OptimizationFlags
     chosen = flags.OPTIMIZATION_LOSSLESS if exact else flags.OPTIMIZATION_DEFAULT
     return PyOpenColorIO.Config.CreateRaw().getProcessor(group).getOptimizedCPUProcessor(chosen)

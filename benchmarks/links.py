@@ -75,8 +75,8 @@ def chained(row: Row, source: SignalFormat, frames: list[Planes]) -> float:
     """Return the milliseconds that FFmpeg's chain takes for each frame it is given: of many frames less of few, without writing."""
     kind = np.uint8 if source.encoding.bit_depth == 8 else np.dtype("<u2")
     with tempfile.NamedTemporaryFile(suffix=".yuv") as raw:
-        for each in frames:
-            for plane in each:
+        for frame in frames:
+            for plane in frame:
                 raw.write(np.ascontiguousarray(plane.astype(kind)).data)
         raw.flush()
         fields = "setfield=tff," if source.scan == "interlaced" else ""
@@ -139,7 +139,7 @@ def measured(row: Row) -> tuple[float, float, float]:
     source, target = format_from_words(row.source), format_from_words(row.target)
     policy: Policy = DEFAULT_POLICY.with_parts(**row.policy)
     codes = [codes_of_planes(chart_frame("wedge", source, n), source.encoding, "round") for n in range(FRAMES)]
-    frames = [planes_of_codes(each, source.encoding) for each in codes]
+    frames = [planes_of_codes(code, source.encoding) for code in codes]
 
     def frame(index: int) -> Planes:
         return frames[index % FRAMES]  # no picture is asked for twice, but by its neighbours

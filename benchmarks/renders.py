@@ -80,7 +80,7 @@ def through(recipes: list[Recipe], folder: Path, workers: int) -> float:
         sleep(0.02)
     taken = perf_counter() - begun
     rendering.close()
-    assert all(Store(folder / "renders").kept(each) is not None for each in recipes)
+    assert all(Store(folder / "renders").kept(recipe) is not None for recipe in recipes)
     return taken
 
 

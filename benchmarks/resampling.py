@@ -68,7 +68,7 @@ KERNELS: dict[str, tuple[Callable[[Picture], Picture], float, str]] = {
 def swscale(picture: NDArray[np.uint16], height: int, width: int, flags: str) -> Callable[[], VideoFrame]:
     """Return what scales a 16-bit picture by libswscale, through FFmpeg's filter."""
     name, *params = flags.split(":")
-    text = f"{width}:{height}:flags={name}+accurate_rnd+full_chroma_int" + "".join(f":{each}" for each in params)
+    text = f"{width}:{height}:flags={name}+accurate_rnd+full_chroma_int" + "".join(f":{param}" for param in params)
     graph = av.filter.Graph()
     source = graph.add(
         "buffer",

@@ -97,7 +97,7 @@ def test_what_cannot_be_written_down_is_refused_or_left_out(tmp_path: Path) -> N
     ident = library.save_new(HD, "house", "note \udfff\0").template_id
     library.comment(ident, 1, "", "half \ud800 a sign")
     library.review(ident, 1, "propose", "\udc00")
-    assert [each.note for each in library.remarks(ident)] == ["?", "half ? a sign"]
+    assert [remark.note for remark in library.remarks(ident)] == ["?", "half ? a sign"]
     assert library.revisions(ident)[0].note == "note ?"
     library.close()
 

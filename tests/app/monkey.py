@@ -117,14 +117,18 @@ class Monkey:
             modal.reject()
 
     def _windows(self) -> list[MainWindow]:
-        return [each for each in QApplication.topLevelWidgets() if isinstance(each, MainWindow)]
+        return [
+            topLevelWidget
+            for topLevelWidget in QApplication.topLevelWidgets()
+            if isinstance(topLevelWidget, MainWindow)
+        ]
 
     def _window(self) -> MainWindow | None:
         windows = self._windows()
         if windows and not any(each.isVisible() for each in windows):
             self._note("opened again")  # it found the command that closes the window
             windows[0].show()
-        return next((each for each in windows if each.isVisible()), None)
+        return next((window for window in windows if window.isVisible()), None)
 
     def _note(self, what: str) -> None:
         self.done.append(what)

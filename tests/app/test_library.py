@@ -294,7 +294,7 @@ def test_bad_bundles_are_said(open_window: Open, qtbot: QtBot, tmp_path: Path, n
     if name == "words.zip":
         path.write_text("words")
     elif name == "cut.zip":
-        export_bundle([store.stored(each.id) for each in store.summaries()], path)
+        export_bundle([store.stored(summary.id) for summary in store.summaries()], path)
         path.write_bytes(path.read_bytes()[:-400])
     window.take_files([path])
     qtbot.waitUntil(lambda: name in window.say_bar.text, timeout=5000)

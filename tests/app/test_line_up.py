@@ -90,11 +90,11 @@ def test_psf_taken_for_fields_and_hdr_without_an_identifier(desk: Desk, qtbot: Q
         monitor.id: model.words.face_state(n) for n, monitor in enumerate([model.monitor, *model.beside()]) if monitor
     }
     assert "not as meant" in states.values(), words
-    assert any("interlaced" in each or "fields" in each for each in words.values())
+    assert any("interlaced" in word or "fields" in word for word in words.values())
     model.send(payload=False)
     looked = seen(model, qtbot)
     assert looked.frame.lock.payload is None and any(each.kind == "payload missing" for each in looked.frame.faults)
-    assert any("payload" in each for each in model.words.faults())
+    assert any("payload" in fault for fault in model.words.faults())
     assert "nothing tells PsF" in model.words.payload()
     feeds = model.feeds
     feeds.want()
@@ -187,7 +187,7 @@ def test_the_view_live(open_window: Open, qtbot: QtBot, monkeypatch: pytest.Monk
     window.desk.edit("Other", Edit("monitor.format", format_from_words("1080p25")))
     window.show_view("Path")
     findings = path_of(window).findings
-    row = next(n for n, each in enumerate(findings.model.findings) if each.where == "monitor")
+    row = next(n for n, finding in enumerate(findings.model.findings) if finding.where == "monitor")
     index = findings.model.index(row)
     rect = findings._delegate.lead_rect(findings.list.visualRect(index), findings.model.findings[row])
     findings.list.scrollTo(index)
@@ -251,7 +251,7 @@ def test_a_take_from_marks_to_its_check(
     assert len(asked) == 2 and "frames are written" in asked[1].text
     asked[1].answers["Keep nothing"]()
     qtbot.waitUntil(lambda: deck.seen is not None and not deck.seen.armed)
-    assert len(deck.recording.takes) == 1 and [each.name for each in takes.iterdir()] == ["reel 21.mov"]
+    assert len(deck.recording.takes) == 1 and [path.name for path in takes.iterdir()] == ["reel 21.mov"]
     deck.recording.open_take(0)
     assert told.views[-1] == "Intake"
 

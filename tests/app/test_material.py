@@ -52,7 +52,7 @@ def test_clips_are_added_asked_about_and_brought_in(open_window: Open, qtbot: Qt
     # one that fits no class asks; the answer is kept with the job, not in the template
     QTest.mouseClick(page.all_button, Qt.MouseButton.LeftButton)
     assert page.ask.isVisible() and "train 03.mov is 1080p23.976" in page.ask.question.text()
-    next(each for each in page.ask.buttons if each.text().startswith("As Film scans (")).click()
+    next(button for button in page.ask.buttons if button.text().startswith("As Film scans (")).click()
     qtbot.waitUntil(
         lambda: (
             len(list((folder / "Brought in").glob("*.mxf"))) == 2

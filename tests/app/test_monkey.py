@@ -19,11 +19,15 @@ from idle_quarry.app.window import MainWindow
 
 
 def shown() -> MainWindow:
-    return next(each for each in QApplication.topLevelWidgets() if isinstance(each, MainWindow) and each.isVisible())
+    return next(
+        topLevelWidget
+        for topLevelWidget in QApplication.topLevelWidgets()
+        if isinstance(topLevelWidget, MainWindow) and topLevelWidget.isVisible()
+    )
 
 
 def windows() -> int:
-    return sum(isinstance(each, MainWindow) for each in QApplication.topLevelWidgets())
+    return sum(isinstance(topLevelWidget, MainWindow) for topLevelWidget in QApplication.topLevelWidgets())
 
 
 def ended() -> None:
@@ -40,7 +44,11 @@ def test_changes_of_looks_leave_one_window_that_hears_once(open_window: Open, qt
         desk.shelf.compare(1, 2)  # a page that listens to the shelves while it is shown
         desk.profile.dress(BRIGHTNESSES[number % len(BRIGHTNESSES)], 100)
         ended()
-    windows = [each for each in gc.get_objects() if isinstance(each, MainWindow) and shiboken6.isValid(each)]
+    windows = [
+        get_object
+        for get_object in gc.get_objects()
+        if isinstance(get_object, MainWindow) and shiboken6.isValid(get_object)
+    ]
     assert len(windows) == 1
     with qtbot.captureExceptions() as raised:
         desk.shelves_changed.emit()

@@ -92,7 +92,7 @@ def test_keys_are_one_s_own_and_conflicts_are_shown(open_window: Open, qtbot: Qt
 def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
     window = open_window()
     store = window.desk.library
-    mine = {each.name for each in store.summaries() if each.shelf == "own"}
+    mine = {summary.name for summary in store.summaries() if summary.shelf == "own"}
     window.desk.open_stored(store.find("House HD 50i").id)
     assert mine and window.desk.document is not None
     before = {each.id: each.latest.hash for each in store.summaries() if each.shelf == "house"}
@@ -165,9 +165,9 @@ def test_a_first_start_offers_the_standard_set_and_never_overwrites(qtbot: QtBot
     ]
     page.measure_button.click()
     qtbot.waitUntil(lambda: page.model.ticket is None, timeout=20000)
-    assert any("It reads" in each.text for each in page.model.verdicts())
+    assert any("It reads" in verdict.text for verdict in page.model.verdicts())
     page.make_button.click()
-    names = {each.name for each in desk.library.summaries()}
+    names = {summary.name for summary in desk.library.summaries()}
     assert names == {"Broadcast SD, 50 Hz", "Broadcast HD, 50 Hz", "Broadcast HD, 25 pictures as PsF", "50 Hz countries: all deliveries"}  # fmt: skip
     assert {each.latest.state for each in desk.library.summaries()} == {"draft"}
     all_of = desk.library.stored(desk.library.find("50 Hz countries: all deliveries").id).template
@@ -190,7 +190,7 @@ def test_every_standard_delivery_has_a_template_in_the_set(tmp_path: Path) -> No
     made = starter_set(every, ())
     assert {each for template in made for each in (d.standard for d in template.deliveries)} == set(every)
     assert len({each.name for each in made}) == len(made)
-    lines = {lines_of(each) for each in deliveries().values()}
+    lines = {lines_of(delivery) for delivery in deliveries().values()}
     assert [each.id for each in offered(territories(), lines)] == every and offered((), lines) == []
     slow, fast = (Speed("/x", 900, mb_s, 1, True, "") for mb_s in (20.0, 2000.0))
     graves = [[v.severity for v in judged(tmp_path, speed, 184.0) if "It reads" in v.text] for speed in (slow, fast)]

@@ -164,7 +164,7 @@ def test_how_renders_stand_is_said(tmp_path: Path) -> None:
     said = cost_words(replace(seen, wanted=wanted, paces={each.plan: 9000 / 2 / long.frames for each in wanted}))
     assert re.fullmatch(r"To render: 2 pieces, 2\.1 h of programme, \d+ GB, about 2\.5 h\.", said), said
     stand = [Stood(piece, state) for piece, state in zip(pieces, (EXACT, RENDERED, RENDERED), strict=True)]
-    assert [(each.piece.first, each.piece.last) for each in runs_of(stand)] == [(0, 250), (250, 750)]
+    assert [(run.piece.first, run.piece.last) for run in runs_of(stand)] == [(0, 250), (250, 750)]
     for when, pace, meant in (
         ("by hand", 9.0, False), ("everything", 0.001, True), ("where playing is too slow", 0.03, False), ("where playing is too slow", 0.05, True),
     ):  # fmt: skip

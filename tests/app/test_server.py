@@ -108,7 +108,7 @@ def test_a_room_on_the_server(
     odo.save_revision(ident, edited(HD, Edit("note", "meanwhile")), "", parent=1)
     qtbot.waitUntil(lambda: window.standing.text() == "Runa · larkmoor", timeout=20000)
     assert "has everything that was saved here" in window.say_bar.text
-    numbers = {each.author: each.number for each in odo.open_drafts(ident)}
+    numbers = {open_draft.author: open_draft.number for open_draft in odo.open_drafts(ident)}
     assert set(numbers) == {"Runa", "Odo"}
     assert (
         desk.document.base is not None and desk.document.base.revision.number == numbers["Runa"]
@@ -141,7 +141,7 @@ def test_a_server_that_falls_silent(server: PrivateServer, window: MainWindow, q
     qtbot.waitUntil(lambda: not desk.server.writing, timeout=20000)
     assert window.standing.text() == "Runa · larkmoor" and not desk.document.dirty
     there = open_server(server.url("Odo", "larkmoor"))
-    assert [each.note for each in there.revisions(ident)] == ["line-up as the north wants it", "first"]
+    assert [revision.note for revision in there.revisions(ident)] == ["line-up as the north wants it", "first"]
     there.close()
 
 

@@ -118,7 +118,7 @@ def test_a_programme_is_built_without_the_mouse_and_flows_on(open_window: Open, 
     keys(page, "A")
     assert page.ask.isVisible() and "no source of the template" in page.ask.question.text()
     assert len(pieces(page, UPPER)) == 2
-    next(each for each in page.ask.buttons if each.text().startswith("As Tape archive (lossy")).click()
+    next(button for button in page.ask.buttons if button.text().startswith("As Tape archive (lossy")).click()
     qtbot.waitUntil(lambda: len(pieces(page, UPPER)) == 3, timeout=30000)
     keys(page, "Shift+I")
 
@@ -305,7 +305,7 @@ def test_by_hand_pieces_are_dropped_moved_trimmed_and_handed_over(
     place = upper.place_of(item.ident)
     target = lower.mapToGlobal(QPoint(int(lower.scale.x(50)), 60))
     drag(upper, place.center().toPoint(), upper.mapFromGlobal(target))
-    assert [each[2] for each in pieces(page, LOWER, "Inserts")] == [10]
+    assert [piece[2] for piece in pieces(page, LOWER, "Inserts")] == [10]
     # a click in the count goes there; one on a name lays on that track from now on
     QTest.mouseClick(
         lower, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(int(lower.scale.x(20)) + 1, 8)

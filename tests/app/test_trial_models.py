@@ -147,7 +147,7 @@ def test_what_is_meant_of_a_timeline_goes_to_the_same_tracks_of_another(desk: De
         pieces_between(origin, (10, 30), None, other)
     made = edits.lay_over(target.timeline, 5, between)
     links = [item.link for _, item in made.items]
-    assert len(set(links)) == 2 and all(links.count(each) == 2 for each in links), (
+    assert len(set(links)) == 2 and all(links.count(link) == 2 for link in links), (
         "picture and sound belong together still"
     )
 
@@ -325,7 +325,7 @@ def test_jobs_are_looked_for_and_nothing_asked_of_their_clips_is_lost(
     assert titles("1 change", "", "") == ["Gull count"]
 
     # asked one after the other while a look is under way: each is done, and each is told
-    jobs.choose(next(each.id for each in jobs.records if each.title == "Gull count"))
+    jobs.choose(next(record.id for record in jobs.records if record.title == "Gull count"))
     material, told = jobs.material, list[str]()
     names = ("lamp scan 3.mov", "lamp tape 014.mpg", "lamp tape 031 edges.mpg")
     paths = [Path(shutil.copy(CLIPS / name, tmp_path)) for name in names]

@@ -101,10 +101,10 @@ def test_a_widget_alone(make: Callable[[], QWidget], app: QApplication, qtbot: Q
         for each in widget.findChildren(kind)
         if each.isVisible()
     ]
-    for each in controls:
-        inside = isinstance(each.parent(), QComboBox) or each.objectName().startswith("qt_")
-        assert inside or each.accessibleName() or (isinstance(each, QAbstractButton) and each.text()), each
-        assert inside or each.height() >= 22, (each, each.height())
+    for control in controls:
+        inside = isinstance(control.parent(), QComboBox) or control.objectName().startswith("qt_")
+        assert inside or control.accessibleName() or (isinstance(control, QAbstractButton) and control.text()), control
+        assert inside or control.height() >= 22, (control, control.height())
     reached = [
         each
         for each in (widget, *widget.findChildren(QWidget))

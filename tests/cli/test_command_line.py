@@ -82,7 +82,7 @@ def test_inspect() -> None:
     measured = found[0]["measured"]
     assert (measured["scan"], measured["field_order"], measured["true_rate"]) == ("interlaced", "bottom", "50/1")
     assert set(measured["luma"]) == {"min", "max", "below_black", "above_white"}
-    assert [each["field"] for each in found[0]["disagreements"]] == ["field_order"]
+    assert [disagreement["field"] for disagreement in found[0]["disagreements"]] == ["field_order"]
     assert set(found[0]["disagreements"][0]) == {"field", "declared", "measured", "text"}
     assert found[0]["format"] == "576i25 (50 fields/s) 4:3 bff 8bit 4:2:0"
     assert found[1]["measured"]["sound"][0]["channels"][0]["tone"]["line_up"] == "EBU R 68"
@@ -392,7 +392,7 @@ def test_a_bad_clip_does_not_hide_the_good_ones(tmp_path: Path) -> None:
     bad = tmp_path / "bad.mov"
     bad.write_bytes(b"not a clip at all")
     out = run("inspect", str(bad), str(clips_folder() / "train 03.mov"), "--json", status=2)
-    assert [Path(each["path"]).name for each in json.loads(out)] == ["train 03.mov"]
+    assert [Path(load["path"]).name for load in json.loads(out)] == ["train 03.mov"]
 
 
 def test_no_screen_is_said_in_a_line() -> None:
@@ -443,7 +443,7 @@ def test_the_house_s_own_entries(tmp_path: Path) -> None:
     ranked = document(*place, "suggest", "--source", "1080i25", "--delivery", "Ours delivery")
     assert ranked[0]["working"].startswith("1080i25")
     told = document("--library", "demo", "explain", "Ferry Talk")
-    assert "entry_newer" in {each["code"] for each in told["findings"]}
+    assert "entry_newer" in {finding["code"] for finding in told["findings"]}
     assert "Ferry Talk" in document("--library", "demo", "house", "show", "Harbour Six")["used_by"]
 
 

@@ -90,7 +90,7 @@ def test_a_tape_becomes_the_programme(
     ):
         assert run(again, lambda _place: 9) == 2
         assert said_of in capsys.readouterr().err
-    assert [each.name for each in tmp_path.glob("*.*") if each.suffix in (".mxf", ".wav")] == ["tape.mxf"]
+    assert [path.name for path in tmp_path.glob("*.*") if path.suffix in (".mxf", ".wav")] == ["tape.mxf"]
 
 
 @pytest.mark.parametrize(("source", "target"), [("640x360p25", "640x360p23.976"), ("640x360p50", "576i25")])
@@ -133,7 +133,7 @@ def test_what_agrees_goes_through_as_it_is(tmp_path: Path) -> None:
             for ours, theirs in zip(sent, (got.luma, *(got.chroma or ())), strict=True):
                 np.testing.assert_array_equal(ours, theirs)
     many = convert(clip, Wanted(fmt, codecs()["dpx-10"], DEFAULT_POLICY), tmp_path / "run.dpx")
-    assert [each.name for each in sorted(many.path.parent.iterdir())] == [f"run.{n:04d}.dpx" for n in (1, 2, 3)]
+    assert [path.name for path in sorted(many.path.parent.iterdir())] == [f"run.{n:04d}.dpx" for n in (1, 2, 3)]
     with pytest.raises(NotPossible, match="cannot hold it"):
         convert(clip, Wanted(format_from_words("1000x700p25"), codecs()["d10-50"], DEFAULT_POLICY), tmp_path / "c.mxf")
 
@@ -167,6 +167,6 @@ def test_stopped_or_killed_nothing_is_left(library: str, tape: Path, tmp_path: P
         running.send_signal(how)
         _, said = running.communicate(timeout=60)
         assert running.returncode == status, said
-        assert not [each for each in out.iterdir() if not each.name.startswith(".")]
+        assert not [path for path in out.iterdir() if not path.name.startswith(".")]
         if how == signal.SIGINT:
             assert "cancelled; nothing was left behind" in said and not list(out.iterdir())

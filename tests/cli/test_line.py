@@ -50,7 +50,7 @@ def test_damage_is_told_with_frame_and_line(tmp_path: Path, capsys: pytest.Captu
     words.reshape(2, 1125, 2640, 2)[1, 299, 1500, 1] ^= 4
     words.tofile(path)
     faults = said(capsys, "line", "read", str(path))["faults"]
-    assert isinstance(faults, list) and [(each["kind"], each["frame"], each["line"]) for each in faults] == [
+    assert isinstance(faults, list) and [(fault["kind"], fault["frame"], fault["line"]) for fault in faults] == [
         ("crc", 1, 300)
     ]
     assert run(["line", "read", str(path)], lambda _library: 9) == 0
@@ -71,7 +71,7 @@ def test_damage_is_told_with_frame_and_line(tmp_path: Path, capsys: pytest.Captu
 def test_what_cannot_be_is_refused_in_a_line(
     arguments: list[str], reason: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    given = [str(tmp_path / each) if each.endswith("F") else each for each in arguments]
+    given = [str(tmp_path / argument) if argument.endswith("F") else argument for argument in arguments]
     assert run(["line", *given], lambda _library: 9) == 2
     told = capsys.readouterr().err
     assert reason in told and told.count("\n") == 1

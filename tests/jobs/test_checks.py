@@ -43,7 +43,7 @@ from idle_quarry.picture.bars import rgb_picture, ycbcr_codes
 from idle_quarry.signal.words import format_from_words
 
 LAMP: Template = demo_template("The Lamp Room")
-HD: Delivered = next(each for each in LAMP.deliveries if each.id == "hd-50")
+HD: Delivered = next(delivery for delivery in LAMP.deliveries if delivery.id == "hd-50")
 SHIPPED: Delivery = deliveries()["hd-50"]
 #: A spec that says nothing of limits.
 SPEC: Delivery = SHIPPED.model_copy(update={"limits": Limits()})
@@ -358,7 +358,7 @@ def test_names_starts_and_lengths_are_counted() -> None:
     assert frames_of(60, ntsc) == 1800 and frames_of(0.5, Fraction(25)) in (12, 13)
     line_up = programme_layouts()["line-up-525"]
     assert frames_before(line_up, ntsc) == 90 * 30
-    american = next(each for each in demo_template("Sheet Seven").deliveries if each.format.rate == ntsc)
+    american = next(delivery for delivery in demo_template("Sheet Seven").deliveries if delivery.format.rate == ntsc)
     start = first_timecode(american.model_copy(update={"drop": True}), line_up)
     assert str(start) == "00:58:29;28", "2700 pictures before 01:00:00;00 in drop-frame"
 

@@ -149,7 +149,7 @@ def test_trims_moves_and_slips_keep_together_what_belongs_together(before: Timel
             }
         else:
             others = [
-                lane for lane in LANES if lane not in {before.item(each)[0].ident for each in before.linked(ident)}
+                lane for lane in LANES if lane not in {before.item(other)[0].ident for other in before.linked(ident)}
             ]
             assert all(trimmed.track(lane) is before.track(lane) for lane in others)
     in_step(trimmed)

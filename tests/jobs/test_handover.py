@@ -86,7 +86,7 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
     )  # fmt: skip
     out = tmp_path / "out"
     out.mkdir()
-    ident = next(each.id for each in library.summaries())
+    ident = next(summary.id for summary in library.summaries())
     library.record_job("Episode 4", job, library.stored(ident))
     status = deliver(str(job), "--delivery", "sd-50", "--to", str(out), "--json", "--library", str(library.place))
     said = json.loads(capsys.readouterr().out)
@@ -105,7 +105,7 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
         ["ffprobe", "-v", "error", "-of", "json", "-show_streams", "-show_format", str(path)], check=True, capture_output=True, text=True
     ).stdout  # fmt: skip
     probed = json.loads(shown)
-    picture = next(each for each in probed["streams"] if each["codec_type"] == "video")
+    picture = next(stream for stream in probed["streams"] if stream["codec_type"] == "video")
     sound = next(each for each in probed["streams"] if each["codec_type"] == "audio")
     assert (
         picture["field_order"] in ("tt", "tb")

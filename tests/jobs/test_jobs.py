@@ -210,7 +210,7 @@ def test_the_papers_of_the_demo_are_three_pages_and_one(template: Template, tmp_
         assert 1 <= len(re.findall(rb"/Type /Page\b", (tmp_path / "paper.pdf").read_bytes())) <= most
         drawn = [fromstring(b64decode(each)) for each in re.findall(r"svg\+xml;base64,([^\"]+)", html)]
         words = [each.text or "" for svg in drawn for each in svg.iter() if each.tag.endswith("text")]
-        names = [*(each.name for each in template.sources), *(each.name for each in template.deliveries)]
+        names = [*(source.name for source in template.sources), *(delivery.name for delivery in template.deliveries)]
         wanted = names if sheet is setup_sheet else ["graphics safe"]
         assert all(any(word.startswith(each[:20]) for word in words) for each in wanted)
 

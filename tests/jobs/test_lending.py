@@ -232,8 +232,8 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
     assert queue.paused and {state[0] for state in queue.states().values()} == {"waiting"}
     place = {SERVER: server.url("Wren", house)}
     machines = [Crew("tests.jobs.odd_worker", ["--skew", skew], settings=place) for skew in ("-5000", "0", "5000")]
-    for each in machines:
-        each.start(1)
+    for machine in machines:
+        machine.start(1)
     time.sleep(1)
     assert not store.all() and queue.open == len(wanted)
     queue.pause(False)
@@ -501,7 +501,7 @@ def test_a_job_is_rendered_on_the_command_line_by_its_house(
     write_material(folder, taken_in((), [tmp_path / TAPE.name, tmp_path / SCAN.name]))
     assert run([*command, "--json"], lambda _place: 0) == 0
     pieces = json.loads(capsys.readouterr().out)["pieces"]
-    assert {each["state"] for each in pieces} <= {"rendered", "kept"} and len(pieces) == 4
+    assert {piece["state"] for piece in pieces} <= {"rendered", "kept"} and len(pieces) == 4
     assert not (folder / ".renders.queue").exists(), "it was the house's"
     runa = House(at)
     done = runa.rows("SELECT count(*) AS n FROM procrastinate_jobs WHERE status = 'succeeded'")[0]["n"]

@@ -404,8 +404,8 @@ def a_job(library: FileLibrary, tmp_path: Path) -> Path:
     made = read_timeline(path, Fraction(25))
     track = next(each.ident for each in made.tracks if each.kind == "picture")
     lanes = [shot(TAPE, 0, 0, 6, 3), shot(SCAN, 0, 0, 6), shot(TAPE, 0, 0, 6, 3), shot(TAPE, 0, 0, 6, 20)]
-    for each in lanes:
-        made = edits.add(made, [(track, each)])
+    for lane in lanes:
+        made = edits.add(made, [(track, lane)])
     keep(path, made)
     return folder
 

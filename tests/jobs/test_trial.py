@@ -107,8 +107,8 @@ def test_states_are_kept_the_last_twenty_and_none_is_lost(tmp_path: Path, monkey
     path = tmp_path / "Timelines" / "Programme.otio"
     path.parent.mkdir()
     states = [timeline(p=[item(1, n, 10)]) for n in range(KEPT_STATES + 6)]
-    for each in states:
-        keep(path, each)
+    for state in states:
+        keep(path, state)
     kept = earlier(path)
     assert len(kept) == KEPT_STATES
     assert [read_timeline(each, Fraction(25)).tracks[0].items[0].at for each in kept] == list(
@@ -175,4 +175,4 @@ def test_timelines_that_were_edited_here_are_work(library: FileLibrary, tmp_path
     keep(path, edits.add(before, [(lane.ident, title)]))
     assert check_job(a_job).drift == ()
     path.write_text("{}")
-    assert [each.kind for each in check_job(a_job).drift] == ["altered"], "what is no timeline any more is told"
+    assert [drifted.kind for drifted in check_job(a_job).drift] == ["altered"], "what is no timeline any more is told"

@@ -61,7 +61,7 @@ def judge(library: Library, lines: list[str], outcome: Outcome) -> None:
             continue
         ident, number = rest[0], int(rest[1])
         if ident not in known:
-            known[ident] = {each.number: each.hash for each in library.revisions(ident)}
+            known[ident] = {revision.number: revision.hash for revision in library.revisions(ident)}
         if word == "save":
             if known[ident].get(number) != rest[2]:
                 outcome.missing.append(line)
@@ -169,7 +169,7 @@ def stopped(rounds: int, server: PrivateServer, house: str, here: AtHand, chance
         thread.join()
     here.join()
     outcome.acknowledged = len(hashes)
-    on_server = [each.hash for each in open_server(server.url("Odo", house)).revisions(ident)]
+    on_server = [revision.hash for revision in open_server(server.url("Odo", house)).revisions(ident)]
     outcome.missing = [each for each in hashes if each not in on_server]
     outcome.doubled = [each for each in hashes if on_server.count(each) > 1]
     if {each.hash for each in here.revisions(ident)} != set(on_server) or here.unsent():

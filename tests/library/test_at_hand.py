@@ -70,7 +70,7 @@ def test_another_room_s_saves_reviews_and_presence_arrive(
     ident = first.save_new(HD, "house", "first").template_id
     until(lambda: second.count() == 1)
     assert second.stored(ident).template == HD
-    until(lambda: any(each.changed for each in news[1:]))  # told of the save, not only of having joined
+    until(lambda: any(new.changed for new in news[1:]))  # told of the save, not only of having joined
     first.review(ident, 1, "propose")
     until(lambda: second.summary(ident).latest.state == "in review")
     second.review(ident, 1, "approve", "seen")
@@ -129,12 +129,12 @@ def test_work_goes_on_while_the_server_is_away(
     odo.save_new(edited(HD, Edit("name", "off the LINE")), "house", "first come")
     here.join()
     assert here.unsent() == []
-    found = {each.number: (each.author, each.parent, each.note) for each in here.revisions(ident)}
+    found = {revision.number: (revision.author, revision.parent, revision.note) for revision in here.revisions(ident)}
     assert found == {
         1: ("Runa", None, "first"), 2: ("Odo", 1, "meanwhile"), 3: ("Runa", 1, "on the train"), 4: ("Runa", 3, "still on it"),
     }  # fmt: skip
     assert here.stored(ident, 4).template == quiet(-21.0)
-    assert [each.number for each in here.open_drafts(ident)] == [4, 2]  # to be merged, as any two
+    assert [open_draft.number for open_draft in here.open_drafts(ident)] == [4, 2]  # to be merged, as any two
     assert here.common_base(ident, 4, 2) == 1
     assert here.summary(other).name == "Off the line (Runa)" and here.named("Off the line", "house") is not None
     assert [(each.id, each.revision) for each in odo.jobs()] == [(job.id, 4)]
@@ -166,7 +166,7 @@ def test_a_line_cut_after_the_server_had_it_sends_nothing_twice(
     server.start()
     for _ in range(2):
         here.join()
-        assert [each.number for each in here.revisions(ident)] == [2, 1] and here.unsent() == []
+        assert [revision.number for revision in here.revisions(ident)] == [2, 1] and here.unsent() == []
     assert len(open_server(server.url("Odo", house)).revisions(ident)) == 2
     here.close()
 
@@ -189,7 +189,7 @@ def test_what_the_server_refuses_stays_here_and_says_why(
     assert ["does not allow" in one.trouble or "waits for the draft" in one.trouble for one in here.unsent()] == [
         True
     ] * 3
-    chain = [(each.number, each.author, each.parent) for each in here.revisions(ident)]
+    chain = [(revision.number, revision.author, revision.parent) for revision in here.revisions(ident)]
     assert chain == [(4, "Runa", 3), (3, "Runa", 1), (2, "Odo", 1), (1, "Runa", None)]
     assert not odo.jobs()  # not on a revision of that number that is somebody else's
     assert here.common_base(ident, 4, 2) == 1
@@ -211,7 +211,7 @@ def test_what_the_server_refuses_stays_here_and_says_why(
             (2, "Odo's", 1),
             (1, "", None),
         ]
-    assert [(each.title, each.revision) for each in odo.jobs()] == [("On the draft", 5)]
+    assert [(job.title, job.revision) for job in odo.jobs()] == [("On the draft", 5)]
     odo.close()
     here.close()
 
@@ -225,7 +225,7 @@ def test_the_line_comes_back_by_itself(
     line = Line(here, news.append)
     until(lambda: not here.away)
     server.stop(at_once=True)
-    until(lambda: here.away and any(not each.joined for each in news))
+    until(lambda: here.away and any(not new.joined for new in news))
     ident = here.save_new(HD, "house", "").template_id
     server.start()
     until(lambda: not here.away and not here.unsent(), 20)

@@ -51,8 +51,8 @@ def tried(server: PrivateServer, house: str, person: str, *statements: str, valu
     """Return what the server says to a raw connection; empty where the last statement did something."""
     with psycopg.connect(server.url(person, house)) as raw:
         try:
-            for each in statements[:-1]:
-                raw.execute(each.encode())
+            for statement in statements[:-1]:
+                raw.execute(statement.encode())
             done = raw.execute(statements[-1].encode(), values or None)
             touched = done.rowcount
             raw.commit()
@@ -246,7 +246,7 @@ def test_a_bad_row_that_is_there_already_is_shown_as_bad_and_the_rest_goes_on(
     row = "INSERT INTO revision SELECT template_id, 4, author, time, note, state, hash, body, %s FROM revision WHERE template_id = %s AND number = 3"
     bad = json.dumps({**SUMMARY, "deliveries": 7})
     assert tried(server, house, "keeper", row, values=(bad, ident)) == ""
-    listed = {each.id: each for each in odo.summaries()}
+    listed = {summary.id: summary for summary in odo.summaries()}
     assert listed[ident].damaged and not listed[good].damaged
     at_hand = AtHand(server.url("Odo", house), "Odo")
     at_hand.join()
@@ -303,7 +303,7 @@ def test_every_object_of_the_server_has_its_stated_right(server: PrivateServer, 
         assert definer or name == "quarry_never"
     heads = {"template_heads", "revision_heads", "review_heads", "revision_never", "review_never"}
     assert triggers == {name for _, name, _ in TRIGGERS} | heads
-    assert policies == {each[:3] for each in POLICIES} and shut == {each[0] for each in POLICIES}
+    assert policies == {policy[:3] for policy in POLICIES} and shut == {each[0] for each in POLICIES}
 
 
 def _columns_in_order(what: str) -> str:

@@ -26,7 +26,9 @@ from idle_quarry.path.registry import deliveries
 from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Template, content_hash
 
-BASES = [h[-1].template for h in [*house_shelf(), *own_shelf()]] + [from_delivery(each) for each in deliveries()]
+BASES = [h[-1].template for h in [*house_shelf(), *own_shelf()]] + [
+    from_delivery(delivery) for delivery in deliveries()
+]
 _WORDS = st.text(st.characters(blacklist_categories=["Cs", "Cc"]), min_size=1, max_size=40).filter(
     lambda t: t.strip() == t and t
 )
@@ -106,7 +108,7 @@ def test_mutated_files_are_refused_or_read_and_nothing_else_happens(tmp_path: Pa
     inside = tmp_path / "inside"
     inside.mkdir()
     text = exported(BASES[0]).encode()
-    export_bundle([kept(each) for each in BASES[:3]], tmp_path / "good.zip")
+    export_bundle([kept(base) for base in BASES[:3]], tmp_path / "good.zip")
     bundle = (tmp_path / "good.zip").read_bytes()
     outside = sorted(path.name for path in tmp_path.iterdir())
     refused = read = 0

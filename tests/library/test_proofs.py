@@ -120,7 +120,7 @@ def test_good_revisions_are_rescued_from_torn_pages(tmp_path: Path) -> None:
             library.save_revision(ident, edited(demo_template(name), Edit("note", f"{number}")), "")
     library.comment(ident, 3, "", "a word")
     before = {
-        (each.id, r.number): r.hash for each in library.summaries() for r in library.revisions(each.id)
+        (summary.id, r.number): r.hash for summary in library.summaries() for r in library.revisions(summary.id)
     }  # fmt: skip
     library.close()
     data = bytearray(place.read_bytes())
@@ -144,9 +144,9 @@ def test_good_revisions_are_rescued_from_torn_pages(tmp_path: Path) -> None:
 
 def _everything(library: Reading) -> list[object]:
     found: list[object] = [library.defaults()]
-    for each in library.summaries():
-        found += [each, library.revisions(each.id), library.remarks(each.id)]
-        found += [library.stored(each.id, r.number).template for r in library.revisions(each.id)]
+    for summary in library.summaries():
+        found += [summary, library.revisions(summary.id), library.remarks(summary.id)]
+        found += [library.stored(summary.id, r.number).template for r in library.revisions(summary.id)]
     return [*found, library.jobs()]
 
 

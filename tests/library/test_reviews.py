@@ -50,7 +50,7 @@ def test_approval_takes_another_person_and_jobs_start_from_what_is_approved(libr
     library.review(ident, 2, "withdraw", "the mixer disagreed")
     found = library.summary(ident)
     assert (found.approved, found.latest.number, found.for_jobs) == (1, 1, 1)  # the one before stands again
-    told = [(each.act, each.person, each.note) for each in library.remarks(ident)]
+    told = [(remark.act, remark.person, remark.note) for remark in library.remarks(ident)]
     assert told[0] == ("withdraw", "Runa", "the mixer disagreed") and told[-1] == (
         "propose",
         "Runa",
@@ -125,7 +125,10 @@ def test_two_drafts_are_kept_and_merged(library: FileLibrary) -> None:
     odo = open_library(library.place, "Odo")
     library.save_revision(ident, quiet(-20.0), "quieter", parent=1)
     odo.save_revision(ident, edited(HD, Edit("working.format.bit_depth", 8)), "8 bits do", parent=1)
-    assert [(each.number, each.author) for each in library.open_drafts(ident)] == [(3, "Odo"), (2, "Runa")]
+    assert [(open_draft.number, open_draft.author) for open_draft in library.open_drafts(ident)] == [
+        (3, "Odo"),
+        (2, "Runa"),
+    ]
     assert library.summary(ident).drafts == 2
     mine, theirs = (library.stored(ident, number).template for number in (2, 3))
     both = merge(HD, mine, theirs)
@@ -230,7 +233,7 @@ def test_a_merge_takes_each_side_and_invents_nothing(left: list[Edit], right: li
     assert merge(LAMP, mine, LAMP).template == mine and merge(LAMP, LAMP, theirs).template == theirs
     assert merge(LAMP, mine, mine).template == mine
     both, other = merge(LAMP, mine, theirs), merge(LAMP, theirs, mine)
-    assert {each.place for each in both.conflicts} == {each.place for each in other.conflicts}
+    assert {conflict.place for conflict in both.conflicts} == {each.place for each in other.conflicts}
     if not both.conflicts:
         assert both.template == other.template
     values, base = flattened(both.template), flattened(LAMP)
@@ -247,7 +250,9 @@ def test_a_merge_that_cannot_be_says_so() -> None:
     mine = edited(LAMP, Edit("working.format.scan", "psf"))
     theirs = edited(LAMP, Edit("working.format.field_order", "bottom"))
     found = merge(LAMP, mine, theirs)
-    assert [each.place for each in found.conflicts] == ["working.format.scan"]  # one decision, not two that clash
+    assert [conflict.place for conflict in found.conflicts] == [
+        "working.format.scan"
+    ]  # one decision, not two that clash
     base = edited(LAMP, Edit("working.format.scan", "progressive"))
     tall = edited(base, Edit("working.format.raster", demo_template("Saltmarsh Hours").working.format.raster))
     ruled = edited(base, Edit("working.format.scan", "interlaced"))

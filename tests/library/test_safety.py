@@ -55,7 +55,7 @@ def test_a_changed_revision_is_named_and_the_others_are_sound(tmp_path: Path) ->
         raw.execute("UPDATE revision SET body = substr(body, 1, 100) WHERE number = 5")
     found = check(place)
     assert not found.whole and found.sound == 4
-    assert [(each.where, each.what.split(":")[0]) for each in found.troubles] == [
+    assert [(trouble.where, trouble.what.split(":")[0]) for trouble in found.troubles] == [
         ("House HD 50i, revision 3", "does not match its hash"), ("House HD 50i, revision 5", "cannot be read as a template"),
     ]  # fmt: skip
     with pytest.raises(LibraryError, match="damaged"):
@@ -75,7 +75,7 @@ def test_torn_pages_are_found_and_what_can_be_read_is_counted(tmp_path: Path) ->
     data[middle : middle + page] = b"\xa5" * page
     place.write_bytes(data)
     found = check(place)
-    assert not found.whole and 0 < found.sound < 40 and any(each.where == "the file" for each in found.troubles)
+    assert not found.whole and 0 < found.sound < 40 and any(trouble.where == "the file" for trouble in found.troubles)
 
 
 def test_a_copy_is_made_while_another_saves_and_holds_a_whole_moment(tmp_path: Path) -> None:
@@ -111,7 +111,7 @@ def test_a_copy_is_put_back_and_what_was_there_is_kept(tmp_path: Path) -> None:
     place = tmp_path / "library.db"
     library = filled(place, 4)
     ident = library.summaries()[0].id
-    hashes = [each.hash for each in library.revisions(ident)]
+    hashes = [revision.hash for revision in library.revisions(ident)]
     backup(place, tmp_path / "friday.db")
     library.save_revision(ident, edited(HD, Edit("sound.line_up_dbfs", -40.0)), "spoilt")
     library.close()

@@ -29,8 +29,8 @@ def refused(server: PrivateServer, house: str, person: str, statement: str) -> s
     """Return what the server says to a raw connection that is refused; empty where it did what was asked."""
     with psycopg.connect(server.url(person, house)) as raw:
         try:
-            for each in statement.split("; "):
-                done = raw.execute(each)
+            for part in statement.split("; "):
+                done = raw.execute(part)
         except psycopg.Error as error:
             return str(error)
         return "" if done.rowcount else "no row"
@@ -51,7 +51,7 @@ def test_a_review_goes_round_between_people(server: PrivateServer, house: str) -
     tamsin.review(ident, own.number, "propose")
     with pytest.raises(LibraryError, match="its author may not approve it"):
         tamsin.review(ident, own.number, "approve")
-    assert [(each.act, each.person) for each in runa.remarks(ident)] == [
+    assert [(remark.act, remark.person) for remark in runa.remarks(ident)] == [
         ("propose", "Tamsin"), ("approve", "Tamsin"), ("propose", "Runa"),
     ]  # fmt: skip
     made = runa.save_revision(ident, quiet(-16), "both", parent=1, merged=own.number)

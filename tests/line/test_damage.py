@@ -48,7 +48,7 @@ def test_any_bit_that_turns_is_reported_in_its_line(words: str) -> None:
             faults = [*reader.frame([damaged], timing).faults, *reader.frame([frames[2]], timing).faults]
             assert faults, (line, at, bit)
             if not way.raster.of_sd:
-                assert {line, line + 1} & {each.line for each in faults} or {each.kind for each in faults} <= {
+                assert {line, line + 1} & {fault.line for fault in faults} or {each.kind for each in faults} <= {
                     "timecode break",
                     "sound gap",
                 }

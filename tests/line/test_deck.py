@@ -128,7 +128,7 @@ def test_a_cancelled_take_is_kept_whole_or_not_at_all(tmp_path: Path) -> None:
             deck.step()
         recorder.cancel(keep=keep)
         assert [take.frames for take in takes] == ([4] if keep else [])
-    assert [each.name for each in tmp_path.iterdir()] == ["kept True.mov"]
+    assert [path.name for path in tmp_path.iterdir()] == ["kept True.mov"]
 
 
 def test_only_codecs_that_hold_the_line_are_offered() -> None:

@@ -122,5 +122,5 @@ def test_timecode_comes_back(text: str, rate: Fraction) -> None:
         read = read_timecode(timecode_data(moment, kind), rate)
         assert read is not None and read[:2] == (kind, moment)
     nibbles = timecode_data(Timecode.from_text("12:34:56:07", Fraction(25)), 0)
-    assert [each >> 4 for each in nibbles][0::2] == [7, 0, 6, 5, 4, 3, 2, 1]
+    assert [nibble >> 4 for nibble in nibbles][0::2] == [7, 0, 6, 5, 4, 3, 2, 1]
     assert read_timecode([0xF0, *nibbles[1:]], Fraction(25)) is None

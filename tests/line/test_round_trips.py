@@ -81,17 +81,17 @@ def test_it_comes_back_bit_for_bit(fmt: SignalFormat, way: Transport) -> None:
 
 def test_every_format_of_the_catalogue_travels_or_is_refused_with_a_reason() -> None:
     carried = 0
-    for each in standard_formats():
-        ways = list(transports(each.format))
+    for standard_format in standard_formats():
+        ways = list(transports(standard_format.format))
         carried += bool(ways)
         for name in INTERFACES:
             if name in {way.interface.id for way in ways}:
-                assert transport(each.format, name).interface.id == name
+                assert transport(standard_format.format, name).interface.id == name
             else:
                 with pytest.raises(NotPossible, match=r"\w{4}"):
-                    transport(each.format, name)
+                    transport(standard_format.format, name)
         if ways:
-            assert transport(each.format) == ways[0] and most_channels(ways[0]) >= 8
+            assert transport(standard_format.format) == ways[0] and most_channels(ways[0]) >= 8
     assert carried > 20
 
 
@@ -107,7 +107,7 @@ def test_without_a_payload_identifier_what_is_not_told_is_not_guessed(words: str
     frames = [LineWriter(fmt, transport(fmt), Said(payload=False)).frame([noise(fmt)])[0].reshape(-1)]
     first = next(read_words(frames))
     assert (first.lock.interface, first.lock.rate, first.lock.format) == (None, None, None)
-    assert [each.kind for each in first.faults] == ["payload missing"]
+    assert [fault.kind for fault in first.faults] == ["payload missing"]
     clocked = next(read_words(frames, mwords=148.5))
     assert clocked.lock.scan == (
         "progressive" if words == "1080p25" else "interlaced"

@@ -263,9 +263,9 @@ def test_every_pixel_format_is_one_the_encoder_takes() -> None:
     for codec in codecs().values():
         offered = {fmt.name for fmt in av.Codec(codec.encode.encoder, "w").video_formats or ()}
         assert set(codec.encode.pixels.values()) <= offered, codec.id
-        for each in standard_formats():
-            if not cannot_hold(codec, each.format):
-                assert encoder_pixels(codec, each.format).name in offered
+        for standard_format in standard_formats():
+            if not cannot_hold(codec, standard_format.format):
+                assert encoder_pixels(codec, standard_format.format).name in offered
 
 
 def test_an_encoder_that_refuses_says_so(tmp_path: Path) -> None:

@@ -56,7 +56,7 @@ def test_the_demo_clips_are_measured_as_they_were_made(made: make_clips.Made) ->
     x, y, w, h = made.window or (0, 0, truth.raster.width, truth.raster.height)
     assert found["active_picture"] == {"x": x, "y": y, "width": w, "height": h}
     assert found["half_line"] == ("first" if made.half_line else None)
-    untrue = {each.field for each in clip.disagreements}
+    untrue = {disagreement.field for disagreement in clip.disagreements}
     assert ("range" in untrue) == made.codes_as_full == (found["range"] == "full")
     assert ("field_order" in untrue) == ("order" in made.flags)
     assert ("rate" in untrue) == (made.motion in ("2:2", "3:2"))
@@ -111,7 +111,7 @@ def test_bars_tell_their_matrix(matrix: str) -> None:
 def test_eight_bits_in_a_ten_bit_file_are_told(ffmpeg: FFmpeg) -> None:
     shallow = ffmpeg("shallow.mkv", "320x240", "25", "-vf", "format=yuv420p,format=yuv420p10le", "-c:v", "ffv1")
     deep = ffmpeg("deep.mkv", "320x240", "25", "-vf", "scale=in_color_matrix=bt601,format=yuv420p10le,noise=alls=3", "-c:v", "ffv1")  # fmt: skip
-    assert [each.field for each in look(shallow).disagreements if each.field == "bit_depth"]
+    assert [disagreement.field for disagreement in look(shallow).disagreements if disagreement.field == "bit_depth"]
     assert not [each.field for each in look(deep).disagreements if each.field == "bit_depth"]
 
 
@@ -184,7 +184,7 @@ def test_timecode_that_jumps_is_told(tmp_path: Path) -> None:
     joined.write_bytes(b"".join(parts))
     clip = inspect(joined)
     found = measure(joined, clip.declared, clip.format)
-    assert [each.found[:5] for each in found.timecode_breaks] == ["11:30"]
+    assert [timecode_break.found[:5] for timecode_break in found.timecode_breaks] == ["11:30"]
     assert abs(found.timecode_breaks[0].frame - 25) <= 4
 
 
@@ -318,7 +318,7 @@ def test_a_turned_clip_is_taken_as_it_is_shown(ffmpeg: FFmpeg, tmp_path: Path) -
     theirs = np.frombuffer(shown.read_bytes()[: 180 * 320], np.uint8).reshape(320, 180)
     np.testing.assert_array_equal(picture.luma, theirs)
     found = against(demo_template("House HD 50i"), clip)
-    assert "clip_turned" in {each.code for each in found.findings}
+    assert "clip_turned" in {finding.code for finding in found.findings}
 
 
 def test_alpha_is_a_fact_of_a_clip(ffmpeg: FFmpeg) -> None:
@@ -340,7 +340,7 @@ def test_alpha_is_a_fact_of_a_clip(ffmpeg: FFmpeg) -> None:
         clip.declared.alpha == "straight"
         and inspect(ffmpeg("plain.png", "64x64", "25", "-frames:v", "1")).declared.alpha is None
     )
-    assert "clip_alpha" in {each.code for each in against(demo_template("House HD 50i"), clip).findings}
+    assert "clip_alpha" in {finding.code for finding in against(demo_template("House HD 50i"), clip).findings}
 
 
 def test_a_variable_rate_is_called_so(ffmpeg: FFmpeg) -> None:
@@ -354,7 +354,7 @@ def test_a_variable_rate_is_called_so(ffmpeg: FFmpeg) -> None:
     found = clip.measured.variable
     assert found.slowest == pytest.approx(10, rel=0.02) and found.fastest == pytest.approx(30, rel=0.02)
     assert found.mean == pytest.approx(80 / 4, rel=0.03) and clip.format.rate == found.fixed
-    [said] = [each for each in clip.disagreements if each.field == "rate"]
+    [said] = [disagreement for disagreement in clip.disagreements if disagreement.field == "rate"]
     assert said.measured == "variable" and "10 to 30 pictures/s" in said.text and "fast against" not in said.text
     steady = look(ffmpeg("steady.mkv", "160x120", "60000/1001", "-c:v", "libx264", "-pix_fmt", "yuv420p", seconds=2))
     assert steady.measured is not None and steady.measured.variable is None

@@ -96,6 +96,6 @@ def test_sixteen_channels_are_heard(tmp_path: Path) -> None:
     clip = look(path)
     assert clip.measured is not None and not clip.trouble
     (found,) = clip.measured.sound
-    assert found is not None and [n + 1 for n, each in enumerate(found.channels) if not each.silent] == [5, 6]
+    assert found is not None and [n + 1 for n, channel in enumerate(found.channels) if not channel.silent] == [5, 6]
     (whole,) = whole_sound_heard(clip, lambda _what, _share: None).measured.sound  # type: ignore[union-attr]
     assert whole is not None and whole.windows == 1 and whole.loudness_lufs == pytest.approx(-23.0, abs=0.1)

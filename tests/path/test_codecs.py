@@ -73,7 +73,10 @@ def test_the_encoder_writes_what_the_data_says(ident: str, format_words: str, tm
 
 @pytest.mark.parametrize("codec", codecs().values(), ids=lambda codec: codec.id)
 def test_every_codec_holds_something_and_only_offers_what_it_holds(codec: object) -> None:
-    known = [*(each.format for each in standard_formats()), words("576i25 4:3 bff")]  # the last is what DV has
+    known = [
+        *(standard_format.format for standard_format in standard_formats()),
+        words("576i25 4:3 bff"),
+    ]  # the last is what DV has
     held = [fmt for fmt in known if not cannot_hold(codec, as_held(codec, fmt))]  # type: ignore[arg-type]
     assert held
     for fmt in held[:6]:
@@ -84,11 +87,11 @@ def test_every_codec_holds_something_and_only_offers_what_it_holds(codec: object
 
 
 def test_lists_are_by_data_rate_and_never_offer_what_cannot_hold() -> None:
-    for each in standard_formats():
-        found = holding(each.format)
-        rates = [mbps(codec, each.format) for codec in found]
-        assert found and rates == sorted(rates), each.words
-        assert not any(cannot_hold(codec, each.format) for codec in found)
+    for standard_format in standard_formats():
+        found = holding(standard_format.format)
+        rates = [mbps(codec, standard_format.format) for codec in found]
+        assert found and rates == sorted(rates), standard_format.words
+        assert not any(cannot_hold(codec, standard_format.format) for codec in found)
     assert "has no interlaced" in cannot_hold(codecs()["vc3-hr-hqx"], words("1080i25"))[0]
     assert cannot_hold(codecs()["avci-100"], words("2160p50"))
     assert cannot_hold(codecs()["dv25"], words("576i25 8bit 4:2:0"))  # DV is lower field first
@@ -96,7 +99,7 @@ def test_lists_are_by_data_rate_and_never_offer_what_cannot_hold() -> None:
 
 
 def test_registries_refer_to_what_there_is() -> None:
-    assert all(each.accepts for each in monitors().values())
+    assert all(monitor.accepts for monitor in monitors().values())
     for delivery in deliveries().values():
         assert not cannot_hold(codecs()[delivery.codec], delivery.signal), delivery.id
         assert isinstance(delivery.signal, SignalFormat)

@@ -55,7 +55,7 @@ def names(holds: Callable[[Template], bool]) -> set[str]:
         ("sources.tape.rate = 25", lambda t: any(s.id == "tape" and s.format.rate == 25 for s in t.sources)),
         ("source.share < 30", lambda t: any(s.share < 30 for s in t.sources)),
         ("territory = 59.94 Hz", lambda t: t.territory == "59.94 Hz"),
-        ("timelines ~ trailer", lambda t: any("trailer" in each.name.lower() for each in t.timelines)),
+        ("timelines ~ trailer", lambda t: any("trailer" in timeline.name.lower() for timeline in t.timelines)),
     ],
 )
 def test_what_holds(text: str, holds: Callable[[Template], bool]) -> None:

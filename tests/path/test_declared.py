@@ -27,7 +27,7 @@ DELIVERY = HD.deliveries[0].id
 
 
 def row(template: Template, place: str, house: House | None = None) -> Setting:
-    return next(each for each in settings_of(template, house or House()) if each.place == place)
+    return next(setting for setting in settings_of(template, house or House()) if setting.place == place)
 
 
 @pytest.mark.parametrize(
@@ -46,7 +46,7 @@ def test_each_is_typed_stored_and_put_back(place: str, text: str, value: object)
     assert setting is not None and setting.follows and made == edited(HD, Edit(place, value))
     if made != HD:
         assert made.format_number == (4 if place != "sound.layout" else 1)
-        assert [each.place for each in differences(HD, made)] == [place]
+        assert [difference.place for difference in differences(HD, made)] == [place]
         [change] = changes(HD, made)
         assert content_hash(put_back(made, change)) == content_hash(HD)
     again = with_setting(made, setting, setting.text)
@@ -105,7 +105,7 @@ def test_formats_and_rules_of_the_house_are_offered_where_one_types_them() -> No
 def test_chains_of_tracks_are_one_setting() -> None:
     place = f"timelines.{HD.timelines[0].id}.tracks.a1.voice"
     made = edited(HD, Edit(place, voice_from("high-pass 80 Hz; limiter -3 dB")))
-    assert [each.place for each in differences(HD, made)] == [place] and len(changes(HD, made)) == 1
+    assert [difference.place for difference in differences(HD, made)] == [place] and len(changes(HD, made)) == 1
     with pytest.raises(NotPossible, match="only a sound track"):
         edited(HD, Edit(f"timelines.{HD.timelines[0].id}.tracks.v1.voice", voice_from("gain +3 dB")))
 
@@ -115,7 +115,7 @@ def test_two_drafts_with_such_settings_are_merged() -> None:
     mine = edited(HD, Edit("captions", ("OP-47",)), Edit("monitor.monitor", bay.id))
     theirs = edited(HD, Edit("captions", ("CEA-708",)), Edit("line_up", "ramp"))
     found = merge(HD, mine, theirs)
-    assert [each.place for each in found.conflicts] == ["captions"] and found.template.captions == ("CEA-708",)
+    assert [conflict.place for conflict in found.conflicts] == ["captions"] and found.template.captions == ("CEA-708",)
     assert found.template.house == (bay,) and found.template.line_up == "ramp"
     assert merge(HD, mine, theirs, {"captions": "mine"}).template.captions == ("OP-47",)
 

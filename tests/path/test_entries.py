@@ -47,7 +47,7 @@ PARTS: dict[type[Part], st.SearchStrategy[Any]] = {
     Channel: st.builds(
         Channel, at=st.sampled_from(POSITIONS), carries=st.sampled_from(CONTENTS[:-1]), language=st.sampled_from(("", "en", "cy", "de-CH"))
     ),
-    Item: st.builds(Item, what=st.sampled_from([each for each in ITEMS if each != "programme"]), seconds=st.integers(1, 3600).map(float), tone=st.booleans(), text=WORDS),
+    Item: st.builds(Item, what=st.sampled_from([item for item in ITEMS if item != "programme"]), seconds=st.integers(1, 3600).map(float), tone=st.booleans(), text=WORDS),
     RateRow: st.builds(RateRow, raster=st.just("1920x1080"), rate=st.sampled_from(list(NAMED_RATES)), mbps=st.integers(1, 9000).map(float)),
     Clause: st.builds(Clause, number=st.sampled_from(("4", "4.2", "A 1")), text=WORDS),
 }  # fmt: skip

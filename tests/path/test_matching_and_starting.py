@@ -72,12 +72,12 @@ def test_a_template_can_begin_from_a_clip_in_any_standard_format(each: object) -
 
 @pytest.mark.parametrize("monitor", monitors().values(), ids=lambda monitor: monitor.id)
 def test_what_a_monitor_is_offered_it_shows(monitor: object) -> None:
-    for each in standard_formats():
-        options = acceptable_formats(monitor, each.format)  # type: ignore[arg-type]
+    for standard_format in standard_formats():
+        options = acceptable_formats(monitor, standard_format.format)  # type: ignore[arg-type]
         assert options
         assert all(not refusals(monitor, option) for option in options)  # type: ignore[arg-type]
-        if not refusals(monitor, each.format):  # type: ignore[arg-type]
-            assert plan(each.format, options[0]).grade in ("exact", "clean")
+        if not refusals(monitor, standard_format.format):  # type: ignore[arg-type]
+            assert plan(standard_format.format, options[0]).grade in ("exact", "clean")
 
 
 @pytest.mark.parametrize(

@@ -24,8 +24,8 @@ def through(chain: str, hz: float, level_db: float) -> float:
     graph = Graph()
     source = graph.add_abuffer(sample_rate=RATE, format="flt", layout="mono", time_base=Fraction(1, RATE))
     last = source
-    for each in ffmpeg_filters(voice_from(chain)).split(","):
-        name, _, options = each.partition("=")
+    for part in ffmpeg_filters(voice_from(chain)).split(","):
+        name, _, options = part.partition("=")
         made = graph.add(name, options)
         last.link_to(made)
         last = made

@@ -118,8 +118,8 @@ def test_conversions_agree_with_another_library_within_half_a_12_bit_code() -> N
 def ocio(*transforms: PyOpenColorIO.Transform) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:
     """Return transforms one after the other as OpenColorIO does them."""
     group = PyOpenColorIO.GroupTransform()
-    for each in transforms:
-        group.appendTransform(each)
+    for transform in transforms:
+        group.appendTransform(transform)
     processor = PyOpenColorIO.Config.CreateRaw().getProcessor(group)
     cpu = processor.getOptimizedCPUProcessor(PyOpenColorIO.OptimizationFlags.OPTIMIZATION_LOSSLESS)
 

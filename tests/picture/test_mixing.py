@@ -70,7 +70,7 @@ def test_it_is_asked_said_and_drawn() -> None:
     assert step is not None and "evenly over a shutter of 180°" in step.text and step.blended > 0
     assert Policy(mix="box").format_number == Policy(shutter=180).format_number == 4 and Policy().format_number == 1
     assert "mix" not in Policy().stored() and Policy(mix="box").stored()["mix"] == "box"
-    labels = [each.label for each in policy_settings("p", "s", Policy(retime="blend", mix="box"))]
+    labels = [policy_setting.label for policy_setting in policy_settings("p", "s", Policy(retime="blend", mix="box"))]
     assert "Mix weighed" in labels and "Shutter" in labels
     assert "Mix weighed" not in [each.label for each in policy_settings("p", "s", Policy())]
     cells = ribbon(Fraction(50), Fraction(25), "blend", 4, "box", 360.0)

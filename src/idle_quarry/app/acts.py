@@ -161,9 +161,9 @@ class Acts:
 
         def work(library: FileLibrary) -> int:
             made = 0
-            for each in templates:
-                if library.named(each.name, "house") is None:
-                    library.save_new(each, "house", note)
+            for template in templates:
+                if library.named(template.name, "house") is None:
+                    library.save_new(template, "house", note)
                     made += 1
             return made
 

@@ -72,7 +72,7 @@ class Documents(QObject):
     def worked_on(self, summary: Summary) -> int:
         """Return the revision that opening a template opens: one's own open draft, else what is approved, else the newest."""
         library = self._desk.library
-        own = [each for each in library.open_drafts(summary.id) if each.author == library.person]
+        own = [open_draft for open_draft in library.open_drafts(summary.id) if open_draft.author == library.person]
         return own[0].number if own else summary.for_jobs
 
     def open_new(self, template: Template, key: str | None = None) -> None:

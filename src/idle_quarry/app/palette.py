@@ -46,9 +46,13 @@ class Palette:
         keys = self.desk.profile.keys()
         entries = [
             Entry(
-                "command", each.name, keys[each.name][1], partial(each.carry_out, self.desk.say), why_not=each.why_not()
+                "command",
+                command.name,
+                keys[command.name][1],
+                partial(command.carry_out, self.desk.say),
+                why_not=command.why_not(),
             )
-            for each in self.commands
+            for command in self.commands
         ]
         entries.sort(key=lambda entry: bool(entry.why_not))
         path = next(view for view in VIEWS if view.name == "Path")

@@ -50,7 +50,7 @@ def inspect(options: Options, out: Output) -> int:
             elif value not in (None, "", [], 0):
                 lines.append(f"  {key:<16} {value}")
         lines += [f"  measured: {text}" for text in measured_lines(clip)]
-        lines += [f"  ≠ {each.field}: {each.text}" for each in clip.disagreements]
+        lines += [f"  ≠ {disagreement.field}: {disagreement.text}" for disagreement in clip.disagreements]
     if options.report:
         from idle_quarry.media.report import write_report
         from idle_quarry.printing import write_pdf

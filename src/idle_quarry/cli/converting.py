@@ -59,9 +59,9 @@ def convert(options: Options, out: Output) -> int:
 
 def _source(template: Template, name: str) -> Source:
     bare = name.removeprefix("source:").casefold()
-    for each in template.sources:
-        if bare in (each.id.casefold(), each.name.casefold()):
-            return each
+    for source in template.sources:
+        if bare in (source.id.casefold(), source.name.casefold()):
+            return source
     names = ", ".join(each.id for each in template.sources) or "none"
     raise NotPossible("is no source of the template", subject=repr(name), remedy=f"it has {names}")
 

@@ -35,15 +35,15 @@ def cuts_read(options: Options, out: Output) -> int:
     lines += table(
         [
             [
-                each["track"],
-                each["record_in"],
-                each["name"],
-                each["tape"] or "",
-                each["source_in"],
-                each["status"],
-                each["text"],
+                row["track"],
+                row["record_in"],
+                row["name"],
+                row["tape"] or "",
+                row["source_in"],
+                row["status"],
+                row["text"],
             ]
-            for each in rows
+            for row in rows
         ]
     )
     out.show(found.to_json(), lines)

@@ -66,10 +66,10 @@ def template_import(options: Options, out: Output) -> int:
     offers = offered(path)
     with opened(options) as library:
         decided = []
-        for each in offers:  # nothing is taken before it is known what all of them meet
-            found = collision(library, each, options.shelf)
-            if each.found is not None and each.found.genuine is False:
-                raise ExchangeError("changed since export", subject=each.member)
+        for offer in offers:  # nothing is taken before it is known what all of them meet
+            found = collision(library, offer, options.shelf)
+            if offer.found is not None and offer.found.genuine is False:
+                raise ExchangeError("changed since export", subject=offer.member)
             if found.same is not None and options.if_taken is None:
                 raise LibraryError(
                     f"the {options.shelf} shelf has a template of this name", subject=found.same.name,
@@ -77,8 +77,8 @@ def template_import(options: Options, out: Output) -> int:
                 )  # fmt: skip
             wanted = (options.if_taken or "").replace("-", " ") if found.same is not None else "take"
             if wanted == "replace draft" and wanted not in found.decisions:
-                raise LibraryError("is no draft of yours", subject=each.member, remedy="say revision or keep-both")
-            decided.append((each, wanted))
+                raise LibraryError("is no draft of yours", subject=offer.member, remedy="say revision or keep-both")
+            decided.append((offer, wanted))
         for each, wanted in decided:
             if each.found is None:
                 failed = True
@@ -107,7 +107,7 @@ def _checked(found: Checked) -> dict[str, Any]:
         "templates": found.templates,
         "revisions": found.revisions,
         "sound": found.sound,
-        "troubles": [{"where": each.where, "what": each.what} for each in found.troubles],
+        "troubles": [{"where": trouble.where, "what": trouble.what} for trouble in found.troubles],
     }
 
 
@@ -123,7 +123,7 @@ def library_check(options: Options, out: Output) -> int:
     else:
         found = check(library_place(options.library))
     lines = [f"{found.place}: {found.templates} templates, {found.sound} of {found.revisions} revisions sound"]
-    lines += [f"  {each.where}: {each.what}" for each in found.troubles] or ["  whole"]
+    lines += [f"  {trouble.where}: {trouble.what}" for trouble in found.troubles] or ["  whole"]
     out.show(_checked(found), lines)
     return 0 if found.whole else 1
 

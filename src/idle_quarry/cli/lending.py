@@ -46,10 +46,10 @@ def _lent(options: Options, say: Callable[[str], None] | None) -> int:
             remedy="say --library postgresql://person@host/database",
         )  # fmt: skip
     places = [Path(each).expanduser() for each in options.place]
-    for each in places:
-        if proof_in(each) is None:
+    for place in places:
+        if proof_in(place) is None:
             raise NotPossible(
-                "is no place that machines share", subject=str(each), remedy="mark it: lend --mark FOLDER"
+                "is no place that machines share", subject=str(place), remedy="mark it: lend --mark FOLDER"
             )
     house = House(options.library)
     lending = Lending(

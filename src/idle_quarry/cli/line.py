@@ -73,12 +73,12 @@ def line_read(options: Options, out: Output) -> int:
     first: ReceivedFrame | None = None
     levels: dict[int, Any] = {}
     faults: list[Fault] = []
-    for each in read_words(read_links(Path(options.file))):
-        first = first if first is not None and first.lock.format is not None else each
-        for group, sound in each.sound.items():
+    for read_word in read_words(read_links(Path(options.file))):
+        first = first if first is not None and first.lock.format is not None else read_word
+        for group, sound in read_word.sound.items():
             peaks = np.abs(sound.samples.astype(np.int64)).max(axis=0)
             levels[group] = np.maximum(levels.get(group, 0), peaks)
-        faults += each.faults
+        faults += read_word.faults
         frames += 1
     if first is None:
         raise NotPossible("holds no whole frame", subject=options.file)
@@ -115,9 +115,9 @@ def line_read(options: Options, out: Output) -> int:
         + f"; payload {document['payload_id'] or 'not sent'}; timecode {document['timecode'] or 'not sent'}",
     ]
     lines += [
-        f"sound group {each['group']}: "
-        + ", ".join("silent" if v is None else f"{v:.1f} dBFS" for v in each["level_dbfs"])
-        for each in document["audio"]
+        f"sound group {track['group']}: "
+        + ", ".join("silent" if v is None else f"{v:.1f} dBFS" for v in track["level_dbfs"])
+        for track in document["audio"]
     ]
     lines += table([(f"frame {f.frame}", f"line {f.line}", f.kind, f.text) for f in faults[:_MOST_TOLD]]) or [
         "no faults"

@@ -61,7 +61,7 @@ def render(options: Options, out: Output) -> int:
         pieces, said = _told(programme, store, made, failed)
         document += pieces
         lines += said
-        poor = poor or bool(programme.why) or any(each["state"] == "failed" for each in pieces)
+        poor = poor or bool(programme.why) or any(piece["state"] == "failed" for piece in pieces)
     out.show({"pieces": document, "folder": str(store.folder)}, lines)
     return 1 if poor else 0
 
@@ -96,7 +96,7 @@ def _store(job: CheckedJob) -> Store:
 
 
 def _chosen(programmes: list[Programme], names: list[str]) -> list[Programme]:
-    there = {each.name.casefold(): each for each in programmes}
+    there = {programme.name.casefold(): programme for programme in programmes}
     for name in names:
         if name.casefold() not in there:
             known = ", ".join(each.name for each in programmes)

@@ -22,18 +22,18 @@ def template_list(options: Options, out: Output) -> int:
     """The templates of both shelves."""
     document: list[dict[str, Any]] = []
     with opened(options) as library:
-        for each in library.summaries():
-            grade = evaluate(library.stored(each.id).template, remedies=False).worst_grade
+        for summary in library.summaries():
+            grade = evaluate(library.stored(summary.id).template, remedies=False).worst_grade
             document.append(
                 {
-                    "name": each.name,
-                    "shelf": each.shelf,
-                    "revision": each.latest.number,
-                    "state": each.latest.state,
-                    "approved": each.approved,
-                    "default": each.default,
+                    "name": summary.name,
+                    "shelf": summary.shelf,
+                    "revision": summary.latest.number,
+                    "state": summary.latest.state,
+                    "approved": summary.approved,
+                    "default": summary.default,
                     "worst_grade": grade,
-                    "working": each.working,
+                    "working": summary.working,
                 }
             )
     rows = [

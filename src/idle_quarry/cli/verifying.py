@@ -49,8 +49,8 @@ def verify(options: Options, out: Output) -> int:
 def delivery_of(template: Template, name: str) -> Delivered:
     """Return a delivery of a template by its id or name. Raises `NotPossible`."""
     bare = name.removeprefix("delivery:").casefold()
-    for each in template.deliveries:
-        if bare in (each.id.casefold(), each.name.casefold()):
-            return each
+    for delivery in template.deliveries:
+        if bare in (delivery.id.casefold(), delivery.name.casefold()):
+            return delivery
     names = ", ".join(each.id for each in template.deliveries) or "none"
     raise NotPossible("is no delivery of the template", subject=repr(name), remedy=f"it has {names}")

@@ -84,7 +84,7 @@ def _cut(folder: Path) -> None:
     job = check_job(folder)
     clips = [clips_folder() / name for name, _ in _SHOTS]
     entries = list(taken_in((), dict.fromkeys(clips)))
-    number = next(n for n, each in enumerate(entries) if each.path == clips[_ELSEWHERE])
+    number = next(n for n, entry in enumerate(entries) if entry.path == clips[_ELSEWHERE])
     clip = look(clips[_ELSEWHERE])
     source, _match = class_of(entries[number], clip, job.template)
     assert source is not None

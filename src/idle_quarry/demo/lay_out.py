@@ -115,13 +115,13 @@ def _copy(folder: str) -> None:
     with as_file(files("idle_quarry.demo").joinpath(folder)) as source:
         if not source.is_dir():
             return
-        for each in sorted(source.rglob("*")):
-            copy = target / each.relative_to(source)
-            if each.is_dir():
+        for path in sorted(source.rglob("*")):
+            copy = target / path.relative_to(source)
+            if path.is_dir():
                 copy.mkdir(exist_ok=True)
             elif not copy.exists():
                 beside = copy.with_name(f".{copy.name}.part")
-                shutil.copyfile(each, beside)
+                shutil.copyfile(path, beside)
                 beside.rename(copy)
 
 

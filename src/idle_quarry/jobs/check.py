@@ -100,7 +100,7 @@ def check_job(folder: Path) -> CheckedJob:
     material = tuple(sorted(name for name in strangers if _is_material(name, folders)))
     drift += _drift(folder, folders, files, strangers)
     line_up = data.get("line_up")
-    told = {each.path for each in drift if each.kind in ("altered", "missing", "moved")}
+    told = {drifted.path for drifted in drift if drifted.kind in ("altered", "missing", "moved")}
     for name, text in contents_against(folder, template, line_up if isinstance(line_up, dict) else {}):
         if name not in told or "cannot be read" not in text:
             drift.append(Drift(name, "altered", text))

@@ -41,25 +41,25 @@ def _timelines(folder: Path, template: Template) -> Iterator[tuple[str, str]]:
         wanted = start_timecode(template.timecode.start, template.timecode.drop, fmt.rate)
     except QuarryError:
         return
-    for each in template.timelines:
-        name = f"{TIMELINES}/{each.name}.otio"
+    for timeline in template.timelines:
+        name = f"{TIMELINES}/{timeline.name}.otio"
         path = folder / name
         if not path.is_file():
             continue
         try:
             start = _start_in(path)
         except NotUnderstood as error:
-            yield name, f"{each.name} cannot be read as a timeline: {error.what}"
+            yield name, f"{timeline.name} cannot be read as a timeline: {error.what}"
             continue
         if start is None:
-            yield name, f"{each.name} has no start; the revision starts at {wanted}"
+            yield name, f"{timeline.name} has no start; the revision starts at {wanted}"
             continue
         frames, rate = start
         if rate != fmt.rate:
-            yield name, f"{each.name} counts at {rate_text(rate)}, the revision at {rate_text(fmt.rate)}"
+            yield name, f"{timeline.name} counts at {rate_text(rate)}, the revision at {rate_text(fmt.rate)}"
         elif frames != wanted.frames:
             begins = Timecode(frames, rate, wanted.drop)
-            yield name, f"{each.name} starts at {begins}, the revision at {wanted}"
+            yield name, f"{timeline.name} starts at {begins}, the revision at {wanted}"
 
 
 def _start_in(path: Path) -> tuple[int, Fraction] | None:

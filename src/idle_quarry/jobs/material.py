@@ -89,7 +89,7 @@ def read_material(folder: Path) -> tuple[Entry, ...]:
             raise JobError(
                 "was kept by a newer version of this program", subject=str(path), remedy="update Idle Quarry"
             )
-        return tuple(_entry(folder, each) for each in data["clips"])
+        return tuple(_entry(folder, clip) for clip in data["clips"])
     except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
         raise JobError(
             "the record of the job's material is damaged",
@@ -147,7 +147,7 @@ def changed_material(folder: Path, change: Callable[[tuple[Entry, ...]], Iterabl
 
 def with_entry(path: Path, change: Callable[[Entry], Entry]) -> Callable[[tuple[Entry, ...]], list[Entry]]:
     """Return the change of one clip, where the job still knows it."""
-    return lambda entries: [change(each) if each.path == path else each for each in entries]
+    return lambda entries: [change(entry) if entry.path == path else entry for entry in entries]
 
 
 def with_part(entry: Entry, part: BroughtIn) -> Entry:
@@ -260,7 +260,7 @@ def joined(spans: Iterable[Span], handles: int, frames: int) -> list[Span]:
 def class_of(entry: Entry, clip: Clip, template: Template) -> tuple[Source | None, Match | None]:
     """Return the source class of a clip: the one a person chose, else the one it matches; and the match."""
     found = match(template, clip.format) if clip.format is not None else None
-    chosen = next((each for each in template.sources if each.id == entry.source), None)
+    chosen = next((source for source in template.sources if source.id == entry.source), None)
     return chosen or (found.source if found is not None else None), found
 
 

@@ -25,7 +25,7 @@ class NextStep:
 def next_steps(job: CheckedJob) -> list[NextStep]:
     """Return what is to be done in a job, first things first."""
     found = []
-    lost = [each.path for each in job.drift if each.kind == "missing"]
+    lost = [drifted.path for drifted in job.drift if drifted.kind == "missing"]
     if lost:
         them = lost[0] if len(lost) == 1 else f"{len(lost)} things the job was started with"
         found.append(NextStep(f"Put back {them}, or move the job to a revision: that makes papers and line-up anew."))

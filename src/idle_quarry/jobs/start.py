@@ -111,7 +111,7 @@ def _check_place(at: Path, title: str, needed: int) -> None:
         raise JobError("not a folder", subject=str(at))
     if os.path.lexists(at / title):
         raise JobError("the folder exists", subject=str(at / title), remedy="choose another title or place")
-    taken = next((each.name for each in at.iterdir() if each.name.lower() == title.lower()), None)
+    taken = next((path.name for path in at.iterdir() if path.name.lower() == title.lower()), None)
     if taken is not None:
         raise JobError(
             f"a folder {taken!r} exists, which differs only in capitals", subject=str(at), remedy="choose another title"

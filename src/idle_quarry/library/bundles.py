@@ -119,7 +119,7 @@ def _members(bundle: zipfile.ZipFile, path: Path) -> list[Offered]:
             f"the bundle has format {number}, this program reads up to {FORMAT_NUMBER}", subject=str(path),
             remedy="update Idle Quarry",
         )  # fmt: skip
-    return [_offered(bundle, each) for each in infos if each.filename != _LIST and not each.is_dir()]
+    return [_offered(bundle, info) for info in infos if info.filename != _LIST and not info.is_dir()]
 
 
 def _offered(bundle: zipfile.ZipFile, info: zipfile.ZipInfo) -> Offered:

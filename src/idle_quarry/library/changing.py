@@ -64,15 +64,15 @@ def saved(
     """Save a draft of each change; return what was saved and what was refused. `go_on` is told how many were, and may stop."""
     taken: list[Taken] = []
     refused: list[str] = []
-    for each in changes:
-        if each.template is None:
+    for change in changes:
+        if change.template is None:
             continue
         if not go_on(len(taken)):
             break
         try:
-            made = library.save_revision(each.template_id, each.template, note, parent=each.number)
+            made = library.save_revision(change.template_id, change.template, note, parent=change.number)
         except QuarryError as error:
-            refused.append(f"{each.name}: {error}")
+            refused.append(f"{change.name}: {error}")
             continue
-        taken.append(Taken(each.template_id, each.name, made.number, False))
+        taken.append(Taken(change.template_id, change.name, made.number, False))
     return taken, refused

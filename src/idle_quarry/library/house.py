@@ -109,8 +109,13 @@ def _named_in(data: dict[str, Any]) -> Iterator[str]:
         yield data["proxy"]["codec"]
     if data.get("monitor"):
         yield data["monitor"]["monitor"]
-    for each in data["deliveries"]:
-        yield from (each["codec"], each["layout"], each.get("standard") or "", each.get("programme") or "")
+    for delivery in data["deliveries"]:
+        yield from (
+            delivery["codec"],
+            delivery["layout"],
+            delivery.get("standard") or "",
+            delivery.get("programme") or "",
+        )
     for each in data.get("house", ()):
         yield each["uid"]
 
@@ -124,7 +129,7 @@ def found(library: Reading, ident: str) -> Listed:
     if not hits:
         raise NotUnderstood("no such entry", subject=ident, remedy="'house list' shows what there is")
     if len(hits) > 1:
-        kinds = ", ".join(f"{each.entry.entry} {each.ident}" for each in hits)
+        kinds = ", ".join(f"{hit.entry.entry} {hit.ident}" for hit in hits)
         raise NotUnderstood("several are called so", subject=ident, remedy=f"say which by its id: {kinds}")
     return hits[0]
 

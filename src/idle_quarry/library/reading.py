@@ -227,10 +227,10 @@ class Reading(Store):
         That is the approved revision, else the newest; what cannot be read, or was withdrawn, is left out.
         """
         found = []
-        for each in self._summaries(self._matching(Search(kind=""))):
+        for summary in self._summaries(self._matching(Search(kind=""))):
             with contextlib.suppress(LibraryError):
-                if each.latest.state != "withdrawn":
-                    found.append(self.entry(each.id, each.for_jobs))
+                if summary.latest.state != "withdrawn":
+                    found.append(self.entry(summary.id, summary.for_jobs))
         return sorted(found, key=lambda each: (each.entry.entry, each.name.lower()))
 
     def stored_each(self, wanted: Sequence[tuple[str, int]]) -> Iterator[tuple[str, Stored | LibraryError]]:
@@ -282,7 +282,7 @@ class Reading(Store):
 
     def common_base(self, template_id: str, a: int, b: int) -> int:
         """Return the newest revision that both `a` and `b` were made of; the first one where they share none."""
-        parents = {each.number: (each.parent, each.merged) for each in self.revisions(template_id)}
+        parents = {revision.number: (revision.parent, revision.merged) for revision in self.revisions(template_id)}
 
         def made_of(number: int) -> set[int]:
             found, open_ = set(), [number]
@@ -330,7 +330,7 @@ class Reading(Store):
 
     def jobs_from(self, template_id: str) -> list[JobRecord]:
         """Return the jobs started from a template, newest first."""
-        return [each for each in self.jobs() if each.template_id == template_id]
+        return [job for job in self.jobs() if job.template_id == template_id]
 
     def handovers_from(self, template_id: str) -> list[HandoverRecord]:
         """Return what was handed over from a template, newest first; of a file that was verified again, what came of it last."""
@@ -377,6 +377,6 @@ def _names_in(text: str) -> tuple[tuple[str, ...], bool]:
         names = json.loads(text)
     except (ValueError, TypeError, RecursionError):
         return (), True
-    if not isinstance(names, list) or not all(isinstance(each, str) for each in names):
+    if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
         return (), True
     return tuple(names), False

@@ -375,7 +375,7 @@ def sayable(text: str) -> str:
 
 def stops_of(template: Template) -> list[str]:
     """Return the sentences of a template's stops, in the order of its findings."""
-    return [each.text for each in evaluate(template, remedies=False).findings if each.severity == "stop"]
+    return [finding.text for finding in evaluate(template, remedies=False).findings if finding.severity == "stop"]
 
 
 def answered(note: str, body: str, answers: Sequence[str], subject: str) -> str:

@@ -38,7 +38,7 @@ def settings_table(stored: Sequence[Stored]) -> str:
     heads = ("shelf", "revision", "state", "author", "time", "hash")
     facts = [(s.shelf, str(r.number), r.state, r.author, r.time, r.hash) for s in stored for r in (s.revision,)]
     for index, name in enumerate(heads):
-        table.writerow(["revision", name, *(_cell(each[index]) for each in facts)])
+        table.writerow(["revision", name, *(_cell(fact[index]) for fact in facts)])
     for sheet, setting in _grouped(order):
         table.writerow([_cell(sheet), _cell(setting), *(_cell(column.get((sheet, setting), "")) for column in columns)])
     return text.getvalue()

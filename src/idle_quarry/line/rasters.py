@@ -81,5 +81,5 @@ def _held(value: Any) -> Any:
 def line_rasters() -> dict[str, LineRaster]:
     """Return the rasters by id."""
     text = files("idle_quarry.line").joinpath("data/rasters.toml").read_text(encoding="utf-8")
-    made = [{"f": (), **{k: _held(v) for k, v in each.items()}} for each in tomllib.loads(text)["raster"]]
+    made = [{"f": (), **{k: _held(v) for k, v in load.items()}} for load in tomllib.loads(text)["raster"]]
     return {each["id"]: LineRaster(**each) for each in made}

@@ -210,9 +210,9 @@ def interface_named(text: str) -> Interface:
     def bare(name: str) -> str:
         return "".join(c for c in name.casefold() if c.isalnum())
 
-    for each in INTERFACES.values():
-        if bare(each.id) == bare(text):
-            return each
+    for interface in INTERFACES.values():
+        if bare(interface.id) == bare(text):
+            return interface
     raise NotPossible("no such interface", subject=repr(text), remedy="use " + ", ".join(INTERFACES))
 
 

@@ -70,15 +70,17 @@ def _untrue(clip: Clip, source: Source | None) -> list[Finding]:
     found: list[Finding] = []
     if clip.corrected:
         return found
-    for each in clip.disagreements:
+    for disagreement in clip.disagreements:
         fmt = source.format if source is not None else None
-        expected = fmt is not None and each.measured in {
+        expected = fmt is not None and disagreement.measured in {
             "scan": (fmt.scan, "pulldown" if fmt.scan == "interlaced" else ""),
             "field_order": (fmt.field_order,),
             "range": (fmt.encoding.range,),
-        }.get(each.field, ())
-        grave = each.grave and not expected
-        found.append(Finding("caution" if grave else "note", f"clip_{each.field}_untrue", "working", each.text))
+        }.get(disagreement.field, ())
+        grave = disagreement.grave and not expected
+        found.append(
+            Finding("caution" if grave else "note", f"clip_{disagreement.field}_untrue", "working", disagreement.text)
+        )
     return found
 
 

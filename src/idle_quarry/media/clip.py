@@ -37,5 +37,5 @@ class Clip:
             "measured": self.measured.to_json() if self.measured is not None else None,
             "format": format_words(self.format, fields=True) if self.format else "",
             "corrected": self.corrected,
-            "disagreements": [each.to_json() for each in self.disagreements],
+            "disagreements": [disagreement.to_json() for disagreement in self.disagreements],
         }

@@ -61,7 +61,7 @@ def as_html(clips: Sequence[Clip], against: str = "") -> str:
             "codec": " ".join(p for p in (clip.declared.codec, clip.declared.profile) if p),
             "timecode": clip.declared.timecode,
             "duration": clip.declared.duration_s,
-            "wrong": [each.text for each in clip.disagreements],
+            "wrong": [disagreement.text for disagreement in clip.disagreements],
             "measured": measured_lines(clip),
         }
         for clip in sorted(clips, key=lambda each: not each.disagreements)
@@ -93,7 +93,7 @@ def as_csv(clips: Sequence[Clip]) -> str:
                 "yes" if clip.corrected else "", d.scan, d.field_order or "", str(d.rate or ""), fields_text(fields),
                 moments_text(fields), f"{fields.confidence:.2f}" if fields else "", active_text(clip), d.codec,
                 d.timecode or "", d.frames or "", f"{d.duration_s:.3f}" if d.duration_s else "",
-                " | ".join(each.text for each in clip.disagreements),
+                " | ".join(disagreement.text for disagreement in clip.disagreements),
             ]
         )  # fmt: skip
     return text.getvalue()

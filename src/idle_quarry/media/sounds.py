@@ -93,8 +93,8 @@ class SoundReader:
             raise MediaError("its sound is not readable", subject=str(path)) from error
         sounds = [each for each in streams_of_sound(self._container) if each.codec_context.layout.nb_channels]
         self._origin = _origin(self._container, sounds)
-        self._streams = [_Stream(each, rate, self._origin) for each in sounds]
-        self.channels = sum(each.channels for each in self._streams)
+        self._streams = [_Stream(sound, rate, self._origin) for sound in sounds]
+        self.channels = sum(stream.channels for stream in self._streams)
         self._packets = self._demuxed()
         self._ended = False
 
@@ -110,15 +110,15 @@ class SoundReader:
         self._container.close()
 
     def _demuxed(self) -> Any:
-        return self._container.demux([each.stream for each in self._streams]) if self._streams else iter(())
+        return self._container.demux([stream.stream for stream in self._streams]) if self._streams else iter(())
 
     def taken(self, first: int, count: int) -> Samples:
         """Return `count` samples from `first` on, (count, channels) at 32 bits; silence before, after, and where none decode."""
         if not self._streams:
             return np.zeros((count, 0), np.int32)
         if any(
-            (first < each.first and each.first > each.begins + 1) or first > each.end + _READ_OVER_S * self.rate
-            for each in self._streams
+            (first < stream.first and stream.first > stream.begins + 1) or first > stream.end + _READ_OVER_S * self.rate
+            for stream in self._streams
         ):
             self._seek(first)
         while not self._ended and any(each.end < first + count for each in self._streams):
@@ -127,7 +127,7 @@ class SoundReader:
 
     def ended(self, at: int) -> bool:
         """Return whether no sound lies from a sample on; known when it was read to its end."""
-        return self._ended and all(each.end <= at for each in self._streams)
+        return self._ended and all(stream.end <= at for stream in self._streams)
 
     def _seek(self, first: int) -> None:
         begins = self._container.start_time or 0
@@ -136,8 +136,8 @@ class SoundReader:
             self._container.seek(at, backward=True)
         except (FFmpegError, OSError):
             return
-        for each in self._streams:
-            each.begin(first)
+        for stream in self._streams:
+            stream.begin(first)
         self._packets, self._ended = self._demuxed(), False
 
     def _read_on(self) -> None:
@@ -146,7 +146,7 @@ class SoundReader:
         except (StopIteration, FFmpegError, IndexError):
             self._end()
             return
-        found = next((each for each in self._streams if each.stream.index == packet.stream.index), None)
+        found = next((stream for stream in self._streams if stream.stream.index == packet.stream.index), None)
         if found is None:
             return
         try:
@@ -157,8 +157,8 @@ class SoundReader:
 
     def _end(self) -> None:
         self._ended = True
-        for each in self._streams:
+        for stream in self._streams:
             try:
-                each.take_in(None)
+                stream.take_in(None)
             except (FFmpegError, ValueError):
                 continue

@@ -8,4 +8,4 @@ from av.container import InputContainer
 
 def streams_of_sound(container: InputContainer) -> list[AudioStream]:
     """Return the streams of sound whose codec is known: what others hold cannot be heard, nor told."""
-    return [each for each in container.streams.audio if each.codec_context is not None]
+    return [track for track in container.streams.audio if track.codec_context is not None]

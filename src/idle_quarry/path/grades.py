@@ -32,7 +32,7 @@ class Step:
     @property
     def numbers(self) -> dict[str, Any]:
         """Return the figures of the step under the names of the command line's contract."""
-        return {each.name: getattr(self, each.name) for each in fields(self) if each.name not in ("grade", "text")}
+        return {field.name: getattr(self, field.name) for field in fields(self) if field.name not in ("grade", "text")}
 
     def to_json(self) -> dict[str, Any]:
         """Return the step as plain values; fractions become "n/d"."""

@@ -38,7 +38,9 @@ def offered(evaluation: Evaluation, weigh: Weigh) -> tuple[Finding, ...]:
     found = []
     for finding in evaluation.findings:
         candidates = [each for each in (finding.remedy, *finding.others) if each is not None]
-        scores = [(score, place) for place, each in enumerate(candidates) if (score := after(each)) is not None]
+        scores = [
+            (score, place) for place, candidate in enumerate(candidates) if (score := after(candidate)) is not None
+        ]
         best = min(scores, default=None)
         kept = candidates[best[1]] if best is not None and best[0] < before else None
         found.append(

@@ -88,15 +88,15 @@ def _asked() -> NDArray[np.float64]:
 def cubes_of(template: Template, size: int) -> list[Cube]:
     """Return a cube for each link of a template that changes colour: sources into the programme, it into all else."""
     found, working = [], template.working.format
-    policies = {f"source:{each.id}": each.policy for each in template.sources}
-    policies |= {f"delivery:{each.id}": each.policy for each in template.deliveries}
+    policies = {f"source:{source.id}": source.policy for source in template.sources}
+    policies |= {f"delivery:{delivery.id}": delivery.policy for delivery in template.deliveries}
     if template.monitor is not None:
         policies["monitor"] = template.monitor.policy
     taken: set[str] = set()
     for station in stations_of(template):
         policy = policies.get(station.id)
         ends = (station.format, working) if station.kind == "source" else (working, station.format)
-        colours = [(each.encoding.primaries, each.encoding.transfer) for each in ends]
+        colours = [(end.encoding.primaries, end.encoding.transfer) for end in ends]
         if policy is None or colours[0] == colours[1]:
             continue
         way = "into the programme" if station.kind == "source" else "out of the programme"

@@ -135,7 +135,7 @@ def _compensated(moments: Sequence[Planes], at: int, order: str, kept: Kept | No
     Where the two do not agree along it, and at the ends of the sequence, lines are made as by `_adaptive`.
     """
     planes = [[moment[number] for moment in moments] for number in range(len(moments[at]))]
-    made_still = [_adaptive_plane(each, at, order) for each in planes]
+    made_still = [_adaptive_plane(plane, at, order) for plane in planes]
     whole, moving = tuple(each for each, _ in made_still), made_still[0][1]
     if moving is None:
         return whole
@@ -207,7 +207,7 @@ def deinterlaced(frames: Sequence[NDArray[Any]], order: str, method: str, *, eve
     """Return whole pictures of interlaced frames: one for every field, or only of the earlier field of each frame."""
     fields = moments_of(frames, order)
     if fields and fields[0].ndim == 3:  # channels have no luma of their own: motion is found in their mean
-        moments = [(each.mean(axis=2), *(each[..., n] for n in range(each.shape[2]))) for each in fields]
+        moments = [(field.mean(axis=2), *(field[..., n] for n in range(field.shape[2]))) for field in fields]
     else:
         moments = [(each,) for each in fields]
     wanted = range(0, len(moments), 1 if every else 2)

@@ -158,7 +158,7 @@ def through(
     """Return what a codec does to pictures (code values in `fmt`) over five generations. Raises `MediaError`."""
     pixels = encoder_pixels(codec, fmt)
     there, back = Conversion(fmt, pixels.format, _EXACT), Conversion(pixels.format, fmt, _EXACT)
-    exact = [planes_of_codes(each, fmt.encoding) for each in codes]
+    exact = [planes_of_codes(code, fmt.encoding) for code in codes]
     given = list(codes)
     if fmt != pixels.format:
         given = _all(there, exact)
@@ -174,7 +174,7 @@ def through(
         if generation == 1:
             speeds, size = (seconds / coded.seconds, seconds / decoding), coded.bytes
         planes = [_planes(each, pixels) for each in made]
-        given = [codes_of_planes(each, pixels.format.encoding, "round") for each in planes]
+        given = [codes_of_planes(plane, pixels.format.encoding, "round") for plane in planes]
         if generation in GENERATIONS:
             after = given
             if fmt != pixels.format:
@@ -248,5 +248,5 @@ def results() -> list[CodecResult]:
 def results_for(fmt: SignalFormat, material_key: str) -> list[CodecResult]:
     """Return kept results of a format and a material, lowest measured data rate first."""
     words = format_words(fmt)
-    found = [each for each in results() if each.format == words and each.material_key == material_key]
+    found = [result for result in results() if result.format == words and result.material_key == material_key]
     return sorted(found, key=lambda each: each.measured_mbps)

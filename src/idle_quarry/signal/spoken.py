@@ -255,7 +255,7 @@ def _of_system(heard: _Heard, system: str, sizes: list[tuple[int, int]]) -> str:
     else:
         readings = both
         why = f"{name} is {size[1]} lines at {rate_text(frames)} frames or {rate_text(fields)} fields a second, not {heard.rate}"
-    raise Readings(why, subject=repr(heard.text), readings=tuple(each + heard.tail for each in readings))
+    raise Readings(why, subject=repr(heard.text), readings=tuple(reading + heard.tail for reading in readings))
 
 
 def _scans(size: tuple[int, int], rate: str) -> list[str]:

@@ -165,7 +165,9 @@ class _Words:
             if not across or not down:
                 raise NotUnderstood("an aspect has two sides", subject=repr(word))
             samples = int(aspect[2]) if aspect[2] else None
-            if samples is not None and samples not in {s for each in LINE_CONVENTIONS.values() for s in each}:
+            if samples is not None and samples not in {
+                s for line_convention in LINE_CONVENTIONS.values() for s in line_convention
+            }:
                 raise NotUnderstood("a picture is counted over 702, 704, 711 or 720 samples", subject=repr(word))
             self._say("aspect", (Fraction(across, down), samples), word)
         else:

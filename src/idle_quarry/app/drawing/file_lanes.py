@@ -48,7 +48,7 @@ def frame_at(x: float, frames: int, width: float) -> int:
 
 
 def height() -> int:
-    return sum(theme.px(each) for each in LANES.values()) + theme.px(8)
+    return sum(theme.px(lane) for lane in LANES.values()) + theme.px(8)
 
 
 def draw_file(

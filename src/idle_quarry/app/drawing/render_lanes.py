@@ -20,12 +20,12 @@ from idle_quarry.jobs.renders.standing import QUEUED, REFUSED, RENDERED, RENDERI
 def runs_of(pieces: Sequence[Stood]) -> tuple[Stood, ...]:
     """Return pieces with those joined that meet and stand alike, but for what is being rendered: there can be thousands."""
     found: list[Stood] = []
-    for each in pieces:
+    for piece in pieces:
         last = found[-1] if found else None
-        if last is not None and last.state == each.state != RENDERING and last.piece.last == each.piece.first:
-            found[-1] = replace(last, piece=replace(last.piece, last=each.piece.last))
+        if last is not None and last.state == piece.state != RENDERING and last.piece.last == piece.piece.first:
+            found[-1] = replace(last, piece=replace(last.piece, last=piece.piece.last))
         else:
-            found.append(each)
+            found.append(piece)
     return tuple(found)
 
 

@@ -21,10 +21,10 @@ def paint_strip(painter: QPainter, e: Evaluation, layout: StripLayout, selected:
     for finding in e.findings:
         if finding.where not in worst or SEVERITIES.index(finding.severity) < SEVERITIES.index(worst[finding.where]):
             worst[finding.where] = finding.severity
-    for each in layout.links:
-        draw_link(painter, each.points, each.link.grade)
-        if each.run.width() > 40:
-            _paint_label(painter, each)
+    for link in layout.links:
+        draw_link(painter, link.points, link.link.grade)
+        if link.run.width() > 40:
+            _paint_label(painter, link)
     for placed in layout.stations:
         draw_frame(painter, placed.frame, placed.station.format.scan, chosen=placed.station.id == selected)
         if placed.station.id in worst and worst[placed.station.id] != "note":

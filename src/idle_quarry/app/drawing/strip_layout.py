@@ -161,7 +161,7 @@ def _routed(e: Evaluation, link: Link, placed: dict[str, PlacedStation], beside:
     siblings = [
         each for each in e.links if (each.target == link.target if kind == "working" else each.source == link.source)
     ]
-    siblings = [each for each in siblings if placed[each.target].station.kind == kind]
+    siblings = [sibling for sibling in siblings if placed[sibling.target].station.kind == kind]
     index, of = siblings.index(link), len(siblings)
     spread = (index - (of - 1) / 2) * min(10.0, (target if kind == "working" else source).height() / (of + 1))
     if kind == "working":

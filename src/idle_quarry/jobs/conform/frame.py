@@ -77,7 +77,7 @@ def _tracks(cuts: CutList, template: Template) -> Iterator[Finding]:
         return
     for kind, own, word in ((PICTURE, "video", "picture"), (SOUND, "audio", "sound")):
         has = sum(track.kind == kind for track in cuts.timeline.tracks)
-        most = max(sum(track.kind == own for track in each.tracks) for each in timelines)
+        most = max(sum(track.kind == own for track in timeline.tracks) for timeline in timelines)
         if has > most:
             yield Finding(
                 "note", "list-tracks", "list",

@@ -136,8 +136,8 @@ def _what_is_lost(timeline: Timeline) -> list[str]:
             found.append(f"{where}: {', '.join(item.effects)} kept, and not made here")
     for track in timeline.tracks:
         found += [
-            f"{track.name} at {timeline.timecode(each.at)}: {each.kind or 'a transition'} kept, and its shape not made here"
-            for each in track.transitions
-            if each.kind != "SMPTE_Dissolve"
+            f"{track.name} at {timeline.timecode(transition.at)}: {transition.kind or 'a transition'} kept, and its shape not made here"
+            for transition in track.transitions
+            if transition.kind != "SMPTE_Dissolve"
         ]
     return found

@@ -104,7 +104,7 @@ def as_table(found: Conformed) -> str:
     documents = [event_json(found.cuts, event) for event in found.events]
     keys = list(documents[0]) if documents else ["track"]
     rows.writerow(keys)
-    rows.writerows([["" if each[key] is None else each[key] for key in keys] for each in documents])
+    rows.writerows([["" if document[key] is None else document[key] for key in keys] for document in documents])
     return out.getvalue()
 
 

@@ -38,7 +38,7 @@ def taken(timeline: Timeline, events: Sequence[Event], template: Template, how: 
                 continue  # shorter than half a frame of this rate
             items.append(replace(moved, at=max(first, end), length=last - max(first, end)))
             end = last
-        changes = tuple(_change(each, at) for each in track.transitions)
+        changes = tuple(_change(transition, at) for transition in track.transitions)
         tracks.append(Track(track.ident, track.name, track.kind, tuple(items), changes, track.enabled, track.foreign))
     marks = tuple(replace(mark, at=at(mark.at), length=max(1, at(mark.length))) for mark in timeline.markers)
     return replace(timeline, rate=rate, start=start, tracks=tuple(tracks), markers=marks)

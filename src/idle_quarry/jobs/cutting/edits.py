@@ -80,7 +80,7 @@ def take_out(timeline: Timeline, first: int, last: int) -> Timeline:
 
 def remove(timeline: Timeline, idents: Iterable[int]) -> Timeline:
     """Return the timeline without these items and those that belong to them; nothing moves."""
-    gone = {each for ident in idents for each in timeline.linked(ident)}
+    gone = {other for ident in idents for other in timeline.linked(ident)}
     return _each(timeline, lambda item: None if item.ident in gone else item)
 
 
@@ -94,7 +94,7 @@ def split(timeline: Timeline, at: int, tracks: Iterable[str] | None = None) -> T
         if track.ident not in chosen or item is None or item.at == at:
             continue
         halves = item.part(item.at, at, timeline.rate), numbers.later(item.part(at, item.end, timeline.rate))
-        items = tuple(each for old in track.items for each in (halves if old is item else (old,)))
+        items = tuple(halve for old in track.items for halve in (halves if old is item else (old,)))
         changed[track.ident] = _tidy(replace(track, items=items))
     return timeline.with_tracks(changed)
 
@@ -107,7 +107,7 @@ def trim(timeline: Timeline, ident: int, edge: str, by: int, *, follow: bool = F
     """
     if edge not in ("start", "end"):
         raise NotPossible("an item has a start and an end", subject=edge)
-    together = {each: timeline.item(each) for each in timeline.linked(ident)}
+    together = {other: timeline.item(other) for other in timeline.linked(ident)}
     longer = by if edge == "end" else -by
     for track, item in together.values():
         _check_trim(track, item, edge, by, timeline.rate, follow=follow)
@@ -173,7 +173,7 @@ def move(timeline: Timeline, ident: int, to: int, track: str | None = None, *, f
 
 def taken(timeline: Timeline, idents: Iterable[int]) -> list[Piece]:
     """Return items, with those that belong to them, as pieces to be laid elsewhere, the first at 0; no ident of this timeline's."""
-    chosen = sorted({each for ident in idents for each in timeline.linked(ident)})
+    chosen = sorted({other for ident in idents for other in timeline.linked(ident)})
     found = [timeline.item(ident) for ident in chosen]
     begin = min((item.at for _, item in found), default=0)
     return [(track.ident, replace(item, at=item.at - begin, ident=0)) for track, item in found]
@@ -229,7 +229,7 @@ def placed(timeline: Timeline, ident: int, place: tuple[Fraction, Fraction] | No
 
 def marked(timeline: Timeline, mark: Marker) -> Timeline:
     """Return the timeline with a mark; one at the same frame goes."""
-    kept = [each for each in timeline.markers if each.at != mark.at]
+    kept = [marker for marker in timeline.markers if marker.at != mark.at]
     return replace(timeline, markers=tuple(sorted([*kept, mark], key=lambda each: each.at)))
 
 
@@ -306,7 +306,10 @@ def _moved(
             f"on {track.name} {behind[0].name} would meet {kept[-1].name}",
             remedy="trim without moving what follows, or take that part out on every track",
         )
-    changes = tuple(replace(each, at=each.at + by) if each.at >= at else each for each in track.transitions)
+    changes = tuple(
+        replace(transition, at=transition.at + by) if transition.at >= at else transition
+        for transition in track.transitions
+    )
     return _tidy(replace(track, items=(*kept, *behind), transitions=changes))
 
 
@@ -318,7 +321,7 @@ def _tidy(track: Track) -> Track:
     """Return a track without the changes whose cut is gone, or whose items are too short for them now."""
     if not track.transitions:
         return track
-    kept = tuple(each for each in track.transitions if _holds(track, each))
+    kept = tuple(transition for transition in track.transitions if _holds(track, transition))
     return track if len(kept) == len(track.transitions) else replace(track, transitions=kept)
 
 

@@ -125,7 +125,7 @@ def _item_to(item: Item, rate: Fraction) -> Any:
         )
         own["kind"] = item.kind
     made.metadata[KEY] = own
-    made.effects.extend(otio.adapters.read_from_string(each, "otio_json") for each in given.get("effects", []))
+    made.effects.extend(otio.adapters.read_from_string(effect, "otio_json") for effect in given.get("effects", []))
     made.markers.extend(_mark_to(mark, rate, item.shows(item.at + mark.at, rate), media_rate) for mark in item.markers)
     return made
 

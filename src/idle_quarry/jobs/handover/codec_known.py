@@ -62,7 +62,7 @@ def picture_mbps(declared: Declared, size: int) -> float | None:
     """Return the data rate of a file's pictures, Mb/s: all that is not sound; None where it has no length."""
     if not declared.duration_s:
         return None
-    sound = sum(each.channels * each.sample_rate * (each.bit_depth or 0) for each in declared.audio)
+    sound = sum(track.channels * track.sample_rate * (track.bit_depth or 0) for track in declared.audio)
     return (8 * size / declared.duration_s - sound) / 1e6
 
 

@@ -257,7 +257,7 @@ def _black(seen: Seen) -> Check:
 
 
 def _freeze(seen: Seen) -> Check:
-    spans = [(each.first, each.last) for each in seen.found.pictures.frozen]
+    spans = [(stay.first, stay.last) for stay in seen.found.pictures.frozen]
     return _held(seen, "freeze", "frozen", spans, "nothing moves")
 
 
@@ -296,7 +296,7 @@ def _repeats(seen: Seen) -> Check:
 
 def _flash(seen: Seen) -> Check:
     pictures = seen.found.pictures
-    spells = [each for each in pictures.flashes if seen.in_programme(each.first, each.last + 1)]
+    spells = [flash for flash in pictures.flashes if seen.in_programme(flash.first, flash.last + 1)]
     limit = seen.limit("patterns")
     patterns = [
         stay
@@ -313,8 +313,8 @@ def _flash(seen: Seen) -> Check:
         return seen.check(
             "flash", wanted, found, PASSES, "no flashes beyond the limits, as the reference display shows them"
         )
-    said = [f"{each.kind}: {each.count:g} a second over {percent(each.area)} of the picture" for each in spells[:3]]
-    said += [f"a pattern over {percent(each.figure)} of the picture" for each in patterns[:2]]
+    said = [f"{spell.kind}: {spell.count:g} a second over {percent(spell.area)} of the picture" for spell in spells[:3]]
+    said += [f"a pattern over {percent(pattern.figure)} of the picture" for pattern in patterns[:2]]
     spans = [(each.first, each.last + 1) for each in spells] + [(each.first, each.last) for each in patterns]
     if spells:
         return seen.check("flash", wanted, found, FAILS, "; ".join(said), spans)

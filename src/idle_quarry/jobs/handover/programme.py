@@ -122,8 +122,8 @@ class _Voice:
         last = self._graph.add_abuffer(
             sample_rate=SAMPLE_RATE, format="flt", layout=self._layout, time_base=Fraction(1, SAMPLE_RATE)
         )
-        for each in filters.split(","):
-            name, _, arguments = each.partition("=")
+        for part in filters.split(","):
+            name, _, arguments = part.partition("=")
             node = self._graph.add(name, arguments)
             last.link_to(node)
             last = node

@@ -141,8 +141,8 @@ def read_record(folder: Path) -> tuple[Noted, ...]:
     try:
         data = json.loads(read_plain(path, _MOST_BYTES))
         return tuple(
-            Noted(each["document"], str(each["when"]), tuple(Accepted(**one) for one in each["accepted"]))
-            for each in data["files"]
+            Noted(file["document"], str(file["when"]), tuple(Accepted(**one) for one in file["accepted"]))
+            for file in data["files"]
         )
     except (OSError, ValueError, KeyError, TypeError, RecursionError) as error:
         raise JobError(
@@ -155,8 +155,8 @@ def read_record(folder: Path) -> tuple[Noted, ...]:
 def write_record(folder: Path, files: Iterable[Noted]) -> None:
     """Keep what was verified in a job. Raises `JobError`."""
     told = [
-        {"document": each.document, "when": each.when, "accepted": [vars(one) for one in each.accepted]}
-        for each in files
+        {"document": file.document, "when": file.when, "accepted": [vars(one) for one in file.accepted]}
+        for file in files
     ]
     data = {"kind": "idle-quarry verifications", "format_number": _FORMAT, "files": told}
     try:
@@ -176,10 +176,10 @@ def keep_accepted(folder: Path, file: Noted, check: str, by: str, because: str) 
 
     def change(files: tuple[Noted, ...]) -> tuple[Noted, ...]:
         return tuple(
-            accepted(each, check, by, because)
-            if (each.document["path"], each.document["delivery"], each.document["sha256"]) == same
-            else each
-            for each in files
+            accepted(file, check, by, because)
+            if (file.document["path"], file.document["delivery"], file.document["sha256"]) == same
+            else file
+            for file in files
         )
 
     return changed(folder, read_record, change, write_record)
@@ -188,4 +188,4 @@ def keep_accepted(folder: Path, file: Noted, check: str, by: str, because: str) 
 def with_file(files: Iterable[Noted], new: Noted) -> tuple[Noted, ...]:
     """Return the verifications with a new one first, in place of an older one of the same file against the same delivery."""
     same = (new.document["path"], new.document["delivery"])
-    return (new, *(each for each in files if (each.document["path"], each.document["delivery"]) != same))
+    return (new, *(file for file in files if (file.document["path"], file.document["delivery"]) != same))

@@ -95,7 +95,7 @@ def verify(
     clip, found = whole(path, how_of(delivery), told)
     seen = Seen(path, clip, found, template, delivery, spec_of(delivery), layout_of(delivery))
     checks = {check.id: check for check in _all(seen)}
-    return Verified(path, clip, found, delivery, template.name, revision, tuple(checks[each] for each in IDS))
+    return Verified(path, clip, found, delivery, template.name, revision, tuple(checks[ident] for ident in IDS))
 
 
 def _all(seen: Seen) -> Iterable[Check]:

@@ -80,8 +80,8 @@ def queue_name(key: str, places: Iterable[dict[str, Any]]) -> str:
     A place that must lie under the very path that it has where the task was added is told by that path too.
     """
     named = " ".join(sorted({
-        str(each["place"]) + (hashlib.sha256(each["root"].encode()).hexdigest()[:6] if each.get("same") else "")
-        for each in places
+        str(place["place"]) + (hashlib.sha256(place["root"].encode()).hexdigest()[:6] if place.get("same") else "")
+        for place in places
     }))  # fmt: skip
     made = f"{key} {named}"
     if len(made) > 128:

@@ -82,7 +82,7 @@ def _desktop_idle_s() -> float:
                 ["loginctl", "show-session", line.split()[0], "-p", "Type", "-p", "IdleHint", "-p", "IdleSinceHint"],
                 capture_output=True, text=True, timeout=5, check=True,
             ).stdout  # fmt: skip
-            said = dict(each.split("=", 1) for each in told.splitlines() if "=" in each)
+            said = dict(splitline.split("=", 1) for splitline in told.splitlines() if "=" in splitline)
             if said.get("Type") in ("x11", "wayland", "mir"):
                 since = int(said.get("IdleSinceHint", "0")) / 1e6
                 least = min(least, time.time() - since if said.get("IdleHint") == "yes" else 0.0)

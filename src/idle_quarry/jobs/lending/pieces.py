@@ -98,7 +98,7 @@ class HousePieces:
 
     def drop(self, identities: Iterable[str] | None = None) -> None:
         """Forget what is waiting, being rendered or failed: all of it, or those."""
-        chosen = None if identities is None else [self._name(each) for each in identities]
+        chosen = None if identities is None else [self._name(identity) for identity in identities]
         which = f"{self._OF_JOB} AND (%(names)s::text[] IS NULL OR j.lock = ANY(%(names)s::text[]))"
         self.house.rows(
             f"SELECT procrastinate_cancel_job_v1(j.id, true, false) FROM procrastinate_jobs j WHERE {which} AND j.status IN ('todo', 'doing')",

@@ -73,7 +73,7 @@ class Reach:
     """The places that this machine reaches: those in `folders`, and any other that lies where it lies on the machine that asks."""
 
     def __init__(self, folders: Iterable[Path] = ()) -> None:
-        self._folders = tuple(each.expanduser().resolve() for each in folders)
+        self._folders = tuple(folder.expanduser().resolve() for folder in folders)
 
     def said(self, path: Path) -> dict[str, str]:
         """Return a path as a task says it. Raises `NotReachable` where it lies in no place that is marked."""

@@ -142,7 +142,7 @@ def verify_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, Any
 
 
 def _delivery(job: CheckedJob, given: dict[str, Any]) -> Delivered:
-    found = next((each for each in job.template.deliveries if each.id == given["delivery"]), None)
+    found = next((delivery for delivery in job.template.deliveries if delivery.id == given["delivery"]), None)
     if found is None:
         raise NotPossible("is no delivery of the template", subject=str(given["delivery"]))
     return found

@@ -228,9 +228,9 @@ class Lender:
         return found, sum(row["left"] for row in rows)
 
     def _reaches(self, places: list[dict[str, Any]]) -> bool:
-        for each in places:
-            root = self._reach.root(each["place"], each["root"])
-            if root is None or (each.get("same") and str(root) != each["root"]):
+        for place in places:
+            root = self._reach.root(place["place"], place["root"])
+            if root is None or (place.get("same") and str(root) != place["root"]):
                 return False
         return True
 

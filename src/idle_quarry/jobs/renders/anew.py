@@ -38,5 +38,7 @@ def _rendered(programmes: list[Programme], store: Store | None) -> set[str]:
     """Return the identities of what timelines show and is rendered."""
     recipes = (piece.recipe for programme in programmes for piece in programme.pieces)
     return {
-        each.identity for each in recipes if each is not None and store is not None and store.kept(each) is not None
+        recipe.identity
+        for recipe in recipes
+        if recipe is not None and store is not None and store.kept(recipe) is not None
     }

@@ -151,7 +151,7 @@ class Queue:
             if identities is None:
                 db.execute("DELETE FROM tasks")
             else:
-                db.executemany("DELETE FROM tasks WHERE identity = ?", [(each,) for each in identities])
+                db.executemany("DELETE FROM tasks WHERE identity = ?", [(identity,) for identity in identities])
 
     def _read(self, query: str, given: tuple[object, ...] = ()) -> list[Any]:
         try:

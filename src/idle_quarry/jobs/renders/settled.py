@@ -46,7 +46,7 @@ class Settled:
 
 def cache_place(template: Template) -> Place | None:
     """Return the template's place for renders: the intermediate's own, else the first that is for them."""
-    named = next((each for each in template.places if each.id == template.intermediate.place), None)
+    named = next((place for place in template.places if place.id == template.intermediate.place), None)
     return named or next((each for each in template.places if each.purpose == "cache"), None)
 
 

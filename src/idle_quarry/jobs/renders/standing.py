@@ -90,7 +90,7 @@ def stock_of(folder: Path, template: Template, entries: Iterable[Entry] | None =
 def canvas_of(template: Template, name: str) -> Canvas:
     """Return what a timeline of a job is rendered to: the working format on its own canvas, in the intermediate codec."""
     working, codec = template.working.format, codecs()[template.intermediate.codec]
-    wanted = next((each for each in template.timelines if each.name == name), None)
+    wanted = next((timeline for timeline in template.timelines if timeline.name == name), None)
     raster = template.canvas(wanted) if wanted is not None else working.raster
     if wanted is None or raster == working.raster:
         return Canvas(working, codec)
@@ -188,7 +188,7 @@ def bytes_of(recipe: Recipe) -> int:
 
 def cost_of(recipes: Sequence[Recipe], paces: Mapping[str, float]) -> Cost:
     """Return what rendering these costs on one processor after the other."""
-    times = [seconds_of(each, paces) for each in recipes]
+    times = [seconds_of(recipe, paces) for recipe in recipes]
     return Cost(
         len(recipes),
         sum((each.frames / each.format.rate for each in recipes), Fraction(0)),
@@ -200,5 +200,7 @@ def cost_of(recipes: Sequence[Recipe], paces: Mapping[str, float]) -> Cost:
 
 def shown_by_none(programmes: Iterable[Programme], store: Store) -> list[Kept]:
     """Return the renders that no timeline shows any more."""
-    shown = {piece.recipe.identity for each in programmes for piece in each.pieces if piece.recipe is not None}
+    shown = {
+        piece.recipe.identity for programme in programmes for piece in programme.pieces if piece.recipe is not None
+    }
     return [kept for kept in store.all() if kept.identity not in shown]

@@ -168,7 +168,7 @@ class AtHand(FileLibrary):
         of_template = revisions.c.template_id == ident
         with server.transaction() as there:
             wanted = sa.select(revisions).where(of_template & (revisions.c.number > have))
-            fresh = [dict(each) for each in there.execute(wanted.order_by(revisions.c.number)).mappings()]
+            fresh = [dict(mapping) for mapping in there.execute(wanted.order_by(revisions.c.number)).mappings()]
             wanted_said = sa.select(reviews).where((reviews.c.template_id == ident) & (reviews.c.n > have_said))
             said = [dict(each) for each in there.execute(wanted_said.order_by(reviews.c.n)).mappings()]
         top = max([have, *(each["number"] for each in fresh)])

@@ -23,8 +23,8 @@ class Step:
 def _steps() -> tuple[Step, ...]:
     text = files("idle_quarry.line").joinpath("data/by_eye.toml").read_text(encoding="utf-8")
     return tuple(
-        Step(tuple(each["for"]), each.get("dynamic", ""), each["picture"], each["title"], each["text"])
-        for each in tomllib.loads(text)["step"]
+        Step(tuple(load["for"]), load.get("dynamic", ""), load["picture"], load["title"], load["text"])
+        for load in tomllib.loads(text)["step"]
     )
 
 

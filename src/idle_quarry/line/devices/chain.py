@@ -120,7 +120,7 @@ class Chain:
         done = time.perf_counter()
         took = wrote_ms, 1000 * (read - wrote), 1000 * (done - read)
         return Looked(
-            self.setup, frame, faces, what, *self._scopes, tuple(float(each) for each in peaks), loudness, phases, took
+            self.setup, frame, faces, what, *self._scopes, tuple(float(peak) for peak in peaks), loudness, phases, took
         )  # fmt: skip
 
 

@@ -130,7 +130,7 @@ class Deck:
                 sound = np.zeros_like(sound)
         words = self._writer.frame(pictures, sound, self.timecode(at))
         if at in self._wear.drop_outs and self.speed:
-            words = [_harmed(each, way, at) for each in words]
+            words = [_harmed(word, way, at) for word in words]
         return words
 
     def _loaded(self) -> tuple[Tape, Transport]:

@@ -78,7 +78,7 @@ class OutputCard:
         """Send one frame. Raises `NotPossible` for words of another size than the card is open for."""
         if self._way is None or self._format is None:
             raise NotPossible("the output is not open", subject=self.name)
-        if len(links) != self._way.interface.links or any(each.size != self._way.words_per_frame for each in links):
+        if len(links) != self._way.interface.links or any(link.size != self._way.words_per_frame for link in links):
             raise NotPossible("a frame of another format than the output is open for", subject=self.name)
         self.frames += 1
         cabled = Cabled(tuple(links), clock_of(self._way, self._format))
@@ -118,7 +118,7 @@ class Receiver:
                 return
         timing = self._timing
         size = timing.raster.lines, timing.words, timing.streams
-        if any(each.size != size[0] * size[1] * size[2] for each in cabled.links):
+        if any(link.size != size[0] * size[1] * size[2] for link in cabled.links):
             self.frame, self._timing = None, None
             return
         self.frame = self._reader.frame([each.reshape(size) for each in cabled.links], timing)

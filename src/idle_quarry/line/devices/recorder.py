@@ -60,7 +60,7 @@ class Take:
 
     @property
     def drop_outs(self) -> int:
-        return sum(1 for each in self.events if each.kind == "drop-out")
+        return sum(1 for event in self.events if event.kind == "drop-out")
 
 
 @dataclass(frozen=True)
@@ -198,7 +198,7 @@ class Recorder:
         sound = (frame.samples.astype(np.int32) << 8)[:, : self._channels]
         if sound.shape[1] < self._channels:
             sound = np.pad(sound, ((0, 0), (0, self._channels - sound.shape[1])))
-        harmed = [each for each in frame.faults if each.kind in HARM]
+        harmed = [fault for fault in frame.faults if fault.kind in HARM]
         if harmed:
             kinds = sorted({each.kind for each in harmed})
             lines = sorted({each.line for each in harmed if each.line})

@@ -75,7 +75,7 @@ def timing_of(lines: Words, streams: int) -> Timing | None:
     sav = _sav_of(lines)
     if sav is None:
         return None
-    flags = [mended_reference(int(each)) for each in lines[:, 3, streams // 2]]
+    flags = [mended_reference(int(line)) for line in lines[:, 3, streams // 2]]
     numbers = [line_number_of(int(a), int(b)) for a, b in zip(lines[:, 4, -1], lines[:, 5, -1], strict=True)]
     best: tuple[int, Timing] | None = None
     for raster in line_rasters().values():

@@ -84,7 +84,7 @@ def stream_packets(stream: Words, positions: NDArray[np.int32], number: int, fou
 def single(held: Held, stream: int) -> Iterator[Packet]:
     """Yield packets one by one."""
     for words, line, at, whole in zip(held.words, held.line, held.at, held.whole, strict=True):
-        data = tuple(int(each) & 0x1FF for each in words[6:-1])
+        data = tuple(int(word) & 0x1FF for word in words[6:-1])
         yield Packet(int(line), stream, int(at), held.did, int(words[4]) & 0xFF, data, bool(whole))
 
 

@@ -87,13 +87,17 @@ class LineReader:
         self._counted(sound, lock, found)
         moment = self._moment(packets, lock, found)
         active = next(
-            (each.bytes[0] >> 3 & 0xF for each in packets if (each.did, each.sdid) == ACTIVE_FORMAT and each.whole),
+            (
+                packet.bytes[0] >> 3 & 0xF
+                for packet in packets
+                if (packet.did, packet.sdid) == ACTIVE_FORMAT and packet.whole
+            ),
             None,
         )
         self._numbers = {group: each.last for group, each in sound.items()}
         self._last_lines = [link[-1] for link in links]
         self._last_frames = list(links)
-        told = [replace(each, frame=self._frame) for each in faults]
+        told = [replace(fault, frame=self._frame) for fault in faults]
         made = ReceivedFrame(
             self._frame,
             lock,
@@ -194,7 +198,7 @@ class LineReader:
 
     def _lock(self, links: Sequence[Words], timing: Timing, packets: Sequence[Packet], found: Found) -> Lock:
         raster = timing.raster
-        told = [each for each in packets if (each.did, each.sdid) == PAYLOAD and len(each.data) == 4]
+        told = [packet for packet in packets if (packet.did, packet.sdid) == PAYLOAD and len(packet.data) == 4]
         whole = [each.bytes for each in told if each.whole]
         payload: Payload | None = None
         data: tuple[int, int, int, int] | None = None
@@ -240,12 +244,12 @@ class LineReader:
         if lock.rate is None:
             return None
         read: dict[int, Timecode] = {}
-        for each in packets:
-            if (each.did, each.sdid) != TIMECODE or not each.whole:
+        for packet in packets:
+            if (packet.did, packet.sdid) != TIMECODE or not packet.whole:
                 continue
-            made = read_timecode(each.bytes, lock.rate)
+            made = read_timecode(packet.bytes, lock.rate)
             if made is None:
-                found.tell("timecode", each.line, "the number is none that a clock shows")
+                found.tell("timecode", packet.line, "the number is none that a clock shows")
             else:
                 read.setdefault(made[0], made[1])
         if not read:
@@ -262,10 +266,12 @@ class LineReader:
     def _field_codes(self, stream: Words, packets: Sequence[Packet], timing: Timing, found: Found) -> None:
         """Hold the codes of RP 165 against the fields they cover; the second field of the frame before where that is known."""
         raster = timing.raster
-        for each in packets:
-            if each.did != EDH or not each.whole or len(each.data) != 16 or each.line not in raster.edh:
+        for packet in packets:
+            if packet.did != EDH or not packet.whole or len(packet.data) != 16 or packet.line not in raster.edh:
                 continue
-            index = 1 - raster.edh.index(each.line)  # the packet of field 1 covers the second field of the frame before
+            index = 1 - raster.edh.index(
+                packet.line
+            )  # the packet of field 1 covers the second field of the frame before
             if index == 1 and not self._last_frames:
                 continue
             rows = np.concatenate([self._last_frames[0][:, :, 0], stream]) if index == 1 else stream
@@ -273,7 +279,7 @@ class LineReader:
             if spans[1][1] < spans[1][0]:
                 spans[1] = (spans[1][0], spans[1][1] + raster.lines)
             for kind, (first, last), at in (("picture", spans[0], 0), ("field", spans[1], 3)):
-                told = each.data[at : at + 3]
+                told = packet.data[at : at + 3]
                 code = (told[0] >> 2 & 0x3F) | (told[1] >> 2 & 0x3F) << 6 | (told[2] >> 2 & 0xF) << 12
                 if not told[2] & 0x80:
                     continue
@@ -282,7 +288,7 @@ class LineReader:
                 if kernels.code_of(np.ascontiguousarray(words), CRC_16) != code:
                     found.tell(
                         "edh",
-                        each.line,
+                        packet.line,
                         f"the {kind} of lines {first} to {(last - 1) % raster.lines + 1} is not as it was sent",
                     )
 
@@ -303,7 +309,7 @@ def read_words(links: Sequence[Words], mwords: float | None = None) -> Iterator[
     """
     if not 1 <= len(links) <= 4:
         raise NotPossible("a signal has one link or four", subject=f"{len(links)} files")
-    cut = [Lines(each) for each in links]
+    cut = [Lines(link) for link in links]
     reader = LineReader(mwords)
     timing = cut[0].timing
     for frames in zip(*(each.frames() for each in cut), strict=False):

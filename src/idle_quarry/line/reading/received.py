@@ -62,10 +62,10 @@ class ReceivedFrame:
     def active_channels(self) -> dict[int, int]:
         """How many channels of each group of sound its control packet calls active."""
         made = {}
-        for each in self.packets:
+        for packet in self.packets:
             for dids, at in ((HD_SOUND_CONTROL, 2), (SD_SOUND_CONTROL, 3)):
-                if each.did in dids and each.whole and len(each.data) > at:
-                    made[dids.index(each.did) + 1] = (each.data[at] & 0xF).bit_count()
+                if packet.did in dids and packet.whole and len(packet.data) > at:
+                    made[dids.index(packet.did) + 1] = (packet.data[at] & 0xF).bit_count()
         return made
 
     def pictures(self) -> list[Planes]:
@@ -97,7 +97,7 @@ class ReceivedFrame:
         groups = [self.sound[n].samples for n in sorted(self.sound)]
         if not groups:
             return np.zeros((0, 0), np.int32)
-        most = max(len(each) for each in groups)
+        most = max(len(group) for group in groups)
         return np.concatenate([np.pad(each, ((0, most - len(each)), (0, 0))) for each in groups], axis=1)
 
 

@@ -113,7 +113,10 @@ def _built() -> dict[str, SentPicture]:
             "bars", "Bars of the format", "Levels, matrix and shape, as the format's standard has them.", _bars("")
         )
     ]
-    made += [SentPicture(each.id, each.name, each.source, _bars(each.id)) for each in line_up_pictures().values()]
+    made += [
+        SentPicture(line_up_picture.id, line_up_picture.name, line_up_picture.source, _bars(line_up_picture.id))
+        for line_up_picture in line_up_pictures().values()
+    ]
     made += [
         SentPicture("pluge", "PLUGE", "For setting black by eye: the strips below black must not be seen, those above just so (BT.814).", lambda fmt, _: _codes(pluge_rgb(fmt), fmt)),
         SentPicture("zone", CHARTS["zone"].name, "Rings as fine as the raster can show: what turns grey too early is lost on the way.", _chart("zone")),

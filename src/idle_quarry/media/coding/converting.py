@@ -73,7 +73,7 @@ def convert(
     why = cannot_hold(wanted.codec, wanted.format)
     if why:
         raise NotPossible(f"{wanted.codec.name} cannot hold it: {why[0]}", subject=format_words(wanted.format))
-    suffixes = tuple(f".{each}" for each in wanted.codec.containers)
+    suffixes = tuple(f".{container}" for container in wanted.codec.containers)
     if path.suffix not in suffixes:
         raise NotPossible(
             f"{wanted.codec.name} is not kept in such a file",

@@ -119,7 +119,7 @@ def whole(path: Path, how: How, told: Told | None = None) -> tuple[Clip, Whole]:
     size = max(1, path.stat().st_size)
     frames = max(1, clip.declared.frames or 1)
     rate = clip.declared.rate or 25
-    channels = sum(each.channels for each in clip.declared.audio)
+    channels = sum(track.channels for track in clip.declared.audio)
     with _meanwhile(path, channels, float(frames / rate)) as found_meanwhile:
         pictures = pictures_of(
             clip, lambda done: say("looking at every picture", 0.85 * min(1.0, done / frames)), area=how.area

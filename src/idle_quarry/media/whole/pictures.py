@@ -316,10 +316,10 @@ class PicturesMeter:
             self._below / max(1, self._samples), self._above / max(1, self._samples), fields, sure, tuple(self._parts),
             tuple(Stay(part.first, part.last) for part in self._parts if part.what in (STILL, BARS)), repeats,
             tuple(self._gamut.found), self._gamut_most, self._rgb[0], self._rgb[1],
-            tuple(Spell(each.kind, each.first // per, each.last // per, each.count, each.area) for each in flashes),
+            tuple(Spell(flash.kind, flash.first // per, flash.last // per, flash.count, flash.area) for flash in flashes),
             self._flash.flashes.most, self._flash.reds.most, tuple(self._patterns.found),
             (active.x, active.y, active.width, active.height) if active is not None else None,
-            self._cll if hdr else None, self._fall if hdr else None, tuple(self._timecodes), tuple(self._seconds), tuple(round(each, 2) for each in self._means),
+            self._cll if hdr else None, self._fall if hdr else None, tuple(self._timecodes), tuple(self._seconds), tuple(round(mean, 2) for mean in self._means),
         )  # fmt: skip
 
     def _fields_found(self) -> tuple[tuple[FieldsRun, ...], float]:

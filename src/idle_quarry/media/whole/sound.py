@@ -196,8 +196,8 @@ def _db(value: float) -> float:
 
 
 def _channel(blocks: _Blocks, n: int) -> ChannelFound:
-    peaks, powers = np.array([each[n] for each in blocks.peaks]), np.array([each[n] for each in blocks.powers])
-    highs = np.array([each[n] for each in blocks.highs])
+    peaks, powers = np.array([peak[n] for peak in blocks.peaks]), np.array([power[n] for power in blocks.powers])
+    highs = np.array([high[n] for high in blocks.highs])
     if not len(peaks) or peaks.max() <= _FLOOR:
         return ChannelFound(None, None, 1.0, 0.0)
     silent = float((peaks < 10 ** (SILENT_DBFS / 20)).mean())

@@ -20,7 +20,9 @@ def lines_of(delivery: Delivery) -> int:
 
 def offered(wanted: Collection[str], lines: Collection[int]) -> list[Delivery]:
     """Return the standard deliveries of some territories in some rasters, in the order they are listed."""
-    return [each for each in deliveries().values() if each.territory in wanted and lines_of(each) in lines]
+    return [
+        delivery for delivery in deliveries().values() if delivery.territory in wanted and lines_of(delivery) in lines
+    ]
 
 
 def starter_set(chosen: Sequence[str], places: tuple[Place, ...]) -> list[Template]:
@@ -60,5 +62,5 @@ def _kept(template: Template, name: str, note: str, places: tuple[Place, ...]) -
 
 def needed_mb_s(templates: Sequence[Template]) -> float:
     """Return the greatest rate at which one stream of any of the templates' renders is read, MB/s."""
-    rates = [mbps(codecs()[each.intermediate.codec], each.intermediate_format) / 8 for each in templates]
+    rates = [mbps(codecs()[template.intermediate.codec], template.intermediate_format) / 8 for template in templates]
     return max(rates, default=0.0)

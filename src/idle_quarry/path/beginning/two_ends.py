@@ -184,7 +184,11 @@ def candidates(sources: Sequence[Source], outs: Sequence[Delivered]) -> list[Sig
                 found.setdefault(whole, None)
     heights = {fmt.raster.height for fmt in own}
     transfers = {fmt.encoding.transfer for fmt in own}
-    standards = [working_from(each.format) for each in standard_formats() if each.format.rate in rates]
+    standards = [
+        working_from(standard_format.format)
+        for standard_format in standard_formats()
+        if standard_format.format.rate in rates
+    ]
     standards.sort(
         key=lambda fmt: (fmt.encoding.transfer not in transfers, min(abs(fmt.raster.height - h) for h in heights))
     )

@@ -101,12 +101,12 @@ def _findings(of: Evaluation, without: Evaluation) -> tuple[Finding, ...]:
     """Return the findings of one evaluation that another has not: of another kind, at another place, of another gravity."""
     there = Counter((each.severity, each.code, each.where, each.text) for each in without.findings)
     found = []
-    for each in of.findings:
-        key = (each.severity, each.code, each.where, each.text)
+    for finding in of.findings:
+        key = (finding.severity, finding.code, finding.where, finding.text)
         if there[key]:
             there[key] -= 1
         else:
-            found.append(each)
+            found.append(finding)
     return tuple(found)
 
 

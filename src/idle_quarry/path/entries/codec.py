@@ -107,7 +107,7 @@ class CodecVariant(Entry):
         for what, value in (("mbps", self.mbps), ("gop", self.gop)):
             if value is not None and what not in base.varies:
                 raise ValueError(f"{base.name} has no {'data rate' if what == 'mbps' else 'group'} to choose")
-        if unknown := [each for each in self.containers if each not in base.containers]:
+        if unknown := [container for container in self.containers if container not in base.containers]:
             raise ValueError(f"{base.name} is not kept in {unknown[0][:20]!r}; it is in {', '.join(base.containers)}")
         options, rate = dict(base.encode.options), base.rate
         if self.mbps is not None:

@@ -111,7 +111,7 @@ def read_edid(data: bytes) -> Screen:
 def _maker(data: bytes) -> str:
     bits = int.from_bytes(data[8:10], "big")
     letters = [(bits >> shift) & 31 for shift in (10, 5, 0)]
-    return "".join(chr(64 + each) if 1 <= each <= 26 else "?" for each in letters)
+    return "".join(chr(64 + letter) if 1 <= letter <= 26 else "?" for letter in letters)
 
 
 def _descriptor(found: Screen, part: bytes) -> None:
@@ -188,8 +188,8 @@ def _extended(found: Screen, tag: int, body: bytes) -> None:
 def monitor_data(screen: Screen, uid: str, name: str | None = None) -> dict[str, Any]:
     """Return an entry's plain values of what a screen says; several rates of one picture are one input."""
     inputs: dict[tuple[int, int, bool], set[str]] = {}
-    for each in screen.timings:
-        inputs.setdefault((each.width, each.lines, each.interlaced), set()).add(each.rate)
+    for timing in screen.timings:
+        inputs.setdefault((timing.width, timing.lines, timing.interlaced), set()).add(timing.rate)
     order = list(NAMED_RATES)
     doors = [
         {

@@ -52,9 +52,9 @@ def _words(table: dict[str, str], known: Any, text: str, what: str) -> list[str]
 def say_door(door: Door) -> str:
     parts = [
         f"{', '.join(map(str, door.widths))} × {', '.join(map(str, door.lines))}",
-        ", ".join(_SCAN_WORDS.get(each, each) for each in door.scans),
+        ", ".join(_SCAN_WORDS.get(scan, scan) for scan in door.scans),
         ", ".join(door.rates),
-        ", ".join(_TRANSFER_WORDS.get(each, each) for each in door.transfers),
+        ", ".join(_TRANSFER_WORDS.get(transfer, transfer) for transfer in door.transfers),
         door.interface,
     ]
     return "; ".join([*parts, *([door.mapping] if door.mapping != "any" else [])])
@@ -70,7 +70,7 @@ def read_door(text: str) -> dict[str, Any]:
     if len(sides) != 2 or not all(re.fullmatch(r"\d{2,5}(\s*,\s*\d{2,5})*", side.strip()) for side in sides):
         raise NotUnderstood("no widths and lines", subject=repr(parts[0][:30]), remedy="write 1920 × 1080")
     widths, lines = ([int(each) for each in side.split(",")] for side in sides)
-    interfaces = {each.lower(): each for each in INTERFACES}
+    interfaces = {interface.lower(): interface for interface in INTERFACES}
     if parts[4].lower() not in interfaces:
         raise NotUnderstood("no interface", subject=repr(parts[4][:30]), remedy="say " + ", ".join(INTERFACES))
     return {
@@ -104,7 +104,7 @@ def read_channel(text: str) -> dict[str, Any]:
     language = re.search(r"(?:^| )([a-z]{2,3}(-[A-Z]{2})?)$", rest)
     contents = {
         **{short.lower(): each for each, short in SHORT_CONTENT.items() if short},
-        **{each: each for each in CONTENTS},
+        **{content: content for content in CONTENTS},
     }
     if language and rest.lower() not in contents:
         rest = rest[: language.start()].strip()

@@ -17,16 +17,14 @@ MARGIN = 0.8
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
-    for each in joined(e):
-        coding = each.link.coding
+    for joint in joined(e):
+        coding = joint.link.coding
         if coding is None or not coding.refusals:
             continue
-        wanted = e.template.working.format if each.own.kind == "intermediate" else each.target.format
-        text = (
-            f"{coding.codec.name} cannot hold {each.target.name if each.own.kind == 'delivery' else 'the programme'}: "
-        )
+        wanted = e.template.working.format if joint.own.kind == "intermediate" else joint.target.format
+        text = f"{coding.codec.name} cannot hold {joint.target.name if joint.own.kind == 'delivery' else 'the programme'}: "
         text += "; ".join(coding.refusals) + "."
-        yield Finding("stop", "codec_cannot_hold", each.own.id, text, _other(each.own.place, wanted, coding.mbps))
+        yield Finding("stop", "codec_cannot_hold", joint.own.id, text, _other(joint.own.place, wanted, coding.mbps))
     yield from _intermediate(e)
     yield from _storage(e)
 

@@ -16,13 +16,13 @@ _GAMUT_SEEN = 0.02
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
-    for each in joined(e):
-        if each.own.kind in ("intermediate", "proxy"):
+    for joint in joined(e):
+        if joint.own.kind in ("intermediate", "proxy"):
             continue
-        yield from _colour(each)
-        yield from _range(each)
-        if each.own.kind != "monitor":
-            yield from _depth(each)
+        yield from _colour(joint)
+        yield from _range(joint)
+        if joint.own.kind != "monitor":
+            yield from _depth(joint)
     yield from _working(e)
 
 

@@ -69,7 +69,7 @@ def _captions(e: Evaluation, d: Delivered, link: Link | None) -> Iterator[Findin
                 cure = remedy(f"Make captions as {form}", ("captions", (*there, form)))
                 yield Finding("caution", "captions_missing", where, text, cure)
         containers = codecs()[d.codec].containers
-        if form not in BESIDE and not any(form in CARRIED.get(each, ()) for each in containers):
+        if form not in BESIDE and not any(form in CARRIED.get(container, ()) for container in containers):
             text = (
                 f"{d.name}: {codecs()[d.codec].name} in {' or '.join(containers)} carries no {form}: captions are lost."
             )

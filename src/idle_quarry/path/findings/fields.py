@@ -49,18 +49,18 @@ def find(e: Evaluation) -> Iterator[Finding]:
     working = e.template.working.format
     fielded = [d for d in e.template.deliveries if d.format.scan == "interlaced"]
     yield from _pulldowns(e)
-    for each in joined(e):
-        step = next((s for s in each.link.steps if isinstance(s, ScanStep) and s.method not in _CADENCED), None)
-        source, target = each.source.format, each.target.format
-        if step is None or each.own.kind in ("intermediate", "proxy", "monitor"):
+    for joint in joined(e):
+        step = next((s for s in joint.link.steps if isinstance(s, ScanStep) and s.method not in _CADENCED), None)
+        source, target = joint.source.format, joint.target.format
+        if step is None or joint.own.kind in ("intermediate", "proxy", "monitor"):
             continue
-        there_and_back = each.own.kind == "source" and working.scan != "interlaced" and fielded
+        there_and_back = joint.own.kind == "source" and working.scan != "interlaced" and fielded
         if step.grade == "broken":
-            by_motion = remedy("Deinterlace by motion", (f"{each.own.place}.policy.scan", "adaptive"))
-            yield Finding("stop", "fields_left_woven", each.own.id, f"{each.own.name}: {step.text}.", by_motion)
+            by_motion = remedy("Deinterlace by motion", (f"{joint.own.place}.policy.scan", "adaptive"))
+            yield Finding("stop", "fields_left_woven", joint.own.id, f"{joint.own.name}: {step.text}.", by_motion)
         elif there_and_back and source.scan == "interlaced":
             text = (
-                f"{each.own.name} is interlaced, the programme is not, and {fielded[0].name} is again: "
+                f"{joint.own.name} is interlaced, the programme is not, and {fielded[0].name} is again: "
                 "its fields are merged into pictures, then split again."
             )
             ways: list[Remedy] = []
@@ -75,29 +75,31 @@ def find(e: Evaluation) -> Iterator[Finding]:
                     remedy(f"Work interlaced, in {c.name}", *edits, ("intermediate.codec", c.id)) for c in able[:2]
                 ]
             yield Finding(
-                "caution", "fields_there_and_back", each.own.id, text, next(iter(ways), None), others=tuple(ways[1:])
+                "caution", "fields_there_and_back", joint.own.id, text, next(iter(ways), None), others=tuple(ways[1:])
             )
         elif source.scan == "interlaced" and target.scan != "interlaced":
-            yield Finding("caution", "deinterlaced", each.own.id, f"{each.own.name}: {step.text}.")
+            yield Finding("caution", "deinterlaced", joint.own.id, f"{joint.own.name}: {step.text}.")
         elif step.method is ScanMethod.FIELDS_FROM_PICTURES:
-            yield Finding("note", "interlaced_from_pictures", each.own.id, f"{each.own.name}: {step.text}.")
+            yield Finding("note", "interlaced_from_pictures", joint.own.id, f"{joint.own.name}: {step.text}.")
         elif source.scan == "psf" and target.scan == "interlaced":
             text = (
-                f"{each.own.name} is PsF: whole pictures that travel as two segments. In an interlaced programme "
+                f"{joint.own.name} is PsF: whole pictures that travel as two segments. In an interlaced programme "
                 "anything that deinterlaces it would halve its vertical sharpness needlessly."
             )
             only = {s.format.scan for s in e.template.sources} <= {"psf", "progressive"}
-            cure = remedy("Work in PsF", ("working.format.scan", "psf")) if each.own.kind == "source" and only else None
-            yield Finding("caution", "psf_as_interlaced", each.own.id, text, cure)
-        elif step.method is ScanMethod.PICTURES_AS_FIELDS and each.own.kind == "delivery":
-            text = f"{each.own.name} is interlaced, but its pictures are whole: motion stays {rate_text(source.rate)} a second."
-            yield Finding("note", "pictures_as_fields", each.own.id, text)
+            cure = (
+                remedy("Work in PsF", ("working.format.scan", "psf")) if joint.own.kind == "source" and only else None
+            )
+            yield Finding("caution", "psf_as_interlaced", joint.own.id, text, cure)
+        elif step.method is ScanMethod.PICTURES_AS_FIELDS and joint.own.kind == "delivery":
+            text = f"{joint.own.name} is interlaced, but its pictures are whole: motion stays {rate_text(source.rate)} a second."
+            yield Finding("note", "pictures_as_fields", joint.own.id, text)
         if step.field_order_changes:
             text = (
-                f"{each.own.name}: {ORDER_WORDS[source.field_order or 'top']} becomes {ORDER_WORDS[target.field_order or 'top']} "
+                f"{joint.own.name}: {ORDER_WORDS[source.field_order or 'top']} becomes {ORDER_WORDS[target.field_order or 'top']} "
                 f"({step.method_words}). Copied line for line, movement would judder."
             )
-            yield Finding("caution", "field_order_swap", each.own.id, text)
+            yield Finding("caution", "field_order_swap", joint.own.id, text)
     for station in e.stations:
         order = station.format.field_order
         if station.kind in ("working", "delivery", "source") and order and station.format.scan == "interlaced":

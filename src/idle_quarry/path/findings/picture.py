@@ -18,10 +18,10 @@ _SOFT = 1.5
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
-    for each in joined(e):
-        if each.own.kind in ("intermediate", "proxy", "monitor"):
+    for joint in joined(e):
+        if joint.own.kind in ("intermediate", "proxy", "monitor"):
             continue
-        yield from _placed(each)
+        yield from _placed(joint)
     working = e.template.working.format
     for said in irregularities(working):
         near = nearest_standard(working)

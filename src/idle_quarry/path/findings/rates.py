@@ -14,19 +14,21 @@ from idle_quarry.signal.timecode import can_drop
 
 def find(e: Evaluation) -> Iterator[Finding]:
     yield from _working_alone(e)
-    for each in joined(e):
-        step = each.link.plan.step(RateStep)
-        if step is None or each.target.kind in ("intermediate", "proxy", "monitor"):
+    for joint in joined(e):
+        step = joint.link.plan.step(RateStep)
+        if step is None or joint.target.kind in ("intermediate", "proxy", "monitor"):
             continue
-        before, after = each.source.format.rate, each.target.format.rate
+        before, after = joint.source.format.rate, joint.target.format.rate
         numbers = {k: v for k, v in step.numbers.items() if isinstance(v, float)}
-        name = each.own.name
+        name = joint.own.name
         if counterpart(before) == after and step.method != "speed":
-            yield Finding("caution", "rate_near_miss", each.own.id, _near_miss(each), _whole_rate_remedy(each), numbers)
+            yield Finding(
+                "caution", "rate_near_miss", joint.own.id, _near_miss(joint), _whole_rate_remedy(joint), numbers
+            )
         elif step.grade == "broken":
             text = f"{name}: the policy takes no other rate, and {rate_text(before)} is not {rate_text(after)}."
-            cure = remedy("Keep duration, hold pictures", (f"{each.own.place}.policy.retime", "nearest"))
-            yield Finding("stop", "rate_refused", each.own.id, text, cure, numbers)
+            cure = remedy("Keep duration, hold pictures", (f"{joint.own.place}.policy.retime", "nearest"))
+            yield Finding("stop", "rate_refused", joint.own.id, text, cure, numbers)
         elif step.method == "speed":
             heard = (
                 "pitch is corrected"
@@ -34,26 +36,26 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 else f"sound is {step.pitch_semitones:+.3f} semitones off"
             )
             text = f"{name}: {step.played}; {heard}."
-            yield Finding("note", "rate_by_speed", each.own.id, text, None, numbers)
+            yield Finding("note", "rate_by_speed", joint.own.id, text, None, numbers)
         elif step.cadence:
             shown = step.cadence.split(":")
             if len(set(shown)) == 1:
                 text = f"{name}: every picture is shown {shown[0]} times; motion stays {rate_text(before)} a second."
             else:
                 text = f"{name}: {step.text}. Motion is uneven: pictures stay for {' and '.join(shown)} in turn."
-            yield Finding("note", "rate_cadence", each.own.id, text, None, numbers)
+            yield Finding("note", "rate_cadence", joint.own.id, text, None, numbers)
         else:
             text = f"{name}: {step.text}. Movement will {_seen(step.method)}."
-            yield Finding("caution", "rate_mismatch", each.own.id, text, _work_at_remedy(e, each), numbers)
+            yield Finding("caution", "rate_mismatch", joint.own.id, text, _work_at_remedy(e, joint), numbers)
 
 
 def _working_alone(e: Evaluation) -> Iterator[Finding]:
     """Find a programme at a rate of another family than all that comes in and all that goes out."""
     web = {f"delivery:{delivery.id}" for delivery in e.template.deliveries if delivery.for_web}  # they follow
-    ends = [each for each in joined(e) if each.own.kind in ("source", "delivery") and each.own.id not in web]
+    ends = [joint for joint in joined(e) if joint.own.kind in ("source", "delivery") and joint.own.id not in web]
     rates = Counter((each.source if each.own.kind == "source" else each.target).format.rate for each in ends)
     working = e.template.working.format.rate
-    kinds = {each.own.kind for each in ends}
+    kinds = {end.own.kind for end in ends}
     if (
         len(kinds) < 2
         or len({rate_family(rate) for rate in rates}) > 1

@@ -19,7 +19,7 @@ _KEPT_FREE = {"Nothing": "nothing", "14:9": "14:9", "4:3": "4:3"}
 
 def captions_from(text: str) -> tuple[str, ...]:
     """Return forms of captions typed with commas between; none for an empty text. Raises `NotUnderstood`."""
-    known = {each.lower(): each for each in CAPTIONS}
+    known = {caption.lower(): caption for caption in CAPTIONS}
     found = []
     for part in text.split(","):
         word = part.strip().lower()
@@ -69,7 +69,7 @@ def _light(what: str, value: int | None) -> str:
 
 def delivery_declared(place: str, sheet: str, d: Delivered) -> Iterator[Setting]:
     """Yield what a delivery says of its pictures."""
-    formats: dict[str, Any] = {_NONE: None} | {each: each for each in ACTIVE_FORMATS}
+    formats: dict[str, Any] = {_NONE: None} | {active_format: active_format for active_format in ACTIVE_FORMATS}
     yield Setting(
         f"{place}.active_format", sheet, "Active format", d.active_format or _NONE,
         "SMPTE ST 2016-1" if d.active_format else "nothing is declared", one_of(formats, "active format"), tuple(formats), free=False,

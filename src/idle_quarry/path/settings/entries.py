@@ -66,7 +66,7 @@ class _List:
 
 
 def _words(options: Iterable[str], what: str) -> dict[str, Any]:
-    table = {each: each for each in options}
+    table = {option: option for option in options}
     return {"parse": one_of(table, what), "choices": tuple(table), "free": False}
 
 
@@ -88,7 +88,7 @@ def _or_none(parse: Parse) -> dict[str, Any]:
 
 
 def _several(options: Iterable[str], what: str) -> dict[str, Any]:
-    table = {each.lower(): each for each in options}
+    table = {option.lower(): option for option in options}
 
     def read(text: str) -> list[str]:
         found = []
@@ -163,7 +163,7 @@ _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
         _Field("territory", "Territory", **_words(TERRITORIES, "territory")),
         _Field("format", "Format", _format),
         _Field("codec", "Codec"),
-        _Field("wrapper", "Wrapping", **_or_none(one_of({each: each for each in WRAPPERS}, "wrapping")), choices=(_NONE, *WRAPPERS)),
+        _Field("wrapper", "Wrapping", **_or_none(one_of({wrapper: wrapper for wrapper in WRAPPERS}, "wrapping")), choices=(_NONE, *WRAPPERS)),
         _Field("start", "Start"),
         _Field("drop", "Drop-frame", **_yes_no("numbers are left out to keep the clock", "every picture is counted")),
         _Field("sound.layout", "Channels"),
@@ -331,7 +331,7 @@ def blank(kind: str, uid: str, name: str) -> Entry:
     said: dict[str, dict[str, Any]] = {
         "monitor": {"kind": "panel", "accepts": [MEMBERS[Door].read(MEMBERS[Door].example)]},
         "delivery": {"territory": "50 Hz", "format": "1080i25", "codec": "avci-100"},
-        "codec": {"base": next(each.id for each in codecs().values() if each.varies)},
+        "codec": {"base": next(codec.id for codec in codecs().values() if codec.varies)},
         "format": {"words": "1080i25"}, "sound": {"channels": [{"at": "left"}, {"at": "right"}]},
         "programme": {"items": [{"what": "programme"}]}, "naming": {"rule": "{title}"},
     }  # fmt: skip

@@ -50,7 +50,7 @@ def format_settings(place: str, sheet: str, fmt: SignalFormat, locked: bool = Fa
         format_words(fmt),
         standard.source.split(";")[0] if standard else "no standard's format",
         format_from_words,
-        tuple(each.words for each in standard_formats()),
+        tuple(standard_format.words for standard_format in standard_formats()),
         explained="The whole format in words: lines, p, i or psf, frames a second, and what differs from the standard.",
     )
     yield Setting(

@@ -98,8 +98,8 @@ def source_settings(source: Source, working: Eyes = "one") -> Iterator[Setting]:
     yield from pulldown_setting(place, sheet, source.format, source.cadence, taken=True)
     yield from eyes_setting(place, sheet, source.eyes, working)
     yield from policy_settings(f"{place}.policy", sheet, source.policy)
-    for each in source.exceptions:
-        yield from exception_settings(f"{place}.exceptions.{each.id}", sheet, each)
+    for exception in source.exceptions:
+        yield from exception_settings(f"{place}.exceptions.{exception.id}", sheet, exception)
 
 
 def working_settings(t: Template) -> Iterator[Setting]:

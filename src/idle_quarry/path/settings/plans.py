@@ -169,7 +169,9 @@ def timecode_settings(t: Template) -> Iterator[Setting]:
         f"s of bars and tone, {counted_frames(plan.line_up_length_s, rate)} frames",
         number(1, 300, "s", whole=True),
     )
-    pictures = {_BY_FORMAT: ""} | {each.name: each.id for each in line_up_pictures().values()}
+    pictures = {_BY_FORMAT: ""} | {
+        line_up_picture.name: line_up_picture.id for line_up_picture in line_up_pictures().values()
+    }
     chosen = line_up_pictures().get(t.line_up)
     yield Setting(
         "line_up",

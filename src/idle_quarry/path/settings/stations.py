@@ -119,7 +119,7 @@ def monitor_settings(t: Template) -> Iterator[Setting]:
 
 def delivery_settings(t: Template, ident: str) -> Iterator[Setting]:
     """Yield the settings of one delivery."""
-    d = next(each for each in t.deliveries if each.id == ident)
+    d = next(delivery for delivery in t.deliveries if delivery.id == ident)
     sheet, place = f"delivery:{ident}", f"deliveries.{ident}"
     yield Setting(f"{place}.name", sheet, "Name", d.name, "who it is for", any_text)
     yield from format_settings(f"{place}.format", sheet, d.format)
@@ -137,7 +137,7 @@ def delivery_settings(t: Template, ident: str) -> Iterator[Setting]:
     example = made_name(d.file_name, FIELDS | {"delivery": d.name}) if d.file_name else "named as the timeline is"
     yield Setting(
         f"{place}.file_name", sheet, "File name", d.file_name, example, any_text,
-        explained="A rule with fields in braces: " + ", ".join(f"{{{each}}}" for each in FIELDS),
+        explained="A rule with fields in braces: " + ", ".join(f"{{{field}}}" for field in FIELDS),
     )  # fmt: skip
     yield from delivery_declared(place, sheet, d)
     yield from policy_settings(f"{place}.policy", sheet, d.policy)

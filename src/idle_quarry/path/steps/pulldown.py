@@ -48,7 +48,7 @@ def pictures_of(fmt: SignalFormat, cadence: str) -> SignalFormat | None:
 
 def cadences_in(fmt: SignalFormat) -> list[Cadence]:
     """Return the cadences that can run in a format."""
-    return [each for each in CADENCES.values() if pictures_of(fmt, each.id) is not None]
+    return [cadence for cadence in CADENCES.values() if pictures_of(fmt, cadence.id) is not None]
 
 
 def plan_through(source: SignalFormat, target: SignalFormat, policy: Policy, out: str = "", into: str = "") -> LinkPlan:

@@ -203,14 +203,17 @@ class Equipment(QObject):
         if isinstance(self.entry, Codec):
             return _codec_words(self.entry)
         as_own = own_copy(self.entry)
-        return [(each.label, each.text) for each in entry_settings(as_own) if each.text]
+        return [
+            (entry_setting.label, entry_setting.text) for entry_setting in entry_settings(as_own) if entry_setting.text
+        ]
 
     def before(self) -> dict[tuple[str, str], str]:
         """Return the texts of the sheet as they are stored, by place and label."""
         if self.stored is None or not self.dirty:
             return {}
         return {
-            (each.place, each.label): each.text for each in entry_settings(self.stored.entry, self.desk.house.value)
+            (entry_setting.place, entry_setting.label): entry_setting.text
+            for entry_setting in entry_settings(self.stored.entry, self.desk.house.value)
         }
 
     def acts(self) -> EntryActs:
@@ -290,8 +293,11 @@ class Equipment(QObject):
         """Put one setting back to what is stored."""
         if self.entry is None or self.stored is None:
             return
-        now = {each.place: each for each in self.settings()}
-        was = {each.place: each for each in entry_settings(self.stored.entry, self.desk.house.value)}
+        now = {setting.place: setting for setting in self.settings()}
+        was = {
+            entry_setting.place: entry_setting
+            for entry_setting in entry_settings(self.stored.entry, self.desk.house.value)
+        }
         try:
             self._edited(with_entry_setting(self.entry, now[place], was[place].text if place in was else ""))
         except QuarryError as error:
@@ -376,5 +382,5 @@ def _codec_words(codec: Codec) -> list[tuple[str, str]]:
         ("Quality", _QUALITIES[codec.quality]), ("Containers", ", ".join(codec.containers)), ("Rasters", rasters),
         ("Frame rates", "any" if holds.rates == "any" else ", ".join(holds.rates)), ("Scans", scans),
         ("Bits", f"up to {holds.bit_depth}"), ("Sampling", ", ".join(holds.samplings)),
-        ("A variant may set", ", ".join({"mbps": "data rate", "gop": "pictures in a group"}[each] for each in codec.varies) or "its containers and a table of rates"),
+        ("A variant may set", ", ".join({"mbps": "data rate", "gop": "pictures in a group"}[vary] for vary in codec.varies) or "its containers and a table of rates"),
     ]  # fmt: skip

@@ -42,7 +42,7 @@ def facts_of(clip: Clip, source: Source | None) -> list[Fact]:
     """Return the facts of a clip, against a source where it is one."""
     d, m = clip.declared, clip.measured
     e = source.format if source else None
-    untrue = {each.field for each in clip.disagreements}
+    untrue = {disagreement.field for disagreement in clip.disagreements}
     found: list[Fact] = []
 
     def add(name: str, declared: str, measured: str = "", expected: str | None = None, *fields: str) -> None:

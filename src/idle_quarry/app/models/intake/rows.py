@@ -64,7 +64,7 @@ def cells(row: Looked) -> tuple[Cell, ...]:
     if row.clip is None:
         return (Cell(row.path.name, row.refusal, True), *(Cell("") for _ in range(4)), Cell("cannot be read"))
     clip, d = row.clip, row.clip.declared
-    untrue = {each.field for each in clip.disagreements}
+    untrue = {disagreement.field for disagreement in clip.disagreements}
     profile = f" {d.profile}" if d.profile and d.profile.lower() != d.codec else ""
     fields = clip.measured.fields if clip.measured else None
     motion = Cell(fields_text(fields), sureness(fields)) if fields else Cell("", clip.trouble, bool(clip.trouble))
@@ -90,7 +90,11 @@ def _format(row: Looked) -> Cell:
     what = format_head(clip.format)
     if clip.corrected:
         return Cell(what, "corrected by hand")
-    wrong = [each for each in clip.disagreements if each.field in ("scan", "field_order", "rate", "sample_aspect")]
+    wrong = [
+        disagreement
+        for disagreement in clip.disagreements
+        if disagreement.field in ("scan", "field_order", "rate", "sample_aspect")
+    ]
     if wrong:
         names = {"scan": "", "field_order": "", "rate": " frames/s", "sample_aspect": " samples"}
         words = {**ORDER_WORDS, "1/1": "square"}
@@ -115,7 +119,10 @@ def _colour(clip: Clip) -> Cell:
     label = PRIMARIES[d.primaries].label if d.primaries else "primaries not declared"
     transfer = TRANSFERS[d.transfer][0] if d.transfer and d.transfer not in ("bt709",) else ""
     first = " · ".join(part for part in (label, transfer) if part)
-    wrong = next((each for each in clip.disagreements if each.field in ("range", "matrix", "bit_depth")), None)
+    wrong = next(
+        (disagreement for disagreement in clip.disagreements if disagreement.field in ("range", "matrix", "bit_depth")),
+        None,
+    )
     if wrong is not None and not clip.corrected:
         return Cell(first, f"{wrong.measured} {wrong.field}, declared {wrong.declared or 'not at all'}", True)
     levels = clip.measured.levels if clip.measured else None
@@ -170,7 +177,7 @@ class ClipRows(TableRows):
         if role == Qt.ItemDataRole.DisplayRole:
             return cell.first if index.column() == CLIP else f"{cell.first} {cell.second}".strip()
         if role == Qt.ItemDataRole.ToolTipRole:
-            untrue = [each.text for each in row.clip.disagreements] if row.clip else []
+            untrue = [disagreement.text for disagreement in row.clip.disagreements] if row.clip else []
             return "\n".join([f"{cell.first}\n{cell.second}".strip(), *untrue])
         return None
 

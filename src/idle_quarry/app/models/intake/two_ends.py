@@ -42,7 +42,7 @@ class TwoEnds(QObject):
         self.desk = desk
         self.sources: list[End] = []
         specs = (*desk.house.value.specs(), *deliveries().values())
-        self.outs = [End(each.name, each.id) for each in specs]
+        self.outs = [End(spec.name, spec.id) for spec in specs]
         self.ranking: list[Suggestion] = []
         self.chosen: Suggestion | None = None
         self._ends: tuple[tuple[Source, ...], tuple[Delivered, ...]] = ((), ())

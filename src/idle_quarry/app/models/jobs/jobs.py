@@ -120,7 +120,7 @@ class Jobs(QObject):
     @property
     def record(self) -> JobRecord | None:
         """The job that is looked at."""
-        return next((each for each in self.records if each.id == self.chosen), None)
+        return next((record for record in self.records if record.id == self.chosen), None)
 
     def result(self, job_id: str | None) -> CheckedJob | QuarryError | None:
         """Return what came of checking a job; None while it is being checked."""

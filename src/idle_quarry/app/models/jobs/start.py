@@ -71,12 +71,18 @@ class JobStart(QObject):
         summaries = [each for each in summaries if each.latest.state != "withdrawn" or each.approved]
         summaries.sort(key=lambda each: each.shelf == "house" and each.approved is None)
         self.offers = []
-        for each in summaries:
-            number = each.for_jobs
-            state = "approved" if number == each.approved else each.latest.state if each.shelf == "house" else "own"
-            mark = "  (default)" if each.default else ""
+        for summary in summaries:
+            number = summary.for_jobs
+            state = (
+                "approved"
+                if number == summary.approved
+                else summary.latest.state
+                if summary.shelf == "house"
+                else "own"
+            )
+            mark = "  (default)" if summary.default else ""
             self.offers.append(
-                Offer(f"{each.name}, revision {number}, {state}{mark}", (each.id, number), bool(each.default))
+                Offer(f"{summary.name}, revision {number}, {state}{mark}", (summary.id, number), bool(summary.default))
             )
         if self.key not in [offer.key for offer in self.offers]:
             first = next((offer for offer in self.offers if offer.default), next(iter(self.offers), None))

@@ -86,7 +86,7 @@ class Chosen(QObject):
     @property
     def revision(self) -> Revision | None:
         """The revision that is looked at."""
-        return next((each for each in self.revisions if each.number == self.number), None)
+        return next((revision for revision in self.revisions if revision.number == self.number), None)
 
     def stored(self) -> Stored | None:
         """Return the revision that is looked at, with its body. Raises `LibraryError`."""
@@ -119,7 +119,7 @@ class Chosen(QObject):
             self.desk.refuse(error)
             return _Read(None, [])
         evaluation = self.desk.evaluation(summary.id, revision.number, revision.hash)
-        return _Read(evaluation, self._told(stored, [each for each in remarks if each.number == revision.number]))
+        return _Read(evaluation, self._told(stored, [remark for remark in remarks if remark.number == revision.number]))
 
     def _told(self, stored: Stored, remarks: list[Remark]) -> list[str]:
         """Return the history of a revision, newest first: what was said and done, jobs, how it came to be."""
@@ -187,7 +187,7 @@ class Chosen(QObject):
         )
 
     def _drafts(self) -> list[Revision]:
-        used = {number for each in self.revisions for number in (each.parent, each.merged)}
+        used = {number for revision in self.revisions for number in (revision.parent, revision.merged)}
         return [r for r in self.revisions if r.state in ("draft", "in review") and r.number not in used]
 
     def _other(self, revision: Revision) -> int:
@@ -200,7 +200,7 @@ class Chosen(QObject):
 
     def _proposed(self) -> Revision | None:
         """Return the revision that waits for a review: the chosen one where it does, else the newest that does."""
-        waiting = [each for each in self.revisions if each.state == "in review"]
+        waiting = [revision for revision in self.revisions if revision.state == "in review"]
         return self.revision if self.revision in waiting else next(iter(waiting), None)
 
     def compare(self) -> None:
@@ -221,7 +221,7 @@ class Chosen(QObject):
         if self.summary is not None and len(drafts) > 1:
             one = self.revision if self.revision in drafts else drafts[0]
             assert one is not None
-            other = next(each for each in drafts if each != one)
+            other = next(draft for draft in drafts if draft != one)
             self.desk.shelf.merge(self.summary.id, *sorted((other.number, one.number)))
 
     def act(self, act: str) -> None:

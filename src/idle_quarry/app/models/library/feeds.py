@@ -54,7 +54,7 @@ class Feeds(QObject):
 
     def monitors(self) -> list[Monitor]:
         """Return every monitor that templates are held against, the house's own first."""
-        own = {each.id: each for each in self._desk.house.value.entries if isinstance(each, Monitor)}
+        own = {entry.id: entry for entry in self._desk.house.value.entries if isinstance(entry, Monitor)}
         return [*own.values(), *(each for ident, each in monitors().items() if ident not in own and not each.uid)]
 
     def cell(self, feed: Feed, monitor: Monitor) -> Taken:

@@ -61,7 +61,11 @@ class OfferRow:
 
     def decisions(self) -> list[tuple[str, str]]:
         """Return what can be done with it, in words, with the decision; one alone is none."""
-        return [(DECISIONS[each], each) for each in self.collision.decisions] if self.collision is not None else []
+        return (
+            [(DECISIONS[decision], decision) for decision in self.collision.decisions]
+            if self.collision is not None
+            else []
+        )
 
 
 class Importing(QObject):

@@ -104,7 +104,7 @@ class Many(QObject):
     def remove_column(self, place: str) -> None:
         """Show a setting no longer; one stays."""
         if len(self.columns) > 1:
-            self._take_columns([each for each in self.columns if each != place])
+            self._take_columns([column for column in self.columns if column != place])
 
     def _take_columns(self, places: list[str]) -> None:
         self.columns, self.order, self.rising = places, 0, True
@@ -143,7 +143,7 @@ class Many(QObject):
         """Show a table that was kept: search what it searched, with its columns; what is no column any more is left out."""
         try:
             kept = json.loads(self.desk.preferences.tables[name])
-            typed, columns = str(kept["typed"]), [str(each) for each in kept["columns"]]
+            typed, columns = str(kept["typed"]), [str(column) for column in kept["columns"]]
         except (KeyError, TypeError, ValueError):
             self._forget_view(name)
             self.desk.say(f"The table {name} cannot be read and is forgotten.", refusal=True)
@@ -173,10 +173,10 @@ class Many(QObject):
         stored = self.desk.read(lambda library: library.stored(first.id, first.for_jobs)) if first is not None else None
         self.offers = []
         if stored is not None:
-            for each in settings_of(stored.template, self.desk.house.value):
-                if each.place != "name":
-                    words = f"{each.place}: {each.label}"
-                    self.offers.append(Offer(each.place, words, each.choices, each.free))
+            for setting in settings_of(stored.template, self.desk.house.value):
+                if setting.place != "name":
+                    words = f"{setting.place}: {setting.label}"
+                    self.offers.append(Offer(setting.place, words, setting.choices, setting.free))
         self.changed.emit()
 
     def _forget(self) -> None:

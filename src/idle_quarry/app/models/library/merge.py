@@ -91,7 +91,9 @@ class Merge(QObject):
     @property
     def undecided(self) -> int:
         """How many settings are still to be chosen."""
-        return sum(each.place not in self.choices for each in self.made.conflicts) if self.made is not None else 0
+        return (
+            sum(conflict.place not in self.choices for conflict in self.made.conflicts) if self.made is not None else 0
+        )
 
     @property
     def can_be_saved(self) -> bool:
@@ -127,7 +129,7 @@ class Merge(QObject):
         )  # fmt: skip
         found = []
         for places, in_left, in_right in (
-            ([each.place for each in self.made.conflicts], True, True),
+            ([conflict.place for conflict in self.made.conflicts], True, True),
             (self.made.from_mine, True, False), (self.made.from_theirs, False, True),
         ):  # fmt: skip
             for place in places:

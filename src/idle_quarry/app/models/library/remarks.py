@@ -15,7 +15,7 @@ def place_words(stored: Stored, place: str) -> str:
     try:
         if kind == "setting":
             return label_of(stored.template, rest)
-        stations = {each.id: each.name for each in evaluate(stored.template, remedies=False).stations}
+        stations = {station.id: station.name for station in evaluate(stored.template, remedies=False).stations}
         if kind == "station":
             return stations[rest]
         if kind == "link":

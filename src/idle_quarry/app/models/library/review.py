@@ -89,9 +89,11 @@ class Review(QObject):
         key, person = stored.revision, self.desk.library.person
         try:
             library = self.desk.library
-            remarks = [each for each in library.remarks(key.template_id) if each.number == key.number]
+            remarks = [remark for remark in library.remarks(key.template_id) if remark.number == key.number]
             alone, by_login = library.one_person(), library.names_by_login()
-            now = next((each for each in library.revisions(key.template_id) if each.number == key.number), key)
+            now = next(
+                (revision for revision in library.revisions(key.template_id) if revision.number == key.number), key
+            )
             authors = library.authors(key.template_id, key.number) if now.state == "in review" else frozenset()
         except QuarryError as error:
             self.desk.refuse(error)
@@ -145,7 +147,7 @@ class Review(QObject):
         if self.compare is None:
             return "being compared"
         if self.first:
-            findings = [each for each in self.compare.right.findings if each.severity != "note"]
+            findings = [finding for finding in self.compare.right.findings if finding.severity != "note"]
             counted = _counted(len(findings), "finding", "findings") if findings else "no findings"
             worst = "; ".join(each.text.rstrip(".") for each in findings[:2])
             return f"all of it is new: {len(self.compare.rows)} settings · {counted}{f': {worst}' if worst else ''}"

@@ -321,4 +321,7 @@ class Shelf(QObject):
 
 def territory_words() -> dict[str, str]:
     """Return the territories with what people call them, by their ids."""
-    return {each.id: f"{each.id} ({each.called})" if each.called else each.id for each in territories().values()}
+    return {
+        territory.id: f"{territory.id} ({territory.called})" if territory.called else territory.id
+        for territory in territories().values()
+    }

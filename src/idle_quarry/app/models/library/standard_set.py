@@ -144,7 +144,7 @@ class StandardSet(QObject):
         """Return what the button does, and that it is done all the same where the place speaks against it."""
         count = len(self.templates)
         text = f"Put {count} on the house shelf" if count else "Put them on the house shelf"
-        stops = any(each.severity == "stop" for each in self.verdicts())
+        stops = any(verdict.severity == "stop" for verdict in self.verdicts())
         return f"{text} all the same" if stops and self.can_be_made else text
 
     def sum_words(self) -> str:
@@ -205,15 +205,15 @@ def _row_words(template: Template, there: bool) -> str:
 
 def raster_words() -> dict[int, str]:
     """Return the rasters that are delivered anywhere, in words, by their lines."""
-    present = sorted({lines_of(each) for each in deliveries().values()})
+    present = sorted({lines_of(delivery) for delivery in deliveries().values()})
     return {lines: _RASTERS.get(lines, f"{lines} lines") for lines in present}
 
 
 def territory_titles() -> dict[str, str]:
     """Return the territories by their ids, as people call them."""
-    return {each.id: each.title for each in territories().values()}
+    return {territory.id: territory.title for territory in territories().values()}
 
 
 def delivery_words() -> dict[str, str]:
     """Return every standard delivery in words, by its id."""
-    return {each.id: f"{each.name}  ·  {format_words(each.signal)}" for each in deliveries().values()}
+    return {delivery.id: f"{delivery.name}  ·  {format_words(delivery.signal)}" for delivery in deliveries().values()}

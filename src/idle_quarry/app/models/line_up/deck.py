@@ -129,7 +129,7 @@ class DeckModel(QObject):
         """Play on (1) or back (−1), faster each time it is asked for."""
         now = self.seen.status.speed if self.seen is not None else 0
         speeds = (1, *SHUTTLE)
-        faster = next((each for each in speeds if each > abs(now)), speeds[-1]) if now * way > 0 else 1
+        faster = next((speed for speed in speeds if speed > abs(now)), speeds[-1]) if now * way > 0 else 1
         self.ask(lambda run: run.deck.play(way * faster))
 
     def step(self, by: int) -> None:

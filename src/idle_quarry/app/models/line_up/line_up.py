@@ -127,7 +127,7 @@ class LineUp(QObject):
 
     def known(self) -> dict[str, Monitor]:
         """Return every monitor, the house's own first."""
-        own = {each.id: each for each in self.desk.house.value.entries if isinstance(each, Monitor)}
+        own = {entry.id: entry for entry in self.desk.house.value.entries if isinstance(entry, Monitor)}
         carried = {self.monitor.id: self.monitor} if self.monitor is not None else {}
         return {**own, **{ident: monitors()[ident] for ident in monitors()}, **carried}
 
@@ -184,7 +184,7 @@ class LineUp(QObject):
         document = self.desk.document
         count = len(sound_layouts()[document.template.sound.layout].channels) if document is not None else 0
         if self.picture == "clip" and self.clip is not None:
-            count = sum(each.channels for each in self.clip.declared.audio)
+            count = sum(track.channels for track in self.clip.declared.audio)
         named = {
             n: f"Channels {n + 1} and {n + 2}" if n + 1 < count else f"Channel {n + 1}" for n in range(0, count, 2)
         }
@@ -235,7 +235,7 @@ class LineUp(QObject):
 
     def pictures(self) -> Mapping[str, str]:
         """Return the pictures that can be sent, by id."""
-        tests = {each.id: each.name for each in sent_pictures().values()}
+        tests = {sent_picture.id: sent_picture.name for sent_picture in sent_pictures().values()}
         clip = {"clip": self.clip.path.name} if self.clip is not None else {}
         return {**tests, **clip, "other clip": "A clip…"}
 

@@ -83,7 +83,7 @@ class Recording(QObject):
         path = ""
         if document is not None:
             wanted.append(document.template.intermediate.codec)
-            places = [each for each in document.template.places if own is not None and each.id == own.place]
+            places = [place for place in document.template.places if own is not None and place.id == own.place]
             places += [each for each in document.template.places if each.purpose == "capture"]
             path = places[0].path if places else ""
         said = fmt, own, tuple(wanted), path
@@ -223,7 +223,7 @@ class Recording(QObject):
         self._deck.desk.workers.start(work, self._checked, self._deck.desk.refuse)
 
     def _checked(self, kept: Kept) -> None:
-        self.takes = tuple(replace(each, wrong=kept.wrong) if each.take == kept.take else each for each in self.takes)
+        self.takes = tuple(replace(take, wrong=kept.wrong) if take.take == kept.take else take for take in self.takes)
         self.changed.emit()
 
     def open_take(self, number: int) -> None:

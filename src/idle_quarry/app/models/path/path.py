@@ -229,7 +229,7 @@ class PathModel(QObject):
         desk, base = self.desk, self.document.base if self.document else None
         name = base.name if base is not None else "The template"
         drafts = desk.read(lambda library: library.open_drafts(saved.template_id)) or []
-        others = [each for each in drafts if each.number != saved.number]
+        others = [draft for draft in drafts if draft.number != saved.number]
         if base is None or base.shelf == "own":
             desk.say(f"{name} is saved as revision {saved.number}.")
         elif desk.server.unsent():

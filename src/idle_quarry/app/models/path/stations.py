@@ -75,7 +75,7 @@ class Stations(QObject):
     def deliveries_offered(self) -> list[tuple[str, Callable[[], object]]]:
         """Return the standard deliveries in words, each with what adds it."""
         specs = [*self._path.desk.house.value.specs(), *deliveries().values()]
-        return [(f"{each.name}  ·  {format_words(each.signal)}", partial(self.add_delivery, each.id)) for each in specs]
+        return [(f"{spec.name}  ·  {format_words(spec.signal)}", partial(self.add_delivery, spec.id)) for spec in specs]
 
     def add_delivery(self, standard: str) -> None:
         """Add a standard delivery at the end of the path."""

@@ -128,7 +128,7 @@ class Profile(QObject):
     def keys(self) -> dict[str, tuple[str, str]]:
         """Return the keys of the commands by name: the program's own, and what this person has."""
         chosen = self.preferences.shortcuts
-        return {each.name: (each.key, chosen.get(each.name, each.key)) for each in self.commands}
+        return {command.name: (command.key, chosen.get(command.name, command.key)) for command in self.commands}
 
     def key_rows(self) -> list[KeyRow]:
         """Return each command with its key, and what is to be said of it."""

@@ -96,7 +96,7 @@ def alike(figures: list[list[Figure] | None]) -> list[Figure]:
     if len(measured) < max(2, len(figures)):
         return []
     texts = [{figure.name: figure.text for figure in each} for each in measured]
-    return [figure for figure in measured[0] if all(each.get(figure.name) == figure.text for each in texts)]
+    return [figure for figure in measured[0] if all(text.get(figure.name) == figure.text for text in texts)]
 
 
 def is_best(figure: Figure, figures: list[list[Figure] | None]) -> bool:

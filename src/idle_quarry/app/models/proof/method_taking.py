@@ -59,7 +59,7 @@ class MethodTaking:
             return None
         for source in document.template.sources:
             if source.id == self._pictures.subject.source_id:
-                return next((each for each in source.exceptions if each.clip.casefold() == name), None)
+                return next((exception for exception in source.exceptions if exception.clip.casefold() == name), None)
         return None
 
     @property
@@ -81,7 +81,7 @@ class MethodTaking:
             self._pictures.desk.edit(f"No exception for {name}", Edit(f"{place}.{excepted.id}", None), said=said)
             return
         source = next(s for s in document.template.sources if s.id == subject.source_id)
-        ident = slug(Path(name).stem, {each.id for each in source.exceptions})
+        ident = slug(Path(name).stem, {exception.id for exception in source.exceptions})
         policy = self._pictures.policies()[0] if self._pictures.methods else self._pictures.own_policy()
         made = ClipException(id=ident, clip=name, policy=policy)
         said = f"{name} keeps its own methods from now on: choose them here; the rest of {subject.name} is as before."

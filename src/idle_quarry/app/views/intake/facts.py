@@ -33,7 +33,7 @@ def facts_widget(row: Looked) -> QWidget:
     line = 0
     source = row.match.source if row.match else None
     said = [(f.severity, f.text) for f in row.match.findings] if row.match else [
-        ("caution" if each.grave else "note", each.text) for each in clip.disagreements
+        ("caution" if disagreement.grave else "note", disagreement.text) for disagreement in clip.disagreements
     ]  # fmt: skip
     if clip.trouble:
         said.insert(0, ("caution", f"It could not be measured: {clip.trouble}."))

@@ -142,7 +142,7 @@ class HandoverPage(QWidget):
 
     def _show(self) -> None:
         model = self.model
-        offered(self.delivery, {each.name: each.id for each in model.deliveries()})
+        offered(self.delivery, {delivery.name: delivery.id for delivery in model.deliveries()})
         offered(self.timeline, {name: name for name in model.timelines()})
         self.files.blockSignals(True)
         self.files.clear()
@@ -240,7 +240,7 @@ class HandoverPage(QWidget):
 
     def _delivery(self) -> Delivered | None:
         ident = self.delivery.currentData()
-        return next((each for each in self.model.deliveries() if each.id == ident), None)
+        return next((delivery for delivery in self.model.deliveries() if delivery.id == ident), None)
 
     # -- hands -------------------------------------------------------------------------------------------------------
 

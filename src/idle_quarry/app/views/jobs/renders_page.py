@@ -128,7 +128,11 @@ class RendersPage(QWidget):
         self.pause_button.setText("Pause" if seen is not None and seen.under_way else "Go on")
         self.cancel_button.setVisible(bool(doing))
         self.folder_button.setEnabled(seen is not None)
-        names = [(each.name, lane_words(seen, each.name)) for each in seen.programmes] if seen is not None else []
+        names = (
+            [(programme.name, lane_words(seen, programme.name)) for programme in seen.programmes]
+            if seen is not None
+            else []
+        )
         self.lanes.show_rows(names, seen.rows if seen is not None else ())
         sized(self._scroll).setFixedHeight(min(_MOST_LANES, COUNT + 4 + LANE * len(names)))
         self._scroll.setVisible(bool(names))

@@ -51,7 +51,7 @@ class LinkPicture(QWidget):
             return
         painter = QPainter(self)
         ends = [self._evaluation.station(each) for each in (self._link.source, self._link.target)]
-        sizes = [display_size(each) for each in ends]
+        sizes = [display_size(end) for end in ends]
         scale = theme.px(_TALL) / max(height for _, height in sizes)
         middle = theme.px(_TALL) / 2 + 2
         rects = []
@@ -194,8 +194,8 @@ class UnderPlayhead(QWidget):
             return
         self.other.clear()
         self.other.addItem("Converted as it matches", "")
-        for each in job.template.sources:
-            self.other.addItem(f"Converted as {each.name}", each.id)
+        for source in job.template.sources:
+            self.other.addItem(f"Converted as {source.name}", source.id)
         self.other.setCurrentIndex(max(0, self.other.findData(row.entry.source)))
 
     def _ask_file(self) -> None:

@@ -61,7 +61,9 @@ class JobsView(QWidget):
         self.find_line.textChanged.connect(lambda _words: self._show_list())
         self.of_template = choice_box("Jobs of a template", {"every template": ""}, lambda _name: self._show_list())
         self.in_state = choice_box(
-            "Jobs in a state", {"every state": "", **{each: each for each in STATES}}, lambda _state: self._show_list()
+            "Jobs in a state",
+            {"every state": "", **{state: state for state in STATES}},
+            lambda _state: self._show_list(),
         )
         self.list = QListWidget()
         self.list.setAccessibleName("Jobs")

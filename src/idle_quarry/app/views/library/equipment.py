@@ -207,21 +207,21 @@ class EquipmentPage(QWidget):
         self.list.blockSignals(True)
         self.list.clear()
         last = ""
-        for each in model.rows:
-            kind = KINDS[each.entry.entry].many
+        for row in model.rows:
+            kind = KINDS[row.entry.entry].many
             if kind != last:
                 head = QListWidgetItem(kind)
                 head.setFlags(Qt.ItemFlag.NoItemFlags)
                 tint(head, "dust")
                 self.list.addItem(head)
                 last = kind
-            beside = model.shelf_words(each)
-            item = QListWidgetItem(f"    {each.entry.name}" + (f"   ·   {beside}" if beside else ""))
-            item.setData(Qt.ItemDataRole.UserRole, each.ident)
-            item.setToolTip(each.words)
-            tint(item, "" if each.revision is not None else "dust")
+            beside = model.shelf_words(row)
+            item = QListWidgetItem(f"    {row.entry.name}" + (f"   ·   {beside}" if beside else ""))
+            item.setData(Qt.ItemDataRole.UserRole, row.ident)
+            item.setToolTip(row.words)
+            tint(item, "" if row.revision is not None else "dust")
             self.list.addItem(item)
-            if each.ident == model.ident:
+            if row.ident == model.ident:
                 self.list.setCurrentItem(item)
         self.list.blockSignals(False)
         self.nothing.setText(model.nothing_words())

@@ -216,13 +216,13 @@ class ManyPage(QWidget):
         model = self.model
         rows = model.preview[:_MOST_SHOWN]
         self.preview.setRowCount(len(rows))
-        for number, each in enumerate(rows):
-            what = each.refused or ("\n".join(each.effects) if each.template is not None else "it is so already")
-            texts = each.name, each.before, each.after, what or "nothing else changes"
+        for number, row in enumerate(rows):
+            what = row.refused or ("\n".join(row.effects) if row.template is not None else "it is so already")
+            texts = row.name, row.before, row.after, what or "nothing else changes"
             for column, text in enumerate(texts):
                 item = QTableWidgetItem(text)
-                refused = column == 3 and bool(each.refused)
-                tint(item, "oxide" if refused else "dust" if each.template is None else "", bold=column == 2)
+                refused = column == 3 and bool(row.refused)
+                tint(item, "oxide" if refused else "dust" if row.template is None else "", bold=column == 2)
                 self.preview.setItem(number, column, item)
         fit_rows(self.preview)
         more = len(model.preview) - len(rows)

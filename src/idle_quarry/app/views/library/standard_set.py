@@ -163,8 +163,10 @@ class StandardSetPage(QWidget):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        for each in self.model.verdicts():
-            self.verdicts.addWidget(label(each.text, _ROLES[each.severity] if self.model.begun else "dust", wrap=True))
+        for verdict in self.model.verdicts():
+            self.verdicts.addWidget(
+                label(verdict.text, _ROLES[verdict.severity] if self.model.begun else "dust", wrap=True)
+            )
         self.make_button.setText(self.model.verb_words())
         self.make_button.setAccessibleName(self.model.verb_words())
         self.make_button.setEnabled(self.model.can_be_made)

@@ -162,7 +162,10 @@ class OutputColumn(QWidget):
         sounds = {model.sound: "The clip's own"} if model.picture == "clip" else SENT_SOUNDS
         self.sound.show(sounds, model.sound, model.words.sound())
         self.meter.show(
-            {each.id: f"IEC 60268-10 {each.id}" if each.id != "dBFS" else "Full scale" for each in PEAK_TYPES.values()},
+            {
+                peak_type.id: f"IEC 60268-10 {peak_type.id}" if peak_type.id != "dBFS" else "Full scale"
+                for peak_type in PEAK_TYPES.values()
+            },
             model.meter,
             model.words.meter(),
         )

@@ -45,8 +45,8 @@ class ReceivedColumn(QWidget):
         column.addWidget(self.meters, 5)
         column.addWidget(self.loudness)
         column.addWidget(label("Faults in the last minute", "head"))
-        for each in self.faults:
-            column.addWidget(each)
+        for fault in self.faults:
+            column.addWidget(fault)
         fill_scrolled(self, column, (12, 8, 16, 8))
         model.changed.connect(self._show)
         model.arrived.connect(self._show)
@@ -65,6 +65,6 @@ class ReceivedColumn(QWidget):
             told[:_LISTED] if len(told) <= _LISTED else [*told[: _LISTED - 1], f"and {len(told) - _LISTED + 1} more"]
         )
         lines = lines or (["none"] if model.looked is not None else [])
-        for number, each in enumerate(self.faults):
-            each.setText(lines[number] if number < len(lines) else "")
-            as_role(each, "refusal" if told and number < len(lines) else "good" if not told else "dust")
+        for number, fault in enumerate(self.faults):
+            fault.setText(lines[number] if number < len(lines) else "")
+            as_role(fault, "refusal" if told and number < len(lines) else "good" if not told else "dust")

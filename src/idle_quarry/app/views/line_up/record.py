@@ -160,7 +160,7 @@ class DeckColumn(QWidget):
     def _show_seen(self) -> None:
         model, seen = self.model, self.model.seen
         aspect = float(model.format.raster.display_aspect) if model.format is not None else 16 / 9
-        harmed = seen is not None and any(each.kind in ("crc", "edh") for each in seen.faults)
+        harmed = seen is not None and any(fault.kind in ("crc", "edh") for fault in seen.faults)
         self.face.show_face(seen.picture if seen is not None else None, aspect, "not as meant" if harmed else "", "")
         self.clock.setText(str(seen.status.timecode) if seen is not None else "––:––:––:––")
         self.state.setText(model.state_words())

@@ -130,10 +130,10 @@ class ScreensColumn(QWidget):
             [each.name for each in monitors],
             [
                 (
-                    each.template,
-                    format_words(each.format),
-                    tuple(feeds.cell(each, monitor).state for monitor in monitors),
+                    feed.template,
+                    format_words(feed.format),
+                    tuple(feeds.cell(feed, monitor).state for monitor in monitors),
                 )
-                for each in feeds.feeds
+                for feed in feeds.feeds
             ],
         )

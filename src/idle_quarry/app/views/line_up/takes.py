@@ -110,7 +110,7 @@ class TakesColumn(QWidget):
         self.table.setRowCount(len(model.takes))
         for number, kept in enumerate(model.takes):
             take = kept.take
-            breaks = sum(1 for each in take.events if each.kind == "timecode break")
+            breaks = sum(1 for event in take.events if event.kind == "timecode break")
             cells = (
                 take.name, str(take.first or "none"), str(take.last or "none"), f"{take.frames}", f"{take.drop_outs}",
                 f"{breaks}", kept.words(),
@@ -130,7 +130,7 @@ class TakesColumn(QWidget):
         self.intake_button.setVisible(there)
         if there:
             events = self.model.takes[number].take.events
-            said = [f"{each.timecode or f'frame {each.frame}'}  {each.kind}: {each.text}" for each in events]
+            said = [f"{event.timecode or f'frame {event.frame}'}  {event.kind}: {event.text}" for event in events]
             self.events.addItems(said or ["no drop-out, no break"])
 
     def _show_recording(self) -> None:

@@ -135,10 +135,10 @@ class LineUpView(QWidget):
             self.full_button,
             [
                 (
-                    f"{each.name()}, {each.size().width()} × {each.size().height()}, {each.refreshRate():.2f} Hz",
-                    partial(self._full_on, each),
+                    f"{screen.name()}, {screen.size().width()} × {screen.size().height()}, {screen.refreshRate():.2f} Hz",
+                    partial(self._full_on, screen),
                 )
-                for each in screens
+                for screen in screens
             ],
         )
 

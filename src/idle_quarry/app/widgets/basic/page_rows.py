@@ -17,8 +17,8 @@ def tools_row(*widgets: QWidget) -> QHBoxLayout:
     row = QHBoxLayout()
     sized(row).setContentsMargins(LEFT, 0, RIGHT, 0)
     sized(row).setSpacing(7)
-    for each in widgets:
-        row.addWidget(each)
+    for widget in widgets:
+        row.addWidget(widget)
     row.addStretch(1)
     return row
 
@@ -28,8 +28,8 @@ def words_column(*widgets: QWidget) -> QVBoxLayout:
     column = QVBoxLayout()
     sized(column).setContentsMargins(LEFT, 0, RIGHT, 0)
     sized(column).setSpacing(3)
-    for each in widgets:
-        column.addWidget(each)
+    for widget in widgets:
+        column.addWidget(widget)
     return column
 
 

@@ -102,5 +102,5 @@ def fit_rows(table: QTableWidget, least: int = 0) -> None:
     table.resizeRowsToContents()
     for row in range(table.rowCount()):
         widgets = [table.cellWidget(row, column) for column in range(table.columnCount())]
-        high = max((each.sizeHint().height() for each in widgets if each is not None), default=0)
+        high = max((widget.sizeHint().height() for widget in widgets if widget is not None), default=0)
         table.setRowHeight(row, max(table.rowHeight(row) + theme.px(10), high, theme.px(table.property("least") or 0)))

@@ -51,7 +51,7 @@ class WireMap(QWidget):
             else (
                 frame.lock.timing,
                 frame.lock.scan,
-                [(each.line, each.at, each.did) for each in frame.packets],
+                [(packet.line, packet.at, packet.did) for packet in frame.packets],
                 number,
             )
         )

@@ -177,7 +177,7 @@ class Row(QObject):
         """Say in place why what was typed will not do."""
         was, self._refused = self._refused, error is not None
         if isinstance(error, Readings) and error.readings:
-            links = " · ".join(f'<a href="{escape(each)}">{escape(each)}</a>' for each in error.readings)
+            links = " · ".join(f'<a href="{escape(reading)}">{escape(reading)}</a>' for reading in error.readings)
             self.follows.setTextFormat(Qt.TextFormat.RichText)
             self.follows.setText(f"{escape(error.what.capitalize())}: {links}")
         else:

@@ -171,7 +171,11 @@ class Strip(QWidget):
     def _line_up_rect(self) -> QRectF:
         """Where "line up" stands: behind the monitor's name; nothing where there is no monitor."""
         layout = self.layout_now()
-        placed = next((each for each in layout.stations if each.station.kind == "monitor"), None) if layout else None
+        placed = (
+            next((station for station in layout.stations if station.station.kind == "monitor"), None)
+            if layout
+            else None
+        )
         if placed is None:
             return QRectF()
         name = QFontMetricsF(theme.font(12, bold=True)).horizontalAdvance(placed.station.name) + theme.px(10)

@@ -77,7 +77,7 @@ class Handover(JobPart):
     def delivery_name(self, file: Noted) -> str:
         """Return what the delivery is called that a file was held against."""
         ident = str(file.document["delivery"])
-        return next((each.name for each in self.deliveries() if each.id == ident), ident)
+        return next((delivery.name for delivery in self.deliveries() if delivery.id == ident), ident)
 
     def timelines(self) -> list[str]:
         """Return the names of the job's timelines."""
@@ -150,7 +150,9 @@ class Handover(JobPart):
         self.desk.open_stored(record.template_id, record.revision)
         document = self.desk.document
         found = (
-            next((each for each in settings_of(document.template) if each.place == place), None) if document else None
+            next((setting for setting in settings_of(document.template) if setting.place == place), None)
+            if document
+            else None
         )
         if found is not None:
             self.desk.view_wanted.emit("Path")
@@ -207,7 +209,7 @@ class Handover(JobPart):
         library = self.desk.library
 
         def done(files: tuple[Noted, ...]) -> None:
-            kept = next((each for each in files if each.path == found.path and each.document == found.document), found)
+            kept = next((file for file in files if file.path == found.path and file.document == found.document), found)
             handed = handed_over(kept, job, record.template_id, library.person) if record is not None else None
             if handed is not None:
                 self.desk.write(

@@ -201,13 +201,13 @@ class JobMaterial(JobPart):
 
     def forget(self, paths: Sequence[Path]) -> None:
         """Know clips no longer; no file is touched."""
-        self._look(lambda entries: [each for each in entries if each.path not in paths])
+        self._look(lambda entries: [entry for entry in entries if entry.path not in paths])
 
     def choose_class(self, paths: Sequence[Path], source: str, then: Callable[[], object] = lambda: None) -> None:
         """Convert clips as a source class of the template does; "" for the one that each matches."""
 
         def change(entries: tuple[Entry, ...]) -> list[Entry]:
-            return [replace(each, source=source) if each.path in paths else each for each in entries]
+            return [replace(entry, source=source) if entry.path in paths else entry for entry in entries]
 
         self._look(change, then)
 
@@ -217,22 +217,22 @@ class JobMaterial(JobPart):
         Where one fits no class, ask first how it is converted.
         """
         job = self.job
-        for each in self.rows if job is not None else []:
-            if job is None or each.clip is None or each.entry.path not in paths or not self._can(each, used=used):
+        for row in self.rows if job is not None else []:
+            if job is None or row.clip is None or row.entry.path not in paths or not self._can(row, used=used):
                 continue
-            if each.source is None:
-                self.ask_class(each, partial(self.bring_in, [each.entry.path], used=used))
+            if row.source is None:
+                self.ask_class(row, partial(self.bring_in, [row.entry.path], used=used))
                 continue
-            for span in _used_spans(each, each.clip) if used else [None]:
-                self.bringing.add(Wanted(job, each.entry, each.clip, each.source, span))
+            for span in _used_spans(row, row.clip) if used else [None]:
+                self.bringing.add(Wanted(job, row.entry, row.clip, row.source, span))
 
     def make_proxies(self, paths: Sequence[Path]) -> None:
         """Make the proxies of clips, in the queue of what is brought in."""
         job = self.job
-        for each in self.rows if job is not None else []:
-            if job is not None and each.entry.path in paths and self._wants_proxy(each):
-                assert each.clip is not None and each.source is not None
-                self.bringing.add(Wanted(job, each.entry, each.clip, each.source, None, proxy=True))
+        for row in self.rows if job is not None else []:
+            if job is not None and row.entry.path in paths and self._wants_proxy(row):
+                assert row.clip is not None and row.source is not None
+                self.bringing.add(Wanted(job, row.entry, row.clip, row.source, None, proxy=True))
 
     def _wants_proxy(self, row: MaterialRow) -> bool:
         return row.convertible and row.source is not None and row.row.state != CHANGED and proxy_of(row.entry) is None
@@ -242,7 +242,7 @@ class JobMaterial(JobPart):
         job = self.job
         if job is None or job.template.proxy is None:
             return []
-        return [each.entry.path for each in self.rows if self._wants_proxy(each)]
+        return [row.entry.path for row in self.rows if self._wants_proxy(row)]
 
     def _can(self, row: MaterialRow, *, used: bool) -> bool:
         states = (LINKED, PARTLY) if used else (LINKED, PARTLY, USED)
@@ -290,15 +290,15 @@ class JobMaterial(JobPart):
 
     def can_bring_in(self, *, used: bool = False) -> list[Path]:
         """Return the clips that can be brought in whole, or of which something is used that can."""
-        return [each.entry.path for each in self.rows if self._can(each, used=used)]
+        return [row.entry.path for row in self.rows if self._can(row, used=used)]
 
     def summary(self) -> str:
         """Return what is under way, else how many clips stand how."""
         if self.bringing.words or self.doing:
             return self.bringing.words or self.doing
         counts: dict[str, int] = {}
-        for each in self.rows:
-            counts[each.row.state] = counts.get(each.row.state, 0) + 1
+        for row in self.rows:
+            counts[row.row.state] = counts.get(row.row.state, 0) + 1
         strangers = sum(each.source is None and each.convertible for each in self.rows)
         told = [f"{count} {state}" for state, count in counts.items()]
         return ", ".join([*told, *([f"{strangers} of no class"] if strangers else [])])

@@ -131,7 +131,7 @@ class Renders(JobPart):
     def render(self, rows: Iterable[Row] | None = None) -> None:
         """Render what is not rendered: of these rows, or of all timelines."""
         recipes = [row.stood.piece.recipe for row in rows] if rows is not None else None
-        chosen = {each.identity for each in recipes if each is not None} if recipes is not None else None
+        chosen = {recipe.identity for recipe in recipes if recipe is not None} if recipes is not None else None
 
         def wanted(found: Seen) -> list[Recipe]:
             return [each for each in found.wanted if chosen is None or each.identity in chosen]
@@ -143,7 +143,7 @@ class Renders(JobPart):
 
         def wanted(found: Seen) -> list[Recipe]:
             missing = {each.identity for each in found.wanted}
-            programmes = [each for each in found.programmes if each.name == name]
+            programmes = [programme for programme in found.programmes if programme.name == name]
             return [each for one in programmes for each in shown_first(one, frame) if each.identity in missing]
 
         self._put(wanted)

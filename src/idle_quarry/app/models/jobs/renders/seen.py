@@ -98,7 +98,7 @@ def look(job: CheckedJob, house: House | None = None, alone: str = "") -> Seen:
     codec = codecs()[job.template.intermediate.codec].name
     folders = unmarked(programmes, where.store) if house is not None and where.store is not None else ()
     if folders:
-        house, alone = None, "others do not know where " + ", ".join(each.name for each in folders[:3]) + " lies"
+        house, alone = None, "others do not know where " + ", ".join(folder.name for folder in folders[:3]) + " lies"
     found = Seen(where, programmes, stale=stale, codec=codec, stock=stock, house=house, alone=alone, unmarked=folders)
     return looked_again(job, found)
 

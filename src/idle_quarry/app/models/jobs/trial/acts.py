@@ -153,7 +153,7 @@ class TrialActs:
         if opened is None:
             return
         tracks = {
-            opened.timeline.item(each)[0].ident for ident in opened.chosen for each in opened.timeline.linked(ident)
+            opened.timeline.item(other)[0].ident for ident in opened.chosen for other in opened.timeline.linked(ident)
         }
         self._edit("split", lambda timeline: edits.split(timeline, opened.frame, tracks or None))
 
@@ -395,5 +395,5 @@ def _beside(timeline: Timeline, track: Track, by: int) -> Track:
 def _within(shift: Fraction, begin: float, size: float) -> Fraction:
     """Return a shift of what begins and is so large, shares of the canvas, that leaves no more of it bare than the fit does."""
     ends = sorted((-begin, 1 - size - begin))
-    low, high = (Fraction(each).limit_denominator(10_000) for each in ends)
+    low, high = (Fraction(end).limit_denominator(10_000) for end in ends)
     return min(max(shift, low), high)

@@ -32,7 +32,7 @@ class Costs:
         """Return what is found at a source class, gravest first."""
         if source is None or self.evaluation is None:
             return []
-        return [each for each in self.evaluation.findings if each.where == f"source:{source.id}"]
+        return [finding for finding in self.evaluation.findings if finding.where == f"source:{source.id}"]
 
     def row_of(self, item: Item) -> MaterialRow | None:
         """Return what is known of an item's clip."""

@@ -59,7 +59,7 @@ def pieces_between(opened: Opened, span: tuple[int, int], chosen: Iterable[int] 
         )
     first, last = span
     pieces: list[Piece] = []
-    idents = {each for ident in chosen for each in opened.timeline.linked(ident)} if chosen is not None else None
+    idents = {other for ident in chosen for other in opened.timeline.linked(ident)} if chosen is not None else None
     tracks = {track.ident: track for track in target.timeline.tracks}
     for track in opened.timeline.tracks:
         there = tracks.get(track.ident)

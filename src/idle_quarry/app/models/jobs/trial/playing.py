@@ -132,7 +132,7 @@ class Playing(QObject):
         """Play, and with each press faster, this way; from the other way turn round."""
         way = -1 if back else 1
         now = self.speed * way
-        self.play(way * next((each for each in SPEEDS if each > now), SPEEDS[-1]) if now >= 0 else way * SPEEDS[0])
+        self.play(way * next((speed for speed in SPEEDS if speed > now), SPEEDS[-1]) if now >= 0 else way * SPEEDS[0])
 
     def slower(self, *, back: bool = False) -> None:
         """Play slowly this way, a quarter and then a half as fast."""

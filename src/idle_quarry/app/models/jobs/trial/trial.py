@@ -80,7 +80,7 @@ class Trial(JobPart):
         self._folder, self.clip, self.side, self.aim = job.folder, None, LOWER, LOWER
         self._costs = None
         names = self.names()
-        programme = next((each.name for each in job.template.timelines), "")
+        programme = next((timeline.name for timeline in job.template.timelines), "")
         first = programme if programme in names else (names[0] if names else "")
         for name in (first, *[each for each in names if each != first][:1]):
             if name:
@@ -139,7 +139,7 @@ class Trial(JobPart):
             self.look_at(other)
             return
         template, rate = job.template, job.template.working.format.rate
-        wanted = next((each for each in template.timelines if each.name == name), None)
+        wanted = next((timeline for timeline in template.timelines if timeline.name == name), None)
         canvas = template.canvas(wanted) if wanted is not None else template.working.format.raster
         fit = wanted.fit if wanted is not None and canvas != template.working.format.raster else None
 
@@ -326,7 +326,7 @@ class Trial(JobPart):
         first, last = self.marks.get(self.clip, (None, None)) if self.clip is not None else (None, None)
         length = self.player.source.length if self.player.source is not None else 1
         places = sorted({0, length - 1, *([first] if first is not None else []), *([last - 1] if last else [])})
-        beyond = [each for each in places if (each < self.frame if back else each > self.frame)]
+        beyond = [place for place in places if (place < self.frame if back else place > self.frame)]
         if beyond:
             self.go(beyond[-1] if back else beyond[0])
 
