@@ -138,12 +138,12 @@ def is_folder(path: Path) -> bool:
         return False
 
 
-def sha256_of(path: Path, told: Callable[[int], object] = lambda _done: None) -> str:
-    """Return the SHA-256 of a file in hex. `told` hears how many bytes are read, and may raise to stop. Raises `OSError`."""
+def sha256_of(path: Path, on_progress: Callable[[int], object] = lambda _done: None) -> str:
+    """Return the SHA-256 of a file in hex. `on_progress` hears how many bytes are read, and may raise to stop. Raises `OSError`."""
     digest, done = hashlib.sha256(), 0
     with path.open("rb") as file:
         while block := file.read(_BLOCK):
             digest.update(block)
             done += len(block)
-            told(done)
+            on_progress(done)
     return digest.hexdigest()

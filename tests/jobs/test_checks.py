@@ -29,9 +29,9 @@ from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.names import clip_suffix
 from idle_quarry.media.whole.flashes import Spell
 from idle_quarry.media.whole.layout import Item
-from idle_quarry.media.whole.measure import Whole
-from idle_quarry.media.whole.pictures import FieldsRun, Part, PicturesWhole, Stay
-from idle_quarry.media.whole.sound import ChannelFound, SoundWhole, Span
+from idle_quarry.media.whole.measure import FileMeasurement
+from idle_quarry.media.whole.pictures import FieldsRun, Part, PictureMeasurement, Stay
+from idle_quarry.media.whole.sound import ChannelFound, SoundMeasurement, Span
 from idle_quarry.path.codecs import cannot_hold, mbps
 from idle_quarry.path.entries.delivery import Clause, Delivery, Limit, Limits
 from idle_quarry.path.entries.programme import Item as Wanted
@@ -54,12 +54,12 @@ DECLARED = Declared(
     1920, 1080, Fraction(1), Fraction(25), "interlaced", "top", "yuv422p10le", 10, "4:2:2", "bt709", "bt709", "bt709", "narrow", "h264",
     "High 4:2:2 Intra", "mxf", "10:00:00:00", False, FRAMES, 40.0, (Audio(2, "stereo", 48000, 24),),
 )  # fmt: skip
-PICTURES = PicturesWhole(
+PICTURES = PictureMeasurement(
     FRAMES, 0, 10, ("1920 × 1080 · 10 bits",), 64, 940, 0.0, 0.0, (FieldsRun(0, FRAMES, "interlaced", "top", None),), 0.97,
     (Part("moving", 0, FRAMES, 0.5),), (), 0, (), 0.002, -0.01, 1.0, (), 1.0, 0.0, (), (0, 0, 1920, 1080), None, None, (), (), (),
 )  # fmt: skip
 LOUD = ChannelFound(-8.0, -26.0, 0.01, 0.6)
-SOUND = SoundWhole((LOUD, LOUD), 40.0, -23.0, 8.0, -3.0, -15.0, -18.0, (-23.0,) * 400)
+SOUND = SoundMeasurement((LOUD, LOUD), 40.0, -23.0, 8.0, -3.0, -15.0, -18.0, (-23.0,) * 400)
 
 
 def checked(
@@ -71,7 +71,7 @@ def checked(
     **more: Any,
 ) -> dict[str, Check]:
     """The checks of a file that is right but for what is said."""
-    found = Whole(
+    found = FileMeasurement(
         1, "0" * 64, SIZE, replace(PICTURES, **(pictures or {})), more.get("items", (Item("programme", 0, FRAMES),)), replace(SOUND, **(sound or {})),
         more.get("tones", ()),
     )  # fmt: skip

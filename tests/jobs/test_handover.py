@@ -182,7 +182,7 @@ def test_what_fails_its_own_spec_is_not_handed_over_and_what_is_stopped_leaves_n
                 raise Stop
 
         with pytest.raises(Stop):
-            make(job, programme, delivery, out, told=told)
+            make(job, programme, delivery, out, on_progress=told)
         assert not list(out.iterdir())
     made = make(job, programme, delivery, out)
     assert (

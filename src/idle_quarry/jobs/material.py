@@ -270,12 +270,12 @@ def bring_in(
     source: Source,
     template: Template,
     folder: Path,
-    told: Callable[[float], None],
+    on_progress: Callable[[float], None],
     span: Span | None = None,
 ) -> BroughtIn:
     """Convert a clip, or a span of its frames, to the template's intermediate by the link of a source class, into the job.
 
-    Return what was made. The file appears when it is whole. `told` hears the share that is done, and may raise to stop; then
+    Return what was made. The file appears when it is whole. `on_progress` hears the share that is done, and may raise to stop; then
     nothing is left. Raises `NotPossible` where the link or the codec refuses, `MediaError` where the clip cannot be read or the
     disk is full.
     """
@@ -287,13 +287,13 @@ def bring_in(
         folder / BROUGHT_IN,
         template.working.format,
         template.intermediate.codec,
-        told,
+        on_progress,
         span,
     )
 
 
 def make_proxy(
-    entry: Entry, clip: Clip, source: Source, template: Template, folder: Path, told: Callable[[float], None]
+    entry: Entry, clip: Clip, source: Source, template: Template, folder: Path, on_progress: Callable[[float], None]
 ) -> BroughtIn:
     """Convert a clip to the template's proxy by its policy of a source class, into the job; as `bring_in`.
 
@@ -302,7 +302,9 @@ def make_proxy(
     if template.proxy is None or template.proxy_format is None:
         raise NotPossible("the template has no proxy", subject=entry.path.name, remedy="give it one in Path")
     place = folder / BROUGHT_IN / PROXIES
-    return _converted(entry, clip, source, template, place, template.proxy_format, template.proxy.codec, told, None)
+    return _converted(
+        entry, clip, source, template, place, template.proxy_format, template.proxy.codec, on_progress, None
+    )
 
 
 def _converted(
@@ -313,7 +315,7 @@ def _converted(
     place: Path,
     fmt: SignalFormat,
     codec_id: str,
-    told: Callable[[float], None],
+    on_progress: Callable[[float], None],
     span: Span | None,
 ) -> BroughtIn:
     state = state_of(entry)
@@ -333,7 +335,7 @@ def _converted(
         clip,
         wanted,
         free_place(place, cleaned_name(entry.path.stem) or "clip", clip_suffix(codec)),
-        lambda done, of, _speed: told(done / max(1, of)),
+        lambda done, of, _speed: on_progress(done / max(1, of)),
         seconds,
     )
     return BroughtIn(made.path, entry.content, source.id, codec.id, span)

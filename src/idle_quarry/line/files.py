@@ -22,11 +22,11 @@ def link_paths(path: Path, links: int) -> list[Path]:
 
 
 def write_words(
-    path: Path, links: int, frames: Iterable[Sequence[Words]], *, told: Callable[[int], None] | None = None
+    path: Path, links: int, frames: Iterable[Sequence[Words]], *, on_progress: Callable[[int], None] | None = None
 ) -> list[Path]:
     """Write frames, each an array of words for each link, and return the files; nothing is left of a write that fails.
 
-    `told` hears how many frames are written. Raises `MediaError` where the disk refuses.
+    `on_progress` hears how many frames are written. Raises `MediaError` where the disk refuses.
     """
     paths = link_paths(path, links)
     parts = [each.with_name(f".{each.name[:40]}.{secrets.token_hex(6)}.part") for each in paths]
@@ -36,8 +36,8 @@ def write_words(
             for number, frame in enumerate(frames, 1):
                 for file, words in zip(files, frame, strict=True):
                     file.write(np.ascontiguousarray(words, "<u2").data)
-                if told is not None:
-                    told(number)
+                if on_progress is not None:
+                    on_progress(number)
         for part, each in zip(parts, paths, strict=True):
             part.replace(each)
     except OSError as error:

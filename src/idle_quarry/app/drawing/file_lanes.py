@@ -14,7 +14,7 @@ from idle_quarry.app.drawing.marks import fitted
 from idle_quarry.app.theme import theme
 
 if TYPE_CHECKING:
-    from idle_quarry.media.whole.measure import Whole
+    from idle_quarry.media.whole.measure import FileMeasurement
 
 #: Heights at 100 % of text size: each lane, and the names at the left.
 LANES = {"holds": 26, "luma": 40, "light": 32, "loudness": 40, "places": 30}
@@ -53,7 +53,7 @@ def height() -> int:
 
 def draw_file(
     painter: QPainter,
-    found: Whole,
+    found: FileMeasurement,
     rate: Fraction,
     width: float,
     marked: Sequence[Marked],
@@ -99,7 +99,7 @@ def _head(painter: QPainter, name: str, room: QRectF) -> None:
     painter.drawLine(QPointF(theme.px(HEAD), room.bottom()), QPointF(room.width() - theme.px(16), room.bottom()))
 
 
-def _items(painter: QPainter, found: Whole, room: QRectF, frames: int) -> None:
+def _items(painter: QPainter, found: FileMeasurement, room: QRectF, frames: int) -> None:
     painter.setFont(theme.font(11))
     metrics = QFontMetricsF(painter.font())
     for item in found.items:
@@ -123,7 +123,7 @@ def _items(painter: QPainter, found: Whole, room: QRectF, frames: int) -> None:
             painter.drawText(rect.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, name)
 
 
-def _luma(painter: QPainter, found: Whole, rate: Fraction, room: QRectF, frames: int) -> None:
+def _luma(painter: QPainter, found: FileMeasurement, rate: Fraction, room: QRectF, frames: int) -> None:
     """Draw lowest and highest code of each second, between black and white."""
     pictures, top = found.pictures, 1 << found.pictures.bits
     unit = 1 << (pictures.bits - 8)
@@ -165,7 +165,9 @@ def _curve(
     painter.drawPolyline(made)
 
 
-def _loudness(painter: QPainter, found: Whole, rate: Fraction, room: QRectF, frames: int, wanted: float | None) -> None:
+def _loudness(
+    painter: QPainter, found: FileMeasurement, rate: Fraction, room: QRectF, frames: int, wanted: float | None
+) -> None:
     if found.sound is None:
         return
     begin = found.programme[0]

@@ -38,8 +38,10 @@ class Clip:
         return self.path.stem
 
 
-def clips_in(folders: Iterable[Path], told: Callable[[int], object] | None = None) -> tuple[list[Clip], list[str]]:
-    """Return the clips below folders, and a sentence for each file that cannot be read; `told` hears how many were looked at.
+def clips_in(
+    folders: Iterable[Path], on_progress: Callable[[int], object] | None = None
+) -> tuple[list[Clip], list[str]]:
+    """Return the clips below folders, and a sentence for each file that cannot be read; `on_progress` hears how many were looked at.
 
     Raises `MediaError` where a folder is none.
     """
@@ -55,8 +57,8 @@ def clips_in(folders: Iterable[Path], told: Callable[[int], object] | None = Non
                 found.append(clip_of(path))
             except QuarryError as error:
                 trouble.append(str(error))
-            if told is not None:
-                told(looked)
+            if on_progress is not None:
+                on_progress(looked)
     return found, trouble
 
 

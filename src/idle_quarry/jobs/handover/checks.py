@@ -16,7 +16,7 @@ from idle_quarry.path.template import Delivered, Template
 from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
 
 if TYPE_CHECKING:
-    from idle_quarry.media.whole.measure import Whole
+    from idle_quarry.media.whole.measure import FileMeasurement
 
 PASSES, FAILS, LOOK, NOT_CHECKED = "passes", "fails", "look", "not checked"
 #: Places that are told of one check at the most.
@@ -73,7 +73,7 @@ class Seen:
 
     path: Path
     clip: Clip
-    found: Whole
+    found: FileMeasurement
     template: Template
     delivery: Delivered
     spec: Delivery | None

@@ -44,7 +44,7 @@ from idle_quarry.signal.words import format_words
 from idle_quarry.sound.meters import LoudnessMeter
 
 #: Hears what is under way and the share that is done; it may raise to stop.
-Told = Callable[[str, float], None]
+OnProgress = Callable[[str, float], None]
 _RATE = 48000
 
 
@@ -70,13 +70,13 @@ def make(
     delivery: Delivered,
     folder: Path,
     store: Store | None = None,
-    told: Told | None = None,
+    on_progress: OnProgress | None = None,
 ) -> HandedOver:
-    """Make a delivery of a timeline into a folder. `told` hears how far it is, and may raise to stop; then nothing is left.
+    """Make a delivery of a timeline into a folder. `on_progress` hears how far it is, and may raise to stop; then nothing is left.
 
     Raises `NotPossible` where a piece, the codec or the layout refuses, `JobError` where the place does, and `MediaError`.
     """
-    say = told or (lambda _what, _share: None)
+    say = on_progress or (lambda _what, _share: None)
     codec = codecs()[delivery.codec]
     why = cannot_hold(codec, delivery.format)
     if why:
@@ -196,7 +196,7 @@ def _taken(path: Path) -> JobError:
     return JobError("is there already", subject=str(path), remedy="choose another folder, or remove it")
 
 
-def _gain(job: CheckedJob, timeline: Timeline, delivery: Delivered, told: Callable[[float], None]) -> float:
+def _gain(job: CheckedJob, timeline: Timeline, delivery: Delivered, on_progress: Callable[[float], None]) -> float:
     """Return the gain, dB, that brings the full mix to the loudness that is asked for; 0 where none is, or there is nothing to hear."""
     mix, layout = mix_of(delivery), sound_layouts()[delivery.layout]
     if delivery.loudness_lufs is None or mix is None:
@@ -207,6 +207,6 @@ def _gain(job: CheckedJob, timeline: Timeline, delivery: Delivered, told: Callab
         for block in sound.blocks():
             meter.take(block[:, list(mix)])
             done += len(block)
-            told(done / max(1, sound.length))
+            on_progress(done / max(1, sound.length))
     found = meter.latest.integrated
     return round(delivery.loudness_lufs - found, 2) if found is not None else 0.0

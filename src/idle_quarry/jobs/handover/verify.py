@@ -17,7 +17,7 @@ from idle_quarry.jobs.handover.picture_checks import picture_checks, wrapping
 from idle_quarry.jobs.handover.programme_checks import programme_checks
 from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
 from idle_quarry.media.clip import Clip
-from idle_quarry.media.whole.measure import How, Whole, whole
+from idle_quarry.media.whole.measure import FileMeasurement, MeasureOptions, measure_file
 from idle_quarry.path.entries.delivery import USUAL_LIMITS, Delivery
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import deliveries, programme_layouts
@@ -37,7 +37,7 @@ class Verified:
 
     path: Path
     clip: Clip
-    found: Whole
+    found: FileMeasurement
     delivery: Delivered
     template: str
     revision: int
@@ -67,13 +67,13 @@ def layout_of(delivery: Delivered) -> ProgrammeLayout | None:
     return programme_layouts()[delivery.programme] if delivery.programme else None
 
 
-def how_of(delivery: Delivered) -> How:
+def measure_options_of(delivery: Delivered) -> MeasureOptions:
     """Return how a file is measured that is held against a delivery."""
     layout, spec = layout_of(delivery), spec_of(delivery)
     breaks = layout is not None and any(item.what == "break" for item in layout.items)
     limit = spec.limit("gamut") if spec is not None else USUAL_LIMITS.gamut
     least = limit.least if limit is not None else None
-    return How(mix_of(delivery), breaks, (100.0 if least is None else least) / 100)
+    return MeasureOptions(mix_of(delivery), breaks, (100.0 if least is None else least) / 100)
 
 
 def wrapping_of(delivery: Delivered) -> str:
@@ -86,13 +86,13 @@ def verify(
     template: Template,
     delivery: Delivered,
     revision: int,
-    told: Callable[[str, float], None] | None = None,
+    on_progress: Callable[[str, float], None] | None = None,
 ) -> Verified:
-    """Hold a whole file against a delivery. `told` hears what is under way, and may raise to stop.
+    """Hold a whole file against a delivery. `on_progress` hears what is under way, and may raise to stop.
 
     Raises `MediaError` where the file cannot be read or has no pictures.
     """
-    clip, found = whole(path, how_of(delivery), told)
+    clip, found = measure_file(path, measure_options_of(delivery), on_progress)
     seen = Seen(path, clip, found, template, delivery, spec_of(delivery), layout_of(delivery))
     checks = {check.id: check for check in _all(seen)}
     return Verified(path, clip, found, delivery, template.name, revision, tuple(checks[ident] for ident in IDS))

@@ -137,7 +137,7 @@ class _Sound:
 
 def written(
     path: Path, job: CheckedJob, timeline: Timeline, delivery: Delivered, material: TimelineMaterial, items: list[Planned],
-    how: tuple[SignalFormat, Fraction, float], told: Callable[[float], None],
+    how: tuple[SignalFormat, Fraction, float], on_progress: Callable[[float], None],
 ) -> None:  # fmt: skip
     """Write the file, item by item."""
     held, faster, gain = how
@@ -193,7 +193,7 @@ def written(
                 ahead = coder.submit(writer.write, codes, samples)
                 at += 1
                 done += 1
-                told(done / max(1, total))
+                on_progress(done / max(1, total))
         if ahead is not None:
             ahead.result()
         writer.finish()

@@ -69,7 +69,7 @@ def file_named(folder: Path, said: object, by: str) -> Path:
 
 
 def looked(
-    answer: Answer, job: CheckedJob, path: Path, delivery: Delivered, told: Callable[[str, float], None]
+    answer: Answer, job: CheckedJob, path: Path, delivery: Delivered, on_progress: Callable[[str, float], None]
 ) -> Noted:
     """Return a verification that another machine made of a file, with the file's hash as it is read here. Raises `JobError`."""
     from idle_quarry.jobs.handover.verify import IDS
@@ -85,7 +85,7 @@ def looked(
         raise _unbelieved(answer.by, "its checks are others than this version makes")
     size = path.stat().st_size
     try:
-        sha256 = sha256_of(path, lambda done: told("reading it again here", done / max(1, size)))
+        sha256 = sha256_of(path, lambda done: on_progress("reading it again here", done / max(1, size)))
     except OSError as error:
         raise JobError(f"cannot be read ({error.strerror})", subject=str(path)) from error
     if document.get("sha256") != sha256:

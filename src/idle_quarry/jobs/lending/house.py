@@ -214,9 +214,9 @@ class House:
 
     def awaited(
         self, job: CheckedJob, kind: str, given: dict[str, Any], places: list[dict[str, Any]],
-        told: Callable[[float], object], frames: int = 1000,
+        on_progress: Callable[[float], object], frames: int = 1000,
     ) -> Answer:  # fmt: skip
-        """Have some machine do a task, and return what came of it; where `told`, which hears the share that is done, raises, it is stopped.
+        """Have some machine do a task, and return what came of it; where `on_progress`, which hears the share that is done, raises, it is stopped.
 
         A server that goes away is waited for: what was done meanwhile is taken when it is back. Raises `JobError` with the machine's own
         sentence where it could not be done.
@@ -243,7 +243,7 @@ class House:
                 if row is not None and row["status"] in ("failed", "cancelled", "aborted"):
                     raise JobError(one_line(row["text"] or "another window stopped it"), subject=job.title)
                 done = min(1.0, max(0, row["done"] or 0) / frames) if row is not None else done
-                told(done)
+                on_progress(done)
                 time.sleep(_LOOK_S)
         except BaseException:
             with contextlib.suppress(Away):

@@ -23,7 +23,7 @@ from idle_quarry.path.template import Delivered, Format, Source
 
 _FORMAT: TypeAdapter[Format | None] = TypeAdapter(Format | None)
 #: Hears what is under way and the share that is done; it may raise to stop.
-Told = Callable[[str, float], None]
+OnProgress = Callable[[str, float], None]
 BRING_IN, DELIVER, VERIFY = "bring in", "deliver", "verify"
 
 
@@ -32,11 +32,11 @@ BRING_IN, DELIVER, VERIFY = "bring in", "deliver", "verify"
 
 def brought_in(
     house: House | None, job: CheckedJob, entry: Entry, clip: Clip, source: Source, span: Span | None, proxy: bool,
-    told: Callable[[float], None],
+    on_progress: Callable[[float], None],
 ) -> BroughtIn:  # fmt: skip
     """Return what was made of a clip, or a span of it, or its proxy. Raises what `bring_in` raises, and `JobError`."""
     if house is None or _alone(job.folder, entry.path):
-        how = entry, clip, source, job.template, job.folder, told
+        how = entry, clip, source, job.template, job.folder, on_progress
         return make_proxy(*how) if proxy else bring_in(*how, span)
     reach = Reach()
     folder, path = reach.said(job.folder), reach.said(entry.path)
@@ -44,38 +44,38 @@ def brought_in(
         "job": folder, "path": path, "content": entry.content, "source": source.id, "span": span, "proxy": proxy,
         "taken_as": _FORMAT.dump_python(clip.format, mode="json"),
     }  # fmt: skip
-    answer = house.awaited(job, BRING_IN, given, [folder, path], told)
+    answer = house.awaited(job, BRING_IN, given, [folder, path], on_progress)
     wanted = job.template.proxy.codec if proxy and job.template.proxy is not None else job.template.intermediate.codec
     return BroughtIn(inside(job.folder, answer.value.get("path"), answer.by), entry.content, source.id, wanted, span)
 
 
 def delivered(
-    house: House | None, job: CheckedJob, timeline: str, delivery: Delivered, folder: Path, told: Told
+    house: House | None, job: CheckedJob, timeline: str, delivery: Delivered, folder: Path, on_progress: OnProgress
 ) -> tuple[Noted, bool]:
     """Return what came of making a delivery of a timeline into a folder, verified, and whether it passes. Raises what `make` raises."""
     if house is None or _alone(job.folder, folder):
-        return _delivered(job, timeline, delivery, folder, told)
+        return _delivered(job, timeline, delivery, folder, on_progress)
     reach = Reach()
     # timelines name their clips by their paths: only who has them under the same can do it
     places = [{**reach.said(each), "same": True} for each in (job.folder, folder)]
     given = {"job": places[0], "timeline": timeline, "delivery": delivery.id, "to": places[1]}
-    answer = house.awaited(job, DELIVER, given, places, lambda share: told("making it", share))
-    found = looked(answer, job, file_named(folder, answer.value.get("name"), answer.by), delivery, told)
+    answer = house.awaited(job, DELIVER, given, places, lambda share: on_progress("making it", share))
+    found = looked(answer, job, file_named(folder, answer.value.get("name"), answer.by), delivery, on_progress)
     remark = answer.value.get("remark")
     if isinstance(remark, str) and remark:
         found = replace(found, document={**found.document, "remark": one_line(remark)[:1000]})
     return found, found.verdict != FAILS
 
 
-def verified(house: House | None, job: CheckedJob, path: Path, delivery: Delivered, told: Told) -> Noted:
+def verified(house: House | None, job: CheckedJob, path: Path, delivery: Delivered, on_progress: OnProgress) -> Noted:
     """Return a file held against a delivery. Raises what `verify` raises."""
     if house is None or _alone(job.folder, path):
-        return _verified(job, path, delivery, told)
+        return _verified(job, path, delivery, on_progress)
     reach = Reach()
     folder, file = reach.said(job.folder), reach.said(path)
     given = {"job": folder, "path": file, "delivery": delivery.id}
-    answer = house.awaited(job, VERIFY, given, [folder, file], lambda share: told("verifying", share))
-    return looked(answer, job, path, delivery, told)
+    answer = house.awaited(job, VERIFY, given, [folder, file], lambda share: on_progress("verifying", share))
+    return looked(answer, job, path, delivery, on_progress)
 
 
 def _alone(*paths: Path) -> bool:
@@ -86,7 +86,9 @@ def _alone(*paths: Path) -> bool:
 # -- done ---------------------------------------------------------------------------------------------------------------------
 
 
-def _delivered(job: CheckedJob, timeline: str, delivery: Delivered, folder: Path, told: Told) -> tuple[Noted, bool]:
+def _delivered(
+    job: CheckedJob, timeline: str, delivery: Delivered, folder: Path, on_progress: OnProgress
+) -> tuple[Noted, bool]:
     from idle_quarry.jobs.handover.make import make
     from idle_quarry.jobs.renders.settled import settled
     from idle_quarry.jobs.renders.standing import programmes_of, stock_of
@@ -95,23 +97,23 @@ def _delivered(job: CheckedJob, timeline: str, delivery: Delivered, folder: Path
     programme = next((each for each in programmes if each.name == timeline), None)
     if programme is None:
         raise NotPossible("is no timeline of the job", subject=timeline)
-    made = make(job, programme, delivery, folder, settled(job).store, told)
+    made = make(job, programme, delivery, folder, settled(job).store, on_progress)
     kept = with_made(job.folder, noted(made.verified))
     if made.remark:
         kept = replace(kept, document={**kept.document, "remark": made.remark})
     return kept, made.done
 
 
-def _verified(job: CheckedJob, path: Path, delivery: Delivered, told: Told) -> Noted:
+def _verified(job: CheckedJob, path: Path, delivery: Delivered, on_progress: OnProgress) -> Noted:
     from idle_quarry.jobs.handover.verify import verify
 
-    return with_made(job.folder, noted(verify(path, job.template, delivery, job.revision, told)))
+    return with_made(job.folder, noted(verify(path, job.template, delivery, job.revision, on_progress)))
 
 
 # -- done for another machine: of what a task says, for what it is answered ---------------------------------------------------------
 
 
-def bring_in_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, Any]:
+def bring_in_for(given: dict[str, Any], reach: Reach, on_progress: OnProgress) -> dict[str, Any]:
     """Bring a clip into another machine's job."""
     job = check_job(reach.path(given["job"]))
     path = reach.path(given["path"])
@@ -121,23 +123,23 @@ def bring_in_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, A
     clip = replace(look(path), format=_FORMAT.validate_python(given["taken_as"]))
     span = (int(given["span"][0]), int(given["span"][1])) if given["span"] else None
     entry = Entry(path, str(given["content"]), source.id)
-    made = brought_in(None, job, entry, clip, source, span, bool(given["proxy"]), lambda share: told("", share))
+    made = brought_in(None, job, entry, clip, source, span, bool(given["proxy"]), lambda share: on_progress("", share))
     return {"path": made.path.relative_to(job.folder).as_posix()}
 
 
-def deliver_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, Any]:
+def deliver_for(given: dict[str, Any], reach: Reach, on_progress: OnProgress) -> dict[str, Any]:
     """Make a delivery of another machine's job."""
     job = check_job(reach.path(given["job"]))
-    found, passes = _delivered(job, str(given["timeline"]), _delivery(job, given), reach.path(given["to"]), told)
+    found, passes = _delivered(job, str(given["timeline"]), _delivery(job, given), reach.path(given["to"]), on_progress)
     document = dict(found.document)
     remark = document.pop("remark", "")
     return {"document": document, "passes": passes, "name": found.path.name, "remark": remark}
 
 
-def verify_for(given: dict[str, Any], reach: Reach, told: Told) -> dict[str, Any]:
+def verify_for(given: dict[str, Any], reach: Reach, on_progress: OnProgress) -> dict[str, Any]:
     """Verify a file for another machine."""
     job = check_job(reach.path(given["job"]))
-    found = _verified(job, reach.path(given["path"]), _delivery(job, given), told)
+    found = _verified(job, reach.path(given["path"]), _delivery(job, given), on_progress)
     return {"document": found.document}
 
 

@@ -22,7 +22,7 @@ from idle_quarry.picture.planes import Planes, codes_of_planes
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
 
 #: Hears how many frames are written, of how many; it may raise to stop.
-Told = Callable[[int, int], None]
+OnProgress = Callable[[int, int], None]
 
 
 class Pictures:
@@ -91,7 +91,7 @@ class Pictures:
         return luma, other, other
 
 
-def render(recipe: Recipe, path: Path, told: Told | None = None) -> None:
+def render(recipe: Recipe, path: Path, on_progress: OnProgress | None = None) -> None:
     """Render a piece into `path`; where it is stopped or fails nothing is left.
 
     Raises `NotPossible` where a clip is another now or its class refuses, `MediaError` where it cannot be read or the disk refuses.
@@ -108,8 +108,8 @@ def render(recipe: Recipe, path: Path, told: Told | None = None) -> None:
             if ahead is not None:
                 ahead.result()
             ahead = coder.submit(writer.write, codes)
-            if told is not None:
-                told(number + 1, recipe.frames)
+            if on_progress is not None:
+                on_progress(number + 1, recipe.frames)
         if ahead is not None:
             ahead.result()
         writer.finish()

@@ -40,9 +40,9 @@ class News:
 class Line:
     """`told` is called on the line's own thread, with each piece of news."""
 
-    def __init__(self, library: AtHand, told: Callable[[News], None]) -> None:
+    def __init__(self, library: AtHand, on_news: Callable[[News], None]) -> None:
         self._library = library
-        self._told = told
+        self._told = on_news
         self._room = uuid.uuid4().hex
         self._working_on: str | None = None
         self._heard: dict[str, tuple[str, str | None, float]] = {}

@@ -76,13 +76,16 @@ class Feed:
         return frames_of(self.setup.format, self.way, picture, sound if tape.channels else None, tape.start, said)
 
 
-def play_out(setup: Setup, path: Path, frames: int, told: Callable[[int, int], None]) -> list[Path]:
+def play_out(setup: Setup, path: Path, frames: int, on_progress: Callable[[int, int], None]) -> list[Path]:
     """Write frames of a setup as words into a file, or one a link, and return the files; nothing is left of what fails.
 
-    `frames` of 0 are those of the whole clip. `told` hears how many are written, of how many; it may raise to stop.
+    `frames` of 0 are those of the whole clip. `on_progress` hears how many are written, of how many; it may raise to stop.
     """
     with closing(Feed(setup)) as feed:
         count = -(-(frames or feed.length or 1) // feed.way.pictures)
         return write_words(
-            path, feed.way.interface.links, islice(feed.frames, count), told=lambda done: told(done, count)
+            path,
+            feed.way.interface.links,
+            islice(feed.frames, count),
+            on_progress=lambda done: on_progress(done, count),
         )

@@ -31,7 +31,7 @@ from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
 from idle_quarry.signal.words import format_words
 
 #: Hears how many frames are written, of how many, and the speed in multiples of real time; it may raise to stop.
-Told = Callable[[int, int, float], None]
+OnProgress = Callable[[int, int, float], None]
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,11 @@ class Made:
 
 
 def convert(
-    clip: Clip, wanted: Wanted, path: Path, told: Told | None = None, span: tuple[Fraction, Fraction] | None = None
+    clip: Clip,
+    wanted: Wanted,
+    path: Path,
+    on_progress: OnProgress | None = None,
+    span: tuple[Fraction, Fraction] | None = None,
 ) -> Made:
     """Convert a clip into `path`, which appears when it is whole; where it is stopped or fails, nothing is left.
 
@@ -121,9 +125,9 @@ def convert(
             if ahead is not None:
                 ahead.result()
             ahead = coder.submit(writer.write, codes, samples)
-            if told is not None:
+            if on_progress is not None:
                 done = index + 1 - begin
-                told(done, end - begin, float(done) / float(held.rate) / max(1e-6, time.monotonic() - begun))
+                on_progress(done, end - begin, float(done) / float(held.rate) / max(1e-6, time.monotonic() - begun))
         if ahead is not None:
             ahead.result()
         writer.finish()

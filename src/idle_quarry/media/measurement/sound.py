@@ -233,10 +233,10 @@ def _loudness(samples: NDArray[np.float32], rate: int, layout: str) -> tuple[flo
     return meter.result(samples.shape[0])
 
 
-def heard_whole(found: SoundFound, path: Path, stream_index: int, told: Callable[[float], None]) -> SoundFound:
+def heard_whole(found: SoundFound, path: Path, stream_index: int, on_progress: Callable[[float], None]) -> SoundFound:
     """Return what was heard of windows with loudness, its range and true peak of the whole stream, as R 128 integrates.
 
-    `told` hears how many seconds were heard, and may raise to stop. Where nothing more can be decoded, `found` is returned.
+    `on_progress` hears how many seconds were heard, and may raise to stop. Where nothing more can be decoded, `found` is returned.
     """
     meter: _Meter | None = None
     channels = 0
@@ -247,7 +247,7 @@ def heard_whole(found: SoundFound, path: Path, stream_index: int, told: Callable
                 meter, channels = _Meter(frame.sample_rate, frame.layout.name), len(block)
             if len(block) == channels:
                 meter.push(block)
-                told(meter.samples / found.sample_rate)
+                on_progress(meter.samples / found.sample_rate)
         if meter is None or meter.samples < found.sample_rate * found.seconds:
             return found
         meter.push(None)

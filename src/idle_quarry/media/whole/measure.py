@@ -20,26 +20,26 @@ from idle_quarry.media.clip import Clip
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.memory import identity
 from idle_quarry.media.whole.layout import PROGRAMME, Item, items_of
-from idle_quarry.media.whole.pictures import PicturesWhole, pictures_of
-from idle_quarry.media.whole.sound import SoundWhole, Span, sound_of, tone_spans
+from idle_quarry.media.whole.pictures import PictureMeasurement, pictures_of
+from idle_quarry.media.whole.sound import SoundMeasurement, Span, sound_of, tone_spans
 from idle_quarry.places import memory_folder
 
 #: Counts up whenever measurement answers differently: what an earlier one found is measured again.
 MEASUREMENT = 3
 #: Hears what is under way and the share that is done; it may raise to stop.
-Told = Callable[[str, float], None]
+OnProgress = Callable[[str, float], None]
 
 
 @dataclass(frozen=True)
-class Whole:
+class FileMeasurement:
     """What a file is as a whole. `sha256` is of its bytes; `items` what lies in it; sound is of the programme alone, tones of the whole file."""
 
     measurement: int
     sha256: str
     size: int
-    pictures: PicturesWhole
+    pictures: PictureMeasurement
     items: tuple[Item, ...]
-    sound: SoundWhole | None
+    sound: SoundMeasurement | None
     tones: tuple[Span, ...]
 
     @property
@@ -50,12 +50,12 @@ class Whole:
 
 
 @lru_cache(maxsize=1)
-def _adapter() -> TypeAdapter[Whole]:
-    return TypeAdapter(Whole)
+def _adapter() -> TypeAdapter[FileMeasurement]:
+    return TypeAdapter(FileMeasurement)
 
 
 @dataclass(frozen=True)
-class How:
+class MeasureOptions:
     """How a file is measured: the channels (from 0) of its full mix, whether black divides the programme into parts, and the share of a
     picture that may lie outside R 103's limits before its place is told.
     """
@@ -65,10 +65,10 @@ class How:
     area: float = 0.01
 
 
-def remembered(path: Path, how: How) -> Whole | None:
+def remembered(path: Path, options: MeasureOptions) -> FileMeasurement | None:
     """Return what a file is where this content was measured so before, else None."""
     try:
-        found = _adapter().validate_json(_kept_at(path, how).read_bytes())
+        found = _adapter().validate_json(_kept_at(path, options).read_bytes())
         return found if found.measurement == MEASUREMENT and found.size == path.stat().st_size else None
     except (OSError, ValueError):
         return None
@@ -97,47 +97,49 @@ def _meanwhile(path: Path, channels: int, seconds: float) -> Iterator[Callable[[
             stop.set()
 
 
-def _kept_at(path: Path, how: How) -> Path:
+def _kept_at(path: Path, options: MeasureOptions) -> Path:
     """Return where what is known of a file is kept. Raises `OSError`."""
     # by time too: what was written over in its middle has the same size, beginning and end
-    said = f"{how.mix} {how.breaks} {how.area} {path.stat().st_mtime_ns}"
+    said = f"{options.mix} {options.breaks} {options.area} {path.stat().st_mtime_ns}"
     return memory_folder() / "whole" / f"{identity(path)} {hashlib.sha256(said.encode()).hexdigest()[:12]}.json"
 
 
-def whole(path: Path, how: How, told: Told | None = None) -> tuple[Clip, Whole]:
+def measure_file(
+    path: Path, options: MeasureOptions, on_progress: OnProgress | None = None
+) -> tuple[Clip, FileMeasurement]:
     """Return a file as it declares itself and as it is, from memory where this content was measured so before.
 
-    Raises `MediaError` where the file cannot be read or has no pictures, and what `told` raises.
+    Raises `MediaError` where the file cannot be read or has no pictures, and what `on_progress` raises.
     """
     clip = inspect(path)
     if not clip.declared.has_picture:
         raise MediaError("has no pictures", subject=path.name)
-    known = remembered(path, how)
+    known = remembered(path, options)
     if known is not None:
         return clip, known
-    say = told or (lambda _what, _share: None)
+    say = on_progress or (lambda _what, _share: None)
     size = max(1, path.stat().st_size)
     frames = max(1, clip.declared.frames or 1)
     rate = clip.declared.rate or 25
     channels = sum(track.channels for track in clip.declared.audio)
     with _meanwhile(path, channels, float(frames / rate)) as found_meanwhile:
         pictures = pictures_of(
-            clip, lambda done: say("looking at every picture", 0.85 * min(1.0, done / frames)), area=how.area
+            clip, lambda done: say("looking at every picture", 0.85 * min(1.0, done / frames)), area=options.area
         )
         digest, tones = found_meanwhile()
-    items = items_of(pictures.parts, float(rate), breaks=how.breaks)
-    found = Whole(MEASUREMENT, digest, size, pictures, items, None, ())
+    items = items_of(pictures.parts, float(rate), breaks=options.breaks)
+    found = FileMeasurement(MEASUREMENT, digest, size, pictures, items, None, ())
     if clip.declared.audio:
         first, last = (float(frame / rate) for frame in found.programme)
         sound = sound_of(
             path,
-            how.mix,
+            options.mix,
             (first, last),
             lambda s: say("listening to all sound", 0.85 + 0.13 * min(1.0, s / max(1.0, last))),
         )
         found = replace(found, sound=sound, tones=tones if sound is not None else ())
     with contextlib.suppress(OSError):
-        kept = _kept_at(path, how)
+        kept = _kept_at(path, options)
         kept.parent.mkdir(parents=True, exist_ok=True)
         written_whole(kept, _adapter().dump_json(found))
     return clip, found

@@ -83,7 +83,7 @@ class FieldsRun:
 
 
 @dataclass(frozen=True)
-class PicturesWhole:
+class PictureMeasurement:
     """What all pictures of a file are. Codes are of `bits` bits; light in cd/m²; `parts` are what lies one after the other."""
 
     frames: int
@@ -301,7 +301,7 @@ class PicturesMeter:
             first = self._runs[-1].first + len(self._runs[-1].found.likelihood) if self._runs else 0
             self._runs.append(RunSeen(first, evidence(pairs)))
 
-    def found(self, damaged: int = 0) -> PicturesWhole:
+    def found(self, damaged: int = 0) -> PictureMeasurement:
         """Return what all pictures are."""
         self._drain()
         fields, sure = self._fields_found()
@@ -311,7 +311,7 @@ class PicturesMeter:
         flashes = sorted([*self._flash.flashes.spells, *self._flash.reds.spells], key=lambda each: each.first)
         per = self._fields
         active = self._active.found(self._encoding.range == "narrow")
-        return PicturesWhole(
+        return PictureMeasurement(
             self._frames, damaged, self._bits, tuple(self._kinds), self._lowest, self._highest,
             self._below / max(1, self._samples), self._above / max(1, self._samples), fields, sure, tuple(self._parts),
             tuple(Stay(part.first, part.last) for part in self._parts if part.what in (STILL, BARS)), repeats,
@@ -339,10 +339,12 @@ class PicturesMeter:
         return (FieldsRun(0, self._frames, scan, order, cadence),), guess.confidence
 
 
-def pictures_of(clip: Clip, told: Callable[[int], None] | None = None, *, area: float = 0.01) -> PicturesWhole:
+def pictures_of(
+    clip: Clip, on_progress: Callable[[int], None] | None = None, *, area: float = 0.01
+) -> PictureMeasurement:
     """Return what all pictures of a clip are, decoded once; one picture is looked at while the next is decoded.
 
-    `told` hears frames that are done, and may raise to stop. Raises `MediaError` where it cannot be opened.
+    `on_progress` hears frames that are done, and may raise to stop. Raises `MediaError` where it cannot be opened.
     """
     meter = PicturesMeter(clip, area=area)
     with Reader(clip.path, clip.declared) as reader, ThreadPoolExecutor(1, thread_name_prefix="quarry meter") as pool:
@@ -351,8 +353,8 @@ def pictures_of(clip: Clip, told: Callable[[int], None] | None = None, *, area: 
             if ahead is not None:
                 ahead.result()
             ahead = pool.submit(meter.take, picture)
-            if told is not None and number % 10 == 0:
-                told(number)
+            if on_progress is not None and number % 10 == 0:
+                on_progress(number)
         if ahead is not None:
             ahead.result()
         damaged = reader.damaged

@@ -45,7 +45,7 @@ class Span:
 
 
 @dataclass(frozen=True)
-class SoundWhole:
+class SoundMeasurement:
     """What all sound of a file is. Loudness in LUFS, range in LU, true peak in dBTP; None where there is too little.
 
     `short_term` is a figure every tenth of a second, rounded to 0.1, −70 where there is none.
@@ -121,12 +121,12 @@ def sound_of(
     path: Path,
     mix: Sequence[int] | None,
     span: tuple[float, float],
-    told: Callable[[float], None] | None = None,
-) -> SoundWhole | None:
+    on_progress: Callable[[float], None] | None = None,
+) -> SoundMeasurement | None:
     """Return what the sound of a file is from one second to another; None where it has none. `mix` are the channels (from 0) of the full mix, one, two or six of
     them, in the order left, right, centre, LFE, surrounds; None for those that there are.
 
-    `told` hears seconds that are done, and may raise to stop. Raises `MediaError` where the file cannot be opened.
+    `on_progress` hears seconds that are done, and may raise to stop. Raises `MediaError` where the file cannot be opened.
     """
     with SoundReader(path, RATE) as reader:
         if not reader.channels:
@@ -147,10 +147,10 @@ def sound_of(
                 momentary.append(latest.momentary if latest.momentary is not None else -70.0)
                 short.append(latest.short_term if latest.short_term is not None else -70.0)
             at += count
-            if told is not None and len(blocks.peaks) % 50 == 0:
-                told(at / RATE)
+            if on_progress is not None and len(blocks.peaks) % 50 == 0:
+                on_progress(at / RATE)
         last = meter.latest if meter is not None else None
-        return SoundWhole(
+        return SoundMeasurement(
             tuple(_channel(blocks, n) for n in range(reader.channels)),
             (at - begin) / RATE,
             last.integrated if last else None,

@@ -14,7 +14,7 @@ from idle_quarry.app.drawing.file_lanes import Marked, draw_file, frame_at, heig
 from idle_quarry.app.theme import theme
 
 if TYPE_CHECKING:
-    from idle_quarry.media.whole.measure import Whole
+    from idle_quarry.media.whole.measure import FileMeasurement
 
 
 class FileLanes(QWidget):
@@ -24,7 +24,7 @@ class FileLanes(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._found: Whole | None = None
+        self._found: FileMeasurement | None = None
         self._rate, self._marked, self._frame = Fraction(25), tuple[Marked, ...](), 0
         self._loudness: float | None = None
         self.setAccessibleName("The file along its time")
@@ -32,7 +32,12 @@ class FileLanes(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def show_file(
-        self, found: Whole | None, rate: Fraction, marked: Sequence[Marked], loudness: float | None, frame: int
+        self,
+        found: FileMeasurement | None,
+        rate: Fraction,
+        marked: Sequence[Marked],
+        loudness: float | None,
+        frame: int,
     ) -> None:
         self._found, self._rate, self._marked, self._frame = found, rate, tuple(marked), frame
         self._loudness = loudness

@@ -27,7 +27,7 @@ from idle_quarry.printing import write_pdf
 
 if TYPE_CHECKING:  # what measures pictures is slow to read, and read by the workers that do
     from idle_quarry.app.models.jobs.jobs import Jobs
-    from idle_quarry.media.whole.measure import Whole
+    from idle_quarry.media.whole.measure import FileMeasurement
 
 PAGE = "Hand-over"
 _GRAVE = {"fails": 0, "look": 1, "passes": 2, "not checked": 3}
@@ -43,7 +43,7 @@ class Handover(JobPart):
         self.files: tuple[Noted, ...] = ()
         self.chosen: Noted | None = None
         self.check: str = ""  #: the check that is looked at
-        self.measured: Whole | None = None  #: of the chosen file, for its lanes; None while it is not known
+        self.measured: FileMeasurement | None = None  #: of the chosen file, for its lanes; None while it is not known
         self.scrubber = Scrubber(self.desk)
         self.watched = Watched(self)
         self.to_verify = ToVerify(self)
@@ -94,14 +94,14 @@ class Handover(JobPart):
         if file is not None:
             delivery = next((each for each in self.deliveries() if each.id == file.document["delivery"]), None)
 
-            def work(_ticket: Ticket) -> tuple[Any, Whole | None]:
-                from idle_quarry.jobs.handover.verify import how_of
+            def work(_ticket: Ticket) -> tuple[Any, FileMeasurement | None]:
+                from idle_quarry.jobs.handover.verify import measure_options_of
                 from idle_quarry.media.whole.measure import remembered
 
                 clip = inspect(file.path)
-                return clip, remembered(file.path, how_of(delivery)) if delivery is not None else None
+                return clip, remembered(file.path, measure_options_of(delivery)) if delivery is not None else None
 
-            def done(found: tuple[Any, Whole | None]) -> None:
+            def done(found: tuple[Any, FileMeasurement | None]) -> None:
                 if file is self.chosen:
                     self.measured = found[1]
                     self.scrubber.show_clip(found[0])
