@@ -10,6 +10,7 @@ is more than 150 MB above what it was at rest after every page had been opened o
 from __future__ import annotations
 
 import argparse
+import gc
 import os
 import random
 import shutil
@@ -41,6 +42,7 @@ def _settle(window: MainWindow) -> None:
     """Go to the shelf, stop what goes on by itself, and wait until the rest is done and its memory given back."""
     desk = window.desk
     window.show_view("Library")
+    gc.collect()  # as the application does now and then
     desk.proof.pictures.player.stop()
     desk.proof.codecs.cancel()
     desk.jobs.trial.player.stop()
@@ -58,7 +60,6 @@ def _wait(milliseconds: int) -> None:
 
 def _holders(most: int = 12) -> list[str]:
     """Return who holds arrays and pictures of more than a megabyte: the class, how many there are, and their megabytes."""
-    import gc
     from collections import Counter
 
     import numpy as np

@@ -8,8 +8,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, path_of, press
 from tests.app.test_models import CLIPS, Told, desk  # noqa: F401  (a fixture)
@@ -175,6 +177,8 @@ def test_the_view_live(open_window: Open, qtbot: QtBot, monkeypatch: pytest.Monk
     press(view, "Black and white by eye")
     assert view.eye_bar.isVisible()
     press(view, "Full screen")
+    view._full_on(QGuiApplication.screens()[0])  # again: another takes its place
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     full = view.full
     assert full is not None
     QTest.keyClick(full, Qt.Key.Key_Space)

@@ -111,7 +111,7 @@ def test_templates_are_found_by_their_settings_once_those_are_read(desk: Desk, q
 
 
 def test_one_setting_is_changed_in_many_looked_at_first_and_undone_at_once(
-    desk: Desk, on_progress: Told, qtbot: QtBot
+    desk: Desk, told: Told, qtbot: QtBot
 ) -> None:
     many, library = desk.many, desk.library
     many.show()
@@ -158,39 +158,39 @@ def test_one_setting_is_changed_in_many_looked_at_first_and_undone_at_once(
     qtbot.waitUntil(lambda: not many.running and len(many.changing()) == 2, timeout=10_000)
     before = {ident: library.summary(ident).latest.number for ident in wanted}
     many.save("the north's line-up")
-    qtbot.waitUntil(lambda: bool(on_progress.said) and "2 drafts saved" in on_progress.said[-1], timeout=10_000)
+    qtbot.waitUntil(lambda: bool(told.said) and "2 drafts saved" in told.said[-1], timeout=10_000)
     newest = {ident: library.revisions(ident)[0] for ident in wanted}
     assert [newest[ident].number - before[ident] for ident in wanted] == [1, 0, 1]
     assert newest[wanted[0]].state == "draft" and newest[wanted[0]].note == "the north's line-up"
     assert library.stored(wanted[2], newest[wanted[2]].number).template.sound.line_up_dbfs == -20
-    assert on_progress.action is not None and on_progress.action[0] == "Undo all"
-    on_progress.action[1]()
+    assert told.action is not None and told.action[0] == "Undo all"
+    told.action[1]()
     qtbot.waitUntil(lambda: {library.revisions(wanted[n])[0].state for n in (0, 2)} == {"withdrawn"}, timeout=10_000)
 
 
-def test_a_name_that_is_taken_is_refused_in_place_and_nothing_is_lost(desk: Desk, on_progress: Told) -> None:
+def test_a_name_that_is_taken_is_refused_in_place_and_nothing_is_lost(desk: Desk, told: Told) -> None:
     choose(desk, "Web trio 25p")
     desk.shelf.rename()
-    assert on_progress.answer("House HD, try-out PsF") is not None
-    assert on_progress.answer("Web trio") is None and desk.library.find("own/Web trio").latest.number == 2
+    assert told.answer("House HD, try-out PsF") is not None
+    assert told.answer("Web trio") is None and desk.library.find("own/Web trio").latest.number == 2
     assert (
-        on_progress.answer("Web trio") is None and desk.library.find("own/Web trio").latest.number == 2
+        told.answer("Web trio") is None and desk.library.find("own/Web trio").latest.number == 2
     )  # no revision for nothing
     names = [text for text, _ in more(desk.shelf, desk.library.summary(desk.library.find("own/Web trio").id))]
     assert "Copy to the house shelf as a draft" in names and names[-1] == "Put aside"
     assert any(text.startswith("From delivery: ") for text, _ in beginnings(desk.shelf))
 
 
-def test_putting_aside_is_undone_by_the_word_that_is_said(desk: Desk, on_progress: Told) -> None:
+def test_putting_aside_is_undone_by_the_word_that_is_said(desk: Desk, told: Told) -> None:
     choose(desk, "Sheet Seven")
     desk.shelf.put_aside()
-    assert on_progress.said[-1] == "Sheet Seven was put aside." and desk.library.named("Sheet Seven", "house") is None
-    assert on_progress.action is not None and on_progress.action[0] == "Undo"
-    on_progress.action[1]()
+    assert told.said[-1] == "Sheet Seven was put aside." and desk.library.named("Sheet Seven", "house") is None
+    assert told.action is not None and told.action[0] == "Undo"
+    told.action[1]()
     assert desk.library.named("Sheet Seven", "house") is not None
 
 
-def test_an_approval_answers_each_stop_one_after_the_other(desk: Desk, on_progress: Told) -> None:
+def test_an_approval_answers_each_stop_one_after_the_other(desk: Desk, told: Told) -> None:
     house = desk.library.find("House HD 50i")
     broken = edited(desk.library.stored(house.id).template, Edit("monitor.monitor", "lounge-tv"))
     desk.library.save_revision(house.id, broken, "", parent=2)
@@ -200,12 +200,12 @@ def test_an_approval_answers_each_stop_one_after_the_other(desk: Desk, on_progre
     desk.library.set_one_person(True)
     desk.shelf.act("approve", 3)
     stops = 0
-    while "Why is it right all the same" in on_progress.asked[-1].text:
-        assert on_progress.answer("") is not None  # nobody passes a stop without a word
-        assert on_progress.answer("agreed with the room") is None
+    while "Why is it right all the same" in told.asked[-1].text:
+        assert told.answer("") is not None  # nobody passes a stop without a word
+        assert told.answer("agreed with the room") is None
         stops += 1
-    assert stops and on_progress.asked[-1].text == "What was looked at:"
-    assert on_progress.answer("seen") is None and desk.library.summary(house.id).approved == 3
+    assert stops and told.asked[-1].text == "What was looked at:"
+    assert told.answer("seen") is None and desk.library.summary(house.id).approved == 3
 
 
 def test_a_late_comparison_is_nobody_s(desk: Desk, qtbot: QtBot) -> None:
@@ -220,7 +220,7 @@ def test_a_late_comparison_is_nobody_s(desk: Desk, qtbot: QtBot) -> None:
     assert desk.review.compare.right.template == three.template
 
 
-def test_the_path_says_where_it_stands(desk: Desk, on_progress: Told) -> None:
+def test_the_path_says_where_it_stands(desk: Desk, told: Told) -> None:
     model = desk.path
     assert model.about_words() == "" and model.settings() == [] and not model.has_something_to_prove()
     desk.open_stored(desk.library.find("House HD 50i").id)
@@ -231,13 +231,11 @@ def test_the_path_says_where_it_stands(desk: Desk, on_progress: Told) -> None:
     assert model.sheet == "source:source" and model.changes_words().endswith("since revision 2")
     desk.undo()
     assert model.sheet == "working" and model.station == "working"  # what is gone is no longer looked at
-    assert (
-        desk.edit("Bad", Edit("working.format.bit_depth", 11)) is False and "no such bit depth" in on_progress.said[-1]
-    )
+    assert desk.edit("Bad", Edit("working.format.bit_depth", 11)) is False and "no such bit depth" in told.said[-1]
     setting = next(s for s in model.settings() if s.place == "working.format.bit_depth")
     assert model.typed(setting, "12") is None and model.save_words() == "Save draft"
     model.start_job()
-    assert on_progress.said[-1].startswith("Jobs start from saved revisions") and "Jobs" not in on_progress.views
+    assert told.said[-1].startswith("Jobs start from saved revisions") and "Jobs" not in told.views
     texts = [text for text, _ in model.changes()]
     assert texts[-1] == "Put back everything" and texts[-2] == ""
     act = model.changes()[-1][1]
@@ -246,13 +244,13 @@ def test_the_path_says_where_it_stands(desk: Desk, on_progress: Told) -> None:
     assert model.changes_words() == ""
 
 
-def test_saving_offers_what_comes_next(desk: Desk, on_progress: Told) -> None:
+def test_saving_offers_what_comes_next(desk: Desk, told: Told) -> None:
     desk.open_stored(desk.library.find("House HD 50i").id)
     desk.edit("Level", Edit("sound.line_up_dbfs", -20.0))
     desk.path.ask_save()
-    assert on_progress.answer("the mixers asked") is None
-    assert on_progress.said[-1] == "House HD 50i is saved as revision 3, a draft." and on_progress.action is not None
-    on_progress.action[1]()  # Send to review
+    assert told.answer("the mixers asked") is None
+    assert told.said[-1] == "House HD 50i is saved as revision 3, a draft." and told.action is not None
+    told.action[1]()  # Send to review
     assert desk.library.summary(desk.library.find("House HD 50i").id).latest.state == "in review"
 
 
@@ -303,7 +301,7 @@ def test_a_start_that_is_cancelled_leaves_nothing_and_can_be_begun_again(
     assert start.why_not() is None
 
 
-def test_clips_are_judged_as_they_come_and_stopped(desk: Desk, on_progress: Told, qtbot: QtBot) -> None:
+def test_clips_are_judged_as_they_come_and_stopped(desk: Desk, told: Told, qtbot: QtBot) -> None:
     model = desk.intake
     assert model.row is None and model.uses.beginnings() == [] and model.totals() == []
     model.look_at([CLIPS / "lamp tape 014.mpg", CLIPS / "stone roaming 1.mov"])
@@ -320,7 +318,7 @@ def test_clips_are_judged_as_they_come_and_stopped(desk: Desk, on_progress: Told
     model.look_at([CLIPS])
     model.cancel()
     qtbot.waitUntil(lambda: not model.running, timeout=30_000)
-    assert on_progress.said[-1] == "Stopped; the clips looked at so far are shown."
+    assert told.said[-1] == "Stopped; the clips looked at so far are shown."
     model.clear()
     assert model.row is None and not model.rows.rows
 

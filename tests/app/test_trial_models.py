@@ -264,6 +264,10 @@ def test_each_frame_is_the_clips_own_and_what_lacks_is_said(tmp_path: Path) -> N
         and not alone.seen(3, 0).quick
     )
     alone.close()
+    heard = ClipSource(look(CLIPS / "gauge location tone.wav"))
+    assert heard.aspect == pytest.approx(16 / 9) and heard.seen(0, 0).rgb is None, (
+        "sound alone has no picture, and plays"
+    )
     sounding = ClipSource(look(CLIPS / "stone ambience.mov"))
     assert sounding.heard and np.abs(sounding.sound(0, 4800)).max() > 0
     sounding.close()

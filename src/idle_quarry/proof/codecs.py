@@ -8,7 +8,7 @@ import platform
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 
 import numpy as np
@@ -158,27 +158,26 @@ def through(
     """Return what a codec does to pictures (code values in `fmt`) over five generations. Raises `MediaError`."""
     pixels = encoder_pixels(codec, fmt)
     there, back = Conversion(fmt, pixels.format, _EXACT), Conversion(pixels.format, fmt, _EXACT)
-    exact = [planes_of_codes(code, fmt.encoding) for code in codes]
-    given = list(codes)
+    given: Sequence[Planes] = codes
     if fmt != pixels.format:
-        given = _all(there, exact)
+        given = _all(there, len(codes), lambda index: planes_of_codes(codes[index], fmt.encoding))
     qualities: list[Quality] = []
     seconds, speeds, size = float(len(codes) / fmt.rate), (0.0, 0.0), 0
     loss = None
     for generation in range(1, GENERATIONS[-1] + 1):
-        progress(f"{codec.name}, generation {generation}", (generation - 1) / GENERATIONS[-1])
-        coded = encoded(codec, pixels, given)
+        under_way = partial(progress, f"{codec.name}, generation {generation}", (generation - 1) / GENERATIONS[-1])
+        coded = encoded(codec, pixels, given, under_way)
         made, decoding = decoded(codec, pixels, coded)
         if len(made) != len(given):
             raise MediaError(f"gave back {len(made)} of {len(given)} pictures", subject=codec.name)
         if generation == 1:
             speeds, size = (seconds / coded.seconds, seconds / decoding), coded.bytes
-        planes = [_planes(each, pixels) for each in made]
-        given = [codes_of_planes(plane, pixels.format.encoding, "round") for plane in planes]
+        # exact pictures are made one at a time: of 2160 lines each takes a hundred megabytes
+        given = [codes_of_planes(_planes(picture, pixels), pixels.format.encoding, "round") for picture in made]
         if generation in GENERATIONS:
             after = given
             if fmt != pixels.format:
-                after = _all(back, planes)
+                after = _all(back, len(made), lambda index, made=made: _planes(made[index], pixels))  # type: ignore[misc]
             quality = _quality(generation, codes, after, fmt)
             qualities.append(quality)
             loss = Loss(quality.worst, *(seen(each[quality.worst], fmt.encoding) for each in (codes, after)))
@@ -189,13 +188,9 @@ def through(
     return result, loss
 
 
-def _all(conversion: Conversion, pictures: Sequence[Planes]) -> list[Planes]:
-    last = len(pictures) - 1
-
-    def frame(index: int) -> Planes:
-        return pictures[min(max(index, 0), last)]
-
-    return [conversion.codes(index, frame) for index in range(last + 1)]
+def _all(conversion: Conversion, count: int, picture: Callable[[int], Planes]) -> list[Planes]:
+    """Return `count` pictures converted; `picture` returns one of them by its number."""
+    return [conversion.codes(number, lambda index: picture(min(max(index, 0), count - 1))) for number in range(count)]
 
 
 def _planes(picture: Decoded, pixels: Pixels) -> Planes:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from time import perf_counter
 from typing import Any
@@ -44,8 +44,13 @@ class Decoded:
     bits: int
 
 
-def encoded(codec: Codec, pixels: Pixels, frames: Sequence[Codes]) -> Coded:
-    """Return pictures, code values in the encoding of `pixels`, coded. Raises `MediaError` where the encoder refuses."""
+def encoded(
+    codec: Codec, pixels: Pixels, frames: Sequence[Codes], before_each: Callable[[], object] = lambda: None
+) -> Coded:
+    """Return pictures, code values in the encoding of `pixels`, coded; `before_each` picture may raise to stop.
+
+    Raises `MediaError` where the encoder refuses.
+    """
     fmt = pixels.format
     given = [frame_of_codes(pixels, codes) for codes in frames]  # laying out pictures is not coding: it is not timed
     try:
@@ -58,6 +63,7 @@ def encoded(codec: Codec, pixels: Pixels, frames: Sequence[Codes]) -> Coded:
         packets: list[bytes] = []
         start = perf_counter()
         for number, frame in enumerate(given):
+            before_each()
             frame.pts, frame.time_base = number, 1 / fmt.rate
             packets += [bytes(packet) for packet in context.encode(frame)]
         packets += [bytes(packet) for packet in context.encode(None)]

@@ -58,6 +58,7 @@ class StartPage(QWidget):
 
     def _build(self) -> None:
         where = QHBoxLayout()
+        sized(where).setSpacing(7)
         where.addWidget(self.folder, 1)
         where.addWidget(self.make_button)
         where.addWidget(button("Choose", self._choose_folder))

@@ -151,6 +151,7 @@ class LineUpView(QWidget):
 
     def _full_on(self, screen: QScreen) -> None:
         if self.full is not None:
+            self.full.destroyed.disconnect(self._full_gone)  # it goes when this one takes its place
             self.full.close()
         self.full = FullScreen(self.model, screen)
         self.full.destroyed.connect(self._full_gone)

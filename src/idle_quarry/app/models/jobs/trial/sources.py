@@ -234,7 +234,7 @@ class ClipSource(TimelineSource):
 
     def __init__(self, clip: Clip) -> None:
         media = media_of(clip)
-        raster = clip.format.raster if clip.format is not None else Raster(16, 9)
+        raster = clip.format.raster if clip.format is not None else Raster(1920, 1080)
         item = Item(1, clip.path.name, 0, media.frames or 1, CLIP, media, Fraction(media.first))
         super().__init__(_alone(item, media, clip), raster, None, {str(clip.path): Known(clip, Policy(), True)})
         if clip.format is None and clip.declared.display_aspect:
