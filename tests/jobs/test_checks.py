@@ -254,6 +254,12 @@ def test_levels_flashes_and_damage() -> None:
         checked(full)["range"].verdict == FAILS and checked({"highest": 1010, "above": 0.02})["range"].verdict == LOOK
     )
     assert checked({"highest": 1000, "above": 0.001})["range"].verdict == PASSES
+    assert "(looked at beyond 1 %)" in checked({"highest": 1010, "above": 0.02})["range"].text
+    assert "beyond" not in checked({"above": 0.001})["range"].text
+    pause = {"parts": (Part("moving", 0, 400), Part("black", 400, 410), Part("moving", 410, FRAMES))}
+    assert checked(pause)["black"].verdict == PASSES, "ten pictures, however late they come"
+    four = {"flashes": tuple(Spell("flash", 100 * n, 100 * n + 30, 4.0 + n, 0.6) for n in range(1, 5))}
+    assert checked(four)["flash"].text.count("a second over") == 3 and len(checked(four)["flash"].where) == 4
     flash = {"flashes": (Spell("flash", 100, 130, 4.0, 0.6),), "most_flashes": 4.0}
     found = checked(flash)["flash"]
     assert found.verdict == FAILS and "4 a second" in found.text and found.where[0].first == 100
@@ -267,6 +273,8 @@ def test_levels_flashes_and_damage() -> None:
     declared = {"transfer": "hlg", "rate": Fraction(50), "timecode": "10:00:00:00"}
     found = checked(light, declared=declared, delivery={"format": hlg, "max_cll": 1000})["hdr"]
     assert found.verdict == FAILS and "max_cll" in found.text
+    dark = checked(declared=declared, delivery={"format": hlg})["hdr"]
+    assert (dark.found["max_cll"], dark.found["max_fall"]) == (0, 0)
     assert checked(light, declared=declared, delivery={"format": hlg, "max_cll": 1300})["hdr"].verdict == PASSES
 
 

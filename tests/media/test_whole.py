@@ -219,6 +219,18 @@ def test_what_lies_in_a_file_is_told_by_what_it_shows() -> None:
         "no clock"
     )
     assert [item.what for item in items_of([Part(MOVING, 0, 50, 0.5)], 25.0, breaks=False)] == ["programme"]
+    stills = [Part(BARS, 0, 100), *(Part(STILL, n, n + 25, 0.0) for n in range(100, 350, 25)), *slate[2:]]
+    assert items_of(stills, 25.0, breaks=False)[1].what == "clock", "what stands still and is another each second"
+    paused = [
+        Part(MOVING, 0, 400, 0.5),
+        Part(BLACK, 400, 420),
+        Part(MOVING, 420, 900, 0.5),
+        Part(BLACK, 900, 960),
+        Part(MOVING, 960, 999, 0.5),
+    ]
+    assert [(item.what, item.first, item.last) for item in items_of(paused, 25.0, breaks=True)] == [
+        ("programme", 0, 900), ("break", 900, 960), ("programme", 960, 999),
+    ]  # fmt: skip
 
 
 def sound_file(path: Path, samples: np.ndarray) -> Path:
