@@ -257,7 +257,8 @@ def test_levels_flashes_and_damage() -> None:
     assert "(looked at beyond 1 %)" in checked({"highest": 1010, "above": 0.02})["range"].text
     assert "beyond" not in checked({"above": 0.001})["range"].text
     pause = {"parts": (Part("moving", 0, 400), Part("black", 400, 410), Part("moving", 410, FRAMES))}
-    assert checked(pause)["black"].verdict == PASSES, "ten pictures, however late they come"
+    found = checked(pause)["black"]
+    assert (found.verdict, found.found, found.where) == (PASSES, 0.0, ()), "ten pictures, however late they come"
     four = {"flashes": tuple(Spell("flash", 100 * n, 100 * n + 30, 4.0 + n, 0.6) for n in range(1, 5))}
     assert checked(four)["flash"].text.count("a second over") == 3 and len(checked(four)["flash"].where) == 4
     flash = {"flashes": (Spell("flash", 100, 130, 4.0, 0.6),), "most_flashes": 4.0}
