@@ -446,7 +446,8 @@ def test_what_lies_below_is_cut_where_the_later_event_begins_and_files_name_thei
     timeline = listed(
         "001 A V C 00:00:00:00 00:00:02:00 00:00:01:00 00:00:03:00", "* FROM CLIP: /old/b/harbour.mov",
         "002 A V C 00:00:00:00 00:00:02:00 00:00:02:00 00:00:04:00", "* FROM CLIP: Z:\\old\\gulls.mov",
+        "003 A V C 00:00:00:00 00:00:02:00 00:00:03:00 00:00:05:00", "* FROM CLIP NAME: mast",
     )  # fmt: skip
     assert [(item.name, item.at, item.length) for item in timeline.track("V").items] == [
-        ("harbour.mov", 0, 25), ("gulls.mov", 25, 50),
+        ("harbour.mov", 0, 25), ("gulls.mov", 25, 25), ("mast", 50, 50),
     ]  # fmt: skip
