@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.clip import Clip
-from idle_quarry.path.entries.delivery import USUAL_LIMITS, Delivery, Limit, Tolerances
+from idle_quarry.path.entries.delivery import Delivery, Limit, Tolerances, limit_of
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.template import Delivered, Template
 from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
@@ -94,8 +94,7 @@ class Seen:
 
     def limit(self, name: str) -> Limit:
         """Return one of the spec's limits (a name of `Limits`), the usual one where there is no spec."""
-        usual: Limit = getattr(USUAL_LIMITS, name)
-        return self.spec.limit(name) if self.spec is not None else usual
+        return limit_of(self.spec, name)
 
     @property
     def start(self) -> Timecode:

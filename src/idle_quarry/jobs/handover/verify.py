@@ -18,7 +18,7 @@ from idle_quarry.jobs.handover.programme_checks import programme_checks
 from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.whole.measure import FileMeasurement, MeasureOptions, measure_file
-from idle_quarry.path.entries.delivery import USUAL_LIMITS, Delivery
+from idle_quarry.path.entries.delivery import Delivery, limit_of
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import deliveries, programme_layouts
 from idle_quarry.path.template import Delivered, Template
@@ -71,8 +71,7 @@ def measure_options_of(delivery: Delivered) -> MeasureOptions:
     """Return how a file is measured that is held against a delivery."""
     layout, spec = layout_of(delivery), spec_of(delivery)
     breaks = layout is not None and any(item.what == "break" for item in layout.items)
-    limit = spec.limit("gamut") if spec is not None else USUAL_LIMITS.gamut
-    least = limit.least if limit is not None else None
+    least = limit_of(spec, "gamut").least
     return MeasureOptions(mix_of(delivery), breaks, (100.0 if least is None else least) / 100)
 
 

@@ -151,3 +151,9 @@ class Delivery(Entry):
     @cached_property
     def signal(self) -> SignalFormat:
         return format_from_words(self.format)
+
+
+def limit_of(spec: Delivery | None, name: str) -> Limit:
+    """Return one of a spec's limits (a name of `Limits`), the usual one where there is no spec."""
+    usual: Limit = getattr(USUAL_LIMITS, name)
+    return usual if spec is None else spec.limit(name)
