@@ -115,6 +115,7 @@ def test_work_goes_on_while_the_server_is_away(
         "passes",
         "Runa",
         second.time,
+        looked="room 12, of Wren",
     )
     here.record_handover(made)
     here.record_handover(made)

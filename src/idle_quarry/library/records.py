@@ -143,6 +143,7 @@ class HandoverRecord:
     """A file that was verified against a delivery of a revision: of which job, by its hash, and what came of it.
 
     `job` is the job's title, `hash` the revision's; `verdict` is "passes", or "accepted" where a person accepted what did not.
+    `looked` names the machine that verified it and whose it is, "" where its author's own machine did.
     """
 
     id: str
@@ -156,6 +157,7 @@ class HandoverRecord:
     verdict: str
     author: str
     time: str
+    looked: str = ""
 
 
 @dataclass(frozen=True)

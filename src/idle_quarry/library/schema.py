@@ -5,7 +5,7 @@ from __future__ import annotations
 import sqlalchemy as sa
 
 #: The newest migration. A library at another number is migrated, or refused where it is newer.
-HEAD = "0004"
+HEAD = "0005"
 
 metadata = sa.MetaData()
 
@@ -120,4 +120,5 @@ handovers = sa.Table(
     sa.Column("verdict", sa.String(16), nullable=False),
     sa.Column("author", sa.String(80), nullable=False),
     sa.Column("time", sa.String(32), nullable=False),
+    sa.Column("looked", sa.String(255), nullable=False, server_default=""),
 )

@@ -84,6 +84,7 @@ def handed_over(noted: Noted, job: CheckedJob, template_id: str, author: str) ->
     return HandoverRecord(
         str(ident), job.title, template_id, job.revision, job.hash, delivery or document["delivery"], noted.path.name,
         document["sha256"], verdict, author, now(),
+        str(document.get("looked", ""))[:255],
     )  # fmt: skip
 
 

@@ -127,6 +127,7 @@ class Chosen(QObject):
         for each in self.handed:
             if each.revision == stored.revision.number:
                 verdict = "verified, it passes" if each.verdict == "passes" else "verified and accepted"
+                verdict += f"; {each.looked} looked" if each.looked else ""
                 told.append(
                     f"{each.author}, {each.time[:10]}: handed over {each.file} of {each.job}\n{each.delivery}: {verdict}"
                 )
