@@ -21,7 +21,7 @@ from tests.footage import woven
 from tests.material import CODERS, KINDS, coded, drawn, frames
 
 from idle_quarry.media.measurement.field_pairs import PairMeter
-from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, RunSeen, described, guess_of
+from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, ExaminedRun, described, guess_of
 from idle_quarry.media.measurement.structure import evidence
 
 BANDS = ((0.0, 0.3), (0.3, 0.5), (0.5, 0.6), (0.6, 0.7), (0.7, 0.8), (0.8, 0.9), (0.9, 0.97), (0.97, 1.0))
@@ -59,7 +59,7 @@ def one(draw: tuple[int, str]) -> dict[str, Any]:
     largest = np.sort(plain.pairs.reshape(len(plain.pairs), 6, -1)[:, 3], axis=1)[:, -4]
     moves = float(np.median(np.sort(largest)[-max(3, len(largest) // 3) :])) - 3.2 * noise**2
     rate = Fraction(60) if kind.startswith("repeats") else Fraction(30)
-    guess = guess_of([RunSeen(0, evidence(meter.pairs))], rate)
+    guess = guess_of([ExaminedRun(0, evidence(meter.pairs))], rate)
     scan, order, cadence = ("mixed", None, None) if guess.group == "mixed" else described(guess.found.best)
     if guess.group == "held":
         cadence = guess.hold.cadence

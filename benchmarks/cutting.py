@@ -17,10 +17,10 @@ from common import machine, milliseconds, timed
 
 from idle_quarry.jobs.conform.edl import read_edl
 from idle_quarry.jobs.conform.matching import matched
-from idle_quarry.jobs.conform.material import Clip
+from idle_quarry.jobs.conform.material import ClipOnDisk
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.otio_values import from_otio, to_otio
-from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Item, Media, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Media, Timeline, TimelineItem, Track
 from idle_quarry.signal.timecode import Timecode
 
 RATE = Fraction(25)
@@ -36,7 +36,7 @@ def large() -> Timeline:
             number += 1
             media = Media(f"clip {n}", RATE, f"/m/clip {n}.mov", None, 0, 10_000)
             link = 1_000_000 + n if lane in (0, TRACKS - 1) else None
-            items.append(Item(number, f"clip {n}", n * 50, 48, media=media, begins=Fraction(100), link=link))
+            items.append(TimelineItem(number, f"clip {n}", n * 50, 48, media=media, begins=Fraction(100), link=link))
         tracks.append(Track(f"t{lane}", f"T{lane}", PICTURE if lane < TRACKS // 2 else SOUND, tuple(items)))
     return Timeline("large", RATE, Timecode(0, RATE), tuple(tracks))
 
@@ -87,7 +87,7 @@ def main() -> int:
     start = perf_counter()
     otio.adapters.read_from_string(text, "cmx_3600", rate=25.0)
     theirs = perf_counter() - start
-    clips = [Clip(Path(f"/m/clip {n}.mov"), f"T{n:06d}", RATE, 25 * n, 25) for n in range(EVENTS)]
+    clips = [ClipOnDisk(Path(f"/m/clip {n}.mov"), f"T{n:06d}", RATE, 25 * n, 25) for n in range(EVENTS)]
     start = perf_counter()
     events = matched(read.timeline, clips)
     took = perf_counter() - start

@@ -86,10 +86,10 @@ def seeds(folder: Path) -> dict[str, Path]:
     from idle_quarry.app import profiles
     from idle_quarry.app.preferences import Preferences
     from idle_quarry.demo.lay_out import fill
-    from idle_quarry.jobs.handover.record import RECORD_FILE, Noted, write_record
+    from idle_quarry.jobs.handover.record import RECORD_FILE, VerificationRecord, write_record
     from idle_quarry.jobs.lending.reach import PROOF, mark
     from idle_quarry.jobs.material import taken_in, write_material
-    from idle_quarry.jobs.renders.settled import ANSWERS_FILE, Answers, _write
+    from idle_quarry.jobs.renders.settled import ANSWERS_FILE, RenderAnswers, _write
     from idle_quarry.jobs.start import start_job
     from idle_quarry.jobs.structure import JOB_FILE, MATERIAL_FILE
     from idle_quarry.library import open_library
@@ -106,12 +106,12 @@ def seeds(folder: Path) -> dict[str, Path]:
     write_record(
         job,
         [
-            Noted(
+            VerificationRecord(
                 {"path": "/x/y.mxf", "sha256": "0" * 64, "verdict": "passes", "checks": []}, "2026-12-01T10:00:00+00:00"
             )
         ],
     )
-    _write(job, Answers({"bay": "/media/cache"}, ("/home/x",)))
+    _write(job, RenderAnswers({"bay": "/media/cache"}, ("/home/x",)))
     mark(job)
     export_file(stored.template, folder / "template.json")
     export_entry(found(library, "Harbour Six"), folder / "entry.json")

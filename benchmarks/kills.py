@@ -32,8 +32,8 @@ from tests.postgres import PrivateServer
 from idle_quarry import begun
 from idle_quarry.files import sha256_of
 from idle_quarry.jobs.handover.sealing import LIST
-from idle_quarry.jobs.lending.house import SERVER, House
-from idle_quarry.jobs.lending.pieces import HousePieces
+from idle_quarry.jobs.lending.house import SERVER, TaskServer
+from idle_quarry.jobs.lending.pieces import ServerQueue
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.jobs.renders.making import render
 from idle_quarry.library import open_library
@@ -150,7 +150,7 @@ def killed_while_lending(folder: Path, moments: int, seed: int = 7) -> int:
         for recipe in wanted:
             render(recipe, folder / "truth.mov")
             truth[recipe.identity] = decoded(folder / "truth.mov")
-        queue = HousePieces(House(server.url("Runa", "house")), "k", "Lamp", store)
+        queue = ServerQueue(TaskServer(server.url("Runa", "house")), "k", "Lamp", store)
         place = {SERVER: server.url("Wren", "house")}
         machines = [Crew("tests.jobs.odd_worker", [], settings=place) for _ in range(2)]
         while done < moments:

@@ -22,16 +22,16 @@ from tests.jobs.test_renders import TAPE, known, shot
 from tests.jobs.test_trial import timeline
 from tests.postgres import PrivateServer
 
-from idle_quarry.jobs.lending.house import SERVER, WORKER, House
-from idle_quarry.jobs.lending.pieces import HousePieces
+from idle_quarry.jobs.lending.house import SERVER, WORKER, TaskServer
+from idle_quarry.jobs.lending.pieces import ServerQueue
 from idle_quarry.jobs.lending.reach import mark
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.jobs.renders.pieces import Canvas, pieces_of
-from idle_quarry.jobs.renders.queue import PieceQueue, Queue
+from idle_quarry.jobs.renders.queue import FileQueue, WorkQueue
 from idle_quarry.jobs.renders.recipe import Recipe
-from idle_quarry.jobs.renders.rendering import Rendering
+from idle_quarry.jobs.renders.rendering import JobRenderer
 from idle_quarry.jobs.renders.settled import QUEUE_FILE
-from idle_quarry.jobs.renders.store import Store
+from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.library.server.setup import set_up
 from idle_quarry.path.registry import codecs
 from idle_quarry.signal.words import format_from_words
@@ -64,11 +64,11 @@ def _wanted(clip: Path, count: int) -> list[Recipe]:
 def _ratios(folder: Path, clip: Path, server: PrivateServer) -> None:
     wanted = _wanted(clip, _PIECES)
 
-    def own(place: Path) -> PieceQueue:
-        return Queue(place / QUEUE_FILE)
+    def own(place: Path) -> WorkQueue:
+        return FileQueue(place / QUEUE_FILE)
 
-    def house(place: Path) -> PieceQueue:
-        return HousePieces(House(server.url("Runa", "house")), place.name, "Lamp", Store(place / "renders"))
+    def house(place: Path) -> WorkQueue:
+        return ServerQueue(TaskServer(server.url("Runa", "house")), place.name, "Lamp", RenderStore(place / "renders"))
 
     times: dict[str, list[float]] = {}
     for turn in range(_TURNS):
@@ -92,10 +92,10 @@ def _ratios(folder: Path, clip: Path, server: PrivateServer) -> None:
     print(f"processors: {len(os.sched_getaffinity(0))}, threads of one core where they share it")
 
 
-def _through(place: Path, wanted: list[Recipe], make: Callable[[Path], PieceQueue], workers: int) -> float:
+def _through(place: Path, wanted: list[Recipe], make: Callable[[Path], WorkQueue], workers: int) -> float:
     """Return the seconds that workers take for all pieces, each of them warm."""
     place.mkdir()
-    rendering = Rendering(make(place), Store(place / "renders"), place.name)
+    rendering = JobRenderer(make(place), RenderStore(place / "renders"), place.name)
     rendering.queue.put(wanted)
     rendering.queue.put([replace(wanted[0], frames=n + 1) for n in range(3 * workers)])
     rendering.start(workers)
@@ -112,8 +112,8 @@ def _through(place: Path, wanted: list[Recipe], make: Callable[[Path], PieceQueu
 def _deaths(folder: Path, clip: Path, server: PrivateServer) -> None:
     place = folder / "deaths"
     place.mkdir()
-    house = House(server.url("Runa", "house"))
-    queue = HousePieces(house, "deaths", "Lamp", Store(place / "renders"))
+    house = TaskServer(server.url("Runa", "house"))
+    queue = ServerQueue(house, "deaths", "Lamp", RenderStore(place / "renders"))
     queue.put(_wanted(clip, 60))
     crew = Crew(WORKER, ["--only", "deaths"], settings={SERVER: server.url("Wren", "house")})
     other = Crew(WORKER, ["--only", "deaths"], settings={SERVER: server.url("Wren", "house")})

@@ -26,7 +26,7 @@ def filled(place: Path, count: int, each: int) -> None:
     """Make a library of `count` templates with `each` revisions, past the program for speed but through its triggers."""
     from idle_quarry.demo.templates import house_shelf
     from idle_quarry.library import open_library
-    from idle_quarry.library.records import Described
+    from idle_quarry.library.records import RevisionFacts
     from idle_quarry.path.changes.edits import Edit, edited
     from idle_quarry.path.template import content_hash
 
@@ -45,7 +45,7 @@ def filled(place: Path, count: int, each: int) -> None:
             raw.execute(
                 "INSERT INTO template VALUES (?,?,?,'house','',?,NULL,'template')", (ident, name, name.lower(), when)
             )
-            row = ("Runa", when, "a note", "draft", content_hash(template), body, Described.of(template).to_text())
+            row = ("Runa", when, "a note", "draft", content_hash(template), body, RevisionFacts.of(template).to_text())
             raw.executemany(insert, [(ident, n, *row, n - 1 or None) for n in range(1, each)])
             newest.append((ident, each, *row, each - 1 or None))
         raw.execute(trigger)

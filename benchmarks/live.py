@@ -18,7 +18,7 @@ from tests.postgres import PrivateServer
 
 from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand
-from idle_quarry.library.server.line import Line
+from idle_quarry.library.server.line import ServerConnection
 from idle_quarry.library.server.setup import set_up
 
 
@@ -45,7 +45,7 @@ def main(rounds: int = 60) -> None:
         odo, here = open_server(server.url("Odo", "house")), AtHand(server.url("Runa", "house"), "Runa")
         ident = odo.save_new(HD, "house", "").template_id
         told = threading.Event()
-        line = Line(here, lambda news: told.set() if news.changed else None)
+        line = ServerConnection(here, lambda news: told.set() if news.changed else None)
         while here.away:
             time.sleep(0.01)
         taken = []

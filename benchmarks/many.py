@@ -28,7 +28,7 @@ def main() -> None:
 
     from idle_quarry.app.models.library.many import natural
     from idle_quarry.library import open_library
-    from idle_quarry.library.by_setting import BySetting
+    from idle_quarry.library.by_setting import SettingIndex
     from idle_quarry.library.changing import planned, saved
     from idle_quarry.path.changes.conditions import condition
 
@@ -37,7 +37,7 @@ def main() -> None:
         place = Path(folder) / "library.db"
         filled(place, 10_000, 2)
         library = open_library(place, "Runa")
-        columns = BySetting(library)
+        columns = SettingIndex(library)
         begun = perf_counter()
         columns.follow()
         print(f"10 000 templates by setting ({machine()})")

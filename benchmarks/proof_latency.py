@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from common import demo_window, machine, milliseconds, timed
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.proof.bench import Pictures
+    from idle_quarry.app.models.proof.bench import BenchPictures
 
 #: Template, station, parts and methods to change to, one after the other.
 CASES = (
@@ -29,7 +29,7 @@ CASES = (
 )
 
 
-def there(page: Pictures, *, coarse: bool) -> bool:
+def there(page: BenchPictures, *, coarse: bool) -> bool:
     """Return whether every picture is there, or a coarse one where that will do."""
     assert page.bench is not None
     return all(
@@ -38,7 +38,7 @@ def there(page: Pictures, *, coarse: bool) -> bool:
     )
 
 
-def done(page: Pictures) -> bool:
+def done(page: BenchPictures) -> bool:
     """Return whether nothing more is under way."""
     return there(page, coarse=False) and not page.busy and None not in page.measured.figures()
 

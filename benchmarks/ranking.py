@@ -8,7 +8,7 @@ from common import machine, milliseconds
 
 from idle_quarry.path.beginning import two_ends
 from idle_quarry.path.steps import plan
-from idle_quarry.path.template import Delivered, Source
+from idle_quarry.path.template import Delivery, Source
 
 SOURCES = ("2160p50 hlg=40", "1080i25", "576i25 4:3", "1080p23.976", "1080p29.97")
 DELIVERIES = ("uhd-50", "hd-50", "web-vertical")
@@ -18,7 +18,7 @@ def main() -> None:
     sources: list[Source] = []
     for text in SOURCES:
         sources.append(two_ends.source_from_words(text, sources))
-    outs: list[Delivered] = []
+    outs: list[Delivery] = []
     for text in DELIVERIES:
         outs.append(two_ends.delivery_from_words(text, outs))
     count = len(two_ends.suggested(sources, outs))

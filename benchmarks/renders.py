@@ -21,13 +21,13 @@ from common import machine
 from tests.jobs.test_renders import killed_while_rendering
 
 from idle_quarry.demo import make_clips
-from idle_quarry.jobs.renders.making import Pictures
+from idle_quarry.jobs.renders.making import RecipePictures
 from idle_quarry.jobs.renders.pieces import Canvas
-from idle_quarry.jobs.renders.queue import Queue
-from idle_quarry.jobs.renders.recipe import Recipe, Taken
-from idle_quarry.jobs.renders.rendering import Rendering
+from idle_quarry.jobs.renders.queue import FileQueue
+from idle_quarry.jobs.renders.recipe import ClipFrames, Recipe
+from idle_quarry.jobs.renders.rendering import JobRenderer
 from idle_quarry.jobs.renders.settled import QUEUE_FILE
-from idle_quarry.jobs.renders.store import Store
+from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.looking import look
 from idle_quarry.media.memory import identity
@@ -43,7 +43,7 @@ def recipes_of(clip: Path, canvas: Canvas) -> list[Recipe]:
     """Pieces that show a clip from other frames each."""
     known, content = look(clip), identity(clip)
     assert known.format is not None
-    taken = [Taken(str(clip), content, known.format, Policy(), Fraction(n)) for n in range(PIECES)]
+    taken = [ClipFrames(str(clip), content, known.format, Policy(), Fraction(n)) for n in range(PIECES)]
     return [Recipe(canvas.format, canvas.codec, FRAMES - PIECES, each) for each in taken]
 
 
@@ -52,7 +52,7 @@ def bare(recipes: list[Recipe], folder: Path) -> float:
     begun = perf_counter()
     for number, recipe in enumerate(recipes):
         with (
-            Pictures(recipe) as pictures,
+            RecipePictures(recipe) as pictures,
             ClipWriter(folder / f"{number}{suffix(recipe)}", recipe.codec, recipe.format) as writer,
         ):
             for frame in range(recipe.frames):
@@ -68,7 +68,7 @@ def suffix(recipe: Recipe) -> str:
 def through(recipes: list[Recipe], folder: Path, workers: int) -> float:
     """Return the seconds that so many workers take with queue and store, from the first frame that is done."""
     folder.mkdir()
-    rendering = Rendering(Queue(folder / QUEUE_FILE), Store(folder / "renders"), folder.name)
+    rendering = JobRenderer(FileQueue(folder / QUEUE_FILE), RenderStore(folder / "renders"), folder.name)
     rendering.queue.put(recipes)
     # each worker has rendered something before anything is measured: what it reads once is no part of it
     rendering.queue.put([replace(recipes[0], frames=n + 1) for n in range(3 * workers)])
@@ -80,7 +80,7 @@ def through(recipes: list[Recipe], folder: Path, workers: int) -> float:
         sleep(0.02)
     taken = perf_counter() - begun
     rendering.close()
-    assert all(Store(folder / "renders").kept(recipe) is not None for recipe in recipes)
+    assert all(RenderStore(folder / "renders").kept(recipe) is not None for recipe in recipes)
     return taken
 
 

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
 from idle_quarry.picture.metrics import psnr_db
-from idle_quarry.picture.resampling import Fitted, resampled
+from idle_quarry.picture.resampling import PictureFit, resampled
 
 Picture = NDArray[Any]
 ROUNDS = 15
@@ -117,7 +117,7 @@ def main() -> int:
         fine = gaussian_filter(rng.standard_normal((h, w)), 0.7)
         codes = (32768 + 9000 * fine / fine.std()).clip(0, 65535).astype(np.uint16)
         single = codes.astype(np.float32)
-        fit = Fitted(width / w, height / h)
+        fit = PictureFit(width / w, height / h)
         for kernel, (weigh, reach, flags) in KERNELS.items():
             truth = reference(codes, height, width, weigh, reach)
             ours, frame, own_time, their_time, ratio = against(

@@ -27,8 +27,8 @@ from PySide6.QtWidgets import QApplication, QWidget
 from tests.jobs.test_material import killed_while_bringing_in
 from tests.jobs.test_trial import killed_while_editing
 
-from idle_quarry.app.drawing.trial_lanes import Look, Scale
-from idle_quarry.app.models.jobs.trial.playing import Playing
+from idle_quarry.app.drawing.trial_lanes import ItemLook, Scale
+from idle_quarry.app.models.jobs.trial.playing import Playback
 from idle_quarry.app.models.jobs.trial.sources import ClipSource
 from idle_quarry.app.style import prepare
 from idle_quarry.app.theme import theme
@@ -99,7 +99,7 @@ class _Held:
 def lanes_figures() -> None:
     held = _Held()
     lanes = TrialLanes("lanes")
-    lanes.look = lambda item: Look("lossy" if item.ident % 2 else "clean")
+    lanes.look = lambda item: ItemLook("lossy" if item.ident % 2 else "clean")
     lanes.resize(1280, 620)
     lanes.show()
     lanes.show_opened(held)  # type: ignore[arg-type]
@@ -160,7 +160,7 @@ def stepping_figures(path: Path) -> None:
 
 
 def playing_figures(path: Path) -> None:
-    player = Playing()
+    player = Playback()
     speakers: list[SpeakerStandIn] = []
 
     def speaker(channels: int) -> SpeakerStandIn:

@@ -74,7 +74,7 @@ def test_whoever_closes_waits_for_nothing(place: Path) -> None:
     with ahead._file("lock", "motion").open("wb") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         assert ahead.wait_a_little()
-        with ahead.closing(), pytest.raises(ahead.Closing):
+        with ahead.closing(), pytest.raises(ahead.ProgramClosing):
             ahead.wait_a_little()
         assert ahead.wait_a_little()
     assert not ahead.wait_a_little()

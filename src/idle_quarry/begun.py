@@ -27,7 +27,7 @@ from idle_quarry.places import data_folder
 _LOGS = ("-journal", "-wal", "-shm")
 
 
-class Note:
+class RecoveryNote:
     """The note of one thing that is being made: `part` is where, until it is whole and takes the place of `target`.
 
     What cannot be noted (a full disk, a data folder that may not be written) is made all the same.
@@ -72,7 +72,7 @@ class Note:
 @contextlib.contextmanager
 def noted(kind: str, target: Path, **more: Any) -> Iterator[Path]:
     """Yield where to make `target` until it is whole; whoever makes it puts it there, or clears it, before the end."""
-    note = Note(kind, target, **more)
+    note = RecoveryNote(kind, target, **more)
     try:
         yield note.part
     finally:
@@ -80,7 +80,7 @@ def noted(kind: str, target: Path, **more: Any) -> Iterator[Path]:
 
 
 @dataclass(frozen=True)
-class Left:
+class Leftover:
     """What an earlier run began and did not finish: what kind of thing, where its part lies, what it was to become."""
 
     ident: str
@@ -111,7 +111,7 @@ class Left:
         return sorted(n for n in names if n not in self.files and not any(n.startswith(f"{d}/") for d in self.dirs))
 
 
-def left() -> list[Left]:
+def left() -> list[Leftover]:
     """Return what was begun here by processes that are gone, oldest first; what nothing is left of is forgotten.
 
     A part on a disk that is not there now is kept in mind and not returned.
@@ -125,7 +125,7 @@ def left() -> list[Left]:
     return sorted(found, key=lambda one: one.time)
 
 
-def _read(path: Path) -> Left | None:
+def _read(path: Path) -> Leftover | None:
     """Return what a note says, or nothing where its maker is at work or it says nothing."""
     try:
         file = os.open(path, os.O_RDONLY | os.O_NOFOLLOW)
@@ -138,7 +138,7 @@ def _read(path: Path) -> Left | None:
         part = Path(body["part"])
         if path.stem not in part.name or part.suffix != ".part":
             return None
-        return Left(
+        return Leftover(
             path.stem, str(body["kind"]), part, Path(body["target"]), str(body["time"]), tuple(body["dirs"]),
             tuple(body["files"]), said,
         )  # fmt: skip
@@ -148,7 +148,7 @@ def _read(path: Path) -> Left | None:
         os.close(file)
 
 
-def clear(one: Left) -> None:
+def clear(one: Leftover) -> None:
     """Remove the part of something left over, and its note. Raises `QuarryError` where anything else lies in it."""
     others = one.others()
     if others:
@@ -169,7 +169,7 @@ def clear(one: Left) -> None:
     forget(one)
 
 
-def forget(one: Left) -> None:
+def forget(one: Leftover) -> None:
     """Drop the note of something that is cleared or taken up."""
     with contextlib.suppress(OSError):
         (_folder() / f"{one.ident}.json").unlink()

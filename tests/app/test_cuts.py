@@ -18,7 +18,7 @@ from idle_quarry.app.drawing.cut_lanes import piece
 from idle_quarry.app.models.jobs.cuts.rows import COLUMNS
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.demo import make_clips
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.start import start_job
 from idle_quarry.printing import write_pdf
@@ -120,4 +120,4 @@ def test_a_list_from_elsewhere_is_matched_and_taken(open_window: Open, qtbot: Qt
     ]  # 40 and 76 frames at 24 are 41.7 and 79.2 at 25
     assert wide.begins == 6 and wide.speed == 1
     result = window.desk.jobs.result(window.desk.jobs.chosen)
-    assert isinstance(result, CheckedJob) and not result.drift, "what was cut here is work, not drift"
+    assert isinstance(result, Job) and not result.drift, "what was cut here is work, not drift"

@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, answer, path_of, press, type_into
 from tests.path.test_edid import CASES
 
-from idle_quarry.app.drawing.entry_shapes import Words, overlapping, picture_of
+from idle_quarry.app.drawing.entry_shapes import TextShape, overlapping, picture_of
 from idle_quarry.app.views.library.equipment import EquipmentPage
 from idle_quarry.app.views.library.view import LibraryView
 from idle_quarry.app.window import MainWindow
@@ -149,4 +149,4 @@ def test_what_an_entry_means_stays_in_its_room(kind: str, width: int) -> None:
             made = picture_of(each, width, words("1080i25"), "The Lamp Room")
             assert made.shapes and overlapping(made.shapes, width) == [], entry.name
             assert max(shape.y for shape in made.shapes) <= made.height + 1
-            assert any(isinstance(shape, Words) for shape in made.shapes)
+            assert any(isinstance(shape, TextShape) for shape in made.shapes)

@@ -20,7 +20,7 @@ from idle_quarry.app.models.jobs.handover.words import wanted_words
 from idle_quarry.app.views.jobs.handover_page import HandoverPage
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.errors import JobError
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.handover.record import RECORD_FILE, handed_over, note_made, read_record, with_made
 
 
@@ -132,7 +132,7 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     # what holds against its delivery is evidence for the revision that it was made from
     checks = [{**check, "verdict": "look" if check["id"] == "black" else "passes"} for check in kept.document["checks"]]
     good = replace(kept, document={**kept.document, "verdict": "look", "checks": checks})
-    assert isinstance(jobs.result(jobs.chosen), CheckedJob)
+    assert isinstance(jobs.result(jobs.chosen), Job)
     assert handed_over(good, jobs.result(jobs.chosen), "t", "Runa") is None, "it was made elsewhere"  # type: ignore[arg-type]
     good = with_made(folder, good)
     assert jobs.result(jobs.chosen) is not None and jobs.record is not None

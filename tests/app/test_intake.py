@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, type_into
 
 from idle_quarry.app.models.intake.facts import facts_of
-from idle_quarry.app.models.intake.rows import CLIP, FORMAT, VERDICT, Looked
+from idle_quarry.app.models.intake.rows import CLIP, FORMAT, VERDICT, ClipRow
 from idle_quarry.app.models.intake.scrubber import FIELDS, WOVEN
 from idle_quarry.app.views.intake.view import IntakeView
 from idle_quarry.app.window import MainWindow
@@ -34,7 +34,7 @@ def looked_at(window: MainWindow, qtbot: QtBot, *names: str) -> IntakeView:
     return intake
 
 
-def choose(intake: IntakeView, name: str) -> Looked:
+def choose(intake: IntakeView, name: str) -> ClipRow:
     for row in range(intake.model.filtered.rowCount()):
         if intake.model.filtered.index(row, CLIP).data() == name:
             intake.table.selectRow(row)

@@ -19,11 +19,11 @@ from tests.app.test_models import CLIPS, Told, desk  # noqa: F401  (a fixture)
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.line_up.deck import DeckModel
 from idle_quarry.app.models.line_up.line_up import LineUp
-from idle_quarry.app.models.line_up.loop import Sending
+from idle_quarry.app.models.line_up.loop import SendingLoop
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.views.line_up.view import LineUpView
 from idle_quarry.app.window import MainWindow
-from idle_quarry.line.devices.chain import Looked
+from idle_quarry.line.devices.chain import ShownFrame
 from idle_quarry.line.writing.feed import Setup
 from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.registry import sound_layouts
@@ -34,7 +34,7 @@ from idle_quarry.signal.words import format_from_words, format_words
 from idle_quarry.sound.playing import SpeakerStandIn
 
 
-def seen(model: LineUp, qtbot: QtBot, when: Callable[[Looked], bool] = lambda _looked: True) -> Looked:
+def seen(model: LineUp, qtbot: QtBot, when: Callable[[ShownFrame], bool] = lambda _looked: True) -> ShownFrame:
     """Wait until a frame has come of what is wanted now."""
     qtbot.waitUntil(
         lambda: model.looked is not None and model.looked.setup == model.wanted and when(model.looked), timeout=15000
@@ -132,7 +132,7 @@ def test_what_is_heard_has_its_level_and_its_order() -> None:
         made.append(SpeakerStandIn(channels))
         return made[-1]
 
-    sending = Sending(setup, 2, speaker)
+    sending = SendingLoop(setup, 2, speaker)
     for _ in range(90):
         sending.step()
     sending.close()

@@ -21,11 +21,11 @@ from idle_quarry.app.widgets.signal.line_scopes import LineScopes
 from idle_quarry.app.widgets.signal.sound_meters import SoundMeters, loudness_words
 from idle_quarry.app.widgets.signal.wire_map import WireMap
 from idle_quarry.app.widgets.templates.feeds_matrix import FeedsMatrix
-from idle_quarry.line.devices.chain import Looked
+from idle_quarry.line.devices.chain import ShownFrame
 
 
 @pytest.fixture(scope="module")
-def bars() -> Looked:
+def bars() -> ShownFrame:
     return looked(setup("1080i25"), 3)[-1]
 
 
@@ -44,7 +44,7 @@ def near(image: QImage, x: float, y: float, colour: QColor) -> bool:
     return False
 
 
-def test_the_wire_is_to_scale_and_its_packets_can_be_hit(bars: Looked, qtbot: QtBot) -> None:
+def test_the_wire_is_to_scale_and_its_packets_can_be_hit(bars: ShownFrame, qtbot: QtBot) -> None:
     """Lines 1 to 1125 down, 2640 words across; each packet's own place chooses it; arrow keys go from one to the next."""
     wire = WireMap()
     qtbot.addWidget(wire)
@@ -70,7 +70,7 @@ def test_the_wire_is_to_scale_and_its_packets_can_be_hit(bars: Looked, qtbot: Qt
     assert len(chosen) == 4
 
 
-def test_scopes_draw_levels_where_they_are(bars: Looked, qtbot: QtBot) -> None:
+def test_scopes_draw_levels_where_they_are(bars: ShownFrame, qtbot: QtBot) -> None:
     """White's line lies at 940 of luma; the parade has three parts; what is read aloud says the shares of codes."""
     scopes = LineScopes()
     qtbot.addWidget(scopes)
@@ -88,7 +88,7 @@ def test_scopes_draw_levels_where_they_are(bars: Looked, qtbot: QtBot) -> None:
     assert scopes.accessibleDescription() == ""
 
 
-def test_meters_stand_at_the_mark_and_say_so(bars: Looked, qtbot: QtBot) -> None:
+def test_meters_stand_at_the_mark_and_say_so(bars: ShownFrame, qtbot: QtBot) -> None:
     meters = SoundMeters()
     qtbot.addWidget(meters)
     meters.show_looked(bars)
@@ -100,7 +100,7 @@ def test_meters_stand_at_the_mark_and_say_so(bars: Looked, qtbot: QtBot) -> None
     assert signed(-3.25, 2) == "−3.25" and signed(4) == "4.0"
 
 
-def test_a_face_is_in_its_shape_or_black_with_its_reason(bars: Looked, qtbot: QtBot) -> None:
+def test_a_face_is_in_its_shape_or_black_with_its_reason(bars: ShownFrame, qtbot: QtBot) -> None:
     face = MonitorFace("What it shows")
     qtbot.addWidget(face)
     picture = np.full((90, 160, 3), 200, np.uint8)

@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import filled
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.intake.rows import Looked
+from idle_quarry.app.models.intake.rows import ClipRow
 from idle_quarry.app.models.library.menus import beginnings, more
 from idle_quarry.app.models.library.sought import SHELVES
 from idle_quarry.app.models.proof.figures import alike, is_best
@@ -395,9 +395,9 @@ def test_work_gives_parts_and_a_cancelled_one_is_told_by_its_type(desk: Desk, qt
 
 def test_a_row_without_a_clip_says_why(desk: Desk) -> None:
     rows = desk.intake.rows
-    rows.add(Looked(Path("/x/broken.mov"), None, "the file is empty"))
+    rows.add(ClipRow(Path("/x/broken.mov"), None, "the file is empty"))
     assert rows.index(0, 0).data() == "broken.mov" and "the file is empty" in rows.index(0, 0).data(3)
-    rows.add(Looked(Path("/x/broken.mov"), None, "cut short"))
+    rows.add(ClipRow(Path("/x/broken.mov"), None, "cut short"))
     assert rows.rowCount() == 1 and rows.rows[0].refusal == "cut short"
 
 

@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open
 from tests.app.monkey import Monkey
 
-from idle_quarry.app.finder import Entry
+from idle_quarry.app.finder import FinderItem
 from idle_quarry.app.theme import BRIGHTNESSES
 from idle_quarry.app.window import MainWindow
 
@@ -63,7 +63,7 @@ def test_the_keyboard_goes_back_to_nobody_who_is_gone(open_window: Open, qtbot: 
     gone.setFocus()
     qtbot.waitUntil(gone.hasFocus)
     done: list[int] = []
-    window.finder.open([Entry("Act", "", "", lambda: done.append(1))], "")
+    window.finder.open([FinderItem("Act", "", "", lambda: done.append(1))], "")
     gone.deleteLater()
     ended()
     window.finder._carry_out()

@@ -10,8 +10,8 @@ import pytest
 from numpy.typing import NDArray
 from pytestqt.qtbot import QtBot
 
-from idle_quarry.app.models.jobs.trial.played import Seen
-from idle_quarry.app.models.jobs.trial.playing import Playing
+from idle_quarry.app.models.jobs.trial.played import PlayedPicture
+from idle_quarry.app.models.jobs.trial.playing import Playback
 from idle_quarry.sound.playing import RATE, SpeakerStandIn
 
 
@@ -26,9 +26,9 @@ class Numbers:
         self.slow: set[int] = set()
         self.asked: list[int] = []
 
-    def seen(self, frame: int, lines: int) -> Seen:
+    def seen(self, frame: int, lines: int) -> PlayedPicture:
         self.asked.append(frame)
-        return Seen(frame, np.full((2, 2, 3), frame, np.uint8), words="slow" if frame in self.slow else "")
+        return PlayedPicture(frame, np.full((2, 2, 3), frame, np.uint8), words="slow" if frame in self.slow else "")
 
     def sound(self, first: int, count: int) -> NDArray[np.float32]:
         made = np.zeros((count, 2), np.float32)
@@ -55,27 +55,27 @@ def clock() -> Clock:
 
 
 @pytest.fixture
-def player(qtbot: QtBot, clock: Clock) -> Iterator[Playing]:
-    made = Playing()
+def player(qtbot: QtBot, clock: Clock) -> Iterator[Playback]:
+    made = Playback()
     made.now = clock
     made._timer.stop()
     yield made
     made.close()
 
 
-def ahead(qtbot: QtBot, player: Playing, count: int = 10) -> None:
+def ahead(qtbot: QtBot, player: Playback, count: int = 10) -> None:
     """Wait until pictures are made ahead, and tick no more than the test does."""
     player._timer.stop()
     qtbot.waitUntil(lambda: len(player._ready) >= count, timeout=5000)
 
 
-def tick(player: Playing, clock: Clock, seconds: float) -> int:
+def tick(player: Playback, clock: Clock, seconds: float) -> int:
     clock.now = 100.0 + seconds
     player._tick()
     return player.frame
 
 
-def test_pictures_stand_when_their_time_has_come(qtbot: QtBot, player: Playing, clock: Clock) -> None:
+def test_pictures_stand_when_their_time_has_come(qtbot: QtBot, player: Playback, clock: Clock) -> None:
     source = Numbers(heard=False)
     player.show(source, 10)
     qtbot.waitUntil(lambda: player.seen is not None and player.seen.frame == 10, timeout=5000)
@@ -91,7 +91,7 @@ def test_pictures_stand_when_their_time_has_come(qtbot: QtBot, player: Playing, 
     qtbot.waitUntil(lambda: player.seen is not None and player.seen.frame == 16, timeout=5000)
 
 
-def test_what_is_held_lets_go_of_its_clips_and_goes_on(qtbot: QtBot, player: Playing, clock: Clock) -> None:
+def test_what_is_held_lets_go_of_its_clips_and_goes_on(qtbot: QtBot, player: Playback, clock: Clock) -> None:
     source = Numbers(heard=False)
     player.show(source, 10)
     qtbot.waitUntil(lambda: player.seen is not None and player.seen.frame == 10, timeout=5000)
@@ -107,7 +107,7 @@ def test_what_is_held_lets_go_of_its_clips_and_goes_on(qtbot: QtBot, player: Pla
     qtbot.waitUntil(lambda: player.seen is not None and player.seen.frame == 20, timeout=5000)
 
 
-def test_both_ways_faster_slower_and_round(qtbot: QtBot, player: Playing, clock: Clock) -> None:
+def test_both_ways_faster_slower_and_round(qtbot: QtBot, player: Playback, clock: Clock) -> None:
     source = Numbers(heard=False)
     player.show(source, 50)
     player.faster(back=True)
@@ -150,7 +150,7 @@ def test_both_ways_faster_slower_and_round(qtbot: QtBot, player: Playing, clock:
     assert player.speed == 0 and player.frame == 99, "at its end it holds"
 
 
-def test_the_sound_leads_and_its_pip_stands_with_its_picture(qtbot: QtBot, player: Playing, clock: Clock) -> None:
+def test_the_sound_leads_and_its_pip_stands_with_its_picture(qtbot: QtBot, player: Playback, clock: Clock) -> None:
     """The picture of the pip is shown within 10 ms of the pip, by what the output says it has played."""
     source, speakers = Numbers(heard=True), list[SpeakerStandIn]()
 

@@ -18,8 +18,8 @@ from idle_quarry.app.views.proof.view import ProofView
 from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
 from idle_quarry.path.changes.edits import Edit
-from idle_quarry.path.template import Place
-from idle_quarry.proof.bench import Place as Spot
+from idle_quarry.path.template import StoragePlace
+from idle_quarry.proof.bench import PictureArea
 
 CLIPS = Path(make_clips.__file__).parent / "clips"
 TAPE = CLIPS / "lamp tape 014.mpg"
@@ -208,7 +208,7 @@ def test_pictures_are_laid_stepped_enlarged_and_read(open_window: Open, qtbot: Q
 
 def test_the_place_where_they_differ_most_is_gone_to(open_window: Open, qtbot: QtBot) -> None:
     window, page = on_the_bench(open_window, qtbot)
-    spots: list[Spot] = []
+    spots: list[PictureArea] = []
     page.model.measured.found.connect(spots.append)
     assert page.model.bench is not None
     stills = [page.model.bench.kept(policy, page.model.index) for policy in page.model.policies()]
@@ -279,7 +279,7 @@ def test_a_disk_is_measured_and_findings_go_by_it(open_window: Open, qtbot: QtBo
     document = window.desk.document
     assert document is not None
     document.apply(
-        "A place here", Edit("places.here", Place(id="here", name="Here", purpose="work", path=str(tmp_path)))
+        "A place here", Edit("places.here", StoragePlace(id="here", name="Here", purpose="work", path=str(tmp_path)))
     )
     document.apply("Kept there", Edit("intermediate.place", "here"))
     view.model.show_page("Disks")

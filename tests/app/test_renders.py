@@ -19,8 +19,8 @@ from tests.jobs.test_renders import SCAN, TAPE, black, shot
 from idle_quarry.app.drawing.render_lanes import runs_of
 from idle_quarry.app.models.jobs.renders.renders import Renders
 from idle_quarry.app.models.jobs.renders.seen import (
-    Row,
-    Seen,
+    PieceRow,
+    RendersSnapshot,
     cost_words,
     doing_words,
     is_wanted,
@@ -36,10 +36,10 @@ from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.material import taken_in, write_material
 from idle_quarry.jobs.renders.pieces import EXACT, WANTED, Canvas, Piece
-from idle_quarry.jobs.renders.recipe import Taken
-from idle_quarry.jobs.renders.settled import Settled
-from idle_quarry.jobs.renders.standing import MISSED, RENDERED, RENDERING, Programme, Stood
-from idle_quarry.jobs.renders.store import Kept
+from idle_quarry.jobs.renders.recipe import ClipFrames
+from idle_quarry.jobs.renders.settled import RenderFolder
+from idle_quarry.jobs.renders.standing import MISSED, RENDERED, RENDERING, PieceStatus, Programme
+from idle_quarry.jobs.renders.store import RenderedPiece
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.stills import FrameSource, shown
 from idle_quarry.path.policies import Policy
@@ -152,18 +152,20 @@ def test_how_renders_stand_is_said(tmp_path: Path) -> None:
     canvas = Canvas(recipe.format, recipe.codec)
     pieces = (Piece(0, 250, EXACT), Piece(250, 500, WANTED, recipe), Piece(500, 750, WANTED, recipe))
     programme = Programme("Main", None, canvas, pieces)
-    row = Row(programme, Stood(pieces[1], RENDERING, done=125, worker="other 12"))
-    seen = Seen(Settled(None, tmp_path, "x is not there"), (programme,), (row,), waiting=2, paces={recipe.plan: 0.4})
+    row = PieceRow(programme, PieceStatus(pieces[1], RENDERING, done=125, worker="other 12"))
+    seen = RendersSnapshot(
+        RenderFolder(None, tmp_path, "x is not there"), (programme,), (row,), waiting=2, paces={recipe.plan: 0.4}
+    )
     assert where_words(seen) == "X is not there." and doing_words(seen) == "Rendering: 2 pieces left, about 50 s."
     assert state_words(row.stood) == "rendering, 50 % on other" and lane_words(seen, "Main") == "cannot be read"
-    kept = Kept("0", tmp_path, 5_000_000, recipe, 0.0)
+    kept = RenderedPiece("0", tmp_path, 5_000_000, recipe, 0.0)
     assert stale_words(replace(seen, stale=(kept, kept))) == "2 pieces that no timeline shows: 10 MB"
     assert doing_words(replace(seen, full="the disk is full: wait")) == "The disk is full: wait."
     long = replace(recipe, frames=7500 * 25 // 2)
-    wanted = (long, replace(long, shown=Taken("x", "x", recipe.format, Policy(), Fraction(0))))
+    wanted = (long, replace(long, shown=ClipFrames("x", "x", recipe.format, Policy(), Fraction(0))))
     said = cost_words(replace(seen, wanted=wanted, paces={each.plan: 9000 / 2 / long.frames for each in wanted}))
     assert re.fullmatch(r"To render: 2 pieces, 2\.1 h of programme, \d+ GB, about 2\.5 h\.", said), said
-    stand = [Stood(piece, state) for piece, state in zip(pieces, (EXACT, RENDERED, RENDERED), strict=True)]
+    stand = [PieceStatus(piece, state) for piece, state in zip(pieces, (EXACT, RENDERED, RENDERED), strict=True)]
     assert [(run.piece.first, run.piece.last) for run in runs_of(stand)] == [(0, 250), (250, 750)]
     for when, pace, meant in (
         ("by hand", 9.0, False), ("everything", 0.001, True), ("where playing is too slow", 0.03, False), ("where playing is too slow", 0.05, True),

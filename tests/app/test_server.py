@@ -33,7 +33,7 @@ from idle_quarry.jobs.material import taken_in, write_material
 from idle_quarry.jobs.renders.settled import answer as settle_at
 from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand
-from idle_quarry.library.server.line import Line
+from idle_quarry.library.server.line import ServerConnection
 from idle_quarry.library.server.setup import set_up
 from idle_quarry.path.changes.edits import Edit, edited
 
@@ -79,7 +79,7 @@ def test_a_room_on_the_server(
 
     monkeypatch.setattr(at_hand, "data_folder", lambda: tmp_path)
     other = AtHand(server.url("Odo", "larkmoor"), "Odo")
-    line = Line(other, lambda _news: None)
+    line = ServerConnection(other, lambda _news: None)
     line.works_on(ident)
     qtbot.waitUntil(lambda: "Odo is editing this" in path_of(window).about.text(), timeout=20000)
     line.close()

@@ -19,15 +19,15 @@ from tests.conftest import demo_template
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.drawing.kept_lanes import KeptLanes
-from idle_quarry.app.drawing.trial_lanes import Look, Scale
+from idle_quarry.app.drawing.trial_lanes import ItemLook, Scale
 from idle_quarry.app.models.jobs.jobs import AS_STARTED, CHANGED, Jobs
 from idle_quarry.app.models.jobs.material.material import MaterialRow
 from idle_quarry.app.models.jobs.trial.costs import LACKING, LOSSY, NO_CLASS, NO_CLIP, OFF_SPEED, Costs
-from idle_quarry.app.models.jobs.trial.opened import Opened
+from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
 from idle_quarry.app.models.jobs.trial.pieces import pieces_between, pieces_of, speed_in
 from idle_quarry.app.models.jobs.trial.sources import (
     ClipSource,
-    Known,
+    KnownClip,
     TimelineSource,
     canvas_words,
     media_of,
@@ -37,8 +37,16 @@ from idle_quarry.app.preferences import Preferences
 from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline
-from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, TITLE, Item, Media, Timeline, Track
-from idle_quarry.jobs.material import Entry, Row, class_of, make_proxy, proxy_of, read_material, write_material
+from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, TITLE, Media, Timeline, TimelineItem, Track
+from idle_quarry.jobs.material import (
+    JobClip,
+    JobClipStatus,
+    class_of,
+    make_proxy,
+    proxy_of,
+    read_material,
+    write_material,
+)
 from idle_quarry.jobs.start import start_job
 from idle_quarry.library import FileLibrary
 from idle_quarry.media import Clip, inspect
@@ -60,26 +68,28 @@ LAMP: Template = demo_template("The Lamp Room")
 
 def row(name: str, state: str = "linked") -> MaterialRow:
     clip = look(CLIPS / name)
-    source, found = class_of(Entry(clip.path, ""), clip, LAMP)
+    source, found = class_of(JobClip(clip.path, ""), clip, LAMP)
     fits = found is not None and found.source is not None
-    return MaterialRow(Row(Entry(clip.path, ""), state), clip, source, fits, "")
+    return MaterialRow(JobClipStatus(JobClip(clip.path, ""), state), clip, source, fits, "")
 
 
-def timeline(*lanes: tuple[str, str, list[Item]]) -> Timeline:
+def timeline(*lanes: tuple[str, str, list[TimelineItem]]) -> Timeline:
     tracks = tuple(Track(ident, ident, kind, tuple(items)) for ident, kind, items in lanes)
     return Timeline("reel", RATE, Timecode(0, RATE), tracks)
 
 
-def laid(clip: Clip, at: int = 0, length: int = 20, ident: int = 1, speed: Fraction = Fraction(1)) -> Item:
+def laid(clip: Clip, at: int = 0, length: int = 20, ident: int = 1, speed: Fraction = Fraction(1)) -> TimelineItem:
     media = media_of(clip)
-    return Item(ident, media.name, at, length, media=media, begins=Fraction(media.first), speed=speed)
+    return TimelineItem(ident, media.name, at, length, media=media, begins=Fraction(media.first), speed=speed)
 
 
 def test_what_an_item_costs_is_its_clips_link() -> None:
     bare = Costs(evaluate(LAMP, remedies=False), {}, looked=False)
     assert bare.cost_of(laid(look(CLIPS / "lamp tape 014.mpg"))) == NO_CLASS, "none is missing before any was looked at"
     tape, scan, wide = (row(name) for name in ("lamp tape 014.mpg", "lamp scan 3.mov", "lamp tape 021 wide.mpg"))
-    gone = replace(row("lamp tape 031 edges.mpg"), row=Row(Entry(CLIPS / "lamp tape 031 edges.mpg", ""), "missing"))
+    gone = replace(
+        row("lamp tape 031 edges.mpg"), row=JobClipStatus(JobClip(CLIPS / "lamp tape 031 edges.mpg", ""), "missing")
+    )
     known = {str(each.entry.path): each for each in (tape, scan, wide, gone)} | {"/brought/scan.mxf": scan}
     costs = Costs(evaluate(LAMP, remedies=False), known)
 
@@ -88,10 +98,10 @@ def test_what_an_item_costs_is_its_clips_link() -> None:
         return costs.cost_of(laid(clip_row.clip))
 
     assert [cost(each) for each in (tape, scan, wide, gone)] == ["lossy", "clean", NO_CLASS, NO_CLIP]
-    brought = Item(2, "scan", 0, 5, media=Media("scan", RATE, "/brought/scan.mxf"))
+    brought = TimelineItem(2, "scan", 0, 5, media=Media("scan", RATE, "/brought/scan.mxf"))
     assert costs.cost_of(brought) == "exact", "what was brought in is the intermediate already"
-    assert costs.cost_of(Item(3, "a card", 0, 5, TITLE)) == ""
-    assert costs.cost_of(Item(4, "lost", 0, 5, media=Media("lost", RATE, "/nowhere/lost.mov"))) == NO_CLIP
+    assert costs.cost_of(TimelineItem(3, "a card", 0, 5, TITLE)) == ""
+    assert costs.cost_of(TimelineItem(4, "lost", 0, 5, media=Media("lost", RATE, "/nowhere/lost.mov"))) == NO_CLIP
     assert tape.clip is not None and scan.clip is not None
     lane, item = Track("p", "p", PICTURE), laid(tape.clip)
     assert costs.wanted(LOSSY)(lane, item) and not costs.wanted(LOSSY)(lane, laid(scan.clip))
@@ -99,14 +109,14 @@ def test_what_an_item_costs_is_its_clips_link() -> None:
     assert costs.wanted(OFF_SPEED)(lane, replace(item, speed=Fraction(24, 25))) and not costs.wanted(OFF_SPEED)(
         lane, item
     )
-    assert costs.wanted(LACKING)(lane, Item(4, "lost", 0, 5, media=Media("lost", RATE, "/nowhere/lost.mov")))
+    assert costs.wanted(LACKING)(lane, TimelineItem(4, "lost", 0, 5, media=Media("lost", RATE, "/nowhere/lost.mov")))
     assert costs.wanted(" Tape Archive ")(lane, item) and costs.wanted("tape 014")(lane, item)
     assert costs.wanted("graded")(lane, replace(item, note="to be Graded")) and not costs.wanted("graded")(lane, item)
 
 
 def test_clips_are_laid_with_their_sound_at_the_speed_of_their_class(desk: Desk, tmp_path: Path) -> None:
     """24 frames a second that the template plays as 25 run faster, every picture once; others keep their time."""
-    target = Opened(desk, tmp_path / "x.otio", timeline(("p", PICTURE, []), ("s", SOUND, [])), WIDE, None)
+    target = OpenTimeline(desk, tmp_path / "x.otio", timeline(("p", PICTURE, []), ("s", SOUND, [])), WIDE, None)
     both = look(CLIPS / "stone commentary.mov")
     pieces = pieces_of(both, (10, 35), target, Fraction(1))
     assert [(ident, item.length) for ident, item in pieces] == [("p", 25), ("s", 25)]
@@ -130,8 +140,8 @@ def test_what_is_meant_of_a_timeline_goes_to_the_same_tracks_of_another(desk: De
     items = [replace(laid(clip, at, 20, ident), link=ident) for at, ident in ((0, 1), (20, 2))]
     sounds = [replace(each, ident=each.ident + 10) for each in items]
     given = timeline(("p", PICTURE, items), ("q", PICTURE, []), ("s", SOUND, sounds))
-    origin = Opened(desk, tmp_path / "a.otio", given, WIDE, None)
-    target = Opened(desk, tmp_path / "b.otio", timeline(("q", PICTURE, []), ("t", SOUND, [])), WIDE, None)
+    origin = OpenTimeline(desk, tmp_path / "a.otio", given, WIDE, None)
+    target = OpenTimeline(desk, tmp_path / "b.otio", timeline(("q", PICTURE, []), ("t", SOUND, [])), WIDE, None)
     between = pieces_between(origin, (10, 30), None, target)
     assert [(ident, item.at, item.length) for ident, item in between] == [
         ("q", 0, 10),
@@ -142,7 +152,7 @@ def test_what_is_meant_of_a_timeline_goes_to_the_same_tracks_of_another(desk: De
     assert between[0][1].begins == items[0].begins + 10 * 2, "50 frames a second of the media in 25"
     chosen = pieces_between(origin, (0, 40), frozenset([2]), target)
     assert [(ident, item.at) for ident, item in chosen] == [("q", 20), ("t", 20)], "and what belongs to it"
-    other = Opened(desk, tmp_path / "c.otio", replace(target.timeline, rate=Fraction(24)), WIDE, None)
+    other = OpenTimeline(desk, tmp_path / "c.otio", replace(target.timeline, rate=Fraction(24)), WIDE, None)
     with pytest.raises(NotPossible, match="counts at 25"):
         pieces_between(origin, (10, 30), None, other)
     made = edits.lay_over(target.timeline, 5, between)
@@ -155,12 +165,12 @@ def test_what_is_meant_of_a_timeline_goes_to_the_same_tracks_of_another(desk: De
 def test_two_windows_on_one_timeline_never_overwrite_each_other(desk: Desk, tmp_path: Path, qtbot: QtBot) -> None:
     path = tmp_path / "Programme.otio"
     first_state = keep(path, timeline(("p", PICTURE, [])))
-    one, other = (Opened(desk, path, read_timeline(path, RATE), WIDE, None, first_state) for _window in range(2))
+    one, other = (OpenTimeline(desk, path, read_timeline(path, RATE), WIDE, None, first_state) for _window in range(2))
     said: list[tuple[str, tuple[str, Callable[[], object]] | None]] = []
     desk.said.connect(lambda text, _refusal, action: said.append((text, action)))
 
-    def add(opened: Opened, name: str) -> None:
-        opened.edit("add", lambda now: edits.add(now, [("p", Item(0, name, 0, 5, TITLE))]))
+    def add(opened: OpenTimeline, name: str) -> None:
+        opened.edit("add", lambda now: edits.add(now, [("p", TimelineItem(0, name, 0, 5, TITLE))]))
 
     def names() -> list[str]:
         return [item.name for _, item in read_timeline(path, RATE).items]
@@ -190,13 +200,13 @@ def test_two_windows_on_one_timeline_never_overwrite_each_other(desk: Desk, tmp_
 def test_what_was_not_written_yet_is_written_at_the_end(desk: Desk, tmp_path: Path) -> None:
     """Edits that came faster than the file, and one made when nothing is written on other threads any more."""
     path = tmp_path / "Programme.otio"
-    opened = Opened(desk, path, timeline(("p", PICTURE, [])), WIDE, None)
+    opened = OpenTimeline(desk, path, timeline(("p", PICTURE, [])), WIDE, None)
     for n in range(12):
-        opened.edit("add", lambda now, n=n: edits.add(now, [("p", Item(0, f"card {n}", 0, 5, TITLE))]))  # type: ignore[misc]
+        opened.edit("add", lambda now, n=n: edits.add(now, [("p", TimelineItem(0, f"card {n}", 0, 5, TITLE))]))  # type: ignore[misc]
     opened.undo()
     assert opened.behind and (opened.undoable, opened.redoable, opened.count) == ("add", "add", 11)
     desk.workers.close()
-    opened.edit("add", lambda now: edits.add(now, [("p", Item(0, "the last", 0, 5, TITLE))]))
+    opened.edit("add", lambda now: edits.add(now, [("p", TimelineItem(0, "the last", 0, 5, TITLE))]))
     assert opened.redoable == "", "what was undone is gone when something else is done"
     opened.close()
     kept = [(item.name, item.at) for _, item in read_timeline(path, RATE).items]
@@ -235,15 +245,15 @@ def test_pictures_lie_where_the_template_puts_them() -> None:
 def test_each_frame_is_the_clips_own_and_what_lacks_is_said(tmp_path: Path) -> None:
     tape = look(CLIPS / "lamp tape 014.mpg")
     card, lost = (
-        Item(2, "card", 20, 5, TITLE),
-        Item(3, "lost", 25, 5, media=Media("lost", RATE, str(tmp_path / "lost.mov"))),
+        TimelineItem(2, "card", 20, 5, TITLE),
+        TimelineItem(3, "lost", 25, 5, media=Media("lost", RATE, str(tmp_path / "lost.mov"))),
     )
     long = replace(laid(tape, 30, 10, 4), begins=Fraction(media_of(tape).first + 10_000))
     source = TimelineSource(
         timeline(("p", PICTURE, [laid(tape), card, lost, long])),
         WIDE,
         None,
-        {str(tape.path): Known(tape, Policy(), False)},
+        {str(tape.path): KnownClip(tape, Policy(), False)},
     )
     assert (source.rate, source.length, source.heard) == (RATE, 40, False)
     with FrameSource(tape) as frames:
@@ -277,7 +287,7 @@ def test_a_proxy_is_made_once_kept_and_played_in_its_place(tmp_path: Path) -> No
     template = edited(LAMP, Edit("proxy", Proxy(divisor=4)))
     folder, clip = tmp_path / "job", look(CLIPS / "lamp tape 014.mpg")
     folder.mkdir()
-    entry = Entry(clip.path, "")
+    entry = JobClip(clip.path, "")
     source, _ = class_of(entry, clip, template)
     assert source is not None
     entry = replace(entry, content=identity(clip.path))
@@ -289,7 +299,7 @@ def test_a_proxy_is_made_once_kept_and_played_in_its_place(tmp_path: Path) -> No
     write_material(folder, [replace(entry, proxy=made)])
     kept = read_material(folder)[0]
     assert proxy_of(kept) == made and proxy_of(replace(kept, content="another")) is None
-    known = {str(clip.path): Known(clip, source.policy, False, str(made.path))}
+    known = {str(clip.path): KnownClip(clip, source.policy, False, str(made.path))}
     playing = TimelineSource(timeline(("p", PICTURE, [laid(clip)])), WIDE, None, known)
     seen = playing.seen(6, 300)
     assert seen.rgb is not None and seen.rgb.shape[:2] == (270, 480) and not seen.quick and "its proxy" in seen.words
@@ -346,11 +356,11 @@ def test_jobs_are_looked_for_and_nothing_asked_of_their_clips_is_lost(
 def test_lanes_drawn_where_they_changed_are_those_drawn_anew(qapp: QApplication) -> None:
     media = Media("m", RATE, "/m.mov", None, 0, 100_000)
 
-    def lane(kind: str, number: int) -> list[Item]:
+    def lane(kind: str, number: int) -> list[TimelineItem]:
         lengths = (3, 1, 40, 200, 7) * 30
         starts = [sum(lengths[:n]) + n // 7 for n in range(len(lengths))]
         return [
-            Item(1000 * number + n + 1, f"clip {n}", at, long, media=media, enabled=n % 9 > 0, colour="amber" if n % 11 == 0 else "")
+            TimelineItem(1000 * number + n + 1, f"clip {n}", at, long, media=media, enabled=n % 9 > 0, colour="amber" if n % 11 == 0 else "")
             for n, (at, long) in enumerate(zip(starts, lengths, strict=True))
         ]  # fmt: skip
 
@@ -379,10 +389,10 @@ def test_lanes_drawn_where_they_changed_are_those_drawn_anew(qapp: QApplication)
             given = rng.choice(choices)()
         if step % 13 == 12:
             scale = Scale(rng.uniform(0, 4000), rng.choice((0.04, 0.3, 4.0)))
-        how = given, scale, size, 1.0, lambda each: Look(costs[each.ident % 6])
+        how = given, scale, size, 1.0, lambda each: ItemLook(costs[each.ident % 6])
         image = kept.drawn(*how, chosen=chosen).toImage()
         assert image == KeptLanes().drawn(*how, chosen=chosen).toImage(), step
         seen.add(hash(bytes(image.constBits())))
     assert len(seen) > 25  # they did change
     kept.forget()
-    assert kept.drawn(given, scale, size, 1.0, lambda _each: Look("exact"), chosen=chosen).toImage() != image
+    assert kept.drawn(given, scale, size, 1.0, lambda _each: ItemLook("exact"), chosen=chosen).toImage() != image

@@ -39,7 +39,7 @@ from idle_quarry.app.drafts import Drafts
 from idle_quarry.app.drawing.strip_layout import lay_out
 from idle_quarry.app.models.help.about import About
 from idle_quarry.app.models.help.guide import sections
-from idle_quarry.app.models.intake.rows import Looked
+from idle_quarry.app.models.intake.rows import ClipRow
 from idle_quarry.app.models.path.path import SHEETS
 from idle_quarry.app.models.path.structure import TRACK_COLOURS
 from idle_quarry.app.offers import welcome_back
@@ -579,7 +579,7 @@ def house_hd(window: MainWindow) -> Template:
 def test_a_document_opened_again_is_judged_once_and_held_ones_know_their_disks(open_window: Open) -> None:
     window = open_window()
     rows, judged = window.desk.intake.rows, list[int]()
-    rows.add(Looked(Path("x.mov"), None, "not readable"))
+    rows.add(ClipRow(Path("x.mov"), None, "not readable"))
     for _ in range(4):
         opened(window, "House HD 50i")
         opened(window, "The Lamp Room")
@@ -624,7 +624,7 @@ def test_what_a_killed_program_left_is_offered_to_be_cleared(
 ) -> None:
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))  # where nothing else was left
     window = open_window()
-    note = begun.Note("job", tmp_path / "Evening", files=("job.json",))
+    note = begun.RecoveryNote("job", tmp_path / "Evening", files=("job.json",))
     note.part.mkdir()
     (note.part / "job.json").write_text("{}" * 1_000_000)
     assert note._file is not None

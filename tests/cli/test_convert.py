@@ -20,7 +20,7 @@ from idle_quarry.cli.main import run
 from idle_quarry.errors import MediaError, NotPossible
 from idle_quarry.line.writing.sending import SentSound, picture_of, sent_pictures
 from idle_quarry.media import inspect
-from idle_quarry.media.coding.converting import Wanted, convert
+from idle_quarry.media.coding.converting import ConversionTarget, convert
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.measurement.sync import flash_and_pip
 from idle_quarry.media.pictures import Reader
@@ -106,7 +106,7 @@ def test_sound_stays_with_the_picture(source: str, target: str, tmp_path: Path) 
         writer.finish()
     clip = inspect(tmp_path / "a.mov")
     policy = DEFAULT_POLICY.with_parts(retime="speed")
-    made = convert(clip, Wanted(after, codecs()["rdd36-proxy"], policy), tmp_path / "b.mov")
+    made = convert(clip, ConversionTarget(after, codecs()["rdd36-proxy"], policy), tmp_path / "b.mov")
     assert made.channels == 2
     seconds = Fraction(frames) / before.rate * (Fraction(25) / after.rate if after.rate.denominator != 1 else 1)
     assert abs(made.frames - seconds * after.rate) <= 1
@@ -127,21 +127,25 @@ def test_what_agrees_goes_through_as_it_is(tmp_path: Path) -> None:
         writer.finish()
     clip = inspect(tmp_path / "a.mkv")
     assert clip.format == fmt
-    made = convert(clip, Wanted(fmt, codecs()["ffv1"], DEFAULT_POLICY), tmp_path / "b.mkv")
+    made = convert(clip, ConversionTarget(fmt, codecs()["ffv1"], DEFAULT_POLICY), tmp_path / "b.mkv")
     with Reader(made.path, inspect(made.path).declared) as reader:
         for sent, got in zip(moving, reader.window(0, 3), strict=True):
             for ours, theirs in zip(sent, (got.luma, *(got.chroma or ())), strict=True):
                 np.testing.assert_array_equal(ours, theirs)
-    many = convert(clip, Wanted(fmt, codecs()["dpx-10"], DEFAULT_POLICY), tmp_path / "run.dpx")
+    many = convert(clip, ConversionTarget(fmt, codecs()["dpx-10"], DEFAULT_POLICY), tmp_path / "run.dpx")
     assert [path.name for path in sorted(many.path.parent.iterdir())] == [f"run.{n:04d}.dpx" for n in (1, 2, 3)]
     with pytest.raises(NotPossible, match="cannot hold it"):
-        convert(clip, Wanted(format_from_words("1000x700p25"), codecs()["d10-50"], DEFAULT_POLICY), tmp_path / "c.mxf")
+        convert(
+            clip,
+            ConversionTarget(format_from_words("1000x700p25"), codecs()["d10-50"], DEFAULT_POLICY),
+            tmp_path / "c.mxf",
+        )
 
 
 def test_stopped_or_killed_nothing_is_left(library: str, tape: Path, tmp_path: Path) -> None:
     out = tmp_path / "out"
     out.mkdir()
-    wanted = Wanted(format_from_words("1080i25"), codecs()["rdd36-proxy"], DEFAULT_POLICY)
+    wanted = ConversionTarget(format_from_words("1080i25"), codecs()["rdd36-proxy"], DEFAULT_POLICY)
 
     def stop(done: int, _of: int, _speed: float) -> None:
         if done == 4:

@@ -12,53 +12,52 @@ import pytest
 from tests.conftest import demo_template
 
 from idle_quarry.jobs.handover.causes import frame_of, setting_of
-from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, worst
+from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, CheckedFile, worst
 from idle_quarry.jobs.handover.codec_known import differs, wrapped_as
 from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
 from idle_quarry.jobs.handover.picture_checks import picture_checks
 from idle_quarry.jobs.handover.programme_checks import _pattern, programme_checks
-from idle_quarry.jobs.handover.record import Noted, accepted
+from idle_quarry.jobs.handover.record import VerificationRecord, accepted
 from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
 from idle_quarry.jobs.handover.verify import IDS
 from idle_quarry.jobs.handover.written import first_timecode
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.media.coding.writing import ClipWriter
-from idle_quarry.media.declared import Audio, Declared
+from idle_quarry.media.declared import Audio, DeclaredProperties
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.names import clip_suffix
-from idle_quarry.media.whole.flashes import Spell
-from idle_quarry.media.whole.layout import Item
+from idle_quarry.media.whole.flashes import FlashSpell
+from idle_quarry.media.whole.layout import LayoutItem
 from idle_quarry.media.whole.measure import FileMeasurement
-from idle_quarry.media.whole.pictures import FieldsRun, Part, PictureMeasurement, Stay
-from idle_quarry.media.whole.sound import ChannelFound, SoundMeasurement, Span
+from idle_quarry.media.whole.pictures import FieldsRun, FrameSpan, PictureMeasurement, PicturePart
+from idle_quarry.media.whole.sound import ChannelFigures, SoundMeasurement, SoundSpan
 from idle_quarry.path.codecs import cannot_hold, mbps
-from idle_quarry.path.entries.delivery import Clause, Delivery, Limit, Limits
-from idle_quarry.path.entries.programme import Item as Wanted
-from idle_quarry.path.entries.programme import ProgrammeLayout
+from idle_quarry.path.entries.delivery import Clause, DeliverySpec, Limit, Limits
+from idle_quarry.path.entries.programme import ProgrammeItem, ProgrammeLayout
 from idle_quarry.path.registry import codecs, deliveries, programme_layouts
 from idle_quarry.path.settings import settings_of
-from idle_quarry.path.template import Delivered, Template
+from idle_quarry.path.template import Delivery, Template
 from idle_quarry.picture.bars import rgb_picture, ycbcr_codes
 from idle_quarry.signal.words import format_from_words
 
 LAMP: Template = demo_template("The Lamp Room")
-HD: Delivered = next(delivery for delivery in LAMP.deliveries if delivery.id == "hd-50")
-SHIPPED: Delivery = deliveries()["hd-50"]
+HD: Delivery = next(delivery for delivery in LAMP.deliveries if delivery.id == "hd-50")
+SHIPPED: DeliverySpec = deliveries()["hd-50"]
 #: A spec that says nothing of limits.
-SPEC: Delivery = SHIPPED.model_copy(update={"limits": Limits()})
+SPEC: DeliverySpec = SHIPPED.model_copy(update={"limits": Limits()})
 FRAMES = 1000
 #: Bytes of so many pictures of AVC-Intra 100, and of their sound.
 SIZE = int((mbps(codecs()["avci-100"], HD.format) + 2 * 48000 * 24 / 1e6) * 1e6 / 8 * 40)
-DECLARED = Declared(
+DECLARED = DeclaredProperties(
     1920, 1080, Fraction(1), Fraction(25), "interlaced", "top", "yuv422p10le", 10, "4:2:2", "bt709", "bt709", "bt709", "narrow", "h264",
     "High 4:2:2 Intra", "mxf", "10:00:00:00", False, FRAMES, 40.0, (Audio(2, "stereo", 48000, 24),),
 )  # fmt: skip
 PICTURES = PictureMeasurement(
     FRAMES, 0, 10, ("1920 × 1080 · 10 bits",), 64, 940, 0.0, 0.0, (FieldsRun(0, FRAMES, "interlaced", "top", None),), 0.97,
-    (Part("moving", 0, FRAMES, 0.5),), (), 0, (), 0.002, -0.01, 1.0, (), 1.0, 0.0, (), (0, 0, 1920, 1080), None, None, (), (), (),
+    (PicturePart("moving", 0, FRAMES, 0.5),), (), 0, (), 0.002, -0.01, 1.0, (), 1.0, 0.0, (), (0, 0, 1920, 1080), None, None, (), (), (),
 )  # fmt: skip
-LOUD = ChannelFound(-8.0, -26.0, 0.01, 0.6)
+LOUD = ChannelFigures(-8.0, -26.0, 0.01, 0.6)
 SOUND = SoundMeasurement((LOUD, LOUD), 40.0, -23.0, 8.0, -3.0, -15.0, -18.0, (-23.0,) * 400)
 
 
@@ -72,13 +71,13 @@ def checked(
 ) -> dict[str, Check]:
     """The checks of a file that is right but for what is said."""
     found = FileMeasurement(
-        1, "0" * 64, SIZE, replace(PICTURES, **(pictures or {})), more.get("items", (Item("programme", 0, FRAMES),)), replace(SOUND, **(sound or {})),
+        1, "0" * 64, SIZE, replace(PICTURES, **(pictures or {})), more.get("items", (LayoutItem("programme", 0, FRAMES),)), replace(SOUND, **(sound or {})),
         more.get("tones", ()),
     )  # fmt: skip
     if more.get("silent"):
         found = replace(found, sound=None)
     clip = Clip(Path("x.mxf"), "x", replace(DECLARED, **(declared or {})), HD.format)
-    seen = Seen(
+    seen = CheckedFile(
         Path(more.get("name", "x.mxf")), clip, found, LAMP, HD.model_copy(update=delivery or {}), SPEC.model_copy(update=spec or {}), more.get("layout"),
     )  # fmt: skip
     # what looks into the file itself is tried on real ones
@@ -193,9 +192,11 @@ def test_fields_are_held_stretch_by_stretch() -> None:
 
 
 def test_what_the_spec_asks_for_fails_and_else_is_to_be_looked_at() -> None:
-    black = {"parts": (Part("moving", 0, 400), Part("black", 400, 460), Part("moving", 460, FRAMES))}
-    frozen = {"frozen": (Stay(300, 352),)}
-    gamut = {"gamut": (Stay(10, 20, 0.03),), "gamut_most": 0.03}
+    black = {
+        "parts": (PicturePart("moving", 0, 400), PicturePart("black", 400, 460), PicturePart("moving", 460, FRAMES))
+    }
+    frozen = {"frozen": (FrameSpan(300, 352),)}
+    gamut = {"gamut": (FrameSpan(10, 20, 0.03),), "gamut_most": 0.03}
     framed = {"active": (240, 0, 1440, 1080)}
     for changed, ident, asked in (
         (black, "black", "black"),
@@ -208,7 +209,7 @@ def test_what_the_spec_asks_for_fails_and_else_is_to_be_looked_at() -> None:
     tolerances = SPEC.tolerances.model_copy(update={"black_s": 3.0, "frozen_s": 3.0, "gamut_area": 5.0})
     for changed, ident in ((black, "black"), (frozen, "freeze"), (gamut, "gamut")):
         assert checked(changed, spec={"tolerances": tolerances})[ident].verdict == PASSES, ident
-    outside = checked(black, items=(Item("black", 0, 460), Item("programme", 460, FRAMES)))
+    outside = checked(black, items=(LayoutItem("black", 0, 460), LayoutItem("programme", 460, FRAMES)))
     assert outside["black"].verdict == PASSES, "black before the programme is none inside"
     assert checked(framed, delivery={"active_format": "4:3 centre"})["active_picture"].verdict == PASSES
     clauses = (Clause(number="4.2", text="Gamut errors are not accepted"),)
@@ -221,23 +222,31 @@ def test_each_figure_has_a_limit_for_looking_and_one_for_failing() -> None:
 
     def black(frames: int) -> dict[str, Any]:
         return {
-            "parts": (Part("moving", 0, 400), Part("black", 400, 400 + frames), Part("moving", 400 + frames, FRAMES))
+            "parts": (
+                PicturePart("moving", 0, 400),
+                PicturePart("black", 400, 400 + frames),
+                PicturePart("moving", 400 + frames, FRAMES),
+            )
         }
 
     shipped = {"limits": SHIPPED.limits}
     graded: list[tuple[str, Any, tuple[Any, Any, Any]]] = [
         ("black", lambda s: checked(black(round(25 * s)), spec=shipped), (1.0, 1.5, 3.0)),
-        ("freeze", lambda s: checked({"frozen": (Stay(300, 300 + round(25 * s)),)}, spec=shipped), (2.0, 3.0, 6.0)),
+        (
+            "freeze",
+            lambda s: checked({"frozen": (FrameSpan(300, 300 + round(25 * s)),)}, spec=shipped),
+            (2.0, 3.0, 6.0),
+        ),
         ("range", lambda share: checked({"above": share}, spec=shipped), (0.01, 0.03, 0.06)),
         ("repeats", lambda count: checked({"repeats": count}, spec=shipped), (2, 10, 30)),
-        ("silence", lambda s: checked(sound={"silence": (Span(5, 5 + s),)}, spec=shipped), (5, 8, 12)),
-        ("phase", lambda s: checked(sound={"against": (Span(5, 5 + s),)}, spec=shipped), (3, 8, 12)),
+        ("silence", lambda s: checked(sound={"silence": (SoundSpan(5, 5 + s),)}, spec=shipped), (5, 8, 12)),
+        ("phase", lambda s: checked(sound={"against": (SoundSpan(5, 5 + s),)}, spec=shipped), (3, 8, 12)),
     ]
     for ident, check, figures in graded:
         assert tuple(check(figure)[ident].verdict for figure in figures) == (PASSES, LOOK, FAILS), ident
-    bright = {"gamut": (Stay(10, 20, 0.3),)}  # luma × 1.15, chroma × 1.3
+    bright = {"gamut": (FrameSpan(10, 20, 0.3),)}  # luma × 1.15, chroma × 1.3
     assert checked(bright, spec=shipped)["gamut"].verdict == FAILS and checked(bright)["gamut"].verdict == LOOK
-    pattern = {"patterns": (Stay(100, 160, 0.5),)}
+    pattern = {"patterns": (FrameSpan(100, 160, 0.5),)}
     assert checked(pattern, spec={"limits": Limits(patterns=Limit(fails=2))})["flash"].verdict == FAILS
     never = {"limits": Limits(black=Limit()), "checks": ("black",)}
     assert checked(black(200), spec=never)["black"].verdict == PASSES, "a limit of none is none"
@@ -256,16 +265,18 @@ def test_levels_flashes_and_damage() -> None:
     assert checked({"highest": 1000, "above": 0.001})["range"].verdict == PASSES
     assert "(looked at beyond 1 %)" in checked({"highest": 1010, "above": 0.02})["range"].text
     assert "beyond" not in checked({"above": 0.001})["range"].text
-    pause = {"parts": (Part("moving", 0, 400), Part("black", 400, 410), Part("moving", 410, FRAMES))}
+    pause = {
+        "parts": (PicturePart("moving", 0, 400), PicturePart("black", 400, 410), PicturePart("moving", 410, FRAMES))
+    }
     found = checked(pause)["black"]
     assert (found.verdict, found.found, found.where) == (PASSES, 0.0, ()), "ten pictures, however late they come"
-    four = {"flashes": tuple(Spell("flash", 100 * n, 100 * n + 30, 4.0 + n, 0.6) for n in range(1, 5))}
+    four = {"flashes": tuple(FlashSpell("flash", 100 * n, 100 * n + 30, 4.0 + n, 0.6) for n in range(1, 5))}
     assert checked(four)["flash"].text.count("a second over") == 3 and len(checked(four)["flash"].where) == 4
-    flash = {"flashes": (Spell("flash", 100, 130, 4.0, 0.6),), "most_flashes": 4.0}
+    flash = {"flashes": (FlashSpell("flash", 100, 130, 4.0, 0.6),), "most_flashes": 4.0}
     found = checked(flash)["flash"]
     assert found.verdict == FAILS and "4 a second" in found.text and found.where[0].first == 100
-    assert checked({"patterns": (Stay(100, 160, 0.5),)})["flash"].verdict == LOOK
-    assert checked({"patterns": (Stay(100, 104, 0.5),)})["flash"].verdict == PASSES, "too short to be seen as one"
+    assert checked({"patterns": (FrameSpan(100, 160, 0.5),)})["flash"].verdict == LOOK
+    assert checked({"patterns": (FrameSpan(100, 104, 0.5),)})["flash"].verdict == PASSES, "too short to be seen as one"
     assert checked({"repeats": 30})["repeats"].verdict == LOOK and checked({"damaged": 1})["repeats"].verdict == FAILS
     assert checked({"kinds": ("1920 × 1080 · 10 bits", "1440 × 1080 · 10 bits")})["raster"].verdict == FAILS
     assert checked({"timecodes": ((0, "10:00:00:00"), (300, "10:00:13:00"))})["timecode"].where[0].first == 300
@@ -280,12 +291,12 @@ def test_levels_flashes_and_damage() -> None:
 
 
 def test_sound_is_held_channel_by_channel_and_to_its_loudness() -> None:
-    silent = ChannelFound(None, None, 1.0, 0.0)
+    silent = ChannelFigures(None, None, 1.0, 0.0)
     assert checked(sound={"channels": (LOUD, silent)})["sound_layout"].verdict == FAILS
     assert checked(sound={"channels": (LOUD,)})["sound_layout"].verdict == FAILS
     assert checked(sound={"alike": ((1, 2),)})["sound_layout"].verdict == LOOK
     five = {"layout": "5.1"}
-    low = ChannelFound(-12.0, -30.0, 0.1, 0.02)
+    low = ChannelFigures(-12.0, -30.0, 0.1, 0.02)
     right = {"channels": (LOUD, LOUD, LOUD, low, LOUD, LOUD)}
     audio = {"audio": (Audio(6, "5.1", 48000, 24),)}
     assert checked(sound=right, delivery=five, declared=audio)["sound_layout"].verdict == PASSES
@@ -297,15 +308,16 @@ def test_sound_is_held_channel_by_channel_and_to_its_loudness() -> None:
     for peak, verdict in ((-1.0, PASSES), (-0.8, FAILS)):
         assert checked(sound={"true_peak": peak})["true_peak"].verdict == verdict, peak
     assert checked(delivery={"loudness_lufs": None})["loudness"].verdict == NOT_CHECKED
-    assert checked(sound={"silence": (Span(10, 16),)})["silence"].verdict == LOOK
-    assert checked(sound={"silence": (Span(10, 14),)})["silence"].verdict == PASSES
-    found = checked(sound={"clipping": (Span(2, 2.1), Span(5, 5.1))})["clipping"]
+    assert checked(sound={"silence": (SoundSpan(10, 16),)})["silence"].verdict == LOOK
+    assert checked(sound={"silence": (SoundSpan(10, 14),)})["silence"].verdict == PASSES
+    found = checked(sound={"clipping": (SoundSpan(2, 2.1), SoundSpan(5, 5.1))})["clipping"]
     assert found.verdict == FAILS and [place.first for place in found.where] == [50, 125]
-    assert checked(sound={"against": (Span(2, 6),)})["phase"].verdict == LOOK
+    assert checked(sound={"against": (SoundSpan(2, 6),)})["phase"].verdict == LOOK
     loudest = {"short_term": (*(-23.0,) * 200, -15.0, *(-23.0,) * 199), "most_short_term": -15.0}
     for begins in (0, 100):  # three seconds up to the loudest moment, counted from where the programme begins
         [place] = checked(
-            sound=loudest, items=(Item("black", 0, begins), Item("programme", begins, FRAMES))[not begins :]
+            sound=loudest,
+            items=(LayoutItem("black", 0, begins), LayoutItem("programme", begins, FRAMES))[not begins :],
         )["short_term"].where
         assert (place.first, place.last) == (begins + 17 * 25, begins + 20 * 25)
     none = checked(silent=True)
@@ -315,7 +327,7 @@ def test_sound_is_held_channel_by_channel_and_to_its_loudness() -> None:
 
 LAYOUT = ProgrammeLayout(
     id="x", name="x", starts="10:00:00:00", tolerance_pictures=2,
-    items=(Wanted(what="bars", seconds=4, tone=True), Wanted(what="black", seconds=2), Wanted(what="programme"), Wanted(what="end black", seconds=2)),
+    items=(ProgrammeItem(what="bars", seconds=4, tone=True), ProgrammeItem(what="black", seconds=2), ProgrammeItem(what="programme"), ProgrammeItem(what="end black", seconds=2)),
 )  # fmt: skip
 
 
@@ -334,9 +346,9 @@ LAYOUT = ProgrammeLayout(
 def test_a_layout_is_held_item_by_item(items: tuple[tuple[int, str], ...], tones: bool, said: str) -> None:
     made, at = [], 0
     for frames, what in items:
-        made.append(Item(what, at, at + frames))
+        made.append(LayoutItem(what, at, at + frames))
         at += frames
-    heard = (Span(0.0, 4.0, -18.1),) if tones else ()
+    heard = (SoundSpan(0.0, 4.0, -18.1),) if tones else ()
     found = checked(
         {"frames": at},
         declared={"timecode": "09:59:54:00", "frames": at},
@@ -374,14 +386,14 @@ def test_names_starts_and_lengths_are_counted() -> None:
 
 def test_only_what_is_to_be_looked_at_can_be_accepted() -> None:
     checks = [checked({"repeats": 30})["repeats"].to_json(), checked()["scan"].to_json()]
-    kept = accepted(Noted({"path": "/x", "checks": checks}, "now"), "repeats", "Runa", " a time-lapse ")
+    kept = accepted(VerificationRecord({"path": "/x", "checks": checks}, "now"), "repeats", "Runa", " a time-lapse ")
     assert (
-        Noted({"checks": checks}, "now").verdict == LOOK
+        VerificationRecord({"checks": checks}, "now").verdict == LOOK
         and kept.verdict == PASSES
         and kept.accepted[0].because == "a time-lapse"
     )
     failing = [checked(declared={"codec": "prores"})["codec"].to_json()]
-    assert accepted(Noted({"checks": failing}, "now"), "codec", "Runa", "it is fine").verdict == FAILS
+    assert accepted(VerificationRecord({"checks": failing}, "now"), "codec", "Runa", "it is fine").verdict == FAILS
 
 
 def test_a_check_leads_to_its_setting_and_a_picture_to_its_frame() -> None:

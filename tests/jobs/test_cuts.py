@@ -24,12 +24,12 @@ from idle_quarry.jobs.conform.edl import read_edl
 from idle_quarry.jobs.conform.frame import frame_findings
 from idle_quarry.jobs.conform.lists import CutList, read_list
 from idle_quarry.jobs.conform.matching import matched
-from idle_quarry.jobs.conform.material import Clip, clips_in
+from idle_quarry.jobs.conform.material import ClipOnDisk, clips_in
 from idle_quarry.jobs.conform.report import as_html, conformed
 from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
 from idle_quarry.jobs.conform.writing import write_edl, write_list
 from idle_quarry.jobs.cutting.otio_values import from_otio, to_otio
-from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Item, Media, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Media, Timeline, TimelineItem, Track
 from idle_quarry.signal.timecode import Timecode
 
 SAMPLES = Path(sys.prefix) / "samples"
@@ -209,8 +209,8 @@ def test_what_is_no_list_is_refused_in_a_sentence(tmp_path: Path, name: str, dat
 
 def clip(
     name: str, first: int, frames: int, tape: str | None = None, rate: Fraction = Fraction(25), folder: str = "/m"
-) -> Clip:
-    return Clip(Path(folder) / f"{name}.mov", tape, rate, first, frames)
+) -> ClipOnDisk:
+    return ClipOnDisk(Path(folder) / f"{name}.mov", tape, rate, first, frames)
 
 
 def listed(*lines: str) -> Timeline:
@@ -389,7 +389,7 @@ def test_overlaps_unsaid_speeds_and_splits_are_told() -> None:
 def test_a_clip_is_found_by_its_whole_tape_and_by_the_address_of_its_file() -> None:
     def event(name: str, first: int, **said: Any) -> tuple[str, str]:
         media = Media(name, Fraction(25), first=0, **said)
-        item = Item(1, name, 0, 10, media=media, begins=Fraction(first))
+        item = TimelineItem(1, name, 0, 10, media=media, begins=Fraction(first))
         [found] = matched(
             Timeline("cut", Fraction(25), Timecode(0, Fraction(25)), (Track("v", "V", PICTURE, (item,)),)), clips
         )
@@ -407,12 +407,17 @@ def test_sound_that_is_missing_matters_only_where_no_picture_brings_it() -> None
     def heard(tape: str | None) -> list[tuple[str, bool]]:
         tracks = [
             Track(
-                "S", "S", SOUND, (Item(1, "gulls", 0, 10, media=Media("gulls", Fraction(25)), begins=Fraction(1000)),)
+                "S",
+                "S",
+                SOUND,
+                (TimelineItem(1, "gulls", 0, 10, media=Media("gulls", Fraction(25)), begins=Fraction(1000)),),
             )
         ]
         if tape is not None:
             media = Media("gulls", Fraction(25), tape=tape)
-            tracks.append(Track("P", "P", PICTURE, (Item(2, "gulls", 0, 10, media=media, begins=Fraction(1000)),)))
+            tracks.append(
+                Track("P", "P", PICTURE, (TimelineItem(2, "gulls", 0, 10, media=media, begins=Fraction(1000)),))
+            )
         timeline = Timeline("cut", Fraction(25), Timecode(0, Fraction(25)), tuple(tracks))
         events = matched(timeline, [clip("a014", 1000, 100, "Tape 9")])
         return [(event.status, event.matters) for event in events if event.track.kind == SOUND]

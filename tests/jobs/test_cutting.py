@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Item, Marker, Media, Timeline, Track, Transition
+from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Marker, Media, Timeline, TimelineItem, Track, Transition
 from idle_quarry.signal.timecode import Timecode
 
 RATES = [Fraction(25), Fraction(24000, 1001), Fraction(30000, 1001), Fraction(50), Fraction(24)]
@@ -26,9 +26,11 @@ def begun(rate: Fraction = Fraction(25)) -> Timeline:
 
 def clip(
     name: str, length: int, rate: Fraction, at: int = 0, first: int = 0, link: int | None = None, speed: Any = 1
-) -> Item:
+) -> TimelineItem:
     media = Media(name, rate, first=0, frames=100_000)
-    return Item(0, name, at, length, media=media, begins=Fraction(first + 30_000), link=link, speed=Fraction(speed))
+    return TimelineItem(
+        0, name, at, length, media=media, begins=Fraction(first + 30_000), link=link, speed=Fraction(speed)
+    )
 
 
 def shown(timeline: Timeline) -> dict[str, dict[int, tuple[str, Fraction] | None]]:
@@ -69,7 +71,7 @@ def programmes(draw: st.DrawFn) -> Timeline:
 
 def in_step(timeline: Timeline) -> None:
     """What belongs together lies together and shows the same moment."""
-    groups: dict[int, list[Item]] = {}
+    groups: dict[int, list[TimelineItem]] = {}
     for _, item in timeline.items:
         if item.link is not None:
             groups.setdefault(item.link, []).append(item)
@@ -210,7 +212,7 @@ def test_numbers_and_links_are_kept_where_they_are_free_and_given_anew_where_not
 
 def test_what_a_file_has_can_be_shown_to_its_last_frame_and_no_further() -> None:
     media = Media("short", Fraction(25), first=100, frames=20)
-    item = Item(0, "short", 0, 10, media=media, begins=Fraction(105))
+    item = TimelineItem(0, "short", 0, 10, media=media, begins=Fraction(105))
     timeline = edits.add(begun(), [("P1", item)])
     ident = timeline.track("P1").items[0].ident
     assert edits.trim(timeline, ident, "end", 5).item(ident)[1].length == 15
@@ -287,10 +289,10 @@ def test_changes_marks_and_words_stay_with_what_they_are_of() -> None:
 def test_items_of_a_lost_file_show_another_at_the_same_timecodes() -> None:
     """At the same frames where it has none of those; and not at all where it is too short."""
     lost = Media("tape", Fraction(25), "/old/tape.mov", first=90_000, frames=500)
-    item = Item(0, "tape", 0, 40, media=lost, begins=Fraction(90_100))
+    item = TimelineItem(0, "tape", 0, 40, media=lost, begins=Fraction(90_100))
     made = edits.add(begun(), [("P1", item), ("P2", clip("other", 10, Fraction(25)))])
 
-    def after(media: Media) -> Item:
+    def after(media: Media) -> TimelineItem:
         return edits.relinked(made, "/old/tape.mov", media).tracks[0].items[0]
 
     same = Media("tape", Fraction(25), "/new/tape.mov", first=90_050, frames=400)

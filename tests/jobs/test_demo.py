@@ -11,7 +11,7 @@ import numpy as np
 from tests.jobs.test_renders import decoded
 
 from idle_quarry.demo import finish
-from idle_quarry.jobs.material import BroughtIn
+from idle_quarry.jobs.material import BroughtInFile
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.looking import look
 from idle_quarry.path.registry import codecs
@@ -31,7 +31,7 @@ def test_a_part_that_is_turned_has_its_fields_the_wrong_way_round(tmp_path: Path
         writer.finish()
     before = decoded(path)
     first = look(path)
-    finish.turned(BroughtIn(path, "", "", "v210"), fmt)
+    finish.turned(BroughtInFile(path, "", "", "v210"), fmt)
     after = decoded(path)
     assert all(np.array_equal(np.roll(a[0], 1, axis=0), b[0]) for a, b in zip(before, after, strict=True))
     second = look(path)

@@ -23,7 +23,7 @@ from idle_quarry.files import sha256_of
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
-from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, Item, Marker, Media, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, Marker, Media, Timeline, TimelineItem, Track
 from idle_quarry.jobs.handover.make import _free_name, make, name_of
 from idle_quarry.jobs.handover.programme import Mix, _Voice
 from idle_quarry.jobs.handover.verify import IDS, verify
@@ -34,8 +34,7 @@ from idle_quarry.library import FileLibrary
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.pictures import Reader
 from idle_quarry.path.changes.edits import Edit, edited
-from idle_quarry.path.entries.programme import Item as Planned
-from idle_quarry.path.entries.programme import ProgrammeLayout
+from idle_quarry.path.entries.programme import ProgrammeItem, ProgrammeLayout
 from idle_quarry.path.registry import sound_layouts, take_in
 from idle_quarry.path.template import Template
 from idle_quarry.path.voice import ffmpeg_filters, voice_from
@@ -47,8 +46,8 @@ TAPE = CLIPS / "lamp tape 014.mpg"
 SHORT = ProgrammeLayout(
     id="", uid="0198c0de-1111-7000-8000-00000000aaaa", name="Short", starts="10:00:00:00", tolerance_pictures=1,
     items=(
-        Planned(what="bars", seconds=2, tone=True), Planned(what="black", seconds=1), Planned(what="clock", seconds=5), Planned(what="black", seconds=1),
-        Planned(what="programme"), Planned(what="break", seconds=2), Planned(what="programme"), Planned(what="end black", seconds=1),
+        ProgrammeItem(what="bars", seconds=2, tone=True), ProgrammeItem(what="black", seconds=1), ProgrammeItem(what="clock", seconds=5), ProgrammeItem(what="black", seconds=1),
+        ProgrammeItem(what="programme"), ProgrammeItem(what="break", seconds=2), ProgrammeItem(what="programme"), ProgrammeItem(what="end black", seconds=1),
     ),
 )  # fmt: skip
 
@@ -67,7 +66,9 @@ def a_job(library: FileLibrary, folder: Path, *changes: Edit, frames: int = 40) 
     picture, sound = (next(track.ident for track in made.tracks if track.kind == kind) for kind in (PICTURE, SOUND))
     for begins in (0, 2):
         made = edits.add(made, [(picture, shot(TAPE, 0, 0, frames, begins))])
-    heard = Item(0, "music", 0, 2 * frames, CLIP, Media("music", Fraction(25), str(music), frames=125), Fraction(0))
+    heard = TimelineItem(
+        0, "music", 0, 2 * frames, CLIP, Media("music", Fraction(25), str(music), frames=125), Fraction(0)
+    )
     made = edits.marked(edits.lay_over(made, 0, [(sound, heard)]), Marker(frames, "break"))
     keep(path, made)
     return job
@@ -284,7 +285,7 @@ def test_sound_is_routed_by_the_layout_and_goes_through_the_tracks_chains(tmp_pa
     for number, (name, hz) in enumerate(tones.items()):
         path = sound_file(tmp_path / f"{name}.wav", sine((-20, 2), hz=hz))
         media = Media(name, Fraction(25), str(path), frames=50)
-        tracks.append(Track(name, name, SOUND, (Item(number + 1, name, 0, 50, CLIP, media),)))
+        tracks.append(Track(name, name, SOUND, (TimelineItem(number + 1, name, 0, 50, CLIP, media),)))
     made = Timeline("Programme", Fraction(25), Timecode(0, Fraction(25)), tuple(tracks))
 
     def heard(layout: str) -> np.ndarray:

@@ -22,17 +22,17 @@ from tests.postgres import PrivateServer
 
 from idle_quarry.cli.main import run
 from idle_quarry.errors import Away, JobError, LibraryError, NotPossible, NotUnderstood
-from idle_quarry.jobs.check import CheckedJob, check_job
+from idle_quarry.jobs.check import Job, check_job
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import Media
-from idle_quarry.jobs.handover.record import Noted
+from idle_quarry.jobs.handover.record import VerificationRecord
 from idle_quarry.jobs.lending import lender
 from idle_quarry.jobs.lending.answers import file_named, inside, looked
 from idle_quarry.jobs.lending.choice import mark_all, opened, queue_of
-from idle_quarry.jobs.lending.house import SERVER, Answer, House, key_of, queue_name
-from idle_quarry.jobs.lending.lender import Offer, hours_of, idle_s
-from idle_quarry.jobs.lending.pieces import HousePieces, piece_of, said_piece, unmarked
+from idle_quarry.jobs.lending.house import SERVER, TaskAnswer, TaskServer, key_of, queue_name
+from idle_quarry.jobs.lending.lender import LendingOffer, hours_of, idle_s
+from idle_quarry.jobs.lending.pieces import ServerQueue, piece_of, said_piece, unmarked
 from idle_quarry.jobs.lending.reach import PROOF, NotReachable, Reach, mark, place_above
 from idle_quarry.jobs.lending.whole import brought_in, verified
 from idle_quarry.jobs.material import read_material, taken_in, write_material
@@ -42,14 +42,14 @@ from idle_quarry.jobs.renders.pieces import pieces_of
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.settled import settled
 from idle_quarry.jobs.renders.standing import programmes_of, stock_of
-from idle_quarry.jobs.renders.store import Store
+from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.library import FileLibrary
 from idle_quarry.library.server.tasks import ADDING, AS_OWNER, GRANTED, SCHEMA, SILENT_S, TAKING
 from idle_quarry.media.looking import look
-from idle_quarry.path.template import Delivered
+from idle_quarry.path.template import Delivery
 
 
-def shared(tmp_path: Path) -> tuple[Path, Store, list[Recipe]]:
+def shared(tmp_path: Path) -> tuple[Path, RenderStore, list[Recipe]]:
     """A share with a clip and renders, marked, and pieces of the clip."""
     share = tmp_path / "share"
     share.mkdir()
@@ -57,7 +57,7 @@ def shared(tmp_path: Path) -> tuple[Path, Store, list[Recipe]]:
     mark(share)
     made = timeline(low=[shot(clip, n + 1, 4 * n, 4, begins=5 * n) for n in range(10)])
     wanted = [piece.recipe for piece in pieces_of(made, SMALL, known(clip)) if piece.recipe is not None]
-    return share, Store(share / "renders"), wanted
+    return share, RenderStore(share / "renders"), wanted
 
 
 def test_a_place_is_proved_before_its_paths_mean_anything(tmp_path: Path) -> None:
@@ -125,15 +125,15 @@ def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path:
         assert definer == (name in AS_OWNER) and callers == ([called[name]] if name in called else []), name
 
     _share, store, wanted = shared(tmp_path)
-    runa, wren = House(server.url("Runa", house)), House(server.url("Wren", house))
+    runa, wren = TaskServer(server.url("Runa", house)), TaskServer(server.url("Wren", house))
     assert runa.may_add and not wren.may_add
     assert opened(server.url("Wren", house)) == (
         None,
         "the server lets editors ask other machines for help, and this person reads",
     )
-    HousePieces(runa, "k", "Lamp", store).put(wanted[:2])
+    ServerQueue(runa, "k", "Lamp", store).put(wanted[:2])
     for act in (
-        lambda: HousePieces(wren, "k", "Lamp", store).put(wanted[2:3]),
+        lambda: ServerQueue(wren, "k", "Lamp", store).put(wanted[2:3]),
         lambda: wren.rows("UPDATE procrastinate_jobs SET args = '{}' RETURNING 1"),
         lambda: wren.rows("UPDATE procrastinate_jobs SET task_name = 'x' RETURNING 1"),
         lambda: wren.rows("DELETE FROM procrastinate_jobs RETURNING 1"),
@@ -163,7 +163,7 @@ def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path:
         )
 
     # a task is its worker's, and a worker its person's: nobody tells, ends, keeps alive or takes in another's name
-    ada = House(server.url("Ivo", house))
+    ada = TaskServer(server.url("Ivo", house))
     its = wren.rows("SELECT worker_id FROM procrastinate_register_worker_v1()")[0]["worker_id"]
     task = wren.rows("SELECT id FROM quarry_take(NULL, %(worker)s)", worker=its)[0]["id"]
     tell = "SELECT quarry_tell(%(task)s, %(worker)s, 'room', 3, 'on it') AS said"
@@ -194,7 +194,7 @@ def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path:
         ("postgresql://Runa@/x?host=/nowhere", "does not answer"),
     ):
         with pytest.raises((Away, LibraryError), match=says):
-            House(place)
+            TaskServer(place)
         assert opened(place)[0] is None
     runa.close()
     wren.close()
@@ -221,8 +221,8 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
 ) -> None:
     _share, store, wanted = shared(tmp_path)
     impatient(server, house)
-    runa = House(server.url("Runa", house))
-    queue = HousePieces(runa, "k", "Lamp", store)
+    runa = TaskServer(server.url("Runa", house))
+    queue = ServerQueue(runa, "k", "Lamp", store)
     queue.put(wanted)
     queue.put([*wanted[5:7], wanted[5]])
     assert list(queue.states()) == [each.identity for each in (*wanted[5:7], *wanted[:5], *wanted[7:])], (
@@ -314,13 +314,13 @@ def test_a_job_s_other_work_goes_to_the_house_as_well(
     waited(lambda: not runa.left)
 
     # what is rendered for a job whose places are marked is rendered by the house
-    store = Store(tmp_path / "renders")
+    store = RenderStore(tmp_path / "renders")
     programmes = programmes_of(job, stock_of(folder, job.template))
     assert unmarked(programmes, store) == (TAPE.parent,)
     made = programmes_of(job, {})
     assert unmarked(made, store) == ()
     queue = queue_of(job, runa, store)
-    assert isinstance(queue, HousePieces) and queue.key == key_of(job)
+    assert isinstance(queue, ServerQueue) and queue.key == key_of(job)
     mark_all([folder], job)
     assert not (folder / PROOF).exists(), "it lies in a place that is marked"
     runa.close()
@@ -335,7 +335,7 @@ def test_a_job_s_other_work_goes_to_the_house_as_well(
     assert "mark it: lend --mark" in capsys.readouterr().err
 
 
-def _held_against_what_is_there(job: CheckedJob, path: Path, delivery: Delivered, here: Noted) -> None:
+def _held_against_what_is_there(job: Job, path: Path, delivery: Delivery, here: VerificationRecord) -> None:
     """Whatever a machine answers, nothing is taken that this one does not find itself."""
     passing = [{**check, "verdict": "passes"} for check in here.document["checks"]]
     junk = path.with_name("junk.mxf")
@@ -349,10 +349,10 @@ def _held_against_what_is_there(job: CheckedJob, path: Path, delivery: Delivered
         ({"document": {**whole, "sha256": "0" * 64}}, "another file than the one"),
     ):  # fmt: skip
         with pytest.raises(JobError, match=f"what room, of Wren says cannot be taken: .*{why}"):
-            looked(Answer(value, "room 12", "Wren"), job, path, delivery, lambda _what, _share: None)
+            looked(TaskAnswer(value, "room 12", "Wren"), job, path, delivery, lambda _what, _share: None)
     with pytest.raises(JobError, match="another file"):
-        looked(Answer({"document": whole}, "room", "Wren"), job, junk, delivery, lambda _what, _share: None)
-    found = looked(Answer({"document": whole}, "room", "Wren"), job, path, delivery, lambda _what, _share: None)
+        looked(TaskAnswer({"document": whole}, "room", "Wren"), job, junk, delivery, lambda _what, _share: None)
+    found = looked(TaskAnswer({"document": whole}, "room", "Wren"), job, path, delivery, lambda _what, _share: None)
     assert found.document == {**here.document, "looked": "room, of Wren"}, "path, revision, origin are this room's own"
     (job.folder / "away").symlink_to("/etc")
     os.mkfifo(job.folder / "pipe")
@@ -371,8 +371,8 @@ def test_what_cannot_be_used_is_refused_and_a_server_that_is_away_is_waited_for(
     server: PrivateServer, house: str, library: FileLibrary, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     job = check_job(a_job(library, tmp_path))
-    runa, wren = House(server.url("Runa", house)), House(server.url("Wren", house))
-    monkeypatch.setattr(House, "crew", lambda _house, _key: Nobody())
+    runa, wren = TaskServer(server.url("Runa", house)), TaskServer(server.url("Wren", house))
+    monkeypatch.setattr(TaskServer, "crew", lambda _house, _key: Nobody())
     monkeypatch.setattr("idle_quarry.jobs.lending.house._LOOK_S", 0.02)
     worker = wren.rows("SELECT worker_id FROM procrastinate_register_worker_v1()")[0]["worker_id"]
     place = {"place": "0" * 8, "root": "/m"}
@@ -404,7 +404,7 @@ def test_what_cannot_be_used_is_refused_and_a_server_that_is_away_is_waited_for(
             with pytest.raises(JobError, match="said nothing that can be used"):
                 runa.awaited(job, "verify", {"x": said}, [place], told)
         monkeypatch.undo()
-        monkeypatch.setattr(House, "crew", lambda _house, _key: Nobody())
+        monkeypatch.setattr(TaskServer, "crew", lambda _house, _key: Nobody())
         monkeypatch.setattr("idle_quarry.jobs.lending.house._LOOK_S", 0.02)
     runa.close()
     wren.close()
@@ -456,19 +456,21 @@ def test_a_place_is_left_by_no_link_and_renders_remove_only_their_own(tmp_path: 
     assert all(path.exists() for path in (*theirs, mine[0], kept.path)) and not any(path.exists() for path in mine[1:])
     record = kept.path.with_name(kept.identity[:40] + ".json")
     record.write_text(json.dumps({**json.loads(record.read_text()), "identity": "../../others/wedding"}))
-    assert Store(store.folder).all() == [], "a record says what its piece is, not what is to be removed"
+    assert RenderStore(store.folder).all() == [], "a record says what its piece is, not what is to be removed"
     elsewhere = next(each for each in wanted if each.identity[:2] != wanted[0].identity[:2])
     (store.folder / elsewhere.identity[:2]).symlink_to(others)
     with pytest.raises(JobError, match="a link lies where its folder belongs"):
-        Store(store.folder).render(elsewhere, render)
+        RenderStore(store.folder).render(elsewhere, render)
 
 
 def test_when_a_machine_is_lent(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     night, noon = datetime(2026, 3, 1, 23, 30), datetime(2026, 3, 1, 12, 0)
-    offer = Offer(hours_of("19-7"), only_idle=True)
+    offer = LendingOffer(hours_of("19-7"), only_idle=True)
     assert offer.why_not(noon, 1e9) == "it is lent from 19:00 to 7:00"
     assert offer.why_not(night, 30) == "somebody works on it" and offer.why_not(night, 601) == ""
-    assert Offer(hours_of("8:00 - 12")).why_not(noon, 0) and not Offer(hours_of(" 12-24 ")).why_not(noon, 0)
+    assert LendingOffer(hours_of("8:00 - 12")).why_not(noon, 0) and not LendingOffer(hours_of(" 12-24 ")).why_not(
+        noon, 0
+    )
     assert hours_of("") is None
     for bad in ("7", "25-3", "5-5", "night"):
         with pytest.raises(NotUnderstood, match="write them as 19-7"):
@@ -503,12 +505,12 @@ def test_a_job_is_rendered_on_the_command_line_by_its_house(
     pieces = json.loads(capsys.readouterr().out)["pieces"]
     assert {piece["state"] for piece in pieces} <= {"rendered", "kept"} and len(pieces) == 4
     assert not (folder / ".renders.queue").exists(), "it was the house's"
-    runa = House(at)
+    runa = TaskServer(at)
     done = runa.rows("SELECT count(*) AS n FROM procrastinate_jobs WHERE status = 'succeeded'")[0]["n"]
     assert done == 3 and runa.ended_here() == 3 and not runa.left
     runa.close()
     (tmp_path / PROOF).unlink()
-    Store(settled_store(folder)).remove(Store(settled_store(folder)).all())
+    RenderStore(settled_store(folder)).remove(RenderStore(settled_store(folder)).all())
     assert run(command, lambda _place: 0) == 0
     assert "this machine renders alone: others do not know" in capsys.readouterr().err
     assert (folder / ".renders.queue").exists()

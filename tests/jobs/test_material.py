@@ -21,7 +21,7 @@ from idle_quarry.demo import make_clips
 from idle_quarry.demo.templates import house_shelf
 from idle_quarry.errors import JobError, MediaError, NotPossible
 from idle_quarry.jobs.conform.writing import write_list
-from idle_quarry.jobs.cutting.timeline import PICTURE, Item, Media, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import PICTURE, Media, Timeline, TimelineItem, Track
 from idle_quarry.jobs.material import (
     BROUGHT,
     CHANGED,
@@ -72,7 +72,9 @@ def test_clips_are_known_again_and_their_state_is_told(job: Path, tmp_path: Path
     assert [state_of(each) for each in read_material(moved)] == [LINKED, LINKED]
     moved.rename(job)
     media = Media("tape", Fraction(25), str(outside), None, 0, 50)
-    track = Track("v", "V", PICTURE, (Item(1, "tape", 0, 40, media=media), Item(2, "again", 50, 10, media=media)))
+    track = Track(
+        "v", "V", PICTURE, (TimelineItem(1, "tape", 0, 40, media=media), TimelineItem(2, "again", 50, 10, media=media))
+    )
     write_list(job / TIMELINES / "cut.otio", Timeline("cut", Fraction(25), Timecode(0, Fraction(25)), (track,)))
     assert [row.used for row in rows_of(job, entries)] == [0, 2], "forty frames and ten"
     elsewhere = tmp_path / "elsewhere.mpg"
@@ -119,7 +121,7 @@ def test_a_part_holds_the_frames_that_the_whole_has_there(job: Path, tmp_path: P
         "V",
         PICTURE,
         (
-            Item(
+            TimelineItem(
                 1,
                 "scan",
                 0,

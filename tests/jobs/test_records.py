@@ -10,7 +10,7 @@ import pytest
 
 from idle_quarry.errors import JobError
 from idle_quarry.jobs.handover.record import MADE_FILE, _made, note_made
-from idle_quarry.jobs.material import Entry, changed_material, read_material
+from idle_quarry.jobs.material import JobClip, changed_material, read_material
 
 _ROOM = """
 import sys
@@ -36,4 +36,4 @@ def test_a_damaged_record_is_put_aside_and_never_written_over(tmp_path: Path) ->
     assert _made(tmp_path) == {"a": {"timeline": "Programme"}}
     assert [path.read_text() for path in tmp_path.glob("*damaged*")] == ["{ cut"]
     with pytest.raises(JobError, match="its records cannot be changed"):
-        changed_material(tmp_path / "nowhere", lambda before: [*before, Entry(Path("/m/a.mov"), "x")])
+        changed_material(tmp_path / "nowhere", lambda before: [*before, JobClip(Path("/m/a.mov"), "x")])

@@ -30,13 +30,13 @@ from idle_quarry.errors import JobError, MediaError, NotPossible
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
-from idle_quarry.jobs.cutting.timeline import TITLE, Item, Media, Timeline, Transition
+from idle_quarry.jobs.cutting.timeline import TITLE, Media, Timeline, TimelineItem, Transition
 from idle_quarry.jobs.material import read_material, taken_in, write_material
 from idle_quarry.jobs.renders import turn
 from idle_quarry.jobs.renders.anew import anew
 from idle_quarry.jobs.renders.making import render
 from idle_quarry.jobs.renders.pieces import EXACT, FAILED, WANTED, Canvas, Piece, Stock, pieces_of
-from idle_quarry.jobs.renders.queue import Queue
+from idle_quarry.jobs.renders.queue import FileQueue
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
 from idle_quarry.jobs.renders.settled import answer, settled
 from idle_quarry.jobs.renders.standing import (
@@ -50,7 +50,7 @@ from idle_quarry.jobs.renders.standing import (
     stood,
     wanted_of,
 )
-from idle_quarry.jobs.renders.store import Store
+from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.jobs.renders.worker import Worker
 from idle_quarry.jobs.start import start_job
 from idle_quarry.library import FileLibrary
@@ -76,9 +76,9 @@ def known(*paths: Path, policy: Policy | None = None) -> dict[str, Stock]:
     return {str(path): Stock(look(path), identity(path), policy or Policy()) for path in paths}
 
 
-def shot(path: Path, ident: int, at: int, length: int, begins: int = 0, **more: object) -> Item:
+def shot(path: Path, ident: int, at: int, length: int, begins: int = 0, **more: object) -> TimelineItem:
     media = Media(path.stem, Fraction(25), str(path), frames=50)
-    return replace(Item(ident, path.stem, at, length, media=media, begins=Fraction(begins)), **more)  # type: ignore[arg-type]
+    return replace(TimelineItem(ident, path.stem, at, length, media=media, begins=Fraction(begins)), **more)  # type: ignore[arg-type]
 
 
 def supposed(count: int = 300, length: int = 30) -> tuple[Timeline, dict[str, Stock]]:
@@ -159,7 +159,7 @@ def test_what_plays_as_it_is_and_what_cannot_be_rendered_is_told() -> None:
         item(4, 30, 10, "film"),
         item(5, 40, 10, "who"),
     ]
-    title = Item(6, "end", 50, 10, TITLE)
+    title = TimelineItem(6, "end", 50, 10, TITLE)
     slow = replace(item(7, 70, 10, "same"), speed=Fraction(1, 2))
     pieces = pieces_of(timeline(low=[*lanes, title, slow]), WIDE, stock)
     assert [(piece.state, piece.frames) for piece in pieces] == [
@@ -234,7 +234,7 @@ def black(frames: int, number: int = 0) -> Recipe:
 
 
 def test_only_what_is_whole_is_kept(tmp_path: Path) -> None:
-    store, recipe = Store(tmp_path / "renders"), black(3)
+    store, recipe = RenderStore(tmp_path / "renders"), black(3)
     calls = []
 
     def make(each: Recipe, path: Path) -> None:
@@ -248,13 +248,13 @@ def test_only_what_is_whole_is_kept(tmp_path: Path) -> None:
     data = kept.path.read_bytes()
     for harm in (data[:-1], data[: len(data) // 2], b"", data[:-100] + bytes(100), bytes(100) + data[100:]):
         kept.path.write_bytes(harm)
-        assert store.kept(recipe) is None and Store(store.folder).kept(recipe) is None and store.all() == []
+        assert store.kept(recipe) is None and RenderStore(store.folder).kept(recipe) is None and store.all() == []
         assert store.render(recipe, make).path.read_bytes() == data
     record = next(store.folder.glob("??/*.json"))
     for text in ("", "{", "[]", record.read_text()[:-40], record.read_text().replace(recipe.identity, "0" * 64)):
         kept_text = record.read_text()
         record.write_text(text)
-        assert Store(store.folder).kept(recipe) is None
+        assert RenderStore(store.folder).kept(recipe) is None
         record.write_text(kept_text)
     assert store.kept(recipe) is not None
 
@@ -275,7 +275,7 @@ def test_only_what_is_whole_is_kept(tmp_path: Path) -> None:
 
 
 def test_a_queue_gives_each_piece_to_one_worker(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    one, other = Queue(tmp_path / "q"), Queue(tmp_path / "q")
+    one, other = FileQueue(tmp_path / "q"), FileQueue(tmp_path / "q")
     first, second, third = (black(5, n) for n in range(3))
     one.put([first, second])
     one.put([third])
@@ -309,11 +309,11 @@ def test_a_queue_gives_each_piece_to_one_worker(tmp_path: Path, monkeypatch: pyt
     assert one.paces() == {"p": pytest.approx(0.2)}
     (tmp_path / "bad").write_bytes(b"this is no queue, and it is long enough to be told from one" * 20)
     with pytest.raises(JobError, match="no render is lost"):
-        Queue(tmp_path / "bad")
+        FileQueue(tmp_path / "bad")
 
 
 def test_a_full_disk_waits_with_a_sentence_and_goes_on(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    queue, store, stop = Queue(tmp_path / "q"), Store(tmp_path / "r"), threading.Event()
+    queue, store, stop = FileQueue(tmp_path / "q"), RenderStore(tmp_path / "r"), threading.Event()
     recipe, tries, heard, room = black(3), [], list[str](), [0]
 
     def full(each: Recipe, path: Path, told: object) -> None:
@@ -359,7 +359,7 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
     for moment in count():
         if moment >= moments and (whole or moment > 20 * moments):  # a slow machine has pieces whole later
             break
-        queue = Queue(queue_path)
+        queue = FileQueue(queue_path)
         queue.put(wanted)
         for worker in {state[1] for state in queue.states().values() if state[1]}:
             queue.give_back(worker)  # as if its silence had been waited for
@@ -373,7 +373,7 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
         for path in place.rglob("*"):
             if path.is_file() and rng.random() < 0.2:
                 os.truncate(path, rng.randrange(path.stat().st_size + 1))
-        for kept in Store(place).all():
+        for kept in RenderStore(place).all():
             whole += 1
             shown = decoded(kept.path)
             same = len(shown) == len(truth[kept.identity]) and all(
@@ -383,7 +383,7 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
             )
             wrong += not same
         if rng.random() < 0.3:
-            Store(place).remove(Store(place).all())
+            RenderStore(place).remove(RenderStore(place).all())
     server.stdin.close()
     server.wait()
     return wrong, whole
@@ -431,7 +431,7 @@ def test_a_job_is_rendered_by_its_workers(
     programmes = programmes_of(check_job(folder), stock)
     wanted = wanted_of(programmes, store)
     assert len(wanted) == 3, "one piece is there twice"
-    queue = Queue(folder / ".renders.queue")
+    queue = FileQueue(folder / ".renders.queue")
     status, said = rendered("--at", str(cache), "--system-disk")
     assert status == 0 and {each["state"] for each in said} <= {"rendered", "kept"} and len(said) == 4
     assert said[0]["identity"] == said[2]["identity"] and said[0]["file"] == said[2]["file"]

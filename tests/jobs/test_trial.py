@@ -22,7 +22,7 @@ from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import KEPT_STATES, earlier, keep, read_timeline
 from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, mixed, next_cut, next_item, shown_at
-from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, TITLE, Item, Media, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, TITLE, Media, Timeline, TimelineItem, Track
 from idle_quarry.jobs.start import start_job
 from idle_quarry.library import FileLibrary
 from idle_quarry.path.changes.edits import Edit, edited
@@ -32,16 +32,18 @@ from idle_quarry.signal.timecode import Timecode
 NTSC = Fraction(30000, 1001)
 
 
-def timeline(rate: Fraction = Fraction(25), **lanes: list[Item]) -> Timeline:
+def timeline(rate: Fraction = Fraction(25), **lanes: list[TimelineItem]) -> Timeline:
     tracks = tuple(
         Track(name, name, SOUND if name.startswith("s") else PICTURE, tuple(items)) for name, items in lanes.items()
     )
     return Timeline("reel", rate, Timecode(0, rate), tracks)
 
 
-def item(ident: int, at: int, length: int, name: str = "clip", rate: Fraction = Fraction(25), begins: int = 0) -> Item:
+def item(
+    ident: int, at: int, length: int, name: str = "clip", rate: Fraction = Fraction(25), begins: int = 0
+) -> TimelineItem:
     media = Media(name, rate, f"/clips/{name}.mov", first=100, frames=10_000)
-    return Item(ident, name, at, length, media=media, begins=Fraction(100 + begins))
+    return TimelineItem(ident, name, at, length, media=media, begins=Fraction(100 + begins))
 
 
 def test_the_topmost_that_is_switched_on_is_seen() -> None:
@@ -171,7 +173,7 @@ def test_timelines_that_were_edited_here_are_work(library: FileLibrary, tmp_path
     path = next((a_job / "Timelines").glob("*.otio"))
     before = read_timeline(path, Fraction(25))
     lane = next(track for track in before.tracks if track.kind == PICTURE)
-    title = Item(0, "a title", 0, 50, TITLE)
+    title = TimelineItem(0, "a title", 0, 50, TITLE)
     keep(path, edits.add(before, [(lane.ident, title)]))
     assert check_job(a_job).drift == ()
     path.write_text("{}")

@@ -17,7 +17,7 @@ from idle_quarry.library import HandoverRecord, Search
 from idle_quarry.library.house import in_use, listed, own_copy, put
 from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand, place_at_hand
-from idle_quarry.library.server.line import Line, News
+from idle_quarry.library.server.line import LibraryNews, ServerConnection
 from idle_quarry.library.server.setup import set_up
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.entries import entry_from_data, stored_entry
@@ -64,8 +64,8 @@ def test_another_room_s_saves_reviews_and_presence_arrive(
 ) -> None:
     first = room(server, house, "Runa", tmp_path, monkeypatch)
     second = room(server, house, "Tamsin", tmp_path, monkeypatch)
-    news: list[News] = []
-    lines = [Line(first, lambda _n: None), Line(second, news.append)]
+    news: list[LibraryNews] = []
+    lines = [ServerConnection(first, lambda _n: None), ServerConnection(second, news.append)]
     until(lambda: not first.away and not second.away)
     ident = first.save_new(HD, "house", "first").template_id
     until(lambda: second.count() == 1)
@@ -222,8 +222,8 @@ def test_the_line_comes_back_by_itself(
 ) -> None:
     server, house = own_server
     here = room(server, house, "Runa", tmp_path, monkeypatch)
-    news: list[News] = []
-    line = Line(here, news.append)
+    news: list[LibraryNews] = []
+    line = ServerConnection(here, news.append)
     until(lambda: not here.away)
     server.stop(at_once=True)
     until(lambda: here.away and any(not new.joined for new in news))

@@ -13,7 +13,7 @@ from tests.conftest import demo_template
 from tests.postgres import PrivateServer
 
 from idle_quarry.errors import LibraryError
-from idle_quarry.library.records import Described
+from idle_quarry.library.records import RevisionFacts
 from idle_quarry.library.server import ServerLibrary, open_server
 from idle_quarry.library.server.guards import TRIGGERS
 from idle_quarry.library.server.rights import CALLED, GRANTED, POLICIES
@@ -142,7 +142,7 @@ def test_what_each_role_tries_is_refused(server: PrivateServer, house: str, iden
     ivo.close()
 
 
-SUMMARY = json.loads(Described.of(HD).to_text())
+SUMMARY = json.loads(RevisionFacts.of(HD).to_text())
 BAD_ROWS: tuple[dict[str, object], ...] = (
     {"number": 9}, {"number": 2147483647}, {"number": 0}, {"number": -1}, {"author": "Odo"}, {"state": "approved"},
     {"parent": None}, {"parent": 77}, {"merged": 4}, {"changed": -1}, {"time": "soon"}, {"time": ""},

@@ -18,7 +18,7 @@ from idle_quarry.library import FileLibrary
 from idle_quarry.library.bundles import added_to, export_bundle, offered
 from idle_quarry.library.exchange import exported, imported
 from idle_quarry.library.importing import collision, take
-from idle_quarry.library.records import Revision, Stored
+from idle_quarry.library.records import Revision, StoredTemplate
 from idle_quarry.path.beginning.beginnings import from_delivery
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.changes.effects import compared
@@ -52,8 +52,8 @@ def templates(draw: st.DrawFn) -> Template:
     return template
 
 
-def kept(template: Template, number: int = 1) -> Stored:
-    return Stored(
+def kept(template: Template, number: int = 1) -> StoredTemplate:
+    return StoredTemplate(
         template.name,
         "house",
         Revision("id", number, "Runa", "2026-11-25T10:00:00+00:00", "", "draft", content_hash(template)),

@@ -36,7 +36,7 @@ from idle_quarry.path.changes.edits import Edit, differences, edited, value_at
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.entries import KINDS, Monitor, entry_from_data, stored_entry
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.house import House
+from idle_quarry.path.house import HouseEntries
 from idle_quarry.path.registry import codecs, known, monitors, sound_layouts
 from idle_quarry.path.settings import settings_on, with_setting
 from idle_quarry.path.template import content_hash
@@ -164,7 +164,7 @@ def test_what_is_newer_in_the_house_is_a_finding_whose_remedy_takes_it() -> None
     bars = {"at": "mono", "carries": "silent"}
     four = checked({**stored_entry(layout), "channels": [*stored_entry(layout)["channels"], bars, bars]})
     fifty = checked({**stored_entry(bay), "accepts": [*stored_entry(bay)["accepts"][:1]], "peak_cd_m2": 300})
-    now = House((four, fifty))
+    now = HouseEntries((four, fifty))
     assert not [each for each in evaluate(template).findings if each.code == "entry_newer"]
     found = {each.where: each for each in evaluate(template, house=now).findings if each.code == "entry_newer"}
     assert set(found) == {"monitor", "sound"} and "peak cd m2 nothing → 300" in found["monitor"].text
@@ -180,7 +180,7 @@ def test_settings_offer_what_the_house_has_by_name() -> None:
     bay = own_copy(monitors()["bay-two-grade"])  # called as one that ships
     slow = checked({"entry": "codec", "uid": "c0dec001", "name": "House lossless", "base": "ffv1"})
     small = checked({"entry": "codec", "uid": "c0dec002", "name": "House DV", "base": "dv25"})  # cannot hold HD
-    house = House((bay, slow, small))
+    house = HouseEntries((bay, slow, small))
     [monitor] = [each for each in settings_on(HD, "monitor", house) if each.place == "monitor.monitor"]
     assert "Bay 2 grading monitor (the house's)" in monitor.choices
     chosen = with_setting(HD, monitor, "bay 2 grading monitor (the house's)")

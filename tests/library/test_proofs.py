@@ -17,7 +17,7 @@ from tests.postgres import PrivateServer
 
 from idle_quarry.library import open_library
 from idle_quarry.library.copying import carried
-from idle_quarry.library.reading import Reading
+from idle_quarry.library.reading import LibraryReader
 from idle_quarry.library.rescue import rescued
 from idle_quarry.library.safety import check
 from idle_quarry.library.server import open_server
@@ -142,7 +142,7 @@ def test_good_revisions_are_rescued_from_torn_pages(tmp_path: Path) -> None:
     assert torn.read_bytes() == bytes(data)
 
 
-def _everything(library: Reading) -> list[object]:
+def _everything(library: LibraryReader) -> list[object]:
     found: list[object] = [library.defaults()]
     for summary in library.summaries():
         found += [summary, library.revisions(summary.id), library.remarks(summary.id)]
@@ -177,7 +177,7 @@ def test_a_library_moves_to_a_server_and_back_with_every_hash_and_date(
         each.close()
 
 
-def _keeper(server: PrivateServer, house: str) -> Reading:
+def _keeper(server: PrivateServer, house: str) -> LibraryReader:
     """Return the library as whoever owns its tables sees it."""
     from idle_quarry.library.server.setup import set_up
 

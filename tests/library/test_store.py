@@ -20,7 +20,7 @@ from idle_quarry.library import FileLibrary, Search, open_library
 from idle_quarry.library.exchange import export_file, exported, import_file, imported, schema
 from idle_quarry.library.house import own_copy, put
 from idle_quarry.library.publish_schema import published
-from idle_quarry.library.records import Described
+from idle_quarry.library.records import RevisionFacts
 from idle_quarry.library.schema import HEAD, metadata
 from idle_quarry.path.changes.edits import Edit, changes, edited
 from idle_quarry.path.policies import Policy
@@ -236,7 +236,7 @@ def test_a_library_of_the_version_before_opens_with_everything_in_it(tmp_path: P
             said,
         )
         old = edited(HD, Edit("name", "Old"))
-        row = {"body": canonical(old), "hash": content_hash(old), "summary": Described.of(old).to_text()}
+        row = {"body": canonical(old), "hash": content_hash(old), "summary": RevisionFacts.of(old).to_text()}
         connection.execute(
             sa.text("INSERT INTO revision (template_id, number, author, time, note, state, hash, body, summary, ident) VALUES "
                     "('lamp-0001', 1, 'Runa', '2026-10-01T10:00:00+00:00', '', 'draft', :hash, :body, :summary, 'i')"), row,

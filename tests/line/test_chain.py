@@ -7,7 +7,7 @@ import pytest
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.line.devices.by_eye import steps_for
-from idle_quarry.line.devices.chain import Chain, Looked
+from idle_quarry.line.devices.chain import Chain, ShownFrame
 from idle_quarry.line.reading.told import kind_of, told
 from idle_quarry.line.writing.feed import Setup
 from idle_quarry.line.writing.sending import sent_pictures
@@ -24,7 +24,7 @@ def setup(words: str, picture: str = "bars", sound: str = "tone", layout: str = 
     return made if not said else type(made)(**{**vars(made), **said})
 
 
-def looked(made: Setup, frames: int = 1) -> list[Looked]:
+def looked(made: Setup, frames: int = 1) -> list[ShownFrame]:
     chain = Chain(made)
     found = [each for each in (chain.step(parade=True) for _ in range(frames)) if each is not None]
     chain.close()

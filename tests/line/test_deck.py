@@ -14,16 +14,16 @@ from idle_quarry.demo import make_clips
 from idle_quarry.errors import MediaError, NotPossible
 from idle_quarry.line.devices.checked import contradictions
 from idle_quarry.line.devices.deck import Deck, Wear
-from idle_quarry.line.devices.deck_run import DeckRun, DeckSeen
-from idle_quarry.line.devices.devices import Cabled, clock_of
-from idle_quarry.line.devices.recorder import Recorder, Take, Wanted, able
+from idle_quarry.line.devices.deck_run import DeckRun, DeckSnapshot
+from idle_quarry.line.devices.devices import CableSignal, clock_of
+from idle_quarry.line.devices.recorder import Recorder, RecordingRequest, Take, able
 from idle_quarry.line.devices.tape import ClipFeed, Tape, line_format
 from idle_quarry.line.files import read_links
 from idle_quarry.line.reading.reader import read_words
 from idle_quarry.line.transport import transport
 from idle_quarry.line.writing.feed import Setup, play_out
 from idle_quarry.line.writing.sending import SentSound, picture_of, sent_pictures
-from idle_quarry.line.writing.writer import LineWriter, Said
+from idle_quarry.line.writing.writer import LineSignalling, LineWriter
 from idle_quarry.media import Clip, inspect
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.measurement.sync import flash_and_pip
@@ -53,7 +53,7 @@ def recorded(
     deck.connect(recorder)
     deck.load(tape, wear)
     ends = (tape.start + marks[0], tape.start + marks[1]) if marks else (None, None)
-    recorder.arm(Wanted(folder, "reel", codec, on_break, *ends))  # type: ignore[arg-type]
+    recorder.arm(RecordingRequest(folder, "reel", codec, on_break, *ends))  # type: ignore[arg-type]
     deck.play()
     while deck.speed and recorder.armed:
         deck.step()
@@ -122,7 +122,7 @@ def test_a_cancelled_take_is_kept_whole_or_not_at_all(tmp_path: Path) -> None:
         recorder = Recorder(takes.append)
         deck.connect(recorder)
         deck.load(tape)
-        recorder.arm(Wanted(tmp_path, f"kept {keep}", "rdd36-hq"))
+        recorder.arm(RecordingRequest(tmp_path, f"kept {keep}", "rdd36-hq"))
         deck.play()
         for _ in range(4):
             deck.step()
@@ -145,7 +145,7 @@ def test_the_transport_and_what_it_refuses(tmp_path: Path) -> None:
     clip, tape = tape_of()
     run = DeckRun(ClipFeed(clip), tape.format, Wear())
 
-    def steps(count: int) -> DeckSeen:
+    def steps(count: int) -> DeckSnapshot:
         seen = [each for each in (run.step() for _ in range(count)) if each is not None]
         return seen[-1]
 
@@ -157,10 +157,12 @@ def test_the_transport_and_what_it_refuses(tmp_path: Path) -> None:
     run.ask(lambda r: r.deck.locate(48))
     run.ask(lambda r: r.deck.play())
     assert steps(4).status.speed == 0, "the end of the tape stops it"
-    wanted = Wanted(tmp_path, "x", "v210", "stop", tape.start + 5000)
+    wanted = RecordingRequest(tmp_path, "x", "v210", "stop", tape.start + 5000)
     run.ask(lambda r: r.record(wanted))
     assert "is not on this tape" in steps(1).refused
-    run.ask(lambda r: r.record(Wanted(tmp_path / "nowhere", "x", "v210", "stop", tape.start + 2, tape.start + 3)))
+    run.ask(
+        lambda r: r.record(RecordingRequest(tmp_path / "nowhere", "x", "v210", "stop", tape.start + 2, tape.start + 3))
+    )
     seen = [each for each in (run.step() for _ in range(6)) if each is not None]
     assert any("could not be written" in each.refused for each in seen) and not any(tmp_path.iterdir())
     run.close()
@@ -252,10 +254,10 @@ def test_two_pictures_in_a_frame_are_two_of_the_take_each_with_its_own_sound(tmp
     """1080p50 over 3G-B: the count goes on by two, and sound is shared out; what came without a signal is held, and told."""
     fmt = format_from_words("1080p50")
     way = transport(fmt, "3G-B")
-    writer = LineWriter(fmt, way, Said())
+    writer = LineWriter(fmt, way, LineSignalling())
     takes = list[Take]()
     recorder = Recorder(takes.append)
-    recorder.arm(Wanted(tmp_path, "reel", "v210", "stop"))
+    recorder.arm(RecordingRequest(tmp_path, "reel", "v210", "stop"))
     start = Timecode.from_text("10:00:00:00", fmt.rate)
     sound = (np.arange(1, 1921, dtype=np.int32)[:, None] << 8) * np.ones((1, 4), np.int32)
     for number in range(3):
@@ -267,8 +269,8 @@ def test_two_pictures_in_a_frame_are_two_of_the_take_each_with_its_own_sound(tmp
             for n in (0, 1)
         ]
         words = writer.frame(grey, sound, start + 2 * number)
-        recorder.receive(Cabled(tuple(link.reshape(-1) for link in words), clock_of(way, fmt)))
-    nothing = Cabled(tuple(np.full_like(link.reshape(-1), 0x200) for link in words), clock_of(way, fmt))
+        recorder.receive(CableSignal(tuple(link.reshape(-1) for link in words), clock_of(way, fmt)))
+    nothing = CableSignal(tuple(np.full_like(link.reshape(-1), 0x200) for link in words), clock_of(way, fmt))
     recorder.receive(nothing)
     recorder.finish()
     (take,) = takes

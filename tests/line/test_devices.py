@@ -12,7 +12,7 @@ from idle_quarry.errors import NotPossible
 from idle_quarry.line.devices.devices import MonitorStandIn, OutputCard, Receiver
 from idle_quarry.line.devices.face import Drawing
 from idle_quarry.line.writing.sending import SentSound, sent_frames
-from idle_quarry.line.writing.writer import Said
+from idle_quarry.line.writing.writer import LineSignalling
 from idle_quarry.path.entries import Monitor
 from idle_quarry.path.monitoring import misread, taken
 from idle_quarry.path.registry import monitors, sound_layouts
@@ -48,7 +48,9 @@ def sent(
     card.connect(stand_in)
     way = card.open(fmt, interface)
     sound = SentSound("tone", -18, sound_layouts()["stereo"], fmt)
-    for each in islice(sent_frames(fmt, way, picture, sound, Timecode(0, fmt.rate), Said(payload=payload)), frames):
+    for each in islice(
+        sent_frames(fmt, way, picture, sound, Timecode(0, fmt.rate), LineSignalling(payload=payload)), frames
+    ):
         card.send(each)
     return stand_in
 

@@ -17,7 +17,7 @@ from idle_quarry.line.transport import INTERFACES, Transport, interface_named, t
 from idle_quarry.line.writing.mapping import Planes
 from idle_quarry.line.writing.sending import SentSound, picture_of, sent_frames, sent_pictures
 from idle_quarry.line.writing.sound import most_channels, samples_in
-from idle_quarry.line.writing.writer import LineWriter, Said
+from idle_quarry.line.writing.writer import LineSignalling, LineWriter
 from idle_quarry.path.registry import sound_layouts
 from idle_quarry.signal.catalogue import standard_formats
 from idle_quarry.signal.formats import SignalFormat
@@ -45,7 +45,7 @@ def cases() -> Iterator[tuple[SignalFormat, Transport]]:
 def sent(
     fmt: SignalFormat, way: Transport, frames: int, channels: int
 ) -> Iterator[tuple[list[Planes], np.ndarray, list[np.ndarray]]]:
-    writer = LineWriter(fmt, way, Said(active_format=8))
+    writer = LineWriter(fmt, way, LineSignalling(active_format=8))
     rng = np.random.default_rng(7)
     start = Timecode.from_text("09:59:59:23", fmt.rate)
     index = 0
@@ -104,7 +104,7 @@ def test_interfaces_are_named_as_people_write_them() -> None:
 @pytest.mark.parametrize("words", ["1080i25", "1080p25", "1080psf25"])
 def test_without_a_payload_identifier_what_is_not_told_is_not_guessed(words: str) -> None:
     fmt = format_from_words(words)
-    frames = [LineWriter(fmt, transport(fmt), Said(payload=False)).frame([noise(fmt)])[0].reshape(-1)]
+    frames = [LineWriter(fmt, transport(fmt), LineSignalling(payload=False)).frame([noise(fmt)])[0].reshape(-1)]
     first = next(read_words(frames))
     assert (first.lock.interface, first.lock.rate, first.lock.format) == (None, None, None)
     assert [fault.kind for fault in first.faults] == ["payload missing"]

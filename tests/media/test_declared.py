@@ -114,7 +114,7 @@ def test_a_numbered_run_is_one_clip(suffix: str, pixels: str, bits: int, ffmpeg:
 
 
 @pytest.mark.parametrize("made", make_clips.CLIPS, ids=lambda made: made.name)
-def test_demo_clips_declare_what_their_maker_meant(made: make_clips.Made) -> None:
+def test_demo_clips_declare_what_their_maker_meant(made: make_clips.DemoClip) -> None:
     """Their flags are read; where a clip lies on purpose, the lie is what is declared."""
     truth = format_from_words(made.words)
     clip = inspect(DEMO_CLIPS / made.name)

@@ -16,7 +16,7 @@ from tests.material import CODERS, KINDS, Chance, coded, drawn, frames, written
 from idle_quarry.media import inspect
 from idle_quarry.media.looking import look
 from idle_quarry.media.measurement.field_pairs import PairMeter
-from idle_quarry.media.measurement.fields import RunSeen, fields_of
+from idle_quarry.media.measurement.fields import ExaminedRun, fields_of
 from idle_quarry.media.measurement.measure import measure
 from idle_quarry.media.measurement.measured import Fields
 from idle_quarry.media.measurement.structure import CYCLES, PATTERNS, evidence
@@ -28,7 +28,7 @@ def read(run: np.ndarray[tuple[int, ...], np.dtype[np.uint8]], rate: int = 30, *
     meter = PairMeter()
     for frame in run:
         meter.take(frame)
-    return fields_of([RunSeen(0, evidence(meter.pairs))], Fraction(rate), flagged)
+    return fields_of([ExaminedRun(0, evidence(meter.pairs))], Fraction(rate), flagged)
 
 
 @pytest.mark.parametrize("kind", KINDS)

@@ -37,7 +37,7 @@ FFmpeg = Callable[..., Path]
 
 
 @pytest.mark.parametrize("made", make_clips.CLIPS, ids=lambda made: made.name)
-def test_the_demo_clips_are_measured_as_they_were_made(made: make_clips.Made) -> None:
+def test_the_demo_clips_are_measured_as_they_were_made(made: make_clips.DemoClip) -> None:
     clip = look(CLIPS / made.name)
     truth = words(made.words)
     found = clip.measured.to_json() if clip.measured else None

@@ -12,7 +12,7 @@ import av
 import numpy as np
 import pytest
 
-from idle_quarry.media.coding.converting import Wanted, convert
+from idle_quarry.media.coding.converting import ConversionTarget, convert
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.looking import look
 from idle_quarry.media.pacing import held_and_dropped
@@ -85,7 +85,7 @@ def test_each_frame_is_the_picture_that_is_on_show(tmp_path: Path, suffix: str, 
 
     made = convert(
         clip,
-        Wanted(format_from_words(f"320x180p{rate}"), codecs()["rdd36-proxy"], DEFAULT_POLICY),
+        ConversionTarget(format_from_words(f"320x180p{rate}"), codecs()["rdd36-proxy"], DEFAULT_POLICY),
         tmp_path / "made.mov",
     )
     assert made.frames == clip.declared.frames

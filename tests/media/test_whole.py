@@ -11,11 +11,11 @@ import numpy as np
 import pytest
 
 from idle_quarry.media.clip import Clip
-from idle_quarry.media.declared import Declared
+from idle_quarry.media.declared import DeclaredProperties
 from idle_quarry.media.pictures import FrameTimecode, Picture
 from idle_quarry.media.whole.flashes import FlashMeter, striped
 from idle_quarry.media.whole.layout import items_of
-from idle_quarry.media.whole.pictures import BARS, BLACK, MOVING, STILL, Part, PicturesMeter
+from idle_quarry.media.whole.pictures import BARS, BLACK, MOVING, STILL, PicturePart, PicturesMeter
 from idle_quarry.media.whole.sound import sound_of
 from idle_quarry.picture.bars import rgb_picture, ycbcr_codes
 from idle_quarry.signal.formats import SignalFormat
@@ -96,7 +96,7 @@ def test_patterns_are_stripes_in_any_direction() -> None:
 
 
 def clip_of(fmt: SignalFormat) -> Clip:
-    declared = Declared(
+    declared = DeclaredProperties(
         fmt.raster.width, fmt.raster.height, Fraction(1), fmt.rate, fmt.scan, fmt.field_order, "yuv422p10le", 10, "4:2:2", None, None, None,
         "narrow", "v210", None, "mov", None, None, None, None,
     )  # fmt: skip
@@ -192,41 +192,49 @@ def test_what_lies_in_a_file_is_told_by_what_it_shows() -> None:
     ticks = [
         part
         for n in range(30)
-        for part in (Part(STILL, 1600 + 25 * n, 1624 + 25 * n, 0.0), Part(MOVING, 1624 + 25 * n, 1625 + 25 * n, 0.05))
+        for part in (
+            PicturePart(STILL, 1600 + 25 * n, 1624 + 25 * n, 0.0),
+            PicturePart(MOVING, 1624 + 25 * n, 1625 + 25 * n, 0.05),
+        )
     ]
     parts = [
-        Part(BARS, 0, 1500),
-        Part(BLACK, 1500, 1600),
+        PicturePart(BARS, 0, 1500),
+        PicturePart(BLACK, 1500, 1600),
         *ticks,
-        Part(BLACK, 2350, 2425),
-        Part(MOVING, 2425, 5000, 0.6),
+        PicturePart(BLACK, 2350, 2425),
+        PicturePart(MOVING, 2425, 5000, 0.6),
     ]
     parts += [
-        Part(BLACK, 5000, 5125),
-        Part(MOVING, 5125, 8000, 0.5),
-        Part(STILL, 8000, 8100),
-        Part(MOVING, 8100, 9000, 0.4),
-        Part(BLACK, 9000, 9250),
+        PicturePart(BLACK, 5000, 5125),
+        PicturePart(MOVING, 5125, 8000, 0.5),
+        PicturePart(STILL, 8000, 8100),
+        PicturePart(MOVING, 8100, 9000, 0.4),
+        PicturePart(BLACK, 9000, 9250),
     ]
     assert [(item.what, item.first) for item in items_of(parts, 25.0, breaks=True)] == [
         ("bars", 0), ("black", 1500), ("clock", 1600), ("black", 2350), ("programme", 2425), ("break", 5000), ("programme", 5125), ("end black", 9000),
     ]  # fmt: skip
     assert [item.what for item in items_of(parts, 25.0, breaks=False)][4:] == ["programme", "end black"]
-    slate = [Part(BARS, 0, 100), Part(STILL, 100, 350), Part(BLACK, 350, 400), Part(MOVING, 400, 900, 0.7)]
+    slate = [
+        PicturePart(BARS, 0, 100),
+        PicturePart(STILL, 100, 350),
+        PicturePart(BLACK, 350, 400),
+        PicturePart(MOVING, 400, 900, 0.7),
+    ]
     assert [item.what for item in items_of(slate, 25.0, breaks=False)] == ["bars", "slate", "black", "programme"]
-    short = [Part(BLACK, 0, 50), Part(MOVING, 50, 300, 0.05), Part(BLACK, 300, 350)]
+    short = [PicturePart(BLACK, 0, 50), PicturePart(MOVING, 50, 300, 0.05), PicturePart(BLACK, 300, 350)]
     assert [item.what for item in items_of(short, 25.0, breaks=False)] == ["black", "programme", "end black"], (
         "no clock"
     )
-    assert [item.what for item in items_of([Part(MOVING, 0, 50, 0.5)], 25.0, breaks=False)] == ["programme"]
-    stills = [Part(BARS, 0, 100), *(Part(STILL, n, n + 25, 0.0) for n in range(100, 350, 25)), *slate[2:]]
+    assert [item.what for item in items_of([PicturePart(MOVING, 0, 50, 0.5)], 25.0, breaks=False)] == ["programme"]
+    stills = [PicturePart(BARS, 0, 100), *(PicturePart(STILL, n, n + 25, 0.0) for n in range(100, 350, 25)), *slate[2:]]
     assert items_of(stills, 25.0, breaks=False)[1].what == "clock", "what stands still and is another each second"
     paused = [
-        Part(MOVING, 0, 400, 0.5),
-        Part(BLACK, 400, 420),
-        Part(MOVING, 420, 900, 0.5),
-        Part(BLACK, 900, 960),
-        Part(MOVING, 960, 999, 0.5),
+        PicturePart(MOVING, 0, 400, 0.5),
+        PicturePart(BLACK, 400, 420),
+        PicturePart(MOVING, 420, 900, 0.5),
+        PicturePart(BLACK, 900, 960),
+        PicturePart(MOVING, 960, 999, 0.5),
     ]
     assert [(item.what, item.first, item.last) for item in items_of(paused, 25.0, breaks=True)] == [
         ("programme", 0, 900), ("break", 900, 960), ("programme", 960, 999),

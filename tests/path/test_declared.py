@@ -11,7 +11,7 @@ from idle_quarry.path.beginning.delivering import delivered
 from idle_quarry.path.changes.edits import Edit, changes, differences, edited, put_back
 from idle_quarry.path.changes.merging import merge
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.house import House
+from idle_quarry.path.house import HouseEntries
 from idle_quarry.path.registry import monitors
 from idle_quarry.path.settings import Setting, setting_at, settings_of, settings_on, with_setting
 from idle_quarry.path.settings.declared import captions_from
@@ -26,8 +26,8 @@ HD = demo_template("House HD 50i")
 DELIVERY = HD.deliveries[0].id
 
 
-def row(template: Template, place: str, house: House | None = None) -> Setting:
-    return next(setting for setting in settings_of(template, house or House()) if setting.place == place)
+def row(template: Template, place: str, house: HouseEntries | None = None) -> Setting:
+    return next(setting for setting in settings_of(template, house or HouseEntries()) if setting.place == place)
 
 
 @pytest.mark.parametrize(
@@ -93,7 +93,7 @@ def test_a_narrower_shape_lies_in_the_middle() -> None:
 def test_formats_and_rules_of_the_house_are_offered_where_one_types_them() -> None:
     ferry = checked({"entry": "format", "uid": "f0000001", "name": "Ferry camera", "words": "1080p50"})
     rule = checked({"entry": "naming", "uid": "f0000002", "name": "Ours", "rule": "{series} {date}", "of": "job"})
-    house = House((ferry, rule))
+    house = HouseEntries((ferry, rule))
     place = f"sources.{HD.sources[0].id}.format"
     setting = row(HD, place, house)
     assert setting.choices[0] == "Ferry camera"

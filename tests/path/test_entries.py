@@ -15,11 +15,11 @@ from idle_quarry.library.house import own_copy
 from idle_quarry.path.entries import KINDS, Entry, entry_from_data, facts_of, stored_entry
 from idle_quarry.path.entries.codec import RateRow
 from idle_quarry.path.entries.delivery import Clause
-from idle_quarry.path.entries.entry import Part
+from idle_quarry.path.entries.entry import EntryPart
 from idle_quarry.path.entries.monitor import Door
 from idle_quarry.path.entries.naming import FIELDS, fields_of, made_name
-from idle_quarry.path.entries.programme import ITEMS, Item
-from idle_quarry.path.entries.sound import CONTENTS, POSITIONS, Channel, SoundLayout
+from idle_quarry.path.entries.programme import ITEMS, ProgrammeItem
+from idle_quarry.path.entries.sound import CONTENTS, POSITIONS, SoundChannel, SoundLayout
 from idle_quarry.path.entries.typed import MEMBERS
 from idle_quarry.path.entries.words import words_of
 from idle_quarry.path.names import name_refused
@@ -39,37 +39,37 @@ def some(values: object, most: int = 4) -> st.SearchStrategy[tuple[object, ...]]
 
 SIDES = st.lists(st.integers(16, 9999), min_size=1, max_size=3, unique=True).map(tuple)
 WORDS = st.text("abcdefghij KLMNO0123456789,.-", min_size=1, max_size=30).map(str.strip).filter(bool)
-PARTS: dict[type[Part], st.SearchStrategy[Any]] = {
+PARTS: dict[type[EntryPart], st.SearchStrategy[Any]] = {
     Door: st.builds(
         Door, lines=SIDES, widths=SIDES, scans=some(SCANS, 3), rates=some(NAMED_RATES), transfers=some(("bt709", "hlg", "pq")),
         interface=st.sampled_from(INTERFACES), mapping=st.sampled_from(("any", "level A", "level B")),
     ),
-    Channel: st.builds(
-        Channel, at=st.sampled_from(POSITIONS), carries=st.sampled_from(CONTENTS[:-1]), language=st.sampled_from(("", "en", "cy", "de-CH"))
+    SoundChannel: st.builds(
+        SoundChannel, at=st.sampled_from(POSITIONS), carries=st.sampled_from(CONTENTS[:-1]), language=st.sampled_from(("", "en", "cy", "de-CH"))
     ),
-    Item: st.builds(Item, what=st.sampled_from([item for item in ITEMS if item != "programme"]), seconds=st.integers(1, 3600).map(float), tone=st.booleans(), text=WORDS),
+    ProgrammeItem: st.builds(ProgrammeItem, what=st.sampled_from([item for item in ITEMS if item != "programme"]), seconds=st.integers(1, 3600).map(float), tone=st.booleans(), text=WORDS),
     RateRow: st.builds(RateRow, raster=st.just("1920x1080"), rate=st.sampled_from(list(NAMED_RATES)), mbps=st.integers(1, 9000).map(float)),
     Clause: st.builds(Clause, number=st.sampled_from(("4", "4.2", "A 1")), text=WORDS),
 }  # fmt: skip
 
 
 @pytest.mark.parametrize("part", PARTS, ids=lambda part: part.__name__)
-def test_members_are_read_as_they_are_said(part: type[Part]) -> None:
+def test_members_are_read_as_they_are_said(part: type[EntryPart]) -> None:
     how = MEMBERS[part]
 
     @settings(max_examples=150, deadline=None)
     @given(PARTS[part])
-    def said_and_read(member: Part) -> None:
+    def said_and_read(member: EntryPart) -> None:
         assert part.model_validate(how.read(how.say(member))) == member
 
     said_and_read()
-    for example in how.example.split(", ") if part is Channel else [how.example]:
+    for example in how.example.split(", ") if part is SoundChannel else [how.example]:
         assert how.say(part.model_validate(how.read(example))) == example
 
 
 @settings(max_examples=300, deadline=None)
 @given(st.text("0123456789×x;,. iPpsfSDRHLGMb/:-%äöü€", max_size=40), st.sampled_from(list(PARTS)))
-def test_whatever_is_typed_is_taken_or_refused_in_a_sentence(text: str, part: type[Part]) -> None:
+def test_whatever_is_typed_is_taken_or_refused_in_a_sentence(text: str, part: type[EntryPart]) -> None:
     try:
         part.model_validate(MEMBERS[part].read(text))
     except QuarryError as error:
@@ -130,7 +130,7 @@ def test_layouts_know_what_they_lack() -> None:
     assert layouts["5.1"].lacks(layouts["stereo"]) == () and layouts["5.1"].folds_into(layouts["stereo"])
     assert layouts["stereo"].lacks(layouts["stereo-me"]) == ("music and effects is missing",)
     assert not layouts["stereo-me"].folds_into(layouts["stereo"]) and layouts["stereo"].lacks(layouts["mono"]) == ()
-    odd = SoundLayout(uid="0123456789ad", name="x", channels=(Channel(at="left"), Channel(at="LFE")))
+    odd = SoundLayout(uid="0123456789ad", name="x", channels=(SoundChannel(at="left"), SoundChannel(at="LFE")))
     assert odd.lacks(layouts["stereo"]) == ("full mix has no R",)
 
 

@@ -23,7 +23,16 @@ from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import deliveries, monitors, take_in
 from idle_quarry.path.settings import settings_of, with_setting
-from idle_quarry.path.template import Folder, Place, RecordingInput, Source, Template, Timeline, Track, content_hash
+from idle_quarry.path.template import (
+    Folder,
+    RecordingInput,
+    Source,
+    StoragePlace,
+    Template,
+    TimelinePlan,
+    TrackPlan,
+    content_hash,
+)
 from idle_quarry.path.voice import voice_from
 from idle_quarry.signal.words import format_from_words as words
 
@@ -86,9 +95,9 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
     "input_not_held": (recorded("1080i25", codec="dv25"),),
     "input_not_carried": (recorded("7680x4320p50"),),
     "input_too_narrow": (recorded("1080p50", interface="HD"),),
-    "input_on_system_disk": (Edit("places.work", Place(id="work", name="W", purpose="work", path="/media/w", disk="external")),
-                             Edit("places.tape", Place(id="tape", name="T", purpose="capture", path="/home/t", disk="system")), recorded("1080i25", place="tape")),
-    "input_too_fast": (Edit("places.tape", Place(id="tape", name="T", purpose="capture", path="/media/t", disk="external", plays_mb_s=2.0)), recorded("1080i25", place="tape")),
+    "input_on_system_disk": (Edit("places.work", StoragePlace(id="work", name="W", purpose="work", path="/media/w", disk="external")),
+                             Edit("places.tape", StoragePlace(id="tape", name="T", purpose="capture", path="/home/t", disk="system")), recorded("1080i25", place="tape")),
+    "input_too_fast": (Edit("places.tape", StoragePlace(id="tape", name="T", purpose="capture", path="/media/t", disk="external", plays_mb_s=2.0)), recorded("1080i25", place="tape")),
     "input_no_source": (recorded("576i25 4:3", interface="SD", codec="ffv1"),),
     "limiter_not_last": (Edit(f"timelines.{MAIN.id}.tracks.a1.voice", voice_from("limiter -3 dB; gain +2 dB")),),
     "limiter_too_high": (Edit(f"timelines.{MAIN.id}.tracks.a1.voice", voice_from("limiter 0 dB")),),
@@ -160,8 +169,8 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
     "no_dialogue_track": (Edit("timelines.main.tracks", tuple(t for t in MAIN.tracks if t.role != "dialogue")),),
     "music_not_lowest": (Edit("timelines.main.tracks", MAIN.tracks[::-1]),),
     "track_name": (Edit("timelines.main.tracks.a1.name", "Music"),),
-    "canvas_larger": (Edit("timelines.tall", Timeline(id="tall", name="Tall", width=1080, height=1920, tracks=MAIN.tracks)),),
-    "canvas_trims": (Edit("timelines.sq", Timeline(id="sq", name="Square", width=540, height=540, tracks=MAIN.tracks)),),
+    "canvas_larger": (Edit("timelines.tall", TimelinePlan(id="tall", name="Tall", width=1080, height=1920, tracks=MAIN.tracks)),),
+    "canvas_trims": (Edit("timelines.sq", TimelinePlan(id="sq", name="Square", width=540, height=540, tracks=MAIN.tracks)),),
     "name_refused": (Edit("folders.cuts.name", "Cuts/old"),),
     "no_monitor": (Edit("monitor", None),),
     "no_source": (Edit("sources", ()),),
@@ -315,7 +324,7 @@ def test_differences_name_settings_and_values() -> None:
     [
         Edit("working.format.scan", "wobbly"), Edit("working.format.bit_depth", 11), Edit("nothing.here", 1), Edit("sources.cameras.share", 140.0),
         Edit("name", ""), Edit("sources.other", None), Edit("intermediate.codec", "no-codec"), Edit("working.format.raster", None),
-        Edit("places.work", Place(id="cache", name="x", purpose="work")), Edit("timelines.main.tracks.v1", Track(id="v2", name="x", kind="video", role="picture")),
+        Edit("places.work", StoragePlace(id="cache", name="x", purpose="work")), Edit("timelines.main.tracks.v1", TrackPlan(id="v2", name="x", kind="video", role="picture")),
         Edit("title_language", "English, please"), Edit("timelines.main.width", 100),
     ],
 )  # fmt: skip

@@ -23,16 +23,16 @@ from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.grades import GRADES
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import codecs, deliveries
-from idle_quarry.path.template import Delivered, Source
+from idle_quarry.path.template import Delivery, Source
 from idle_quarry.signal.words import format_from_words as words
 from idle_quarry.signal.words import format_words
 
 
-def ends(sources: list[str], outs: list[str]) -> tuple[list[Source], list[Delivered]]:
+def ends(sources: list[str], outs: list[str]) -> tuple[list[Source], list[Delivery]]:
     found: list[Source] = []
     for text in sources:
         found.append(source_from_words(text, found))
-    going: list[Delivered] = []
+    going: list[Delivery] = []
     for text in outs:
         going.append(delivery_from_words(text, going))
     return found, going

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from idle_quarry.picture.fields import low_passed
 from idle_quarry.picture.kernels import KERNELS, covered, field_band, line_band, line_blocks, line_phases, line_weights
-from idle_quarry.picture.resampling import Fitted, ends_of, resampled, resampled_field
+from idle_quarry.picture.resampling import PictureFit, ends_of, resampled, resampled_field
 from idle_quarry.picture.rounding import THRESHOLDS, diffused, plane_values, values_to_chroma, values_to_luma
 from idle_quarry.signal.levels import Levels
 
@@ -58,7 +58,7 @@ def test_a_field_is_every_second_line_of_the_whole(parity: int, softened: bool, 
     rng = np.random.default_rng(4)
     picture = rng.random((120, 90), np.float32)
     height = 2 * int(60 * scale + offset)
-    fit = Fitted(1.5, scale, 3.0, offset)
+    fit = PictureFit(1.5, scale, 3.0, offset)
     whole = resampled(picture, height, 141, fit, "lanczos3")
     whole = low_passed(whole) if softened else whole
     field = resampled_field(picture, height, 141, fit, "lanczos3", parity, softened=softened)

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.media.measurement.field_pairs import PairMeter
-from idle_quarry.media.measurement.fields import RunSeen, fields_of
+from idle_quarry.media.measurement.fields import ExaminedRun, fields_of
 from idle_quarry.media.measurement.structure import evidence
 from idle_quarry.picture.fields import (
     CADENCES,
@@ -138,7 +138,7 @@ def order_of(run: list[np.ndarray]) -> str | None:
     meter = PairMeter()
     for frame in run:
         meter.take(frame)
-    return fields_of([RunSeen(0, evidence(meter.pairs))], Fraction(25), False).field_order
+    return fields_of([ExaminedRun(0, evidence(meter.pairs))], Fraction(25), False).field_order
 
 
 def test_a_change_of_order_is_measured_as_one() -> None:

@@ -12,8 +12,8 @@ from idle_quarry.picture import strips
 from idle_quarry.picture.loops import motion as loops
 from idle_quarry.picture.metrics import psnr_db
 from idle_quarry.picture.motion import (
-    Kept,
     Motion,
+    MotionCache,
     along,
     between,
     cells_of,
@@ -161,7 +161,7 @@ def test_means_and_medians_of_cells_are_scipys() -> None:
 
 
 def test_what_was_made_of_a_picture_is_kept_for_that_picture_only() -> None:
-    kept, picture = Kept(most=2), ground()[:80, :90].copy()
+    kept, picture = MotionCache(most=2), ground()[:80, :90].copy()
     first = kept.spline(picture)
     assert kept.spline(picture) is first and kept.spline(picture.copy()) is not first
     kept.levels(picture)

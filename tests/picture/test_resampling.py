@@ -11,7 +11,7 @@ from scipy.integrate import quad
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.kernels import KERNELS, line_weights
-from idle_quarry.picture.resampling import SITINGS, Fitted, chroma_fit, resampled, resampled_fields
+from idle_quarry.picture.resampling import SITINGS, PictureFit, chroma_fit, resampled, resampled_fields
 
 
 @pytest.mark.parametrize("kernel", KERNELS.values(), ids=lambda kernel: kernel.id)
@@ -61,7 +61,7 @@ def test_pictures_agree_with_another_library(kernel: str, size: tuple[int, int])
     rng = np.random.default_rng(3)
     picture = rng.random((72, 128)).astype(np.float32)
     height, width = size
-    ours = resampled(picture, height, width, Fitted(width / 128, height / 72), kernel)
+    ours = resampled(picture, height, width, PictureFit(width / 128, height / 72), kernel)
     theirs = np.asarray(Image.fromarray(picture).resize((width, height), _PIL[kernel]))
     edge = 9
     inner = (slice(edge, -edge), slice(edge, -edge))
@@ -75,7 +75,7 @@ def test_area_is_the_exact_share_of_what_is_covered(target: int) -> None:
     edges = np.linspace(0, 100, target + 1)
     running = np.interp(edges, np.arange(101), np.concatenate([[0], np.cumsum(line)]))
     wanted = np.diff(running) * target / 100
-    made = resampled(line[None].astype(np.float32), 1, target, Fitted(target / 100, 1.0), "area")[0]
+    made = resampled(line[None].astype(np.float32), 1, target, PictureFit(target / 100, 1.0), "area")[0]
     np.testing.assert_allclose(made, wanted, atol=1e-5)
 
 
@@ -87,7 +87,7 @@ def test_a_ramp_stays_where_it_is(kernel: str, scale: float) -> None:
         return  # enlarged, it is nearest
     ramp = (np.arange(300, dtype=np.float32) + 0.5)[None, :].repeat(4, axis=0)
     width = round(300 * scale)
-    made = resampled(ramp, 4, width, Fitted(scale, 1.0), kernel)[0]
+    made = resampled(ramp, 4, width, PictureFit(scale, 1.0), kernel)[0]
     wanted = (np.arange(width) + 0.5) / scale
     inside = slice(round(16 * max(1, scale)), -round(16 * max(1, scale)))
     np.testing.assert_allclose(made[inside], wanted[inside], atol=0.12 if kernel == "gaussian" else 0.06)
@@ -96,16 +96,16 @@ def test_a_ramp_stays_where_it_is(kernel: str, scale: float) -> None:
 def test_channels_bars_and_same_size() -> None:
     rng = np.random.default_rng(4)
     picture = rng.random((20, 30, 3)).astype(np.float32)
-    together = resampled(picture, 40, 45, Fitted(1.5, 2.0), "spline36")
+    together = resampled(picture, 40, 45, PictureFit(1.5, 2.0), "spline36")
     for n in range(3):
         np.testing.assert_allclose(
-            together[..., n], resampled(picture[..., n], 40, 45, Fitted(1.5, 2.0), "spline36"), atol=1e-6
+            together[..., n], resampled(picture[..., n], 40, 45, PictureFit(1.5, 2.0), "spline36"), atol=1e-6
         )
-    np.testing.assert_array_equal(resampled(picture, 20, 30, Fitted(1, 1), "lanczos3"), picture)
-    pillared = resampled(picture, 20, 50, Fitted(1, 1, 10, 0), "bicubic", empty=0.25)
+    np.testing.assert_array_equal(resampled(picture, 20, 30, PictureFit(1, 1), "lanczos3"), picture)
+    pillared = resampled(picture, 20, 50, PictureFit(1, 1, 10, 0), "bicubic", empty=0.25)
     np.testing.assert_allclose(pillared[:, 10:40], picture, atol=1e-6)
     assert (pillared[:, :10] == 0.25).all() and (pillared[:, 40:] == 0.25).all()
-    trimmed = resampled(picture, 20, 10, Fitted(1, 1, -10, 0), "bicubic")
+    trimmed = resampled(picture, 20, 10, PictureFit(1, 1, -10, 0), "bicubic")
     np.testing.assert_allclose(trimmed, picture[:, 10:20], atol=1e-6)
 
 
@@ -114,16 +114,16 @@ def test_fields_keep_their_moments_and_their_place(lines: int) -> None:
     """Two flat moments stay apart; a still vertical ramp is the same ramp, without a step between fields."""
     source = np.zeros((576, 16), np.float32)
     source[1::2] = 1.0
-    made = resampled_fields(source, lines, 16, Fitted(1.0, lines / 576), "lanczos3")
+    made = resampled_fields(source, lines, 16, PictureFit(1.0, lines / 576), "lanczos3")
     np.testing.assert_allclose(made[0::2], 0, atol=1e-5)
     np.testing.assert_allclose(made[1::2], 1, atol=1e-5)
     ramp = ((np.arange(576, dtype=np.float32) + 0.5) / 576)[:, None].repeat(16, axis=1)
-    still = resampled_fields(ramp, lines, 16, Fitted(1.0, lines / 576), "bicubic")[:, 8]
+    still = resampled_fields(ramp, lines, 16, PictureFit(1.0, lines / 576), "bicubic")[:, 8]
     wanted = (np.arange(lines) + 0.5) / lines
     edge = lines // 12
     np.testing.assert_allclose(still[edge:-edge], wanted[edge:-edge], atol=2e-4)
     # scaled as a whole, the two moments are mixed: the wrong order is worse, and this shows it
-    mixed = resampled(source, lines, 16, Fitted(1.0, lines / 576), "lanczos3")
+    mixed = resampled(source, lines, 16, PictureFit(1.0, lines / 576), "lanczos3")
     if lines != 576:
         assert np.abs(mixed[0::2]).max() > 0.2
 
@@ -143,7 +143,7 @@ def test_chroma_lies_where_luma_lies(
     across = np.arange(width // steps[0]) * steps[0] + steps[0] / 2 + (SITINGS[siting][0] if steps[0] > 1 else 0)
     down = np.arange(height // steps[1]) * steps[1] + steps[1] / 2 + (SITINGS[siting][1] if steps[1] > 1 else 0)
     plane = (across[None, :] + 2 * down[:, None]).astype(np.float32)
-    fit = chroma_fit(Fitted(scale, scale), steps, to_steps, siting, to)
+    fit = chroma_fit(PictureFit(scale, scale), steps, to_steps, siting, to)
     out_w, out_h = int(width * scale) // to_steps[0], int(height * scale) // to_steps[1]
     made = resampled(plane, out_h, out_w, fit, "bilinear")
     x = np.arange(out_w) * to_steps[0] + to_steps[0] / 2 + (SITINGS[to][0] if to_steps[0] > 1 else 0)
@@ -156,6 +156,6 @@ def test_what_cannot_be_scaled_is_refused() -> None:
     with pytest.raises(NotPossible):
         line_weights(10, 10, 0.0, 0.0, "bicubic")
     with pytest.raises(NotPossible):
-        resampled(np.zeros(5, np.float32), 2, 2, Fitted(1, 1), "bicubic")
+        resampled(np.zeros(5, np.float32), 2, 2, PictureFit(1, 1), "bicubic")
     with pytest.raises(NotPossible):
-        resampled_fields(np.zeros((5, 4), np.float32), 4, 4, Fitted(1, 0.8), "bicubic")
+        resampled_fields(np.zeros((5, 4), np.float32), 4, 4, PictureFit(1, 0.8), "bicubic")

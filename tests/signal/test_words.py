@@ -22,7 +22,7 @@ from idle_quarry.signal.catalogue import (
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import format_from_json, format_to_json
 from idle_quarry.signal.rates import NAMED_RATES
-from idle_quarry.signal.spoken import Readings
+from idle_quarry.signal.spoken import SeveralReadings
 
 
 def test_defaults_are_the_standards_own() -> None:
@@ -149,7 +149,7 @@ def test_formats_as_people_say_them(said: str, meant: str) -> None:
     ],
 )  # fmt: skip
 def test_what_can_be_read_in_several_ways_shows_each(said: str, readings: tuple[str, ...]) -> None:
-    with pytest.raises(Readings) as refusal:
+    with pytest.raises(SeveralReadings) as refusal:
         format_from_words(said)
     assert set(readings) <= set(refusal.value.readings)
     for reading in refusal.value.readings:  # each can be taken as it stands

@@ -13,7 +13,7 @@ from idle_quarry.app.document import Document
 from idle_quarry.app.house_acts import HouseActs
 from idle_quarry.app.questions import Answered
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import FileLibrary, Revision, Stored, Summary
+from idle_quarry.library import FileLibrary, Revision, StoredTemplate, Summary
 from idle_quarry.library.reviewing import ACTS
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.template import Template
@@ -23,13 +23,13 @@ if TYPE_CHECKING:
     from idle_quarry.jobs.moving import Move
     from idle_quarry.jobs.start import StartedJob
     from idle_quarry.library import JobRecord
-    from idle_quarry.library.bundles import Offered
-    from idle_quarry.library.importing import Taken
+    from idle_quarry.library.bundles import BundledTemplate
+    from idle_quarry.library.importing import ImportedTemplate
 
 T = TypeVar("T")
 
 
-class Acts:
+class LibraryActs:
     """Every change of a shelf, a revision's state, a rule or the list of jobs goes through here."""
 
     def __init__(self, desk: Desk) -> None:
@@ -71,7 +71,7 @@ class Acts:
         """
         template, base = document.template, document.base
 
-        def work(library: FileLibrary) -> Stored:
+        def work(library: FileLibrary) -> StoredTemplate:
             if base is None:
                 saved = library.save_new(template, shelf, note)
             else:
@@ -79,7 +79,7 @@ class Acts:
                 saved = library.save_revision(began.template_id, template, note, parent=began.number)
             return library.stored(saved.template_id, saved.number)
 
-        def became(stored: Stored) -> None:
+        def became(stored: StoredTemplate) -> None:
             self._desk.documents.became(document, stored)
             done(stored.revision)
 
@@ -193,7 +193,7 @@ class Acts:
             lambda library: library.comment(revision.template_id, revision.number, place, text), lambda _remark: done()
         )
 
-    def merge(self, left: Stored, right: Stored, made: Template, note: str, done: Callable[[str], object], answered: Answered) -> None:  # fmt: skip
+    def merge(self, left: StoredTemplate, right: StoredTemplate, made: Template, note: str, done: Callable[[str], object], answered: Answered) -> None:  # fmt: skip
         """Save what was made of two drafts."""
         ident = left.revision.template_id
         numbers = left.revision.number, right.revision.number
@@ -211,12 +211,14 @@ class Acts:
 
     # -- files -----------------------------------------------------------------------------------------
 
-    def take(self, offers: Sequence[tuple[Offered, str]], shelf: str, name: str, done: Callable[[str], object]) -> None:
+    def take(
+        self, offers: Sequence[tuple[BundledTemplate, str]], shelf: str, name: str, done: Callable[[str], object]
+    ) -> None:
         """Take templates from a file as was decided; what is refused is said, the rest is taken, all of it can be undone."""
         from idle_quarry.library.importing import take
 
-        def work(library: FileLibrary) -> tuple[list[Taken], list[str]]:
-            taken: list[Taken] = []
+        def work(library: FileLibrary) -> tuple[list[ImportedTemplate], list[str]]:
+            taken: list[ImportedTemplate] = []
             refused: list[str] = []
             for each, decision in offers:
                 try:
@@ -228,7 +230,7 @@ class Acts:
                     taken.append(one)
             return taken, refused
 
-        def told(found: tuple[list[Taken], list[str]]) -> None:
+        def told(found: tuple[list[ImportedTemplate], list[str]]) -> None:
             taken, refused = found
             for each in taken:
                 self._desk.documents.let_go(each.template_id)
@@ -242,7 +244,7 @@ class Acts:
 
         self.do(work, told)
 
-    def take_back(self, taken: Sequence[Taken]) -> None:
+    def take_back(self, taken: Sequence[ImportedTemplate]) -> None:
         """Undo an import."""
         from idle_quarry.library.importing import take_back
 
@@ -254,7 +256,9 @@ class Acts:
 
     # -- jobs ------------------------------------------------------------------------------------------
 
-    def list_job(self, job: StartedJob, title: str, stored: Stored, done: Callable[[JobRecord], object]) -> None:
+    def list_job(
+        self, job: StartedJob, title: str, stored: StoredTemplate, done: Callable[[JobRecord], object]
+    ) -> None:
         """Note in the library that a job was started."""
         from idle_quarry.jobs.left_over import list_job
 
@@ -267,7 +271,7 @@ class Acts:
 
         desk.write(lambda library: list_job(library, job, title, stored), told, desk.refuse)
 
-    def move_job(self, record: JobRecord, work: Callable[[], Move], to: Stored, done: Callable[[Move], object], failed: Callable[[QuarryError], object]) -> None:  # fmt: skip
+    def move_job(self, record: JobRecord, work: Callable[[], Move], to: StoredTemplate, done: Callable[[Move], object], failed: Callable[[QuarryError], object]) -> None:  # fmt: skip
         """Move a job to another revision, off the interface thread wherever its library is."""
         desk, library = self._desk, self._desk.library
 

@@ -12,7 +12,7 @@ from idle_quarry.app.trial_keys import KEYS
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
-    from idle_quarry.app.models.jobs.trial.opened import Opened
+    from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
     from idle_quarry.app.models.jobs.trial.trial import Trial
 
 
@@ -97,7 +97,7 @@ def _of_open(desk: Desk, stage: Stage) -> list[Command]:
     def nothing_open() -> str:
         return "" if desk.document is not None else "Nothing is open."
 
-    def cut() -> Opened | None:
+    def cut() -> OpenTimeline | None:
         """Return the timeline that is cut where the trial of a job is in sight: undo is its own there."""
         return desk.jobs.trial.acts.edited if _trial_in_sight(desk) else None
 

@@ -10,13 +10,13 @@ from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.acts import Acts
+from idle_quarry.app.acts import LibraryActs
 from idle_quarry.app.compiler import Compiler
 from idle_quarry.app.document import Document
 from idle_quarry.app.documents import Documents
 from idle_quarry.app.following import FileFollower
-from idle_quarry.app.later import Later
-from idle_quarry.app.models.equipment.house_now import HouseNow
+from idle_quarry.app.later import LazyModel
+from idle_quarry.app.models.equipment.house_now import HouseModel
 from idle_quarry.app.models.library.shelf import Shelf
 from idle_quarry.app.models.path.path import PathModel
 from idle_quarry.app.models.people.lending import Lending
@@ -25,11 +25,11 @@ from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.work import Workers
 from idle_quarry.compiling import ahead
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import FileLibrary, Revision, Stored
+from idle_quarry.library import FileLibrary, Revision, StoredTemplate
 from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
-from idle_quarry.path.house import House
+from idle_quarry.path.house import HouseEntries
 from idle_quarry.path.template import Template
 from idle_quarry.places import DEMO, library_place
 
@@ -39,7 +39,7 @@ if TYPE_CHECKING:  # read when a view of theirs is first opened
     from idle_quarry.app.models.intake.intake import Intake
     from idle_quarry.app.models.jobs.jobs import Jobs
     from idle_quarry.app.models.library.importing import Importing
-    from idle_quarry.app.models.library.many import Many
+    from idle_quarry.app.models.library.many import ManyTemplates
     from idle_quarry.app.models.library.merge import Merge
     from idle_quarry.app.models.library.review import Review
     from idle_quarry.app.models.library.standard_set import StandardSet
@@ -59,18 +59,18 @@ class Desk(QObject):
     view_wanted = Signal(str)
     said = Signal(str, bool, object)
     # the models of views that are opened later
-    review: Later[Review] = Later("library.review", "Review")
-    merge: Later[Merge] = Later("library.merge", "Merge")
-    importing: Later[Importing] = Later("library.importing", "Importing")
-    standard_set: Later[StandardSet] = Later("library.standard_set", "StandardSet")
-    many: Later[Many] = Later("library.many", "Many")
-    equipment: Later[Equipment] = Later("equipment.equipment", "Equipment")
-    guide: Later[Guide] = Later("help.guide", "Guide")
-    intake: Later[Intake] = Later("intake.intake", "Intake")
-    proof: Later[Proof] = Later("proof.proof", "Proof")
-    line_up: Later[LineUp] = Later("line_up.line_up", "LineUp")
-    jobs: Later[Jobs] = Later("jobs.jobs", "Jobs")
-    profile: Later[Profile] = Later("people.profile", "Profile")
+    review: LazyModel[Review] = LazyModel("library.review", "Review")
+    merge: LazyModel[Merge] = LazyModel("library.merge", "Merge")
+    importing: LazyModel[Importing] = LazyModel("library.importing", "Importing")
+    standard_set: LazyModel[StandardSet] = LazyModel("library.standard_set", "StandardSet")
+    many: LazyModel[ManyTemplates] = LazyModel("library.many", "ManyTemplates")
+    equipment: LazyModel[Equipment] = LazyModel("equipment.equipment", "Equipment")
+    guide: LazyModel[Guide] = LazyModel("help.guide", "Guide")
+    intake: LazyModel[Intake] = LazyModel("intake.intake", "Intake")
+    proof: LazyModel[Proof] = LazyModel("proof.proof", "Proof")
+    line_up: LazyModel[LineUp] = LazyModel("line_up.line_up", "LineUp")
+    jobs: LazyModel[Jobs] = LazyModel("jobs.jobs", "Jobs")
+    profile: LazyModel[Profile] = LazyModel("people.profile", "Profile")
 
     def __init__(self, library: FileLibrary, preferences: Preferences) -> None:
         super().__init__()
@@ -78,20 +78,20 @@ class Desk(QObject):
         self.preferences = preferences
         self.workers = Workers()
         self.compiler = Compiler()
-        self.house = HouseNow(self)
+        self.house = HouseModel(self)
         self.documents = Documents(self)
         self.server = Server(self)
         self.lending = Lending(self)
         self._follower = None if library.at_hand else FileFollower(library.place, self._others_saved)
-        self._stored: Callable[[str, int, str], Stored] = lru_cache(maxsize=256)(
+        self._stored: Callable[[str, int, str], StoredTemplate] = lru_cache(maxsize=256)(
             lambda template_id, number, _hash: self.library.stored(template_id, number)
         )
-        self._evaluated: Callable[[str, int, str, House], Evaluation] = lru_cache(maxsize=512)(
+        self._evaluated: Callable[[str, int, str, HouseEntries], Evaluation] = lru_cache(maxsize=512)(
             lambda template_id, number, hash_, house: evaluate(
                 self._stored(template_id, number, hash_).template, house=house
             )
         )
-        self.acts = Acts(self)
+        self.acts = LibraryActs(self)
         self.shelf = Shelf(self)
         self.path = PathModel(self)
 
@@ -173,7 +173,7 @@ class Desk(QObject):
         """Open a template that no shelf has yet."""
         self.documents.open_new(template)
 
-    def stored(self, revision: Revision) -> Stored:
+    def stored(self, revision: Revision) -> StoredTemplate:
         """Return a revision with its body; a revision never changes, so each is read once."""
         return replace(self._stored(revision.template_id, revision.number, revision.hash), revision=revision)
 

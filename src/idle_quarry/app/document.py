@@ -11,11 +11,11 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from idle_quarry.app.draft_writer import DraftWriter
 from idle_quarry.app.drafts import Draft
-from idle_quarry.library.records import Stored
+from idle_quarry.library.records import StoredTemplate
 from idle_quarry.path.changes.edits import Change, Edit, changes, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation, Finding
-from idle_quarry.path.house import NO_HOUSE, House
+from idle_quarry.path.house import NO_HOUSE, HouseEntries
 from idle_quarry.path.template import Template
 
 _KEEP_MS = 300
@@ -56,11 +56,11 @@ class Document(QObject):
     def __init__(
         self,
         template: Template,
-        base: Stored | None,
+        base: StoredTemplate | None,
         drafts: DraftWriter,
         key: str | None = None,
         measured: Callable[[], Mapping[str, float]] = dict,
-        house: Callable[[], House] = lambda: NO_HOUSE,
+        house: Callable[[], HouseEntries] = lambda: NO_HOUSE,
     ) -> None:
         super().__init__()
         self._measured, self._house = measured, house
@@ -131,7 +131,7 @@ class Document(QObject):
         self._weigh_soon.start()
         self.changed.emit()
 
-    def became(self, stored: Stored) -> None:
+    def became(self, stored: StoredTemplate) -> None:
         """Say that the present template is now that revision."""
         if self.key != stored.revision.template_id:
             self._drafts.drop(self.key)

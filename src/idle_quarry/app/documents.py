@@ -12,8 +12,8 @@ from idle_quarry.app.document import Document
 from idle_quarry.app.draft_writer import DraftWriter
 from idle_quarry.app.drafts import Draft, Drafts
 from idle_quarry.errors import LibraryError
-from idle_quarry.library import Revision, Stored, Summary
-from idle_quarry.path.house import House
+from idle_quarry.library import Revision, StoredTemplate, Summary
+from idle_quarry.path.house import HouseEntries
 from idle_quarry.path.template import Template
 from idle_quarry.proof.disks import disk_speeds
 
@@ -81,7 +81,7 @@ class Documents(QObject):
         document.keep_soon()
         self._bring(document)
 
-    def _document(self, template: Template, base: Stored | None, key: str | None = None) -> Document:
+    def _document(self, template: Template, base: StoredTemplate | None, key: str | None = None) -> Document:
         return Document(template, base, self.keeping, key, lambda: self.disk_speeds, self._house)
 
     def disks_measured(self) -> None:
@@ -94,7 +94,7 @@ class Documents(QObject):
         for document in self.held.values():
             document.look_again()
 
-    def _house(self) -> House:
+    def _house(self) -> HouseEntries:
         return self._desk.house.value
 
     def unfinished(self) -> list[Draft]:
@@ -122,7 +122,7 @@ class Documents(QObject):
         self.front = document
         self.opened.emit()
 
-    def became(self, document: Document, stored: Stored) -> None:
+    def became(self, document: Document, stored: StoredTemplate) -> None:
         """What was open is a revision now."""
         self.held.pop(document.key, None)
         document.became(stored)

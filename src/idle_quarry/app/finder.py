@@ -19,7 +19,7 @@ _MOST = 60
 
 
 @dataclass(frozen=True)
-class Entry:
+class FinderItem:
     """Something that can be found: its kind, its text, what stands beside it, and what choosing it does."""
 
     kind: str
@@ -52,14 +52,14 @@ class Finder(QFrame):
         sized(column).setContentsMargins(8, 8, 8, 8)
         column.addWidget(self.field)
         column.addWidget(self.results)
-        self._entries: list[tuple[str, Entry]] = []
+        self._entries: list[tuple[str, FinderItem]] = []
         self._back: QWidget | None = None
         self.field.textChanged.connect(self._narrow)
         self.field.installEventFilter(self)
         self.results.itemClicked.connect(lambda _item: self._carry_out())
         self.hide()
 
-    def open(self, entries: list[Entry], placeholder: str) -> None:
+    def open(self, entries: list[FinderItem], placeholder: str) -> None:
         """Show the finder over `entries`."""
         self._go_back_to(self.window().focusWidget())
         self._entries = [(entry.haystack, entry) for entry in entries]

@@ -11,13 +11,13 @@ from idle_quarry.library.house import put
 from idle_quarry.path.entries import Entry
 
 if TYPE_CHECKING:
-    from idle_quarry.app.acts import Acts
+    from idle_quarry.app.acts import LibraryActs
 
 
 class HouseActs:
     """Saves entries and puts them aside."""
 
-    def __init__(self, acts: Acts) -> None:
+    def __init__(self, acts: LibraryActs) -> None:
         self._acts = acts
 
     def save(

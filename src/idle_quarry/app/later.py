@@ -8,7 +8,7 @@ from typing import Any, Generic, TypeVar, overload
 M = TypeVar("M")
 
 
-class Later(Generic[M]):
+class LazyModel(Generic[M]):
     """A model of the desk: the class `kind` of the module `module` below `app/models`, made with the desk at first use.
 
     Once made it stands in the owner's own dictionary, so that nothing is looked up again.
@@ -21,10 +21,10 @@ class Later(Generic[M]):
         self._name = name
 
     @overload
-    def __get__(self, owner: None, _cls: type) -> Later[M]: ...
+    def __get__(self, owner: None, _cls: type) -> LazyModel[M]: ...
     @overload
     def __get__(self, owner: object, _cls: type) -> M: ...
-    def __get__(self, owner: object | None, _cls: type) -> M | Later[M]:
+    def __get__(self, owner: object | None, _cls: type) -> M | LazyModel[M]:
         if owner is None:
             return self
         made: Any = getattr(import_module(f"idle_quarry.app.models.{self._module}"), self._kind)(owner)

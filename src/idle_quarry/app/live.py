@@ -12,7 +12,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.reports import unforeseen
 
 
-class Steps(Protocol):
+class LoopSteps(Protocol):
     """What a loop does, all of it on the loop's thread."""
 
     def step(self) -> Any:
@@ -25,7 +25,7 @@ class Steps(Protocol):
         """Let go: no step comes any more."""
 
 
-class Live(QObject):
+class LoopThread(QObject):
     """Steps again and again on a thread; each answer arrives on the interface thread, and the next step may begin meanwhile,
     but is not handed over before the last was taken. `failed` says why a loop ended by itself.
     """
@@ -47,7 +47,7 @@ class Live(QObject):
     def running(self) -> bool:
         return self._thread is not None
 
-    def start(self, steps: Steps) -> None:
+    def start(self, steps: LoopSteps) -> None:
         """Begin to step, one step each `period_s()` seconds or as fast as it can."""
         self.stop()
         self._stop, self._taken, self._wake = threading.Event(), threading.Event(), threading.Event()
@@ -77,7 +77,7 @@ class Live(QObject):
         for each in self._ending:
             each.join()
 
-    def _run(self, steps: Steps, stop: threading.Event, taken: threading.Event, wake: threading.Event) -> None:
+    def _run(self, steps: LoopSteps, stop: threading.Event, taken: threading.Event, wake: threading.Event) -> None:
         try:
             due = time.monotonic()
             while not stop.is_set():

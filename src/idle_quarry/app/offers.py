@@ -10,7 +10,7 @@ from idle_quarry.app.desk import Desk
 from idle_quarry.counting import counted
 
 if TYPE_CHECKING:
-    from idle_quarry.begun import Left
+    from idle_quarry.begun import Leftover
 
 
 def welcome_back(desk: Desk) -> None:
@@ -40,7 +40,7 @@ def offer_left_over(desk: Desk) -> None:
 
     library = desk.library
 
-    def offer(found: list[Left]) -> None:
+    def offer(found: list[Leftover]) -> None:
         whole = [one for one in found if is_whole(one)]
         if whole:
             _offer_to_list(desk, whole[0])
@@ -50,7 +50,7 @@ def offer_left_over(desk: Desk) -> None:
     desk.workers.start(lambda _ticket: left_over(library), offer, desk.refuse)
 
 
-def _offer_to_list(desk: Desk, one: Left) -> None:
+def _offer_to_list(desk: Desk, one: Leftover) -> None:
     from idle_quarry.jobs.left_over import take_up, words_of
 
     def listed(_record: object) -> None:
@@ -64,7 +64,7 @@ def _offer_to_list(desk: Desk, one: Left) -> None:
     desk.say(f"{words_of(one)}: the program was ended before. It is whole.", action=("List it", list_it))
 
 
-def _offer_to_clear(desk: Desk, found: Sequence[Left]) -> None:
+def _offer_to_clear(desk: Desk, found: Sequence[Leftover]) -> None:
     from idle_quarry.jobs.left_over import words_of
 
     def cleared(count: int) -> None:

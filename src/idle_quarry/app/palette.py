@@ -10,7 +10,7 @@ from PySide6.QtGui import QAction, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QMainWindow, QMenu, QMenuBar
 
 from idle_quarry.app.commands import Command, conflicts
-from idle_quarry.app.finder import Entry, Finder
+from idle_quarry.app.finder import Finder, FinderItem
 from idle_quarry.app.views.registry import VIEWS
 
 if TYPE_CHECKING:
@@ -45,7 +45,7 @@ class Palette:
         """Offer every command, those that can be done now first, and every setting of the open template."""
         keys = self.desk.profile.keys()
         entries = [
-            Entry(
+            FinderItem(
                 "command",
                 command.name,
                 keys[command.name][1],

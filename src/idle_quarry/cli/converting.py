@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 def convert(options: Options, out: Output) -> int:
     """A clip to the template's working format in its intermediate codec, by the link of its source."""
     from idle_quarry.cli.opening import opened, stored_of
-    from idle_quarry.media.coding.converting import Wanted, words_of
+    from idle_quarry.media.coding.converting import ConversionTarget, words_of
     from idle_quarry.media.coding.converting import convert as converted
     from idle_quarry.media.looking import look
     from idle_quarry.path.registry import codecs
@@ -30,7 +30,7 @@ def convert(options: Options, out: Output) -> int:
     path = Path(options.file)
     clip = look(Path(options.clip))
     sound, working = template.sound, template.working.format
-    wanted = Wanted(
+    wanted = ConversionTarget(
         working, codecs()[template.intermediate.codec], source.policy_for(clip.path.name), source.cadence, sound.sample_rate,
         sound.bit_depth, template.timecode.drop,
     )  # fmt: skip

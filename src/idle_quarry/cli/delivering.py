@@ -12,8 +12,8 @@ from idle_quarry.cli.verifying import delivery_of
 from idle_quarry.errors import NotPossible, QuarryError
 
 if TYPE_CHECKING:
-    from idle_quarry.jobs.check import CheckedJob
-    from idle_quarry.jobs.handover.record import Noted
+    from idle_quarry.jobs.check import Job
+    from idle_quarry.jobs.handover.record import VerificationRecord
 
 
 def deliver(options: Options, out: Output) -> int:
@@ -65,7 +65,7 @@ def deliver(options: Options, out: Output) -> int:
     return 0 if made.done else 1
 
 
-def _note(options: Options, job: CheckedJob, found: Noted) -> None:
+def _note(options: Options, job: Job, found: VerificationRecord) -> None:
     """Note in the library what was handed over, where the job was started from it."""
     from idle_quarry.cli.opening import opened
     from idle_quarry.jobs.handover.record import handed_over

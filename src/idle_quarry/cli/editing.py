@@ -12,7 +12,7 @@ from idle_quarry.cli.output import Output
 from idle_quarry.errors import LibraryError, NotUnderstood
 
 if TYPE_CHECKING:
-    from idle_quarry.library import Library, Revision, Stored
+    from idle_quarry.library import Library, Revision, StoredTemplate
     from idle_quarry.path.template import Template
 
 
@@ -40,7 +40,7 @@ def house_begin(options: Options, out: Output) -> int:
 def template_set(options: Options, out: Output) -> int:
     """Type settings into a template and save it as a draft."""
 
-    def typed(stored: Stored) -> Template:
+    def typed(stored: StoredTemplate) -> Template:
         from idle_quarry.path.changes.conditions import place_named
         from idle_quarry.path.settings import settings_of, with_setting
 
@@ -69,7 +69,7 @@ def template_save(options: Options, out: Output) -> int:
     return _saved(options, out, lambda _stored: import_file(Path(options.file)).template)
 
 
-def _saved(options: Options, out: Output, make: Callable[[Stored], Template]) -> int:
+def _saved(options: Options, out: Output, make: Callable[[StoredTemplate], Template]) -> int:
     from idle_quarry.path.changes.effects import compared
 
     with opened(options) as library:

@@ -10,7 +10,7 @@ from idle_quarry.cli.opening import opened
 from idle_quarry.cli.output import Output, table
 from idle_quarry.errors import ExchangeError
 from idle_quarry.library.house import (
-    Listed,
+    ListedEntry,
     checked,
     export_entry,
     found,
@@ -80,13 +80,13 @@ def house_export(options: Options, out: Output) -> int:
     return 0
 
 
-def _standing(each: Listed) -> str:
+def _standing(each: ListedEntry) -> str:
     if each.revision is None:
         return each.shelf
     return f"{each.shelf}, revision {each.revision}, {'put aside' if each.aside else each.state}"
 
 
-def _document(each: Listed) -> dict[str, Any]:
+def _document(each: ListedEntry) -> dict[str, Any]:
     return {
         "id": each.ident, "kind": each.entry.entry, "name": each.entry.name, "shelf": each.shelf,
         "revision": each.revision, "state": each.state, "used_by": list(each.uses),

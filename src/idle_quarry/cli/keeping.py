@@ -13,8 +13,8 @@ from idle_quarry.places import is_server, library_place, person
 
 if TYPE_CHECKING:
     from idle_quarry.library import Library
-    from idle_quarry.library.copying import Carried
-    from idle_quarry.library.safety import Checked
+    from idle_quarry.library.copying import CopiedRows
+    from idle_quarry.library.safety import LibraryCheck
 
 
 def template_export(options: Options, out: Output) -> int:
@@ -101,7 +101,7 @@ def template_import(options: Options, out: Output) -> int:
     return 2 if failed else 0
 
 
-def _checked(found: Checked) -> dict[str, Any]:
+def _checked(found: LibraryCheck) -> dict[str, Any]:
     return {
         "library": str(found.place),
         "templates": found.templates,
@@ -171,7 +171,7 @@ def library_rescue(options: Options, out: Output) -> int:
     return 1 if done.lost else 0
 
 
-def _carry(options: Options, to: str) -> Carried:
+def _carry(options: Options, to: str) -> CopiedRows:
     from idle_quarry.library import open_library
     from idle_quarry.library.copying import carried
     from idle_quarry.library.server import open_server

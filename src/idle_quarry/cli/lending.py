@@ -14,7 +14,7 @@ from idle_quarry.errors import Away, NotPossible
 from idle_quarry.places import is_server
 
 if TYPE_CHECKING:
-    from idle_quarry.jobs.lending.house import House
+    from idle_quarry.jobs.lending.house import TaskServer
 
 #: Seconds between two looks at what is done.
 _EVERY_S = 1.0
@@ -36,8 +36,8 @@ def lend(options: Options, out: Output) -> int:
 
 def _lent(options: Options, say: Callable[[str], None] | None) -> int:
     """Lend this machine; return how many tasks ended meanwhile."""
-    from idle_quarry.jobs.lending.house import House
-    from idle_quarry.jobs.lending.lender import Lending, Offer, hours_of
+    from idle_quarry.jobs.lending.house import TaskServer
+    from idle_quarry.jobs.lending.lender import LendingOffer, MachineLending, hours_of
     from idle_quarry.jobs.lending.reach import proof_in
 
     if not is_server(options.library):
@@ -51,9 +51,9 @@ def _lent(options: Options, say: Callable[[str], None] | None) -> int:
             raise NotPossible(
                 "is no place that machines share", subject=str(place), remedy="mark it: lend --mark FOLDER"
             )
-    house = House(options.library)
-    lending = Lending(
-        options.library, Offer(hours_of(options.hours or ""), options.when_idle, options.cores or 0), places
+    house = TaskServer(options.library)
+    lending = MachineLending(
+        options.library, LendingOffer(hours_of(options.hours or ""), options.when_idle, options.cores or 0), places
     )
     before, said = house.ended_here(), ""
     try:
@@ -78,7 +78,7 @@ def _lent(options: Options, say: Callable[[str], None] | None) -> int:
     return done
 
 
-def _words(house: House, why: str) -> str:
+def _words(house: TaskServer, why: str) -> str:
     from idle_quarry.jobs.lending.house import lent_words
 
     if why:

@@ -13,8 +13,8 @@ from idle_quarry.places import DEMO, is_server, library_place, person
 from idle_quarry.signal.words import format_from_words
 
 if TYPE_CHECKING:  # a library is read by few commands, and its parts take longer to load than most of them to run
-    from idle_quarry.library import Library, Stored
-    from idle_quarry.path.house import House
+    from idle_quarry.library import Library, StoredTemplate
+    from idle_quarry.path.house import HouseEntries
     from idle_quarry.signal.formats import SignalFormat
 
 Options = argparse.Namespace
@@ -46,19 +46,19 @@ def _open(options: Options) -> Library:
     return open_library(place, person(options.library, options.person))
 
 
-def house_of(options: Options) -> House:
+def house_of(options: Options) -> HouseEntries:
     """Return what the house has of its own, where there is a library; nothing where there is none yet."""
-    from idle_quarry.path.house import NO_HOUSE, House
+    from idle_quarry.path.house import NO_HOUSE, HouseEntries
 
     if not is_server(options.library) and not library_place(options.library).is_file():
         return NO_HOUSE
     from idle_quarry.library.house import in_use
 
     with opened(options) as library:
-        return House(tuple(stored.entry for stored in in_use(library).values()))
+        return HouseEntries(tuple(stored.entry for stored in in_use(library).values()))
 
 
-def stored_of(library: Library, name: str) -> Stored:
+def stored_of(library: Library, name: str) -> StoredTemplate:
     """Return the revision that "NAME", "shelf/NAME" or "NAME@3" names."""
     base, at, number = name.rpartition("@")
     if at and number.isascii() and number.isdigit():
@@ -66,7 +66,7 @@ def stored_of(library: Library, name: str) -> Stored:
     return library.stored(library.find(name).id)
 
 
-def stored_for_job(library: Library, name: str) -> Stored:
+def stored_for_job(library: Library, name: str) -> StoredTemplate:
     """Return the revision a job starts from: the one named, else what is approved, else the newest."""
     found = stored_of(library, name)
     if "@" in name and name.endswith(f"@{found.revision.number}"):

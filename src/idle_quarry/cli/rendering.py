@@ -15,12 +15,12 @@ from idle_quarry.errors import JobError, NotPossible, QuarryError
 from idle_quarry.places import is_server
 
 if TYPE_CHECKING:
-    from idle_quarry.jobs.check import CheckedJob
-    from idle_quarry.jobs.lending.house import House
+    from idle_quarry.jobs.check import Job
+    from idle_quarry.jobs.lending.house import TaskServer
     from idle_quarry.jobs.renders.recipe import Recipe
-    from idle_quarry.jobs.renders.rendering import Rendering
+    from idle_quarry.jobs.renders.rendering import JobRenderer
     from idle_quarry.jobs.renders.standing import Programme
-    from idle_quarry.jobs.renders.store import Store
+    from idle_quarry.jobs.renders.store import RenderStore
 
 #: Seconds between two looks at how far the workers are.
 _EVERY_S = 0.2
@@ -30,7 +30,7 @@ def render(options: Options, out: Output) -> int:
     """Render what is not rendered yet; 1 where a piece could not be."""
     from idle_quarry.jobs.check import check_job
     from idle_quarry.jobs.lending.choice import queue_of
-    from idle_quarry.jobs.renders.rendering import Rendering
+    from idle_quarry.jobs.renders.rendering import JobRenderer
     from idle_quarry.jobs.renders.settled import answer
     from idle_quarry.jobs.renders.standing import programmes_of, stock_of, wanted_of
 
@@ -45,7 +45,7 @@ def render(options: Options, out: Output) -> int:
         house, alone = _house(options, programmes, store)
         if alone and not out.as_json:
             complain(alone)
-        rendering = Rendering(queue_of(job, house, store), store, job.title)
+        rendering = JobRenderer(queue_of(job, house, store), store, job.title)
         try:
             failed = _rendered(rendering, wanted, options.workers, None if out.as_json else progress())
         except KeyboardInterrupt:
@@ -66,7 +66,7 @@ def render(options: Options, out: Output) -> int:
     return 1 if poor else 0
 
 
-def _house(options: Options, programmes: list[Programme], store: Store) -> tuple[House | None, str]:
+def _house(options: Options, programmes: list[Programme], store: RenderStore) -> tuple[TaskServer | None, str]:
     """Return the house whose machines may help, None and why where this one renders alone."""
     from idle_quarry.jobs.lending.choice import opened, unmarked
 
@@ -84,7 +84,7 @@ def _house(options: Options, programmes: list[Programme], store: Store) -> tuple
     )
 
 
-def _store(job: CheckedJob) -> Store:
+def _store(job: Job) -> RenderStore:
     """Return where the job's renders go. Raises `JobError` where that is to be asked."""
     from idle_quarry.jobs.renders.settled import settled
 
@@ -105,7 +105,7 @@ def _chosen(programmes: list[Programme], names: list[str]) -> list[Programme]:
 
 
 def _rendered(
-    rendering: Rendering, wanted: list[Recipe], workers: int | None, say: Callable[[str], None] | None
+    rendering: JobRenderer, wanted: list[Recipe], workers: int | None, say: Callable[[str], None] | None
 ) -> dict[str, str]:
     """Have the workers render these; return what kept those that are not there, by their identities."""
     queue = rendering.queue
@@ -130,7 +130,7 @@ def _rendered(
 
 
 def _told(
-    programme: Programme, store: Store, made: set[str], failed: dict[str, str]
+    programme: Programme, store: RenderStore, made: set[str], failed: dict[str, str]
 ) -> tuple[list[dict[str, object]], list[str]]:
     from idle_quarry.jobs.renders.pieces import EXACT
 

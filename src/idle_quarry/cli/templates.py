@@ -10,11 +10,11 @@ from idle_quarry.cli.opening import Options, opened, stored_of
 from idle_quarry.cli.output import Output, table
 from idle_quarry.path.changes.edits import differences
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.house import House
+from idle_quarry.path.house import HouseEntries
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.library import Stored
+    from idle_quarry.library import StoredTemplate
     from idle_quarry.path.evaluation import Evaluation
 
 
@@ -55,12 +55,12 @@ def template_list(options: Options, out: Output) -> int:
 def template_find(options: Options, out: Output) -> int:
     """The templates of which every condition holds, with what they have there; 1 where there are none."""
     from idle_quarry.library import Search, typed_words
-    from idle_quarry.library.by_setting import BySetting
+    from idle_quarry.library.by_setting import SettingIndex
     from idle_quarry.path.changes.conditions import conditions
 
     wanted, words = conditions(", ".join(options.words))
     with opened(options) as library:
-        by_setting = BySetting(library)
+        by_setting = SettingIndex(library)
         by_setting.follow()
         found = by_setting.find(wanted, library.identities(Search(words=typed_words(words))))
         summaries = {each.id: each for each in library.these(found)}
@@ -145,7 +145,7 @@ def explain(options: Options, out: Output) -> int:
 
     with opened(options) as library:
         stored = stored_of(library, options.name)
-        now = House(tuple(each.entry for each in in_use(library).values()))
+        now = HouseEntries(tuple(each.entry for each in in_use(library).values()))
     result = evaluate(stored.template, house=now)
     document: dict[str, Any] = {
         "template": stored.name,
@@ -160,7 +160,7 @@ def explain(options: Options, out: Output) -> int:
     return 0
 
 
-def _explained(stored: Stored, result: Evaluation) -> list[str]:
+def _explained(stored: StoredTemplate, result: Evaluation) -> list[str]:
     lines = [f"{stored.name}, revision {stored.revision.number}: worst link {result.worst_grade}", "", "stations"]
     lines += [
         "  " + line for line in table([(s.kind, s.name, format_words(s.format, fields=True)) for s in result.stations])

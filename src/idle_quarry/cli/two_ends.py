@@ -8,7 +8,7 @@ from idle_quarry.cli.opening import Options, house_of
 from idle_quarry.cli.output import Output
 from idle_quarry.errors import MediaError
 from idle_quarry.path.beginning.two_ends import delivery_from_words, source_from_words, suggested
-from idle_quarry.path.template import Delivered, Source
+from idle_quarry.path.template import Delivery, Source
 from idle_quarry.signal.words import format_words
 
 
@@ -17,7 +17,7 @@ def suggest(options: Options, out: Output) -> int:
     sources: list[Source] = []
     for text in options.source:
         sources.append(source_from_words(_words_of_clip(text), sources))
-    outs: list[Delivered] = []
+    outs: list[Delivery] = []
     house = house_of(options)
     for text in options.delivery:
         outs.append(delivery_from_words(text, outs, house))

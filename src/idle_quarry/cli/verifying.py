@@ -11,7 +11,7 @@ from idle_quarry.cli.progress import ended, shares
 from idle_quarry.errors import NotPossible, QuarryError
 
 if TYPE_CHECKING:
-    from idle_quarry.path.template import Delivered, Template
+    from idle_quarry.path.template import Delivery, Template
 
 
 def verify(options: Options, out: Output) -> int:
@@ -46,7 +46,7 @@ def verify(options: Options, out: Output) -> int:
     return 1 if found.verdict == "fails" else 0
 
 
-def delivery_of(template: Template, name: str) -> Delivered:
+def delivery_of(template: Template, name: str) -> Delivery:
     """Return a delivery of a template by its id or name. Raises `NotPossible`."""
     bare = name.removeprefix("delivery:").casefold()
     for delivery in template.deliveries:

@@ -33,7 +33,7 @@ _MODULES = ("line/kernels.py", "sound/kernels.py", "picture/loops/*.py", "compil
 _closing, _is_compiler, _said = threading.Event(), threading.Event(), threading.Event()
 
 
-class Closing(QuarryError):
+class ProgramClosing(QuarryError):
     """The program ends while a loop was waited for."""
 
     def __init__(self) -> None:
@@ -128,19 +128,19 @@ def is_under_way() -> bool:
 
 
 def wait_a_little() -> bool:
-    """Wait a moment for the processes that compile; return False where there is none, or this is one. Raises `Closing`."""
+    """Wait a moment for the processes that compile; return False where there is none, or this is one. Raises `ProgramClosing`."""
     if _is_compiler.is_set() or is_done() or not is_under_way():
         _say("compiling loops over pictures, once for this machine (some seconds)")
         return False
     _say("waiting until the loops over pictures are compiled, once (half a minute)")
     if _closing.wait(0.2):
-        raise Closing
+        raise ProgramClosing
     return True
 
 
 @contextmanager
 def closing() -> Iterator[None]:
-    """Let nobody wait: what waits inside, on whatever thread, ends with `Closing`."""
+    """Let nobody wait: what waits inside, on whatever thread, ends with `ProgramClosing`."""
     _closing.set()
     try:
         yield

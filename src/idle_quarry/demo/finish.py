@@ -23,10 +23,10 @@ from idle_quarry.files import locked
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
-from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Item, Media
+from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Media, TimelineItem
 from idle_quarry.jobs.handover.make import make
 from idle_quarry.jobs.left_over import list_job
-from idle_quarry.jobs.material import BroughtIn, bring_in, class_of, taken_in, with_part, write_material
+from idle_quarry.jobs.material import BroughtInFile, bring_in, class_of, taken_in, with_part, write_material
 from idle_quarry.jobs.renders.standing import programmes_of, stock_of
 from idle_quarry.jobs.start import WritePdf, start_job
 from idle_quarry.jobs.structure import BROUGHT_IN
@@ -105,9 +105,9 @@ def _cut(folder: Path) -> None:
     keep(path, edits.lay_over(made, 0, [(sound, _item(music, frames, frames))]))
 
 
-def _item(path: Path, frames: int, length: int, begins: int = 0) -> Item:
+def _item(path: Path, frames: int, length: int, begins: int = 0) -> TimelineItem:
     media = Media(path.stem, Fraction(25), str(path), frames=frames)
-    return Item(0, path.stem, 0, length, media=media, begins=Fraction(begins))
+    return TimelineItem(0, path.stem, 0, length, media=media, begins=Fraction(begins))
 
 
 def _deliver(folder: Path, delivered: Path) -> None:
@@ -118,7 +118,7 @@ def _deliver(folder: Path, delivered: Path) -> None:
     make(job, programme, delivery, delivered.parent).path.rename(delivered)
 
 
-def turned(part: BroughtIn, fmt: SignalFormat) -> None:
+def turned(part: BroughtInFile, fmt: SignalFormat) -> None:
     """Write a part anew with its fields the wrong way round: each picture a line lower, its flags as they were."""
     codec = codecs()[part.codec]
     with Reader(part.path, inspect(part.path).declared) as reader, ClipWriter(part.path, codec, fmt) as writer:

@@ -29,7 +29,7 @@ from idle_quarry.sound.tone import line_up_tone
 
 
 @dataclass(frozen=True)
-class Made:
+class DemoClip:
     """One clip: file name, scene, true format in words, and how pictures become frames.
 
     `motion` says which moments the fields show: "frames", "fields" (two moments a frame), "psf", a pulldown of 23.976
@@ -54,34 +54,34 @@ class Made:
 
 
 CLIPS = (
-    Made("lamp tape 014.mpg", "lamp sweep", "576i25 4:3 bff 8bit 4:2:0", "fields", "mpeg2video", flags={"order": "top"}),
-    Made("lamp tape 021 wide.mpg", "lamp sweep", "576i25 16:9 8bit 4:2:0", "fields", "mpeg2video"),
-    Made("lamp scan 3.mov", "lamp sweep", "1080psf25 8bit 4:2:0", "psf", timecode="10:12:00:00"),
-    Made("gauge A004.mp4", "tide gauge", "2160p50 hlg 4:2:0", "frames", "libx265", timecode="06:40:00:00", quality=27),
-    Made("gauge B011 proxy.mov", "tide gauge", "1080p50 8bit 4:2:0"),
-    Made("gauge C002 doubled.mp4", "tide gauge", "1080p50 8bit 4:2:0", "2:2"),
-    Made("gauge drone full range.mp4", "tide gauge", "1080p25 8bit 4:2:0", codes_as_full=True),
-    Made("stone fixed 2.mxf", "sliding stone", "1080i29.97 8bit", "fields", "mpeg2video", timecode="19:30:00;02"),
-    Made("stone roaming 1.mov", "sliding stone", "1080p59.94 8bit 4:2:0", timecode="19:30:02;00"),
-    Made("stone bench phone.mp4", "sliding stone", "1080x1920p30 8bit 4:2:0"),
-    Made("stone old reel.mpg", "sliding stone", "480i29.97 4:3 8bit 4:2:0", "fields", "mpeg2video"),
-    Made("train 03.mov", "passing train", "1080p23.976 8bit 4:2:0", timecode="01:04:10:00"),
-    Made("train 03 for broadcast.mxf", "passing train", "1080i29.97 8bit", "2:3", "mpeg2video", timecode="01:04:10;00"),
-    Made("train carriage thin.mov", "passing train", "1440x1080i25 8bit 4:2:0", "fields", timecode="11:20:00:00"),
-    Made("train 05 advanced.mov", "passing train", "1080i29.97 8bit 4:2:0", "2:3:3:2", timecode="01:07:00;02"),
-    Made("train 07 recut.mpg", "passing train", "480i29.97 16:9 8bit 4:2:0", "2:3 broken", "mpeg2video"),
-    Made("stone film night.mp4", "sliding stone", "720p59.94 8bit 4:2:0", "3:2"),
-    Made("gauge title card.mov", "tide gauge", "1080p25 8bit 4:2:0", "still"),
-    Made("lamp reel mixed.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "mixed", "mpeg2video", seconds=3.0),
-    Made("lamp tape 030 letterbox.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "fields", "mpeg2video", window=(9, 72, 702, 432)),
-    Made("lamp tape 031 edges.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "fields", "mpeg2video", window=(9, 0, 702, 576), half_line=True),
-    Made("stone commentary.mov", "sliding stone", "640x360p25 8bit 4:2:0", timecode="19:40:00:00", sound="inverted"),
-    Made("stone ambience.mov", "sliding stone", "640x360p25 8bit 4:2:0", timecode="19:41:00:00", sound="mono on two, silent"),
-    Made("train platform.mxf", "passing train", "1080i25 8bit", "fields", "mpeg2video", timecode="11:22:00:00"),
+    DemoClip("lamp tape 014.mpg", "lamp sweep", "576i25 4:3 bff 8bit 4:2:0", "fields", "mpeg2video", flags={"order": "top"}),
+    DemoClip("lamp tape 021 wide.mpg", "lamp sweep", "576i25 16:9 8bit 4:2:0", "fields", "mpeg2video"),
+    DemoClip("lamp scan 3.mov", "lamp sweep", "1080psf25 8bit 4:2:0", "psf", timecode="10:12:00:00"),
+    DemoClip("gauge A004.mp4", "tide gauge", "2160p50 hlg 4:2:0", "frames", "libx265", timecode="06:40:00:00", quality=27),
+    DemoClip("gauge B011 proxy.mov", "tide gauge", "1080p50 8bit 4:2:0"),
+    DemoClip("gauge C002 doubled.mp4", "tide gauge", "1080p50 8bit 4:2:0", "2:2"),
+    DemoClip("gauge drone full range.mp4", "tide gauge", "1080p25 8bit 4:2:0", codes_as_full=True),
+    DemoClip("stone fixed 2.mxf", "sliding stone", "1080i29.97 8bit", "fields", "mpeg2video", timecode="19:30:00;02"),
+    DemoClip("stone roaming 1.mov", "sliding stone", "1080p59.94 8bit 4:2:0", timecode="19:30:02;00"),
+    DemoClip("stone bench phone.mp4", "sliding stone", "1080x1920p30 8bit 4:2:0"),
+    DemoClip("stone old reel.mpg", "sliding stone", "480i29.97 4:3 8bit 4:2:0", "fields", "mpeg2video"),
+    DemoClip("train 03.mov", "passing train", "1080p23.976 8bit 4:2:0", timecode="01:04:10:00"),
+    DemoClip("train 03 for broadcast.mxf", "passing train", "1080i29.97 8bit", "2:3", "mpeg2video", timecode="01:04:10;00"),
+    DemoClip("train carriage thin.mov", "passing train", "1440x1080i25 8bit 4:2:0", "fields", timecode="11:20:00:00"),
+    DemoClip("train 05 advanced.mov", "passing train", "1080i29.97 8bit 4:2:0", "2:3:3:2", timecode="01:07:00;02"),
+    DemoClip("train 07 recut.mpg", "passing train", "480i29.97 16:9 8bit 4:2:0", "2:3 broken", "mpeg2video"),
+    DemoClip("stone film night.mp4", "sliding stone", "720p59.94 8bit 4:2:0", "3:2"),
+    DemoClip("gauge title card.mov", "tide gauge", "1080p25 8bit 4:2:0", "still"),
+    DemoClip("lamp reel mixed.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "mixed", "mpeg2video", seconds=3.0),
+    DemoClip("lamp tape 030 letterbox.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "fields", "mpeg2video", window=(9, 72, 702, 432)),
+    DemoClip("lamp tape 031 edges.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "fields", "mpeg2video", window=(9, 0, 702, 576), half_line=True),
+    DemoClip("stone commentary.mov", "sliding stone", "640x360p25 8bit 4:2:0", timecode="19:40:00:00", sound="inverted"),
+    DemoClip("stone ambience.mov", "sliding stone", "640x360p25 8bit 4:2:0", timecode="19:41:00:00", sound="mono on two, silent"),
+    DemoClip("train platform.mxf", "passing train", "1080i25 8bit", "fields", "mpeg2video", timecode="11:22:00:00"),
 )  # fmt: skip
 
 
-def _times(made: Made, fmt: SignalFormat) -> list[tuple[float, float]]:
+def _times(made: DemoClip, fmt: SignalFormat) -> list[tuple[float, float]]:
     """Return for each frame the times, in seconds, that its earlier and its later field show."""
     count, rate = int(made.seconds * fmt.rate), float(fmt.rate)
     if made.motion in ("frames", "psf"):
@@ -111,7 +111,7 @@ def _times(made: Made, fmt: SignalFormat) -> list[tuple[float, float]]:
     return [(time(2 * n), time(2 * n + 1)) for n in range(count)]
 
 
-def _moments(made: Made, fmt: SignalFormat) -> Iterator[Picture]:
+def _moments(made: DemoClip, fmt: SignalFormat) -> Iterator[Picture]:
     """Yield the frames of a clip: two moments woven line by line, which may be the same."""
     scene, width, height = SCENES[made.scene], fmt.raster.width, fmt.raster.height
     x, y, w, h = made.window or (0, 0, width, height)
@@ -140,7 +140,7 @@ def _moments(made: Made, fmt: SignalFormat) -> Iterator[Picture]:
         yield woven
 
 
-def _sound(made: Made) -> NDArray[np.int16]:
+def _sound(made: DemoClip) -> NDArray[np.int16]:
     """Return a murmur of filtered noise, shape (samples, channels), that is what the clip's line says."""
     rng = np.random.default_rng(7)
     count = int(made.seconds * 48000)
@@ -154,7 +154,7 @@ def _sound(made: Made) -> NDArray[np.int16]:
     return np.stack(channels, axis=1).astype(np.int16)
 
 
-def make(made: Made, folder: Path) -> None:
+def make(made: DemoClip, folder: Path) -> None:
     """Write one clip into `folder`."""
     fmt = format_from_words(made.words)
     encoding = fmt.with_encoding(range="full").encoding if made.codes_as_full else fmt.encoding

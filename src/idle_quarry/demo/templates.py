@@ -13,21 +13,21 @@ from idle_quarry.path.template import (
     Folder,
     Intermediate,
     MonitorFeed,
-    Place,
     Proxy,
     Sound,
     Source,
+    StoragePlace,
     Template,
     TimecodePlan,
-    Timeline,
-    Track,
+    TimelinePlan,
+    TrackPlan,
     Working,
 )
 from idle_quarry.signal import format_from_words as words
 
 
 @dataclass(frozen=True)
-class Saved:
+class SavedTemplate:
     """A revision as somebody saved it."""
 
     template: Template
@@ -44,15 +44,15 @@ class Saved:
 _SAGE, _OCHRE, _BLUE, _VIOLET, _GREY = "#8fb59b", "#dba445", "#7f9fbf", "#a58fb5", "#8a8a8a"
 
 TRACKS = (
-    Track(id="v1", name="Picture", kind="video", role="picture"),
-    Track(id="v2", name="Inserts", kind="video", role="picture"),
-    Track(id="v3", name="Graphics", kind="video", role="graphics", colour=_VIOLET),
-    Track(id="v4", name="Subtitles", kind="video", role="subtitles", colour=_VIOLET),
-    Track(id="a1", name="Dialogue 1", kind="audio", role="dialogue", colour=_SAGE),
-    Track(id="a2", name="Dialogue 2", kind="audio", role="dialogue", colour=_SAGE),
-    Track(id="a3", name="Effects", kind="audio", role="effects", colour=_OCHRE, channels=2),
-    Track(id="a4", name="Ambience", kind="audio", role="ambience", colour=_OCHRE, channels=2),
-    Track(id="a5", name="Music", kind="audio", role="music", colour=_BLUE, channels=2),
+    TrackPlan(id="v1", name="Picture", kind="video", role="picture"),
+    TrackPlan(id="v2", name="Inserts", kind="video", role="picture"),
+    TrackPlan(id="v3", name="Graphics", kind="video", role="graphics", colour=_VIOLET),
+    TrackPlan(id="v4", name="Subtitles", kind="video", role="subtitles", colour=_VIOLET),
+    TrackPlan(id="a1", name="Dialogue 1", kind="audio", role="dialogue", colour=_SAGE),
+    TrackPlan(id="a2", name="Dialogue 2", kind="audio", role="dialogue", colour=_SAGE),
+    TrackPlan(id="a3", name="Effects", kind="audio", role="effects", colour=_OCHRE, channels=2),
+    TrackPlan(id="a4", name="Ambience", kind="audio", role="ambience", colour=_OCHRE, channels=2),
+    TrackPlan(id="a5", name="Music", kind="audio", role="music", colour=_BLUE, channels=2),
 )
 SHORT = (TRACKS[0], TRACKS[2], TRACKS[4], TRACKS[8])
 
@@ -68,13 +68,13 @@ FOLDERS = (
 )  # fmt: skip
 
 PLACES = (
-    Place(
+    StoragePlace(
         id="work", name="Material disk", purpose="work", path="/media/larkmoor/work", disk="external", plays_mb_s=900
     ),
-    Place(
+    StoragePlace(
         id="cache", name="Render disk", purpose="cache", path="/media/larkmoor/cache", disk="external", plays_mb_s=640
     ),
-    Place(
+    StoragePlace(
         id="stills",
         name="Reference pictures",
         purpose="stills",
@@ -89,14 +89,14 @@ PLACES = (
 _SHORT_LINE_UP = TimecodePlan(line_up_length_s=3)
 
 
-def _timelines(vertical: bool = False) -> tuple[Timeline, ...]:
-    main = (Timeline(id="main", name="Programme", tracks=TRACKS),)
+def _timelines(vertical: bool = False) -> tuple[TimelinePlan, ...]:
+    main = (TimelinePlan(id="main", name="Programme", tracks=TRACKS),)
     if not vertical:
         return main
     return (
         *main,
-        Timeline(id="upright", name="Upright 9x16", width=1080, height=1920, tracks=SHORT),
-        Timeline(id="square", name="Square 1x1", width=1080, height=1080, tracks=SHORT),
+        TimelinePlan(id="upright", name="Upright 9x16", width=1080, height=1920, tracks=SHORT),
+        TimelinePlan(id="square", name="Square 1x1", width=1080, height=1080, tracks=SHORT),
     )
 
 
@@ -244,8 +244,10 @@ def _web_trio() -> Template:
         sound=Sound(loudness_lufs=-16),
         timecode=TimecodePlan(start="00:00:00:00"),
         places=(
-            Place(id="work", name="Laptop", purpose="work", path="/home/runa/jobs", disk="system", plays_mb_s=300),
-            Place(
+            StoragePlace(
+                id="work", name="Laptop", purpose="work", path="/home/runa/jobs", disk="system", plays_mb_s=300
+            ),
+            StoragePlace(
                 id="cache",
                 name="Travel disk",
                 purpose="cache",
@@ -296,7 +298,7 @@ def _scope_print() -> Template:
     )
 
 
-def house_shelf() -> Iterator[list[Saved]]:
+def house_shelf() -> Iterator[list[SavedTemplate]]:
     """Yield the history of each template of the house shelf, oldest revision first."""
     salt = _saltmarsh()
     first = edited(
@@ -310,23 +312,27 @@ def house_shelf() -> Iterator[list[Saved]]:
     second = edited(first, Edit("deliveries", salt.deliveries), Edit("sound.layout", "5.1"))
     third = edited(second, Edit("timelines", salt.timelines), Edit("intermediate.codec", "rdd36-hq"))
     yield [
-        Saved(first, "Runa", "2026-08-03T09:12:00+00:00", "First version, from the pilot", "approved"),
-        Saved(second, "Odo", "2026-09-14T15:40:00+00:00", "UHD delivery and surround added", "approved"),
-        Saved(third, "Runa", "2026-10-02T10:05:00+00:00", "Upright and square timelines for the trailers", "approved"),
-        Saved(
+        SavedTemplate(first, "Runa", "2026-08-03T09:12:00+00:00", "First version, from the pilot", "approved"),
+        SavedTemplate(second, "Odo", "2026-09-14T15:40:00+00:00", "UHD delivery and surround added", "approved"),
+        SavedTemplate(
+            third, "Runa", "2026-10-02T10:05:00+00:00", "Upright and square timelines for the trailers", "approved"
+        ),
+        SavedTemplate(
             edited(third, Edit("sound.line_up_dbfs", -20.0), Edit("monitor.format", words("1080psf25"))),
             "Wren",
             "2026-11-19T16:30:00+00:00",
             "Line-up as the mixers want it; bay 2 takes PsF",
             "draft",
         ),
-        Saved(salt, "Odo", "2026-11-20T17:58:00+00:00", "Bay 2 at 25 pictures for the grade", "draft", parent=3),
+        SavedTemplate(
+            salt, "Odo", "2026-11-20T17:58:00+00:00", "Bay 2 at 25 pictures for the grade", "draft", parent=3
+        ),
     ]
     lamp = _lamp_room()
     labelled = edited(lamp, Edit("sources.tapes.format", words("576i25 4:3")))
     yield [
-        Saved(labelled, "Wren", "2026-09-21T08:30:00+00:00", "As the tape labels say", "approved"),
-        Saved(
+        SavedTemplate(labelled, "Wren", "2026-09-21T08:30:00+00:00", "As the tape labels say", "approved"),
+        SavedTemplate(
             lamp,
             "Wren",
             "2026-11-09T11:20:00+00:00",
@@ -337,19 +343,19 @@ def house_shelf() -> Iterator[list[Saved]]:
     seven = _sheet_seven()
     thirty = edited(seven, Edit("sources.fixed.format", words("1080i30")))
     yield [
-        Saved(thirty, "Tamsin", "2026-10-12T13:00:00+00:00", "League start", "approved"),
-        Saved(seven, "Tamsin", "2026-10-13T07:45:00+00:00", "The cameras show 30; it is 29.97", "approved"),
+        SavedTemplate(thirty, "Tamsin", "2026-10-12T13:00:00+00:00", "League start", "approved"),
+        SavedTemplate(seven, "Tamsin", "2026-10-13T07:45:00+00:00", "The cameras show 30; it is 29.97", "approved"),
     ]
     gauge = _narrow_gauge()
     yield [
-        Saved(
+        SavedTemplate(
             edited(gauge, Edit("intermediate.codec", "rdd36-hq")),
             "Ivo",
             "2026-07-01T09:00:00+00:00",
             "Shoot begins",
             "approved",
         ),
-        Saved(
+        SavedTemplate(
             gauge,
             "Ivo",
             "2026-10-28T16:10:00+00:00",
@@ -373,26 +379,28 @@ def house_shelf() -> Iterator[list[Saved]]:
     ]
     hd = _house_hd()
     yield [
-        Saved(
+        SavedTemplate(
             edited(hd, Edit("intermediate.codec", "vc3-220x")),
             "Odo",
             "2026-03-02T09:00:00+00:00",
             "House standard",
             "approved",
         ),
-        Saved(hd, "Odo", "2026-05-18T09:00:00+00:00", "Lighter intermediate, measured on the cache disk", "approved"),
+        SavedTemplate(
+            hd, "Odo", "2026-05-18T09:00:00+00:00", "Lighter intermediate, measured on the cache disk", "approved"
+        ),
     ]
-    yield [Saved(_ferry_talk(), "Tamsin", "2026-09-15T09:00:00+00:00", "Pilot", "approved")]
-    yield [Saved(_house_uhd(), "Runa", "2026-06-15T12:00:00+00:00", "House standard for UHD", "approved")]
-    yield [Saved(_old_sd(), "Odo", "2026-02-11T09:00:00+00:00", "For the repeats", "withdrawn")]
-    yield [Saved(_scope_print(), "Ivo", "2026-08-20T14:00:00+00:00", "Prints from 24", "approved")]
+    yield [SavedTemplate(_ferry_talk(), "Tamsin", "2026-09-15T09:00:00+00:00", "Pilot", "approved")]
+    yield [SavedTemplate(_house_uhd(), "Runa", "2026-06-15T12:00:00+00:00", "House standard for UHD", "approved")]
+    yield [SavedTemplate(_old_sd(), "Odo", "2026-02-11T09:00:00+00:00", "For the repeats", "withdrawn")]
+    yield [SavedTemplate(_scope_print(), "Ivo", "2026-08-20T14:00:00+00:00", "Prints from 24", "approved")]
 
 
-def own_shelf() -> Iterator[list[Saved]]:
+def own_shelf() -> Iterator[list[SavedTemplate]]:
     """Yield the history of each template on Runa's own shelf."""
-    yield [Saved(_web_trio(), "Runa", "2026-11-02T18:22:00+00:00", "Trailers on the road", "draft")]
+    yield [SavedTemplate(_web_trio(), "Runa", "2026-11-02T18:22:00+00:00", "Trailers on the road", "draft")]
     quick = edited(
         _house_hd(), Edit("name", "House HD, try-out PsF"), Edit("working.format", words("1080psf25")), Edit("deliveries", (delivered("hd-50-psf"),)),
         Edit("note", "Would PsF do for the talk shows?"), Edit("monitor.monitor", "bay-two-grade"), Edit("monitor.format", words("1080psf25")),
     )  # fmt: skip
-    yield [Saved(quick, "Runa", "2026-11-18T10:00:00+00:00", "A try", "draft")]
+    yield [SavedTemplate(quick, "Runa", "2026-11-18T10:00:00+00:00", "A try", "draft")]

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from idle_quarry.errors import JobError
-from idle_quarry.library import Library, Stored
+from idle_quarry.library import Library, StoredTemplate
 
 
 class NotApproved(JobError):
     """A house revision that nobody approved: whoever starts a job from it says that this is meant."""
 
 
-def check_startable(library: Library, stored: Stored, *, unapproved: bool = False) -> None:
+def check_startable(library: Library, stored: StoredTemplate, *, unapproved: bool = False) -> None:
     """Raise `JobError` where a revision was withdrawn, `NotApproved` where it waits for an approval and that is not meant."""
     revision = stored.revision
     subject = f"{stored.name}, revision {revision.number}"

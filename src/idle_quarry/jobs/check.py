@@ -36,7 +36,7 @@ class Drift:
 
 
 @dataclass(frozen=True)
-class CheckedJob:
+class Job:
     """A job read back, with its drift."""
 
     folder: Path
@@ -73,7 +73,7 @@ def read_job(folder: Path) -> dict[str, Any]:
     return data
 
 
-def check_job(folder: Path) -> CheckedJob:
+def check_job(folder: Path) -> Job:
     """Return a job with what has drifted from its start. Raises `JobError`.
 
     Folders of the template and the job's own files are checked, and what its timelines and its line-up hold against the
@@ -104,9 +104,7 @@ def check_job(folder: Path) -> CheckedJob:
     for name, text in contents_against(folder, template, line_up if isinstance(line_up, dict) else {}):
         if name not in told or "cannot be read" not in text:
             drift.append(Drift(name, "altered", text))
-    return CheckedJob(
-        folder, title, name, revision, claimed, template, folders, tuple(files), tuple(drift), material, started
-    )
+    return Job(folder, title, name, revision, claimed, template, folders, tuple(files), tuple(drift), material, started)
 
 
 def material_in(folder: Path, folders: Iterable[str], files: Iterable[str]) -> dict[str, tuple[int, int]]:

@@ -7,11 +7,11 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry import begun
-from idle_quarry.begun import Left
+from idle_quarry.begun import Leftover
 from idle_quarry.errors import JobError, LibraryError, QuarryError
 from idle_quarry.jobs.check import read_job
 from idle_quarry.jobs.start import StartedJob
-from idle_quarry.library.records import JobRecord, Stored
+from idle_quarry.library.records import JobRecord, StoredTemplate
 from idle_quarry.library.store import Library
 
 _WORDS = {
@@ -25,14 +25,16 @@ _WORDS = {
 }
 
 
-def list_job(library: Library, job: StartedJob, title: str, stored: Stored, author: str | None = None) -> JobRecord:
+def list_job(
+    library: Library, job: StartedJob, title: str, stored: StoredTemplate, author: str | None = None
+) -> JobRecord:
     """Note in the library that a job was started; from then on it is not left over. Raises `LibraryError`."""
     record = library.record_job(title, job.folder.resolve(), stored, author, ident=job.note.ident)
     job.note.forget()
     return record
 
 
-def left_over(library: Library) -> list[Left]:
+def left_over(library: Library) -> list[Leftover]:
     """Return what earlier runs left: parts that lie somewhere, and whole jobs this library could list and does not.
 
     What nothing is left of, or what is listed, is forgotten on the way. Raises `LibraryError`.
@@ -52,7 +54,7 @@ def left_over(library: Library) -> list[Left]:
     return found
 
 
-def take_up(library: Library, one: Left) -> JobRecord:
+def take_up(library: Library, one: Leftover) -> JobRecord:
     """List a whole job that its maker could not list any more. Raises `JobError`, `LibraryError`."""
     stored = _revision(library, one)
     if stored is None or one.lies_there or not _is_job(one):
@@ -64,19 +66,19 @@ def take_up(library: Library, one: Left) -> JobRecord:
     return record
 
 
-def is_whole(one: Left) -> bool:
+def is_whole(one: Leftover) -> bool:
     """Return whether what is left is a whole job that only wants listing."""
     return not one.lies_there
 
 
-def words_of(one: Left) -> str:
+def words_of(one: Leftover) -> str:
     """Return what is left, as one would say it."""
     if is_whole(one):
         return f"{one.target.name} was started on {one.time[:10]}, but is not listed"
     return _WORDS.get(one.kind, "{name} was cut off").format(name=one.target.name) + f" on {one.time[:10]}"
 
 
-def to_json(one: Left) -> dict[str, Any]:
+def to_json(one: Leftover) -> dict[str, Any]:
     """Return what is left for the command line."""
     return {
         "kind": one.kind, "whole": is_whole(one), "target": os.fsdecode(one.target),
@@ -84,7 +86,7 @@ def to_json(one: Left) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _is_job(one: Left) -> bool:
+def _is_job(one: Leftover) -> bool:
     """Return whether the job that was begun is there: made from the revision that the note names."""
     try:
         said = read_job(one.target)["template"]
@@ -93,7 +95,7 @@ def _is_job(one: Left) -> bool:
         return False
 
 
-def _revision(library: Library, one: Left) -> Stored | None:
+def _revision(library: Library, one: Leftover) -> StoredTemplate | None:
     """Return the revision a job was begun from, where this library has it."""
     try:
         stored = library.stored(str(one.said["template"]), int(one.said["revision"]))

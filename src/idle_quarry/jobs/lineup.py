@@ -26,7 +26,7 @@ _MOST_FILES = 25
 
 
 @dataclass(frozen=True)
-class LineUp:
+class WrittenLineUp:
     """What was written, in words: format, frames, start, bars, codec, level; and how what was read back differs."""
 
     format: str
@@ -44,7 +44,7 @@ class LineUp:
 
 
 def wanted_line_up(template: Template) -> dict[str, Any]:
-    """Return what a template's line-up clip is, under the names of `LineUp`; two that are equal are one clip."""
+    """Return what a template's line-up clip is, under the names of `WrittenLineUp`; two that are equal are one clip."""
     fmt, codec, sound = template.intermediate_format, codecs()[template.intermediate.codec], template.sound
     carried = encoder_pixels(codec, fmt).format
     if codec.id == "exr-half":
@@ -61,7 +61,7 @@ def wanted_line_up(template: Template) -> dict[str, Any]:
     }
 
 
-def write_line_up(template: Template, title: str, path: Path, progress: Progress | None = None) -> LineUp:
+def write_line_up(template: Template, title: str, path: Path, progress: Progress | None = None) -> WrittenLineUp:
     """Encode the line-up clip to `path` and read it back. Raises `MediaError`."""
     from idle_quarry.media.coding.writing import encode_still
 
@@ -80,7 +80,7 @@ def write_line_up(template: Template, title: str, path: Path, progress: Progress
     picture = with_ident(rgb_picture(fmt, template.line_up), ident, ident_box(fmt, template.line_up), bars.ident_level)
     tone = line_up_tone(plan.line_up_dbfs, float(frames / fmt.rate), plan.sample_rate, sound_layouts()[plan.layout])
     carried = encode_still(path, codec, fmt, picture, frames, start, tone, plan.sample_rate, plan.bit_depth, progress)
-    return LineUp(**wanted, differs=_differences(path, carried, start))
+    return WrittenLineUp(**wanted, differs=_differences(path, carried, start))
 
 
 def _differences(path: Path, carried: Any, start: Any) -> tuple[str, ...]:

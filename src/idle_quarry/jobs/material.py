@@ -20,7 +20,7 @@ from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.records import changed
 from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, PROXIES, TIMELINES
 from idle_quarry.media.clip import Clip
-from idle_quarry.media.coding.converting import Wanted, convert
+from idle_quarry.media.coding.converting import ConversionTarget, convert
 from idle_quarry.media.memory import identity
 from idle_quarry.media.names import clip_suffix
 from idle_quarry.path.matching import Match, match
@@ -41,7 +41,7 @@ Span = tuple[int, int]
 
 
 @dataclass(frozen=True)
-class BroughtIn:
+class BroughtInFile:
     """What was made of a clip: the file, of which content of the clip, by which source class, in which codec.
 
     `span` are the frames of the clip that it holds (half open), None where it holds all of it.
@@ -55,7 +55,7 @@ class BroughtIn:
 
 
 @dataclass(frozen=True)
-class Entry:
+class JobClip:
     """A clip of the job: where it lies, its content as it was taken in, the source class a person chose for it, what was made of it.
 
     `proxy` is its small stand-in, converted like the rest and never handed over.
@@ -64,21 +64,21 @@ class Entry:
     path: Path
     content: str
     source: str = ""
-    brought: tuple[BroughtIn, ...] = ()
-    proxy: BroughtIn | None = None
+    brought: tuple[BroughtInFile, ...] = ()
+    proxy: BroughtInFile | None = None
 
 
 @dataclass(frozen=True)
-class Row:
+class JobClipStatus:
     """An entry as it stands: its state, for how many seconds the job's timelines use it, and which of its frames."""
 
-    entry: Entry
+    entry: JobClip
     state: str
     used: Fraction = Fraction(0)
     spans: tuple[Span, ...] = ()
 
 
-def read_material(folder: Path) -> tuple[Entry, ...]:
+def read_material(folder: Path) -> tuple[JobClip, ...]:
     """Return the clips a job knows. Raises `JobError` where the record is damaged or newer than this program."""
     path = folder / MATERIAL_FILE
     if not path.is_file():
@@ -98,24 +98,24 @@ def read_material(folder: Path) -> tuple[Entry, ...]:
         ) from error
 
 
-def _entry(folder: Path, data: dict[str, Any]) -> Entry:
+def _entry(folder: Path, data: dict[str, Any]) -> JobClip:
     brought = tuple(_made(folder, each) for each in data.get("brought", []))
     proxy = _made(folder, data["proxy"]) if data.get("proxy") else None
-    return Entry(folder / str(data["path"]), str(data["content"]), str(data.get("source", "")), brought, proxy)
+    return JobClip(folder / str(data["path"]), str(data["content"]), str(data.get("source", "")), brought, proxy)
 
 
-def _made(folder: Path, data: dict[str, Any]) -> BroughtIn:
+def _made(folder: Path, data: dict[str, Any]) -> BroughtInFile:
     span = (int(data["span"][0]), int(data["span"][1])) if data.get("span") else None
-    return BroughtIn(folder / str(data["path"]), str(data["of"]), str(data["source"]), str(data["codec"]), span)
+    return BroughtInFile(folder / str(data["path"]), str(data["of"]), str(data["source"]), str(data["codec"]), span)
 
 
-def write_material(folder: Path, entries: Iterable[Entry]) -> None:
+def write_material(folder: Path, entries: Iterable[JobClip]) -> None:
     """Keep the clips a job knows; paths below the job are kept as from there, so that a job can be moved. Raises `JobError`."""
 
     def beside(path: Path) -> str:
         return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
 
-    def told(made: BroughtIn) -> dict[str, Any]:
+    def told(made: BroughtInFile) -> dict[str, Any]:
         return {
             "path": beside(made.path), "of": made.of, "source": made.source, "codec": made.codec, "span": made.span,
         }  # fmt: skip
@@ -137,7 +137,7 @@ def write_material(folder: Path, entries: Iterable[Entry]) -> None:
         raise JobError(f"the job's material could not be kept ({error.strerror})", subject=str(folder)) from error
 
 
-def changed_material(folder: Path, change: Callable[[tuple[Entry, ...]], Iterable[Entry]]) -> tuple[Entry, ...]:
+def changed_material(folder: Path, change: Callable[[tuple[JobClip, ...]], Iterable[JobClip]]) -> tuple[JobClip, ...]:
     """Return the clips a job knows after `change`, and keep them; changes made at once, here or in another room, are all kept.
 
     Raises `JobError` where they cannot be read or kept, and what `change` raises.
@@ -145,17 +145,17 @@ def changed_material(folder: Path, change: Callable[[tuple[Entry, ...]], Iterabl
     return changed(folder, read_material, lambda before: tuple(change(before)), write_material)
 
 
-def with_entry(path: Path, change: Callable[[Entry], Entry]) -> Callable[[tuple[Entry, ...]], list[Entry]]:
+def with_entry(path: Path, change: Callable[[JobClip], JobClip]) -> Callable[[tuple[JobClip, ...]], list[JobClip]]:
     """Return the change of one clip, where the job still knows it."""
     return lambda entries: [change(entry) if entry.path == path else entry for entry in entries]
 
 
-def with_part(entry: Entry, part: BroughtIn) -> Entry:
+def with_part(entry: JobClip, part: BroughtInFile) -> JobClip:
     """Return a clip with a part that was brought in, in place of an older one of the same frames and of what is gone."""
     return replace(entry, brought=(*(each for each in parts_of(entry) if each.span != part.span), part))
 
 
-def taken_in(entries: Iterable[Entry], paths: Iterable[Path]) -> tuple[Entry, ...]:
+def taken_in(entries: Iterable[JobClip], paths: Iterable[Path]) -> tuple[JobClip, ...]:
     """Return the entries with more clips; one that is there already stays as it is, one that is the same file elsewhere is relinked.
 
     Raises `MediaError` where a file cannot be read.
@@ -175,11 +175,11 @@ def taken_in(entries: Iterable[Entry], paths: Iterable[Path]) -> tuple[Entry, ..
                 for place, each in known.items()
             }
         else:
-            known[path] = Entry(path, content)
+            known[path] = JobClip(path, content)
     return tuple(known.values())
 
 
-def state_of(entry: Entry, spans: Sequence[Span] = ()) -> str:
+def state_of(entry: JobClip, spans: Sequence[Span] = ()) -> str:
     """Return how a clip stands now; `spans` are the frames that the timelines use."""
     if not entry.path.is_file():
         return MISSING
@@ -198,18 +198,18 @@ def state_of(entry: Entry, spans: Sequence[Span] = ()) -> str:
     return USED if all(any(a <= first and last <= b for a, b in held) for first, last in spans) else PARTLY
 
 
-def parts_of(entry: Entry) -> tuple[BroughtIn, ...]:
+def parts_of(entry: JobClip) -> tuple[BroughtInFile, ...]:
     """Return what was made of a clip as it is now, and is there."""
     return tuple(made for made in entry.brought if made.of == entry.content and made.path.exists())
 
 
-def proxy_of(entry: Entry) -> BroughtIn | None:
+def proxy_of(entry: JobClip) -> BroughtInFile | None:
     """Return the proxy of a clip as it is now, where it is there."""
     made = entry.proxy
     return made if made is not None and made.of == entry.content and made.path.exists() else None
 
 
-def rows_of(folder: Path, entries: Iterable[Entry]) -> list[Row]:
+def rows_of(folder: Path, entries: Iterable[JobClip]) -> list[JobClipStatus]:
     """Return the clips as they stand, and what of each is used in the job's timelines."""
     used = uses(folder)
     found = []
@@ -220,7 +220,9 @@ def rows_of(folder: Path, entries: Iterable[Entry]) -> list[Row]:
             for each in used.get(place, [])
         ]
         own = tuple(sorted(span for _, span in used.get(str(entry.path), [])))
-        found.append(Row(entry, state_of(entry, own), sum((seconds for seconds, _ in spans), Fraction(0)), own))
+        found.append(
+            JobClipStatus(entry, state_of(entry, own), sum((seconds for seconds, _ in spans), Fraction(0)), own)
+        )
     return found
 
 
@@ -257,7 +259,7 @@ def joined(spans: Iterable[Span], handles: int, frames: int) -> list[Span]:
     return made
 
 
-def class_of(entry: Entry, clip: Clip, template: Template) -> tuple[Source | None, Match | None]:
+def class_of(entry: JobClip, clip: Clip, template: Template) -> tuple[Source | None, Match | None]:
     """Return the source class of a clip: the one a person chose, else the one it matches; and the match."""
     found = match(template, clip.format) if clip.format is not None else None
     chosen = next((source for source in template.sources if source.id == entry.source), None)
@@ -265,14 +267,14 @@ def class_of(entry: Entry, clip: Clip, template: Template) -> tuple[Source | Non
 
 
 def bring_in(
-    entry: Entry,
+    entry: JobClip,
     clip: Clip,
     source: Source,
     template: Template,
     folder: Path,
     on_progress: Callable[[float], None],
     span: Span | None = None,
-) -> BroughtIn:
+) -> BroughtInFile:
     """Convert a clip, or a span of its frames, to the template's intermediate by the link of a source class, into the job.
 
     Return what was made. The file appears when it is whole. `on_progress` hears the share that is done, and may raise to stop; then
@@ -293,8 +295,8 @@ def bring_in(
 
 
 def make_proxy(
-    entry: Entry, clip: Clip, source: Source, template: Template, folder: Path, on_progress: Callable[[float], None]
-) -> BroughtIn:
+    entry: JobClip, clip: Clip, source: Source, template: Template, folder: Path, on_progress: Callable[[float], None]
+) -> BroughtInFile:
     """Convert a clip to the template's proxy by its policy of a source class, into the job; as `bring_in`.
 
     Raises `NotPossible` where the template has no proxy, and what `bring_in` raises.
@@ -308,7 +310,7 @@ def make_proxy(
 
 
 def _converted(
-    entry: Entry,
+    entry: JobClip,
     clip: Clip,
     source: Source,
     template: Template,
@@ -317,7 +319,7 @@ def _converted(
     codec_id: str,
     on_progress: Callable[[float], None],
     span: Span | None,
-) -> BroughtIn:
+) -> BroughtInFile:
     state = state_of(entry)
     if state in (MISSING, CHANGED):
         raise NotPossible(
@@ -326,7 +328,7 @@ def _converted(
     codec = codecs()[codec_id]
     place.mkdir(exist_ok=True, parents=True)
     sound, rate = template.sound, clip.declared.rate or template.working.format.rate
-    wanted = Wanted(
+    wanted = ConversionTarget(
         fmt, codec, source.policy_for(clip.path.name), source.cadence, sound.sample_rate, sound.bit_depth,
         template.timecode.drop,
     )  # fmt: skip
@@ -338,4 +340,4 @@ def _converted(
         lambda done, of, _speed: on_progress(done / max(1, of)),
         seconds,
     )
-    return BroughtIn(made.path, entry.content, source.id, codec.id, span)
+    return BroughtInFile(made.path, entry.content, source.id, codec.id, span)

@@ -13,17 +13,17 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from idle_quarry.begun import Note
+from idle_quarry.begun import RecoveryNote
 from idle_quarry.errors import JobError, MediaError
 from idle_quarry.files import sha256_of, written_whole
-from idle_quarry.jobs.check import CheckedJob, read_job
+from idle_quarry.jobs.check import Job, read_job
 from idle_quarry.jobs.lineup import wanted_line_up, write_line_up
 from idle_quarry.jobs.records import changing
 from idle_quarry.jobs.start import WritePdf, papers_of
 from idle_quarry.jobs.structure import JOB_FILE, LINE_UP, PAPERS, line_up_file, planned
-from idle_quarry.library.records import Stored
+from idle_quarry.library.records import StoredTemplate
 from idle_quarry.library.store import now
-from idle_quarry.path.changes.effects import Compared, compared
+from idle_quarry.path.changes.effects import DifferenceRow, compared
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.settings import settings_of
 
@@ -33,7 +33,7 @@ class Move:
     """What moving a job would change: settings with what each does, those of them that are locked, folders to be made,
     and whether the line-up clip becomes another."""
 
-    differences: tuple[Compared, ...]
+    differences: tuple[DifferenceRow, ...]
     locked: tuple[str, ...]
     new_folders: tuple[str, ...]
     line_up: bool = False
@@ -43,7 +43,7 @@ class Move:
         return not self.locked
 
 
-def move_of(job: CheckedJob, to: Stored) -> Move:
+def move_of(job: Job, to: StoredTemplate) -> Move:
     """Return what moving a job to a revision would change. Raises `JobError` where that could not start a job."""
     found = compared(job.template, to.template)
     locked = {s.place for each in (job.template, to.template) for s in settings_of(each) if s.locked}
@@ -57,7 +57,7 @@ def _touches(place: str, locked: str) -> bool:
     return place == locked or locked.startswith(f"{place}.")
 
 
-def move(job: CheckedJob, to: Stored, person: str, write_pdf: WritePdf) -> Move:
+def move(job: Job, to: StoredTemplate, person: str, write_pdf: WritePdf) -> Move:
     """Move a job to a revision; the record is written last, so that a job is on one revision or the other.
 
     Raises `JobError` where something locked differs or the folder cannot be written.
@@ -73,10 +73,10 @@ def move(job: CheckedJob, to: Stored, person: str, write_pdf: WritePdf) -> Move:
     return found
 
 
-def _move(job: CheckedJob, to: Stored, found: Move, write_pdf: WritePdf, person: str) -> None:
+def _move(job: Job, to: StoredTemplate, found: Move, write_pdf: WritePdf, person: str) -> None:
     data = read_job(job.folder)
     old = data["template"]
-    note = Note("move", job.folder, inside=job.folder, dirs=(PAPERS, LINE_UP))
+    note = RecoveryNote("move", job.folder, inside=job.folder, dirs=(PAPERS, LINE_UP))
     beside = note.part
     try:
         beside.mkdir(mode=0o700)
@@ -111,7 +111,7 @@ def _move(job: CheckedJob, to: Stored, found: Move, write_pdf: WritePdf, person:
 
 
 def _made_anew(
-    beside: Path, job: CheckedJob, to: Stored, found: Move, write_pdf: WritePdf, data: dict[str, Any]
+    beside: Path, job: Job, to: StoredTemplate, found: Move, write_pdf: WritePdf, data: dict[str, Any]
 ) -> list[str]:
     """Make what the revision needs anew in a folder of its own; return relative paths."""
     (beside / PAPERS).mkdir()

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.structure import PAPERS
 
 Act = Literal["open", "look at clips", ""]
@@ -22,7 +22,7 @@ class NextStep:
     path: Path | None = None
 
 
-def next_steps(job: CheckedJob) -> list[NextStep]:
+def next_steps(job: Job) -> list[NextStep]:
     """Return what is to be done in a job, first things first."""
     found = []
     lost = [drifted.path for drifted in job.drift if drifted.kind == "missing"]

@@ -14,7 +14,7 @@ from typing import Any
 import jinja2
 
 from idle_quarry.jobs.drawings import frame_drawing, strip_drawing
-from idle_quarry.library.records import Stored
+from idle_quarry.library.records import StoredTemplate
 from idle_quarry.path.beginning.standard_values import otherwise
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.findings.sound import db
@@ -61,7 +61,7 @@ def _groups(template: Template) -> list[Group]:
     return [Group(sheet_name(template, s), tuple(by_sheet[s])) for s in order if s in by_sheet]
 
 
-def _foot(kind: str, title: str, stored: Stored) -> str:
+def _foot(kind: str, title: str, stored: StoredTemplate) -> str:
     return f"{title} · {kind} · {stored.template.name}, revision {stored.revision.number}"
 
 
@@ -70,7 +70,7 @@ def _drawn(drawing: tuple[str, float]) -> dict[str, Any]:
     return {"uri": uri, "width": _PAGE_WIDTH, "height": round(_PAGE_WIDTH * height)}
 
 
-def setup_sheet(stored: Stored, title: str, evaluation: Evaluation) -> str:
+def setup_sheet(stored: StoredTemplate, title: str, evaluation: Evaluation) -> str:
     """Return the setup sheet of a revision and its evaluation as HTML.
 
     The path to scale; what cannot change once a timeline exists, with why; what is otherwise than its standard; what is known;
@@ -96,7 +96,7 @@ def _menus() -> dict[str, dict[str, str]]:
     return tomllib.loads(files("idle_quarry.jobs").joinpath("camera_menus.toml").read_text(encoding="utf-8"))
 
 
-def camera_sheet(stored: Stored, title: str, evaluation: Evaluation) -> str:
+def camera_sheet(stored: StoredTemplate, title: str, evaluation: Evaluation) -> str:
     """Return the camera sheet of a revision and its evaluation as HTML: one page with what a crew has to set, and the frame with its safe areas."""
     template = stored.template
     fmt, sound = template.working.format, template.sound

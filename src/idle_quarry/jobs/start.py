@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from idle_quarry import __version__
-from idle_quarry.begun import Note
+from idle_quarry.begun import RecoveryNote
 from idle_quarry.errors import JobError, MediaError, QuarryError
 from idle_quarry.files import sha256_of
 from idle_quarry.jobs.lineup import write_line_up
@@ -24,13 +24,13 @@ from idle_quarry.jobs.structure import (
     LINE_UP,
     PAPERS,
     TIMELINES,
-    Planned,
+    FolderPlan,
     folder_name,
     line_up_file,
     planned,
 )
 from idle_quarry.jobs.timelines import write_timelines
-from idle_quarry.library.records import Stored
+from idle_quarry.library.records import StoredTemplate
 from idle_quarry.library.store import now
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.evaluate import evaluate
@@ -49,7 +49,7 @@ class StartedJob:
 
     folder: Path
     files: tuple[str, ...]
-    note: Note
+    note: RecoveryNote
 
 
 def bytes_needed(template: Template) -> int:
@@ -62,7 +62,7 @@ def bytes_needed(template: Template) -> int:
 
 
 def start_job(
-    stored: Stored, title: str, at: Path, write_pdf: WritePdf, person: str, progress: Progress | None = None
+    stored: StoredTemplate, title: str, at: Path, write_pdf: WritePdf, person: str, progress: Progress | None = None
 ) -> StartedJob:
     """Make the job `title` from a stored revision as a new folder in `at`.
 
@@ -76,7 +76,7 @@ def start_job(
     said = {
         "title": title, "by": person, "template": revision.template_id, "revision": revision.number, "hash": revision.hash,
     }  # fmt: skip
-    note = Note("job", target, dirs=(LINE_UP,), files=plan.files, said=said)
+    note = RecoveryNote("job", target, dirs=(LINE_UP,), files=plan.files, said=said)
     try:
         _made(note.part, target, stored, title, plan, write_pdf, person, progress or (lambda _what, _share: None))
     except BaseException:
@@ -87,7 +87,7 @@ def start_job(
 
 
 def _made(
-    beside: Path, target: Path, stored: Stored, title: str, plan: Planned, write_pdf: WritePdf, person: str,
+    beside: Path, target: Path, stored: StoredTemplate, title: str, plan: FolderPlan, write_pdf: WritePdf, person: str,
     progress: Progress,
 ) -> None:  # fmt: skip
     """Make a job beside its place and put it there. Raises `JobError`."""
@@ -136,7 +136,13 @@ def _no_room(error: OSError, at: Path) -> JobError:
 
 
 def _fill(
-    folder: Path, stored: Stored, title: str, plan: Planned, write_pdf: WritePdf, person: str, progress: Progress
+    folder: Path,
+    stored: StoredTemplate,
+    title: str,
+    plan: FolderPlan,
+    write_pdf: WritePdf,
+    person: str,
+    progress: Progress,
 ) -> None:
     template = stored.template
     progress("folders", 0.0)
@@ -183,7 +189,7 @@ def _fill(
     assert (folder / LINE_UP).is_dir()
 
 
-def papers_of(stored: Stored, title: str, folder: Path, write_pdf: WritePdf) -> None:
+def papers_of(stored: StoredTemplate, title: str, folder: Path, write_pdf: WritePdf) -> None:
     """Write a job's papers into a folder, all of one evaluation. Raises `OSError`."""
     evaluation = evaluate(stored.template, remedies=False)
     for name, page in (("Setup sheet", setup_sheet), ("Camera sheet", camera_sheet)):

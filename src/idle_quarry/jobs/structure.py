@@ -47,7 +47,7 @@ def folder_for(job: Path, folders: Iterable[str], use: str) -> Path:
 
 
 @dataclass(frozen=True)
-class Planned:
+class FolderPlan:
     """Relative paths of the folders and files a job will have, in the order they are made."""
 
     folder_name: str
@@ -107,7 +107,7 @@ def line_up_file(codec: Codec, title: str) -> str:
     return f"{LINE_UP}/{title} line-up{number}{clip_suffix(codec)}"
 
 
-def planned(template: Template, title: str) -> Planned:
+def planned(template: Template, title: str) -> FolderPlan:
     """Return what a job called `title` will consist of. Raises `JobError`."""
     check_title(title)
     own = list(template_folders(template.folders, template.numbered_folders))
@@ -127,4 +127,4 @@ def planned(template: Template, title: str) -> Planned:
     files += [f"{PAPERS}/{kind}.{suffix}" for kind in ("Setup sheet", "Camera sheet") for suffix in ("html", "pdf")]
     files += [f"{PAPERS}/Intermediate recipe.sh", JOB_FILE]
     files += [f"{PAPERS}/{COLOUR}/config.ocio"] if template.carried_colour else []
-    return Planned(title, tuple(own + top), tuple(files))
+    return FolderPlan(title, tuple(own + top), tuple(files))

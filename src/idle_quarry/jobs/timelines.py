@@ -6,7 +6,7 @@ from pathlib import Path
 
 import opentimelineio as otio
 
-from idle_quarry.path.template import Template, Timeline
+from idle_quarry.path.template import Template, TimelinePlan
 from idle_quarry.path.voice import ffmpeg_filters, voice_words
 from idle_quarry.signal.timecode import start_timecode
 from idle_quarry.signal.words import described_format
@@ -15,7 +15,7 @@ from idle_quarry.signal.words import described_format
 KEY = "idle_quarry"
 
 
-def timeline_of(template: Template, timeline: Timeline) -> otio.schema.Timeline:
+def timeline_of(template: Template, timeline: TimelinePlan) -> otio.schema.Timeline:
     """Return an empty timeline with the template's tracks, from the bottom up, and its global start time.
 
     OpenTimelineIO's times are pairs of doubles; the exact rate stands in the metadata as "n/d".

@@ -18,8 +18,8 @@ from typing import Any
 
 from idle_quarry.errors import ExchangeError, QuarryError
 from idle_quarry.jsonfile import strict_json
-from idle_quarry.library.exchange import MOST_BYTES, Imported, exported, import_file, imported, write_file
-from idle_quarry.library.records import Stored
+from idle_quarry.library.exchange import MOST_BYTES, ExchangedTemplate, exported, import_file, imported, write_file
+from idle_quarry.library.records import StoredTemplate
 from idle_quarry.path.names import cleaned_name
 
 KIND = "idle-quarry bundle"
@@ -37,15 +37,15 @@ _ZIP_ERRORS = (
 
 
 @dataclass(frozen=True)
-class Offered:
+class BundledTemplate:
     """One template a file offers: its name in the file, and what it holds or why it cannot be read."""
 
     member: str
-    found: Imported | None
+    found: ExchangedTemplate | None
     trouble: str = ""
 
 
-def origin_of(stored: Stored) -> dict[str, Any]:
+def origin_of(stored: StoredTemplate) -> dict[str, Any]:
     """Return where a revision comes from, as it is written beside it in a file."""
     revision = stored.revision
     return {
@@ -54,7 +54,7 @@ def origin_of(stored: Stored) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def export_bundle(stored: Sequence[Stored], path: Path) -> None:
+def export_bundle(stored: Sequence[StoredTemplate], path: Path) -> None:
     """Write templates as one file, whole or not at all. Raises `ExchangeError`."""
     pages = [(each.template.name, exported(each.template, origin_of(each))) for each in stored]
     _write(path, pages)
@@ -82,7 +82,7 @@ def _free_member(name: str, taken: set[str]) -> str:
     return made
 
 
-def offered(path: Path) -> list[Offered]:
+def offered(path: Path) -> list[BundledTemplate]:
     """Return what a template file or a bundle offers; members that cannot be read are among them, with why.
 
     Raises `ExchangeError` where the file is neither.
@@ -92,7 +92,7 @@ def offered(path: Path) -> list[Offered]:
     except OSError as error:
         raise ExchangeError(f"cannot be read ({error.strerror})", subject=str(path)) from error
     if not is_zip:
-        return [Offered(path.name, import_file(path))]
+        return [BundledTemplate(path.name, import_file(path))]
     try:
         with zipfile.ZipFile(path) as bundle:
             return _members(bundle, path)
@@ -100,7 +100,7 @@ def offered(path: Path) -> list[Offered]:
         raise ExchangeError("a bundle that is damaged or cut short", subject=str(path)) from error
 
 
-def _members(bundle: zipfile.ZipFile, path: Path) -> list[Offered]:
+def _members(bundle: zipfile.ZipFile, path: Path) -> list[BundledTemplate]:
     infos = bundle.infolist()
     if len(infos) > _MOST_MEMBERS or sum(each.file_size for each in infos) > _MOST_TOGETHER:
         raise ExchangeError("far larger than any bundle of templates", subject=str(path))
@@ -122,13 +122,13 @@ def _members(bundle: zipfile.ZipFile, path: Path) -> list[Offered]:
     return [_offered(bundle, info) for info in infos if info.filename != _LIST and not info.is_dir()]
 
 
-def _offered(bundle: zipfile.ZipFile, info: zipfile.ZipInfo) -> Offered:
+def _offered(bundle: zipfile.ZipFile, info: zipfile.ZipInfo) -> BundledTemplate:
     try:
-        return Offered(info.filename, imported(strict_json(_read(bundle, info))))
+        return BundledTemplate(info.filename, imported(strict_json(_read(bundle, info))))
     except QuarryError as error:
-        return Offered(info.filename, None, str(error))
+        return BundledTemplate(info.filename, None, str(error))
     except (ValueError, RecursionError):
-        return Offered(info.filename, None, "not a template file, or cut short")
+        return BundledTemplate(info.filename, None, "not a template file, or cut short")
 
 
 def _read(bundle: zipfile.ZipFile, info: zipfile.ZipInfo) -> str:
@@ -143,7 +143,7 @@ def _read(bundle: zipfile.ZipFile, info: zipfile.ZipInfo) -> str:
     return data.decode()
 
 
-def added_to(path: Path, stored: Sequence[Stored]) -> tuple[int, int]:
+def added_to(path: Path, stored: Sequence[StoredTemplate]) -> tuple[int, int]:
     """Add templates to a bundle, made where there is none; one of the same name there is replaced.
 
     Returns how many it holds then, and how many were replaced. Raises `ExchangeError`; the file is then as it was.

@@ -9,7 +9,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from idle_quarry.library.reading import EVERYTHING, Reading
+from idle_quarry.library.reading import EVERYTHING, LibraryReader
 from idle_quarry.library.schema import heads, revisions
 from idle_quarry.path.changes.conditions import Condition, Found, flat, said
 
@@ -17,13 +17,13 @@ from idle_quarry.path.changes.conditions import Condition, Found, flat, said
 _AT_ONCE = 400
 
 
-class BySetting:
+class SettingIndex:
     """Follows a library: of each template the revision that jobs start from, the approved one or else the newest.
 
     `follow` reads what is new and may be called from any thread, one at a time; the rest answers from what was read.
     """
 
-    def __init__(self, library: Reading) -> None:
+    def __init__(self, library: LibraryReader) -> None:
         self._library = library
         self._turn = threading.Lock()
         self._rows: dict[str, tuple[str, dict[str, tuple[Found, ...]]]] = {}

@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from idle_quarry.errors import LibraryError, QuarryError
-from idle_quarry.library.importing import Taken
-from idle_quarry.library.reading import Reading
-from idle_quarry.library.records import Stored
+from idle_quarry.library.importing import ImportedTemplate
+from idle_quarry.library.reading import LibraryReader
+from idle_quarry.library.records import StoredTemplate
 from idle_quarry.library.store import Library
 from idle_quarry.path.changes.effects import effect
 from idle_quarry.path.evaluate import evaluate
@@ -17,7 +17,7 @@ from idle_quarry.path.template import Template
 
 
 @dataclass(frozen=True)
-class Planned:
+class PlannedRevision:
     """What the change makes of one template, made of its revision `number`; `template` is None where nothing is to be saved."""
 
     template_id: str
@@ -30,39 +30,41 @@ class Planned:
     refused: str = ""
 
 
-def planned(library: Reading, wanted: Sequence[tuple[str, int]], place: str, text: str) -> Iterator[Planned]:
+def planned(
+    library: LibraryReader, wanted: Sequence[tuple[str, int]], place: str, text: str
+) -> Iterator[PlannedRevision]:
     """Yield what typing `text` into the setting at `place` makes of each template, by id and revision; a refusal is told."""
     numbers = dict(wanted)
     for ident, stored in library.stored_each(wanted):
         if isinstance(stored, LibraryError):
-            yield Planned(ident, "a template", numbers[ident], "", "", None, refused=str(stored))
+            yield PlannedRevision(ident, "a template", numbers[ident], "", "", None, refused=str(stored))
         else:
             yield _planned(stored, place, text)
 
 
-def _planned(stored: Stored, place: str, text: str) -> Planned:
+def _planned(stored: StoredTemplate, place: str, text: str) -> PlannedRevision:
     template_id, number, name = stored.revision.template_id, stored.revision.number, stored.template.name
     try:
         setting = setting_at(stored.template, place)
         if setting is None:
-            return Planned(template_id, name, number, "", "", None, refused="it has no such setting")
+            return PlannedRevision(template_id, name, number, "", "", None, refused="it has no such setting")
         made = with_setting(stored.template, setting, text)
         after = setting_at(made, place)
     except QuarryError as error:
-        return Planned(template_id, name, number, "", "", None, refused=str(error))
+        return PlannedRevision(template_id, name, number, "", "", None, refused=str(error))
     shown = after.text if after is not None else text
     if made == stored.template:
-        return Planned(template_id, name, number, setting.text, shown, None)
+        return PlannedRevision(template_id, name, number, setting.text, shown, None)
     follows = effect(evaluate(stored.template, remedies=False), evaluate(made, remedies=False))
     said = [*follows.sentences(), *([follows.data_words] if follows.data_words else [])]
-    return Planned(template_id, name, number, setting.text, shown, made, tuple(said))
+    return PlannedRevision(template_id, name, number, setting.text, shown, made, tuple(said))
 
 
 def saved(
-    library: Library, changes: Iterable[Planned], note: str, go_on: Callable[[int], bool]
-) -> tuple[list[Taken], list[str]]:
+    library: Library, changes: Iterable[PlannedRevision], note: str, go_on: Callable[[int], bool]
+) -> tuple[list[ImportedTemplate], list[str]]:
     """Save a draft of each change; return what was saved and what was refused. `go_on` is told how many were, and may stop."""
-    taken: list[Taken] = []
+    taken: list[ImportedTemplate] = []
     refused: list[str] = []
     for change in changes:
         if change.template is None:
@@ -74,5 +76,5 @@ def saved(
         except QuarryError as error:
             refused.append(f"{change.name}: {error}")
             continue
-        taken.append(Taken(change.template_id, change.name, made.number, False))
+        taken.append(ImportedTemplate(change.template_id, change.name, made.number, False))
     return taken, refused

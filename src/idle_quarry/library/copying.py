@@ -11,7 +11,7 @@ import sqlalchemy as sa
 from sqlalchemy.exc import IntegrityError
 
 from idle_quarry.errors import LibraryError
-from idle_quarry.library.engines import Store
+from idle_quarry.library.engines import DatabaseStore
 from idle_quarry.library.held import described, held_canonical, held_from_data, held_hash
 from idle_quarry.library.schema import handovers, jobs, reviews, revisions, settings, templates
 
@@ -21,7 +21,7 @@ _AT_ONCE = 200
 
 
 @dataclass(frozen=True)
-class Carried:
+class CopiedRows:
     """How many rows of each table were carried."""
 
     templates: int
@@ -32,7 +32,7 @@ class Carried:
     handovers: int
 
 
-def carried(source: Store, target: Store) -> Carried:
+def carried(source: DatabaseStore, target: DatabaseStore) -> CopiedRows:
     """Copy everything `source` shows into the empty library `target`: all or nothing.
 
     Raises `LibraryError` where the target is not empty or does not let this person fill it in others' names.
@@ -56,7 +56,7 @@ def carried(source: Store, target: Store) -> Carried:
                 counts.append(count)
     except IntegrityError as error:
         raise LibraryError(f"the rows do not fit together ({error.orig})", subject=source.subject) from error
-    return Carried(*counts)
+    return CopiedRows(*counts)
 
 
 def _as_hashed(row: dict[str, Any], subject: str) -> dict[str, Any]:

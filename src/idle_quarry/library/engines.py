@@ -30,7 +30,7 @@ _MEANINGS = (
 )
 
 
-class Store:
+class DatabaseStore:
     """A database with the tables of a library; `person` works in it, `subject` is what errors are about."""
 
     def __init__(self, engine: sa.Engine, person: str, subject: str) -> None:
@@ -102,7 +102,7 @@ def sqlite_engine(place: Path) -> sa.Engine:
     return engine
 
 
-def with_log(store: Store) -> None:
+def with_log(store: DatabaseStore) -> None:
     """Have a library file keep a write-ahead log: readers and a writer do not wait for one another.
 
     A file system that cannot (no shared memory), a file that may not be written or that somebody else works in just now

@@ -22,7 +22,7 @@ MOST_BYTES = 8_000_000
 
 
 @dataclass(frozen=True)
-class Imported:
+class ExchangedTemplate:
     """What a template file holds. `genuine` says whether its hash holds; None where it has none."""
 
     template: Template
@@ -91,7 +91,7 @@ def json_of(path: Path, what: str, most_bytes: int) -> Any:
         raise ExchangeError(f"cannot be read ({error.strerror})", subject=str(path)) from error
 
 
-def import_file(path: Path) -> Imported:
+def import_file(path: Path) -> ExchangedTemplate:
     """Return what the template file at `path` holds. Raises `ExchangeError` with what is wrong with it."""
     data = json_of(path, "template", MOST_BYTES)
     try:
@@ -100,7 +100,7 @@ def import_file(path: Path) -> Imported:
         raise ExchangeError(error.what, subject=str(path), remedy=error.remedy) from error
 
 
-def imported(data: Any) -> Imported:
+def imported(data: Any) -> ExchangedTemplate:
     """Return the template in a file's data. Raises `ExchangeError`."""
     if not isinstance(data, dict) or data.get("kind") != KIND:
         raise ExchangeError("not a template file", remedy="give one that this program exported")
@@ -116,7 +116,7 @@ def imported(data: Any) -> Imported:
         raise ExchangeError("its folders are nested too deeply") from error
     claimed = data.get("hash")
     genuine = None if claimed is None else claimed == content_hash(template)
-    return Imported(template, _origin(data.get("origin")), genuine)
+    return ExchangedTemplate(template, _origin(data.get("origin")), genuine)
 
 
 #: Words of an origin, and how long each may be: it says where a template came from, and nothing else.

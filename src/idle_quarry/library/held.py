@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from idle_quarry.library.exchange import template_from_data
-from idle_quarry.library.records import Described
+from idle_quarry.library.records import RevisionFacts
 from idle_quarry.path.changes.edits import Edit, differences, edited
 from idle_quarry.path.entries import Entry, canonical_entry, entry_from_data, entry_hash, facts_of, stored_entry
 from idle_quarry.path.entries.words import words_of
@@ -52,12 +52,12 @@ def count_changed(before: Held, after: Held) -> int:
     return 0
 
 
-def described(value: Held) -> Described:
+def described(value: Held) -> RevisionFacts:
     """Return what is kept beside a revision for lists."""
     if isinstance(value, Template):
-        return Described.of(value)
+        return RevisionFacts.of(value)
     words = words_of(value)
-    return Described("", words[:120], 0, (), f"{value.name} {value.source} {value.entry} {words}".lower())
+    return RevisionFacts("", words[:120], 0, (), f"{value.name} {value.source} {value.entry} {words}".lower())
 
 
 def renamed(value: Held, name: str) -> Held:

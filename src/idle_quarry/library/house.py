@@ -14,7 +14,7 @@ from pydantic import ValidationError
 
 from idle_quarry.errors import ExchangeError, LibraryError, NotUnderstood
 from idle_quarry.library.exchange import json_of, write_file
-from idle_quarry.library.reading import EVERYTHING, Reading
+from idle_quarry.library.reading import EVERYTHING, LibraryReader
 from idle_quarry.library.records import Revision, Search, StoredEntry
 from idle_quarry.library.schema import heads, revisions
 from idle_quarry.library.store import Library
@@ -30,7 +30,7 @@ _MOST_BYTES = 1_000_000
 
 
 @dataclass(frozen=True)
-class Listed:
+class ListedEntry:
     """An entry in the list: what ships has no revision and no state; `uses` are the templates that name it."""
 
     entry: Entry
@@ -52,8 +52,8 @@ class Listed:
 
 
 def listed(
-    library: Reading, kind: str | None = None, *, aside: bool = False, uses: dict[str, list[str]] | None = None
-) -> list[Listed]:
+    library: LibraryReader, kind: str | None = None, *, aside: bool = False, uses: dict[str, list[str]] | None = None
+) -> list[ListedEntry]:
     """Return every entry, those that ship first in each kind, then the house's and one's own, each with who uses it.
 
     `uses` is what `used_by` gives, where that is known already.
@@ -66,24 +66,24 @@ def listed(
     found = []
     for word in [kind] if kind else KINDS:
         if not aside:
-            found += [Listed(e, BUILT_IN, uses=tuple(uses.get(e.id, ()))) for e in known(word).values()]
+            found += [ListedEntry(e, BUILT_IN, uses=tuple(uses.get(e.id, ()))) for e in known(word).values()]
         found += list(_own(library, word, uses, aside))
     return found
 
 
-def _own(library: Reading, kind: str, uses: dict[str, list[str]], aside: bool) -> Iterator[Listed]:
+def _own(library: LibraryReader, kind: str, uses: dict[str, list[str]], aside: bool) -> Iterator[ListedEntry]:
     for each in library.page(Search(kind=kind, aside=aside), limit=5000):
         try:
             stored = library.entry(each.id)
         except LibraryError:
             continue  # `library check` says what is wrong with it
-        yield Listed(
+        yield ListedEntry(
             stored.entry, each.shelf, stored.revision.number, each.latest.state, each.drafts,
             tuple(uses.get(each.id, ())), aside,
         )  # fmt: skip
 
 
-def used_by(library: Reading) -> dict[str, list[str]]:
+def used_by(library: LibraryReader) -> dict[str, list[str]]:
     """Return the names of the templates that name an entry, by its id or uid: of each the revision that jobs start from."""
     number = sa.func.coalesce(heads.c.approved, heads.c.latest)
     of_head = (revisions.c.template_id == heads.c.template_id) & (revisions.c.number == number)
@@ -120,7 +120,7 @@ def _named_in(data: dict[str, Any]) -> Iterator[str]:
         yield each["uid"]
 
 
-def found(library: Reading, ident: str) -> Listed:
+def found(library: LibraryReader, ident: str) -> ListedEntry:
     """Return the entry of an id, a uid or a name. Raises `NotUnderstood` where none or several are called so."""
     every = [*listed(library), *listed(library, aside=True)]
     by_id = [each for each in every if ident in (each.ident, each.entry.id)]
@@ -160,7 +160,7 @@ def checked(data: Any) -> Entry:
 # -- files --------------------------------------------------------------------------------------------------
 
 
-def export_entry(each: Listed, path: Path) -> None:
+def export_entry(each: ListedEntry, path: Path) -> None:
     """Write an entry's file, whole or not at all; what ships is written as a copy of one's own. Raises `ExchangeError`."""
     entry = each.entry if each.entry.uid else own_copy(each.entry)
     origin = {"shelf": each.shelf, "revision": each.revision}
@@ -202,7 +202,7 @@ def origin_note(path: Path) -> str:
     return f"taken from {path.name}"[:400]
 
 
-def in_use(library: Reading) -> dict[str, StoredEntry]:
+def in_use(library: LibraryReader) -> dict[str, StoredEntry]:
     """Return what a house has now, by uid, each known by its id from here on. Raises `LibraryError`."""
     found = {}
     for stored in library.entries_for_use():

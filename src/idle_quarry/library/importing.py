@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from idle_quarry.errors import ExchangeError, LibraryError
-from idle_quarry.library.bundles import Offered
+from idle_quarry.library.bundles import BundledTemplate
 from idle_quarry.library.records import Summary
 from idle_quarry.library.store import Library
 from idle_quarry.path.changes.edits import Edit, edited
@@ -45,7 +45,7 @@ class Collision:
 
 
 @dataclass(frozen=True)
-class Taken:
+class ImportedTemplate:
     """What was done with one template, so that it can be taken back."""
 
     template_id: str
@@ -55,7 +55,7 @@ class Taken:
     replaced: int | None = None
 
 
-def collision(library: Library, each: Offered, shelf: str) -> Collision:
+def collision(library: Library, each: BundledTemplate, shelf: str) -> Collision:
     """Return what a shelf has of an offered template."""
     if each.found is None:
         return Collision(None, None, ("leave",))
@@ -71,7 +71,7 @@ def collision(library: Library, each: Offered, shelf: str) -> Collision:
     return Collision(same, known, ("leave", *able) if known is not None else (*able, "leave"))
 
 
-def take(library: Library, each: Offered, shelf: str, decision: str, file_name: str) -> Taken | None:
+def take(library: Library, each: BundledTemplate, shelf: str, decision: str, file_name: str) -> ImportedTemplate | None:
     """Carry out a decision; return what was done, None where it was left. Raises `QuarryError`."""
     if decision == "leave" or each.found is None:
         return None
@@ -85,19 +85,19 @@ def take(library: Library, each: Offered, shelf: str, decision: str, file_name: 
                 raise LibraryError("the shelf has a template of this name by now", subject=template.name)
             template = edited(template, Edit("name", library.free_name(template.name, shelf)))
         made = library.save_new(template, shelf, note)
-        return Taken(made.template_id, template.name, made.number, True)
+        return ImportedTemplate(made.template_id, template.name, made.number, True)
     if same is None:
         raise LibraryError("the shelf no longer has a template of this name", subject=template.name)
     if decision == "replace draft":
         old = same.latest
         made = library.save_revision(same.id, template, note, parent=old.parent or old.number)
         library.review(same.id, old.number, "withdraw", f"replaced by revision {made.number}, {note}")
-        return Taken(same.id, template.name, made.number, False, old.number)
+        return ImportedTemplate(same.id, template.name, made.number, False, old.number)
     made = library.save_revision(same.id, template, note)
-    return Taken(same.id, template.name, made.number, False)
+    return ImportedTemplate(same.id, template.name, made.number, False)
 
 
-def take_back(library: Library, done: Sequence[Taken]) -> None:
+def take_back(library: Library, done: Sequence[ImportedTemplate]) -> None:
     """Undo what was taken: new templates are put aside, revisions withdrawn, a replaced draft stands again."""
     for each in reversed(done):
         if each.new:
@@ -108,7 +108,7 @@ def take_back(library: Library, done: Sequence[Taken]) -> None:
             library.review(each.template_id, each.replaced, "bring back", "taken back")
 
 
-def _note(each: Offered, file_name: str) -> str:
+def _note(each: BundledTemplate, file_name: str) -> str:
     origin = each.found.origin if each.found else {}
     number, author = origin.get("revision"), origin.get("author")
     known = f": revision {number} by {author}" if isinstance(number, int) and isinstance(author, str) else ""

@@ -12,7 +12,7 @@ import sqlalchemy as sa
 from pydantic import ValidationError
 
 from idle_quarry.errors import LibraryError
-from idle_quarry.library.engines import Store
+from idle_quarry.library.engines import DatabaseStore
 from idle_quarry.library.held import TEMPLATE, Held, held_from_data, held_hash, name_key
 from idle_quarry.library.records import (
     HandoverRecord,
@@ -20,8 +20,8 @@ from idle_quarry.library.records import (
     Remark,
     Revision,
     Search,
-    Stored,
     StoredEntry,
+    StoredTemplate,
     Summary,
 )
 from idle_quarry.library.reviewing import RULE
@@ -69,7 +69,7 @@ def _having(word: str) -> sa.ColumnElement[bool]:
     return sa.or_(*places, heads.c.territory.in_(called)) if called else sa.or_(*places)
 
 
-class Reading(Store):
+class LibraryReader(DatabaseStore):
     """A library as it is read. Every call is one short transaction; plain values come out."""
 
     # -- shelves ---------------------------------------------------------------------------------------
@@ -204,7 +204,7 @@ class Reading(Store):
         with self.transaction() as connection:
             return [_revision(row) for row in connection.execute(query).mappings()]
 
-    def stored(self, template_id: str, number: int | None = None) -> Stored:
+    def stored(self, template_id: str, number: int | None = None) -> StoredTemplate:
         """Return a template's revision with its body, the newest that was not withdrawn where no number is given.
 
         Raises `LibraryError` where it is not there, is damaged, or does not match its hash.
@@ -212,7 +212,7 @@ class Reading(Store):
         name, shelf, revision, template = self._held(template_id, number)
         if not isinstance(template, Template):
             raise LibraryError("is no template", subject=name)
-        return Stored(name, shelf, revision, template)
+        return StoredTemplate(name, shelf, revision, template)
 
     def entry(self, entry_id: str, number: int | None = None) -> StoredEntry:
         """Return a revision of one of the house's own entries with what it says. Raises `LibraryError`, as `stored` does."""
@@ -233,7 +233,7 @@ class Reading(Store):
                     found.append(self.entry(summary.id, summary.for_jobs))
         return sorted(found, key=lambda each: (each.entry.entry, each.name.lower()))
 
-    def stored_each(self, wanted: Sequence[tuple[str, int]]) -> Iterator[tuple[str, Stored | LibraryError]]:
+    def stored_each(self, wanted: Sequence[tuple[str, int]]) -> Iterator[tuple[str, StoredTemplate | LibraryError]]:
         """Yield revisions of templates by id and number, many read at once, each with its template's id.
 
         One that is not there, or is damaged, comes as the error that says so.
@@ -250,7 +250,7 @@ class Reading(Store):
                     name, shelf, revision, value = _value_of(rows[ident])
                     if not isinstance(value, Template):
                         raise LibraryError("is no template", subject=name)
-                    yield ident, Stored(name, shelf, revision, value)
+                    yield ident, StoredTemplate(name, shelf, revision, value)
                 except LibraryError as error:
                     yield ident, error
 

@@ -52,7 +52,7 @@ class Remark:
 class Search:
     """What of the library is wanted: every word somewhere, a territory, lines, a shelf, a state; or what was put aside.
 
-    A word is looked for in what `Described.text` says, the state, and the people who wrote or approved a template; PAL and
+    A word is looked for in what `RevisionFacts.text` says, the state, and the people who wrote or approved a template; PAL and
     NTSC are also the territories that are called so.
     """
 
@@ -104,7 +104,7 @@ class Summary:
 
 
 @dataclass(frozen=True)
-class Stored:
+class StoredTemplate:
     """A revision with its body."""
 
     name: str
@@ -161,7 +161,7 @@ class HandoverRecord:
 
 
 @dataclass(frozen=True)
-class Described:
+class RevisionFacts:
     """What is kept beside a revision so that lists need not read its body."""
 
     territory: str
@@ -171,7 +171,7 @@ class Described:
     text: str = field(default="")
 
     @classmethod
-    def of(cls, template: Template) -> Described:
+    def of(cls, template: Template) -> RevisionFacts:
         """Return the description of a template."""
         words = format_words(template.working.format)
         parts = [
@@ -200,7 +200,7 @@ class Described:
         return cls(template.territory, words, template.working.format.raster.height, deliveries, text)
 
     @classmethod
-    def unreadable(cls) -> Described:
+    def unreadable(cls) -> RevisionFacts:
         """Return what stands for a description that cannot be read."""
         return cls("", "cannot be read", 0, ())
 
@@ -212,7 +212,7 @@ class Described:
         return json.dumps(data, ensure_ascii=False)
 
     @classmethod
-    def from_text(cls, text: str) -> Described:
+    def from_text(cls, text: str) -> RevisionFacts:
         data = json.loads(text)
         return cls(data["territory"], data["working"], data["lines"], tuple(data["deliveries"]), data["text"])
 
@@ -220,8 +220,8 @@ class Described:
 def readable(summary: str) -> str:
     """Return a revision's stored description, or what stands for one where it cannot be read."""
     try:
-        found = Described.from_text(summary)
+        found = RevisionFacts.from_text(summary)
     except (ValueError, KeyError, TypeError, RecursionError):
-        return Described.unreadable().to_text()
+        return RevisionFacts.unreadable().to_text()
     sound = isinstance(found.territory, str) and isinstance(found.working, str) and isinstance(found.text, str)
-    return summary if sound and isinstance(found.lines, int) else Described.unreadable().to_text()
+    return summary if sound and isinstance(found.lines, int) else RevisionFacts.unreadable().to_text()

@@ -22,7 +22,7 @@ _GAP = 2000
 
 
 @dataclass(frozen=True)
-class Rescued:
+class RescueReport:
     """What was put into the new library, and what of the old one is lost as far as that can be known."""
 
     place: Path
@@ -31,7 +31,7 @@ class Rescued:
     lost: int
 
 
-def rescued(damaged: Path, target: Path, person: str) -> Rescued:
+def rescued(damaged: Path, target: Path, person: str) -> RescueReport:
     """Make a library of what is sound in a damaged one. The damaged one is only read.
 
     Rows are read one by one, by their number in the file: neither a torn page nor a torn index takes the others along.
@@ -75,7 +75,7 @@ def rescued(damaged: Path, target: Path, person: str) -> Rescued:
         target.unlink(missing_ok=True)
         raise
     library.close()
-    return Rescued(target, len(wanted), len(sound), lost)
+    return RescueReport(target, len(wanted), len(sound), lost)
 
 
 def _put(connection: sa.Connection, table: sa.Table, rows: list[dict[str, Any]]) -> None:

@@ -14,7 +14,7 @@ NAMES, BY_LOGIN = "names", "login"
 
 
 @dataclass(frozen=True)
-class Act:
+class ReviewAct:
     """Something done with a revision: from which states, to which, and how it is told."""
 
     states: tuple[str, ...]
@@ -23,11 +23,11 @@ class Act:
 
 
 ACTS = {
-    "propose": Act(("draft",), "in review", "sent to review"),
-    "approve": Act(("in review",), "approved", "approved"),
-    "send back": Act(("in review",), "draft", "sent back"),
-    "withdraw": Act(("draft", "in review", "approved"), "withdrawn", "withdrawn"),
-    "bring back": Act(("withdrawn",), "draft", "brought back"),
+    "propose": ReviewAct(("draft",), "in review", "sent to review"),
+    "approve": ReviewAct(("in review",), "approved", "approved"),
+    "send back": ReviewAct(("in review",), "draft", "sent back"),
+    "withdraw": ReviewAct(("draft", "in review", "approved"), "withdrawn", "withdrawn"),
+    "bring back": ReviewAct(("withdrawn",), "draft", "brought back"),
 }
 COMMENT = "comment"
 

@@ -13,10 +13,10 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from idle_quarry.begun import Note
+from idle_quarry.begun import RecoveryNote
 from idle_quarry.errors import LibraryError, QuarryError
 from idle_quarry.library.held import held_from_data, held_hash
-from idle_quarry.library.reading import Reading
+from idle_quarry.library.reading import LibraryReader
 from idle_quarry.library.records import Search
 from idle_quarry.library.schema import HEAD
 
@@ -25,7 +25,7 @@ _MOST_TOLD = 20
 
 
 @dataclass(frozen=True)
-class Trouble:
+class LibraryFault:
     """One thing that is wrong: with which revision ("Name, revision 3"), or with the file, and what."""
 
     where: str
@@ -33,14 +33,14 @@ class Trouble:
 
 
 @dataclass(frozen=True)
-class Checked:
+class LibraryCheck:
     """What a check found: how much there is, and what is wrong with it; nothing where `troubles` is empty."""
 
     place: Path | str
     templates: int
     revisions: int
     sound: int
-    troubles: tuple[Trouble, ...]
+    troubles: tuple[LibraryFault, ...]
 
     @property
     def whole(self) -> bool:
@@ -72,7 +72,7 @@ def _read(place: Path) -> Iterator[sqlite3.Connection]:
         ) from error
 
 
-def check(place: Path) -> Checked:
+def check(place: Path) -> LibraryCheck:
     """Return whether a library is whole: its file, its references, and every revision against its hash.
 
     Good revisions of a damaged library are counted as sound. Raises `LibraryError` where nothing of it can be read.
@@ -84,10 +84,10 @@ def check(place: Path) -> Checked:
         sound = 0
         for where, wrong in _revision_troubles(connection):
             if wrong:
-                troubles.append(Trouble(where, wrong))
+                troubles.append(LibraryFault(where, wrong))
             else:
                 sound += 1
-    return Checked(place, count, total, sound, tuple(troubles))
+    return LibraryCheck(place, count, total, sound, tuple(troubles))
 
 
 def torn(place: Path) -> str:
@@ -100,9 +100,9 @@ def torn(place: Path) -> str:
     return "" if said == "ok" else " ".join(str(said).split())
 
 
-def check_revisions(library: Reading) -> Checked:
+def check_revisions(library: LibraryReader) -> LibraryCheck:
     """Return whether every revision a person sees in a library matches its hash; the database looks after its own file."""
-    troubles: list[Trouble] = []
+    troubles: list[LibraryFault] = []
     sound = total = count = 0
     for aside in (False, True):
         for ident in library.identities(Search(aside=aside)):
@@ -113,26 +113,26 @@ def check_revisions(library: Reading) -> Checked:
                     library.stored(ident, revision.number)
                     sound += 1
                 except LibraryError as error:
-                    troubles.append(Trouble(error.subject, error.what))
-    return Checked(library.subject, count, total, sound, tuple(troubles))
+                    troubles.append(LibraryFault(error.subject, error.what))
+    return LibraryCheck(library.subject, count, total, sound, tuple(troubles))
 
 
-def _file_troubles(connection: sqlite3.Connection) -> Iterator[Trouble]:
+def _file_troubles(connection: sqlite3.Connection) -> Iterator[LibraryFault]:
     try:
         for (said,) in connection.execute(f"PRAGMA integrity_check({_MOST_TOLD})"):
             if said != "ok":
-                yield Trouble("the file", " ".join(str(said).split()))
+                yield LibraryFault("the file", " ".join(str(said).split()))
         for table, row, parent, _ in connection.execute("PRAGMA foreign_key_check"):
-            yield Trouble("the file", f"row {row} of {table} belongs to no {parent}")
+            yield LibraryFault("the file", f"row {row} of {table} belongs to no {parent}")
     except sqlite3.DatabaseError as error:
-        yield Trouble("the file", f"is damaged ({error})")
+        yield LibraryFault("the file", f"is damaged ({error})")
 
 
-def _counted(connection: sqlite3.Connection, table: str, troubles: list[Trouble]) -> int:
+def _counted(connection: sqlite3.Connection, table: str, troubles: list[LibraryFault]) -> int:
     try:
         return int(connection.execute(f"SELECT count(*) FROM {table}").fetchone()[0])
     except sqlite3.DatabaseError as error:
-        troubles.append(Trouble("the file", f"its {table}s cannot be counted ({error})"))
+        troubles.append(LibraryFault("the file", f"its {table}s cannot be counted ({error})"))
         return 0
 
 
@@ -168,7 +168,7 @@ def _revision_trouble(body: object, digest: object) -> str:
     return "" if held_hash(value) == digest else "does not match its hash: it was changed from outside"
 
 
-def backup(place: Path, target: Path) -> Checked:
+def backup(place: Path, target: Path) -> LibraryCheck:
     """Write a copy of a library, whole or not at all, while others work in it; return what was found in the copy.
 
     Raises `LibraryError` where the library is damaged (the copy would be too; nothing is written), the target is there
@@ -190,13 +190,13 @@ def backup(place: Path, target: Path) -> Checked:
                 f"the library is damaged, and so would the copy be: {first.where} {first.what}", subject=str(place),
                 remedy="look at 'library check'",
             )  # fmt: skip
-    return Checked(target, found.templates, found.revisions, found.sound, ())
+    return LibraryCheck(target, found.templates, found.revisions, found.sound, ())
 
 
 @contextmanager
 def _beside(target: Path) -> Iterator[Path]:
     """Yield a file beside `target` that takes its place when all went well, and is gone when not."""
-    note = Note("backup", target)
+    note = RecoveryNote("backup", target)
     part = note.part
     try:
         os.close(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600))
@@ -212,7 +212,7 @@ def _beside(target: Path) -> Iterator[Path]:
         note.forget()
 
 
-def restore(copy: Path, place: Path) -> tuple[Checked, Path | None]:
+def restore(copy: Path, place: Path) -> tuple[LibraryCheck, Path | None]:
     """Put a copy in a library's place; return what it holds, and where the library that was there is kept now.
 
     The copy is checked first; what was there is renamed, never removed. Raises `LibraryError` where the copy is damaged
@@ -234,7 +234,7 @@ def restore(copy: Path, place: Path) -> tuple[Checked, Path | None]:
                 beside = place.with_name(place.name + log)
                 if beside.exists():
                     beside.rename(kept.with_name(kept.name + log))
-    return Checked(place, found.templates, found.revisions, found.sound, ()), kept
+    return LibraryCheck(place, found.templates, found.revisions, found.sound, ()), kept
 
 
 def _unused(place: Path) -> None:

@@ -26,8 +26,8 @@ from idle_quarry.library.held import (
     kind_of,
     name_key,
 )
-from idle_quarry.library.reading import DEFAULT, Reading
-from idle_quarry.library.records import HandoverRecord, JobRecord, Remark, Revision, Stored
+from idle_quarry.library.reading import DEFAULT, LibraryReader
+from idle_quarry.library.records import HandoverRecord, JobRecord, Remark, Revision, StoredTemplate
 from idle_quarry.library.reviewing import BY_LOGIN, COMMENT, NAMES, RULE, StopsUnanswered, resulting_state
 from idle_quarry.library.schema import HEAD, handovers, heads, jobs, reviews, revisions, settings, standing, templates
 from idle_quarry.path.entries import Entry
@@ -51,7 +51,7 @@ def now() -> str:
     return datetime.now(UTC).isoformat(timespec="seconds")
 
 
-class Library(Reading):
+class Library(LibraryReader):
     """A library that `person` works in. Every call is one short transaction; values go in and come out.
 
     Raises `LibraryError` when the database is no library, is damaged, is from a newer version, or cannot be written.
@@ -335,7 +335,7 @@ class Library(Reading):
         self,
         title: str,
         folder: Path,
-        stored: Stored,
+        stored: StoredTemplate,
         author: str | None = None,
         ident: str | None = None,
         also: Callable[[sa.Connection, JobRecord], None] | None = None,
@@ -361,7 +361,7 @@ class Library(Reading):
                 connection.execute(handovers.insert().values(**vars(record)))
                 also(connection)
 
-    def move_job(self, job_id: str, stored: Stored) -> None:
+    def move_job(self, job_id: str, stored: StoredTemplate) -> None:
         """Note that a job stands on another revision now."""
         with self.transaction(write=True) as connection:
             values = {"revision": stored.revision.number, "hash": stored.revision.hash, "template_name": stored.name}

@@ -13,8 +13,8 @@ import jinja2
 from idle_quarry.begun import noted
 from idle_quarry.errors import ExchangeError
 from idle_quarry.library.exchange import write_file
-from idle_quarry.library.reading import Reading
-from idle_quarry.library.records import Search, Stored
+from idle_quarry.library.reading import LibraryReader
+from idle_quarry.library.records import Search, StoredTemplate
 from idle_quarry.path.codecs import gb_per_hour, mbps
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.registry import codecs
@@ -22,7 +22,7 @@ from idle_quarry.path.settings import settings_of
 from idle_quarry.signal.words import format_words
 
 
-def settings_table(stored: Sequence[Stored]) -> str:
+def settings_table(stored: Sequence[StoredTemplate]) -> str:
     """Return the settings of templates as CSV: a row a setting, a column a template, empty where it has none."""
     columns = []
     order: dict[tuple[str, str], None] = {}
@@ -58,7 +58,7 @@ def _cell(text: str) -> str:
     return f"'{text}" if dangerous else text
 
 
-def house_book(stored: Sequence[Stored], title: str) -> str:
+def house_book(stored: Sequence[StoredTemplate], title: str) -> str:
     """Return the house book as HTML: each template on a page, with its path, what it costs and every setting."""
     environment = jinja2.Environment(
         loader=jinja2.PackageLoader("idle_quarry.library", "book_html"), autoescape=True,
@@ -96,12 +96,12 @@ def house_book(stored: Sequence[Stored], title: str) -> str:
     return template.render(title=title, pages=pages, made=date.today().isoformat())
 
 
-def write_table(stored: Sequence[Stored], path: Path) -> None:
+def write_table(stored: Sequence[StoredTemplate], path: Path) -> None:
     """Write the settings of templates as CSV, whole or not at all. Raises `ExchangeError`."""
     write_file(path, settings_table(stored).encode())
 
 
-def approved_of(library: Reading) -> list[Stored]:
+def approved_of(library: LibraryReader) -> list[StoredTemplate]:
     """Return the approved revision of every template on the house shelf, by name. Raises `LibraryError`."""
     found = []
     for ident in library.identities(Search(shelf="house")):
@@ -111,7 +111,7 @@ def approved_of(library: Reading) -> list[Stored]:
     return found
 
 
-def write_book(stored: Sequence[Stored], path: Path, write_pdf: Callable[[str, Path], None]) -> int:
+def write_book(stored: Sequence[StoredTemplate], path: Path, write_pdf: Callable[[str, Path], None]) -> int:
     """Write the house book as a PDF, whole or not at all; return how many templates are in it.
 
     Raises `ExchangeError` where nothing is approved yet or the file cannot be written.

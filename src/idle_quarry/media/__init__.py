@@ -9,13 +9,13 @@ from idle_quarry.media.names import MEDIA_SUFFIXES
 
 if TYPE_CHECKING:
     from idle_quarry.media.clip import Clip
-    from idle_quarry.media.declared import Declared
+    from idle_quarry.media.declared import DeclaredProperties
     from idle_quarry.media.inspecting import inspect
     from idle_quarry.media.sequences import grouped
 
-__all__ = ["MEDIA_SUFFIXES", "Clip", "Declared", "grouped", "inspect"]
+__all__ = ["MEDIA_SUFFIXES", "Clip", "DeclaredProperties", "grouped", "inspect"]
 
-_HOMES = {"Clip": "clip", "Declared": "declared", "inspect": "inspecting", "grouped": "sequences"}
+_HOMES = {"Clip": "clip", "DeclaredProperties": "declared", "inspect": "inspecting", "grouped": "sequences"}
 
 
 def __getattr__(name: str) -> Any:

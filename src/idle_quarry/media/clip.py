@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from idle_quarry.media.declared import Declared
-from idle_quarry.media.measurement.measured import Disagreement, Measured
+from idle_quarry.media.declared import DeclaredProperties
+from idle_quarry.media.measurement.measured import Disagreement, Measurement
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 
@@ -22,9 +22,9 @@ class Clip:
 
     path: Path
     name: str
-    declared: Declared
+    declared: DeclaredProperties
     format: SignalFormat | None = None
-    measured: Measured | None = None
+    measured: Measurement | None = None
     disagreements: tuple[Disagreement, ...] = ()
     corrected: bool = False
     trouble: str = ""

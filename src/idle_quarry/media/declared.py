@@ -31,7 +31,7 @@ class Audio:
 
 
 @dataclass(frozen=True)
-class Declared:
+class DeclaredProperties:
     """A clip's declared properties. Picture properties are 0 or None where there is no picture stream.
 
     `rate` is frames a second, None where neither container nor header says one (stills).
@@ -108,7 +108,7 @@ def _ratio(value: Fraction) -> str:
     return f"{value.numerator}/{value.denominator}"
 
 
-def signal_format(declared: Declared) -> SignalFormat | None:
+def signal_format(declared: DeclaredProperties) -> SignalFormat | None:
     """Return the signal format a clip declares, with its standard's own values where it is silent, or None.
 
     None where there is no picture, no rate, or the parts exclude one another.
@@ -138,7 +138,7 @@ def signal_format(declared: Declared) -> SignalFormat | None:
 _DISPLAY_ASPECT_ONLY = ("dvvideo", "mpeg2video", "mpeg1video")
 
 
-def sd_convention(declared: Declared) -> Fraction:
+def sd_convention(declared: DeclaredProperties) -> Fraction:
     """Return the pixel aspect a clip means: for SD the convention nearest to what it writes.
 
     Where the codec writes only the picture's aspect, the standard's own convention is meant.

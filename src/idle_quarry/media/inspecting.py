@@ -17,7 +17,7 @@ from av.video.stream import VideoStream
 from idle_quarry.errors import MediaError
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.code_points import MATRICES, PRIMARIES, RANGES, TRANSFERS
-from idle_quarry.media.declared import Audio, Declared, signal_format
+from idle_quarry.media.declared import Audio, DeclaredProperties, signal_format
 from idle_quarry.media.names import STILL_SUFFIXES, shown_name
 from idle_quarry.media.pacing import fixed_rate, is_paced_unevenly
 from idle_quarry.media.sequences import run_of, still_header
@@ -98,9 +98,9 @@ def _inspected(path: Path) -> Clip:
     return Clip(path, name, declared, signal_format(declared))
 
 
-def _sound_only(container: InputContainer, audio: tuple[Audio, ...]) -> Declared:
+def _sound_only(container: InputContainer, audio: tuple[Audio, ...]) -> DeclaredProperties:
     stream = streams_of_sound(container)[0]
-    return Declared(
+    return DeclaredProperties(
         width=0, height=0, sample_aspect=Fraction(1), rate=None, scan="unknown", field_order=None, pixel_format="",
         bit_depth=0, sampling="", primaries=None, transfer=None, matrix=None, range=None,
         codec=stream.codec_context.name, profile=None, container=container.format.name,
@@ -108,7 +108,9 @@ def _sound_only(container: InputContainer, audio: tuple[Audio, ...]) -> Declared
     )  # fmt: skip
 
 
-def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[Audio, ...], path: Path) -> Declared:
+def _with_picture(
+    container: InputContainer, stream: VideoStream, audio: tuple[Audio, ...], path: Path
+) -> DeclaredProperties:
     context = stream.codec_context
     pixel = context.format if context is not None else None
     if pixel is None or not context.width or not context.height:
@@ -137,7 +139,7 @@ def _with_picture(container: InputContainer, stream: VideoStream, audio: tuple[A
     shown_s = _shown_seconds(container, stream, duration)
     if rate and shown_s and (uneven or frames is None or round(shown_s * rate) < frames):  # an edit list hides some
         frames = max(1, round(shown_s * rate))
-    return Declared(
+    return DeclaredProperties(
         width=width,
         height=height,
         sample_aspect=aspect,

@@ -19,7 +19,7 @@ from idle_quarry.media.declared import signal_format
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.measurement.disagreements import disagreements, measured_format
 from idle_quarry.media.measurement.measure import Progress, measure, variable_rate
-from idle_quarry.media.measurement.measured import Measured
+from idle_quarry.media.measurement.measured import Measurement
 from idle_quarry.media.measurement.sound import heard_whole
 from idle_quarry.media.names import shown_name
 from idle_quarry.media.pacing import picture_times
@@ -68,7 +68,7 @@ def look(path: Path, progress: Progress | None = None, *, threads: int = 0) -> C
     return _with(clip, measured, memory.correction(ident))
 
 
-def _at_its_pace(clip: Clip, measured: Measured) -> tuple[Clip, Measured]:
+def _at_its_pace(clip: Clip, measured: Measurement) -> tuple[Clip, Measurement]:
     """Return what is declared and measured of a clip whose pictures show that its pace is uneven, where its file did not say so."""
     if measured.variable is None or clip.declared.uneven:
         return clip, measured
@@ -84,7 +84,7 @@ def _at_its_pace(clip: Clip, measured: Measured) -> tuple[Clip, Measured]:
     return replace(clip, declared=declared, format=signal_format(declared)), replace(measured, variable=varies)
 
 
-def _with(clip: Clip, measured: Measured, corrected: SignalFormat | None) -> Clip:
+def _with(clip: Clip, measured: Measurement, corrected: SignalFormat | None) -> Clip:
     """Return the clip with what was measured; `clip.format` is the declared format."""
     return replace(
         clip,
@@ -144,7 +144,7 @@ def look_at_all(
     def one(path: Path) -> Clip:
         def step(_what: str, share: float) -> None:
             if stop.is_set():
-                raise _Stopped
+                raise _MeasuringStopped
             shares[path] = share
 
         return look(path, step, threads=threads)
@@ -185,5 +185,5 @@ def _tell(progress: Callable[[str, float], None] | None, done: int, count: int, 
         progress(f"{done} of {count} clips", (done + sum(list(shares.values()))) / max(1, count))
 
 
-class _Stopped(Exception):
+class _MeasuringStopped(Exception):
     """Raised inside the measurement of a clip that nobody waits for any more."""

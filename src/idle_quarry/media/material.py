@@ -42,7 +42,7 @@ class Material(Protocol):
         """Let go of the file, where there is one; it is opened again when it is needed."""
 
 
-class _Kept:
+class _FrameCache:
     """Frames that were made lately, up to a number of bytes and, where `most` is given, of frames; for any thread."""
 
     def __init__(self, most: int | None = None) -> None:
@@ -86,7 +86,7 @@ class ChartMaterial:
         self.format = fmt
         self.frames = int(10 * fmt.rate)
         self.chart: str | None = chart
-        self._kept = _Kept()
+        self._kept = _FrameCache()
 
     def frame(self, index: int) -> Planes:
         index = min(max(index, 0), self.frames - 1)
@@ -113,7 +113,7 @@ class ClipMaterial:
         self.frames = max(1, clip.declared.frames or 1)
         self.chart: str | None = None
         self._source = FrameSource(clip, kept_bytes=_ONWARD_BYTES) if onward else FrameSource(clip)
-        self._kept = _Kept(_ONWARD if onward else None)
+        self._kept = _FrameCache(_ONWARD if onward else None)
 
     def frame(self, index: int) -> Planes:
         index = min(max(index, 0), self.frames - 1)

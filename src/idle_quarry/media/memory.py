@@ -12,8 +12,8 @@ from pydantic.dataclasses import dataclass
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.files import written_whole
-from idle_quarry.media.declared import Declared
-from idle_quarry.media.measurement.measured import Measured
+from idle_quarry.media.declared import DeclaredProperties
+from idle_quarry.media.measurement.measured import Measurement
 from idle_quarry.media.names import STILL_SUFFIXES
 from idle_quarry.media.sequences import run_of
 from idle_quarry.places import data_folder, memory_folder
@@ -27,18 +27,18 @@ _PIECE = 65536
 
 
 @dataclass(frozen=True)
-class Kept:
+class KeptMeasurement:
     """What is known of a clip's content, by which version of measurement."""
 
     measurement: int
     name: str
-    declared: Declared
-    measured: Measured
+    declared: DeclaredProperties
+    measured: Measurement
 
 
 @lru_cache(maxsize=1)
-def _adapter() -> TypeAdapter[Kept]:
-    return TypeAdapter(Kept)
+def _adapter() -> TypeAdapter[KeptMeasurement]:
+    return TypeAdapter(KeptMeasurement)
 
 
 def identity(path: Path) -> str:
@@ -61,7 +61,7 @@ def identity(path: Path) -> str:
     return digest.hexdigest()[:40]
 
 
-def remembered(ident: str) -> Kept | None:
+def remembered(ident: str) -> KeptMeasurement | None:
     """Return what is kept of a content by this version of measurement, or None; a damaged note counts as none."""
     try:
         kept = _adapter().validate_json(_note(ident).read_bytes())
@@ -70,11 +70,11 @@ def remembered(ident: str) -> Kept | None:
     return kept if kept.measurement == MEASUREMENT else None
 
 
-def remember(ident: str, name: str, declared: Declared, measured: Measured) -> None:
+def remember(ident: str, name: str, declared: DeclaredProperties, measured: Measurement) -> None:
     """Keep what was measured. A full or read-only disk keeps nothing, and that is no error."""
     with contextlib.suppress(OSError):
         _note(ident).parent.mkdir(parents=True, exist_ok=True)
-        written_whole(_note(ident), _adapter().dump_json(Kept(MEASUREMENT, name, declared, measured)))
+        written_whole(_note(ident), _adapter().dump_json(KeptMeasurement(MEASUREMENT, name, declared, measured)))
 
 
 def _note(ident: str) -> Path:

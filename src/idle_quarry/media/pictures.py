@@ -22,7 +22,7 @@ from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
 from idle_quarry.errors import MediaError
-from idle_quarry.media.declared import Declared
+from idle_quarry.media.declared import DeclaredProperties
 from idle_quarry.media.names import STILL_SUFFIXES
 from idle_quarry.media.sequences import run_of
 
@@ -76,7 +76,7 @@ class Reader:
     Raises `MediaError` where the clip cannot be opened or has no pictures.
     """
 
-    def __init__(self, path: Path, declared: Declared, *, threads: int = 0) -> None:
+    def __init__(self, path: Path, declared: DeclaredProperties, *, threads: int = 0) -> None:
         if not declared.has_picture:
             raise MediaError("it has no pictures", subject=str(path))
         self.path = path

@@ -16,7 +16,7 @@ from idle_quarry.signal.words import format_words
 
 
 @dataclass(frozen=True)
-class Total:
+class FormatTotal:
     """Clips of one format: how many, how long, and their share of all durations."""
 
     format: str
@@ -25,7 +25,7 @@ class Total:
     share: float
 
 
-def totals(clips: Sequence[Clip]) -> list[Total]:
+def totals(clips: Sequence[Clip]) -> list[FormatTotal]:
     """Return the formats of clips by share of duration, greatest first; clips without pictures are left out."""
     groups: dict[str, list[float]] = {}
     for clip in clips:
@@ -34,7 +34,9 @@ def totals(clips: Sequence[Clip]) -> list[Total]:
             groups.setdefault(words, []).append(clip.declared.duration_s or 0.0)
     whole = sum(sum(durations) for durations in groups.values())
     found = [
-        Total(words, len(durations), sum(durations), sum(durations) / whole if whole else len(durations) / len(clips))
+        FormatTotal(
+            words, len(durations), sum(durations), sum(durations) / whole if whole else len(durations) / len(clips)
+        )
         for words, durations in groups.items()
     ]
     return sorted(found, key=lambda total: -total.share)

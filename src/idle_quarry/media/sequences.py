@@ -17,7 +17,7 @@ _NUMBERED = re.compile(r"(.*?)([0-9]+)(\.[A-Za-z]+)", re.DOTALL)
 
 
 @dataclass(frozen=True)
-class Run:
+class StillRun:
     """A numbered run: its folder, name around the number, how many digits, and the numbers there are."""
 
     folder: Path
@@ -54,7 +54,7 @@ class Run:
         return f"{prefix}%0{self.digits}d{self.suffix}"
 
 
-def run_of(path: Path) -> Run | None:
+def run_of(path: Path) -> StillRun | None:
     """Return the run that a still's file belongs to, or None where its name has no number."""
     match = _NUMBERED.fullmatch(path.name)
     if match is None or path.suffix.lower() not in STILL_SUFFIXES:
@@ -63,9 +63,9 @@ def run_of(path: Path) -> Run | None:
     return _run(path.parent, prefix, suffix, digits, _numbers_in(path.parent).get((prefix, suffix), [digits]))
 
 
-def _run(folder: Path, prefix: str, suffix: str, digits: str, there: Iterable[str]) -> Run:
+def _run(folder: Path, prefix: str, suffix: str, digits: str, there: Iterable[str]) -> StillRun:
     numbers = sorted(int(each) for each in there if _same_padding(each, digits))
-    return Run(folder, prefix, suffix, len(digits), tuple(numbers))
+    return StillRun(folder, prefix, suffix, len(digits), tuple(numbers))
 
 
 def _numbers_in(folder: Path) -> dict[tuple[str, str], list[str]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.measurement.levels import R103_AREA
-from idle_quarry.media.measurement.measured import Fields, LevelsFound
+from idle_quarry.media.measurement.measured import Fields, LevelsMeasurement
 from idle_quarry.signal.formats import ORDER_WORDS
 from idle_quarry.signal.levels import Levels
 from idle_quarry.signal.rasters import aspect_text
@@ -57,7 +57,7 @@ def active_text(clip: Clip) -> str:
     return f"{text}; half a line is blank ({a.half_line})" if a.half_line else text
 
 
-def levels_lines(found: LevelsFound | None) -> list[str]:
+def levels_lines(found: LevelsMeasurement | None) -> list[str]:
     """Return what is worth knowing of the levels, a sentence each."""
     if found is None:
         return []

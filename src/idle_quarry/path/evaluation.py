@@ -10,12 +10,12 @@ from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.codecs import gb_per_hour
 from idle_quarry.path.eyes import Eyes, cost_of
 from idle_quarry.path.grades import Step, worst
-from idle_quarry.path.house import NO_HOUSE, House
+from idle_quarry.path.house import NO_HOUSE, HouseEntries
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import Codec
 from idle_quarry.path.steps import LinkPlan
 from idle_quarry.path.steps.pulldown import pictures_of
-from idle_quarry.path.template import Place, Template
+from idle_quarry.path.template import StoragePlace, Template
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import described_format
 
@@ -150,9 +150,9 @@ class Evaluation:
     #: What disks were measured to play on this machine, MB/s by the path of a place; empty where nothing was measured.
     measured: Mapping[str, float] = field(default_factory=dict, hash=False, compare=False)
     #: What the house has now of what the template carries copies of.
-    house: House = field(default=NO_HOUSE, hash=False, compare=False)
+    house: HouseEntries = field(default=NO_HOUSE, hash=False, compare=False)
 
-    def plays(self, place: Place) -> float | None:
+    def plays(self, place: StoragePlace) -> float | None:
         """Return what a place plays, MB/s: as measured here, else as the template says; None where neither is known."""
         return self.measured.get(place.path, place.plays_mb_s)
 

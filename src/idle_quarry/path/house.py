@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from idle_quarry.path.entries import CodecVariant, Delivery, Entry
+from idle_quarry.path.entries import CodecVariant, DeliverySpec, Entry
 from idle_quarry.path.registry import codecs, known
 from idle_quarry.path.template import Template
 
 
 @dataclass(frozen=True, eq=False)
-class House:
+class HouseEntries:
     """The house's own entries, newest that are in use. Two are the same only where they are one."""
 
     entries: tuple[Entry, ...] = ()
@@ -24,12 +24,12 @@ class House:
         """Return the house's own entries of a kind; of a codec's variant the codec it is."""
         return [as_known(entry) for entry in self.entries if entry.entry == kind]
 
-    def specs(self) -> list[Delivery]:
+    def specs(self) -> list[DeliverySpec]:
         """Return the house's own delivery specs."""
-        return [entry for entry in self.entries if isinstance(entry, Delivery)]
+        return [entry for entry in self.entries if isinstance(entry, DeliverySpec)]
 
 
-NO_HOUSE = House()
+NO_HOUSE = HouseEntries()
 
 
 def as_known(entry: Entry) -> Entry:
@@ -37,7 +37,7 @@ def as_known(entry: Entry) -> Entry:
     return codecs()[entry.id] if isinstance(entry, CodecVariant) else entry
 
 
-def choices_of(kind: str, template: Template, house: House) -> dict[str, Entry]:
+def choices_of(kind: str, template: Template, house: HouseEntries) -> dict[str, Entry]:
     """Return what can be chosen of a kind, by name: what ships, what the house has, and what the template carries.
 
     Of two that are called the same each says which it is.

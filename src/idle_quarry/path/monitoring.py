@@ -14,7 +14,7 @@ from idle_quarry.signal.words import default_encoding
 
 
 @dataclass(frozen=True)
-class Taken:
+class MonitorResponse:
     """What a monitor takes a signal for, None where it stays black; why it does; and what is not as it was meant."""
 
     seen: SignalFormat | None
@@ -27,17 +27,17 @@ class Taken:
         return "black" if self.seen is None else "not as meant" if self.notes else "shown"
 
 
-def taken(monitor: Monitor, fmt: SignalFormat, interface: str = "", *, payload: bool = True) -> Taken:
+def taken(monitor: Monitor, fmt: SignalFormat, interface: str = "", *, payload: bool = True) -> MonitorResponse:
     """Return what a monitor makes of a format over an interface ("3G-A", "12G" …; "" for the smallest).
 
     Without a payload identifier, or where the monitor ignores it, only raster, scan and rate are known: PsF is taken for
     interlaced, and all else for what is usual.
     """
     if monitor.payload == "needed" and not payload:
-        return Taken(None, ("it needs a payload identifier",))
+        return MonitorResponse(None, ("it needs a payload identifier",))
     told = payload and monitor.payload != "ignored"
     if not told and (fmt.encoding.sampling == "4:4:4" or fmt.encoding.bit_depth > 10):
-        return Taken(None, ("without a payload identifier it takes every signal for 4:2:2 in 10 bits",))
+        return MonitorResponse(None, ("without a payload identifier it takes every signal for 4:2:2 in 10 bits",))
     seen = fmt if told else _untold(fmt)
     if seen.scan == "psf" and not monitor.tells_psf:
         seen = replace(seen, scan="interlaced", field_order=standard_field_order(seen.raster))
@@ -45,13 +45,13 @@ def taken(monitor: Monitor, fmt: SignalFormat, interface: str = "", *, payload: 
     fitting = [door for door, why in refused.items() if not why]
     if not fitting:
         nearest: list[str] = min(refused.values(), key=len)
-        return Taken(None, tuple(nearest))
+        return MonitorResponse(None, tuple(nearest))
     transfers = {transfer for door in fitting for transfer in door.transfers}
     if seen.encoding.transfer not in transfers:
         seen = seen.with_encoding(transfer="bt709")
     if seen.encoding.range not in monitor.ranges:
         seen = seen.with_encoding(range=monitor.ranges[0])
-    return Taken(seen, (), misread(seen, fmt))
+    return MonitorResponse(seen, (), misread(seen, fmt))
 
 
 def _untold(fmt: SignalFormat) -> SignalFormat:

@@ -35,7 +35,7 @@ class Method:
 
 
 @dataclass(frozen=True)
-class Part:
+class PolicyPart:
     """One part of a conversion and the methods there are for it."""
 
     name: str
@@ -46,19 +46,19 @@ class Part:
 
 
 @lru_cache(maxsize=1)
-def parts() -> dict[str, Part]:
+def parts() -> dict[str, PolicyPart]:
     """Return the parts of a conversion by the policy's own names, in the order in which they are set."""
     data: dict[str, Any] = tomllib.loads(
         files("idle_quarry.path").joinpath("data/methods.toml").read_text(encoding="utf-8")
     )
     return {
-        name: Part(part["name"], tuple(Method(**method) for method in part["method"]))
+        name: PolicyPart(part["name"], tuple(Method(**method) for method in part["method"]))
         for name, part in data["part"].items()
     }
 
 
 @dataclass(frozen=True)
-class _MethodOf:
+class _MethodType:
     """The type of a policy's part: the id of any method that is registered for it."""
 
     part: str
@@ -83,7 +83,7 @@ class _MethodOf:
 
 
 @dataclass(frozen=True)
-class _Between:
+class _NumberType:
     """The type of a policy's number: a float from `low` to `high`, both allowed."""
 
     low: float
@@ -109,21 +109,21 @@ class Policy:
     # checked when it is made (`NotPossible`), here as where pydantic reads it as a part of a template
     __pydantic_config__: ClassVar[dict[str, str]] = {"extra": "forbid"}
 
-    fit: Annotated[str, _MethodOf("fit")] = "inside"
-    position: Annotated[str, _MethodOf("position")] = "centre"
-    kernel: Annotated[str, _MethodOf("kernel")] = "lanczos3"
-    light: Annotated[str, _MethodOf("light")] = "coded"
-    scan: Annotated[str, _MethodOf("scan")] = "adaptive"
-    order: Annotated[str, _MethodOf("order")] = "line"
-    retime: Annotated[str, _MethodOf("retime")] = "auto"
-    mix: Annotated[str, _MethodOf("mix")] = "distance"
+    fit: Annotated[str, _MethodType("fit")] = "inside"
+    position: Annotated[str, _MethodType("position")] = "centre"
+    kernel: Annotated[str, _MethodType("kernel")] = "lanczos3"
+    light: Annotated[str, _MethodType("light")] = "coded"
+    scan: Annotated[str, _MethodType("scan")] = "adaptive"
+    order: Annotated[str, _MethodType("order")] = "line"
+    retime: Annotated[str, _MethodType("retime")] = "auto"
+    mix: Annotated[str, _MethodType("mix")] = "distance"
     #: degrees of an output picture's time over which a mix is weighed
-    shutter: Annotated[float, _Between(10, 720)] = 360.0
-    colour: Annotated[str, _MethodOf("colour")] = "convert"
-    tone: Annotated[str, _MethodOf("tone")] = "compress"
-    precision: Annotated[str, _MethodOf("precision")] = "single"
-    rounding: Annotated[str, _MethodOf("rounding")] = "dither"
-    zoom: Annotated[float, _Between(10, 1000)] = 100.0  #: per cent of the size that fit gives
+    shutter: Annotated[float, _NumberType(10, 720)] = 360.0
+    colour: Annotated[str, _MethodType("colour")] = "convert"
+    tone: Annotated[str, _MethodType("tone")] = "compress"
+    precision: Annotated[str, _MethodType("precision")] = "single"
+    rounding: Annotated[str, _MethodType("rounding")] = "dither"
+    zoom: Annotated[float, _NumberType(10, 1000)] = 100.0  #: per cent of the size that fit gives
 
     def __post_init__(self) -> None:
         for name, kind in _KINDS.items():
@@ -162,7 +162,7 @@ class Policy:
 _DEFAULTS: dict[str, Any] = {field.name: field.default for field in fields(Policy)}
 #: The names of a policy's parts, in the order in which they are stored.
 POLICY_PARTS = tuple(_DEFAULTS)
-_KINDS: dict[str, _MethodOf | _Between] = {
+_KINDS: dict[str, _MethodType | _NumberType] = {
     name: kind.__metadata__[0]
     for name, kind in get_type_hints(Policy, include_extras=True).items()
     if name in _DEFAULTS

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from idle_quarry.path.entries import (
     Codec,
     CodecVariant,
-    Delivery,
+    DeliverySpec,
     Door,
     Entry,
     KeptFormat,
@@ -27,9 +27,9 @@ from idle_quarry.signal.formats import SignalFormat
 
 __all__ = [
     "Codec",
-    "Delivery",
+    "DeliverySpec",
     "Door",
-    "Known",
+    "EntryTable",
     "Monitor",
     "Territory",
     "codecs",
@@ -49,7 +49,7 @@ __all__ = [
 _E = TypeVar("_E", bound=Entry)
 
 
-class Known(Mapping[str, _E], Generic[_E]):
+class EntryTable(Mapping[str, _E], Generic[_E]):
     """The entries of a kind by id: what ships is listed; what a house has is found by its id, but listed nowhere.
 
     An id of a house's entry follows from its content, so that what is found by it is always the same.
@@ -120,51 +120,51 @@ def _data(name: str) -> dict[str, Any]:
     return tomllib.loads(files("idle_quarry.path").joinpath(f"data/{name}.toml").read_text(encoding="utf-8"))
 
 
-def _read(name: str, key: str, cls: type[_E]) -> Known[_E]:
+def _read(name: str, key: str, cls: type[_E]) -> EntryTable[_E]:
     entries = [cls.model_validate(entry) for entry in _data(name)[key]]
-    return Known({entry.id: entry for entry in entries})
+    return EntryTable({entry.id: entry for entry in entries})
 
 
 @lru_cache(maxsize=1)
-def codecs() -> Known[Codec]:
+def codecs() -> EntryTable[Codec]:
     """Return every codec by id."""
     return _read("codecs", "codec", Codec)
 
 
 @lru_cache(maxsize=1)
-def monitors() -> Known[Monitor]:
+def monitors() -> EntryTable[Monitor]:
     """Return every monitor by id."""
     return _read("monitors", "monitor", Monitor)
 
 
 @lru_cache(maxsize=1)
-def deliveries() -> Known[Delivery]:
+def deliveries() -> EntryTable[DeliverySpec]:
     """Return every standard delivery by id."""
-    return _read("deliveries", "delivery", Delivery)
+    return _read("deliveries", "delivery", DeliverySpec)
 
 
 @lru_cache(maxsize=1)
-def sound_layouts() -> Known[SoundLayout]:
+def sound_layouts() -> EntryTable[SoundLayout]:
     """Return every sound layout by id."""
     return _read("layouts", "sound", SoundLayout)
 
 
 @lru_cache(maxsize=1)
-def programme_layouts() -> Known[ProgrammeLayout]:
+def programme_layouts() -> EntryTable[ProgrammeLayout]:
     """Return every programme layout by id."""
     return _read("layouts", "programme", ProgrammeLayout)
 
 
 @lru_cache(maxsize=1)
-def naming_rules() -> Known[NamingRule]:
+def naming_rules() -> EntryTable[NamingRule]:
     """Return every naming rule by id."""
     return _read("layouts", "naming", NamingRule)
 
 
 @lru_cache(maxsize=1)
-def formats_kept() -> Known[KeptFormat]:
+def formats_kept() -> EntryTable[KeptFormat]:
     """Return the formats that are kept by a name: none ships, the catalogue of standard ones stands for itself."""
-    return Known({})
+    return EntryTable({})
 
 
 @lru_cache(maxsize=1)
@@ -179,13 +179,13 @@ def territories() -> dict[str, Territory]:
     return {each["id"]: Territory.model_validate(each) for each in _data("territories")["territory"]}
 
 
-def known(kind: str) -> Known[Any]:
+def known(kind: str) -> EntryTable[Any]:
     """Return the entries of a kind (a word of `entries.KINDS`) by id."""
     of: dict[str, Any] = {
         "monitor": monitors, "delivery": deliveries, "codec": codecs, "format": formats_kept, "sound": sound_layouts,
         "programme": programme_layouts, "naming": naming_rules,
     }  # fmt: skip
-    return cast("Known[Any]", of[kind]())
+    return cast("EntryTable[Any]", of[kind]())
 
 
 #: The entries of houses by id, as they are kept: a codec's is the variant, where `codecs()` has the codec made of it.

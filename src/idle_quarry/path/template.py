@@ -24,7 +24,7 @@ from pydantic import (
 )
 
 from idle_quarry.path.codecs import as_held
-from idle_quarry.path.entries import KINDS, Delivery, Entry, entry_from_data, stored_entry
+from idle_quarry.path.entries import KINDS, DeliverySpec, Entry, entry_from_data, stored_entry
 from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS, LayoutId
 from idle_quarry.path.entries.naming import FIELDS, made_name
 from idle_quarry.path.eyes import Eyes
@@ -97,7 +97,7 @@ class _Value(BaseModel):
     model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid", arbitrary_types_allowed=True)
 
 
-class _Grown(_Value):
+class _ExtensibleValue(_Value):
     """A value that later format numbers added to: what says nothing is not stored, so that older templates keep their hashes."""
 
     #: Names of what was added, by the format number that brought it.
@@ -130,7 +130,7 @@ class ClipException(_Value):
     policy: Policy
 
 
-class Source(_Grown):
+class Source(_ExtensibleValue):
     """A class of material that comes in, with its share of the programme in per cent."""
 
     later = {"exceptions": 2, "pulldown": 4, "eyes": 4}
@@ -153,7 +153,7 @@ class Source(_Grown):
         return next((e.policy for e in self.exceptions if e.clip.casefold() == clip.casefold()), self.policy)
 
 
-class Working(_Grown):
+class Working(_ExtensibleValue):
     """The format the programme is made in, which shape inside it is kept free for others, and the light it is graded to (cd/m²)."""
 
     later = {"protects": 4, "graded_to": 4, "eyes": 4}
@@ -164,7 +164,7 @@ class Working(_Grown):
     eyes: Eyes = "one"
 
 
-class Intermediate(_Grown):
+class Intermediate(_ExtensibleValue):
     """What renders and conformed material are kept in, how many streams must play at once, and when timelines are rendered.
 
     `rest_s` is for how many seconds nothing is edited before rendering begins by itself.
@@ -203,7 +203,7 @@ def _rule(text: str) -> str:
     return text
 
 
-class Delivered(_Grown):
+class Delivery(_ExtensibleValue):
     """One delivery: its format, codec, timecode start and sound, its layout in time and how its file is called."""
 
     later = {
@@ -245,7 +245,7 @@ class Delivered(_Grown):
         return self.standard is not None and self.standard.startswith("web-")
 
 
-class Sound(_Grown):
+class Sound(_ExtensibleValue):
     """Sound of the programme: sampling, line-up level (dBFS), loudness (LUFS) and true peak (dBTP) aimed at, if any."""
 
     sample_rate: Annotated[int, Field(ge=8000, le=384000)] = 48000
@@ -269,7 +269,7 @@ class TimecodePlan(_Value):
 Disk = Literal["system", "internal", "external", "network", "not known"]
 
 
-class Place(_Value):
+class StoragePlace(_Value):
     """Where something is kept: what for, the path, what kind of disk, and what it plays in MB/s."""
 
     id: Id
@@ -300,7 +300,7 @@ class Folder(_Value):
     children: tuple[Folder, ...] = ()
 
 
-class Track(_Grown):
+class TrackPlan(_ExtensibleValue):
     """A named, coloured track; in its timeline's order, pictures from the bottom up; a sound track with its voice chain."""
 
     later = {"voice": 4}
@@ -314,13 +314,13 @@ class Track(_Grown):
     voice: Annotated[tuple[Processor, ...], Field(max_length=12)] = ()
 
     @model_validator(mode="after")
-    def _of_sound(self) -> Track:
+    def _of_sound(self) -> TrackPlan:
         if self.voice and self.kind != "audio":
             raise ValueError("only a sound track has a voice chain")
         return self
 
 
-class Timeline(_Value):
+class TimelinePlan(_Value):
     """A timeline with its canvas; no width and height means the working raster."""
 
     id: Id
@@ -328,10 +328,10 @@ class Timeline(_Value):
     width: Annotated[int, Field(ge=16, le=32768)] | None = None
     height: Annotated[int, Field(ge=16, le=32768)] | None = None
     fit: Literal["inside", "fill"] = "fill"
-    tracks: tuple[Track, ...] = ()
+    tracks: tuple[TrackPlan, ...] = ()
 
     @model_validator(mode="after")
-    def _both_sides(self) -> Timeline:
+    def _both_sides(self) -> TimelinePlan:
         if (self.width is None) != (self.height is None):
             raise ValueError("a canvas has a width and a height, or neither")
         return self
@@ -364,7 +364,7 @@ HouseEntry = Annotated[
 ]  # fmt: skip
 
 
-class Template(_Grown):
+class Template(_ExtensibleValue):
     """Everything a job starts with, as one value; edits make new ones.
 
     `house` are copies of the house's own entries that it names, so that it is whole by itself: they follow from what it
@@ -382,7 +382,7 @@ class Template(_Grown):
     intermediate: Intermediate
     proxy: Proxy | None = None
     monitor: MonitorFeed | None = None
-    deliveries: tuple[Delivered, ...] = ()
+    deliveries: tuple[Delivery, ...] = ()
     sound: Sound = Sound()
     captions: Captions = ()
     line_up: Annotated[str, AfterValidator(_line_up)] = (
@@ -394,10 +394,10 @@ class Template(_Grown):
     )
     carried_colour: Literal[0, 17, 33, 65] = 0  #: points along each side of the cubes that jobs carry; 0 for none
     timecode: TimecodePlan = TimecodePlan()
-    places: tuple[Place, ...] = ()
+    places: tuple[StoragePlace, ...] = ()
     numbered_folders: bool = True
     folders: tuple[Folder, ...] = ()
-    timelines: tuple[Timeline, ...] = ()
+    timelines: tuple[TimelinePlan, ...] = ()
     house: Annotated[tuple[HouseEntry, ...], Field(max_length=200)] = ()
 
     @model_validator(mode="after")
@@ -449,7 +449,7 @@ class Template(_Grown):
             entry = house_entry(wanted.pop())
             if entry is not None and entry.id not in found:
                 found[entry.id] = entry
-                if isinstance(entry, Delivery):
+                if isinstance(entry, DeliverySpec):
                     wanted += [entry.codec, entry.sound.layout, entry.programme]
         return tuple(found[ident] for ident in sorted(found))
 
@@ -491,7 +491,7 @@ class Template(_Grown):
         held = SignalFormat(small, fmt.rate, scan, order, fmt.encoding)
         return as_held(codecs()[self.proxy.codec], held)
 
-    def canvas(self, timeline: Timeline) -> Raster:
+    def canvas(self, timeline: TimelinePlan) -> Raster:
         """Return the raster of a timeline: its own with square pixels, or the working one."""
         if timeline.width is None or timeline.height is None:
             return self.working.format.raster

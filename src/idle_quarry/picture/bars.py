@@ -26,7 +26,7 @@ GRID = (1920, 12)
 
 
 @dataclass(frozen=True)
-class Cell:
+class BarsCell:
     """A part of a band: samples of 1920, its R′G′B′ (1 is white), and where it is a ramp the R′G′B′ it rises to."""
 
     width: float
@@ -35,11 +35,11 @@ class Cell:
 
 
 @dataclass(frozen=True)
-class Band:
+class BarsBand:
     """Cells from left to right, so many twelfths of the picture high."""
 
     height: float
-    cells: tuple[Cell, ...]
+    cells: tuple[BarsCell, ...]
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class Pattern:
     """Bars with their name, and the black box for the ident: left, top, width and height on the grid."""
 
     name: str
-    bands: tuple[Band, ...]
+    bands: tuple[BarsBand, ...]
     ident: tuple[float, float, float, float]
     ident_level: float = 0.75
 
@@ -69,20 +69,20 @@ def _at(colour: Colour, level: float) -> Colour:
     return red * level, green * level, blue * level
 
 
-def _cells(widths: Sequence[float], colours: Sequence[Colour]) -> tuple[Cell, ...]:
-    return tuple(Cell(width, colour) for width, colour in zip(widths, colours, strict=True))
+def _cells(widths: Sequence[float], colours: Sequence[Colour]) -> tuple[BarsCell, ...]:
+    return tuple(BarsCell(width, colour) for width, colour in zip(widths, colours, strict=True))
 
 
-def _between(left: Colour, middle: Sequence[Cell], right: Colour) -> tuple[Cell, ...]:
-    return (Cell(_SIDE, left), *middle, Cell(_SIDE, right))
+def _between(left: Colour, middle: Sequence[BarsCell], right: Colour) -> tuple[BarsCell, ...]:
+    return (BarsCell(_SIDE, left), *middle, BarsCell(_SIDE, right))
 
 
 #: ITU-R BT.471: white at 100 %, the colours at 75 %, black; eight of one width. Below it stands the ident.
 _EBU = Pattern(
     "EBU bars 100/0/75/0 (ITU-R BT.471)",
     (
-        Band(10, _cells([240] * 8, [_WHITE, *(_at(c, 0.75) for c in _ORDER[1:]), _BLACK])),
-        Band(2, (Cell(1920, _BLACK),)),
+        BarsBand(10, _cells([240] * 8, [_WHITE, *(_at(c, 0.75) for c in _ORDER[1:]), _BLACK])),
+        BarsBand(2, (BarsCell(1920, _BLACK),)),
     ),
     (0, 10, 1920, 2),
 )
@@ -91,15 +91,15 @@ _EBU = Pattern(
 #: BT.471 with the colours at 100 % as well.
 _EBU_100 = Pattern(
     "EBU bars 100/0/100/0 (ITU-R BT.471)",
-    (Band(10, _cells([240] * 8, [*_ORDER, _BLACK])), Band(2, (Cell(1920, _BLACK),))),
+    (BarsBand(10, _cells([240] * 8, [*_ORDER, _BLACK])), BarsBand(2, (BarsCell(1920, _BLACK),))),
     (0, 10, 1920, 2),
 )
 _RAMP = Pattern(
     "luma ramp and steps",
     (
-        Band(6, (Cell(1920, _BLACK, _WHITE),)),
-        Band(4, _cells([*[174] * 5, 180, *[174] * 5], [_grey(n / 10) for n in range(11)])),
-        Band(2, (Cell(1920, _BLACK),)),
+        BarsBand(6, (BarsCell(1920, _BLACK, _WHITE),)),
+        BarsBand(4, _cells([*[174] * 5, 180, *[174] * 5], [_grey(n / 10) for n in range(11)])),
+        BarsBand(2, (BarsCell(1920, _BLACK),)),
     ),
     (0, 10, 1920, 2),
 )
@@ -116,9 +116,9 @@ def _eg_1() -> Pattern:
     lowest = [minus_i, _WHITE, plus_q, _BLACK, _grey(-0.04), _BLACK, _grey(0.04), _BLACK]
     widths = [1.25 * bar] * 4 + [bar / 3] * 3 + [bar]
     bands = (
-        Band(8, _cells([bar] * 7, [_at(c, 0.75) for c in _ORDER])),
-        Band(1, _cells([bar] * 7, [_at(c, 0.75) for c in reverse])),
-        Band(3, _cells(widths, lowest)),
+        BarsBand(8, _cells([bar] * 7, [_at(c, 0.75) for c in _ORDER])),
+        BarsBand(1, _cells([bar] * 7, [_at(c, 0.75) for c in reverse])),
+        BarsBand(3, _cells(widths, lowest)),
     )
     return Pattern("SMPTE EG 1 bars", bands, (240, 5, 1440, 2.5))
 
@@ -138,10 +138,13 @@ def _rp_219(part: int) -> Pattern:
     first, ramp, last = _SEVEN[0], sum(_SEVEN[1:6]), _SEVEN[6]
     lowest = [_BLACK, _WHITE, _BLACK, _grey(-0.02), _BLACK, _grey(0.02), _BLACK, _grey(0.04), _BLACK]
     bands = (
-        Band(7, _between(_grey(0.4), _cells(_SEVEN, [_at(c, 0.75) for c in _ORDER]), _grey(0.4))),
-        Band(1, _between(_CYAN, (Cell(first, minus_i), Cell(ramp + last, _grey(0.75))), _BLUE)),
-        Band(1, _between(_YELLOW, (Cell(first, plus_q), Cell(ramp, _BLACK, _WHITE), Cell(last, _WHITE)), _RED)),
-        Band(3, _between(_grey(0.15), _cells((309, 411, 171, 69, 68, 69, 68, 69, 206), lowest), _grey(0.15))),
+        BarsBand(7, _between(_grey(0.4), _cells(_SEVEN, [_at(c, 0.75) for c in _ORDER]), _grey(0.4))),
+        BarsBand(1, _between(_CYAN, (BarsCell(first, minus_i), BarsCell(ramp + last, _grey(0.75))), _BLUE)),
+        BarsBand(
+            1,
+            _between(_YELLOW, (BarsCell(first, plus_q), BarsCell(ramp, _BLACK, _WHITE), BarsCell(last, _WHITE)), _RED),
+        ),
+        BarsBand(3, _between(_grey(0.15), _cells((309, 411, 171, 69, 68, 69, 68, 69, 206), lowest), _grey(0.15))),
     )
     return Pattern(f"SMPTE RP 219-{part} bars", bands, (240, 4.5, 1440, 2))
 
@@ -155,15 +158,21 @@ def _bt_2111(transfer: str, narrow: bool) -> Pattern:
     steps = [_grey(low), *(_grey(n / 10) for n in range(11)), _grey(high)]
     step_widths = [206, *[103] * 4, 102, 102, *[103] * 6]
     lowest = [_BLACK, _grey(-0.02), _BLACK, _grey(0.02), _BLACK, _grey(0.04), _BLACK, white, _BLACK]
-    small = [Cell(80, _bt_709_in(colour, transfer)) for colour in (_YELLOW, _CYAN, _GREEN, _MAGENTA, _RED, _BLUE)]
+    small = [BarsCell(80, _bt_709_in(colour, transfer)) for colour in (_YELLOW, _CYAN, _GREEN, _MAGENTA, _RED, _BLUE)]
     bands = (
-        Band(1, _between(grey, _cells(_SEVEN, _ORDER), grey)),
-        Band(6, _between(grey, _cells(_SEVEN, [_at(c, level) for c in _ORDER]), grey)),
-        Band(1, _between(white, _cells(step_widths, steps), white)),
-        Band(
-            1, (Cell(240, _BLACK), Cell(559, _grey(low)), Cell(1014, _grey(low), _grey(high)), Cell(107, _grey(high)))
+        BarsBand(1, _between(grey, _cells(_SEVEN, _ORDER), grey)),
+        BarsBand(6, _between(grey, _cells(_SEVEN, [_at(c, level) for c in _ORDER]), grey)),
+        BarsBand(1, _between(white, _cells(step_widths, steps), white)),
+        BarsBand(
+            1,
+            (
+                BarsCell(240, _BLACK),
+                BarsCell(559, _grey(low)),
+                BarsCell(1014, _grey(low), _grey(high)),
+                BarsCell(107, _grey(high)),
+            ),
         ),
-        Band(3, (*small[:3], *_cells((136, 70, 68, 70, 68, 70, 238, 438, 282), lowest), *small[3:])),
+        BarsBand(3, (*small[:3], *_cells((136, 70, 68, 70, 68, 70, 238, 438, 282), lowest), *small[3:])),
     )
     name = f"ITU-R BT.2111 {transfer.upper()} bars{'' if narrow else ', full range'}"
     return Pattern(name, bands, (240, 4.5, 1440, 2), level)

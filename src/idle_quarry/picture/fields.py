@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.loops import fields as loops
 from idle_quarry.picture.motion import (
-    Kept,
     Motion,
+    MotionCache,
     along,
     cells_at,
     cells_with,
@@ -129,7 +129,7 @@ def _adaptive_plane(planes: Sequence[Picture], at: int, order: str) -> tuple[Pic
     return made, moving
 
 
-def _compensated(moments: Sequence[Planes], at: int, order: str, kept: Kept | None = None) -> Planes:
+def _compensated(moments: Sequence[Planes], at: int, order: str, kept: MotionCache | None = None) -> Planes:
     """Return a moment made whole: missing lines from the fields before and after, moved along the motion of the luma.
 
     Where the two do not agree along it, and at the ends of the sequence, lines are made as by `_adaptive`.
@@ -140,7 +140,7 @@ def _compensated(moments: Sequence[Planes], at: int, order: str, kept: Kept | No
     if moving is None:
         return whole
     missing = [each[1 - _parity(at, order) :: 2] for each in whole]
-    asked, kept = cells_with(moving), kept or Kept()  # elsewhere the lines themselves are better
+    asked, kept = cells_with(moving), kept or MotionCache()  # elsewhere the lines themselves are better
     before, after = moments[at - 1], moments[at + 1]
     found = motion(before[0], after[0], kept=kept)
     made = along(before[0], after[0], found, asked, kept)
@@ -161,7 +161,9 @@ def _share(apart: Picture, floor: float) -> Picture:
     return np.asarray(np.clip((apart - floor) / floor, 0, 1), np.float32)
 
 
-def _uneven(moments: Sequence[Planes], at: int, found: Motion, asked: NDArray[np.bool_], kept: Kept) -> Picture | float:
+def _uneven(
+    moments: Sequence[Planes], at: int, found: Motion, asked: NDArray[np.bool_], kept: MotionCache
+) -> Picture | float:
     """Return how little this field goes on with the motion around it, 0…1, by cells; 0 at the ends, where none can tell.
 
     Fields before and after may agree with one another although this one, between them, was elsewhere: an unsteady hand.
@@ -193,7 +195,7 @@ DEINTERLACERS: dict[str, Callable[[Sequence[Planes], int, str], Planes]] = {
 NEIGHBOURS = 2
 
 
-def made_whole(moments: Sequence[Planes], at: int, order: str, method: str, kept: Kept | None = None) -> Planes:
+def made_whole(moments: Sequence[Planes], at: int, order: str, method: str, kept: MotionCache | None = None) -> Planes:
     """Return moment `at` of a sequence of fields as whole planes. Raises `KeyError` for an unknown method.
 
     A moment is a tuple of planes, luma first; motion is found in the luma. `kept` are kept from one moment to the next.

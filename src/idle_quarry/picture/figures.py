@@ -88,20 +88,20 @@ def absolute_light(rgb: Sequence[Values], primaries: str, transfer: str) -> list
 
 
 @dataclass(frozen=True)
-class Outside:
+class OutOfRange:
     """Shares of the picture (0…1): colours outside the target's gamut, and light beyond its black and white."""
 
     gamut: float
     clipped: float
 
 
-def outside(rgb: Planes, source: SignalFormat, target: SignalFormat) -> Outside:
+def outside(rgb: Planes, source: SignalFormat, target: SignalFormat) -> OutOfRange:
     """Return what of a picture (R′, G′, B′ of the source, each (h, w)) the target cannot show."""
     pair = (source.encoding.primaries, source.encoding.transfer), (target.encoding.primaries, target.encoding.transfer)
     light = np.stack(light_in(rgb, *pair))
     peak = PEAKS[target.encoding.transfer]
     slack = 0.002 * peak  # half a code of 8 bits: rounding is not a colour outside
-    return Outside(float((light < -slack).any(axis=0).mean()), float((light > peak + slack).any(axis=0).mean()))
+    return OutOfRange(float((light < -slack).any(axis=0).mean()), float((light > peak + slack).any(axis=0).mean()))
 
 
 @dataclass(frozen=True)

@@ -122,7 +122,7 @@ def line_weights(source: int, target: int, scale: float, offset: float, kernel: 
 
 
 @dataclass(frozen=True, eq=False)
-class Band:
+class WeightBand:
     """Weights of a line: for each sample the first of its sources, and its weights from there on (target, taps), float32."""
 
     at: NDArray[np.int32]
@@ -130,7 +130,7 @@ class Band:
 
 
 @lru_cache(maxsize=256)
-def line_band(source: int, target: int, scale: float, offset: float, kernel: str) -> Band:
+def line_band(source: int, target: int, scale: float, offset: float, kernel: str) -> WeightBand:
     """Return `line_weights` as a band."""
     return _band(line_weights(source, target, scale, offset, kernel))
 
@@ -179,7 +179,7 @@ def field_band(
     parity: int,
     softened: bool,
     ends: tuple[int, int],
-) -> Band:
+) -> WeightBand:
     """Return the weights of every second line of `target`, from `parity` on; those outside `ends` are nothing.
 
     With `softened`, lines are those of a picture softened down its lines by (1, 2, 1)/4, its end lines repeated. A source of as
@@ -245,7 +245,7 @@ def line_phases(source: int, target: int, scale: float, offset: float, kernel: s
     return Phases(band.at, table, makes, takes, begin, end) if end > begin else None
 
 
-def _band(weights: csr_matrix) -> Band:
+def _band(weights: csr_matrix) -> WeightBand:
     counts = np.diff(weights.indptr)
     there = counts > 0
     lows, highs = np.zeros(len(counts), np.int64), np.zeros(len(counts), np.int64)
@@ -259,7 +259,7 @@ def _band(weights: csr_matrix) -> Band:
     table = np.zeros((len(counts), taps), np.float32)
     rows = np.repeat(np.arange(len(counts)), counts)
     table[rows, weights.indices - at[rows]] = weights.data
-    return Band(at.astype(np.int32), table)
+    return WeightBand(at.astype(np.int32), table)
 
 
 def covered(source: int, target: int, scale: float, offset: float) -> NDArray[np.bool_]:

@@ -23,10 +23,10 @@ from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.path.steps.scan import keeps_fields
 from idle_quarry.picture.fields import NEIGHBOURS, low_passed, made_whole, order_retimed, order_shifted
 from idle_quarry.picture.kernels import covered
-from idle_quarry.picture.motion import Kept, between, motion, resized
+from idle_quarry.picture.motion import MotionCache, between, motion, resized
 from idle_quarry.picture.planes import CHROMA_KERNEL, Plane, Planes, chroma_sampled, codes_of_planes, siting_of, to_rgb
 from idle_quarry.picture.recolouring import linear_light, recoloured
-from idle_quarry.picture.resampling import Fitted, chroma_fit, ends_of, resampled, resampled_field, resampled_fields
+from idle_quarry.picture.resampling import PictureFit, chroma_fit, ends_of, resampled, resampled_field, resampled_fields
 from idle_quarry.picture.rounding import PRECISIONS
 from idle_quarry.picture.strips import at_once
 from idle_quarry.signal.formats import CHROMA_STEPS, Encoding, SignalFormat
@@ -59,7 +59,7 @@ class Origin:
 
 
 @dataclass(frozen=True)
-class _Fitted:
+class _FittedPlanes:
     """Planes on the target's raster: their chroma's sampling, and where they are still to be coloured, the matrix they are in."""
 
     planes: Planes
@@ -93,19 +93,19 @@ class Conversion:
         self._step = int(source.moments / self._pace[0])
         where = self.plan.placement
         self._fit = (
-            Fitted(*(float(v) for v in (where.scale_x, where.scale_y, where.edge_x, where.offset_y)))
+            PictureFit(*(float(v) for v in (where.scale_x, where.scale_y, where.edge_x, where.offset_y)))
             if where is not None
             else None
         )
         if shift != (0.0, 0.0):
-            fit = self._fit or Fitted(1.0, 1.0)
+            fit = self._fit or PictureFit(1.0, 1.0)
             self._fit = replace(fit, offset_x=fit.offset_x + shift[0], offset_y=fit.offset_y + shift[1])
         self._lines_change = where is not None and where.scales_lines
         self._places: dict[tuple[int, int], tuple[NDArray[np.bool_], NDArray[np.bool_]]] = {}
         self._of: Frames | None = None
         self._whole: OrderedDict[int, Planes] = OrderedDict()
         self._halves: OrderedDict[int, tuple[Planes, Planes]] = OrderedDict()
-        self._kept = Kept()
+        self._kept = MotionCache()
 
     # -- time ------------------------------------------------------------------------------------------
 
@@ -281,7 +281,7 @@ class Conversion:
         by_fields: bool = False,
         field: int | None = None,
         into: list[Plane] | None = None,
-    ) -> _Fitted:
+    ) -> _FittedPlanes:
         """Return planes on the target's raster, still in the source's colour; with `field` every second line from it on, put into
         frames, which are made where `into` has none yet.
         """
@@ -292,7 +292,7 @@ class Conversion:
             sampling = self._fitted_sampling(encoding, by_fields) if fit is not None else encoding.sampling
             if fit is None and sampling == "4:2:0":
                 sampling = "4:2:2"  # fields share no chroma line
-            return _Fitted(self._planes_fitted(planes, encoding, sampling, by_fields, field, into), sampling)
+            return _FittedPlanes(self._planes_fitted(planes, encoding, sampling, by_fields, field, into), sampling)
         if self._in_light:
             rgb = tuple(at_once(lambda c: self._fitted_in_light(c, encoding, by_fields), to_rgb(planes, encoding)))
             if field is not None and into is not None:
@@ -300,14 +300,14 @@ class Conversion:
                 _frames(into, [plane.shape for plane in soft])
                 for frame, plane in zip(into, soft, strict=True):
                     frame[field::2] = plane[field::2]
-            return _Fitted(rgb, "4:4:4", "rgb")
+            return _FittedPlanes(rgb, "4:4:4", "rgb")
         if fit is None and field is None:
             full = planes if encoding.matrix == "rgb" else chroma_sampled(
                 planes, encoding.sampling, replace(encoding, sampling="4:4:4"), False
             )  # fmt: skip
         else:
             full = self._planes_fitted(planes, encoding, "4:4:4", by_fields, field, into)
-        return _Fitted(full, "4:4:4", encoding.matrix)
+        return _FittedPlanes(full, "4:4:4", encoding.matrix)
 
     def _fitted_in_light(self, channel: Plane, encoding: Encoding, by_fields: bool) -> Plane:
         assert self._fit is not None
@@ -316,11 +316,11 @@ class Conversion:
         fitted = make(light, raster.height, raster.width, self._fit, self.policy.kernel)
         return linear_light(fitted, encoding.transfer, back=True)
 
-    def _ready_to_weave(self, planes: Planes, encoding: Encoding) -> _Fitted:
+    def _ready_to_weave(self, planes: Planes, encoding: Encoding) -> _FittedPlanes:
         """Return planes whose chroma has every line where fields are to be made of them, and its sampling."""
         if encoding.sampling != "4:2:0" or self.target.scan != "interlaced":
-            return _Fitted(planes, encoding.sampling)
-        return _Fitted(chroma_sampled(planes, "4:2:0", replace(encoding, sampling="4:2:2"), False), "4:2:2")
+            return _FittedPlanes(planes, encoding.sampling)
+        return _FittedPlanes(chroma_sampled(planes, "4:2:0", replace(encoding, sampling="4:2:2"), False), "4:2:2")
 
     def _fitted_sampling(self, encoding: Encoding, by_fields: bool) -> str:
         """Return the chroma sampling to fit into: the target's at once, but for lines that fields would share."""
@@ -338,7 +338,7 @@ class Conversion:
         into: list[Plane] | None,
     ) -> Planes:
         raster, kernel = self.target.raster, self.policy.kernel
-        fit = self._fit or Fitted(1.0, 1.0)
+        fit = self._fit or PictureFit(1.0, 1.0)
         fits, shapes = [fit] * 3, [(raster.height, raster.width)] * 3
         if encoding.matrix != "rgb":
             before, after = CHROMA_STEPS[encoding.sampling], CHROMA_STEPS[sampling]
@@ -369,7 +369,7 @@ class Conversion:
     def _covered(self, steps: tuple[int, int]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
         """Return the lines and columns that the picture covers, of luma or of chroma: where luma is, there is colour."""
         if steps not in self._places:
-            fit = self._fit or Fitted(1.0, 1.0)
+            fit = self._fit or PictureFit(1.0, 1.0)
             lines = covered(self.source.raster.height, self.target.raster.height, fit.scale_y, fit.offset_y)
             columns = covered(self.source.raster.width, self.target.raster.width, fit.scale_x, fit.offset_x)
             self._places[steps] = lines[:: steps[1]], columns[:: steps[0]]
@@ -377,7 +377,7 @@ class Conversion:
 
     # -- fields again, and chroma ----------------------------------------------------------------------
 
-    def _woven(self, moments: Sequence[Planes]) -> _Fitted:
+    def _woven(self, moments: Sequence[Planes]) -> _FittedPlanes:
         """Return the frame whose fields show two pictures; detail of one line is softened where they differ in time."""
         first = 0 if self.target.field_order == "top" else 1
         made: list[Plane] = []
@@ -402,7 +402,7 @@ class Conversion:
         kept = PRECISIONS[self.policy.precision]
         return tuple(kept(plane, self.target.encoding.levels) for plane in planes)
 
-    def _encoded(self, made: _Fitted, *, fields: bool) -> Planes:
+    def _encoded(self, made: _FittedPlanes, *, fields: bool) -> Planes:
         """Return a frame in the target's colour and sampling."""
         encoding = self.target.encoding
         planes = self._handed_on(made.planes)

@@ -56,7 +56,7 @@ class Motion:
     doubt: Samples
 
 
-class Kept:
+class MotionCache:
     """What was made of the last few pictures: neighbours in time ask for the same again."""
 
     def __init__(self, most: int = 24) -> None:
@@ -83,7 +83,7 @@ class Kept:
         return made
 
 
-def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: Kept | None = None) -> Motion:
+def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: MotionCache | None = None) -> Motion:
     """Return the motion between two pictures (h, w), 0…1, for a picture at `phase` (0 earlier, 1 later) between them.
 
     Raises `NotPossible` for unlike shapes or a phase outside 0…1.
@@ -92,7 +92,7 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: Kept | No
         raise NotPossible("motion is between two pictures of one size", subject=f"{earlier.shape} and {later.shape}")
     if not 0 <= phase <= 1:
         raise NotPossible("a picture between two lies at 0 to 1", subject=str(phase))
-    kept = kept or Kept()
+    kept = kept or MotionCache()
     levels = list(zip(kept.levels(earlier), kept.levels(later), strict=True))
     down, across = _searched(*levels[-1], phase)
     for a, b in reversed(levels[:-1]):
@@ -111,13 +111,13 @@ def motion(earlier: Samples, later: Samples, phase: float = 0.5, kept: Kept | No
 
 
 def along(
-    earlier: Samples, later: Samples, found: Motion, asked: Cells | None = None, kept: Kept | None = None
+    earlier: Samples, later: Samples, found: Motion, asked: Cells | None = None, kept: MotionCache | None = None
 ) -> Samples:
     """Return the picture (h, w) between two, each moved along `found` by a cubic spline, mixed by nearness in time.
 
     Cells that are not `asked` for are 0.
     """
-    kept, made = kept or Kept(), np.empty(earlier.shape, np.float32)
+    kept, made = kept or MotionCache(), np.empty(earlier.shape, np.float32)
     sides = (earlier, -found.phase, 1 - found.phase), (later, 1 - found.phase, found.phase)
     for number, (picture, share, gain) in enumerate(sides):
         _seen(kept.spline(picture), found, share, asked, gain, number == 0, made)
@@ -140,14 +140,14 @@ def doubted(made: Samples, other: Samples, found: Motion, moving: Samples) -> Sa
 
 
 def splined(
-    picture: Samples, found: Motion, share: float, asked: Cells | None = None, kept: Kept | None = None
+    picture: Samples, found: Motion, share: float, asked: Cells | None = None, kept: MotionCache | None = None
 ) -> Samples:
     """Return `picture` (h, w) as seen `share` of the vectors away, by a cubic spline through its samples; edges go on.
 
     Cells that are not `asked` for are 0.
     """
     made = np.empty(picture.shape, np.float32)
-    _seen((kept or Kept()).spline(picture), found, share, asked, 1.0, True, made)
+    _seen((kept or MotionCache()).spline(picture), found, share, asked, 1.0, True, made)
     return made
 
 

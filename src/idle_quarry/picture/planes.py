@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.picture.recolouring import rematrixed
-from idle_quarry.picture.resampling import Fitted, chroma_fit, resampled, resampled_fields
+from idle_quarry.picture.resampling import PictureFit, chroma_fit, resampled, resampled_fields
 from idle_quarry.picture.rounding import plane_values, values_to_chroma, values_to_luma
 from idle_quarry.signal.formats import CHROMA_STEPS, Encoding
 
@@ -78,17 +78,17 @@ def chroma_sampled(planes: Planes, sampling: str, encoding: Encoding, fields: bo
         return planes
     height, width = planes[0].shape
     siting = siting_of(encoding)
-    fit = chroma_fit(Fitted(1, 1), before, after, siting, siting)
+    fit = chroma_fit(PictureFit(1, 1), before, after, siting, siting)
     shape = -(-height // after[1]), -(-width // after[0])
     by_fields = fields and before[1] != after[1]
     make = _fields_covering if by_fields else _covering
     return (planes[0], *(make(plane, *shape, fit, CHROMA_KERNEL) for plane in planes[1:]))
 
 
-def _covering(plane: Plane, height: int, width: int, fit: Fitted, kernel: str) -> Plane:
+def _covering(plane: Plane, height: int, width: int, fit: PictureFit, kernel: str) -> Plane:
     # chroma sited beside its block's middle leaves the raster by a part of a sample: its edge goes on
     return resampled(plane, height, width, fit, kernel, lines=np.ones(height, bool), columns=np.ones(width, bool))
 
 
-def _fields_covering(plane: Plane, height: int, width: int, fit: Fitted, kernel: str) -> Plane:
+def _fields_covering(plane: Plane, height: int, width: int, fit: PictureFit, kernel: str) -> Plane:
     return resampled_fields(plane, height, width, fit, kernel, whole=True)

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.picture.kernels import Band, covered, field_band, line_band, line_blocks, line_phases
+from idle_quarry.picture.kernels import WeightBand, covered, field_band, line_band, line_blocks, line_phases
 from idle_quarry.picture.loops import resample as loops
 from idle_quarry.picture.strips import by_rows
 
@@ -25,7 +25,7 @@ SITINGS = {"left": (-0.5, 0.0), "centre": (0.0, 0.0), "top-left": (-0.5, -0.5)}
 
 
 @dataclass(frozen=True)
-class Fitted:
+class PictureFit:
     """Where a picture lands on a raster: scale across and down, and its left and top edge in target samples."""
 
     scale_x: float
@@ -38,7 +38,7 @@ def resampled(
     picture: NDArray[Any],
     height: int,
     width: int,
-    fit: Fitted,
+    fit: PictureFit,
     kernel: str,
     empty: float = 0.0,
     lines: NDArray[np.bool_] | None = None,
@@ -75,7 +75,7 @@ def resampled_field(
     picture: NDArray[Any],
     height: int,
     width: int,
-    fit: Fitted,
+    fit: PictureFit,
     kernel: str,
     parity: int,
     *,
@@ -110,10 +110,10 @@ def _as_it_is(source: int, target: int, scale: float, offset: float) -> bool:
 
 def _fitted(
     source: Samples,
-    down: Band | None,
+    down: WeightBand | None,
     height: int,
     width: int,
-    fit: Fitted,
+    fit: PictureFit,
     kernel: str,
     ends: tuple[int, int],
     out: Samples | None = None,
@@ -144,7 +144,7 @@ def _fitted(
 
 
 def _wide(
-    source: Samples, width: int, fit: Fitted, kernel: str, ends: tuple[int, int], out: Samples | None = None
+    source: Samples, width: int, fit: PictureFit, kernel: str, ends: tuple[int, int], out: Samples | None = None
 ) -> Samples:
     """Return a picture fitted across."""
     made = np.empty((source.shape[0], width), np.float32) if out is None else out
@@ -167,14 +167,21 @@ def _wide(
     return made
 
 
-def _down(band: Band, picture: Samples, out: Samples | None = None) -> Samples:
+def _down(band: WeightBand, picture: Samples, out: Samples | None = None) -> Samples:
     made = np.empty((len(band.at), picture.shape[1]), np.float32) if out is None else out
     by_rows(len(made), lambda first, last: loops.down(first, last, picture, band.at, band.weights, made))
     return made
 
 
 def resampled_fields(
-    picture: NDArray[Any], height: int, width: int, fit: Fitted, kernel: str, *, empty: float = 0.0, whole: bool = False
+    picture: NDArray[Any],
+    height: int,
+    width: int,
+    fit: PictureFit,
+    kernel: str,
+    *,
+    empty: float = 0.0,
+    whole: bool = False,
 ) -> Samples:
     """Return an interlaced picture on another raster, each field by itself: two moments are never mixed.
 
@@ -191,13 +198,15 @@ def resampled_fields(
     for parity in (0, 1):
         # in frame lines a field's line k has its centre at 2k + parity + ½, in its own lines at k + ½
         own = fit.offset_y / 2 + (0.25 - 0.5 * parity) * (1 - fit.scale_y)
-        placed = Fitted(fit.scale_x, fit.scale_y, fit.offset_x, own)
+        placed = PictureFit(fit.scale_x, fit.scale_y, fit.offset_x, own)
         field = resampled(picture[parity::2], height // 2, width, placed, kernel, empty, lines[parity::2], columns)
         result[parity::2] = field
     return result
 
 
-def chroma_fit(fit: Fitted, steps: tuple[int, int], to_steps: tuple[int, int], siting: str, to_siting: str) -> Fitted:
+def chroma_fit(
+    fit: PictureFit, steps: tuple[int, int], to_steps: tuple[int, int], siting: str, to_siting: str
+) -> PictureFit:
     """Return where a plane of colour differences lands when luma lands by `fit`.
 
     `steps` and `to_steps` are luma samples across and down for a chroma sample (2, 1 at 4:2:2). Sitings that an unsplit
@@ -212,7 +221,7 @@ def chroma_fit(fit: Fitted, steps: tuple[int, int], to_steps: tuple[int, int], s
         # a chroma sample's centre on the luma grid, carried to the target's luma grid and counted in its chroma samples
         return (luma_offset + before * scale - after) / to_step
 
-    return Fitted(
+    return PictureFit(
         scale_x,
         scale_y,
         offset(fit.offset_x, fit.scale_x, steps[0], to_steps[0], dx, ex, scale_x),

@@ -417,7 +417,7 @@ def difference(first: Shown, second: Shown, gain: float) -> Shown:
 
 
 @dataclass(frozen=True)
-class Place:
+class PictureArea:
     """A part of a picture, samples and lines, and how much two pictures differ in it (mean, codes of 8 bits)."""
 
     x: int
@@ -427,7 +427,7 @@ class Place:
     amount: float
 
 
-def greatest_difference(pictures: Sequence[Shown], size: int = 64) -> Place:
+def greatest_difference(pictures: Sequence[Shown], size: int = 64) -> PictureArea:
     """Return the square of about `size` in which pictures of one size differ most from the first, as seen."""
     first = pictures[0].astype(np.int16)
     apart: NDArray[np.float32] = np.zeros(first.shape[:2], np.float32)
@@ -441,4 +441,4 @@ def greatest_difference(pictures: Sequence[Shown], size: int = 64) -> Place:
     rows = sums[top + size] - sums[top]
     total = rows[:, left + size] - rows[:, left]
     y, x = divmod(int(total.argmax()), total.shape[1])
-    return Place(int(left[x]), int(top[y]), size, size, float(total[y, x] / size**2))
+    return PictureArea(int(left[x]), int(top[y]), size, size, float(total[y, x] / size**2))

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from idle_quarry.errors import MediaError
 from idle_quarry.jsonfile import read_entries, write_entries
 from idle_quarry.media.coding.encode import Pixels, encoder_pixels
-from idle_quarry.media.coding.through_codec import Decoded, decoded, encoded
+from idle_quarry.media.coding.through_codec import DecodedPicture, decoded, encoded
 from idle_quarry.media.material import Material, planes_of_picture
 from idle_quarry.media.pictures import Picture
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
@@ -193,7 +193,7 @@ def _all(conversion: Conversion, count: int, picture: Callable[[int], Planes]) -
     return [conversion.codes(number, lambda index: picture(min(max(index, 0), count - 1))) for number in range(count)]
 
 
-def _planes(picture: Decoded, pixels: Pixels) -> Planes:
+def _planes(picture: DecodedPicture, pixels: Pixels) -> Planes:
     whole = Picture(0, 0.0, picture.luma, picture.chroma, picture.rgb, picture.bits, False)
     return planes_of_picture(whole, pixels.format)
 

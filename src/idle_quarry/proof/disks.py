@@ -240,7 +240,7 @@ def disk_speeds() -> dict[str, float]:
 
 
 @dataclass(frozen=True)
-class Holding:
+class KeptData:
     """Something the program keeps: what it is, for which job (None for none), where, and how much."""
 
     name: str
@@ -260,15 +260,15 @@ _MEMORIES = {
 }
 
 
-def holdings(jobs: dict[str, Path]) -> list[Holding]:
+def holdings(jobs: dict[str, Path]) -> list[KeptData]:
     """Return what the program's own memory and the given jobs' renders hold; `jobs` are folders by title."""
     found = []
     for name, what in _MEMORIES.items():
         count, size = _counted(memory_folder() / name)
-        found.append(Holding(what, None, memory_folder() / name, count, size, True))
+        found.append(KeptData(what, None, memory_folder() / name, count, size, True))
     for title, folder in jobs.items():
         count, size = _counted(folder)
-        found.append(Holding("job folder, with line-up and papers", title, folder, count, size, False))
+        found.append(KeptData("job folder, with line-up and papers", title, folder, count, size, False))
     return found
 
 
@@ -284,7 +284,7 @@ def _counted(place: Path) -> tuple[int, int]:
     return count, size
 
 
-def clear(holding: Holding) -> int:
+def clear(holding: KeptData) -> int:
     """Remove what is held and return the bytes that freed; only what can be computed again. Raises `DiskError`."""
     inside = holding.folder.parent == memory_folder() and holding.folder.name in _MEMORIES
     if not holding.clearable or not inside:

@@ -53,7 +53,7 @@ _OFFERED = {"i": ("25", "29.97"), "p": ("25", "50", "29.97", "59.94", "23.976", 
 _SD = (480, 486, 576)
 
 
-class Readings(NotUnderstood):
+class SeveralReadings(NotUnderstood):
     """A format that can be read in several ways, or nearly so: each reading in words, ready to be taken."""
 
     def __init__(self, what: str, *, subject: str, readings: tuple[str, ...]) -> None:
@@ -63,7 +63,7 @@ class Readings(NotUnderstood):
 
 
 @dataclass
-class _Heard:
+class _SpokenParts:
     """What the parts of one text say; a thing said twice and differently is refused."""
 
     text: str
@@ -93,7 +93,7 @@ class _Heard:
 def spelt_out(text: str, is_word: Callable[[str], bool] = lambda _word: True) -> str:
     """Return a format as `words` writes it, made of what was said as people say it.
 
-    `is_word` tells the words that may stand behind lines, scan and rate. Raises `Readings` where it can be read in several ways or in none, and `NotUnderstood` where it contradicts itself.
+    `is_word` tells the words that may stand behind lines, scan and rate. Raises `SeveralReadings` where it can be read in several ways or in none, and `NotUnderstood` where it contradicts itself.
 
     >>> spelt_out("PAL anamorphic"), spelt_out("2K scope 24p"), spelt_out("720 59.94p")
     ('576i25 16:9', '2048x858p24', '720p59.94')
@@ -101,7 +101,7 @@ def spelt_out(text: str, is_word: Callable[[str], bool] = lambda _word: True) ->
     tidy = text.strip().lower()
     for pattern, into in _TIDIED:
         tidy = pattern.sub(into, tidy)
-    heard = _Heard(text)
+    heard = _SpokenParts(text)
     for word in tidy.split():
         _hear(heard, word)
     if heard.size is None and heard.lines is None and not heard.families and not all(map(is_word, heard.rest)):
@@ -109,13 +109,13 @@ def spelt_out(text: str, is_word: Callable[[str], bool] = lambda _word: True) ->
     return _resolved(heard)
 
 
-def _nothing(heard: _Heard) -> NotUnderstood:
+def _nothing(heard: _SpokenParts) -> NotUnderstood:
     return NotUnderstood(
         "not a signal format", subject=repr(heard.text), remedy="write lines, p, i or psf, and frames a second, such as 1080i25"
     )  # fmt: skip
 
 
-def _hear(heard: _Heard, word: str) -> None:
+def _hear(heard: _SpokenParts, word: str) -> None:
     if word in _COLOURS:  # P3 is no rate
         heard.rest.append(word)
     elif found := _WHOLE.fullmatch(word):
@@ -144,7 +144,7 @@ def _size(width: str | None, lines: str) -> dict[str, object]:
     return {"size": (int(width), int(lines))} if width else {"lines": int(lines)}
 
 
-def _resolved(heard: _Heard) -> str:
+def _resolved(heard: _SpokenParts) -> str:
     said = set(heard.families)
     if not (said or heard.size or heard.lines or heard.rate or heard.scan):
         raise _nothing(heard)
@@ -160,10 +160,10 @@ def _resolved(heard: _Heard) -> str:
     if len(scans) == 1:
         return _written(sizes[0], scans[0], heard.rate) + heard.tail
     readings = tuple(_written(sizes[0], scan, _frames(scan, heard.rate)) + heard.tail for scan in scans)
-    raise Readings(f"this can be read in {len(readings)} ways", subject=repr(heard.text), readings=readings)
+    raise SeveralReadings(f"this can be read in {len(readings)} ways", subject=repr(heard.text), readings=readings)
 
 
-def _cinema_shape(heard: _Heard, said: set[str]) -> None:
+def _cinema_shape(heard: _SpokenParts, said: set[str]) -> None:
     """ "full" is a container beside 2K, 4K or DCI, and a range of codes elsewhere."""
     if "full" in heard.rest and said & {"2k", "4k", "dci"} and "uhd" not in said:
         heard.rest.remove("full")
@@ -175,18 +175,18 @@ def _cinema_shape(heard: _Heard, said: set[str]) -> None:
         )  # fmt: skip
 
 
-def _system(heard: _Heard, said: set[str]) -> str | None:
+def _system(heard: _SpokenParts, said: set[str]) -> str | None:
     """Return "pal" or "ntsc" where one of them alone says the raster."""
     named = said & {"pal", "ntsc"}
     if len(named) == 2:
-        raise Readings("PAL and NTSC are two things", subject=repr(heard.text), readings=("576i25", "480i29.97"))
+        raise SeveralReadings("PAL and NTSC are two things", subject=repr(heard.text), readings=("576i25", "480i29.97"))
     if not named or heard.size or said & {"hd", "uhd", "2k", "4k", "8k", "dci"}:
         return None
     lines = heard.lines
     return next(iter(named)) if lines is None or lines in _SD else None
 
 
-def _sizes(heard: _Heard, said: set[str], system: str | None) -> list[tuple[int, int]]:
+def _sizes(heard: _SpokenParts, said: set[str], system: str | None) -> list[tuple[int, int]]:
     """Return the rasters that what was said can mean; 0 for a width that follows from the lines."""
     if heard.size:
         return [heard.size]
@@ -216,17 +216,17 @@ def _sizes(heard: _Heard, said: set[str], system: str | None) -> list[tuple[int,
     return []
 
 
-def _sd_lines(heard: _Heard) -> list[tuple[int, int]]:
+def _sd_lines(heard: _SpokenParts) -> list[tuple[int, int]]:
     rate = _rate(heard)
     by_rate = [(0, lines) for lines, rates in ((576, _FIFTY), (480, _SIXTY)) if rate in rates]
     return by_rate or [(0, 576), (0, 480)]
 
 
-def _rate(heard: _Heard) -> Fraction | None:
+def _rate(heard: _SpokenParts) -> Fraction | None:
     return None if heard.rate is None else rate_from_text(heard.rate)
 
 
-def _widened(heard: _Heard, sizes: list[tuple[int, int]]) -> None:
+def _widened(heard: _SpokenParts, sizes: list[tuple[int, int]]) -> None:
     """ "Wide" and "anamorphic" say 16:9 where lines do not: in SD."""
     wide = [word for word in heard.rest if word in _WIDE]
     if wide and sizes and all(lines in _SD for _, lines in sizes):
@@ -235,7 +235,7 @@ def _widened(heard: _Heard, sizes: list[tuple[int, int]]) -> None:
             heard.rest.append("16:9")
 
 
-def _of_system(heard: _Heard, system: str, sizes: list[tuple[int, int]]) -> str:
+def _of_system(heard: _SpokenParts, system: str, sizes: list[tuple[int, int]]) -> str:
     """Return PAL or NTSC in words: fields at their own rate, unless whole pictures are said."""
     frames, fields = _FIFTY if system == "pal" else _SIXTY
     size, rate, name = sizes[0], _rate(heard), system.upper()
@@ -255,7 +255,7 @@ def _of_system(heard: _Heard, system: str, sizes: list[tuple[int, int]]) -> str:
     else:
         readings = both
         why = f"{name} is {size[1]} lines at {rate_text(frames)} frames or {rate_text(fields)} fields a second, not {heard.rate}"
-    raise Readings(why, subject=repr(heard.text), readings=tuple(reading + heard.tail for reading in readings))
+    raise SeveralReadings(why, subject=repr(heard.text), readings=tuple(reading + heard.tail for reading in readings))
 
 
 def _scans(size: tuple[int, int], rate: str) -> list[str]:
@@ -277,7 +277,7 @@ def _frames(scan: str, rate: str) -> str:
     return rate_text(exact / 2) if scan == "i" and exact > 30 else rate
 
 
-def _open(heard: _Heard, sizes: list[tuple[int, int]]) -> Readings:
+def _open(heard: _SpokenParts, sizes: list[tuple[int, int]]) -> SeveralReadings:
     """Return the refusal of what lacks lines, or a rate, or one raster of several, with readings to take."""
     missing = (
         "lines are missing"
@@ -303,10 +303,10 @@ def _open(heard: _Heard, sizes: list[tuple[int, int]]) -> Readings:
             rates = _OFFERED[each][:2] if len(sizes) > 1 or scan is None else _OFFERED[each]
             for rate in [_frames(each, heard.rate)] if heard.rate else rates:
                 readings.append(_written(size, each, rate) + heard.tail)
-    return Readings(missing, subject=repr(heard.text), readings=tuple(dict.fromkeys(readings))[:6])
+    return SeveralReadings(missing, subject=repr(heard.text), readings=tuple(dict.fromkeys(readings))[:6])
 
 
-def _some_scan(size: tuple[int, int], heard: _Heard) -> list[str]:
+def _some_scan(size: tuple[int, int], heard: _SpokenParts) -> list[str]:
     try:
         return _scans(size, heard.rate) if heard.rate else ["p"]
     except QuarryError:

@@ -73,7 +73,7 @@ def format_from_words(text: str) -> SignalFormat:
         )
     width = int(width_text) if width_text else DEFAULT_WIDTHS[height]
     rate = _frames(rate_from_text(rate_word), letter, words[0], rate_word)
-    said = _Words(text)
+    said = _OptionalWords(text)
     for word in words[1:]:
         said.take(word)
     aspect, samples = said.aspect
@@ -123,13 +123,13 @@ def _frames(rate: Fraction, letter: str, head: str, rate_word: str) -> Fraction:
 
 def _is_word(word: str) -> bool:
     try:
-        _Words(word).take(word)
+        _OptionalWords(word).take(word)
     except NotUnderstood:
         return False
     return True
 
 
-class _Words:
+class _OptionalWords:
     """The optional words of one text, refusing what is said twice and differently."""
 
     def __init__(self, text: str) -> None:

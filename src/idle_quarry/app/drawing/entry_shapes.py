@@ -11,7 +11,7 @@ from idle_quarry.path.codecs import gb_per_hour
 from idle_quarry.path.entries import (
     Codec,
     CodecVariant,
-    Delivery,
+    DeliverySpec,
     Entry,
     KeptFormat,
     Monitor,
@@ -37,7 +37,7 @@ _SCAN_LETTERS = {"progressive": "p", "interlaced": "i", "psf": "s"}
 _TRANSFER = {"bt709": "SDR", "hlg": "HLG", "pq": "PQ"}
 
 
-class Box(NamedTuple):
+class BoxShape(NamedTuple):
     """A rectangle: `look` is filled, outlined, hatched, barred or dashed, `role` its colour."""
 
     x: float
@@ -48,7 +48,7 @@ class Box(NamedTuple):
     look: str = "filled"
 
 
-class Words(NamedTuple):
+class TextShape(NamedTuple):
     """A line of text in a room; what does not fit ends in dots."""
 
     x: float
@@ -62,33 +62,33 @@ class Words(NamedTuple):
 
 
 @dataclass
-class Picture:
+class EntryDrawing:
     """The shapes of an entry, the height they take, and the same in words for whoever cannot see them."""
 
     width: float
-    shapes: list[Box | Words] = field(default_factory=list)
+    shapes: list[BoxShape | TextShape] = field(default_factory=list)
     height: float = 0.0
     said: list[str] = field(default_factory=list)
 
     def head(self, text: str) -> None:
         """Begin a part under a heading."""
         self.height += GAP if self.height else 0
-        self.shapes.append(Words(0, self.height, self.width, text, "chalk", bold=True, size=13))
+        self.shapes.append(TextShape(0, self.height, self.width, text, "chalk", bold=True, size=13))
         self.height += HEAD
 
     def line(self, text: str, role: str = "dust") -> None:
         """Add a line of text."""
-        self.shapes.append(Words(0, self.height, self.width, text, role))
+        self.shapes.append(TextShape(0, self.height, self.width, text, role))
         self.said.append(text)
         self.height += ROW
 
 
-def picture_of(entry: Entry, width: float, feed: SignalFormat | None = None, feeds: str = "") -> Picture:
+def picture_of(entry: Entry, width: float, feed: SignalFormat | None = None, feeds: str = "") -> EntryDrawing:
     """Return what an entry means as shapes. `feed` is the format the open template sends its monitor, `feeds` its name."""
-    made = Picture(width)
+    made = EntryDrawing(width)
     if isinstance(entry, Monitor):
         _monitor(made, entry, feed, feeds)
-    elif isinstance(entry, Delivery):
+    elif isinstance(entry, DeliverySpec):
         _delivery(made, entry)
     elif isinstance(entry, Codec | CodecVariant):
         _codec(made, entry.id)
@@ -105,7 +105,7 @@ def picture_of(entry: Entry, width: float, feed: SignalFormat | None = None, fee
     return made
 
 
-def _monitor(made: Picture, entry: Monitor, feed: SignalFormat | None, feeds: str) -> None:
+def _monitor(made: EntryDrawing, entry: Monitor, feed: SignalFormat | None, feeds: str) -> None:
     known = monitors().get(entry.id, entry)
     doors = entry.accepts
     rates = [name for name in NAMED_RATES if any(name in door.rates for door in doors)]
@@ -117,13 +117,13 @@ def _monitor(made: Picture, entry: Monitor, feed: SignalFormat | None, feeds: st
     first = min(140.0, made.width * 0.4)
     column = (made.width - first) / max(1, len(rates))
     made.shapes += [
-        Words(first + n * column, made.height, column - 2, rate, align="centre", size=11)
+        TextShape(first + n * column, made.height, column - 2, rate, align="centre", size=11)
         for n, rate in enumerate(rates)
     ]
     made.height += ROW
     for line, width, transfer in rows:
         name = f"{width} × {line} {_TRANSFER.get(transfer, transfer.upper())}"
-        made.shapes.append(Words(0, made.height + 2, first - 6, name, "chalk"))
+        made.shapes.append(TextShape(0, made.height + 2, first - 6, name, "chalk"))
         for n, rate in enumerate(rates):
             scans = {
                 scan
@@ -131,7 +131,7 @@ def _monitor(made: Picture, entry: Monitor, feed: SignalFormat | None, feeds: st
                 if line in door.lines and rate in door.rates and transfer in door.transfers
                 for scan in door.scans
             }
-            box = Box(first + n * column, made.height, column - 3, ROW - 3)
+            box = BoxShape(first + n * column, made.height, column - 3, ROW - 3)
             here = feed is not None and (feed.raster.height, rate_text(feed.rate), feed.encoding.transfer) == (
                 line,
                 rate,
@@ -139,7 +139,7 @@ def _monitor(made: Picture, entry: Monitor, feed: SignalFormat | None, feeds: st
             )
             if scans:
                 letters = " ".join(letter for scan, letter in _SCAN_LETTERS.items() if scan in scans)
-                made.shapes += [box, Words(box.x, box.y + 1, box.w, letters, "chalk", "centre")]
+                made.shapes += [box, TextShape(box.x, box.y + 1, box.w, letters, "chalk", "centre")]
                 made.said.append(f"{name} at {rate}: {', '.join(sorted(scans))}")
             if here:
                 made.shapes.append(box._replace(role="lichen", look="outlined"))
@@ -164,7 +164,7 @@ _LIMITED = (
 )  # fmt: skip
 
 
-def _delivery(made: Picture, entry: Delivery) -> None:
+def _delivery(made: EntryDrawing, entry: DeliverySpec) -> None:
     layout = sound_layouts().get(entry.sound.layout)
     if layout is not None:
         made.head("Sound")
@@ -206,7 +206,7 @@ def _delivery(made: Picture, entry: Delivery) -> None:
         made.line(text.replace("-", "−") if text.startswith(("Line-up -", "Loudness -", "True peak")) else text)
 
 
-def _codec(made: Picture, ident: str) -> None:
+def _codec(made: EntryDrawing, ident: str) -> None:
     made.head("Data rate of common formats")
     if ident not in codecs():
         made.line("What it makes is known when it can be made here.")
@@ -220,21 +220,23 @@ def _codec(made: Picture, ident: str) -> None:
     for words, mbps in ladder:
         room = made.width - first - last
         made.shapes += [
-            Words(0, made.height + 1, first - 6, words, "chalk"),
-            Box(first, made.height + 3, max(2.0, room * mbps / most), ROW - 8, "sage"),
-            Words(first + room + 6, made.height + 1, last - 6, f"{mbps:.4g} Mb/s, {gb_per_hour(mbps):.3g} GB an hour"),
+            TextShape(0, made.height + 1, first - 6, words, "chalk"),
+            BoxShape(first, made.height + 3, max(2.0, room * mbps / most), ROW - 8, "sage"),
+            TextShape(
+                first + room + 6, made.height + 1, last - 6, f"{mbps:.4g} Mb/s, {gb_per_hour(mbps):.3g} GB an hour"
+            ),
         ]
         made.said.append(f"{words}: {mbps:.4g} Mb/s")
         made.height += ROW
 
 
-def _channels(made: Picture, layout: SoundLayout) -> None:
+def _channels(made: EntryDrawing, layout: SoundLayout) -> None:
     count = len(layout.channels)
     a_row = min(count, max(1, int(made.width // 58)))
     column = min(110.0, made.width / a_row)
     for start in range(0, count, a_row):
         for n, channel in enumerate(layout.channels[start : start + a_row]):
-            box = Box(
+            box = BoxShape(
                 n * column, made.height, column - 4, 44, "seam", "hatched" if channel.carries == "silent" else "filled"
             )
             small = {"full mix": "", "music and effects": "M&E", "audio description": "AD", "clean mix": "clean"}.get(
@@ -242,7 +244,7 @@ def _channels(made: Picture, layout: SoundLayout) -> None:
             )
             made.shapes += [
                 box,
-                Words(
+                TextShape(
                     box.x,
                     box.y + 3,
                     box.w,
@@ -251,7 +253,7 @@ def _channels(made: Picture, layout: SoundLayout) -> None:
                     "centre",
                     bold=True,
                 ),
-                Words(
+                TextShape(
                     box.x,
                     box.y + 22,
                     box.w,
@@ -271,7 +273,7 @@ _ITEM_LOOKS = {
 }  # fmt: skip
 
 
-def _in_time(made: Picture, layout: ProgrammeLayout) -> None:
+def _in_time(made: EntryDrawing, layout: ProgrammeLayout) -> None:
     parts = sum(item.what == "programme" for item in layout.items)
     fixed = sum(item.seconds or 0 for item in layout.items)
     room = made.width * (0.55 if fixed else 0.0)
@@ -280,11 +282,11 @@ def _in_time(made: Picture, layout: ProgrammeLayout) -> None:
     for item in layout.items:
         w = for_parts if item.seconds is None else room * item.seconds / fixed
         role, look = _ITEM_LOOKS[item.what]
-        made.shapes.append(Box(x, made.height, max(2.0, w - 2), 34, role, look))
+        made.shapes.append(BoxShape(x, made.height, max(2.0, w - 2), 34, role, look))
         if w > 60:
-            made.shapes.append(Words(x + 2, made.height + 8, w - 6, item.what, "chalk", "centre"))
+            made.shapes.append(TextShape(x + 2, made.height + 8, w - 6, item.what, "chalk", "centre"))
         if item.tone:
-            made.shapes.append(Box(x, made.height + 37, max(2.0, w - 2), 4, "lichen"))
+            made.shapes.append(BoxShape(x, made.height + 37, max(2.0, w - 2), 4, "lichen"))
         x += w
     made.height += 48
     at, after = 0.0, 0
@@ -294,41 +296,41 @@ def _in_time(made: Picture, layout: ProgrammeLayout) -> None:
         starts = f" at {layout.starts}" if item.what == "programme" and layout.starts and not after else ""
         told = f"{item.what}{' with tone' if item.tone else ''}{f': {item.text}' if item.text else ''}{starts}"
         made.shapes += [
-            Words(0, made.height, 130, when),
-            Words(136, made.height, 120, length),
-            Words(260, made.height, made.width - 260, told, "chalk"),
+            TextShape(0, made.height, 130, when),
+            TextShape(136, made.height, 120, length),
+            TextShape(260, made.height, made.width - 260, told, "chalk"),
         ]
         made.said.append(f"{when}: {told}, {length}")
         made.height += ROW - 2
         at, after = (0.0, after + 1) if item.seconds is None else (at + item.seconds, after)
 
 
-def _naming(made: Picture, entry: NamingRule) -> None:
+def _naming(made: EntryDrawing, entry: NamingRule) -> None:
     made.head("Makes, for example")
-    made.shapes.append(Words(0, made.height, made.width, entry.example, "chalk", size=18))
+    made.shapes.append(TextShape(0, made.height, made.width, entry.example, "chalk", size=18))
     made.said.append(entry.example)
     made.height += 34
     made.head("Out of")
     for name in dict.fromkeys(fields_of(entry.rule)):
         made.shapes += [
-            Words(0, made.height, 120, f"{{{name}}}", "chalk"),
-            Words(126, made.height, made.width - 126, str(FIELDS[name])),
+            TextShape(0, made.height, 120, f"{{{name}}}", "chalk"),
+            TextShape(126, made.height, made.width - 126, str(FIELDS[name])),
         ]
         made.height += ROW - 2
 
 
-def _format(made: Picture, fmt: SignalFormat) -> None:
+def _format(made: EntryDrawing, fmt: SignalFormat) -> None:
     made.head("The picture to scale")
     aspect = float(fmt.raster.display_aspect)
     height = min(200.0, made.width / aspect)
-    made.shapes.append(Box(0, made.height, height * aspect, height, "sage", "outlined"))
+    made.shapes.append(BoxShape(0, made.height, height * aspect, height, "sage", "outlined"))
     made.shapes.append(
-        Words(0, made.height + height / 2 - 10, height * aspect, format_words(fmt, fields=True), "chalk", "centre")
+        TextShape(0, made.height + height / 2 - 10, height * aspect, format_words(fmt, fields=True), "chalk", "centre")
     )
     made.said.append(format_words(fmt, fields=True))
     made.height += height + GAP
 
 
-def overlapping(shapes: Sequence[Box | Words], width: float) -> list[Box | Words]:
+def overlapping(shapes: Sequence[BoxShape | TextShape], width: float) -> list[BoxShape | TextShape]:
     """Return the shapes that leave the width there is."""
     return [shape for shape in shapes if shape.x < -0.5 or shape.x + shape.w > width + 0.5]

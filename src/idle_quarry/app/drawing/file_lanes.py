@@ -26,7 +26,7 @@ _FILLS = {"programme": "sage", "bars": "ochre", "clock": "lichen", "slate": "lic
 
 
 @dataclass(frozen=True)
-class Marked:
+class CheckMark:
     """A place of a check: frames, its verdict, and whether that check is looked at."""
 
     first: int
@@ -56,7 +56,7 @@ def draw_file(
     found: FileMeasurement,
     rate: Fraction,
     width: float,
-    marked: Sequence[Marked],
+    marked: Sequence[CheckMark],
     wanted: dict[str, Any],
     frame: int,
 ) -> None:
@@ -185,7 +185,7 @@ def colour_of(verdict: str) -> QColor:
     return theme.colour({"fails": "oxide", "look": "ochre", "passes": "sage"}.get(verdict, "dust"))
 
 
-def _places(painter: QPainter, marked: Sequence[Marked], room: QRectF, frames: int) -> None:
+def _places(painter: QPainter, marked: Sequence[CheckMark], room: QRectF, frames: int) -> None:
     for each in sorted(marked, key=lambda one: one.chosen):
         left, right = (x_of(n, frames, room.width()) for n in (each.first, each.last))
         rect = QRectF(left, room.top() + 6, max(3.0, right - left), room.height() - 12)

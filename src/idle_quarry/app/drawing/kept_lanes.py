@@ -7,9 +7,9 @@ from collections.abc import Callable
 from PySide6.QtCore import QSize
 from PySide6.QtGui import QPainter, QPixmap
 
-from idle_quarry.app.drawing.trial_lanes import Look, Row, Scale, draw_lane, rows_in
+from idle_quarry.app.drawing.trial_lanes import ItemLook, LaneRow, Scale, draw_lane, rows_in
 from idle_quarry.app.theme import theme
-from idle_quarry.jobs.cutting.timeline import Item, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import Timeline, TimelineItem, Track
 
 _Chosen = frozenset[int]
 
@@ -32,7 +32,7 @@ class KeptLanes:
         scale: Scale,
         size: QSize,
         ratio: float,
-        look: Callable[[Item], Look],
+        look: Callable[[TimelineItem], ItemLook],
         *,
         chosen: _Chosen = frozenset(),
         aims: frozenset[str] = frozenset(),
@@ -59,7 +59,7 @@ class KeptLanes:
         self._by, self._chosen, self._tracks = by, chosen, {row.track.ident: row.track for row in rows}
         return self._image
 
-    def _changed(self, before: Track, row: Row, scale: Scale, chosen: _Chosen) -> tuple[float, float] | None:
+    def _changed(self, before: Track, row: LaneRow, scale: Scale, chosen: _Chosen) -> tuple[float, float] | None:
         """Return between which places, px, a lane is otherwise than it was; None where it is nowhere."""
         after = row.track
         others = self._chosen ^ chosen
@@ -79,6 +79,6 @@ class KeptLanes:
         return float(int(scale.x(first)) - 3), float(int(scale.x(last)) + 4)  # whole pixels: none is drawn in part
 
 
-def _alike(one: tuple[Item, ...], other: tuple[Item, ...]) -> int:
+def _alike(one: tuple[TimelineItem, ...], other: tuple[TimelineItem, ...]) -> int:
     """Return how many items at the start of both are the very same: what an edit leaves alone is not copied."""
     return next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a is not b), min(len(one), len(other)))

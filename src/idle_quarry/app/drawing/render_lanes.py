@@ -14,12 +14,12 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 from idle_quarry.app.models.jobs.renders.seen import role_of
 from idle_quarry.app.theme import theme
 from idle_quarry.jobs.renders.pieces import EXACT
-from idle_quarry.jobs.renders.standing import QUEUED, REFUSED, RENDERED, RENDERING, Stood
+from idle_quarry.jobs.renders.standing import QUEUED, REFUSED, RENDERED, RENDERING, PieceStatus
 
 
-def runs_of(pieces: Sequence[Stood]) -> tuple[Stood, ...]:
+def runs_of(pieces: Sequence[PieceStatus]) -> tuple[PieceStatus, ...]:
     """Return pieces with those joined that meet and stand alike, but for what is being rendered: there can be thousands."""
-    found: list[Stood] = []
+    found: list[PieceStatus] = []
     for piece in pieces:
         last = found[-1] if found else None
         if last is not None and last.state == piece.state != RENDERING and last.piece.last == piece.piece.first:
@@ -29,7 +29,7 @@ def runs_of(pieces: Sequence[Stood]) -> tuple[Stood, ...]:
     return tuple(found)
 
 
-def draw_stood(painter: QPainter, rect: QRectF, stood: Stood) -> None:
+def draw_stood(painter: QPainter, rect: QRectF, stood: PieceStatus) -> None:
     """Draw a piece as it stands into a rectangle, which may be a few px high."""
     state, colour = stood.state, theme.colour(role_of(stood.state))
     if state == RENDERED:

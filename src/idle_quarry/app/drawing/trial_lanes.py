@@ -17,8 +17,8 @@ from idle_quarry.app.drawing.marks import fitted, step_of
 from idle_quarry.app.drawing.render_lanes import draw_stood
 from idle_quarry.app.drawing.ribbon import draw_ribbon
 from idle_quarry.app.theme import theme
-from idle_quarry.jobs.cutting.timeline import CLIP, COLOURS, PICTURE, Item, Timeline, Track
-from idle_quarry.jobs.renders.standing import Stood
+from idle_quarry.jobs.cutting.timeline import CLIP, COLOURS, PICTURE, Timeline, TimelineItem, Track
+from idle_quarry.jobs.renders.standing import PieceStatus
 from idle_quarry.media.measurement.measured import Fields
 
 #: Heights at 100 % of text size: of a lane, of one that is empty, and of the count above them; the width of the tracks' names.
@@ -34,7 +34,7 @@ _COLOURS = dict(zip(COLOURS, ("sage", "ochre", "oxide", "dust"), strict=True))
 
 
 @dataclass(frozen=True)
-class Look:
+class ItemLook:
     """What a piece is drawn by: its cost, and what its clip's fields do (None where that is not known)."""
 
     cost: str
@@ -56,7 +56,7 @@ class Scale:
 
 
 @dataclass(frozen=True)
-class Row:
+class LaneRow:
     """A track's lane: where it begins and ends, px; one that is empty and not laid onto is thin."""
 
     track: Track
@@ -64,13 +64,13 @@ class Row:
     foot: float
 
 
-def rows_in(timeline: Timeline, aims: frozenset[str]) -> list[Row]:
+def rows_in(timeline: Timeline, aims: frozenset[str]) -> list[LaneRow]:
     """Return the lanes from the top down."""
-    found: list[Row] = []
+    found: list[LaneRow] = []
     top = float(theme.px(COUNT))
     for track in rows_of(timeline):
         foot = top + theme.px(LANE if track.items or track.ident in aims else THIN)
-        found.append(Row(track, top, foot))
+        found.append(LaneRow(track, top, foot))
         top = foot
     return found
 
@@ -87,18 +87,18 @@ def rows_of(timeline: Timeline) -> list[Track]:
     return [*reversed(pictures), *(track for track in timeline.tracks if track.kind != PICTURE)]
 
 
-def piece(row: Row, at: float, length: float, scale: Scale) -> QRectF:
+def piece(row: LaneRow, at: float, length: float, scale: Scale) -> QRectF:
     """Return where a piece of so many frames lies on a lane."""
     return QRectF(scale.x(at), row.top + 2, max(1.5, length * scale.frame - 1), row.foot - row.top - 4)
 
 
 def draw_lane(
     painter: QPainter,
-    row: Row,
+    row: LaneRow,
     rate: Fraction,
     scale: Scale,
     width: float,
-    look: Callable[[Item], Look],
+    look: Callable[[TimelineItem], ItemLook],
     *,
     chosen: frozenset[int] = frozenset(),
     aimed: bool = False,
@@ -119,7 +119,7 @@ def draw_lane(
     painter.setPen(QPen(theme.colour("seam"), 1))
     painter.drawLine(QPointF(head, row.foot - 1), QPointF(width, row.foot - 1))
     plain, drawn = _Plain(sound=track.kind != PICTURE), -1
-    rich: list[tuple[QRectF, Item, Look]] = []
+    rich: list[tuple[QRectF, TimelineItem, ItemLook]] = []
     zero, frame, top, tall = scale.x(0), scale.frame, row.top + 2, row.foot - row.top - 4
     # what begins a little outside reaches in with its edge, and shares a column
     for item in track.between(max(0, int(scale.at(left - 8))), int(scale.at(right + 8)) + 1):
@@ -201,7 +201,7 @@ def draw_count(painter: QPainter, timeline: Timeline, scale: Scale, width: float
             painter.drawText(QPointF(x + 4, theme.px(COUNT) - theme.px(15)), str(timecode))
 
 
-def draw_pieces(painter: QPainter, pieces: Sequence[Stood], scale: Scale, width: float) -> None:
+def draw_pieces(painter: QPainter, pieces: Sequence[PieceStatus], scale: Scale, width: float) -> None:
     """Draw how pieces stand, along the count's foot."""
     tall = float(theme.px(_RENDERED))
     painter.save()
@@ -213,7 +213,7 @@ def draw_pieces(painter: QPainter, pieces: Sequence[Stood], scale: Scale, width:
     painter.restore()
 
 
-def _draw_head(painter: QPainter, row: Row, aimed: bool) -> None:
+def _draw_head(painter: QPainter, row: LaneRow, aimed: bool) -> None:
     painter.setFont(theme.font(12 if row.foot - row.top > theme.px(THIN) else 11, bold=aimed))
     painter.setPen(theme.colour("chalk" if row.track.enabled and (aimed or row.track.items) else "dust"))
     room = QRectF(theme.px(16), row.top, theme.px(HEAD) - theme.px(22), row.foot - row.top)
@@ -229,8 +229,8 @@ def _draw_rich(
     rect: QRectF,
     rate: Fraction,
     track: Track,
-    item: Item,
-    told: Look,
+    item: TimelineItem,
+    told: ItemLook,
     metrics: QFontMetricsF,
     *,
     chosen: bool,
@@ -261,7 +261,7 @@ def _draw_rich(
         painter.drawRect(rect.adjusted(1, 1, -1, -1))
 
 
-def _draw_name(painter: QPainter, rect: QRectF, item: Item, metrics: QFontMetricsF, *, hatched: bool) -> None:
+def _draw_name(painter: QPainter, rect: QRectF, item: TimelineItem, metrics: QFontMetricsF, *, hatched: bool) -> None:
     room = rect.width() - theme.px(9)
     foot = rect.center().y() + metrics.ascent() / 2 - theme.px(3)
     said = f"{float(100 * item.speed):.4g} %" if item.kind == CLIP and item.speed != 1 else ""
@@ -292,7 +292,7 @@ def _elided(name: str, metrics: QFontMetricsF, room: int) -> str:
     return _ELIDED[key]
 
 
-def _draw_change(painter: QPainter, left: float, right: float, row: Row) -> None:
+def _draw_change(painter: QPainter, left: float, right: float, row: LaneRow) -> None:
     painter.setPen(QPen(theme.colour("chalk"), 1))
     painter.drawLine(QPointF(left, row.foot - 3), QPointF(right, row.top + 3))
 
@@ -336,11 +336,11 @@ def draw_places(
     painter.restore()
 
 
-def _frames(item: Item, rate: Fraction) -> int:
+def _frames(item: TimelineItem, rate: Fraction) -> int:
     return round(abs(item.step(rate)) * item.length)
 
 
-def _piece_of(fields: Fields, item: Item, rate: Fraction) -> Fields:
+def _piece_of(fields: Fields, item: TimelineItem, rate: Fraction) -> Fields:
     """Return what the fields of the frames that an item shows do."""
     assert item.media is not None
     first = int(min(item.begins, item.shows(item.end - 1, rate))) - item.media.first

@@ -12,7 +12,7 @@ from typing import cast
 from PySide6.QtWidgets import QWidget
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.finder import Entry
+from idle_quarry.app.finder import FinderItem
 from idle_quarry.library import Search
 from idle_quarry.path.registry import territories
 from idle_quarry.path.settings import Setting, settings_of
@@ -22,7 +22,7 @@ from idle_quarry.signal.words import format_words
 MOST_FOUND = 2000
 
 
-def _nothing(_desk: Desk) -> Iterator[Entry]:
+def _nothing(_desk: Desk) -> Iterator[FinderItem]:
     return iter(())
 
 
@@ -47,7 +47,7 @@ class ViewRow:
     guide: str = ""
     takes: Callable[[Path], bool] = _no_file
     take: Callable[[Desk, list[Path]], None] = _leave
-    finds: Callable[[Desk], Iterator[Entry]] = _nothing
+    finds: Callable[[Desk], Iterator[FinderItem]] = _nothing
 
     def make(self, desk: Desk) -> QWidget:
         """Return the view. What it needs (NumPy, FFmpeg's libraries, OpenTimelineIO) is read now, and not before."""
@@ -79,26 +79,26 @@ def _import(desk: Desk, paths: list[Path]) -> None:
     desk.importing.open(paths[0])
 
 
-def _templates(desk: Desk) -> Iterator[Entry]:
+def _templates(desk: Desk) -> Iterator[FinderItem]:
     for each in desk.read(lambda library: library.page(Search(), 0, MOST_FOUND)) or []:
         known = territories().get(each.territory)
         called = f"{each.territory} {known.called}" if known else each.territory
         beside = f"{each.working} · {each.shelf}"
-        yield Entry("template", each.name, beside, partial(desk.open_stored, each.id), called)
+        yield FinderItem("template", each.name, beside, partial(desk.open_stored, each.id), called)
 
 
-def _stations_and_settings(desk: Desk) -> Iterator[Entry]:
+def _stations_and_settings(desk: Desk) -> Iterator[FinderItem]:
     document = desk.document
     if document is None:
         return
     for station in document.seen.stations:
         beside = f"{station.kind} · {format_words(station.format)}"
-        yield Entry("station", station.name, beside, partial(_go, desk, station.id))
+        yield FinderItem("station", station.name, beside, partial(_go, desk, station.id))
     names = {station.id: station.name for station in document.seen.stations}
     for setting in settings_of(document.template, desk.house.value):
         text = f"{names.get(setting.sheet, setting.sheet.capitalize())}: {setting.label}"
         also = f"{setting.follows} {setting.explained}"
-        yield Entry("setting", text, setting.text, partial(_go_setting, desk, setting), also)
+        yield FinderItem("setting", text, setting.text, partial(_go_setting, desk, setting), also)
 
 
 def _go(desk: Desk, station: str) -> None:
@@ -119,11 +119,11 @@ def _look_at(desk: Desk, paths: list[Path]) -> None:
     desk.intake.look_at(paths)
 
 
-def _clips(desk: Desk) -> Iterator[Entry]:
+def _clips(desk: Desk) -> Iterator[FinderItem]:
     if "intake" not in vars(desk):  # nobody has looked at clips yet
         return
     for row in desk.intake.rows.rows:
-        yield Entry("clip", row.path.name, row.format_words, partial(_choose_clip, desk, row.path))
+        yield FinderItem("clip", row.path.name, row.format_words, partial(_choose_clip, desk, row.path))
 
 
 def _choose_clip(desk: Desk, path: Path) -> None:
@@ -131,10 +131,10 @@ def _choose_clip(desk: Desk, path: Path) -> None:
     desk.intake.choose(path)
 
 
-def _jobs(desk: Desk) -> Iterator[Entry]:
+def _jobs(desk: Desk) -> Iterator[FinderItem]:
     for record in desk.read(lambda library: library.jobs()) or []:
         beside = f"{record.template_name}, revision {record.revision}"
-        yield Entry("job", record.title, beside, partial(_choose_job, desk, record.id))
+        yield FinderItem("job", record.title, beside, partial(_choose_job, desk, record.id))
 
 
 def _choose_job(desk: Desk, job_id: str) -> None:

@@ -17,10 +17,10 @@ from idle_quarry.jobs.cutting.timeline import (
     CLIP,
     PICTURE,
     SOUND,
-    Item,
     Marker,
     Media,
     Timeline,
+    TimelineItem,
     Track,
     Transition,
 )  # fmt: skip
@@ -48,7 +48,7 @@ _COMMENTS = (
 
 
 @dataclass
-class Event:
+class EdlEvent:
     """One line of a list with what its comments add; times are frames of the list's count."""
 
     line: int
@@ -69,7 +69,7 @@ class Event:
 
 
 @dataclass(frozen=True)
-class Read:
+class EdlList:
     """A list read: its title, its timeline, the rate it says (None where it says none), its count, what is named as lost."""
 
     timeline: Timeline
@@ -86,7 +86,7 @@ def least_rate(text: str, otherwise: Fraction) -> Fraction:
     return Fraction(next((base for base in (25, 30, 50, 60) if most < base), 60))
 
 
-def read_edl(text: str, otherwise: Fraction) -> Read:
+def read_edl(text: str, otherwise: Fraction) -> EdlList:
     """Return a list as it is; where it says no rate it is counted at `otherwise`, or the least that it can be.
 
     Raises `NotUnderstood`, naming the line, for what is no list or no timecode of its count.
@@ -101,11 +101,11 @@ def read_edl(text: str, otherwise: Fraction) -> Read:
     title, events = _events(lines, rate, bool(drop), lost)
     if not events:
         raise NotUnderstood("no events are in it", remedy="give a CMX 3600 list")
-    return Read(_timeline(title, events, rate, bool(drop), lost), _NTSC if drop else None, drop, tuple(lost))
+    return EdlList(_timeline(title, events, rate, bool(drop), lost), _NTSC if drop else None, drop, tuple(lost))
 
 
-def _events(lines: list[str], rate: Fraction, drop: bool, lost: list[str]) -> tuple[str, list[Event]]:
-    title, events = "", list[Event]()
+def _events(lines: list[str], rate: Fraction, drop: bool, lost: list[str]) -> tuple[str, list[EdlEvent]]:
+    title, events = "", list[EdlEvent]()
     for number, raw in enumerate(lines, 1):
         line = raw.strip().lstrip("\ufeff")
         if not line:
@@ -127,7 +127,7 @@ def _events(lines: list[str], rate: Fraction, drop: bool, lost: list[str]) -> tu
     return title, events
 
 
-def _event(fields: list[str], line: int, rate: Fraction, drop: bool) -> Event:
+def _event(fields: list[str], line: int, rate: Fraction, drop: bool) -> EdlEvent:
     number, reel, channel, kind = fields[:4]
     times = [_count(text, line, rate, drop) for text in fields[-4:]]
     length = 0
@@ -135,7 +135,9 @@ def _event(fields: list[str], line: int, rate: Fraction, drop: bool) -> Event:
         if not fields[-5].isdigit():
             raise NotUnderstood("a transition has a length in frames", subject=f"line {line}: {fields[-5]!r}")
         length = int(fields[-5])
-    return Event(line, number, reel, channel.upper(), kind.upper(), length, (times[0], times[1]), (times[2], times[3]))
+    return EdlEvent(
+        line, number, reel, channel.upper(), kind.upper(), length, (times[0], times[1]), (times[2], times[3])
+    )
 
 
 def _count(text: str, line: int, rate: Fraction, drop: bool) -> int:
@@ -152,7 +154,7 @@ def _count(text: str, line: int, rate: Fraction, drop: bool) -> int:
         ) from error
 
 
-def _comment(line: str, event: Event, number: int, rate: Fraction, drop: bool, lost: list[str]) -> None:
+def _comment(line: str, event: EdlEvent, number: int, rate: Fraction, drop: bool, lost: list[str]) -> None:
     speed = _SPEED.match(line)
     if speed is not None:
         event.speed = _simplest(Fraction(speed[2]), rate)
@@ -186,9 +188,9 @@ def _simplest(frames: Fraction, rate: Fraction) -> Fraction:
     return min(zip(simple, told, strict=True), key=lambda pair: abs(pair[0] - pair[1]))[0]
 
 
-def _timeline(title: str, events: list[Event], rate: Fraction, drop: bool, lost: list[str]) -> Timeline:
+def _timeline(title: str, events: list[EdlEvent], rate: Fraction, drop: bool, lost: list[str]) -> Timeline:
     begin = min(event.record[0] for event in events)
-    lanes: dict[str, list[Item]] = {}
+    lanes: dict[str, list[TimelineItem]] = {}
     changes: dict[str, list[Transition]] = {}
     number = 0
     for event in events:
@@ -210,7 +212,7 @@ def _timeline(title: str, events: list[Event], rate: Fraction, drop: bool, lost:
     return Timeline(title or "list", rate, Timecode(begin, rate, drop), tuple(made), issued=number)
 
 
-def _item(event: Event, begin: int, rate: Fraction, drop: bool, lost: list[str]) -> Item | None:
+def _item(event: EdlEvent, begin: int, rate: Fraction, drop: bool, lost: list[str]) -> TimelineItem | None:
     length = event.record[1] - event.record[0]
     if length < 1:
         if length < 0:
@@ -234,7 +236,7 @@ def _item(event: Event, begin: int, rate: Fraction, drop: bool, lost: list[str])
         if event.record[0] <= at < event.record[1]
     )
     note = "; ".join(event.comments)
-    return Item(
+    return TimelineItem(
         0,
         shown,
         event.record[0] - begin,
@@ -248,7 +250,7 @@ def _item(event: Event, begin: int, rate: Fraction, drop: bool, lost: list[str])
     )
 
 
-def _speed(event: Event, length: int, lost: list[str]) -> Fraction:
+def _speed(event: EdlEvent, length: int, lost: list[str]) -> Fraction:
     shown = event.source[1] - event.source[0]
     if event.freeze or event.speed == 0:
         return Fraction(0)
@@ -265,7 +267,7 @@ def _speed(event: Event, length: int, lost: list[str]) -> Fraction:
     return Fraction(shown, length)
 
 
-def _change(event: Event, begin: int, lost: list[str]) -> Transition:
+def _change(event: EdlEvent, begin: int, lost: list[str]) -> Transition:
     kind = {"D": "SMPTE_Dissolve", "W": "SMPTE_Wipe"}.get(event.kind[0], event.kind)
     if kind != "SMPTE_Dissolve":
         said = f"wipe {event.kind[1:]}" if event.kind[0] == "W" else f"key {event.kind}"
@@ -275,9 +277,9 @@ def _change(event: Event, begin: int, lost: list[str]) -> Transition:
     return Transition(event.kind, kind, event.record[0] - begin, 0, event.length)
 
 
-def _in_order(name: str, items: list[Item], lost: list[str]) -> Iterator[Item]:
+def _in_order(name: str, items: list[TimelineItem], lost: list[str]) -> Iterator[TimelineItem]:
     """Yield items in order of time; where one lies over another, the later event wins, and that is told."""
-    kept: list[Item] = []
+    kept: list[TimelineItem] = []
     for item in sorted(items, key=lambda each: each.at):
         while kept and kept[-1].end > item.at:
             below = kept.pop()

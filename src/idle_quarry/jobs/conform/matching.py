@@ -15,8 +15,8 @@ from pathlib import Path, PurePosixPath, PureWindowsPath
 from urllib.parse import unquote, urlparse
 
 from idle_quarry.jobs.conform.edl import CMX_TAPE
-from idle_quarry.jobs.conform.material import Clip
-from idle_quarry.jobs.cutting.timeline import CLIP, NESTED, NO_MEDIA, PICTURE, SOUND, Item, Timeline, Track
+from idle_quarry.jobs.conform.material import ClipOnDisk
+from idle_quarry.jobs.cutting.timeline import CLIP, NESTED, NO_MEDIA, PICTURE, SOUND, Timeline, TimelineItem, Track
 from idle_quarry.signal.rates import rate_text
 
 FOUND, OFFSET, ELSEWHERE, MISSING, NOT_NEEDED = "found", "offset", "found elsewhere", "missing", "no media needed"
@@ -30,21 +30,21 @@ class Event:
     """
 
     track: Track
-    item: Item
+    item: TimelineItem
     status: str
     matters: bool
     text: str
-    clip: Clip | None = None
+    clip: ClipOnDisk | None = None
     offset: int | None = None
 
 
-class Index:
+class ClipIndex:
     """Clips by name and by tape."""
 
-    def __init__(self, clips: Iterable[Clip]) -> None:
-        self.names: dict[str, list[Clip]] = defaultdict(list)
-        self.tapes: dict[str, list[Clip]] = defaultdict(list)
-        self.paths: dict[str, Clip] = {}
+    def __init__(self, clips: Iterable[ClipOnDisk]) -> None:
+        self.names: dict[str, list[ClipOnDisk]] = defaultdict(list)
+        self.tapes: dict[str, list[ClipOnDisk]] = defaultdict(list)
+        self.paths: dict[str, ClipOnDisk] = {}
         for clip in clips:
             self.paths[str(clip.path)] = clip
             for name in {clip.name.casefold(), clip.path.name.casefold()}:
@@ -53,9 +53,9 @@ class Index:
                 self.tapes[tape].append(clip)
 
 
-def matched(timeline: Timeline, clips: Iterable[Clip]) -> list[Event]:
+def matched(timeline: Timeline, clips: Iterable[ClipOnDisk]) -> list[Event]:
     """Return every item of a list, in its order, matched with the clips there are."""
-    index = clips if isinstance(clips, Index) else Index(clips)
+    index = clips if isinstance(clips, ClipIndex) else ClipIndex(clips)
     earliest: dict[str, int] = {}
     for _, item in timeline.items:
         if item.media is not None:
@@ -66,7 +66,7 @@ def matched(timeline: Timeline, clips: Iterable[Clip]) -> list[Event]:
     return _with_sound(pictures)
 
 
-def _event(track: Track, item: Item, timeline: Timeline, index: Index, earliest: dict[str, int]) -> Event:
+def _event(track: Track, item: TimelineItem, timeline: Timeline, index: ClipIndex, earliest: dict[str, int]) -> Event:
     if item.kind in NO_MEDIA:
         return Event(track, item, NOT_NEEDED, False, f"{NO_MEDIA[item.kind]}: made here, no clip is needed")
     if item.kind == NESTED:
@@ -108,7 +108,7 @@ def _event(track: Track, item: Item, timeline: Timeline, index: Index, earliest:
 
 
 def _offset(
-    track: Track, item: Item, clip: Clip, first: int, last: int, earliest: dict[str, int], rate: Fraction
+    track: Track, item: TimelineItem, clip: ClipOnDisk, first: int, last: int, earliest: dict[str, int], rate: Fraction
 ) -> Event:
     """Return an event whose clip has its name and other timecodes: both are taken to begin together, where that is long enough."""
     media = item.media
@@ -133,14 +133,14 @@ def _signed(frames: int) -> str:
     return f"{'−' if frames < 0 else '+'}{abs(frames):,}".replace(",", "\u2009")
 
 
-def _shown(item: Item, rate: Fraction) -> tuple[int, int]:
+def _shown(item: TimelineItem, rate: Fraction) -> tuple[int, int]:
     """Return the first and the last frame of the media's count that an item shows."""
     ends = item.begins, item.shows(item.end - 1, rate)
     low, high = min(ends), max(ends)
     return math.floor(low), math.floor(high)
 
 
-def _holds(clip: Clip, first: int, last: int, rate: Fraction) -> bool:
+def _holds(clip: ClipOnDisk, first: int, last: int, rate: Fraction) -> bool:
     """Return whether a clip has those frames, counted as the list counts."""
     return clip.rate == rate and clip.first <= first and last < clip.first + clip.frames
 

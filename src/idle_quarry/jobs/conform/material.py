@@ -11,7 +11,7 @@ import av
 
 from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media import inspect
-from idle_quarry.media.declared import Declared
+from idle_quarry.media.declared import DeclaredProperties
 from idle_quarry.media.names import MEDIA_SUFFIXES
 from idle_quarry.signal.timecode import can_drop, start_timecode
 
@@ -22,7 +22,7 @@ _MOST_FILES = 100_000
 
 
 @dataclass(frozen=True)
-class Clip:
+class ClipOnDisk:
     """A clip on a disk: where it lies, its tape where it says one, its rate, the first frame of its count, how many there are."""
 
     path: Path
@@ -40,12 +40,12 @@ class Clip:
 
 def clips_in(
     folders: Iterable[Path], on_progress: Callable[[int], object] | None = None
-) -> tuple[list[Clip], list[str]]:
+) -> tuple[list[ClipOnDisk], list[str]]:
     """Return the clips below folders, and a sentence for each file that cannot be read; `on_progress` hears how many were looked at.
 
     Raises `MediaError` where a folder is none.
     """
-    found, trouble, looked = list[Clip](), list[str](), 0
+    found, trouble, looked = list[ClipOnDisk](), list[str](), 0
     for folder in folders:
         if not folder.is_dir():
             raise MediaError("no such folder", subject=str(folder), remedy="say where the clips are")
@@ -62,14 +62,14 @@ def clips_in(
     return found, trouble
 
 
-def clip_of(path: Path) -> Clip:
+def clip_of(path: Path) -> ClipOnDisk:
     """Return a file as a clip. Raises `MediaError` where it cannot be read."""
     declared = inspect(path).declared
     rate, first, frames, drop = count_of(declared)
-    return Clip(path, _tape(path), rate, first, frames, drop, declared.has_picture)
+    return ClipOnDisk(path, _tape(path), rate, first, frames, drop, declared.has_picture)
 
 
-def count_of(declared: Declared) -> tuple[Fraction, int, int, bool]:
+def count_of(declared: DeclaredProperties) -> tuple[Fraction, int, int, bool]:
     """Return a file's rate, the first frame of its count, how many there are, and whether it drops numbers."""
     rate = declared.rate or Fraction(25)
     drop = bool(declared.drop_frame) and can_drop(rate)

@@ -13,7 +13,7 @@ from typing import Any
 from idle_quarry.jobs.conform.frame import frame_findings
 from idle_quarry.jobs.conform.lists import CutList
 from idle_quarry.jobs.conform.matching import Event, matched
-from idle_quarry.jobs.conform.material import Clip
+from idle_quarry.jobs.conform.material import ClipOnDisk
 from idle_quarry.paper import WritePdf, pages, write_paper
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.template import Template
@@ -22,7 +22,7 @@ from idle_quarry.signal.timecode import Timecode
 
 
 @dataclass(frozen=True)
-class Conformed:
+class ConformReport:
     """A list held against a template and the clips there are."""
 
     cuts: CutList
@@ -58,10 +58,10 @@ class Conformed:
         }
 
 
-def conformed(cuts: CutList, template: Template, clips: Sequence[Clip]) -> Conformed:
+def conformed(cuts: CutList, template: Template, clips: Sequence[ClipOnDisk]) -> ConformReport:
     """Return a list held against a template and the clips there are."""
     events = matched(cuts.timeline, clips)
-    return Conformed(cuts, template.name, tuple(frame_findings(cuts, template)), tuple(events))
+    return ConformReport(cuts, template.name, tuple(frame_findings(cuts, template)), tuple(events))
 
 
 def event_json(cuts: CutList, event: Event) -> dict[str, Any]:
@@ -97,7 +97,7 @@ def source_times(cuts: CutList, event: Event) -> tuple[Timecode, Timecode]:
     return Timecode(begin, rate, drop), Timecode(begin + item.length, rate, drop)
 
 
-def as_table(found: Conformed) -> str:
+def as_table(found: ConformReport) -> str:
     """Return the events as a table."""
     out = io.StringIO()
     rows = csv.writer(out, lineterminator="\n")
@@ -108,7 +108,7 @@ def as_table(found: Conformed) -> str:
     return out.getvalue()
 
 
-def as_html(found: Conformed) -> str:
+def as_html(found: ConformReport) -> str:
     """Return the report as a page; what lacks and matters stands first."""
     order = {"missing": 0, "offset": 1, "found elsewhere": 2, "found": 3, "no media needed": 4}
     events = sorted(found.events, key=lambda event: (order[event.status], not event.matters))
@@ -120,6 +120,6 @@ def as_html(found: Conformed) -> str:
     )  # fmt: skip
 
 
-def write_report(path: Path, found: Conformed, write_pdf: WritePdf) -> None:
+def write_report(path: Path, found: ConformReport, write_pdf: WritePdf) -> None:
     """Write the report in the form that the suffix of `path` names, whole or not at all. Raises what `write_paper` raises."""
     write_paper(path, lambda: as_html(found), lambda: as_table(found), found.to_json, write_pdf)

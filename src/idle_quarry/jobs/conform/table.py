@@ -8,7 +8,7 @@ from fractions import Fraction
 
 from idle_quarry.errors import NotUnderstood, QuarryError
 from idle_quarry.jobs.conform.edl import least_rate
-from idle_quarry.jobs.cutting.timeline import PICTURE, Item, Media, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import PICTURE, Media, Timeline, TimelineItem, Track
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import Timecode
 
@@ -43,7 +43,7 @@ def read_table(text: str, otherwise: Fraction) -> Timeline:
                 subject="the table",
                 remedy="its first line names the columns: name, tape, in, out",
             )
-        rate, items, at = least_rate(text, otherwise), list[Item](), 0
+        rate, items, at = least_rate(text, otherwise), list[TimelineItem](), 0
         drop = rate == Fraction(30000, 1001) and ";" in text
         for row in rows:
             if not any(cell.strip() for cell in row):
@@ -56,7 +56,7 @@ def read_table(text: str, otherwise: Fraction) -> Timeline:
                 raise NotUnderstood("it ends before it begins", subject=f"line {rows.line_num}: {cells['name'][:40]}")
             media = Media(cells["name"], rate, None, cells["tape"] or None, 0, None, drop)
             items.append(
-                Item(
+                TimelineItem(
                     len(items) + 1,
                     cells["name"],
                     at,

@@ -7,7 +7,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from idle_quarry.jobs.conform.matching import Event
-from idle_quarry.jobs.cutting.timeline import Item, Media, Timeline, Track, Transition
+from idle_quarry.jobs.cutting.timeline import Media, Timeline, TimelineItem, Track, Transition
 from idle_quarry.path.template import Template
 from idle_quarry.signal.timecode import start_timecode
 
@@ -59,7 +59,7 @@ def _change(change: Transition, at: Callable[[int], int]) -> Transition:
     )
 
 
-def _relinked(item: Item, event: Event | None) -> Item:
+def _relinked(item: TimelineItem, event: Event | None) -> TimelineItem:
     """Return an item that shows the clip it was matched with, at that clip's own count."""
     if event is None or event.clip is None or event.offset is None or item.media is None:
         return item

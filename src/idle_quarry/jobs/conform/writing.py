@@ -12,7 +12,7 @@ from idle_quarry.files import written_whole
 from idle_quarry.jobs.conform.edl import CMX_TAPE
 from idle_quarry.jobs.conform.table import write_table
 from idle_quarry.jobs.cutting.otio_values import to_otio
-from idle_quarry.jobs.cutting.timeline import BARS, BLACK, GAP, NESTED, PICTURE, Item, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import BARS, BLACK, GAP, NESTED, PICTURE, Timeline, TimelineItem, Track
 from idle_quarry.jobs.otio_reading import remember
 
 SUFFIXES = (".otio", ".edl", ".csv")
@@ -79,7 +79,7 @@ def write_edl(timeline: Timeline, track: Track) -> str:
     return f"{title}\n{counted}\n{rest}"
 
 
-def _reel(item: Item) -> str:
+def _reel(item: TimelineItem) -> str:
     """Return the tape's name as a list holds it."""
     if item.kind in (BLACK, BARS):
         return "BL" if item.kind == BLACK else "BARS"

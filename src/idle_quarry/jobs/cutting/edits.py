@@ -13,10 +13,10 @@ from fractions import Fraction
 from itertools import count
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.jobs.cutting.timeline import Item, Marker, Media, Timeline, Track, Transition
+from idle_quarry.jobs.cutting.timeline import Marker, Media, Timeline, TimelineItem, Track, Transition
 
 #: A piece to be laid on a track: the track's id, and the item, whose `at` counts from where it is laid.
-Piece = tuple[str, Item]
+Piece = tuple[str, TimelineItem]
 
 
 def add(timeline: Timeline, pieces: Sequence[Piece]) -> Timeline:
@@ -129,7 +129,7 @@ def slip(timeline: Timeline, ident: int, by: int) -> Timeline:
     """
     together = timeline.linked(ident)
 
-    def slipped(item: Item) -> Item:
+    def slipped(item: TimelineItem) -> TimelineItem:
         if item.ident not in together or item.media is None:
             return item
         moved = replace(item, begins=item.begins + by * item.media.rate / timeline.rate)
@@ -208,7 +208,7 @@ def relinked(timeline: Timeline, path: str, media: Media) -> Timeline:
     Raises `NotPossible` where the other file has not all that is shown.
     """
 
-    def change(item: Item) -> Item:
+    def change(item: TimelineItem) -> TimelineItem:
         before = item.media
         if before is None or before.path != path:
             return item
@@ -241,7 +241,7 @@ def unmarked(timeline: Timeline, at: int) -> Timeline:
 # -- on one track -----------------------------------------------------------------------------------------------------
 
 
-def _each(timeline: Timeline, change: Callable[[Item], Item | None]) -> Timeline:
+def _each(timeline: Timeline, change: Callable[[TimelineItem], TimelineItem | None]) -> Timeline:
     """Return the timeline with each item as `change` has it, or without it; tracks on which all are the same stay themselves."""
     changed = {}
     for track in timeline.tracks:
@@ -262,13 +262,13 @@ class _Numbers:
     def new(self) -> int:
         return next(self._next)
 
-    def later(self, half: Item) -> Item:
+    def later(self, half: TimelineItem) -> TimelineItem:
         if half.link is not None and half.link not in self._links:
             self._links[half.link] = self.new()
         return replace(half, ident=self.new(), link=self._links[half.link] if half.link is not None else None)
 
 
-def _with(track: Track, items: tuple[Item, ...]) -> Track:
+def _with(track: Track, items: tuple[TimelineItem, ...]) -> Track:
     return _tidy(replace(track, items=tuple(sorted((*track.items, *items), key=lambda item: item.at))))
 
 
@@ -277,7 +277,7 @@ def _cleared(track: Track, first: int, last: int, rate: Fraction, numbers: _Numb
     touched = {item.ident for item in track.between(first, last)}
     if not touched:
         return track
-    items: list[Item] = []
+    items: list[TimelineItem] = []
     for item in track.items:
         if item.ident not in touched:
             items.append(item)
@@ -291,7 +291,7 @@ def _cleared(track: Track, first: int, last: int, rate: Fraction, numbers: _Numb
 
 
 def _moved(
-    track: Track, at: int, by: int, own: Item | None = None, edge: str = "end", rate: Fraction = Fraction(1)
+    track: Track, at: int, by: int, own: TimelineItem | None = None, edge: str = "end", rate: Fraction = Fraction(1)
 ) -> Track:
     """Return a track whose items and changes from frame `at` on lie `by` frames later; `own` is made so much longer in its place."""
     if by == 0 or (own is None and track.end <= at):
@@ -339,7 +339,7 @@ def _holds(track: Track, change: Transition) -> bool:
 # -- trimming ---------------------------------------------------------------------------------------------------------
 
 
-def _check_trim(track: Track, item: Item, edge: str, by: int, rate: Fraction, *, follow: bool) -> None:
+def _check_trim(track: Track, item: TimelineItem, edge: str, by: int, rate: Fraction, *, follow: bool) -> None:
     longer = by if edge == "end" else -by
     if item.length + longer < 1:
         raise NotPossible("no frame would be left", subject=item.name, remedy="take it out instead")
@@ -354,7 +354,7 @@ def _check_trim(track: Track, item: Item, edge: str, by: int, rate: Fraction, *,
     _check_media(_in_place(item, edge, by, rate), rate)
 
 
-def _has(item: Item, rate: Fraction) -> bool:
+def _has(item: TimelineItem, rate: Fraction) -> bool:
     """Return whether an item's media has all that it shows, as far as that is known."""
     media = item.media
     if media is None or media.frames is None or item.length < 1:
@@ -363,7 +363,7 @@ def _has(item: Item, rate: Fraction) -> bool:
     return min(one, other) >= media.first and max(one, other) < media.first + media.frames
 
 
-def _check_media(item: Item, rate: Fraction) -> None:
+def _check_media(item: TimelineItem, rate: Fraction) -> None:
     media = item.media
     if media is not None and media.frames is not None and not _has(item, rate):
         raise NotPossible(
@@ -373,13 +373,13 @@ def _check_media(item: Item, rate: Fraction) -> None:
         )
 
 
-def _trimmed(item: Item, edge: str, by: int, rate: Fraction) -> Item:
+def _trimmed(item: TimelineItem, edge: str, by: int, rate: Fraction) -> TimelineItem:
     """Return an item whose edge lies `by` frames later, where it is on the timeline."""
     made = _in_place(item, edge, by, rate)
     return made if edge == "end" else replace(made, at=item.at + by)
 
 
-def _in_place(item: Item, edge: str, by: int, rate: Fraction) -> Item:
+def _in_place(item: TimelineItem, edge: str, by: int, rate: Fraction) -> TimelineItem:
     """Return an item with `by` frames more at its end, or fewer at its start, beginning where it began."""
     if edge == "end":
         marks = tuple(mark for mark in item.markers if mark.at < item.length + by)

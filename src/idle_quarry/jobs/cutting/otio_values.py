@@ -24,10 +24,10 @@ from idle_quarry.jobs.cutting.timeline import (
     PICTURE,
     SOUND,
     TITLE,
-    Item,
     Marker,
     Media,
     Timeline,
+    TimelineItem,
     Track,
     Transition,
 )  # fmt: skip
@@ -88,7 +88,7 @@ def _change_to(change: Transition, rate: Fraction) -> otio.schema.Transition:
     return made
 
 
-def _item_to(item: Item, rate: Fraction) -> Any:
+def _item_to(item: TimelineItem, rate: Fraction) -> Any:
     given = json.loads(item.foreign) if item.foreign else {}
     own: dict[str, Any] = {"id": item.ident}
     for key, value in (("link", item.link), ("note", item.note), ("colour", item.colour)):
@@ -247,7 +247,7 @@ def _own_rate(given: otio.schema.Timeline) -> Fraction | None:
 
 
 def _track_from(track: otio.schema.Track, rate: Fraction, numbers: _Numbers) -> Track:
-    items: list[Item] = []
+    items: list[TimelineItem] = []
     changes: list[Transition] = []
     elapsed = Fraction(0)  # in frames of the timeline, exact
     for child in track:
@@ -279,7 +279,7 @@ def _says(gap: otio.schema.Gap) -> bool:
     return bool(gap.metadata or gap.markers or gap.effects)
 
 
-def _item_from(child: Any, at: int, length: int, rate: Fraction, numbers: _Numbers) -> Item:
+def _item_from(child: Any, at: int, length: int, rate: Fraction, numbers: _Numbers) -> TimelineItem:
     own = own_facts(child.metadata)
     kind, media, foreign = _kind_of(child), None, dict[str, Any]()
     begins, speed, effects = Fraction(0), Fraction(1), []
@@ -313,7 +313,7 @@ def _item_from(child: Any, at: int, length: int, rate: Fraction, numbers: _Numbe
         foreign["media"] = otio.adapters.write_to_string(child.media_reference, "otio_json")
     place = own.get("place")
     link = own.get("link")
-    item = Item(
+    item = TimelineItem(
         numbers.of(own), child.name or "", at, length, kind, media, begins, speed, bool(getattr(child, "enabled", True)),
         link if isinstance(link, int) and link > 0 else None, str(own.get("note", "")), str(own.get("colour", "")),
         (_said(place[0], Fraction(0)), _said(place[1], Fraction(0))) if isinstance(place, list) and len(place) == 2 else None,
@@ -367,7 +367,7 @@ def _media_from(clip: otio.schema.Clip, span: Any, rate: Fraction) -> Media:
     return Media(name, media_rate, path, tape, first, frames, drop, json.dumps(foreign) if foreign else "")
 
 
-def _mark_from(mark: otio.schema.Marker, rate: Fraction, item: Item | None = None) -> Marker:
+def _mark_from(mark: otio.schema.Marker, rate: Fraction, item: TimelineItem | None = None) -> Marker:
     span, own = mark.marked_range, own_facts(mark.metadata)
     at = own.get("at")
     if item is not None and not isinstance(at, int):

@@ -11,7 +11,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Item, Media, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Media, Timeline, TimelineItem, Track
 
 Samples = NDArray[np.float32]
 #: Samples a second that are mixed.
@@ -19,11 +19,11 @@ SAMPLE_RATE = 48000
 
 
 @dataclass(frozen=True)
-class Shown:
+class ShownItem:
     """An item at a frame of its timeline: the track it lies on, and the place in its media, in the media's count."""
 
     track: Track
-    item: Item
+    item: TimelineItem
     place: Fraction
 
     @property
@@ -32,12 +32,12 @@ class Shown:
         return int(self.place // 1) - (self.item.media.first if self.item.media is not None else 0)
 
 
-def shown_at(timeline: Timeline, frame: int) -> Shown | None:
+def shown_at(timeline: Timeline, frame: int) -> ShownItem | None:
     """Return what is seen at a frame: of the topmost track of pictures that is switched on and has something there."""
     for track in reversed(timeline.tracks):
         item = track.over(frame) if track.kind == PICTURE and track.enabled else None
         if item is not None and item.enabled:
-            return Shown(track, item, item.shows(frame, timeline.rate))
+            return ShownItem(track, item, item.shows(frame, timeline.rate))
     return None
 
 
@@ -57,10 +57,10 @@ def next_cut(timeline: Timeline, frame: int, *, back: bool = False) -> int:
 
 
 def next_item(
-    timeline: Timeline, frame: int, wanted: Callable[[Track, Item], bool], *, back: bool = False
-) -> tuple[Track, Item] | None:
+    timeline: Timeline, frame: int, wanted: Callable[[Track, TimelineItem], bool], *, back: bool = False
+) -> tuple[Track, TimelineItem] | None:
     """Return the nearest item that begins after a frame, or before it, and is wanted."""
-    found: tuple[Track, Item] | None = None
+    found: tuple[Track, TimelineItem] | None = None
     for track in timeline.tracks:
         for item in reversed(track.items) if back else track.items:
             if (item.at >= frame) if back else (item.at <= frame):
@@ -73,7 +73,7 @@ def next_item(
     return found
 
 
-class Heard(Protocol):
+class ClipSound(Protocol):
     """A clip's sound: `channels`, and samples at 32 bits, (count, channels), silence where there are none."""
 
     channels: int
@@ -82,7 +82,7 @@ class Heard(Protocol):
 
 
 def mixed(
-    timeline: Timeline, first: int, count: int, sound_of: Callable[[Media], Heard | None], channels: int = 2
+    timeline: Timeline, first: int, count: int, sound_of: Callable[[Media], ClipSound | None], channels: int = 2
 ) -> Samples:
     """Return `count` samples, (count, channels), ±1, from sample `first` of the timeline on: all its tracks of sound added.
 

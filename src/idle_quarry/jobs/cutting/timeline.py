@@ -1,6 +1,6 @@
 """A timeline as one immutable value: tracks of items at whole frames of its rate, each showing media at the media's own.
 
-Positions are counted in the timeline's frames from its start. What an item shows is exact: `Item.begins` is the place in its
+Positions are counted in the timeline's frames from its start. What an item shows is exact: `TimelineItem.begins` is the place in its
 media (frames of the media's own count, a fraction where the rates do not meet) that its first frame shows, and `speed` the
 media's seconds that pass in a second of the timeline: 1 as it was shot, 0 a held picture, below 0 backwards. So a cut never moves what
 is shown by so much as a sample, at any pair of rates.
@@ -62,7 +62,7 @@ class Marker:
 
 
 @dataclass(frozen=True)
-class Item:
+class TimelineItem:
     """One piece on a track: frames `at` to `at + length` of the timeline.
 
     `place` is how far its picture is shifted within a canvas of another shape, shares of the canvas across and down. Items of
@@ -95,11 +95,11 @@ class Item:
         """The frame after its last."""
         return self.at + self.length
 
-    def later(self, by: int) -> Item:
+    def later(self, by: int) -> TimelineItem:
         """Return the item so many frames later, all else as it is: what an edit does to thousands."""
         if self.at + by < 0:
             raise NotPossible("nothing lies before the start", subject=self.name)
-        made, fields = object.__new__(Item), self.__dict__.copy()
+        made, fields = object.__new__(TimelineItem), self.__dict__.copy()
         fields["at"] += by
         object.__setattr__(made, "__dict__", fields)
         return made
@@ -114,7 +114,7 @@ class Item:
             return self.speed
         return self.speed * self.media.rate / rate if self.media is not None else Fraction(0)
 
-    def part(self, first: int, last: int, rate: Fraction) -> Item:
+    def part(self, first: int, last: int, rate: Fraction) -> TimelineItem:
         """Return the item from frame `first` to `last` (half open), showing there what it showed there."""
         kept = tuple(
             replace(mark, at=mark.at - (first - self.at)) for mark in self.markers if first <= self.at + mark.at < last
@@ -141,7 +141,7 @@ class Track:
     ident: str
     name: str
     kind: str
-    items: tuple[Item, ...] = ()
+    items: tuple[TimelineItem, ...] = ()
     transitions: tuple[Transition, ...] = ()
     enabled: bool = True
     foreign: str = ""
@@ -169,12 +169,12 @@ class Track:
         """The frame after the last item's last."""
         return self.items[-1].end if self.items else 0
 
-    def over(self, frame: int) -> Item | None:
+    def over(self, frame: int) -> TimelineItem | None:
         """Return the item that covers a frame."""
         number = bisect_right(self.starts, frame) - 1
         return self.items[number] if number >= 0 and self.items[number].end > frame else None
 
-    def between(self, first: int, last: int) -> tuple[Item, ...]:
+    def between(self, first: int, last: int) -> tuple[TimelineItem, ...]:
         """Return the items that cover some frame from `first` to `last` (half open)."""
         begin = max(0, bisect_right(self.starts, first) - 1)
         found = self.items[begin : bisect_right(self.starts, last - 1)]
@@ -199,14 +199,14 @@ class Timeline:
         return max((track.end for track in self.tracks), default=0)
 
     @property
-    def items(self) -> Iterator[tuple[Track, Item]]:
+    def items(self) -> Iterator[tuple[Track, TimelineItem]]:
         """Every item with its track, the tracks from the bottom up."""
         for track in self.tracks:
             for item in track.items:
                 yield track, item
 
     @cached_property
-    def _where(self) -> dict[int, tuple[Track, Item]]:
+    def _where(self) -> dict[int, tuple[Track, TimelineItem]]:
         return {item.ident: (track, item) for track, item in self.items}
 
     def __contains__(self, ident: int) -> bool:
@@ -219,7 +219,7 @@ class Timeline:
                 return track
         raise NotPossible("there is no such track", subject=ident)
 
-    def item(self, ident: int) -> tuple[Track, Item]:
+    def item(self, ident: int) -> tuple[Track, TimelineItem]:
         """Return an item and its track. Raises `NotPossible` where it is there no more."""
         if ident not in self._where:
             raise NotPossible("that item is no longer there", subject=str(ident))

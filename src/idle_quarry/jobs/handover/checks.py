@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING, Any
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.clip import Clip
-from idle_quarry.path.entries.delivery import Delivery, Limit, Tolerances, limit_of
+from idle_quarry.path.entries.delivery import DeliverySpec, Limit, Tolerances, limit_of
 from idle_quarry.path.entries.programme import ProgrammeLayout
-from idle_quarry.path.template import Delivered, Template
+from idle_quarry.path.template import Delivery, Template
 from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
 
 if TYPE_CHECKING:
@@ -38,7 +38,7 @@ _WORDS = {
 
 
 @dataclass(frozen=True)
-class Place:
+class FrameRange:
     """Frames of a file, half open, and their timecodes."""
 
     first: int
@@ -56,7 +56,7 @@ class Check:
     found: Any
     verdict: str
     text: str
-    where: tuple[Place, ...] = ()
+    where: tuple[FrameRange, ...] = ()
     clause: str | None = None
 
     def to_json(self) -> dict[str, Any]:
@@ -68,15 +68,15 @@ class Check:
 
 
 @dataclass(frozen=True)
-class Seen:
+class CheckedFile:
     """The file as it was measured, and what is wanted of it."""
 
     path: Path
     clip: Clip
     found: FileMeasurement
     template: Template
-    delivery: Delivered
-    spec: Delivery | None
+    delivery: Delivery
+    spec: DeliverySpec | None
     layout: ProgrammeLayout | None
 
     @property
@@ -108,12 +108,12 @@ class Seen:
                 continue
         return Timecode(0, self.rate)
 
-    def place(self, first: int, last: int) -> Place:
+    def place(self, first: int, last: int) -> FrameRange:
         """Return frames as a place."""
         start = self.start
-        return Place(first, last, str(start + first), str(start + max(first, last - 1)))
+        return FrameRange(first, last, str(start + first), str(start + max(first, last - 1)))
 
-    def places(self, spans: Iterable[tuple[int, int]]) -> tuple[Place, ...]:
+    def places(self, spans: Iterable[tuple[int, int]]) -> tuple[FrameRange, ...]:
         return tuple(self.place(*span) for span in list(spans)[:_MOST_PLACES])
 
     def seconds(self, first_s: float, last_s: float) -> tuple[int, int]:

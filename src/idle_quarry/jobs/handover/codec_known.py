@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from idle_quarry.media.declared import Declared
+from idle_quarry.media.declared import DeclaredProperties
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.registry import Codec
 from idle_quarry.signal.formats import SignalFormat
@@ -19,7 +19,7 @@ _MEAN = ("bits-per-s",)
 _OFF_FIXED, _OFF_MEAN = 0.1, 0.35
 
 
-def differs(codec: Codec, fmt: SignalFormat, declared: Declared, size: int) -> tuple[list[str], list[str]]:
+def differs(codec: Codec, fmt: SignalFormat, declared: DeclaredProperties, size: int) -> tuple[list[str], list[str]]:
     """Return how a file's coding differs from a codec: what is wrong, and what a person must look at. `size` is the file's, bytes."""
     named = _DECODED.get(codec.encode.encoder, codec.encode.encoder)
     if declared.codec != named:
@@ -58,7 +58,7 @@ def _profile(codec: Codec) -> str:
     return ""
 
 
-def picture_mbps(declared: Declared, size: int) -> float | None:
+def picture_mbps(declared: DeclaredProperties, size: int) -> float | None:
     """Return the data rate of a file's pictures, Mb/s: all that is not sound; None where it has no length."""
     if not declared.duration_s:
         return None
@@ -66,7 +66,7 @@ def picture_mbps(declared: Declared, size: int) -> float | None:
     return (8 * size / declared.duration_s - sound) / 1e6
 
 
-def wrapped_as(declared: Declared, path: Path) -> str:
+def wrapped_as(declared: DeclaredProperties, path: Path) -> str:
     """Return a file's wrapping: QuickTime and MP4, which are read as one, are told by the brand that the file begins with."""
     names = declared.container.casefold().split(",")
     if not {"mov", "mp4"} & set(names):

@@ -21,16 +21,16 @@ from typing import Any
 from idle_quarry import begun
 from idle_quarry.errors import JobError, NotPossible
 from idle_quarry.files import free_place, put_exclusively, sha256_of
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.cutting.timeline import Timeline
 from idle_quarry.jobs.handover.programme import Mix, TimelineMaterial
 from idle_quarry.jobs.handover.record import note_made
 from idle_quarry.jobs.handover.sealing import handed_over, names_listed
 from idle_quarry.jobs.handover.sound_checks import mix_of
-from idle_quarry.jobs.handover.verify import Verified, layout_of, verify, wrapping_of
-from idle_quarry.jobs.handover.written import Planned, items_of, written
+from idle_quarry.jobs.handover.verify import Verification, layout_of, verify, wrapping_of
+from idle_quarry.jobs.handover.written import PlannedItem, items_of, written
 from idle_quarry.jobs.renders.standing import Programme
-from idle_quarry.jobs.renders.store import Store
+from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.media.coding.converting import frames_and_speed
 from idle_quarry.media.coding.declaring import declare_light
 from idle_quarry.media.coding.encode import encoder_pixels
@@ -38,7 +38,7 @@ from idle_quarry.path.codecs import cannot_hold
 from idle_quarry.path.entries.naming import made_name
 from idle_quarry.path.names import cleaned_name
 from idle_quarry.path.registry import codecs, sound_layouts
-from idle_quarry.path.template import Delivered
+from idle_quarry.path.template import Delivery
 from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.words import format_words
 from idle_quarry.sound.meters import LoudnessMeter
@@ -49,11 +49,11 @@ _RATE = 48000
 
 
 @dataclass(frozen=True)
-class HandedOver:
+class MadeDelivery:
     """What was made: the file, what came of verifying it, and the gain that its sound was given, dB."""
 
     path: Path
-    verified: Verified
+    verified: Verification
     gain_db: float
     frames: int
     remark: str = ""  #: what became of a hash list that could not be continued
@@ -65,13 +65,13 @@ class HandedOver:
 
 
 def make(
-    job: CheckedJob,
+    job: Job,
     programme: Programme,
-    delivery: Delivered,
+    delivery: Delivery,
     folder: Path,
-    store: Store | None = None,
+    store: RenderStore | None = None,
     on_progress: OnProgress | None = None,
-) -> HandedOver:
+) -> MadeDelivery:
     """Make a delivery of a timeline into a folder. `on_progress` hears how far it is, and may raise to stop; then nothing is left.
 
     Raises `NotPossible` where a piece, the codec or the layout refuses, `JobError` where the place does, and `MediaError`.
@@ -137,10 +137,10 @@ def make(
         finally:
             shutil.rmtree(part, ignore_errors=True)
     length = sum(item.frames for item in items)
-    return HandedOver(final, replace(found, path=final), gain, length, remark)
+    return MadeDelivery(final, replace(found, path=final), gain, length, remark)
 
 
-def _made_of(programme: Programme, items: Sequence[Planned], scale: float) -> dict[str, Any]:
+def _made_of(programme: Programme, items: Sequence[PlannedItem], scale: float) -> dict[str, Any]:
     """Return which of the timeline's frames each part of the file shows, and how many of them a picture is."""
     parts, at = [], 0
     for item in items:
@@ -150,7 +150,7 @@ def _made_of(programme: Programme, items: Sequence[Planned], scale: float) -> di
     return {"timeline": programme.name, "parts": parts, "scale": scale}
 
 
-def _with_light(path: Path, job: CheckedJob, delivery: Delivered, found: Verified) -> Verified:
+def _with_light(path: Path, job: Job, delivery: Delivery, found: Verification) -> Verification:
     """Have an HDR delivery declare the light that was measured in it, and the display it was graded on, where its container can."""
     encoding, pictures = delivery.format.encoding, found.found.pictures
     if not is_hdr(encoding.transfer):
@@ -161,7 +161,7 @@ def _with_light(path: Path, job: CheckedJob, delivery: Delivered, found: Verifie
     return replace(found, found=replace(found.found, sha256=sha256_of(path)))
 
 
-def name_of(job: CheckedJob, programme: Programme, delivery: Delivered, version: int = 1) -> str:
+def name_of(job: Job, programme: Programme, delivery: Delivery, version: int = 1) -> str:
     """Return what a delivery's file is called: by its rule, else by title, timeline and delivery. What nobody said is left out."""
     fields: dict[str, str | int | date] = {
         "title": job.title, "date": date.today().isoformat(), "format": format_words(delivery.format).split(" ")[0], "version": version,
@@ -174,7 +174,7 @@ def name_of(job: CheckedJob, programme: Programme, delivery: Delivered, version:
     return cleaned_name(made) or "delivery"
 
 
-def _free_name(job: CheckedJob, programme: Programme, delivery: Delivered, folder: Path) -> str:
+def _free_name(job: Job, programme: Programme, delivery: Delivery, folder: Path) -> str:
     """Return a name with suffix that nothing in a folder has, or ever had that its list knows: the next version where the rule has one.
 
     Raises `JobError`.
@@ -196,7 +196,7 @@ def _taken(path: Path) -> JobError:
     return JobError("is there already", subject=str(path), remedy="choose another folder, or remove it")
 
 
-def _gain(job: CheckedJob, timeline: Timeline, delivery: Delivered, on_progress: Callable[[float], None]) -> float:
+def _gain(job: Job, timeline: Timeline, delivery: Delivery, on_progress: Callable[[float], None]) -> float:
     """Return the gain, dB, that brings the full mix to the loudness that is asked for; 0 where none is, or there is nothing to hear."""
     mix, layout = mix_of(delivery), sound_layouts()[delivery.layout]
     if delivery.loudness_lufs is None or mix is None:

@@ -11,7 +11,7 @@ from idle_quarry.jobs.handover.checks import (
     NOT_CHECKED,
     PASSES,
     Check,
-    Seen,
+    CheckedFile,
     agrees,
     by_limit,
     limit_words,
@@ -20,10 +20,10 @@ from idle_quarry.jobs.handover.checks import (
 )
 from idle_quarry.jobs.handover.codec_known import differs, wrapped_as
 from idle_quarry.media.whole.flashes import MOST
-from idle_quarry.path.entries.delivery import Delivery
+from idle_quarry.path.entries.delivery import DeliverySpec
 from idle_quarry.path.grades import percent
 from idle_quarry.path.registry import codecs
-from idle_quarry.path.template import Delivered
+from idle_quarry.path.template import Delivery
 from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.rates import rate_text
 
@@ -31,7 +31,7 @@ from idle_quarry.signal.rates import rate_text
 _LEAST_S = 0.5
 
 
-def picture_checks(seen: Seen) -> Iterator[Check]:
+def picture_checks(seen: CheckedFile) -> Iterator[Check]:
     """Yield the checks of wrapping and pictures."""
     yield _container(seen)
     yield _codec(seen)
@@ -48,18 +48,18 @@ def picture_checks(seen: Seen) -> Iterator[Check]:
     yield _flash(seen)
 
 
-def wrapping(delivery: Delivered, spec: Delivery | None) -> str:
+def wrapping(delivery: Delivery, spec: DeliverySpec | None) -> str:
     """Return the suffix that is wanted: the spec's wrapping, else the codec's first container."""
     return spec.wrapper if spec is not None and spec.wrapper else codecs()[delivery.codec].containers[0]
 
 
-def _container(seen: Seen) -> Check:
+def _container(seen: CheckedFile) -> Check:
     wanted, found = wrapping(seen.delivery, seen.spec), wrapped_as(seen.clip.declared, seen.path)
     text = f"wrapped as {found}" + ("" if found == wanted else f"; {wanted} is wanted")
     return seen.check("container", wanted, found, agrees(found == wanted), text)
 
 
-def _codec(seen: Seen) -> Check:
+def _codec(seen: CheckedFile) -> Check:
     codec, declared = codecs()[seen.delivery.codec], seen.clip.declared
     found = f"{declared.codec}{f' {declared.profile}' if declared.profile else ''}"
     wrong, doubts = differs(codec, seen.delivery.format, declared, seen.found.size)
@@ -67,7 +67,7 @@ def _codec(seen: Seen) -> Check:
     return seen.check("codec", codec.name, found, verdict, "; ".join([*wrong, *doubts]) or found)
 
 
-def _format(seen: Seen) -> Iterator[Check]:
+def _format(seen: CheckedFile) -> Iterator[Check]:
     declared, fmt = seen.clip.declared, seen.delivery.format
     wanted, found = f"{fmt.raster.width} × {fmt.raster.height}", f"{declared.width} × {declared.height}"
     kinds = seen.found.pictures.kinds
@@ -91,7 +91,7 @@ def _format(seen: Seen) -> Iterator[Check]:
     )
 
 
-def _fields(seen: Seen) -> Iterator[Check]:
+def _fields(seen: CheckedFile) -> Iterator[Check]:
     fmt, pictures = seen.delivery.format, seen.found.pictures
     runs = [run for run in pictures.fields if seen.in_programme(run.first, run.last)]
     runs = [run for run in runs if run.last - run.first >= _LEAST_S * seen.rate] or runs
@@ -130,7 +130,7 @@ def _fields(seen: Seen) -> Iterator[Check]:
     yield _cadence(seen, [(run.first, run.last, run.cadence) for run in runs])
 
 
-def _cadence(seen: Seen, runs: list[tuple[int, int, str | None]]) -> Check:
+def _cadence(seen: CheckedFile, runs: list[tuple[int, int, str | None]]) -> Check:
     wanted = seen.delivery.cadence or None
     found = list(dict.fromkeys(cadence for _, _, cadence in runs))
     wrong = [(first, last) for first, last, cadence in runs if cadence != wanted]
@@ -141,7 +141,7 @@ def _cadence(seen: Seen, runs: list[tuple[int, int, str | None]]) -> Check:
     return seen.check("cadence", wanted, said if found != [None] else None, verdict, text, wrong)
 
 
-def _aspect(seen: Seen) -> Check:
+def _aspect(seen: CheckedFile) -> Check:
     raster, declared = seen.delivery.format.raster, seen.clip.declared
     wanted, found = Fraction(raster.display_aspect), declared.display_aspect
     near = abs(float(found / wanted) - 1) < 0.01 if wanted else False
@@ -155,7 +155,7 @@ def _aspect(seen: Seen) -> Check:
     )
 
 
-def _active(seen: Seen) -> Check:
+def _active(seen: CheckedFile) -> Check:
     raster, active = seen.delivery.format.raster, seen.found.pictures.active
     wanted = seen.delivery.active_format or "full frame"
     if active is None:
@@ -174,7 +174,7 @@ def _active(seen: Seen) -> Check:
     )
 
 
-def _range(seen: Seen) -> Check:
+def _range(seen: CheckedFile) -> Check:
     pictures, wanted = seen.found.pictures, seen.delivery.format.encoding.range
     found = {
         "min": pictures.lowest,
@@ -201,7 +201,7 @@ def _range(seen: Seen) -> Check:
     return seen.check("range", wanted, found, verdict, text)
 
 
-def _gamut(seen: Seen) -> Check:
+def _gamut(seen: CheckedFile) -> Check:
     pictures, limit = seen.found.pictures, seen.limit("gamut")
     if is_hdr(seen.delivery.format.encoding.transfer):
         return seen.check("gamut", None, None, NOT_CHECKED, "EBU R 103 is of standard dynamic range")
@@ -227,7 +227,7 @@ def _gamut(seen: Seen) -> Check:
     return seen.check("gamut", wanted, found, by_limit(100 * most, limit), text, spans)
 
 
-def _hdr(seen: Seen) -> Check:
+def _hdr(seen: CheckedFile) -> Check:
     pictures, delivery = seen.found.pictures, seen.delivery
     transfer, wanted = seen.clip.declared.transfer, delivery.format.encoding.transfer
     declared_hdr = transfer in ("hlg", "pq")
@@ -250,18 +250,18 @@ def _hdr(seen: Seen) -> Check:
     )
 
 
-def _black(seen: Seen) -> Check:
+def _black(seen: CheckedFile) -> Check:
     breaks = [(item.first, item.last) for item in seen.found.items if item.what == "break"]
     spans = [(part.first, part.last) for part in seen.found.pictures.parts if part.what == "black"]
     return _held(seen, "black", "black", [span for span in spans if span not in breaks], "black")
 
 
-def _freeze(seen: Seen) -> Check:
+def _freeze(seen: CheckedFile) -> Check:
     spans = [(stay.first, stay.last) for stay in seen.found.pictures.frozen]
     return _held(seen, "freeze", "frozen", spans, "nothing moves")
 
 
-def _held(seen: Seen, ident: str, limited: str, spans: Iterable[tuple[int, int]], said: str) -> Check:
+def _held(seen: CheckedFile, ident: str, limited: str, spans: Iterable[tuple[int, int]], said: str) -> Check:
     """Return the check of what may not last longer inside the programme."""
     first, last = seen.found.programme
     limit = seen.limit(limited)
@@ -280,7 +280,7 @@ def _held(seen: Seen, ident: str, limited: str, spans: Iterable[tuple[int, int]]
     return seen.check(ident, wanted, round(longest, 2), by_limit(longest, limit), text, long)
 
 
-def _repeats(seen: Seen) -> Check:
+def _repeats(seen: CheckedFile) -> Check:
     pictures = seen.found.pictures
     still = sum(part.frames for part in pictures.parts if part.what != "moving")
     single = max(0, pictures.repeats - still)
@@ -294,7 +294,7 @@ def _repeats(seen: Seen) -> Check:
     return seen.check("repeats", wanted, round(share, 5), FAILS if pictures.damaged else verdict, text)
 
 
-def _flash(seen: Seen) -> Check:
+def _flash(seen: CheckedFile) -> Check:
     pictures = seen.found.pictures
     spells = [flash for flash in pictures.flashes if seen.in_programme(flash.first, flash.last + 1)]
     limit = seen.limit("patterns")

@@ -16,12 +16,12 @@ from av.error import FFmpegError
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible, QuarryError
-from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, Heard, mixed
+from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, ClipSound, mixed
 from idle_quarry.jobs.cutting.timeline import SOUND, Media, Timeline, Track
-from idle_quarry.jobs.renders.making import Pictures
+from idle_quarry.jobs.renders.making import RecipePictures
 from idle_quarry.jobs.renders.pieces import FAILED
-from idle_quarry.jobs.renders.standing import RENDERED, Programme, Stood, StoodAt, stood
-from idle_quarry.jobs.renders.store import Store
+from idle_quarry.jobs.renders.standing import RENDERED, PieceStatus, Programme, TimelineStatus, stood
+from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.material import ClipMaterial
@@ -49,7 +49,7 @@ class TimelineMaterial:
     Raises `NotPossible` where a piece cannot be made.
     """
 
-    def __init__(self, programme: Programme, store: Store | None) -> None:
+    def __init__(self, programme: Programme, store: RenderStore | None) -> None:
         if programme.timeline is None or not programme.timeline.end:
             raise NotPossible(
                 programme.why or "shows nothing yet", subject=programme.name, remedy="lay clips onto it in Trial"
@@ -63,8 +63,8 @@ class TimelineMaterial:
         self.format = encoder_pixels(programme.canvas.codec, programme.canvas.format).format
         self.key = ""
         self.chart: str | None = None
-        self._pieces = StoodAt([stood(piece, store, {}) for piece in programme.pieces])
-        self._open: OrderedDict[int, ClipMaterial | Pictures] = OrderedDict()
+        self._pieces = TimelineStatus([stood(piece, store, {}) for piece in programme.pieces])
+        self._open: OrderedDict[int, ClipMaterial | RecipePictures] = OrderedDict()
 
     def frame(self, index: int) -> Planes:
         """Return picture `index`, or the nearest there is, as planes of `format`. Raises `QuarryError` where it cannot be made."""
@@ -76,15 +76,15 @@ class TimelineMaterial:
         planes: Planes = source.frame(number) if isinstance(source, ClipMaterial) else source.planes(number)
         return planes
 
-    def _source(self, there: Stood) -> ClipMaterial | Pictures:
+    def _source(self, there: PieceStatus) -> ClipMaterial | RecipePictures:
         first = there.piece.first
-        source: ClipMaterial | Pictures | None = self._open.pop(first, None)
+        source: ClipMaterial | RecipePictures | None = self._open.pop(first, None)
         if source is None:
             if there.state == RENDERED and there.kept is not None:
                 source = ClipMaterial(replace(inspect(there.kept.path), format=self.format), onward=True)
             else:
                 assert there.piece.recipe is not None
-                source = Pictures(there.piece.recipe).__enter__()
+                source = RecipePictures(there.piece.recipe).__enter__()
         self._open[first] = source
         if len(self._open) > _OPEN:
             _close(self._open.popitem(last=False)[1])
@@ -96,7 +96,7 @@ class TimelineMaterial:
         self._open.clear()
 
 
-def _close(source: ClipMaterial | Pictures) -> None:
+def _close(source: ClipMaterial | RecipePictures) -> None:
     if isinstance(source, ClipMaterial):
         source.close()
     else:
@@ -192,7 +192,7 @@ class Mix:
             if reader is not None:
                 reader.close()
 
-    def _sound(self, media: Media) -> Heard | None:
+    def _sound(self, media: Media) -> ClipSound | None:
         path = media.path or ""
         if path not in self._sounds:
             try:

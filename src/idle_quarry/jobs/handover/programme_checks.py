@@ -6,11 +6,11 @@ import re
 from collections.abc import Iterator
 
 from idle_quarry.errors import MediaError, QuarryError
-from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, Seen, agrees
+from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, CheckedFile, agrees
 from idle_quarry.jobs.handover.leaders import frames_before, frames_of
 from idle_quarry.media.measurement.sync import flash_and_pip
 from idle_quarry.path.entries.naming import FIELDS, fields_of, made_name
-from idle_quarry.path.entries.programme import Item as Wanted
+from idle_quarry.path.entries.programme import ProgrammeItem as Wanted
 from idle_quarry.signal.timecode import Timecode, start_timecode
 
 #: How far sound may be from picture, ms: 40 early, 60 late (EBU R 37).
@@ -27,7 +27,7 @@ _SAME = {
 }
 
 
-def programme_checks(seen: Seen) -> Iterator[Check]:
+def programme_checks(seen: CheckedFile) -> Iterator[Check]:
     """Yield the checks of timecode, layout, name and sync."""
     yield _timecode(seen)
     yield _layout(seen)
@@ -35,7 +35,7 @@ def programme_checks(seen: Seen) -> Iterator[Check]:
     yield _sync(seen)
 
 
-def wanted_start(seen: Seen) -> Timecode | None:
+def wanted_start(seen: CheckedFile) -> Timecode | None:
     """Return the timecode that the file's first picture is to have: the programme's, earlier by what lies before it."""
     delivery = seen.delivery
     start = (seen.layout.starts if seen.layout is not None else "") or delivery.start
@@ -46,7 +46,7 @@ def wanted_start(seen: Seen) -> Timecode | None:
     return programme + -frames_before(seen.layout, delivery.format.rate)
 
 
-def _timecode(seen: Seen) -> Check:
+def _timecode(seen: CheckedFile) -> Check:
     declared, wanted = seen.clip.declared, wanted_start(seen)
     if declared.timecode is None:
         return seen.check(
@@ -78,7 +78,7 @@ def _timecode(seen: Seen) -> Check:
     )
 
 
-def _layout(seen: Seen) -> Check:
+def _layout(seen: CheckedFile) -> Check:
     items, rate = seen.found.items, float(seen.rate)
     found = [
         {"what": item.what, "seconds": round(item.frames / rate, 3), "from": str(seen.start + item.first)}
@@ -130,7 +130,7 @@ def _layout(seen: Seen) -> Check:
     return seen.check("layout", seen.layout.words, found, PASSES, said)
 
 
-def _differs(seen: Seen, want: Wanted, frames: int) -> str:
+def _differs(seen: CheckedFile, want: Wanted, frames: int) -> str:
     """Return how an item's length differs from what is wanted, "" where it is near enough."""
     if want.seconds is None:
         return ""
@@ -141,7 +141,7 @@ def _differs(seen: Seen, want: Wanted, frames: int) -> str:
     return f"is {abs(off)} pictures {'longer' if off > 0 else 'shorter'} than {want.seconds:g} s"
 
 
-def _naming(seen: Seen) -> Check:
+def _naming(seen: CheckedFile) -> Check:
     rule = seen.delivery.file_name
     if not rule:
         return seen.check("naming", None, seen.path.name, NOT_CHECKED, "no rule says how it is called")
@@ -169,7 +169,7 @@ def _pattern(rule: str) -> re.Pattern[str]:
     return re.compile(made)
 
 
-def _sync(seen: Seen) -> Check:
+def _sync(seen: CheckedFile) -> Check:
     wanted = f"sound within {_EARLY:g} to {_LATE:g} ms of picture"
     none = "it has no flashes with pips by which that could be measured"
     if seen.found.pictures.most_flashes < _FLASHES:

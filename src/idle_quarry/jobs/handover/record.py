@@ -19,8 +19,8 @@ from idle_quarry.library import HandoverRecord
 from idle_quarry.library.store import now
 
 if TYPE_CHECKING:
-    from idle_quarry.jobs.check import CheckedJob
-    from idle_quarry.jobs.handover.verify import Verified
+    from idle_quarry.jobs.check import Job
+    from idle_quarry.jobs.handover.verify import Verification
 
 #: In the job's folder: what was verified, and of what files were made.
 RECORD_FILE, MADE_FILE = ".handovers.json", ".made.json"
@@ -30,7 +30,7 @@ _MOST_BYTES = 200_000_000
 
 
 @dataclass(frozen=True)
-class Accepted:
+class Acceptance:
     """A check that a person has looked at and accepted: who, when, and because of what."""
 
     check: str
@@ -40,12 +40,12 @@ class Accepted:
 
 
 @dataclass(frozen=True)
-class Noted:
+class VerificationRecord:
     """A verification as it is kept: the document of the command line's contract, when it was made, and what was accepted since."""
 
     document: dict[str, Any]
     when: str
-    accepted: tuple[Accepted, ...] = ()
+    accepted: tuple[Acceptance, ...] = ()
 
     @property
     def path(self) -> Path:
@@ -62,12 +62,12 @@ class Noted:
         )
 
 
-def noted(found: Verified) -> Noted:
+def noted(found: Verification) -> VerificationRecord:
     """Return a verification as it is kept."""
-    return Noted(found.to_json(), now_text())
+    return VerificationRecord(found.to_json(), now_text())
 
 
-def handed_over(noted: Noted, job: CheckedJob, template_id: str, author: str) -> HandoverRecord | None:
+def handed_over(noted: VerificationRecord, job: Job, template_id: str, author: str) -> HandoverRecord | None:
     """Return what the library notes of a file that was made of a job and holds against its delivery.
 
     None where it does not, or not yet; and of what was made elsewhere, which says nothing of the template.
@@ -101,7 +101,7 @@ def _write_made(folder: Path, made: dict[str, Any]) -> None:
         raise JobError(f"what was made could not be noted ({error.strerror})", subject=str(folder)) from error
 
 
-def with_made(folder: Path, noted: Noted) -> Noted:
+def with_made(folder: Path, noted: VerificationRecord) -> VerificationRecord:
     """Return a verification with the timeline that its file was made of, where it was made in this job."""
     made_of = _made(folder).get(noted.document["sha256"])
     return replace(noted, document={**noted.document, "made_of": made_of}) if made_of else noted
@@ -121,12 +121,12 @@ def _made(folder: Path) -> dict[str, Any]:
         return {}
 
 
-def accepted(noted: Noted, check: str, by: str, because: str) -> Noted:
+def accepted(noted: VerificationRecord, check: str, by: str, because: str) -> VerificationRecord:
     """Return a verification with a check accepted. Raises `JobError` without a reason."""
     if not because.strip():
         raise JobError("say why it is accepted", subject=check)
     kept = tuple(each for each in noted.accepted if each.check != check)
-    return replace(noted, accepted=(*kept, Accepted(check, by, now_text(), because.strip())))
+    return replace(noted, accepted=(*kept, Acceptance(check, by, now_text(), because.strip())))
 
 
 def now_text() -> str:
@@ -134,7 +134,7 @@ def now_text() -> str:
     return datetime.now().astimezone().isoformat(timespec="seconds")
 
 
-def read_record(folder: Path) -> tuple[Noted, ...]:
+def read_record(folder: Path) -> tuple[VerificationRecord, ...]:
     """Return what was verified in a job, the last first. Raises `JobError` where the record is damaged."""
     path = folder / RECORD_FILE
     if not path.is_file():
@@ -142,7 +142,9 @@ def read_record(folder: Path) -> tuple[Noted, ...]:
     try:
         data = json.loads(read_plain(path, _MOST_BYTES))
         return tuple(
-            Noted(file["document"], str(file["when"]), tuple(Accepted(**one) for one in file["accepted"]))
+            VerificationRecord(
+                file["document"], str(file["when"]), tuple(Acceptance(**one) for one in file["accepted"])
+            )
             for file in data["files"]
         )
     except (OSError, ValueError, KeyError, TypeError, RecursionError) as error:
@@ -153,7 +155,7 @@ def read_record(folder: Path) -> tuple[Noted, ...]:
         ) from error
 
 
-def write_record(folder: Path, files: Iterable[Noted]) -> None:
+def write_record(folder: Path, files: Iterable[VerificationRecord]) -> None:
     """Keep what was verified in a job. Raises `JobError`."""
     told = [
         {"document": file.document, "when": file.when, "accepted": [vars(one) for one in file.accepted]}
@@ -166,16 +168,18 @@ def write_record(folder: Path, files: Iterable[Noted]) -> None:
         raise JobError(f"what was verified could not be kept ({error.strerror})", subject=str(folder)) from error
 
 
-def keep_file(folder: Path, new: Noted) -> tuple[Noted, ...]:
+def keep_file(folder: Path, new: VerificationRecord) -> tuple[VerificationRecord, ...]:
     """Keep a verification with its job, and return all of them, this one first. Raises `JobError`."""
     return changed(folder, read_record, lambda files: with_file(files, new), write_record)
 
 
-def keep_accepted(folder: Path, file: Noted, check: str, by: str, because: str) -> tuple[Noted, ...]:
+def keep_accepted(
+    folder: Path, file: VerificationRecord, check: str, by: str, because: str
+) -> tuple[VerificationRecord, ...]:
     """Keep that a check of a file was accepted; what others accepted meanwhile stays. Raises `JobError`, without a reason too."""
     same = (file.document["path"], file.document["delivery"], file.document["sha256"])
 
-    def change(files: tuple[Noted, ...]) -> tuple[Noted, ...]:
+    def change(files: tuple[VerificationRecord, ...]) -> tuple[VerificationRecord, ...]:
         return tuple(
             accepted(file, check, by, because)
             if (file.document["path"], file.document["delivery"], file.document["sha256"]) == same
@@ -186,7 +190,7 @@ def keep_accepted(folder: Path, file: Noted, check: str, by: str, because: str) 
     return changed(folder, read_record, change, write_record)
 
 
-def with_file(files: Iterable[Noted], new: Noted) -> tuple[Noted, ...]:
+def with_file(files: Iterable[VerificationRecord], new: VerificationRecord) -> tuple[VerificationRecord, ...]:
     """Return the verifications with a new one first, in place of an older one of the same file against the same delivery."""
     same = (new.document["path"], new.document["delivery"])
     return (new, *(file for file in files if (file.document["path"], file.document["delivery"]) != same))

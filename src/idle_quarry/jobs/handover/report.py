@@ -13,7 +13,7 @@ from typing import Any
 from PIL import Image
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.handover.record import Noted
+from idle_quarry.jobs.handover.record import VerificationRecord
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.stills import FrameSource, shown
 from idle_quarry.paper import WritePdf, pages, write_paper
@@ -23,7 +23,7 @@ _GROUPS = {"fails": "What fails", "look": "To be looked at", "passes": "What pas
 _WIDTH, _MOST = 160, 12
 
 
-def as_html(noted: Noted) -> str:
+def as_html(noted: VerificationRecord) -> str:
     """Return the report as a page."""
     document = noted.document
     taken = {each.check: each for each in noted.accepted}
@@ -43,7 +43,7 @@ def as_html(noted: Noted) -> str:
     )  # fmt: skip
 
 
-def _pictures(noted: Noted) -> dict[str, str]:
+def _pictures(noted: VerificationRecord) -> dict[str, str]:
     """Return a small picture of the first place of each check that fails or is to be looked at, as Base64 of a PNG."""
     wanted = [check for check in noted.document["checks"] if check["verdict"] in ("fails", "look") and check["where"]][
         :_MOST
@@ -66,7 +66,7 @@ def _pictures(noted: Noted) -> dict[str, str]:
     return made
 
 
-def as_table(noted: Noted) -> str:
+def as_table(noted: VerificationRecord) -> str:
     """Return the checks as a table."""
     out = io.StringIO()
     rows = csv.writer(out, lineterminator="\n")
@@ -88,7 +88,7 @@ def as_table(noted: Noted) -> str:
     return out.getvalue()
 
 
-def as_document(noted: Noted) -> dict[str, Any]:
+def as_document(noted: VerificationRecord) -> dict[str, Any]:
     """Return the verification as a document, with what was accepted."""
     return {
         **noted.document,
@@ -98,6 +98,6 @@ def as_document(noted: Noted) -> dict[str, Any]:
     }
 
 
-def write_report(path: Path, noted: Noted, write_pdf: WritePdf) -> None:
+def write_report(path: Path, noted: VerificationRecord, write_pdf: WritePdf) -> None:
     """Write the report in the form that the suffix of `path` names, whole or not at all. Raises what `write_paper` raises."""
     write_paper(path, lambda: as_html(noted), lambda: as_table(noted), lambda: as_document(noted), write_pdf)

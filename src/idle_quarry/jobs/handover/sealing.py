@@ -88,7 +88,7 @@ def seal(path: Path, folder: Path) -> Seal:
     return Seal(path.parent / LIST, remark)
 
 
-def _brought_along(listed: _Listed, folder: Path, path: Path) -> Iterator[Path]:
+def _brought_along(listed: _HashList, folder: Path, path: Path) -> Iterator[Path]:
     """Yield second names beside `path` of the other files that are still as a list has them."""
     from ascmhl.hasher import hash_file
 
@@ -123,7 +123,7 @@ def take_place(made: Path, final: Path, sealed: Seal) -> str:
 
 
 @dataclass(frozen=True)
-class _Listed:
+class _HashList:
     """What a list says: each name with the kind of its hash and the hash, or why the list cannot be continued."""
 
     hashes: Mapping[str, tuple[str, str]]
@@ -131,23 +131,23 @@ class _Listed:
     foreign: bool = False  #: whether something else lies there that only has the name
 
 
-def _listed(folder: Path) -> _Listed:
+def _listed(folder: Path) -> _HashList:
     """Return what the list of a folder says, read by its library from a copy: it would go through every folder beside it."""
     place = folder / LIST
     if not os.path.lexists(place):
-        return _Listed({})
+        return _HashList({})
     try:
         if place.is_symlink() or not place.is_dir():
-            return _Listed({}, "it is no folder", foreign=True)
+            return _HashList({}, "it is no folder", foreign=True)
         files = list(place.iterdir())
         if len(files) > _MOST_FILES or not all(_is_plain(path) for path in files):
-            return _Listed({}, "it holds what no list does", foreign=True)
+            return _HashList({}, "it holds what no list does", foreign=True)
         with tempfile.TemporaryDirectory(prefix="quarry-list-") as temporary:
             copy = Path(temporary) / (folder.name or "delivery")
             shutil.copytree(place, copy / LIST)
             return _read_list(copy)
     except Exception as error:  # the library raises whatever its parsers do
-        return _Listed({}, f"it is damaged ({error})")
+        return _HashList({}, f"it is damaged ({error})")
 
 
 def _is_plain(path: Path) -> bool:
@@ -157,21 +157,21 @@ def _is_plain(path: Path) -> bool:
     return b"<!DOCTYPE" not in data and b"<!ENTITY" not in data
 
 
-def _read_list(folder: Path) -> _Listed:
+def _read_list(folder: Path) -> _HashList:
     from ascmhl.history import MHLHistory
 
     with _quiet():
         history = MHLHistory.load_from_path(str(folder))
         if not history.hash_lists or not history.chain.generations:
-            return _Listed({}, "it is empty")
+            return _HashList({}, "it is empty")
         chained = {generation.ascmhl_filename for generation in history.chain.generations}
         if {path.name for path in (folder / LIST).glob("*.mhl")} - chained:
-            return _Listed({}, "it holds a list that its chain does not name")
+            return _HashList({}, "it holds a list that its chain does not name")
         entries: dict[str, Any] = {}
         for path in history.set_of_file_paths():
             name = Path(path).relative_to(folder).as_posix()
             entries[name] = history.find_original_hash_entry_for_path(name)
-    return _Listed(
+    return _HashList(
         {name: (one.hash_format, one.hash_string) for name, one in entries.items() if "/" not in name and one}
     )
 

@@ -10,14 +10,14 @@ from idle_quarry.jobs.handover.checks import (
     NOT_CHECKED,
     PASSES,
     Check,
-    Seen,
+    CheckedFile,
     agrees,
     by_limit,
     limit_words,
     times,
 )
 from idle_quarry.path.registry import sound_layouts
-from idle_quarry.path.template import Delivered
+from idle_quarry.path.template import Delivery
 
 #: An LFE channel carries no more than so much of its power above 250 Hz.
 _LFE_HIGH = 0.3
@@ -26,7 +26,7 @@ _ORDER = ("left", "right", "centre", "LFE", "left surround", "right surround")
 IDS = ("sound_layout", "silence", "level", "clipping", "phase", "loudness", "short_term", "loudness_range", "true_peak")
 
 
-def mix_of(delivery: Delivered) -> tuple[int, ...] | None:
+def mix_of(delivery: Delivery) -> tuple[int, ...] | None:
     """Return the channels (from 0) of the full mix in the order that loudness is measured in; None where the layout has none."""
     channels = sound_layouts()[delivery.layout].channels
     places = {each.at: number for number, each in reversed(list(enumerate(channels))) if each.carries == "full mix"}
@@ -36,7 +36,7 @@ def mix_of(delivery: Delivered) -> tuple[int, ...] | None:
     return found if len(found) in (2, 6) else None
 
 
-def sound_checks(seen: Seen) -> Iterator[Check]:
+def sound_checks(seen: CheckedFile) -> Iterator[Check]:
     """Yield the checks of sound."""
     layout = sound_layouts()[seen.delivery.layout]
     sound = seen.found.sound
@@ -72,7 +72,7 @@ def sound_checks(seen: Seen) -> Iterator[Check]:
     yield from _loudness(seen)
 
 
-def _channels(seen: Seen) -> Check:
+def _channels(seen: CheckedFile) -> Check:
     layout, sound, delivery, declared = (
         sound_layouts()[seen.delivery.layout],
         seen.found.sound,
@@ -116,7 +116,7 @@ def _channels(seen: Seen) -> Check:
     return seen.check("sound_layout", layout.words, found, FAILS if wrong else LOOK if doubts else PASSES, text)
 
 
-def _silence(seen: Seen) -> Check:
+def _silence(seen: CheckedFile) -> Check:
     sound = seen.found.sound
     assert sound is not None
     breaks = [
@@ -144,7 +144,7 @@ def _silence(seen: Seen) -> Check:
     )
 
 
-def _level(seen: Seen) -> Check:
+def _level(seen: CheckedFile) -> Check:
     wanted, within = seen.delivery.line_up_dbfs, seen.tolerances.line_up_db
     with_tone = {item.what for item in seen.layout.items if item.tone} if seen.layout is not None else set()
     if not with_tone:  # a programme may sound like a tone
@@ -168,7 +168,7 @@ def _level(seen: Seen) -> Check:
     )
 
 
-def _loudness(seen: Seen) -> Iterator[Check]:
+def _loudness(seen: CheckedFile) -> Iterator[Check]:
     sound, delivery = seen.found.sound, seen.delivery
     assert sound is not None
     wanted, within = delivery.loudness_lufs, seen.tolerances.loudness_lu

@@ -10,7 +10,7 @@ from typing import Any
 from idle_quarry.jobs.handover.checks import (
     PASSES,
     Check,
-    Seen,
+    CheckedFile,
     worst,
 )
 from idle_quarry.jobs.handover.picture_checks import picture_checks, wrapping
@@ -18,10 +18,10 @@ from idle_quarry.jobs.handover.programme_checks import programme_checks
 from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.whole.measure import FileMeasurement, MeasureOptions, measure_file
-from idle_quarry.path.entries.delivery import Delivery, limit_of
+from idle_quarry.path.entries.delivery import DeliverySpec, limit_of
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import deliveries, programme_layouts
-from idle_quarry.path.template import Delivered, Template
+from idle_quarry.path.template import Delivery, Template
 
 #: The checks there are, in the order in which they are told.
 IDS = (
@@ -32,13 +32,13 @@ IDS = (
 
 
 @dataclass(frozen=True)
-class Verified:
+class Verification:
     """What came of verifying a file: the file's hash, what it was held against, each check, and what was measured."""
 
     path: Path
     clip: Clip
     found: FileMeasurement
-    delivery: Delivered
+    delivery: Delivery
     template: str
     revision: int
     checks: tuple[Check, ...]
@@ -56,18 +56,18 @@ class Verified:
         }  # fmt: skip
 
 
-def spec_of(delivery: Delivered) -> Delivery | None:
+def spec_of(delivery: Delivery) -> DeliverySpec | None:
     """Return the spec that a delivery was made of, None where it has none."""
     known = deliveries()
     return known[delivery.standard] if delivery.standard is not None and delivery.standard in known else None
 
 
-def layout_of(delivery: Delivered) -> ProgrammeLayout | None:
+def layout_of(delivery: Delivery) -> ProgrammeLayout | None:
     """Return a delivery's layout in time, None where it has none."""
     return programme_layouts()[delivery.programme] if delivery.programme else None
 
 
-def measure_options_of(delivery: Delivered) -> MeasureOptions:
+def measure_options_of(delivery: Delivery) -> MeasureOptions:
     """Return how a file is measured that is held against a delivery."""
     layout, spec = layout_of(delivery), spec_of(delivery)
     breaks = layout is not None and any(item.what == "break" for item in layout.items)
@@ -75,7 +75,7 @@ def measure_options_of(delivery: Delivered) -> MeasureOptions:
     return MeasureOptions(mix_of(delivery), breaks, (100.0 if least is None else least) / 100)
 
 
-def wrapping_of(delivery: Delivered) -> str:
+def wrapping_of(delivery: Delivery) -> str:
     """Return the suffix that a delivery's file has."""
     return wrapping(delivery, spec_of(delivery))
 
@@ -83,21 +83,21 @@ def wrapping_of(delivery: Delivered) -> str:
 def verify(
     path: Path,
     template: Template,
-    delivery: Delivered,
+    delivery: Delivery,
     revision: int,
     on_progress: Callable[[str, float], None] | None = None,
-) -> Verified:
+) -> Verification:
     """Hold a whole file against a delivery. `on_progress` hears what is under way, and may raise to stop.
 
     Raises `MediaError` where the file cannot be read or has no pictures.
     """
     clip, found = measure_file(path, measure_options_of(delivery), on_progress)
-    seen = Seen(path, clip, found, template, delivery, spec_of(delivery), layout_of(delivery))
+    seen = CheckedFile(path, clip, found, template, delivery, spec_of(delivery), layout_of(delivery))
     checks = {check.id: check for check in _all(seen)}
-    return Verified(path, clip, found, delivery, template.name, revision, tuple(checks[ident] for ident in IDS))
+    return Verification(path, clip, found, delivery, template.name, revision, tuple(checks[ident] for ident in IDS))
 
 
-def _all(seen: Seen) -> Iterable[Check]:
+def _all(seen: CheckedFile) -> Iterable[Check]:
     yield from picture_checks(seen)
     yield from programme_checks(seen)
     yield from sound_checks(seen)

@@ -16,7 +16,7 @@ from av.audio.resampler import AudioResampler
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.cutting.timeline import Timeline
 from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
 from idle_quarry.jobs.handover.programme import Mix, TimelineMaterial
@@ -24,7 +24,7 @@ from idle_quarry.jobs.handover.verify import layout_of
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import codecs, sound_layouts
-from idle_quarry.path.template import Delivered
+from idle_quarry.path.template import Delivery
 from idle_quarry.picture.link import Conversion
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode, start_timecode
@@ -37,7 +37,7 @@ BREAK_MARK = "break"
 
 
 @dataclass(frozen=True)
-class Planned:
+class PlannedItem:
     """An item of the file: what it is, how many pictures, whether with tone; of the programme, which of its pictures."""
 
     what: str
@@ -46,10 +46,10 @@ class Planned:
     first: int = 0
 
 
-def items_of(layout: ProgrammeLayout | None, frames: int, timeline: Timeline, rate: Fraction) -> Iterator[Planned]:
+def items_of(layout: ProgrammeLayout | None, frames: int, timeline: Timeline, rate: Fraction) -> Iterator[PlannedItem]:
     """Yield the items of the file in order. Raises `NotPossible` where the timeline's marks do not divide it as the layout has it."""
     if layout is None:
-        yield Planned("programme", frames)
+        yield PlannedItem("programme", frames)
         return
     parts = sum(item.what == "programme" for item in layout.items)
     cuts = sorted(
@@ -68,13 +68,13 @@ def items_of(layout: ProgrammeLayout | None, frames: int, timeline: Timeline, ra
     for item in layout.items:
         if item.what == "programme":
             end = ends.pop(0)
-            yield Planned("programme", end - at, first=at)
+            yield PlannedItem("programme", end - at, first=at)
             at = end
         else:
-            yield Planned(item.what, frames_of(item.seconds or 0, rate), item.tone)
+            yield PlannedItem(item.what, frames_of(item.seconds or 0, rate), item.tone)
 
 
-def first_timecode(delivery: Delivered, layout: ProgrammeLayout | None) -> Timecode:
+def first_timecode(delivery: Delivery, layout: ProgrammeLayout | None) -> Timecode:
     """Return the timecode of the file's first picture. Raises `QuarryError`."""
     rate = delivery.format.rate
     start = start_timecode((layout.starts if layout is not None else "") or delivery.start, delivery.drop, rate)
@@ -136,7 +136,7 @@ class _Sound:
 
 
 def written(
-    path: Path, job: CheckedJob, timeline: Timeline, delivery: Delivered, material: TimelineMaterial, items: list[Planned],
+    path: Path, job: Job, timeline: Timeline, delivery: Delivery, material: TimelineMaterial, items: list[PlannedItem],
     how: tuple[SignalFormat, Fraction, float], on_progress: Callable[[float], None],
 ) -> None:  # fmt: skip
     """Write the file, item by item."""
@@ -200,7 +200,7 @@ def written(
 
 
 def _slate_lines(
-    job: CheckedJob, timeline: Timeline, delivery: Delivered, start: Timecode, frames: int, items: list[Planned]
+    job: Job, timeline: Timeline, delivery: Delivery, start: Timecode, frames: int, items: list[PlannedItem]
 ) -> dict[str, str]:
     """Return what a slate says, in its order."""
     before = sum(item.frames for item in takewhile(lambda item: item.what != "programme", items))

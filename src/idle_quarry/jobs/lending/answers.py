@@ -15,12 +15,12 @@ from typing_extensions import TypedDict
 
 from idle_quarry.errors import JobError
 from idle_quarry.files import sha256_of
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.handover.checks import worst
-from idle_quarry.jobs.handover.record import Noted, now_text, with_made
-from idle_quarry.jobs.lending.house import Answer
+from idle_quarry.jobs.handover.record import VerificationRecord, now_text, with_made
+from idle_quarry.jobs.lending.house import TaskAnswer
 from idle_quarry.path.names import name_refused
-from idle_quarry.path.template import Delivered
+from idle_quarry.path.template import Delivery
 
 _STRICT = ConfigDict(strict=True, extra="forbid")
 _Text = Annotated[str, Field(max_length=4000)]
@@ -69,8 +69,8 @@ def file_named(folder: Path, said: object, by: str) -> Path:
 
 
 def looked(
-    answer: Answer, job: CheckedJob, path: Path, delivery: Delivered, on_progress: Callable[[str, float], None]
-) -> Noted:
+    answer: TaskAnswer, job: Job, path: Path, delivery: Delivery, on_progress: Callable[[str, float], None]
+) -> VerificationRecord:
     """Return a verification that another machine made of a file, with the file's hash as it is read here. Raises `JobError`."""
     from idle_quarry.jobs.handover.verify import IDS
 
@@ -94,7 +94,7 @@ def looked(
         "path": str(path), "sha256": sha256, "delivery": delivery.id, "template": job.template.name, "revision": job.revision,
         "verdict": worst(check["verdict"] for check in checks), "checks": checks, "looked": answer.by,
     }  # fmt: skip
-    return with_made(job.folder, Noted(made, now_text()))
+    return with_made(job.folder, VerificationRecord(made, now_text()))
 
 
 def _unbelieved(by: str, why: str) -> JobError:

@@ -7,24 +7,24 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.check import CheckedJob
-from idle_quarry.jobs.renders.queue import PieceQueue, Queue
+from idle_quarry.jobs.check import Job
+from idle_quarry.jobs.renders.queue import FileQueue, WorkQueue
 from idle_quarry.jobs.renders.settled import QUEUE_FILE
 from idle_quarry.jobs.renders.standing import Programme
-from idle_quarry.jobs.renders.store import Store
+from idle_quarry.jobs.renders.store import RenderStore
 
 if TYPE_CHECKING:  # what speaks to a server is read where there is one
-    from idle_quarry.jobs.lending.house import House
+    from idle_quarry.jobs.lending.house import TaskServer
 
 
-def opened(url: str | None) -> tuple[House | None, str]:
+def opened(url: str | None) -> tuple[TaskServer | None, str]:
     """Return the house at an address, or none and why: rendering goes on without it."""
     if not url:
         return None, ""
-    from idle_quarry.jobs.lending.house import House
+    from idle_quarry.jobs.lending.house import TaskServer
 
     try:
-        house = House(url)
+        house = TaskServer(url)
     except QuarryError as error:
         return None, str(error)
     if not house.may_add:
@@ -33,14 +33,14 @@ def opened(url: str | None) -> tuple[House | None, str]:
     return house, ""
 
 
-def unmarked(programmes: Sequence[Programme], store: Store) -> tuple[Path, ...]:
+def unmarked(programmes: Sequence[Programme], store: RenderStore) -> tuple[Path, ...]:
     """Return the folders of clips and renders that other machines have no way to find."""
     from idle_quarry.jobs.lending.pieces import unmarked
 
     return unmarked(programmes, store)
 
 
-def mark_all(folders: Sequence[Path], job: CheckedJob) -> None:
+def mark_all(folders: Sequence[Path], job: Job) -> None:
     """Mark what other machines could not find: the template's place that a folder lies in, else the folder itself. Raises `JobError`."""
     from idle_quarry.jobs.lending.reach import mark, place_above
 
@@ -50,10 +50,10 @@ def mark_all(folders: Sequence[Path], job: CheckedJob) -> None:
             mark(next((place for place in places if folder.is_relative_to(place) and place.is_dir()), folder))
 
 
-def queue_of(job: CheckedJob, house: House | None, store: Store | None) -> PieceQueue:
+def queue_of(job: Job, house: TaskServer | None, store: RenderStore | None) -> WorkQueue:
     """Return the queue of a job's pieces: of its house, where one is given, else in the job's own file. Raises `JobError`."""
     if house is not None and store is not None:
-        from idle_quarry.jobs.lending.pieces import HousePieces
+        from idle_quarry.jobs.lending.pieces import ServerQueue
 
-        return HousePieces.of(house, job, store)
-    return Queue(job.folder / QUEUE_FILE)
+        return ServerQueue.of(house, job, store)
+    return FileQueue(job.folder / QUEUE_FILE)

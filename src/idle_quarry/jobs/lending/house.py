@@ -17,10 +17,10 @@ from typing import Any
 import psycopg
 from procrastinate import App, SyncPsycopgConnector
 from procrastinate.exceptions import AlreadyEnqueued, ConnectorException
-from procrastinate.jobs import Job
+from procrastinate.jobs import Job as Task
 
 from idle_quarry.errors import Away, JobError, LibraryError, NotPossible, one_line
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.library.server import tasks as tables
 from idle_quarry.library.server.opening import address, shown
@@ -41,7 +41,7 @@ _LOOK_S = 0.4
 
 
 @dataclass(frozen=True)
-class Lent:
+class MachineAtWork:
     """What a machine of the house does just now: which machine, whose it is, what and for which job, and how far it is."""
 
     machine: str
@@ -53,7 +53,7 @@ class Lent:
     text: str
 
 
-def lent_words(lent: Lent) -> str:
+def lent_words(lent: MachineAtWork) -> str:
     """Return what a machine does, in words."""
     what = {"piece": "rendering", "bring in": "bringing in", "deliver": "making", "verify": "verifying"}.get(
         lent.kind, lent.kind
@@ -69,7 +69,7 @@ def plain(url: str, most: int = 2) -> dict[str, Any]:
     return {"conninfo": made, "kwargs": settings, "min_size": 0, "max_size": most, "max_idle": 20.0, "timeout": 4.0}
 
 
-def key_of(job: CheckedJob) -> str:
+def key_of(job: Job) -> str:
     """Return what a job's tasks are known by, wherever its folder lies."""
     return hashlib.sha256(f"{job.title}\n{job.started}".encode()).hexdigest()[:12]
 
@@ -90,7 +90,7 @@ def queue_name(key: str, places: Iterable[dict[str, Any]]) -> str:
 
 
 @dataclass(frozen=True)
-class Answer:
+class TaskAnswer:
     """What came of a task, unbelieved; and which machine said it, and whose that is by the server's own word."""
 
     value: dict[str, Any]
@@ -102,15 +102,15 @@ class Answer:
         return f"{self.machine.split(' ')[0]}, of {self.person}"
 
 
-def _answer(row: dict[str, Any], title: str) -> Answer:
+def _answer(row: dict[str, Any], title: str) -> TaskAnswer:
     if not isinstance(row["result"], dict):
         raise JobError(
             f"{row['machine'] or 'a machine'} said nothing that can be used of it", subject=title, remedy="ask again"
         )
-    return Answer(row["result"], one_line(str(row["machine"]))[:200], one_line(str(row["person"]))[:200])
+    return TaskAnswer(row["result"], one_line(str(row["machine"]))[:200], one_line(str(row["person"]))[:200])
 
 
-class House:
+class TaskServer:
     """The tasks of a house; any number of threads may use it. Raises `Away` where the server does not answer, and `LibraryError`."""
 
     def __init__(self, url: str) -> None:
@@ -161,7 +161,7 @@ class House:
 
     # -- adding ------------------------------------------------------------------------------------------------------------
 
-    def add(self, tasks: list[Job]) -> None:
+    def add(self, tasks: list[Task]) -> None:
         """Add tasks, in their order; of those that wait already none is added twice."""
         self.give_back_stalled()
         for _ in range(3):
@@ -213,9 +213,9 @@ class House:
     # -- waiting for one -----------------------------------------------------------------------------------------------------
 
     def awaited(
-        self, job: CheckedJob, kind: str, given: dict[str, Any], places: list[dict[str, Any]],
+        self, job: Job, kind: str, given: dict[str, Any], places: list[dict[str, Any]],
         on_progress: Callable[[float], object], frames: int = 1000,
-    ) -> Answer:  # fmt: skip
+    ) -> TaskAnswer:  # fmt: skip
         """Have some machine do a task, and return what came of it; where `on_progress`, which hears the share that is done, raises, it is stopped.
 
         A server that goes away is waited for: what was done meanwhile is taken when it is back. Raises `JobError` with the machine's own
@@ -223,7 +223,7 @@ class House:
         """
         key = key_of(job)
         name = f"{kind} {hashlib.sha256(json.dumps(given, sort_keys=True).encode()).hexdigest()[:40]}"
-        task = Job(
+        task = Task(
             queue=queue_name(key, places), lock=name, queueing_lock=name, task_name=kind, priority=self.first(key),
             task_kwargs={"given": given, "places": [*places], "title": job.title, "frames": frames},
         )  # fmt: skip
@@ -288,18 +288,18 @@ class House:
 
     # -- looking ---------------------------------------------------------------------------------------------------------------
 
-    def here(self) -> list[Lent]:
+    def here(self) -> list[MachineAtWork]:
         """Return what this machine does just now."""
         return [each for each in self.under_way() if each.machine.split(" ")[0] == socket.gethostname()]
 
-    def under_way(self) -> list[Lent]:
+    def under_way(self) -> list[MachineAtWork]:
         """Return what machines of the house do just now."""
         found = self.rows(
             "SELECT t.machine, t.person, j.task_name, j.args, t.done, t.text FROM procrastinate_jobs j "
             "JOIN told t ON t.job = j.id WHERE j.status = 'doing' ORDER BY t.machine, j.id"
         )
         return [
-            Lent(
+            MachineAtWork(
                 row["machine"], row["person"], row["task_name"], str(row["args"].get("title", "")), row["done"],
                 int(row["args"].get("frames", 0)), row["text"],
             )

@@ -24,7 +24,7 @@ _TOUCHED = "worked"
 
 
 @dataclass(frozen=True)
-class Offer:
+class LendingOffer:
     """When a machine is lent: between two hours of the day (None: at any), only while nobody works on it, on how many processors (0: all)."""
 
     hours: tuple[int, int] | None = None
@@ -91,10 +91,10 @@ def _desktop_idle_s() -> float:
         return float("inf")
 
 
-class Lending:
+class MachineLending:
     """This machine's workers for its house, while it is lent."""
 
-    def __init__(self, url: str, offer: Offer, places: Sequence[Path] = ()) -> None:
+    def __init__(self, url: str, offer: LendingOffer, places: Sequence[Path] = ()) -> None:
         self.offer = offer
         arguments = [part for place in places for part in ("--place", str(place))]
         self._crew = Crew(WORKER, arguments, settings={SERVER: url})

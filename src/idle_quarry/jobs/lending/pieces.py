@@ -7,23 +7,23 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from procrastinate.jobs import Job
+from procrastinate.jobs import Job as Task
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.jobs.check import CheckedJob
-from idle_quarry.jobs.lending.house import NEVER, PAUSED, House, key_of, queue_name
+from idle_quarry.jobs.check import Job
+from idle_quarry.jobs.lending.house import NEVER, PAUSED, TaskServer, key_of, queue_name
 from idle_quarry.jobs.lending.reach import Reach, place_above
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.jobs.renders.queue import FAILED, TAKEN, WAITING, State
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
 from idle_quarry.jobs.renders.standing import Programme
-from idle_quarry.jobs.renders.store import Store
+from idle_quarry.jobs.renders.store import RenderStore
 
 PIECE = "piece"
 _STATES = {"todo": WAITING, "doing": TAKEN, "failed": FAILED}
 
 
-def said_piece(recipe: Recipe, store: Store, title: str) -> dict[str, Any]:
+def said_piece(recipe: Recipe, store: RenderStore, title: str) -> dict[str, Any]:
     """Return what a task says of a piece: its recipe with paths that other machines can find. Raises `NotReachable`."""
     reach = Reach()
     data = to_json(recipe)
@@ -37,19 +37,19 @@ def said_piece(recipe: Recipe, store: Store, title: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def piece_of(given: dict[str, Any], reach: Reach) -> tuple[Recipe, Store]:
+def piece_of(given: dict[str, Any], reach: Reach) -> tuple[Recipe, RenderStore]:
     """Return a piece and where it goes, on this machine. Raises `NotReachable`, and `NotPossible` for what is no piece."""
     try:
         data = dict(given["recipe"])
         for part in ("shown", "over"):
             if data[part]:
                 data[part] = {**data[part], "path": str(reach.path(data[part]["path"]))}
-        return from_json(data), Store(reach.path(given["store"]))
+        return from_json(data), RenderStore(reach.path(given["store"]))
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         raise NotPossible("a task that is no piece: another version of this program added it") from error
 
 
-def unmarked(programmes: Iterable[Programme], store: Store) -> tuple[Path, ...]:
+def unmarked(programmes: Iterable[Programme], store: RenderStore) -> tuple[Path, ...]:
     """Return the folders of a job's clips and renders that lie in no place that other machines know."""
     folders = {store.folder.parent} | {
         Path(taken.path).parent
@@ -61,16 +61,16 @@ def unmarked(programmes: Iterable[Programme], store: Store) -> tuple[Path, ...]:
 
 
 @dataclass(frozen=True)
-class HousePieces:
+class ServerQueue:
     """The pieces of a job as tasks of its house. Raises `Away`, `LibraryError`, `NotReachable`."""
 
-    house: House
+    house: TaskServer
     key: str
     title: str
-    store: Store
+    store: RenderStore
 
     @classmethod
-    def of(cls, house: House, job: CheckedJob, store: Store) -> HousePieces:
+    def of(cls, house: TaskServer, job: Job, store: RenderStore) -> ServerQueue:
         return cls(house, key_of(job), job.title, store)
 
     @property
@@ -90,7 +90,7 @@ class HousePieces:
             said, name = said_piece(recipe, self.store, self.title), self._name(recipe.identity)
             queue = queue_name(self.key, said["places"])
             tasks.append(
-                Job(queue=queue, lock=name, queueing_lock=name, task_name=PIECE, priority=first, task_kwargs=said)
+                Task(queue=queue, lock=name, queueing_lock=name, task_name=PIECE, priority=first, task_kwargs=said)
             )
         if tasks:
             self.house.add(tasks)

@@ -27,7 +27,7 @@ class NotReachable(NotPossible):
 
 
 @dataclass(frozen=True)
-class Place:
+class SharedFolder:
     """A folder that is marked: what it is known by on all machines, and where it lies on this one."""
 
     id: str
@@ -43,7 +43,7 @@ def proof_in(folder: Path) -> str | None:
         return None
 
 
-def mark(folder: Path) -> Place:
+def mark(folder: Path) -> SharedFolder:
     """Mark a folder as a place that machines share; one that is marked stays what it is. Raises `JobError`."""
     if not is_folder(folder):
         raise JobError("no such folder", subject=str(folder))
@@ -56,16 +56,16 @@ def mark(folder: Path) -> Place:
             written_whole(folder / PROOF, (json.dumps(document, ensure_ascii=False) + "\n").encode())
         except OSError as error:
             raise JobError(f"it cannot be marked ({error.strerror})", subject=str(folder)) from error
-    return Place(known, folder)
+    return SharedFolder(known, folder)
 
 
-def place_above(path: Path) -> Place | None:
+def place_above(path: Path) -> SharedFolder | None:
     """Return the nearest marked folder that a path lies in, or is."""
     path = path.resolve()
     for folder in (path, *path.parents):
         known = proof_in(folder)
         if known is not None:
-            return Place(known, folder)
+            return SharedFolder(known, folder)
     return None
 
 

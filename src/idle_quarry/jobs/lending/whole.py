@@ -10,16 +10,16 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from idle_quarry.errors import NotPossible, one_line
-from idle_quarry.jobs.check import CheckedJob, check_job
+from idle_quarry.jobs.check import Job, check_job
 from idle_quarry.jobs.handover.checks import FAILS
-from idle_quarry.jobs.handover.record import Noted, noted, with_made
+from idle_quarry.jobs.handover.record import VerificationRecord, noted, with_made
 from idle_quarry.jobs.lending.answers import file_named, inside, looked
-from idle_quarry.jobs.lending.house import House
+from idle_quarry.jobs.lending.house import TaskServer
 from idle_quarry.jobs.lending.reach import Reach, place_above
-from idle_quarry.jobs.material import BroughtIn, Entry, Span, bring_in, make_proxy
+from idle_quarry.jobs.material import BroughtInFile, JobClip, Span, bring_in, make_proxy
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.looking import look
-from idle_quarry.path.template import Delivered, Format, Source
+from idle_quarry.path.template import Delivery, Format, Source
 
 _FORMAT: TypeAdapter[Format | None] = TypeAdapter(Format | None)
 #: Hears what is under way and the share that is done; it may raise to stop.
@@ -31,9 +31,9 @@ BRING_IN, DELIVER, VERIFY = "bring in", "deliver", "verify"
 
 
 def brought_in(
-    house: House | None, job: CheckedJob, entry: Entry, clip: Clip, source: Source, span: Span | None, proxy: bool,
+    house: TaskServer | None, job: Job, entry: JobClip, clip: Clip, source: Source, span: Span | None, proxy: bool,
     on_progress: Callable[[float], None],
-) -> BroughtIn:  # fmt: skip
+) -> BroughtInFile:  # fmt: skip
     """Return what was made of a clip, or a span of it, or its proxy. Raises what `bring_in` raises, and `JobError`."""
     if house is None or _alone(job.folder, entry.path):
         how = entry, clip, source, job.template, job.folder, on_progress
@@ -46,12 +46,14 @@ def brought_in(
     }  # fmt: skip
     answer = house.awaited(job, BRING_IN, given, [folder, path], on_progress)
     wanted = job.template.proxy.codec if proxy and job.template.proxy is not None else job.template.intermediate.codec
-    return BroughtIn(inside(job.folder, answer.value.get("path"), answer.by), entry.content, source.id, wanted, span)
+    return BroughtInFile(
+        inside(job.folder, answer.value.get("path"), answer.by), entry.content, source.id, wanted, span
+    )
 
 
 def delivered(
-    house: House | None, job: CheckedJob, timeline: str, delivery: Delivered, folder: Path, on_progress: OnProgress
-) -> tuple[Noted, bool]:
+    house: TaskServer | None, job: Job, timeline: str, delivery: Delivery, folder: Path, on_progress: OnProgress
+) -> tuple[VerificationRecord, bool]:
     """Return what came of making a delivery of a timeline into a folder, verified, and whether it passes. Raises what `make` raises."""
     if house is None or _alone(job.folder, folder):
         return _delivered(job, timeline, delivery, folder, on_progress)
@@ -67,7 +69,9 @@ def delivered(
     return found, found.verdict != FAILS
 
 
-def verified(house: House | None, job: CheckedJob, path: Path, delivery: Delivered, on_progress: OnProgress) -> Noted:
+def verified(
+    house: TaskServer | None, job: Job, path: Path, delivery: Delivery, on_progress: OnProgress
+) -> VerificationRecord:
     """Return a file held against a delivery. Raises what `verify` raises."""
     if house is None or _alone(job.folder, path):
         return _verified(job, path, delivery, on_progress)
@@ -87,8 +91,8 @@ def _alone(*paths: Path) -> bool:
 
 
 def _delivered(
-    job: CheckedJob, timeline: str, delivery: Delivered, folder: Path, on_progress: OnProgress
-) -> tuple[Noted, bool]:
+    job: Job, timeline: str, delivery: Delivery, folder: Path, on_progress: OnProgress
+) -> tuple[VerificationRecord, bool]:
     from idle_quarry.jobs.handover.make import make
     from idle_quarry.jobs.renders.settled import settled
     from idle_quarry.jobs.renders.standing import programmes_of, stock_of
@@ -104,7 +108,7 @@ def _delivered(
     return kept, made.done
 
 
-def _verified(job: CheckedJob, path: Path, delivery: Delivered, on_progress: OnProgress) -> Noted:
+def _verified(job: Job, path: Path, delivery: Delivery, on_progress: OnProgress) -> VerificationRecord:
     from idle_quarry.jobs.handover.verify import verify
 
     return with_made(job.folder, noted(verify(path, job.template, delivery, job.revision, on_progress)))
@@ -122,7 +126,7 @@ def bring_in_for(given: dict[str, Any], reach: Reach, on_progress: OnProgress) -
         raise NotPossible("is no source class of the template", subject=str(given["source"]))
     clip = replace(look(path), format=_FORMAT.validate_python(given["taken_as"]))
     span = (int(given["span"][0]), int(given["span"][1])) if given["span"] else None
-    entry = Entry(path, str(given["content"]), source.id)
+    entry = JobClip(path, str(given["content"]), source.id)
     made = brought_in(None, job, entry, clip, source, span, bool(given["proxy"]), lambda share: on_progress("", share))
     return {"path": made.path.relative_to(job.folder).as_posix()}
 
@@ -143,7 +147,7 @@ def verify_for(given: dict[str, Any], reach: Reach, on_progress: OnProgress) -> 
     return {"document": found.document}
 
 
-def _delivery(job: CheckedJob, given: dict[str, Any]) -> Delivered:
+def _delivery(job: Job, given: dict[str, Any]) -> Delivery:
     found = next((delivery for delivery in job.template.deliveries if delivery.id == given["delivery"]), None)
     if found is None:
         raise NotPossible("is no delivery of the template", subject=str(given["delivery"]))

@@ -33,12 +33,12 @@ from procrastinate.worker import Worker
 
 from idle_quarry.errors import Away, JobError, QuarryError
 from idle_quarry.jobs.lending import house as of_house
-from idle_quarry.jobs.lending.house import SERVER, House, plain
+from idle_quarry.jobs.lending.house import SERVER, TaskServer, plain
 from idle_quarry.jobs.lending.pieces import PIECE, piece_of
 from idle_quarry.jobs.lending.reach import NotReachable, Reach
 from idle_quarry.jobs.lending.whole import BRING_IN, DELIVER, VERIFY, bring_in_for, deliver_for, verify_for
 from idle_quarry.jobs.renders.queue import worker_name
-from idle_quarry.jobs.renders.turn import Stopped, Turn, rendered
+from idle_quarry.jobs.renders.turn import TaskRun, WorkStopped, rendered
 from idle_quarry.jobs.renders.worker import as_guest, status_of
 from idle_quarry.library.server.tasks import SILENT_S
 from idle_quarry.reports import unforeseen
@@ -54,18 +54,18 @@ _Done = tuple[float, dict[str, Any] | None]
 _Whole = Callable[[dict[str, Any], Reach, Callable[[str, float], None]], dict[str, Any]]
 
 
-class _GivenBack(Exception):
+class _TaskReturned(Exception):
     """A task that this machine does not end: another may."""
 
 
-class _Again(BaseRetryStrategy):
+class _RetryOfReturned(BaseRetryStrategy):
     """What is given back is done by somebody at once; what fails, fails."""
 
     def get_retry_decision(self, *, exception: BaseException, job: Job) -> RetryDecision | None:
-        return RetryDecision(retry_at=_AT_ONCE) if isinstance(exception, _GivenBack) else None
+        return RetryDecision(retry_at=_AT_ONCE) if isinstance(exception, _TaskReturned) else None
 
 
-class _Own(JobManager):
+class _GuardedTasks(JobManager):
     """Takes, ends and gives back through the server's guards: one that slept through its own death changes nothing."""
 
     def __init__(self, connector: Any, machine: str) -> None:
@@ -94,10 +94,10 @@ class _Own(JobManager):
 
 
 @dataclass
-class _Given:
+class _LentTask:
     """A task of the house, as its worker speaks of it. A server that does not answer changes nothing: the work is still good."""
 
-    house: House
+    house: TaskServer
     job: Job
     machine: str
     paused: bool = False
@@ -132,42 +132,42 @@ class Lender:
 
     def __init__(self, url: str, reach: Reach, machine: str, stop: threading.Event, only: str = "") -> None:
         self._reach, self._machine, self._stop, self._only = reach, machine, stop, only
-        self._house = House(url)
+        self._house = TaskServer(url)
         self._worker: Worker
         self._begun = 0.0
         self._shunned: dict[str, float] = {}  #: queues whose places went away, and until when they are left alone
         self._app = App(connector=PsycopgConnector(**plain(url, 1)))
-        self._app.job_manager = _Own(self._app.connector, machine)
+        self._app.job_manager = _GuardedTasks(self._app.connector, machine)
         self._task(PIECE, lambda given, turn, _frames: (rendered(*piece_of(given, reach), turn), None))
         for name, work in ((BRING_IN, bring_in_for), (DELIVER, deliver_for), (VERIFY, verify_for)):
             self._task(name, partial(self._whole, work))
 
     # -- doing one ---------------------------------------------------------------------------------------------------------
 
-    def _whole(self, work: _Whole, given: dict[str, Any], turn: Turn, frames: int) -> _Done:
+    def _whole(self, work: _Whole, given: dict[str, Any], turn: TaskRun, frames: int) -> _Done:
         """Do what is no piece; how far it is is told in thousandths."""
         return 0.0, work(given, self._reach, lambda _what, share: turn.told(int(share * frames)))
 
-    def _task(self, name: str, work: Callable[[dict[str, Any], Turn, int], _Done]) -> None:
+    def _task(self, name: str, work: Callable[[dict[str, Any], TaskRun, int], _Done]) -> None:
         """Have procrastinate know a kind of task, and what does it."""
 
         def do(context: JobContext, /, *, given: dict[str, Any], frames: int, **_said: Any) -> None:
-            of = _Given(self._house, context.job, self._machine)
-            turn = Turn(of, self._stop)
+            of = _LentTask(self._house, context.job, self._machine)
+            turn = TaskRun(of, self._stop)
             try:
                 turn.say(0)
                 seconds, result = work(given, turn, frames)
                 if not of.end(frames, seconds, result):
-                    raise Stopped
-            except Stopped:
+                    raise WorkStopped
+            except WorkStopped:
                 if self._stop.is_set():
-                    raise _GivenBack from None
+                    raise _TaskReturned from None
                 raise JobAborted from None
             except NotReachable as error:
                 self._shunned[context.job.queue] = time.monotonic() + _SHUN_S
-                raise _GivenBack from error
+                raise _TaskReturned from error
             except Away as error:  # what was made is there all the same: whoever takes it again finds it
-                raise _GivenBack from error
+                raise _TaskReturned from error
             except QuarryError as error:
                 of.alive(0, str(error))
                 raise
@@ -180,7 +180,7 @@ class Lender:
                 if self._stop.is_set() or context.job.queue in self._shunned or others:
                     self._worker.stop()  # type: ignore[no-untyped-call]
 
-        self._app.task(name=name, pass_context=True, retry=_Again())(do)
+        self._app.task(name=name, pass_context=True, retry=_RetryOfReturned())(do)
 
     # -- taking ------------------------------------------------------------------------------------------------------------
 

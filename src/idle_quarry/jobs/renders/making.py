@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.jobs.renders.recipe import Recipe, Taken
+from idle_quarry.jobs.renders.recipe import ClipFrames, Recipe
 from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.looking import look
@@ -25,7 +25,7 @@ from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
 OnProgress = Callable[[int, int], None]
 
 
-class Pictures:
+class RecipePictures:
     """The pictures of a recipe, by number; use it as a context. Raises `NotPossible` where a clip is another now, or `MediaError`."""
 
     def __init__(self, recipe: Recipe) -> None:
@@ -35,7 +35,7 @@ class Pictures:
         self._shown: Callable[[int], Planes] | None = None
         self._over: Callable[[int], Planes] | None = None
 
-    def __enter__(self) -> Pictures:
+    def __enter__(self) -> RecipePictures:
         try:
             self._shown = self._of(self._recipe.shown)
             self._over = self._of(self._recipe.over)
@@ -47,7 +47,7 @@ class Pictures:
     def __exit__(self, *_what: object) -> None:
         self._open.close()
 
-    def _of(self, taken: Taken | None) -> Callable[[int], Planes] | None:
+    def _of(self, taken: ClipFrames | None) -> Callable[[int], Planes] | None:
         """Return what makes the planes of a frame of the piece."""
         if taken is None:
             return None
@@ -97,7 +97,7 @@ def render(recipe: Recipe, path: Path, on_progress: OnProgress | None = None) ->
     Raises `NotPossible` where a clip is another now or its class refuses, `MediaError` where it cannot be read or the disk refuses.
     """
     with (
-        Pictures(recipe) as pictures,
+        RecipePictures(recipe) as pictures,
         ClipWriter(path, recipe.codec, recipe.format) as writer,
         ThreadPoolExecutor(1, thread_name_prefix="quarry coder") as coder,
     ):

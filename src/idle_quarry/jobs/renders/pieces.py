@@ -13,8 +13,8 @@ from fractions import Fraction
 from itertools import pairwise
 
 from idle_quarry.jobs.cutting.shown import shown_at
-from idle_quarry.jobs.cutting.timeline import CLIP, NO_MEDIA, PICTURE, Item, Timeline, Track, Transition
-from idle_quarry.jobs.renders.recipe import Recipe, Taken
+from idle_quarry.jobs.cutting.timeline import CLIP, NO_MEDIA, PICTURE, Timeline, TimelineItem, Track, Transition
+from idle_quarry.jobs.renders.recipe import ClipFrames, Recipe
 from idle_quarry.media.clip import Clip
 from idle_quarry.path.codecs import cannot_hold
 from idle_quarry.path.policies import DEFAULT_POLICY, Policy
@@ -71,23 +71,23 @@ class Piece:
 
 
 @dataclass(frozen=True)
-class _Seen:
+class _ItemView:
     """What is seen of one item, in one run: taken from a clip, or nothing where black is; `why` it cannot be."""
 
-    taken: Taken | None = None
+    taken: ClipFrames | None = None
     exact: bool = False
     why: str = ""
     text: str = ""
 
 
 @dataclass(frozen=True)
-class _Run:
+class _FrameRun:
     """Frames of a timeline that show the same in one go; in a change, `over` comes over what is seen."""
 
     first: int
     last: int
-    seen: _Seen
-    over: _Seen | None = None
+    seen: _ItemView
+    over: _ItemView | None = None
     share: Fraction = Fraction(0)
     rise: Fraction = Fraction(0)
 
@@ -107,7 +107,7 @@ def pieces_of(timeline: Timeline, canvas: Canvas, stock: Mapping[str, Stock]) ->
 # -- what is seen -------------------------------------------------------------------------------------------------------
 
 
-def _runs(timeline: Timeline, canvas: Canvas, stock: Mapping[str, Stock]) -> Iterator[_Run]:
+def _runs(timeline: Timeline, canvas: Canvas, stock: Mapping[str, Stock]) -> Iterator[_FrameRun]:
     places = {0, timeline.end}
     for track in timeline.tracks:
         if track.kind == PICTURE and track.enabled:
@@ -124,11 +124,11 @@ def _runs(timeline: Timeline, canvas: Canvas, stock: Mapping[str, Stock]) -> Ite
             continue
         found = shown_at(timeline, first)
         seen = (
-            _Seen(text="nothing lies there: black")
+            _ItemView(text="nothing lies there: black")
             if found is None
             else _seen(timeline, found.item, first, canvas, stock)
         )
-        yield _Run(first, last, seen)
+        yield _FrameRun(first, last, seen)
 
 
 def _changes_over(
@@ -154,35 +154,36 @@ def _changing(
     last: int,
     canvas: Canvas,
     stock: Mapping[str, Stock],
-) -> _Run:
+) -> _FrameRun:
     """Return a part of a change: what was, and over it what comes, by a share that rises evenly and is never all or nothing."""
     ends = [track.over(change.at - 1) if change.at else None, track.over(change.at)]
     was, comes = (
-        _seen(timeline, item, first, canvas, stock) if item is not None and item.enabled else _Seen() for item in ends
+        _seen(timeline, item, first, canvas, stock) if item is not None and item.enabled else _ItemView()
+        for item in ends
     )
     rise = Fraction(1, change.before + change.after + 1)
     share = rise * (first - (change.at - change.before) + 1)
-    return _Run(first, last, was, comes, share, rise)
+    return _FrameRun(first, last, was, comes, share, rise)
 
 
-def _seen(timeline: Timeline, item: Item, frame: int, canvas: Canvas, stock: Mapping[str, Stock]) -> _Seen:
+def _seen(timeline: Timeline, item: TimelineItem, frame: int, canvas: Canvas, stock: Mapping[str, Stock]) -> _ItemView:
     """Return what an item shows from a frame of the timeline on."""
     media = item.media
     if item.kind != CLIP or media is None or media.path is None:
         if item.kind in NO_MEDIA:
-            return _Seen(text=f"{item.name}: {NO_MEDIA[item.kind]}, shown as black")
-        return _Seen(why=f"{item.name}: its clip is not known")
+            return _ItemView(text=f"{item.name}: {NO_MEDIA[item.kind]}, shown as black")
+        return _ItemView(why=f"{item.name}: its clip is not known")
     known = stock.get(media.path)
     if known is None:
-        return _Seen(why=f"{item.name}: its clip is not among the job's")
+        return _ItemView(why=f"{item.name}: its clip is not among the job's")
     if known.why or known.clip is None or known.clip.format is None:
-        return _Seen(why=f"{item.name}: {known.why or 'its pictures are in no format that is known'}")
+        return _ItemView(why=f"{item.name}: {known.why or 'its pictures are in no format that is known'}")
     fmt = known.clip.format
     taken_as = (pictures_of(fmt, known.cadence) if known.cadence else None) or fmt
     policy = known.policy if canvas.fit is None else known.policy.with_parts(fit=canvas.fit)
     method = retiming(taken_as, canvas.format, policy)
     if method == "refuse":
-        return _Seen(why=f"{item.name}: its class does not take material at this rate")
+        return _ItemView(why=f"{item.name}: its class does not take material at this rate")
     faster = Fraction(1)
     if method == "speed":
         before, after = pace(taken_as, canvas.format, "speed")
@@ -195,15 +196,17 @@ def _seen(timeline: Timeline, item: Item, frame: int, canvas: Canvas, stock: Map
         first = Fraction(math.floor(first))
     shift = item.place or (Fraction(0), Fraction(0))
     fields = canvas.format.scan == "interlaced"
-    taken = Taken(media.path, known.content, fmt, policy, first, step, known.cadence, shift, whole=fields and step != 1)
+    taken = ClipFrames(
+        media.path, known.content, fmt, policy, first, step, known.cadence, shift, whole=fields and step != 1
+    )
     as_it_is = known.held or (taken_as == fmt and not plan(fmt, canvas.format, policy).steps)
     exact = as_it_is and step == 1 and item.place is None and canvas.fit is None
-    return _Seen(taken, exact)
+    return _ItemView(taken, exact)
 
 
-def _joined(runs: Iterator[_Run]) -> Iterator[_Run]:
+def _joined(runs: Iterator[_FrameRun]) -> Iterator[_FrameRun]:
     """Yield runs, those in one that go on where the last one ended: a cut that is not seen is none."""
-    last: _Run | None = None
+    last: _FrameRun | None = None
     for run in runs:
         if last is not None and run.over is None and last.over is None and _goes_on(last, run):
             last = replace(last, last=run.last)
@@ -215,7 +218,7 @@ def _joined(runs: Iterator[_Run]) -> Iterator[_Run]:
         yield last
 
 
-def _goes_on(last: _Run, run: _Run) -> bool:
+def _goes_on(last: _FrameRun, run: _FrameRun) -> bool:
     one, other = last.seen, run.seen
     if one.taken is None or other.taken is None:
         return one == other
@@ -225,7 +228,7 @@ def _goes_on(last: _Run, run: _Run) -> bool:
 # -- pieces -------------------------------------------------------------------------------------------------------------
 
 
-def _pieces(run: _Run, canvas: Canvas) -> Iterator[Piece]:
+def _pieces(run: _FrameRun, canvas: Canvas) -> Iterator[Piece]:
     seen, over = run.seen, run.over
     why = seen.why or (over.why if over is not None else "")
     if why:
@@ -246,7 +249,7 @@ def _pieces(run: _Run, canvas: Canvas) -> Iterator[Piece]:
         yield Piece(first, last, EXACT if exact else WANTED, recipe, seen.text)
 
 
-def _divided(run: _Run, canvas: Canvas) -> Iterator[tuple[int, int]]:
+def _divided(run: _FrameRun, canvas: Canvas) -> Iterator[tuple[int, int]]:
     """Yield parts of a run: at multiples of some seconds of the clip where it runs as it was shot, else of the run."""
     every = max(1, round(PIECE_S * canvas.format.rate))
     taken = run.seen.taken

@@ -55,7 +55,7 @@ class Task:
 State = tuple[str, str, int, str]
 
 
-class PieceQueue(Protocol):
+class WorkQueue(Protocol):
     """What is to be rendered of a job, wherever that is kept: in a file of the job, or on the house's server. Raises `QuarryError`."""
 
     def put(self, recipes: Iterable[Recipe]) -> None:
@@ -88,7 +88,7 @@ class PieceQueue(Protocol):
         """Let go of it."""
 
 
-class Queue:
+class FileQueue:
     """The queue in a file; any number of processes and threads may use it, each with an object of its own. Raises `JobError`."""
 
     def __init__(self, path: Path) -> None:

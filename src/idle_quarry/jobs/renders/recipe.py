@@ -23,7 +23,7 @@ _CONFIG = ConfigDict(arbitrary_types_allowed=True)
 
 
 @dataclass(frozen=True, config=_CONFIG)
-class Taken:
+class ClipFrames:
     """Frames of a clip as its class converts them: frame n of the piece is frame ⌊first + n · step⌋ of the whole converted clip.
 
     `path` is where the clip lies and `content` what tells it from others; `taken_as` the format that it is,
@@ -46,7 +46,7 @@ class Taken:
         """Return which frame of the converted clip frame `number` of the piece is."""
         return int((self.first + number * self.step) // 1)
 
-    def later(self, frames: int) -> Taken:
+    def later(self, frames: int) -> ClipFrames:
         """Return what is taken from so many frames of the piece later on."""
         return replace(self, first=self.first + frames * self.step)
 
@@ -61,8 +61,8 @@ class Recipe:
     format: Format
     codec: Codec
     frames: int
-    shown: Taken | None
-    over: Taken | None = None
+    shown: ClipFrames | None
+    over: ClipFrames | None = None
     share: Fraction = Fraction(0)
     rise: Fraction = Fraction(0)
 
@@ -109,7 +109,7 @@ def from_json(data: Any) -> Recipe:
 
 @lru_cache(maxsize=1)
 def _parts() -> TypeAdapter[Any]:
-    return TypeAdapter(tuple[Format, Taken | None, Taken | None, Fraction, Fraction])
+    return TypeAdapter(tuple[Format, ClipFrames | None, ClipFrames | None, Fraction, Fraction])
 
 
 def _digest(data: Any) -> str:

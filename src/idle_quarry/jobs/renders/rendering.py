@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from idle_quarry.errors import JobError
 from idle_quarry.jobs.renders.crew import Crew
-from idle_quarry.jobs.renders.queue import PieceQueue
-from idle_quarry.jobs.renders.store import Store
+from idle_quarry.jobs.renders.queue import WorkQueue
+from idle_quarry.jobs.renders.store import RenderStore
 
 
-class Rendering:
+class JobRenderer:
     """A job's queue, its store, and workers for them; for any thread."""
 
-    def __init__(self, queue: PieceQueue, store: Store, title: str) -> None:
+    def __init__(self, queue: WorkQueue, store: RenderStore, title: str) -> None:
         self.queue, self.store = queue, store
         self._title = title
         self._crew: Crew = queue.crew(store.folder)

@@ -9,15 +9,15 @@ from fractions import Fraction
 from pathlib import Path
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.cutting.keeping import read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import Timeline
-from idle_quarry.jobs.material import CHANGED, MISSING, Entry, class_of, parts_of, read_material, state_of
+from idle_quarry.jobs.material import CHANGED, MISSING, JobClip, class_of, parts_of, read_material, state_of
 from idle_quarry.jobs.renders.pieces import EXACT, FAILED, WANTED, Canvas, Piece, Stock, pieces_of
 from idle_quarry.jobs.renders.queue import FAILED as NOT_DONE
 from idle_quarry.jobs.renders.queue import TAKEN, State
 from idle_quarry.jobs.renders.recipe import Recipe
-from idle_quarry.jobs.renders.store import Kept, Store
+from idle_quarry.jobs.renders.store import RenderedPiece, RenderStore
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.looking import look
 from idle_quarry.media.memory import identity
@@ -43,7 +43,7 @@ class Programme:
 
 
 @dataclass(frozen=True)
-class Cost:
+class RenderCost:
     """What is still to be rendered: pieces, seconds of programme, bytes, and seconds it takes; `guessed` where no such piece was made yet."""
 
     pieces: int = 0
@@ -56,7 +56,7 @@ class Cost:
 # -- what there is ------------------------------------------------------------------------------------------------------------
 
 
-def stock_of(folder: Path, template: Template, entries: Iterable[Entry] | None = None) -> dict[str, Stock]:
+def stock_of(folder: Path, template: Template, entries: Iterable[JobClip] | None = None) -> dict[str, Stock]:
     """Return what is known of the files that a job's timelines may show, by their paths; clips are measured where they were not yet."""
     found: dict[str, Stock] = {}
     for entry in read_material(folder) if entries is None else entries:
@@ -97,7 +97,7 @@ def canvas_of(template: Template, name: str) -> Canvas:
     return Canvas(replace(working, raster=raster), codec, wanted.fit)
 
 
-def programmes_of(job: CheckedJob, stock: Mapping[str, Stock]) -> list[Programme]:
+def programmes_of(job: Job, stock: Mapping[str, Stock]) -> list[Programme]:
     """Return the timelines of a job with their pieces."""
     found = []
     for path in timelines_in(job.folder):
@@ -115,46 +115,46 @@ def programmes_of(job: CheckedJob, stock: Mapping[str, Stock]) -> list[Programme
 
 
 @dataclass(frozen=True)
-class Stood:
+class PieceStatus:
     """A piece as it stands, its file where it is rendered, frames that are done where it is being rendered, and what is to be said."""
 
     piece: Piece
     state: str
-    kept: Kept | None = None
+    kept: RenderedPiece | None = None
     done: int = 0
     text: str = ""
     worker: str = ""
 
 
-def stood(piece: Piece, store: Store | None, states: Mapping[str, State]) -> Stood:
+def stood(piece: Piece, store: RenderStore | None, states: Mapping[str, State]) -> PieceStatus:
     """Return how a piece stands; `states` is what the queue says."""
     if piece.state in (EXACT, FAILED) or piece.recipe is None:
-        return Stood(piece, EXACT if piece.state == EXACT else REFUSED, text=piece.text)
+        return PieceStatus(piece, EXACT if piece.state == EXACT else REFUSED, text=piece.text)
     kept = store.kept(piece.recipe) if store is not None else None
     if kept is not None:
-        return Stood(piece, RENDERED, kept, text=piece.text)
+        return PieceStatus(piece, RENDERED, kept, text=piece.text)
     task = states.get(piece.recipe.identity)
     if task is None:
-        return Stood(piece, MISSED, text=piece.text)
+        return PieceStatus(piece, MISSED, text=piece.text)
     state, worker, done, text = task
     named = {TAKEN: RENDERING, NOT_DONE: REFUSED}.get(state, QUEUED)
-    return Stood(piece, named, None, done, text or piece.text, worker)
+    return PieceStatus(piece, named, None, done, text or piece.text, worker)
 
 
-class StoodAt:
+class TimelineStatus:
     """The pieces of a timeline as they stand, and which of them lies at a frame."""
 
-    def __init__(self, pieces: Iterable[Stood]) -> None:
+    def __init__(self, pieces: Iterable[PieceStatus]) -> None:
         self.all = tuple(pieces)
         self._firsts = [each.piece.first for each in self.all]
 
-    def at(self, frame: int) -> Stood | None:
+    def at(self, frame: int) -> PieceStatus | None:
         number = bisect_right(self._firsts, frame) - 1
         found = self.all[number] if number >= 0 else None
         return found if found is not None and frame < found.piece.last else None
 
 
-def wanted_of(programmes: Iterable[Programme], store: Store | None) -> list[Recipe]:
+def wanted_of(programmes: Iterable[Programme], store: RenderStore | None) -> list[Recipe]:
     """Return what is to be rendered and is not there, each once, in the order of the timelines."""
     found: dict[str, Recipe] = {}
     for programme in programmes:
@@ -186,10 +186,10 @@ def bytes_of(recipe: Recipe) -> int:
     return int(mbps(recipe.codec, recipe.format) * 1e6 / 8 * recipe.frames / recipe.format.rate)
 
 
-def cost_of(recipes: Sequence[Recipe], paces: Mapping[str, float]) -> Cost:
+def cost_of(recipes: Sequence[Recipe], paces: Mapping[str, float]) -> RenderCost:
     """Return what rendering these costs on one processor after the other."""
     times = [seconds_of(recipe, paces) for recipe in recipes]
-    return Cost(
+    return RenderCost(
         len(recipes),
         sum((each.frames / each.format.rate for each in recipes), Fraction(0)),
         sum(bytes_of(each) for each in recipes),
@@ -198,7 +198,7 @@ def cost_of(recipes: Sequence[Recipe], paces: Mapping[str, float]) -> Cost:
     )
 
 
-def shown_by_none(programmes: Iterable[Programme], store: Store) -> list[Kept]:
+def shown_by_none(programmes: Iterable[Programme], store: RenderStore) -> list[RenderedPiece]:
     """Return the renders that no timeline shows any more."""
     shown = {
         piece.recipe.identity for programme in programmes for piece in programme.pieces if piece.recipe is not None

@@ -33,7 +33,7 @@ _OWN_NAME = re.compile(r"[0-9a-f]{40}(\.\w+)?|\.[0-9a-f]{12}\.part(\.\w+)?|\.[0-
 
 
 @dataclass(frozen=True)
-class Kept:
+class RenderedPiece:
     """A piece that is there: its identity, its file (the first of many where a codec has one picture a file), bytes, what it is made of."""
 
     identity: str
@@ -48,13 +48,13 @@ class Kept:
         return self.path.parent if self.recipe.codec.one_picture_a_file else self.path
 
 
-class Store:
+class RenderStore:
     """The renders of one job in a folder, which is made when the first is put into it."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         #: What was found whole, by its record, and how record and file were then: neither is read again while both stay so.
-        self._whole: dict[Path, tuple[tuple[int, ...], Kept]] = {}
+        self._whole: dict[Path, tuple[tuple[int, ...], RenderedPiece]] = {}
 
     # -- one piece -----------------------------------------------------------------------------------------------------
 
@@ -65,12 +65,12 @@ class Store:
         suffix = clip_suffix(recipe.codec)
         return above / name / f"{name}.0001{suffix}" if recipe.codec.one_picture_a_file else above / f"{name}{suffix}"
 
-    def kept(self, recipe: Recipe) -> Kept | None:
+    def kept(self, recipe: Recipe) -> RenderedPiece | None:
         """Return a piece where it is there and whole."""
         found = self._at(self._record(recipe.identity))
         return found if found is not None and found.identity == recipe.identity else None
 
-    def _at(self, record: Path) -> Kept | None:
+    def _at(self, record: Path) -> RenderedPiece | None:
         """Return the piece of a record where it is there and whole."""
         known = self._whole.get(record)
         try:
@@ -86,7 +86,7 @@ class Store:
                 self._whole[record] = _state(record, kept.path), kept
         return kept
 
-    def render(self, recipe: Recipe, make: Callable[[Recipe, Path], None]) -> Kept:
+    def render(self, recipe: Recipe, make: Callable[[Recipe, Path], None]) -> RenderedPiece:
         """Have `make` render a piece into its place, and record that it is whole; one that is whole already is not made again.
 
         Raises what `make` raises, and `JobError` where the disk refuses; nothing is left then.
@@ -105,7 +105,7 @@ class Store:
         except OSError as error:
             raise JobError(f"renders cannot be kept there ({error.strerror})", subject=str(self.folder)) from error
         make(recipe, path)
-        kept = Kept(recipe.identity, path, _bytes(made), recipe, time.time())
+        kept = RenderedPiece(recipe.identity, path, _bytes(made), recipe, time.time())
         record = {
             "kind": "idle-quarry render", "format_number": _FORMAT, "identity": recipe.identity, "bytes": kept.bytes,
             "content": identity(path), "when": kept.when, "recipe": to_json(recipe),
@@ -120,13 +120,13 @@ class Store:
     def _record(self, ident: str) -> Path:
         return self.folder / ident[:_DIGITS] / f"{ident[:40]}.json"
 
-    def _read(self, record: Path) -> Kept | None:
+    def _read(self, record: Path) -> RenderedPiece | None:
         """Return what a record says is there, where it is."""
         try:
             data: dict[str, Any] = json.loads(read_plain(record, _MOST_BYTES))
             recipe = from_json(data["recipe"])
             path = self.place(recipe)
-            kept = Kept(recipe.identity, path, int(data["bytes"]), recipe, float(data["when"]))
+            kept = RenderedPiece(recipe.identity, path, int(data["bytes"]), recipe, float(data["when"]))
             own = (
                 data["identity"] == recipe.identity
                 and record == self._record(recipe.identity)
@@ -139,7 +139,7 @@ class Store:
 
     # -- all of them ---------------------------------------------------------------------------------------------------
 
-    def all(self) -> list[Kept]:
+    def all(self) -> list[RenderedPiece]:
         """Return all pieces that are there and whole, whatever they belong to."""
         found = (self._at(path) for shelf in self._shelves() for path in sorted(shelf.glob("*.json")))
         return [kept for kept in found if kept is not None]
@@ -159,7 +159,7 @@ class Store:
             return []
         return [path for path in sorted(self.folder.iterdir()) if _SHELF.fullmatch(path.name) and _is_own_folder(path)]
 
-    def remove(self, pieces: Iterable[Kept]) -> int:
+    def remove(self, pieces: Iterable[RenderedPiece]) -> int:
         """Remove pieces; return how many bytes that gave back. Raises `JobError` where one cannot be removed."""
         freed = 0
         for kept in pieces:

@@ -13,7 +13,7 @@ from typing import Protocol
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.renders.making import render
 from idle_quarry.jobs.renders.recipe import Recipe
-from idle_quarry.jobs.renders.store import Store
+from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.path.codecs import mbps
 
 #: Seconds between two words of how far it is, and between two looks whether a full disk has room again, or a pause has ended.
@@ -22,11 +22,11 @@ _BEAT_S, LOOK_S = 0.7, 0.5
 _SPARE = 64 << 20
 
 
-class Stopped(Exception):
+class WorkStopped(Exception):
     """The worker is to end, or the piece is no longer its own."""
 
 
-class Giver(Protocol):
+class TaskSource(Protocol):
     """Who gave a piece out."""
 
     def alive(self, done: int, text: str = "") -> bool:
@@ -37,17 +37,17 @@ class Giver(Protocol):
         """Whether all are to wait."""
 
 
-class Turn:
+class TaskRun:
     """A worker's time with one thing it does; `stop` may be set from anywhere."""
 
-    def __init__(self, giver: Giver, stop: threading.Event) -> None:
+    def __init__(self, giver: TaskSource, stop: threading.Event) -> None:
         self._giver, self._stop = giver, stop
         self._said = 0.0
 
     def told(self, done: int) -> None:
-        """Hear how far it is, and wait where all wait. Raises `Stopped`."""
+        """Hear how far it is, and wait where all wait. Raises `WorkStopped`."""
         if self._stop.is_set():
-            raise Stopped
+            raise WorkStopped
         if time.monotonic() - self._said >= _BEAT_S:
             self.say(done)
             while self._giver.paused and not self._stop.is_set():
@@ -55,26 +55,26 @@ class Turn:
                 self.say(done)
 
     def say(self, done: int, text: str = "") -> None:
-        """Tell how far it is now. Raises `Stopped` where it is no longer the worker's own."""
+        """Tell how far it is now. Raises `WorkStopped` where it is no longer the worker's own."""
         self._said = time.monotonic()
         if not self._giver.alive(done, text):
-            raise Stopped
+            raise WorkStopped
 
     def room(self, folder: Path, needed: int) -> None:
-        """Wait until a full disk has room. Raises `Stopped` where the worker is to end meanwhile, or nobody wants it any more."""
+        """Wait until a full disk has room. Raises `WorkStopped` where the worker is to end meanwhile, or nobody wants it any more."""
         text = f"the disk is full: it goes on when {needed // 1_000_000} MB are free"
         while not self._stop.wait(LOOK_S):
             self.say(0, text)
             with contextlib.suppress(OSError):
                 if shutil.disk_usage(folder).free >= needed:
                     return
-        raise Stopped
+        raise WorkStopped
 
 
-def rendered(recipe: Recipe, store: Store, turn: Turn) -> float:
+def rendered(recipe: Recipe, store: RenderStore, turn: TaskRun) -> float:
     """Render a piece where it is not there yet; return the seconds that took, 0 where it was.
 
-    Raises `Stopped`, and `QuarryError` where it cannot be rendered. A full disk is waited for.
+    Raises `WorkStopped`, and `QuarryError` where it cannot be rendered. A full disk is waited for.
     """
     if store.kept(recipe) is not None:
         return 0.0

@@ -15,17 +15,17 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.renders.queue import Queue, Task, worker_name
-from idle_quarry.jobs.renders.store import Store
-from idle_quarry.jobs.renders.turn import LOOK_S, Stopped, Turn, rendered
+from idle_quarry.jobs.renders.queue import FileQueue, Task, worker_name
+from idle_quarry.jobs.renders.store import RenderStore
+from idle_quarry.jobs.renders.turn import LOOK_S, TaskRun, WorkStopped, rendered
 from idle_quarry.reports import unforeseen
 
 
 @dataclass(frozen=True)
-class _Given:
+class _QueuedPiece:
     """A piece out of a queue, as its worker speaks of it."""
 
-    queue: Queue
+    queue: FileQueue
     task: Task
 
     def alive(self, done: int, text: str = "") -> bool:
@@ -39,7 +39,7 @@ class _Given:
 class Worker:
     """Renders what a queue has into a store; `stop` may be set from anywhere."""
 
-    def __init__(self, queue: Queue, store: Store, name: str, stop: threading.Event) -> None:
+    def __init__(self, queue: FileQueue, store: RenderStore, name: str, stop: threading.Event) -> None:
         self._queue, self._store, self.name, self._stop = queue, store, name, stop
 
     def run(self, *, wait: bool = False) -> int:
@@ -61,8 +61,8 @@ class Worker:
     def _one(self, task: Task) -> bool:
         """Render a piece; return whether it is there now."""
         try:
-            seconds = rendered(task.recipe, self._store, Turn(_Given(self._queue, task), self._stop))
-        except Stopped:
+            seconds = rendered(task.recipe, self._store, TaskRun(_QueuedPiece(self._queue, task), self._stop))
+        except WorkStopped:
             return False
         except QuarryError as error:
             self._queue.failed(task.identity, self.name, str(error))
@@ -78,9 +78,9 @@ class Worker:
 
 def work(queue: Path, store: Path, stop: threading.Event | None = None) -> int:
     """Render what a queue has into a store, in this process; return how many pieces were rendered. Raises `JobError`."""
-    place = Store(store)
+    place = RenderStore(store)
     place.clear_strangers()
-    return Worker(Queue(queue), place, worker_name(os.getpid()), stop or threading.Event()).run()
+    return Worker(FileQueue(queue), place, worker_name(os.getpid()), stop or threading.Event()).run()
 
 
 def as_guest(core: int | None) -> threading.Event:

@@ -21,10 +21,10 @@ import sqlalchemy as sa
 
 from idle_quarry.errors import Away, LibraryError, NameTaken
 from idle_quarry.library.held import Held, held_canonical, held_from_data, kind_of, renamed
-from idle_quarry.library.records import HandoverRecord, JobRecord, Remark, Revision, Stored, readable
+from idle_quarry.library.records import HandoverRecord, JobRecord, Remark, Revision, StoredTemplate, readable
 from idle_quarry.library.schema import handovers, heads, jobs, reviews, revisions, settings, templates
 from idle_quarry.library.server.opening import ServerLibrary, address, shown
-from idle_quarry.library.server.outbox import Outbox, Waiting
+from idle_quarry.library.server.outbox import Outbox, WaitingAct
 from idle_quarry.library.store import Also, FileLibrary
 from idle_quarry.path.entries import Entry
 from idle_quarry.places import data_folder
@@ -67,7 +67,7 @@ class AtHand(FileLibrary):
         self.leave()
         super().close()
 
-    def unsent(self) -> list[Waiting]:
+    def unsent(self) -> list[WaitingAct]:
         """Return what the server has not got yet, oldest first."""
         return self.outbox.waiting()
 
@@ -161,7 +161,7 @@ class AtHand(FileLibrary):
             here.execute(table.insert(), [row for row in rows if row[key.name] not in keep])
 
     def _fetch(
-        self, server: ServerLibrary, row: dict[str, Any], have: int, have_said: int, waiting: list[Waiting]
+        self, server: ServerLibrary, row: dict[str, Any], have: int, have_said: int, waiting: list[WaitingAct]
     ) -> None:
         """Fetch a template's row, its new revisions with their bodies, and what was said of them."""
         ident = row["id"]
@@ -185,7 +185,7 @@ class AtHand(FileLibrary):
             for remark in said:
                 here.execute(reviews.insert().values(**remark))
 
-    def _make_room(self, here: sa.Connection, mine: list[Waiting], top: int) -> None:
+    def _make_room(self, here: sa.Connection, mine: list[WaitingAct], top: int) -> None:
         """Move the drafts that still wait above the numbers the server has given, and what was made of them along."""
         idents = [one.body["ident"] for one in mine]
         for offset, one in enumerate(reversed(mine)):  # the highest first: none lands on another
@@ -218,7 +218,7 @@ class AtHand(FileLibrary):
                     self._forget(here, one)
                 self.outbox.done(here, one)
 
-    def _made_of(self, server: ServerLibrary, one: Waiting, number: int) -> int:
+    def _made_of(self, server: ServerLibrary, one: WaitingAct, number: int) -> int:
         """Return the server's number of the revision that something was made of.
 
         One that waited too is known by the id of its save: its number here was only its own.
@@ -229,7 +229,7 @@ class AtHand(FileLibrary):
             raise LibraryError("waits for the draft it was made of", subject=one.body.get("note") or one.act)
         return found
 
-    def _send_one(self, server: ServerLibrary, one: Waiting) -> None:
+    def _send_one(self, server: ServerLibrary, one: WaitingAct) -> None:
         body = one.body
         if one.act == "job":
             stored = server.stored(one.template_id, self._made_of(server, one, one.number))
@@ -251,7 +251,7 @@ class AtHand(FileLibrary):
             name = server.free_name(f"{value.name} ({self.person})"[:100], body["shelf"], kind_of(value))
             server.save_new(renamed(value, name), body["shelf"], body["note"], **said)
 
-    def _forget(self, here: sa.Connection, one: Waiting) -> None:
+    def _forget(self, here: sa.Connection, one: WaitingAct) -> None:
         """Take the revision out that stood here for one the server has now; it comes back with the server's number."""
         key = (revisions.c.template_id == one.template_id) & (revisions.c.number == one.number)
         here.execute(revisions.delete().where(key))
@@ -339,7 +339,7 @@ class AtHand(FileLibrary):
 
         return also
 
-    def record_job(self, title: str, folder: Path, stored: Stored, *_: Any, **said: Any) -> JobRecord:
+    def record_job(self, title: str, folder: Path, stored: StoredTemplate, *_: Any, **said: Any) -> JobRecord:
         sent = said.get("ident") or str(uuid.uuid4())
         revision = stored.revision
 
@@ -368,7 +368,7 @@ class AtHand(FileLibrary):
 
         self._or_here(lambda server: server.record_handover(record), None, here, made_of=revision)
 
-    def move_job(self, job_id: str, stored: Stored) -> None:
+    def move_job(self, job_id: str, stored: StoredTemplate) -> None:
         self._on_server(lambda s: s.move_job(job_id, stored), None)
 
     def review(self, template_id: str, number: int, act: str, note: str = "", **said: Any) -> Remark:

@@ -29,7 +29,7 @@ _CHANGES, _PRESENCE = "quarry", "quarry_presence"
 
 
 @dataclass(frozen=True)
-class News:
+class LibraryNews:
     """What came over the line: whether it stands, why not, and whether anything in the library is new."""
 
     joined: bool
@@ -37,10 +37,10 @@ class News:
     changed: bool = False
 
 
-class Line:
+class ServerConnection:
     """`told` is called on the line's own thread, with each piece of news."""
 
-    def __init__(self, library: AtHand, on_news: Callable[[News], None]) -> None:
+    def __init__(self, library: AtHand, on_news: Callable[[LibraryNews], None]) -> None:
         self._library = library
         self._told = on_news
         self._room = uuid.uuid4().hex
@@ -72,13 +72,13 @@ class Line:
         tries = 0
         while not self._stop.is_set():
             try:
-                self._listen(lambda: self._told(News(True, changed=True)))
+                self._listen(lambda: self._told(LibraryNews(True, changed=True)))
                 tries = 0
             except (psycopg.Error, SQLAlchemyError, LibraryError, OSError) as error:
                 self._library.leave()
                 self._heard.clear()
                 said = str(error) if isinstance(error, LibraryError) else "the server does not answer"
-                self._told(News(False, said))
+                self._told(LibraryNews(False, said))
             self._stop.wait(_TRY_AGAIN_S[min(tries, len(_TRY_AGAIN_S) - 1)])
             tries += 1
 
@@ -104,7 +104,7 @@ class Line:
                     offered = time.monotonic()
                     if self._library.unsent():
                         self._library.send()
-                        self._told(News(True, changed=True))
+                        self._told(LibraryNews(True, changed=True))
             self._working_on = None
             self._say(line)
 
@@ -123,7 +123,7 @@ class Line:
             small = any(table in ("setting", "job", "handover") for table, _ in changed)
             self._library.follow({key for _, key in changed}, small=small)
         if changed or others:
-            self._told(News(True, changed=bool(changed)))
+            self._told(LibraryNews(True, changed=bool(changed)))
 
     def _take(self, heard: psycopg.Notify, changed: set[tuple[str, str]]) -> bool:
         """Take one notification; return whether it says something new of who is where."""

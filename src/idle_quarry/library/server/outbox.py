@@ -8,7 +8,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from idle_quarry.library.engines import Store
+from idle_quarry.library.engines import DatabaseStore
 
 _TABLE = sa.table(
     "outbox",
@@ -23,7 +23,7 @@ CREATE TABLE IF NOT EXISTS outbox (
 
 
 @dataclass(frozen=True)
-class Waiting:
+class WaitingAct:
     """One thing that waits for the server: what was done, with what, and why the server refused it, if it did.
 
     `number` is the one the revision has here until the server gives it its own.
@@ -56,7 +56,7 @@ class Waiting:
 class Outbox:
     """The queue, in the library file that is kept at hand."""
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: DatabaseStore) -> None:
         self._store = store
         with store.transaction(write=True) as connection:
             connection.exec_driver_sql(_MADE)
@@ -66,21 +66,21 @@ class Outbox:
         values = {"act": act, "template_id": template_id, "number": number, "trouble": ""}
         connection.execute(_TABLE.insert().values(**values, body=json.dumps(body, ensure_ascii=False)))
 
-    def waiting(self) -> list[Waiting]:
+    def waiting(self) -> list[WaitingAct]:
         """Return what waits, oldest first."""
         with self._store.transaction() as connection:
             rows = connection.execute(sa.select(_TABLE).order_by(_TABLE.c.id)).mappings().all()
-        return [Waiting(**{**row, "body": json.loads(row["body"])}) for row in rows]
+        return [WaitingAct(**{**row, "body": json.loads(row["body"])}) for row in rows]
 
-    def done(self, connection: sa.Connection, one: Waiting) -> None:
+    def done(self, connection: sa.Connection, one: WaitingAct) -> None:
         """Take something out: the server has it."""
         connection.execute(_TABLE.delete().where(_TABLE.c.id == one.id))
 
-    def refused(self, one: Waiting, why: str) -> None:
+    def refused(self, one: WaitingAct, why: str) -> None:
         """Note why the server would not take something; it stays here."""
         with self._store.transaction(write=True) as connection:
             connection.execute(_TABLE.update().where(_TABLE.c.id == one.id).values(trouble=why))
 
-    def renumbered(self, connection: sa.Connection, one: Waiting, number: int) -> None:
+    def renumbered(self, connection: sa.Connection, one: WaitingAct, number: int) -> None:
         """Note that a revision that waits has another number here now."""
         connection.execute(_TABLE.update().where(_TABLE.c.id == one.id).values(number=number))

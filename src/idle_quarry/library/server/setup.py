@@ -10,7 +10,7 @@ import sqlalchemy as sa
 from sqlalchemy.exc import DatabaseError
 
 from idle_quarry.errors import LibraryError, NotUnderstood
-from idle_quarry.library.engines import Store, migrated, version_of
+from idle_quarry.library.engines import DatabaseStore, migrated, version_of
 from idle_quarry.library.schema import HEAD
 from idle_quarry.library.server import tasks
 from idle_quarry.library.server.guards import RIGHTS_VERSION
@@ -19,14 +19,14 @@ from idle_quarry.library.server.rights import statements
 
 
 @dataclass(frozen=True)
-class SetUp:
+class ServerSetUp:
     """What was done, in sentences, and the passwords that were made: told once, kept nowhere."""
 
     told: tuple[str, ...]
     passwords: Mapping[str, str]
 
 
-def set_up(place: str, people: Mapping[str, str]) -> SetUp:
+def set_up(place: str, people: Mapping[str, str]) -> ServerSetUp:
     """Set up the library in a database; `people` are names and their right.
 
     All or nothing: one transaction. Raises `LibraryError` where the server is too old, does not answer, or does not let
@@ -36,7 +36,7 @@ def set_up(place: str, people: Mapping[str, str]) -> SetUp:
         if right not in RIGHTS:
             raise NotUnderstood(f"no such right for {name}", subject=right, remedy="use " + ", ".join(RIGHTS))
     url = address(place)
-    store = Store(server_engine(url), "", shown(url))
+    store = DatabaseStore(server_engine(url), "", shown(url))
     told: list[str] = []
     passwords: dict[str, str] = {}
     try:
@@ -84,7 +84,7 @@ def set_up(place: str, people: Mapping[str, str]) -> SetUp:
         raise LibraryError(f"the server refused ({error.orig})", subject=store.subject) from error
     finally:
         store.close()
-    return SetUp(tuple(told), passwords)
+    return ServerSetUp(tuple(told), passwords)
 
 
 def _person(connection: sa.Connection, name: str, right: str, passwords: dict[str, str]) -> str:

@@ -13,7 +13,7 @@ from idle_quarry.line.devices.devices import OutputCard, Receiver
 from idle_quarry.line.devices.face import Drawing, Face, Rgb8
 from idle_quarry.line.reading.received import ReceivedFrame
 from idle_quarry.line.words import Words
-from idle_quarry.line.writing.feed import Feed, Setup
+from idle_quarry.line.writing.feed import Setup, SignalFeed
 from idle_quarry.line.writing.mapping import Planes
 from idle_quarry.path.entries import SoundLayout
 from idle_quarry.picture.scopes import Counts, normalised, vectors, waveform, ycbcr_to_rgb
@@ -34,7 +34,7 @@ _FULL = 1 << 23
 
 
 @dataclass(frozen=True)
-class Looked:
+class ShownFrame:
     """One frame as received, and everything that is shown of it."""
 
     setup: Setup
@@ -62,7 +62,7 @@ class Chain:
         self._card, self._receiver = OutputCard(), Receiver()
         self._card.connect(self._receiver)
         self._card.open(setup.format, setup.interface)
-        self._feed = Feed(setup)
+        self._feed = SignalFeed(setup)
         self._channels, self.way = self._feed.channels, self._feed.way
         self._peaks = PeakMeter(setup.meter, self._channels)
         self._loudness = _loudness_of(setup.layout, self._channels)
@@ -94,7 +94,7 @@ class Chain:
         self.leave()
         self._writer.shutdown(wait=True)
 
-    def step(self, *, parade: bool = False) -> Looked | None:
+    def step(self, *, parade: bool = False) -> ShownFrame | None:
         """Return the next frame as it was received, with a parade where it is wanted; None where nothing can be locked to."""
         words, wrote_ms = self._ahead.result() if self._ahead is not None else self._written()
         self._ahead = self._writer.submit(self._written)  # the next one meanwhile
@@ -119,7 +119,7 @@ class Chain:
         what = drawing.meant()
         done = time.perf_counter()
         took = wrote_ms, 1000 * (read - wrote), 1000 * (done - read)
-        return Looked(
+        return ShownFrame(
             self.setup, frame, faces, what, *self._scopes, tuple(float(peak) for peak in peaks), loudness, phases, took
         )  # fmt: skip
 

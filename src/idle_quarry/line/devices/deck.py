@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.line.devices.devices import Cabled, Sink, clock_of
+from idle_quarry.line.devices.devices import CableSignal, Sink, clock_of
 from idle_quarry.line.devices.tape import Tape
 from idle_quarry.line.transport import Transport, transport
 from idle_quarry.line.words import Words
@@ -107,7 +107,7 @@ class Deck:
         """Send the frame that is under the heads, move on, and return which it was. Raises `MediaError` where it cannot be read."""
         tape, way = self._loaded()
         at = self.at
-        cabled = Cabled(tuple(self._words(tape, way, at)), clock_of(way, tape.format))
+        cabled = CableSignal(tuple(self._words(tape, way, at)), clock_of(way, tape.format))
         for sink in self._sinks:
             sink.receive(cabled)
         self._sent += way.pictures

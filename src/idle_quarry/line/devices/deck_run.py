@@ -10,7 +10,7 @@ from queue import SimpleQueue
 from idle_quarry.errors import QuarryError
 from idle_quarry.line.devices.deck import Deck, DeckStatus, Wear
 from idle_quarry.line.devices.face import Drawing, Rgb8
-from idle_quarry.line.devices.recorder import Recorder, Take, Wanted
+from idle_quarry.line.devices.recorder import Recorder, RecordingRequest, Take
 from idle_quarry.line.devices.tape import ClipFeed, Tape
 from idle_quarry.line.reading.faults import Fault
 from idle_quarry.signal.formats import SignalFormat
@@ -21,7 +21,7 @@ _IDLE_S = 0.04
 
 
 @dataclass(frozen=True)
-class DeckSeen:
+class DeckSnapshot:
     """After one step: how the deck stands, the picture of the line, its faults, the take that is written, takes that ended,
     why something could not be done, and how long the step took.
     """
@@ -52,7 +52,7 @@ class DeckRun:
     def ask(self, act: Callable[[DeckRun], None]) -> None:
         self._asked.put(act)
 
-    def step(self) -> DeckSeen | None:
+    def step(self) -> DeckSnapshot | None:
         """Do what was asked, send a frame where the tape moves or stands elsewhere; None where nothing is new."""
         begun = time.perf_counter()
         refused = ""
@@ -79,7 +79,7 @@ class DeckRun:
                 raise
         ended, self._ended[:] = tuple(self._ended), []
         frame = self.recorder.receiver.frame
-        return DeckSeen(
+        return DeckSnapshot(
             self.deck.status(), self._picture, frame.faults if frame is not None else (), self.recorder.armed,
             self.recorder.take, ended, refused, 1000 * (time.perf_counter() - begun),
         )  # fmt: skip
@@ -103,7 +103,7 @@ class DeckRun:
 
     # -- what can be asked -------------------------------------------------------------------------------------
 
-    def record(self, wanted: Wanted) -> None:
+    def record(self, wanted: RecordingRequest) -> None:
         """Record: with a mark in from a second before it, else from where the tape is."""
         if wanted.mark_in is not None:
             at = self.deck.find(wanted.mark_in)

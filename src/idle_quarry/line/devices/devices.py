@@ -11,7 +11,7 @@ from typing import Protocol
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.line.devices.face import Face, face
-from idle_quarry.line.reading.lines_in_words import Lines
+from idle_quarry.line.reading.lines_in_words import LineFinder
 from idle_quarry.line.reading.lock import Timing
 from idle_quarry.line.reading.reader import LineReader
 from idle_quarry.line.reading.received import ReceivedFrame
@@ -26,7 +26,7 @@ _PULLED = 1.001
 
 
 @dataclass(frozen=True)
-class Cabled:
+class CableSignal:
     """Words as they come off a cable: an array of words for each link, and the clock, million words a second of one link."""
 
     links: tuple[Words, ...]
@@ -36,7 +36,7 @@ class Cabled:
 class Sink(Protocol):
     """What takes a line: a monitor, a recorder, a scope."""
 
-    def receive(self, cabled: Cabled) -> None: ...
+    def receive(self, cabled: CableSignal) -> None: ...
 
 
 @dataclass(frozen=True)
@@ -81,7 +81,7 @@ class OutputCard:
         if len(links) != self._way.interface.links or any(link.size != self._way.words_per_frame for link in links):
             raise NotPossible("a frame of another format than the output is open for", subject=self.name)
         self.frames += 1
-        cabled = Cabled(tuple(links), clock_of(self._way, self._format))
+        cabled = CableSignal(tuple(links), clock_of(self._way, self._format))
         for sink in self._sinks:
             sink.receive(cabled)
 
@@ -108,11 +108,11 @@ class Receiver:
         self._reader: LineReader | None = None
         self._timing: Timing | None = None
 
-    def receive(self, cabled: Cabled) -> None:
+    def receive(self, cabled: CableSignal) -> None:
         if self._reader is None or self._timing is None or cabled.mwords != self.mwords or not self._still(cabled):
             self._reader, self.mwords = LineReader(cabled.mwords), cabled.mwords
             try:
-                self._timing = Lines(cabled.links[0].reshape(-1)).timing
+                self._timing = LineFinder(cabled.links[0].reshape(-1)).timing
             except NotPossible:
                 self.frame, self._timing = None, None
                 return
@@ -123,7 +123,7 @@ class Receiver:
             return
         self.frame = self._reader.frame([each.reshape(size) for each in cabled.links], timing)
 
-    def _still(self, cabled: Cabled) -> bool:
+    def _still(self, cabled: CableSignal) -> bool:
         """Return whether the words begin as those that were locked to: a reference where a line begins, and one line on."""
         timing = self._timing
         if timing is None or cabled.links[0].size % timing.line_words:
@@ -142,7 +142,7 @@ class MonitorStandIn:
         self.monitor = monitor
         self.receiver = Receiver()
 
-    def receive(self, cabled: Cabled) -> None:
+    def receive(self, cabled: CableSignal) -> None:
         self.receiver.receive(cabled)
 
     def face(self) -> Face | None:

@@ -15,7 +15,7 @@ from idle_quarry.line.reading.lock import nominal_rate
 from idle_quarry.line.reading.received import ReceivedFrame
 from idle_quarry.line.writing.mapping import Planes
 from idle_quarry.path.entries import Monitor
-from idle_quarry.path.monitoring import Taken, taken
+from idle_quarry.path.monitoring import MonitorResponse, taken
 from idle_quarry.picture.colour import converted
 from idle_quarry.signal.colour import MATRICES, is_hdr
 from idle_quarry.signal.formats import Encoding, SignalFormat
@@ -31,7 +31,7 @@ _NO_CUBE: Rgb8 = np.zeros((1, 1, 1, 3), np.uint8)
 class Face:
     """What a monitor shows: what it takes the signal for, and its picture (h, w, 3), None where it stays black."""
 
-    taken: Taken
+    taken: MonitorResponse
     picture: Rgb8 | None
 
 
@@ -55,7 +55,7 @@ class Drawing:
         """Return what a monitor makes of it."""
         frame = self._frame
         if self._format is None:
-            return Face(Taken(None, ("nothing tells what the line carries",)), None)
+            return Face(MonitorResponse(None, ("nothing tells what the line carries",)), None)
         what = taken(monitor, self._format, frame.lock.interface or "", payload=frame.lock.payload is not None)
         return Face(what, None if what.seen is None else self._drawn(what.seen, monitor.overscan))
 

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.line.devices.devices import Cabled, Receiver
+from idle_quarry.line.devices.devices import CableSignal, Receiver
 from idle_quarry.line.reading.faults import KINDS
 from idle_quarry.line.reading.received import ReceivedFrame
 from idle_quarry.line.writing.mapping import Planes
@@ -36,7 +36,7 @@ _EXACT = DEFAULT_POLICY
 
 
 @dataclass(frozen=True)
-class Event:
+class TakeEvent:
     """What happened in a take: at which of its frames, at what timecode, what kind, and in words."""
 
     frame: int
@@ -56,7 +56,7 @@ class Take:
     first: Timecode | None
     last: Timecode | None
     frames: int
-    events: tuple[Event, ...] = ()
+    events: tuple[TakeEvent, ...] = ()
 
     @property
     def drop_outs(self) -> int:
@@ -64,7 +64,7 @@ class Take:
 
 
 @dataclass(frozen=True)
-class Wanted:
+class RecordingRequest:
     """What is recorded: into which folder and codec, under what name, from and to which timecode (None: by hand)."""
 
     folder: Path
@@ -97,7 +97,7 @@ class Recorder:
     def __init__(self, done: Callable[[Take], None]) -> None:
         self._done = done
         self.receiver = Receiver()
-        self._wanted: Wanted | None = None
+        self._wanted: RecordingRequest | None = None
         self._writer: ClipWriter | None = None
         self._take: Take | None = None
         self._exact: Conversion | None = None
@@ -113,12 +113,12 @@ class Recorder:
         """The take that is being written."""
         return self._take
 
-    def arm(self, wanted: Wanted) -> None:
+    def arm(self, wanted: RecordingRequest) -> None:
         """Want a recording; one that is under way is finished first."""
         self.finish()
         self._wanted, self._number, self._before = wanted, 0, None
 
-    def receive(self, cabled: Cabled) -> None:
+    def receive(self, cabled: CableSignal) -> None:
         self.receiver.receive(cabled)
         wanted, frame = self._wanted, self.receiver.frame
         if wanted is None:
@@ -156,7 +156,7 @@ class Recorder:
 
     # -- one take ----------------------------------------------------------------------------------------------
 
-    def _begins(self, wanted: Wanted, moment: Timecode | None) -> bool:
+    def _begins(self, wanted: RecordingRequest, moment: Timecode | None) -> bool:
         if wanted.mark_in is None or self._number:
             return True
         return (
@@ -165,7 +165,7 @@ class Recorder:
             and not (wanted.mark_out is not None and wanted.mark_out != moment and _reached(wanted.mark_out, moment))
         )
 
-    def _goes_on(self, wanted: Wanted, due: Timecode, moment: Timecode) -> bool:
+    def _goes_on(self, wanted: RecordingRequest, due: Timecode, moment: Timecode) -> bool:
         """Tell of a break; return whether the frame is still wanted."""
         text = f"timecode went from {due - 1} to {moment}"
         self._note("timecode break", moment, text)
@@ -177,7 +177,7 @@ class Recorder:
             return False
         return self._begins(wanted, moment)
 
-    def _open(self, wanted: Wanted, fmt: SignalFormat, moment: Timecode | None, channels: int) -> None:
+    def _open(self, wanted: RecordingRequest, fmt: SignalFormat, moment: Timecode | None, channels: int) -> None:
         codec = codecs()[wanted.codec]
         why = cannot_hold(codec, fmt)
         if why:
@@ -229,7 +229,7 @@ class Recorder:
         self, kind: Literal["timecode break", "drop-out", "no signal"], moment: Timecode | None, text: str
     ) -> None:
         assert self._take is not None
-        event = Event(self._take.frames, str(moment) if moment is not None else "", kind, text)
+        event = TakeEvent(self._take.frames, str(moment) if moment is not None else "", kind, text)
         self._take = replace(self._take, events=(*self._take.events, event))
 
     def _close(self, *, keep: bool) -> None:

@@ -37,7 +37,7 @@ class Fault:
     text: str
 
 
-class Found:
+class FrameFaults:
     """Faults of one frame as they are found; of each kind the first `most` are told one by one, the rest counted."""
 
     def __init__(self, frame: int, most: int = 200) -> None:

@@ -15,7 +15,7 @@ from idle_quarry.line.reading.lock import first_references, line_words, timing_o
 from idle_quarry.line.words import Words
 
 
-class Lines:
+class LineFinder:
     """The lines of one link's words, found by their timing references and kept in step through damage."""
 
     def __init__(self, words: Words) -> None:

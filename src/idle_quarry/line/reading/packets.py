@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.line.reading.faults import Found
+from idle_quarry.line.reading.faults import FrameFaults
 from idle_quarry.line.words import Words, checksum, with_parity
 from idle_quarry.line.writing.packets import HD_SOUND, SD_SOUND, SD_SOUND_MORE
 
@@ -34,7 +34,7 @@ class Packet:
 
 
 @dataclass(frozen=True)
-class Held:
+class PacketGroup:
     """Packets of one size that share a DID, as an array (n, words), with the line (from 1) and first word of each, and which are whole."""
 
     did: int
@@ -44,7 +44,9 @@ class Held:
     whole: NDArray[np.bool_]
 
 
-def stream_packets(stream: Words, positions: NDArray[np.int32], number: int, found: Found) -> Iterator[Held]:
+def stream_packets(
+    stream: Words, positions: NDArray[np.int32], number: int, found: FrameFaults
+) -> Iterator[PacketGroup]:
     """Yield the packets of one stream (lines, words), by DID and size.
 
     `positions` (lines, most) are first words as `kernels.look` finds them, 0 for none. What is wrong with a packet is told
@@ -78,10 +80,10 @@ def stream_packets(stream: Words, positions: NDArray[np.int32], number: int, fou
                 found.tell(
                     "checksum", line, f"{where}: its checksum is {int(words[bad, -1]):03X}, its words give another"
                 )
-        yield Held(did, words, lines[chosen] + 1, at[chosen], whole)
+        yield PacketGroup(did, words, lines[chosen] + 1, at[chosen], whole)
 
 
-def single(held: Held, stream: int) -> Iterator[Packet]:
+def single(held: PacketGroup, stream: int) -> Iterator[Packet]:
     """Yield packets one by one."""
     for words, line, at, whole in zip(held.words, held.line, held.at, held.whole, strict=True):
         data = tuple(int(word) & 0x1FF for word in words[6:-1])

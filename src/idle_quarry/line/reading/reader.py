@@ -15,11 +15,11 @@ from idle_quarry.errors import NotPossible
 from idle_quarry.line import kernels
 from idle_quarry.line.by_lines import by_lines
 from idle_quarry.line.rasters import LineRaster
-from idle_quarry.line.reading.faults import Fault, Found
+from idle_quarry.line.reading.faults import Fault, FrameFaults
 from idle_quarry.line.reading.judged import contradiction, format_of, stream_name
-from idle_quarry.line.reading.lines_in_words import Lines
+from idle_quarry.line.reading.lines_in_words import LineFinder
 from idle_quarry.line.reading.lock import Timing, nominal_rate
-from idle_quarry.line.reading.packets import MANY, Held, Packet, single, stream_packets
+from idle_quarry.line.reading.packets import MANY, Packet, PacketGroup, single, stream_packets
 from idle_quarry.line.reading.received import Lock, ReceivedFrame
 from idle_quarry.line.reading.sound import GroupSound, sound_of
 from idle_quarry.line.words import CRC_16, CRC_18, Words, line_number_of, line_number_words, reference, with_complement
@@ -66,12 +66,12 @@ class LineReader:
 
     def frame(self, links: Sequence[Words], timing: Timing, faults: Sequence[Fault] = ()) -> ReceivedFrame:
         """Return what one frame's words (lines, words, streams) of each link hold, from line 1 on."""
-        found = Found(self._frame)
+        found = FrameFaults(self._frame)
         if len(self._last_lines) != len(links):
             self._last_lines = [None] * len(links)
             self._last_frames = []
         packets: list[Packet] = []
-        held: list[Held] = []
+        held: list[PacketGroup] = []
         for number, link in enumerate(links):
             self._protected(link, timing, number, found)
             for stream, many in self._looked(link, timing, found):
@@ -112,7 +112,7 @@ class LineReader:
         self._frame += 1
         return made
 
-    def _counted(self, sound: Mapping[int, GroupSound], lock: Lock, found: Found) -> None:
+    def _counted(self, sound: Mapping[int, GroupSound], lock: Lock, found: FrameFaults) -> None:
         """Tell groups that ended, and those with fewer or more samples than the time of a frame holds."""
         for group in self._numbers.keys() - sound.keys():
             found.tell("sound gap", 0, f"group {group}: nothing, where the frame before had sound")
@@ -125,7 +125,7 @@ class LineReader:
                     "sound gap", 0, f"group {group}: {len(each.samples)} samples in a frame that lasts {float(exact):g}"
                 )
 
-    def _protected(self, link: Words, timing: Timing, number: int, found: Found) -> None:
+    def _protected(self, link: Words, timing: Timing, number: int, found: FrameFaults) -> None:
         """Tell timing references, line numbers and CRC that are not as they must be."""
         lines, raster = timing.raster.lines, timing.raster
         of = f" of link {number + 1}" if number else ""
@@ -161,7 +161,7 @@ class LineReader:
                 f"line {covers} or the number after it{of} is not as it was sent ({stream_name(timing, int(stream))})",
             )
 
-    def _looked(self, link: Words, timing: Timing, found: Found) -> Iterator[tuple[int, Held]]:
+    def _looked(self, link: Words, timing: Timing, found: FrameFaults) -> Iterator[tuple[int, PacketGroup]]:
         """Yield packets of each stream, telling reserved codes and what is wrong in blanking."""
         lines, streams = link.shape[0], timing.streams
         positions = np.zeros((lines, streams, _MOST_PACKETS), np.int32)
@@ -196,7 +196,7 @@ class LineReader:
             for held in stream_packets(link[:, :, stream], positions[:, stream], stream, found):
                 yield stream, held
 
-    def _lock(self, links: Sequence[Words], timing: Timing, packets: Sequence[Packet], found: Found) -> Lock:
+    def _lock(self, links: Sequence[Words], timing: Timing, packets: Sequence[Packet], found: FrameFaults) -> Lock:
         raster = timing.raster
         told = [packet for packet in packets if (packet.did, packet.sdid) == PAYLOAD and len(packet.data) == 4]
         whole = [each.bytes for each in told if each.whole]
@@ -239,7 +239,7 @@ class LineReader:
             return "3G-A" if self._mwords > 200 else "HD"
         return "3G-A" if timing.step == 2 else None
 
-    def _moment(self, packets: Sequence[Packet], lock: Lock, found: Found) -> Timecode | None:
+    def _moment(self, packets: Sequence[Packet], lock: Lock, found: FrameFaults) -> Timecode | None:
         """Return the frame's timecode, LTC before VITC, telling numbers of no clock and breaks."""
         if lock.rate is None:
             return None
@@ -263,7 +263,7 @@ class LineReader:
         self._timecode = moment
         return moment
 
-    def _field_codes(self, stream: Words, packets: Sequence[Packet], timing: Timing, found: Found) -> None:
+    def _field_codes(self, stream: Words, packets: Sequence[Packet], timing: Timing, found: FrameFaults) -> None:
         """Hold the codes of RP 165 against the fields they cover; the second field of the frame before where that is known."""
         raster = timing.raster
         for packet in packets:
@@ -293,7 +293,7 @@ class LineReader:
                     )
 
 
-def _sound_words(held: Sequence[Held], lines: int) -> NDArray[np.int32]:
+def _sound_words(held: Sequence[PacketGroup], lines: int) -> NDArray[np.int32]:
     counted = np.zeros(lines, np.int32)
     for each in held:
         np.add.at(counted, each.line - 1, each.words.shape[1])
@@ -309,7 +309,7 @@ def read_words(links: Sequence[Words], mwords: float | None = None) -> Iterator[
     """
     if not 1 <= len(links) <= 4:
         raise NotPossible("a signal has one link or four", subject=f"{len(links)} files")
-    cut = [Lines(link) for link in links]
+    cut = [LineFinder(link) for link in links]
     reader = LineReader(mwords)
     timing = cut[0].timing
     for frames in zip(*(each.frames() for each in cut), strict=False):

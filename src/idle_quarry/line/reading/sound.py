@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.line.reading.faults import Found
-from idle_quarry.line.reading.packets import Held
+from idle_quarry.line.reading.faults import FrameFaults
+from idle_quarry.line.reading.packets import PacketGroup
 from idle_quarry.line.words import Words
 from idle_quarry.line.writing.packets import HD_SOUND, SD_SOUND, SD_SOUND_MORE
 
@@ -27,9 +27,9 @@ def _signed(value: NDArray[np.int64]) -> NDArray[np.int32]:
     return (((value & 0xFFFFFF) ^ 0x800000) - 0x800000).astype(np.int32)
 
 
-def sound_of(held: Sequence[Held], before: Mapping[int, int], found: Found) -> dict[int, GroupSound]:
+def sound_of(held: Sequence[PacketGroup], before: Mapping[int, int], found: FrameFaults) -> dict[int, GroupSound]:
     """Return the sound of a frame by group, 1 to 4; `before` has the number of each group's last packet until now."""
-    by_did: dict[int, list[Held]] = {}
+    by_did: dict[int, list[PacketGroup]] = {}
     for each in held:
         by_did.setdefault(each.did, []).append(each)
     made: dict[int, GroupSound] = {}
@@ -44,7 +44,7 @@ def sound_of(held: Sequence[Held], before: Mapping[int, int], found: Found) -> d
 
 
 def _in_turn(
-    group: int, numbers: NDArray[np.int64], lines: NDArray[np.int64], before: int | None, found: Found
+    group: int, numbers: NDArray[np.int64], lines: NDArray[np.int64], before: int | None, found: FrameFaults
 ) -> None:
     """Tell where packets, numbered 1 to 255 over and over, do not follow one another."""
     given = numbers if before is None else np.concatenate([[before], numbers])
@@ -60,7 +60,7 @@ def _in_turn(
 
 
 def _hd_group(
-    group: int, held: Sequence[Held], _more: Sequence[Held], before: int | None, found: Found
+    group: int, held: Sequence[PacketGroup], _more: Sequence[PacketGroup], before: int | None, found: FrameFaults
 ) -> GroupSound | None:
     fitting = [each for each in held if each.words.shape[1] == 31]
     for each in held:
@@ -101,7 +101,7 @@ def _error_code(words: Words) -> NDArray[np.int64]:
 
 
 def _sd_group(
-    group: int, held: Sequence[Held], more: Sequence[Held], before: int | None, found: Found
+    group: int, held: Sequence[PacketGroup], more: Sequence[PacketGroup], before: int | None, found: FrameFaults
 ) -> GroupSound | None:
     fine = {int(line): (each, n) for each in more for n, line in enumerate(each.line)}
     lines, numbers, samples = [], [], []

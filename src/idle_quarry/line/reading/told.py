@@ -27,7 +27,7 @@ _ACTIVE = {
 
 
 @dataclass(frozen=True)
-class Told:
+class PacketDescription:
     """A packet in words: its kind ("payload", "timecode", "sound", "other"), a title, a sentence, and its words in hexadecimal."""
 
     kind: str
@@ -44,14 +44,14 @@ def kind_of(packet: Packet) -> str:
     return "sound" if packet.did in HD_SOUND_CONTROL or packet.did in SD_SOUND_CONTROL else "other"
 
 
-def told(packet: Packet, rate: Fraction | None) -> Told:
+def told(packet: Packet, rate: Fraction | None) -> PacketDescription:
     """Return what a packet says; `rate` is that of the pictures, where it is known."""
     data = packet.bytes
     words = " ".join(f"{byte:02X}" for byte in data[:24])
     kind, name, text = _told(packet, data, rate)
     if not packet.whole:
         text = f"It is damaged: {text}"
-    return Told(kind, f"Line {packet.line} · {name}", text, words)
+    return PacketDescription(kind, f"Line {packet.line} · {name}", text, words)
 
 
 def _told(packet: Packet, data: tuple[int, ...], rate: Fraction | None) -> tuple[str, str, str]:

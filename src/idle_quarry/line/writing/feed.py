@@ -18,7 +18,7 @@ from idle_quarry.line.words import Words
 from idle_quarry.line.writing.mapping import Planes
 from idle_quarry.line.writing.sending import frames_of, sent_frames, sent_sound
 from idle_quarry.line.writing.sound import RATE
-from idle_quarry.line.writing.writer import Said
+from idle_quarry.line.writing.writer import LineSignalling
 from idle_quarry.path.entries import Monitor, SoundLayout
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode
@@ -41,7 +41,7 @@ class Setup:
     clip: ClipFeed | None = None  #: sent in a loop, with its own sound and timecode, in place of `picture` and `sound`
 
 
-class Feed:
+class SignalFeed:
     """A setup's frames, without end; a clip begins again where it ends. `length` is the clip's in frames, 0 for test pictures.
 
     Raises `NotPossible` where the format does not travel so, `MediaError` for a clip that cannot be read.
@@ -61,7 +61,7 @@ class Feed:
     def _test(self) -> Iterator[list[Words]]:
         setup = self.setup
         sound = None if setup.sound == "none" else sent_sound(setup.sound, setup.level_dbfs, setup.layout, setup.format)
-        return sent_frames(setup.format, self.way, setup.picture, sound, setup.start, Said(setup.payload))
+        return sent_frames(setup.format, self.way, setup.picture, sound, setup.start, LineSignalling(setup.payload))
 
     def _of(self, tape: Tape) -> Iterator[list[Words]]:
         samples = int(tape.frames * RATE / self.setup.format.rate)
@@ -72,7 +72,7 @@ class Feed:
         def sound(first: int, count: int) -> NDArray[np.int32]:
             return tape.sound(first % samples, count)
 
-        said = Said(self.setup.payload)
+        said = LineSignalling(self.setup.payload)
         return frames_of(self.setup.format, self.way, picture, sound if tape.channels else None, tape.start, said)
 
 
@@ -81,7 +81,7 @@ def play_out(setup: Setup, path: Path, frames: int, on_progress: Callable[[int, 
 
     `frames` of 0 are those of the whole clip. `on_progress` hears how many are written, of how many; it may raise to stop.
     """
-    with closing(Feed(setup)) as feed:
+    with closing(SignalFeed(setup)) as feed:
         count = -(-(frames or feed.length or 1) // feed.way.pictures)
         return write_words(
             path,

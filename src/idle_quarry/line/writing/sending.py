@@ -14,7 +14,7 @@ from idle_quarry.line.transport import Transport
 from idle_quarry.line.words import Words
 from idle_quarry.line.writing.mapping import Planes
 from idle_quarry.line.writing.sound import RATE, as_24_bits, most_channels, samples_in
-from idle_quarry.line.writing.writer import LineWriter, Said, blank_frame
+from idle_quarry.line.writing.writer import LineSignalling, LineWriter, blank_frame
 from idle_quarry.path.entries import SoundLayout
 from idle_quarry.path.registry import line_up_pictures, territories
 from idle_quarry.picture.bars import rgb_picture
@@ -220,7 +220,12 @@ def _pip(level_dbfs: float, layout: SoundLayout, fmt: SignalFormat) -> NDArray[n
 
 
 def sent_frames(
-    fmt: SignalFormat, way: Transport, picture: str, sound: SentSound | None, start: Timecode, said: Said | None = None
+    fmt: SignalFormat,
+    way: Transport,
+    picture: str,
+    sound: SentSound | None,
+    start: Timecode,
+    said: LineSignalling | None = None,
 ) -> Iterator[list[Words]]:
     """Yield frames of a line without end: a picture by its id, sound, and timecode from `start` on."""
     return frames_of(
@@ -230,7 +235,7 @@ def sent_frames(
 
 def frames_of(
     fmt: SignalFormat, way: Transport, picture: Callable[[int], Planes], sound: Callable[[int, int], Samples] | None,
-    start: Timecode, said: Said | None = None,
+    start: Timecode, said: LineSignalling | None = None,
 ) -> Iterator[list[Words]]:  # fmt: skip
     """Yield frames of a line without end: pictures by their number, samples by the first and how many, and timecode."""
     writer = LineWriter(fmt, way, said)

@@ -56,7 +56,7 @@ def cadence_length(rate: Fraction) -> int:
 
 
 @dataclass(frozen=True)
-class Places:
+class SamplePositions:
     """Where a frame's samples go: for each sample its line, the word its packet begins at, its clock phase, and whether late."""
 
     line: NDArray[np.int64]
@@ -82,7 +82,7 @@ def _line_rate(way: Transport) -> Fraction:
 
 
 @lru_cache(maxsize=64)
-def hd_places(way: Transport, count: int, groups: int) -> Places:
+def hd_places(way: Transport, count: int, groups: int) -> SamplePositions:
     """Return where `count` samples of `groups` groups go in a frame of an HD line or faster."""
     lines = way.raster.lines
     exact = np.arange(count) * lines / count
@@ -100,7 +100,7 @@ def hd_places(way: Transport, count: int, groups: int) -> Places:
         line[n], word[n] = at, way.head + taken.get(at, 0) * HD_PACKET * groups
         taken[at] = taken.get(at, 0) + 1
     phase = ((exact - falls) * way.samples).astype(np.int64)
-    return Places(line, word, phase, late)
+    return SamplePositions(line, word, phase, late)
 
 
 def _status_bits(starts: NDArray[np.int64]) -> NDArray[np.int64]:

@@ -24,7 +24,7 @@ from idle_quarry.signal.timecode import Timecode
 
 
 @dataclass(frozen=True)
-class Said:
+class LineSignalling:
     """What a line says beside picture and sound: whether a payload identifier, and an active format (a code of ST 2016-1)."""
 
     payload: bool = True
@@ -32,7 +32,7 @@ class Said:
 
 
 @lru_cache(maxsize=2)
-def blank_frame(fmt: SignalFormat, way: Transport, number: int, said: Said) -> Words:
+def blank_frame(fmt: SignalFormat, way: Transport, number: int, said: LineSignalling) -> Words:
     """Return a frame of link `number` without picture: timing references, line numbers, identifiers; codes are still to come. Kept: not to be written to."""
     lines, words = way.raster.lines, way.words
     frame = np.empty((lines, words, way.streams), np.uint16)
@@ -86,9 +86,9 @@ class LineWriter:
     share a line); sound is 24 bits at 48 kHz, as many samples as `samples_in` counts for each picture.
     """
 
-    def __init__(self, fmt: SignalFormat, way: Transport, said: Said | None = None) -> None:
+    def __init__(self, fmt: SignalFormat, way: Transport, said: LineSignalling | None = None) -> None:
         self.format, self.way = fmt, way
-        said = said or Said()
+        said = said or LineSignalling()
         self._blank = [blank_frame(fmt, way, n, said) for n in range(way.interface.links)]
         # what came before the first line of the first frame: vertical blanking
         self._before: list[Words | None] = [None] * way.interface.links

@@ -35,7 +35,7 @@ OnProgress = Callable[[int, int, float], None]
 
 
 @dataclass(frozen=True)
-class Wanted:
+class ConversionTarget:
     """What a clip is to become: format, codec, how it is converted, the pulldown taken out of it, and how its sound is kept."""
 
     format: SignalFormat
@@ -48,7 +48,7 @@ class Wanted:
 
 
 @dataclass(frozen=True)
-class Made:
+class ConvertedClip:
     """What became of it: the file, the format that it holds, frames, first timecode, channels of sound, seconds it took."""
 
     path: Path
@@ -61,11 +61,11 @@ class Made:
 
 def convert(
     clip: Clip,
-    wanted: Wanted,
+    wanted: ConversionTarget,
     path: Path,
     on_progress: OnProgress | None = None,
     span: tuple[Fraction, Fraction] | None = None,
-) -> Made:
+) -> ConvertedClip:
     """Convert a clip into `path`, which appears when it is whole; where it is stopped or fails, nothing is left.
 
     `span` are the seconds of the clip from which to which it is converted, all of it where there is none: the frames are those that
@@ -131,7 +131,7 @@ def convert(
         if ahead is not None:
             ahead.result()
         writer.finish()
-    return Made(path, held, end - begin, start, channels, time.monotonic() - begun)
+    return ConvertedClip(path, held, end - begin, start, channels, time.monotonic() - begun)
 
 
 def frames_and_speed(material: Material, target: SignalFormat, policy: Policy) -> tuple[int, Fraction]:
@@ -143,7 +143,7 @@ def frames_and_speed(material: Material, target: SignalFormat, policy: Policy) -
     return max(1, int(seconds / faster * target.rate)), faster
 
 
-def _sound_of(clip: Clip, wanted: Wanted, faster: Fraction) -> SoundReader | None:
+def _sound_of(clip: Clip, wanted: ConversionTarget, faster: Fraction) -> SoundReader | None:
     """Return the clip's sound, read at such a rate that at the wanted one it runs as fast as the pictures; its pitch goes along."""
     if not clip.declared.audio:
         return None
@@ -165,7 +165,7 @@ def start_of(clip: Clip, fmt: SignalFormat, drop: bool = False) -> Timecode | No
     return own if own.rate == fmt.rate else own.converted(fmt.rate, drop and can_drop(fmt.rate))
 
 
-def words_of(made: Made) -> dict[str, Any]:
+def words_of(made: ConvertedClip) -> dict[str, Any]:
     """Return what was made under the keys of the command line."""
     return {
         "file": str(made.path), "format": format_words(made.format), "frames": made.frames,

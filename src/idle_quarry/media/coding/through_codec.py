@@ -22,7 +22,7 @@ Codes = Sequence[NDArray[Any]]
 
 
 @dataclass(frozen=True)
-class Coded:
+class CodedPictures:
     """Coded pictures: the bytes of each packet, what a decoder must be told first, and the time it took, seconds."""
 
     packets: tuple[bytes, ...]
@@ -35,7 +35,7 @@ class Coded:
 
 
 @dataclass(frozen=True)
-class Decoded:
+class DecodedPicture:
     """A decoded picture as its decoder gives it: luma, chroma, or R′G′B′ (h, w, 3), of `bits` bits."""
 
     luma: NDArray[Any]
@@ -46,7 +46,7 @@ class Decoded:
 
 def encoded(
     codec: Codec, pixels: Pixels, frames: Sequence[Codes], before_each: Callable[[], object] = lambda: None
-) -> Coded:
+) -> CodedPictures:
     """Return pictures, code values in the encoding of `pixels`, coded; `before_each` picture may raise to stop.
 
     Raises `MediaError` where the encoder refuses.
@@ -68,12 +68,12 @@ def encoded(
             packets += [bytes(packet) for packet in context.encode(frame)]
         packets += [bytes(packet) for packet in context.encode(None)]
         seconds = perf_counter() - start
-        return Coded(tuple(packet for packet in packets if packet), context.extradata, seconds)
+        return CodedPictures(tuple(packet for packet in packets if packet), context.extradata, seconds)
     except (FFmpegError, OSError, ValueError) as error:
         raise MediaError(f"the {codec.name} encoder refused ({error})", subject=codec.name) from error
 
 
-def decoded(codec: Codec, pixels: Pixels, coded: Coded) -> tuple[list[Decoded], float]:
+def decoded(codec: Codec, pixels: Pixels, coded: CodedPictures) -> tuple[list[DecodedPicture], float]:
     """Return the pictures of packets in the order they are shown, and the time decoding took, seconds.
 
     Raises `MediaError` where they cannot be decoded.
@@ -96,4 +96,4 @@ def decoded(codec: Codec, pixels: Pixels, coded: Coded) -> tuple[list[Decoded], 
         raise MediaError(
             f"what the {codec.name} encoder made could not be decoded ({error})", subject=codec.name
         ) from error
-    return [Decoded(*planes_of(frame, pixels.blanking)) for frame in frames], seconds
+    return [DecodedPicture(*planes_of(frame, pixels.blanking)) for frame in frames], seconds

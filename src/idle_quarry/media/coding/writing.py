@@ -19,7 +19,7 @@ from av.video.codeccontext import VideoCodecContext
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
-from idle_quarry.begun import Note
+from idle_quarry.begun import RecoveryNote
 from idle_quarry.errors import MediaError
 from idle_quarry.files import put_exclusively, synced
 from idle_quarry.media.coding.declaring import SAYS_ACTIVE_FORMAT, with_active_format
@@ -184,7 +184,9 @@ class ClipWriter:
         self._final = path.parent if self._many else path
         self._part = self._final.with_name(f".{secrets.token_hex(6)}.part{'' if self._many else path.suffix}")
         self._muxed: _Muxed | None = None
-        self._note = Note(noted, self._final, dirs=(self._final.name,), files=(self._final.name,)) if noted else None
+        self._note = (
+            RecoveryNote(noted, self._final, dirs=(self._final.name,), files=(self._final.name,)) if noted else None
+        )
         try:
             if self._note is not None:
                 self._note.part.mkdir()

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from fractions import Fraction
 
-from idle_quarry.media.declared import Declared
-from idle_quarry.media.measurement.measured import Disagreement, Fields, Measured, Stretch
+from idle_quarry.media.declared import DeclaredProperties
+from idle_quarry.media.measurement.measured import Disagreement, Fields, Measurement, Stretch
 from idle_quarry.signal.colour import MATRICES
 from idle_quarry.signal.formats import ORDER_WORDS, SignalFormat
 from idle_quarry.signal.levels import Levels
@@ -18,7 +18,9 @@ from idle_quarry.signal.timecode import can_drop
 _OTHER_RATE = Fraction(1, 2500)
 
 
-def disagreements(declared: Declared, fmt: SignalFormat | None, measured: Measured) -> tuple[Disagreement, ...]:
+def disagreements(
+    declared: DeclaredProperties, fmt: SignalFormat | None, measured: Measurement
+) -> tuple[Disagreement, ...]:
     """Return where `declared` (and the format taken from it) and `measured` part, gravest first."""
     found = [
         *_changes(declared, measured),
@@ -31,7 +33,7 @@ def disagreements(declared: Declared, fmt: SignalFormat | None, measured: Measur
     return tuple(sorted(found, key=lambda each: not each.grave))
 
 
-def measured_format(fmt: SignalFormat | None, measured: Measured) -> SignalFormat | None:
+def measured_format(fmt: SignalFormat | None, measured: Measurement) -> SignalFormat | None:
     """Return the signal format as the pictures show it: the declared one with scan, field order and range as measured."""
     if fmt is None or measured.fields is None:
         return fmt
@@ -59,7 +61,7 @@ def _perhaps(found: Fields, text: str) -> str:
     return text if found.confidence >= 0.9 else f"Probably, not surely: {text[0].lower()}{text[1:]}"
 
 
-def _changes(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
+def _changes(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disagreement]:
     for each in measured.changes[:1]:
         more = len({change.what for change in measured.changes})
         also = "" if more == 1 else " (and it changes in other ways too)"
@@ -70,7 +72,7 @@ def _changes(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
         yield Disagreement("raster" if each.what == "raster" else "matrix", each.was, each.becomes, text)
 
 
-def _scan(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
+def _scan(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disagreement]:
     found = measured.fields
     if found is None or found.scan == "undetermined":
         return
@@ -112,7 +114,7 @@ def _stretch(stretch: Stretch) -> str:
     return f"{kind}{order} from frame {stretch.start}"
 
 
-def _rate(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
+def _rate(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disagreement]:
     found, rate = measured.fields, declared.rate
     if rate is None:
         return
@@ -145,7 +147,7 @@ def _rate(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
         yield Disagreement("rate", rate_fraction_text(rate), rate_fraction_text(stamped), text)
 
 
-def _levels(declared: Declared, fmt: SignalFormat | None, measured: Measured) -> Iterator[Disagreement]:
+def _levels(declared: DeclaredProperties, fmt: SignalFormat | None, measured: Measurement) -> Iterator[Disagreement]:
     found = measured.levels
     if found is None or fmt is None or fmt.encoding.matrix == "rgb":
         return
@@ -181,7 +183,7 @@ def _levels(declared: Declared, fmt: SignalFormat | None, measured: Measured) ->
         yield Disagreement("bit_depth", declared.bit_depth, found.significant_bits, text, grave=False)
 
 
-def _shape(declared: Declared) -> Iterator[Disagreement]:
+def _shape(declared: DeclaredProperties) -> Iterator[Disagreement]:
     """Rasters that no standard has with square samples, in files that say the samples are square."""
     if declared.sample_aspect != 1 or not declared.has_picture:
         return
@@ -198,7 +200,7 @@ def _shape(declared: Declared) -> Iterator[Disagreement]:
     yield Disagreement("sample_aspect", "1/1", f"{standard.numerator}/{standard.denominator}", text)
 
 
-def _timecode(declared: Declared, measured: Measured) -> Iterator[Disagreement]:
+def _timecode(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disagreement]:
     if declared.drop_frame and declared.rate is not None and not can_drop(declared.rate):
         text = (
             f"The timecode is marked drop-frame, but there is none at {rate_text(declared.rate)}: counted as marked, it "

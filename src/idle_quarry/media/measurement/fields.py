@@ -10,12 +10,12 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.media.measurement.holds import Hold, hold_of
+from idle_quarry.media.measurement.holds import HoldCadence, hold_of
 from idle_quarry.media.measurement.measured import Fields, Stretch
-from idle_quarry.media.measurement.structure import CYCLES, Decoded, Evidence, Segment, decoded, possible
+from idle_quarry.media.measurement.structure import CYCLES, PairEvidence, Segment, StructurePath, decoded, possible
 from idle_quarry.signal.rates import NAMED_RATES
 
-#: How likely a verdict is right, by `Guess.features`: logistic regression over draws of drawn and of real material;
+#: How likely a verdict is right, by `FieldsGuess.features`: logistic regression over draws of drawn and of real material;
 #: `benchmarks/calibration.py` fits them and shows the calibration.
 _CONFIDENCE = {
     "progressive": (1.661, 0.398, -1.41, 0.638, 1.191, -0.511, 0.667, -1.556),
@@ -32,11 +32,11 @@ _MIXED_GAIN, _MIXED_PAIRS = 14.0, 5
 
 
 @dataclass(frozen=True)
-class RunSeen:
+class ExaminedRun:
     """One unbroken run of frames that was looked at: the number of its first frame, and what its pairs say."""
 
     first: int
-    found: Evidence
+    found: PairEvidence
 
 
 def described(structure: str) -> tuple[str, str | None, str | None]:
@@ -50,11 +50,11 @@ def described(structure: str) -> tuple[str, str | None, str | None]:
 
 
 @dataclass(frozen=True)
-class Guess:
+class FieldsGuess:
     """The likeliest answer for a clip, whether or not it is sure enough to be given, and what its confidence is of."""
 
-    found: Decoded
-    hold: Hold
+    found: StructurePath
+    hold: HoldCadence
     stretches: tuple[Stretch, ...]  # more than one where the clip changes
     movement: float  # mean square (8-bit codes) of the blocks that move most
     noise: float  # that of the quietest
@@ -86,11 +86,11 @@ class Guess:
         return float(min(_SUREST, 1 / (1 + np.exp(-exponent))))
 
 
-def guess_of(runs: Sequence[RunSeen], rate: Fraction | None) -> Guess:
+def guess_of(runs: Sequence[ExaminedRun], rate: Fraction | None) -> FieldsGuess:
     """Return the likeliest answer of runs that have pairs, one at the least."""
     found = decoded([run.found for run in runs], possible(rate))
     stretches = _stretches(found, _frames(runs))
-    return Guess(
+    return FieldsGuess(
         found,
         hold_of([run.found.changes for run in runs]),
         stretches if found.gain >= _MIXED_GAIN else stretches[:1],
@@ -100,11 +100,11 @@ def guess_of(runs: Sequence[RunSeen], rate: Fraction | None) -> Guess:
     )
 
 
-def _frames(runs: Sequence[RunSeen]) -> NDArray[np.int64]:
+def _frames(runs: Sequence[ExaminedRun]) -> NDArray[np.int64]:
     return np.concatenate([run.first + np.arange(len(run.found.likelihood)) for run in runs])
 
 
-def fields_of(runs: Sequence[RunSeen], rate: Fraction | None, flagged_interlaced: bool) -> Fields:
+def fields_of(runs: Sequence[ExaminedRun], rate: Fraction | None, flagged_interlaced: bool) -> Fields:
     """Return what the runs of a clip say together.
 
     Progressive pictures in a clip whose flags say interlaced are PsF. Where nothing moves, or too little to tell, the
@@ -147,7 +147,7 @@ def _true_rate(scan: str, cadence: str | None, rate: Fraction | None) -> Fractio
 
 
 def _marks(
-    found: Decoded, frames: NDArray[np.int64], strength: NDArray[np.float64], same: NDArray[np.bool_]
+    found: StructurePath, frames: NDArray[np.int64], strength: NDArray[np.float64], same: NDArray[np.bool_]
 ) -> tuple[tuple[int, str], ...]:
     """Return (frame, pattern) for each pair: "?" where too little moves to say, "R" where nothing changed at all."""
     patterns = [pattern for segment in found.segments for pattern in segment.patterns]
@@ -158,7 +158,7 @@ def _marks(
     )
 
 
-def _stretches(found: Decoded, frames: NDArray[np.int64]) -> tuple[Stretch, ...]:
+def _stretches(found: StructurePath, frames: NDArray[np.int64]) -> tuple[Stretch, ...]:
     """Return the lasting structures one after the other; short ones and near ones count as their neighbour's."""
     lasting = [s for s in found.segments if s.stop - s.start >= _MIXED_PAIRS]
     merged: list[Segment] = []
@@ -187,7 +187,7 @@ def _alike(one: str, other: str) -> bool:
     )
 
 
-def _breaks(found: Decoded, frames: NDArray[np.int64]) -> tuple[int, ...]:
+def _breaks(found: StructurePath, frames: NDArray[np.int64]) -> tuple[int, ...]:
     """Return the frames at which a pulldown's cadence starts anew."""
     at = []
     for segment in found.segments:

@@ -43,7 +43,7 @@ LEAST_GAP = 0.5
 
 
 @dataclass(frozen=True)
-class Hold:
+class HoldCadence:
     """The likeliest cadence of holds: its name, the share of frames that are new, its gap, which pairs repeat."""
 
     cadence: str | None
@@ -80,7 +80,7 @@ def changes(difference: Array) -> Array:
     return found
 
 
-def hold_of(runs: Sequence[Array]) -> Hold:
+def hold_of(runs: Sequence[Array]) -> HoldCadence:
     """Return the likeliest cadence of holds in runs of `changes`."""
     parts = [run[start:stop] for run in runs for start, stop in stretches(len(run))]
     level = max((float(np.sort(part)[-min(2, len(part))]) for part in parts if len(part)), default=0.0)
@@ -95,7 +95,7 @@ def hold_of(runs: Sequence[Array]) -> Hold:
                 gaps.append(gap)
         share = Fraction(len(cycle) - sum(cycle), len(cycle))
         gap = float(np.median(gaps)) if gaps else -np.inf
-        found.append(Hold(name, share, gap, np.concatenate(repeats) if repeats else np.zeros(0, bool)))
+        found.append(HoldCadence(name, share, gap, np.concatenate(repeats) if repeats else np.zeros(0, bool)))
     widest = max(found, key=lambda hold: hold.gap)
     # every other cycle of 2:2 is one of 4:4 by chance: the simplest that explains as much
     return next((hold for hold in found if hold.told and hold.gap >= _AS_GOOD * widest.gap), widest)

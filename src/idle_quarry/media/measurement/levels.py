@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.media.measurement.measured import LevelsFound, LumaLevels
+from idle_quarry.media.measurement.measured import LevelsMeasurement, LumaLevels
 from idle_quarry.media.pictures import Picture
 from idle_quarry.picture.scopes import normalised, ycbcr_to_rgb
 from idle_quarry.signal.colour import MATRICES
@@ -107,7 +107,7 @@ class LevelMeter:
                 fits = float(near.mean()) * (hit >= 5)
                 self._bars[matrix] = max(self._bars.get(matrix, 0.0), fits)
 
-    def found(self) -> LevelsFound | None:
+    def found(self) -> LevelsMeasurement | None:
         """Return the levels so far, None before any picture."""
         if not self._samples:
             return None
@@ -118,7 +118,7 @@ class LevelMeter:
         )  # fmt: skip
         best = max(self._bars.items(), key=lambda each: each[1], default=("", 0.0))
         used = 16 if not self._low_bits else bits - (self._low_bits & -self._low_bits).bit_length() + 1
-        return LevelsFound(
+        return LevelsMeasurement(
             luma,
             min(self._chroma) if self._chroma else None,
             max(self._chroma) if self._chroma else None,

@@ -9,12 +9,19 @@ from pathlib import Path
 import numpy as np
 
 from idle_quarry.errors import MediaError, QuarryError
-from idle_quarry.media.declared import Declared
+from idle_quarry.media.declared import DeclaredProperties
 from idle_quarry.media.measurement.active import ActiveMeter
 from idle_quarry.media.measurement.field_pairs import PairMeter
-from idle_quarry.media.measurement.fields import RunSeen, fields_of
+from idle_quarry.media.measurement.fields import ExaminedRun, fields_of
 from idle_quarry.media.measurement.levels import LevelMeter
-from idle_quarry.media.measurement.measured import Change, Fields, Measured, SoundFound, TimecodeBreak, VariableRate
+from idle_quarry.media.measurement.measured import (
+    ClipChange,
+    Fields,
+    Measurement,
+    SoundStreamMeasurement,
+    TimecodeBreak,
+    VariableRate,
+)
 from idle_quarry.media.measurement.sound import heard
 from idle_quarry.media.measurement.structure import evidence
 from idle_quarry.media.pacing import fixed_rate, held_and_dropped, is_uneven, picture_times
@@ -50,13 +57,13 @@ class _Examination:
         self.reader = reader
         self.levels = LevelMeter(encoding)
         self.active = ActiveMeter()
-        self.runs: list[RunSeen] = []
+        self.runs: list[ExaminedRun] = []
         self.frames = 0
         self.flagged = 0
         self.rates: list[Fraction] = []
         self.breaks: list[TimecodeBreak] = []
         self.times: list[list[float]] = []
-        self.changes: list[Change] = []
+        self.changes: list[ClipChange] = []
         self._kind: tuple[str, str, str] | None = None  # of the first picture
         self._was: tuple[str, str, str] | None = None  # of the one before
         self._seen: set[int] = set()
@@ -111,13 +118,13 @@ class _Examination:
         was, now = self._was or self._kind, picture.kind
         for what, before, after in zip(("raster", "bit depth", "colour"), was, now, strict=True):
             if before != after and len(self.changes) < _MOST_CHANGES:
-                self.changes.append(Change(picture.index, what, before, after))
+                self.changes.append(ClipChange(picture.index, what, before, after))
         self._was = now
         return now[:2] == self._kind[:2]
 
     def _end(self, meter: PairMeter | None, start: int) -> None:
         if meter is not None and len(meter.pairs):
-            self.runs.append(RunSeen(start, evidence(meter.pairs)))
+            self.runs.append(ExaminedRun(start, evidence(meter.pairs)))
             self.runs.sort(key=lambda run: run.first)
 
     def _follow(self, stamps: list[Picture]) -> None:
@@ -149,19 +156,19 @@ def _timecode(picture: Picture, rate: Fraction) -> Timecode | None:
 
 def measure(
     path: Path,
-    declared: Declared,
+    declared: DeclaredProperties,
     fmt: SignalFormat | None,
     progress: Progress | None = None,
     *,
     threads: int = 0,
-) -> Measured:
+) -> Measurement:
     """Return what a clip really is. `fmt` is its declared format; `threads` for decoding, 0 for all.
 
     Raises `MediaError` where nothing in it can be read, and whatever `progress` raises.
     """
     sound = tuple(_sound(path, declared, progress))
     if not declared.has_picture:
-        return Measured(None, None, None, sound)
+        return Measurement(None, None, None, sound)
     encoding = fmt.encoding if fmt is not None else Encoding()
     with Reader(path, declared, threads=threads) as reader:
         seen = _Examination(reader, encoding, progress)
@@ -175,7 +182,7 @@ def measure(
             raise MediaError(
                 "none of its pictures can be decoded", subject=str(path), remedy="copy it again from where it came"
             )
-        return Measured(
+        return Measurement(
             found,
             seen.active.found(encoding.range == "narrow"),
             seen.levels.found(),
@@ -190,12 +197,12 @@ def measure(
         )
 
 
-def _fields(seen: _Examination, declared: Declared) -> Fields:
+def _fields(seen: _Examination, declared: DeclaredProperties) -> Fields:
     flagged = declared.scan == "interlaced" or (declared.scan == "unknown" and 2 * seen.flagged > seen.frames)
     return fields_of(seen.runs, declared.rate, flagged)
 
 
-def _adaptive(seen: _Examination, declared: Declared, total: int) -> Fields:
+def _adaptive(seen: _Examination, declared: DeclaredProperties, total: int) -> Fields:
     """Examine windows spread over a long clip until the answer is sure, then close in on changes."""
     every = _WINDOW * _FIRST_WINDOWS // _LEVEL_PICTURES
     done = 0
@@ -278,7 +285,9 @@ def variable_rate(runs: list[list[float]]) -> VariableRate | None:
     return VariableRate(float(slowest), float(fastest), mean, fixed, repeated / minutes, dropped / minutes)
 
 
-def _sound(path: Path, declared: Declared, progress: Progress | None) -> Iterator[SoundFound | None]:
+def _sound(
+    path: Path, declared: DeclaredProperties, progress: Progress | None
+) -> Iterator[SoundStreamMeasurement | None]:
     for index, audio in enumerate(declared.audio):
         if progress is not None:
             progress("listening", 0.0)

@@ -17,7 +17,7 @@ class TimecodeBreak:
 
 
 @dataclass(frozen=True)
-class Change:
+class ClipChange:
     """Where a clip becomes another: the first frame seen that differs, in what ("raster", "bit depth", "colour"), and how.
 
     Of a clip that is not examined whole it is known to lie between the window before and this frame.
@@ -46,7 +46,7 @@ class VariableRate:
 
 
 @dataclass(frozen=True)
-class Measured:
+class Measurement:
     """Everything measured in a clip; picture parts are None where there is no picture that could be read.
 
     `stamped_rate` is frames a second by the pictures' time stamps.
@@ -54,14 +54,14 @@ class Measured:
 
     fields: Fields | None
     active: ActivePicture | None
-    levels: LevelsFound | None
-    sound: tuple[SoundFound | None, ...] = ()
+    levels: LevelsMeasurement | None
+    sound: tuple[SoundStreamMeasurement | None, ...] = ()
     stamped_rate: Fraction | None = None
     timecode_breaks: tuple[TimecodeBreak, ...] = ()
     frames_examined: int = 0
     damaged: int = 0
     variable: VariableRate | None = None
-    changes: tuple[Change, ...] = ()
+    changes: tuple[ClipChange, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         """Return the measurements under the keys of the command line's contract; sound alone has undetermined fields."""
@@ -124,7 +124,7 @@ class Measured:
         return document
 
 
-def _sound(found: SoundFound) -> dict[str, Any]:
+def _sound(found: SoundStreamMeasurement) -> dict[str, Any]:
     return {
         "sample_rate": found.sample_rate,
         "seconds": round(found.seconds, 3),
@@ -200,7 +200,7 @@ class LumaLevels:
 
 
 @dataclass(frozen=True)
-class LevelsFound:
+class LevelsMeasurement:
     """What the pictures' codes are."""
 
     luma: LumaLevels
@@ -233,7 +233,7 @@ class Tone:
 
 
 @dataclass(frozen=True)
-class Channel:
+class ChannelMeasurement:
     """One channel: sample peak in dBFS (None for digital silence), and a tone where it has one."""
 
     peak_dbfs: float | None
@@ -243,12 +243,12 @@ class Channel:
 
 
 @dataclass(frozen=True)
-class SoundFound:
+class SoundStreamMeasurement:
     """One sound stream. Pairs name channels from 1; loudness is None where it is too short or too quiet to have one."""
 
     sample_rate: int
     seconds: float
-    channels: tuple[Channel, ...]
+    channels: tuple[ChannelMeasurement, ...]
     identical: tuple[tuple[int, int], ...]
     inverted: tuple[tuple[int, int], ...]
     loudness_lufs: float | None

@@ -29,7 +29,7 @@ _REPEAT_SAYS = 12.0
 
 
 @dataclass(frozen=True)
-class Run:
+class PulldownRun:
     """Frames `start` to `stop` (half open) of one unbroken cadence, the first of them `phase` frames into its cycle."""
 
     start: int
@@ -37,7 +37,7 @@ class Run:
     phase: int
 
 
-def cadence_runs(frames: Sequence[NDArray[Any]], cadence: str, order: str) -> list[Run]:
+def cadence_runs(frames: Sequence[NDArray[Any]], cadence: str, order: str) -> list[PulldownRun]:
     """Return the unbroken runs of a pulldown in frames of luma (h, w), 0…1, the field `order` first.
 
     Raises `KeyError` for a cadence that is not one of 2:3 and 2:3:3:2.
@@ -52,21 +52,26 @@ def cadence_runs(frames: Sequence[NDArray[Any]], cadence: str, order: str) -> li
     own = _woven_or_whole(frames, cadence, len(patterns))
     phases, breaks = _likeliest(likelihood, price, own)
     edges = [0, *(int(n) + 1 for n in np.flatnonzero(breaks)), len(frames)]
-    runs = [Run(start, stop, phases[start]) for start, stop in pairwise(edges)]
+    runs = [PulldownRun(start, stop, phases[start]) for start, stop in pairwise(edges)]
     for n in range(len(runs) - 1):
         runs[n], runs[n + 1] = _parted(frames, runs[n], runs[n + 1], cadence, order)
     return runs
 
 
-def _parted(frames: Sequence[NDArray[Any]], before: Run, after: Run, cadence: str, order: str) -> tuple[Run, Run]:
+def _parted(
+    frames: Sequence[NDArray[Any]], before: PulldownRun, after: PulldownRun, cadence: str, order: str
+) -> tuple[PulldownRun, PulldownRun]:
     """Return two neighbouring runs parted where the pictures that come out of both comb least, a frame or two aside."""
     cycle = len(CYCLES[f"{cadence} {order}"])
-    best: tuple[tuple[float, int], Run, Run] | None = None
+    best: tuple[tuple[float, int], PulldownRun, PulldownRun] | None = None
     for moved in (0, -1, 1, -2, 2):
         at = after.start + moved
         if not before.start < at < after.stop:
             continue
-        one, other = Run(before.start, at, before.phase), Run(at, after.stop, (after.phase + moved) % cycle)
+        one, other = (
+            PulldownRun(before.start, at, before.phase),
+            PulldownRun(at, after.stop, (after.phase + moved) % cycle),
+        )
         # a cycle on each side is enough to see it
         head = max(one.start, at - cycle)
         near = pulled_up(frames[head:at], cadence, order, (one.phase + head - one.start) % cycle)

@@ -16,7 +16,7 @@ from av.audio.frame import AudioFrame
 from av.error import FFmpegError
 from numpy.typing import NDArray
 
-from idle_quarry.media.measurement.measured import Channel, SoundFound, Tone
+from idle_quarry.media.measurement.measured import ChannelMeasurement, SoundStreamMeasurement, Tone
 from idle_quarry.media.streams import streams_of_sound
 
 #: Below this a channel is silent, dBFS.
@@ -34,7 +34,7 @@ LINE_UPS = {
 _FLOOR = 1e-10
 
 
-def heard(path: Path, stream_index: int, sample_rate: int, duration_s: float | None) -> SoundFound | None:
+def heard(path: Path, stream_index: int, sample_rate: int, duration_s: float | None) -> SoundStreamMeasurement | None:
     """Return what sound stream `stream_index` of a clip is; None where nothing of it can be decoded."""
     blocks: list[NDArray[np.float32]] = []
     layout = "stereo"
@@ -50,7 +50,7 @@ def heard(path: Path, stream_index: int, sample_rate: int, duration_s: float | N
     channels = tuple(_channel(samples[n], sample_rate) for n in range(samples.shape[0]))
     identical, inverted = _pairs(samples, channels)
     loudness, spread, peak = _loudness(samples, sample_rate, layout)
-    return SoundFound(
+    return SoundStreamMeasurement(
         sample_rate, samples.shape[1] / sample_rate, channels, identical, inverted, loudness, spread, peak,
         1 if _heard_whole(duration_s) else _WINDOWS,
     )  # fmt: skip
@@ -108,12 +108,12 @@ def _dbfs(value: float) -> float | None:
     return round(20 * float(np.log10(value)), 2) if value > _FLOOR else None
 
 
-def _channel(samples: NDArray[np.float32], rate: int) -> Channel:
+def _channel(samples: NDArray[np.float32], rate: int) -> ChannelMeasurement:
     peak = float(np.abs(samples).max()) if len(samples) else 0.0
     rms = float(np.sqrt(np.mean(samples.astype(np.float64) ** 2))) if len(samples) else 0.0
     level = _dbfs(peak)
     silent = level is None or level < _SILENT_DBFS
-    return Channel(level, _dbfs(rms), silent, None if silent else tone_of(samples, rate))
+    return ChannelMeasurement(level, _dbfs(rms), silent, None if silent else tone_of(samples, rate))
 
 
 def tone_of(samples: NDArray[np.float32], rate: int) -> Tone | None:
@@ -150,7 +150,7 @@ def tone_of(samples: NDArray[np.float32], rate: int) -> Tone | None:
 
 
 def _pairs(
-    samples: NDArray[np.float32], channels: tuple[Channel, ...]
+    samples: NDArray[np.float32], channels: tuple[ChannelMeasurement, ...]
 ) -> tuple[tuple[tuple[int, int], ...], tuple[tuple[int, int], ...]]:
     """Return the neighbouring channels that are identical, and those that are inverted, numbered from 1.
 
@@ -233,7 +233,9 @@ def _loudness(samples: NDArray[np.float32], rate: int, layout: str) -> tuple[flo
     return meter.result(samples.shape[0])
 
 
-def heard_whole(found: SoundFound, path: Path, stream_index: int, on_progress: Callable[[float], None]) -> SoundFound:
+def heard_whole(
+    found: SoundStreamMeasurement, path: Path, stream_index: int, on_progress: Callable[[float], None]
+) -> SoundStreamMeasurement:
     """Return what was heard of windows with loudness, its range and true peak of the whole stream, as R 128 integrates.
 
     `on_progress` hears how many seconds were heard, and may raise to stop. Where nothing more can be decoded, `found` is returned.

@@ -95,7 +95,7 @@ def _models() -> tuple[Array, NDArray[np.int64], Array, Array]:
 
 
 @dataclass(frozen=True)
-class Evidence:
+class PairEvidence:
     """What the pairs of one run say: log likelihoods of the patterns (n, patterns), and how much moves."""
 
     likelihood: Array
@@ -106,11 +106,11 @@ class Evidence:
     growth: float  # movement over two frames against one: 1 where all is noise, up to 4 where it is slow and steady
 
 
-def evidence(pairs: NDArray[np.float32]) -> Evidence:
+def evidence(pairs: NDArray[np.float32]) -> PairEvidence:
     """Return what the distances of one unbroken run say, for `PairMeter.pairs` of shape (n, 6, rows, columns)."""
     n = pairs.shape[0]
     if n == 0:
-        return Evidence(np.zeros((0, len(PATTERNS))), np.zeros(0), np.zeros(0, bool), np.zeros(0), 0.0, 1.0)
+        return PairEvidence(np.zeros((0, len(PATTERNS))), np.zeros(0), np.zeros(0, bool), np.zeros(0), 0.0, 1.0)
     flat = pairs.reshape(n, 6, -1).astype(np.float64)
     a, b, c, t, u, w = (flat[:, i] for i in range(6))
     largest = np.maximum(t, u)
@@ -148,7 +148,7 @@ def evidence(pairs: NDArray[np.float32]) -> Evidence:
     whole = np.isin(likelihood.argmax(axis=1), (PATTERNS.index("P"), PATTERNS.index("R")))
     likelihood[whole] *= (strongest / (strongest + _WEAK))[whole, None]
     identical = largest.max(axis=1) < _IDENTICAL
-    return Evidence(likelihood, strongest + noise, identical, changes((t + u) / 2), noise, float(growth))
+    return PairEvidence(likelihood, strongest + noise, identical, changes((t + u) / 2), noise, float(growth))
 
 
 def _shifted(values: Array, by: int) -> Array:
@@ -200,7 +200,7 @@ class Segment:
 
 
 @dataclass(frozen=True)
-class Decoded:
+class StructurePath:
     """The likeliest run of structures, its log likelihood, and that of each structure alone."""
 
     segments: tuple[Segment, ...]
@@ -231,7 +231,7 @@ def possible(rate: Fraction | None) -> tuple[str, ...]:
     return tuple(structure for structure in STRUCTURES if not structure.startswith("2:3"))
 
 
-def decoded(runs: Sequence[Evidence], structures: tuple[str, ...] = STRUCTURES) -> Decoded:
+def decoded(runs: Sequence[PairEvidence], structures: tuple[str, ...] = STRUCTURES) -> StructurePath:
     """Return the likeliest structures of runs of one clip, in order; pairs are numbered through all runs.
 
     Between runs lies an unknown length of clip: a cycle may go on at any phase.
@@ -256,7 +256,7 @@ def decoded(runs: Sequence[Evidence], structures: tuple[str, ...] = STRUCTURES) 
             patterns, phases = tuple(PATTERNS[s.pattern] for s in run), tuple(s.phase for s in run)
             segments.append(Segment(run[0].structure, start, n, patterns, phases))
             start = n
-    return Decoded(tuple(segments), free, alone)
+    return StructurePath(tuple(segments), free, alone)
 
 
 def _best_path(emitted: Array, price: Array, joining: Array, joins: set[int]) -> tuple[list[int], float]:

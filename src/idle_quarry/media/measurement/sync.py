@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from idle_quarry.errors import MediaError
-from idle_quarry.media.declared import Declared
+from idle_quarry.media.declared import DeclaredProperties
 from idle_quarry.media.pictures import Reader
 from idle_quarry.media.sounds import SoundReader
 
@@ -44,7 +44,7 @@ class Parting:
         return f"{said} ({self.pairs} flashes{spread})"
 
 
-def flash_and_pip(path: Path, declared: Declared) -> Parting:
+def flash_and_pip(path: Path, declared: DeclaredProperties) -> Parting:
     """Return how far flashes and pips part. Raises `MediaError` where the clip cannot be read or has none.
 
     The picture's time is that of its first frame with light, as its time stamp says: no better than the field or frame.
@@ -64,7 +64,7 @@ def flash_and_pip(path: Path, declared: Declared) -> Parting:
     return Parting(float(np.median(parted)), float(max(parted) - min(parted)), len(parted))
 
 
-def _flashes(path: Path, declared: Declared) -> Iterator[float]:
+def _flashes(path: Path, declared: DeclaredProperties) -> Iterator[float]:
     """Yield when the picture becomes light, seconds."""
     before: float | None = None
     with Reader(path, declared) as reader:

@@ -35,7 +35,7 @@ Cells = NDArray[np.float32]
 
 
 @dataclass(frozen=True)
-class Spell:
+class FlashSpell:
     """Moments, from the first to the last, in which more flashes than allowed lie; the most of them in a second, and their share of the picture."""
 
     kind: str
@@ -55,7 +55,7 @@ class _Pairs:
         self._times: deque[int] = deque()
         self._begun: int | None = None
         self._before: int | None = None
-        self.spells: list[Spell] = []
+        self.spells: list[FlashSpell] = []
         self.most = 0.0  #: flashes in a second at the most
         self.area = 0.0  #: the largest share of the picture that changed at once
 
@@ -95,7 +95,7 @@ class _Pairs:
         if before is not None and first <= before.last + self._rate:
             first, count, area = before.first, max(count, before.count), max(area, before.area)
             self.spells.pop()
-        self.spells.append(Spell(self._kind, first, last, count, area))
+        self.spells.append(FlashSpell(self._kind, first, last, count, area))
 
 
 class FlashMeter:

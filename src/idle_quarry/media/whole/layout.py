@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from idle_quarry.media.whole.pictures import BARS, BLACK, MOVING, STILL, Part
+from idle_quarry.media.whole.pictures import BARS, BLACK, MOVING, STILL, PicturePart
 
 #: Parts shorter than this many seconds belong to their neighbours: a cut, a flash, one odd picture.
 _SHORTEST_S = 0.3
@@ -23,7 +23,7 @@ SLATE, CLOCK, PROGRAMME, BREAK, END_BLACK = "slate", "clock", "programme", "brea
 
 
 @dataclass(frozen=True)
-class Item:
+class LayoutItem:
     """Frames `first` to `last` (half open) of a file and what they are: one of the items of a programme layout."""
 
     what: str
@@ -35,29 +35,29 @@ class Item:
         return self.last - self.first
 
 
-def items_of(parts: Sequence[Part], rate: float, *, breaks: bool) -> tuple[Item, ...]:
+def items_of(parts: Sequence[PicturePart], rate: float, *, breaks: bool) -> tuple[LayoutItem, ...]:
     """Return the items that parts make: one slate or clock before the programme; with `breaks` the black between its parts are items too."""
     merged = _merged(parts, max(1, round(_SHORTEST_S * rate)))
     lead = _lead(merged, rate)
-    items = [Item(what, first, last) for what, first, last in lead]
+    items = [LayoutItem(what, first, last) for what, first, last in lead]
     rest = [part for part in merged if not lead or part.first >= lead[-1][2]]
     if not rest:
         return tuple(items)
     last = len(rest)
     while last > 1 and rest[last - 1].what == BLACK:
         last -= 1
-    programme = [Item(PROGRAMME, rest[0].first, rest[last - 1].last)]
+    programme = [LayoutItem(PROGRAMME, rest[0].first, rest[last - 1].last)]
     if breaks:
         programme = _parted(rest[:last], rate)
     items += programme
     if last < len(rest):
-        items.append(Item(END_BLACK, rest[last].first, rest[-1].last))
+        items.append(LayoutItem(END_BLACK, rest[last].first, rest[-1].last))
     return tuple(items)
 
 
-def _merged(parts: Sequence[Part], shortest: int) -> list[Part]:
+def _merged(parts: Sequence[PicturePart], shortest: int) -> list[PicturePart]:
     """Return parts without those too short to be items: they are joined to what lies before them."""
-    made: list[Part] = []
+    made: list[PicturePart] = []
     for part in parts:
         last = made[-1] if made else None
         short = part.frames < shortest
@@ -71,13 +71,13 @@ def _merged(parts: Sequence[Part], shortest: int) -> list[Part]:
             if last.what == what == STILL:  # it stood still before and after one change: that is how a clock ticks
                 area = max(area, last.area, _TICKS)
             kind = MOVING if MOVING in (last.what, what) and last.what in pictures else last.what
-            made[-1] = Part(kind, last.first, part.last, area)
+            made[-1] = PicturePart(kind, last.first, part.last, area)
         else:
             made.append(replace(part, what=what))
     return made
 
 
-def _lead(parts: Sequence[Part], rate: float) -> list[tuple[str, int, int]]:
+def _lead(parts: Sequence[PicturePart], rate: float) -> list[tuple[str, int, int]]:
     """Return what lies before the programme: bars, black, and between them a slate or a clock."""
     found: list[tuple[str, int, int]] = []
     for number, part in enumerate(parts):
@@ -102,14 +102,14 @@ def _lead(parts: Sequence[Part], rate: float) -> list[tuple[str, int, int]]:
     return found
 
 
-def _parted(parts: Sequence[Part], rate: float) -> list[Item]:
+def _parted(parts: Sequence[PicturePart], rate: float) -> list[LayoutItem]:
     """Return the parts of a programme and the breaks of black between them."""
-    made: list[Item] = []
+    made: list[LayoutItem] = []
     for part in parts:
         if part.what == BLACK and part.frames >= _BREAK_S * rate and made:
-            made.append(Item(BREAK, part.first, part.last))
+            made.append(LayoutItem(BREAK, part.first, part.last))
         elif made and made[-1].what == PROGRAMME:
             made[-1] = replace(made[-1], last=part.last)
         else:
-            made.append(Item(PROGRAMME, part.first, part.last))
+            made.append(LayoutItem(PROGRAMME, part.first, part.last))
     return made

@@ -19,9 +19,9 @@ from idle_quarry.files import sha256_of, written_whole
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.memory import identity
-from idle_quarry.media.whole.layout import PROGRAMME, Item, items_of
+from idle_quarry.media.whole.layout import PROGRAMME, LayoutItem, items_of
 from idle_quarry.media.whole.pictures import PictureMeasurement, pictures_of
-from idle_quarry.media.whole.sound import SoundMeasurement, Span, sound_of, tone_spans
+from idle_quarry.media.whole.sound import SoundMeasurement, SoundSpan, sound_of, tone_spans
 from idle_quarry.places import memory_folder
 
 #: Counts up whenever measurement answers differently: what an earlier one found is measured again.
@@ -38,9 +38,9 @@ class FileMeasurement:
     sha256: str
     size: int
     pictures: PictureMeasurement
-    items: tuple[Item, ...]
+    items: tuple[LayoutItem, ...]
     sound: SoundMeasurement | None
-    tones: tuple[Span, ...]
+    tones: tuple[SoundSpan, ...]
 
     @property
     def programme(self) -> tuple[int, int]:
@@ -75,7 +75,7 @@ def remembered(path: Path, options: MeasureOptions) -> FileMeasurement | None:
 
 
 @contextlib.contextmanager
-def _meanwhile(path: Path, channels: int, seconds: float) -> Iterator[Callable[[], tuple[str, tuple[Span, ...]]]]:
+def _meanwhile(path: Path, channels: int, seconds: float) -> Iterator[Callable[[], tuple[str, tuple[SoundSpan, ...]]]]:
     """Have a file hashed and its tones looked for while something else is done with it; yield what waits for both.
 
     It ends with whoever asked.
@@ -86,7 +86,7 @@ def _meanwhile(path: Path, channels: int, seconds: float) -> Iterator[Callable[[
         if stop.is_set():
             raise InterruptedError
 
-    def work() -> tuple[str, tuple[Span, ...]]:
+    def work() -> tuple[str, tuple[SoundSpan, ...]]:
         return sha256_of(path, on), tone_spans(path, channels, seconds, on) if channels else ()
 
     with ThreadPoolExecutor(1, thread_name_prefix="quarry hash") as pool:

@@ -15,11 +15,11 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.measurement.active import ActiveMeter
 from idle_quarry.media.measurement.field_pairs import PairMeter
-from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, RunSeen, described, guess_of
+from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, ExaminedRun, described, guess_of
 from idle_quarry.media.measurement.levels import bar_codes
 from idle_quarry.media.measurement.structure import evidence
 from idle_quarry.media.pictures import FrameTimecode, Picture, Reader
-from idle_quarry.media.whole.flashes import PAIRS, PATTERN_MOVING, PATTERN_STILL, FlashMeter, Spell, striped
+from idle_quarry.media.whole.flashes import PAIRS, PATTERN_MOVING, PATTERN_STILL, FlashMeter, FlashSpell, striped
 from idle_quarry.picture.loops import whole as loops
 from idle_quarry.picture.recolouring import linear_light
 from idle_quarry.signal.colour import MATRICES, is_hdr
@@ -49,7 +49,7 @@ BLACK, STILL, MOVING, BARS = "black", "still", "moving", "bars"
 
 
 @dataclass(frozen=True)
-class Part:
+class PicturePart:
     """Frames `first` to `last` (half open) that are black, bars, still or moving; `area` is the share of the picture that moves, in the mean."""
 
     what: str
@@ -63,7 +63,7 @@ class Part:
 
 
 @dataclass(frozen=True)
-class Stay:
+class FrameSpan:
     """Frames `first` to `last` (half open) in which something holds, with its worst figure."""
 
     first: int
@@ -96,17 +96,17 @@ class PictureMeasurement:
     above: float
     fields: tuple[FieldsRun, ...]
     confidence: float
-    parts: tuple[Part, ...]
-    frozen: tuple[Stay, ...]
+    parts: tuple[PicturePart, ...]
+    frozen: tuple[FrameSpan, ...]
     repeats: int
-    gamut: tuple[Stay, ...]  #: where more than one per cent lies outside, with the largest share
+    gamut: tuple[FrameSpan, ...]  #: where more than one per cent lies outside, with the largest share
     gamut_most: float
     rgb_lowest: float
     rgb_highest: float
-    flashes: tuple[Spell, ...]
+    flashes: tuple[FlashSpell, ...]
     most_flashes: float
     most_reds: float
-    patterns: tuple[Stay, ...]
+    patterns: tuple[FrameSpan, ...]
     active: tuple[int, int, int, int] | None
     max_cll: float | None
     max_fall: float | None
@@ -119,15 +119,15 @@ class _Spans:
     """Runs of frames in which something holds, as frames come."""
 
     def __init__(self, gap: int = 0) -> None:
-        self.found: list[Stay] = []
+        self.found: list[FrameSpan] = []
         self._gap = gap
 
     def take(self, frame: int, figure: float) -> None:
         last = self.found[-1] if self.found else None
         if last is not None and frame <= last.last + self._gap:
-            self.found[-1] = Stay(last.first, frame + 1, max(last.figure, figure))
+            self.found[-1] = FrameSpan(last.first, frame + 1, max(last.figure, figure))
         else:
-            self.found.append(Stay(frame, frame + 1, figure))
+            self.found.append(FrameSpan(frame, frame + 1, figure))
 
 
 class PicturesMeter:
@@ -145,13 +145,13 @@ class PicturesMeter:
         peak = _PEAK.get(self._encoding.transfer, SDR_PEAK)
         self._light = _light_table(self._encoding, peak)
         self._pairs = PairMeter()
-        self._runs: list[RunSeen] = []
+        self._runs: list[ExaminedRun] = []
         self._moved: list[float] = []
         self._flash = FlashMeter(float(self._rate) * self._fields)
         self._active = ActiveMeter()
         self._gamut, self._patterns = _Spans(), _Spans(int(self._rate * Fraction(1, 2)))
         self._kinds: dict[str, int] = {}
-        self._parts: list[Part] = []
+        self._parts: list[PicturePart] = []
         self._frames = self._below = self._above = self._samples = 0
         self._lowest, self._highest, self._bits = 1 << 30, -1, 8
         self._gamut_most, self._rgb = 0.0, (9.0, -9.0)
@@ -271,14 +271,14 @@ class PicturesMeter:
         last = self._parts[-1] if self._parts else None
         if last is not None and last.what == what:
             mean = last.area + (area - last.area) / (last.frames + 1)
-            self._parts[-1] = Part(what, last.first, frame + 1, mean)
+            self._parts[-1] = PicturePart(what, last.first, frame + 1, mean)
             return
         first = frame
         # the first picture of what stands still differs from the one before it: it belongs to what follows
         if last is not None and what in (STILL, BARS) and last.what == MOVING:
             first = frame - 1
-            self._parts[-1:] = [Part(MOVING, last.first, last.last - 1, last.area)] if last.frames > 1 else []
-        self._parts.append(Part(what, first, frame + 1, area))
+            self._parts[-1:] = [PicturePart(MOVING, last.first, last.last - 1, last.area)] if last.frames > 1 else []
+        self._parts.append(PicturePart(what, first, frame + 1, area))
 
     def _timecode(self, frame: int, own: FrameTimecode | None) -> None:
         """Note the picture's own timecode where it does not follow on the last one; some codecs give only a group's first picture one."""
@@ -299,7 +299,7 @@ class PicturesMeter:
         pairs = self._pairs.drained()
         if len(pairs):
             first = self._runs[-1].first + len(self._runs[-1].found.likelihood) if self._runs else 0
-            self._runs.append(RunSeen(first, evidence(pairs)))
+            self._runs.append(ExaminedRun(first, evidence(pairs)))
 
     def found(self, damaged: int = 0) -> PictureMeasurement:
         """Return what all pictures are."""
@@ -314,9 +314,9 @@ class PicturesMeter:
         return PictureMeasurement(
             self._frames, damaged, self._bits, tuple(self._kinds), self._lowest, self._highest,
             self._below / max(1, self._samples), self._above / max(1, self._samples), fields, sure, tuple(self._parts),
-            tuple(Stay(part.first, part.last) for part in self._parts if part.what in (STILL, BARS)), repeats,
+            tuple(FrameSpan(part.first, part.last) for part in self._parts if part.what in (STILL, BARS)), repeats,
             tuple(self._gamut.found), self._gamut_most, self._rgb[0], self._rgb[1],
-            tuple(Spell(flash.kind, flash.first // per, flash.last // per, flash.count, flash.area) for flash in flashes),
+            tuple(FlashSpell(flash.kind, flash.first // per, flash.last // per, flash.count, flash.area) for flash in flashes),
             self._flash.flashes.most, self._flash.reds.most, tuple(self._patterns.found),
             (active.x, active.y, active.width, active.height) if active is not None else None,
             self._cll if hdr else None, self._fall if hdr else None, tuple(self._timecodes), tuple(self._seconds), tuple(round(mean, 2) for mean in self._means),

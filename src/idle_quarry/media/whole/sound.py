@@ -26,7 +26,7 @@ _FLOOR = 1e-10
 
 
 @dataclass(frozen=True)
-class ChannelFound:
+class ChannelFigures:
     """One channel: peak and mean level, dBFS (None for nothing at all), how much of it is silent, the share of its power above 250 Hz."""
 
     peak_dbfs: float | None
@@ -36,7 +36,7 @@ class ChannelFound:
 
 
 @dataclass(frozen=True)
-class Span:
+class SoundSpan:
     """Seconds from the beginning of the file, and a figure of what was found there."""
 
     first_s: float
@@ -51,7 +51,7 @@ class SoundMeasurement:
     `short_term` is a figure every tenth of a second, rounded to 0.1, −70 where there is none.
     """
 
-    channels: tuple[ChannelFound, ...]
+    channels: tuple[ChannelFigures, ...]
     seconds: float
     integrated: float | None = None
     range: float | None = None
@@ -59,9 +59,9 @@ class SoundMeasurement:
     most_momentary: float | None = None
     most_short_term: float | None = None
     short_term: tuple[float, ...] = ()
-    silence: tuple[Span, ...] = ()
-    clipping: tuple[Span, ...] = ()
-    against: tuple[Span, ...] = ()  #: where the first pair is out of phase
+    silence: tuple[SoundSpan, ...] = ()
+    clipping: tuple[SoundSpan, ...] = ()
+    against: tuple[SoundSpan, ...] = ()  #: where the first pair is out of phase
     alike: tuple[tuple[int, int], ...] = ()  #: channels, from 1, that are the same throughout
 
 
@@ -166,12 +166,14 @@ def sound_of(
         )
 
 
-def tone_spans(path: Path, channels: int, seconds: float, on: Callable[[], object] = lambda: None) -> tuple[Span, ...]:
+def tone_spans(
+    path: Path, channels: int, seconds: float, on: Callable[[], object] = lambda: None
+) -> tuple[SoundSpan, ...]:
     """Return where a steady tone lies on all channels that sound, with its level in dBFS: half seconds looked at one after the other.
 
     `on` is called now and then, and may raise to stop.
     """
-    found: list[Span] = []
+    found: list[SoundSpan] = []
     with SoundReader(path, RATE) as reader:
         at = 0.0
         while at + 0.5 <= min(seconds, 1800.0):
@@ -182,9 +184,9 @@ def tone_spans(path: Path, channels: int, seconds: float, on: Callable[[], objec
             if sounding and all(tone is not None for tone in sounding):
                 level = max(tone.level_dbfs for tone in sounding if tone is not None)
                 if found and abs(found[-1].last_s - at) < 0.01 and abs(found[-1].figure - level) < 0.5:
-                    found[-1] = Span(found[-1].first_s, at + 0.5, found[-1].figure)
+                    found[-1] = SoundSpan(found[-1].first_s, at + 0.5, found[-1].figure)
                 else:
-                    found.append(Span(at, at + 0.5, level))
+                    found.append(SoundSpan(at, at + 0.5, level))
             elif at > 180 and not (found and at - found[-1].last_s < 60):
                 break  # line-up lies at the beginning
             at += 0.5
@@ -195,22 +197,22 @@ def _db(value: float) -> float:
     return 20 * float(np.log10(max(value, _FLOOR)))
 
 
-def _channel(blocks: _Blocks, n: int) -> ChannelFound:
+def _channel(blocks: _Blocks, n: int) -> ChannelFigures:
     peaks, powers = np.array([peak[n] for peak in blocks.peaks]), np.array([power[n] for power in blocks.powers])
     highs = np.array([high[n] for high in blocks.highs])
     if not len(peaks) or peaks.max() <= _FLOOR:
-        return ChannelFound(None, None, 1.0, 0.0)
+        return ChannelFigures(None, None, 1.0, 0.0)
     silent = float((peaks < 10 ** (SILENT_DBFS / 20)).mean())
     rms = 10 * float(np.log10(max(float(powers.mean()), _FLOOR**2)))
-    return ChannelFound(
+    return ChannelFigures(
         round(_db(float(peaks.max())), 2), round(rms, 2), silent, float(highs.sum() / max(powers.sum(), 1e-20))
     )
 
 
-def _spans(where: NDArray[np.bool_], begin: float) -> tuple[Span, ...]:
+def _spans(where: NDArray[np.bool_], begin: float) -> tuple[SoundSpan, ...]:
     """Return runs of blocks as seconds of the file."""
     edges = np.flatnonzero(np.diff(np.concatenate([[False], where, [False]]).astype(np.int8)))
     return tuple(
-        Span(begin + float(first) * BLOCK / RATE, begin + float(last) * BLOCK / RATE)
+        SoundSpan(begin + float(first) * BLOCK / RATE, begin + float(last) * BLOCK / RATE)
         for first, last in zip(edges[::2], edges[1::2], strict=True)
     )

@@ -13,18 +13,18 @@ from idle_quarry.path.findings.monitoring import acceptable_formats, refusals
 from idle_quarry.path.names import text_refused
 from idle_quarry.path.registry import deliveries, monitors, territories
 from idle_quarry.path.template import (
-    Delivered,
+    Delivery,
     Disk,
     Folder,
     Intermediate,
     MonitorFeed,
-    Place,
     Sound,
     Source,
+    StoragePlace,
     Template,
     TimecodePlan,
-    Timeline,
-    Track,
+    TimelinePlan,
+    TrackPlan,
     Working,
     slug,
 )
@@ -35,12 +35,12 @@ from idle_quarry.signal.timecode import can_drop
 from idle_quarry.signal.words import format_words
 
 TRACKS = (
-    Track(id="v1", name="Picture", kind="video", role="picture"),
-    Track(id="v2", name="Graphics", kind="video", role="graphics", colour="#a58fb5"),
-    Track(id="a1", name="Dialogue", kind="audio", role="dialogue", colour="#8fb59b"),
-    Track(id="a2", name="Effects", kind="audio", role="effects", colour="#dba445", channels=2),
-    Track(id="a3", name="Ambience", kind="audio", role="ambience", colour="#dba445", channels=2),
-    Track(id="a4", name="Music", kind="audio", role="music", colour="#7f9fbf", channels=2),
+    TrackPlan(id="v1", name="Picture", kind="video", role="picture"),
+    TrackPlan(id="v2", name="Graphics", kind="video", role="graphics", colour="#a58fb5"),
+    TrackPlan(id="a1", name="Dialogue", kind="audio", role="dialogue", colour="#8fb59b"),
+    TrackPlan(id="a2", name="Effects", kind="audio", role="effects", colour="#dba445", channels=2),
+    TrackPlan(id="a3", name="Ambience", kind="audio", role="ambience", colour="#dba445", channels=2),
+    TrackPlan(id="a4", name="Music", kind="audio", role="music", colour="#7f9fbf", channels=2),
 )
 FOLDERS = (
     Folder(id="material", name="Material"),
@@ -52,7 +52,7 @@ FOLDERS = (
 _LONGEST_FOLDER = 3900  # a template keeps 4000 signs
 
 
-def work_places(folder: str, disk: Disk = "not known", plays_mb_s: float | None = None) -> tuple[Place, ...]:
+def work_places(folder: str, disk: Disk = "not known", plays_mb_s: float | None = None) -> tuple[StoragePlace, ...]:
     """Return the places of a template whose work is kept in `folder` ("": nowhere yet), with what is known of its disk.
 
     Raises `NotUnderstood` where no file system could have such a folder.
@@ -64,8 +64,8 @@ def work_places(folder: str, disk: Disk = "not known", plays_mb_s: float | None 
         )
     inside = f"{folder.rstrip('/')}/cache" if folder else ""
     return (
-        Place(id="work", name="Material disk", purpose="work", path=folder, disk=disk, plays_mb_s=plays_mb_s),
-        Place(id="cache", name="Render disk", purpose="cache", path=inside, disk=disk, plays_mb_s=plays_mb_s),
+        StoragePlace(id="work", name="Material disk", purpose="work", path=folder, disk=disk, plays_mb_s=plays_mb_s),
+        StoragePlace(id="cache", name="Render disk", purpose="cache", path=inside, disk=disk, plays_mb_s=plays_mb_s),
     )
 
 
@@ -116,7 +116,7 @@ def from_working(
     name: str,
     working: SignalFormat,
     sources: tuple[Source, ...],
-    outs: tuple[Delivered, ...],
+    outs: tuple[Delivery, ...],
     note: str = "",
     plays_mb_s: float | None = None,
     used: Sequence[str] = (),
@@ -140,7 +140,7 @@ def from_working(
         name=name, note=note, territory=own.id, sources=sources, working=Working(format=working),
         intermediate=Intermediate(codec=working_codec(working, used, plays_mb_s)), monitor=monitor_for(working), deliveries=outs, sound=sound,
         timecode=TimecodePlan(start=start.replace(";", ":"), drop=drop), places=PLACES, folders=FOLDERS,
-        timelines=(Timeline(id="main", name="Programme", tracks=TRACKS),),
+        timelines=(TimelinePlan(id="main", name="Programme", tracks=TRACKS),),
     )  # fmt: skip
 
 
@@ -166,7 +166,7 @@ def from_clip(name: str, fmt: SignalFormat, working: SignalFormat) -> Template:
     return from_working(f"From {name}"[:120], working, (source,), _natural_deliveries(working))
 
 
-def _natural_deliveries(working: SignalFormat) -> tuple[Delivered, ...]:
+def _natural_deliveries(working: SignalFormat) -> tuple[Delivery, ...]:
     """Return the standard delivery that a programme in `working` would go out as, where there is one."""
     for found in deliveries().values():
         if found.follows_rate:

@@ -8,24 +8,24 @@ from idle_quarry.path.beginning.beginnings import from_delivery, from_working
 from idle_quarry.path.beginning.delivering import delivered
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.codecs import mbps
-from idle_quarry.path.registry import Delivery, codecs, deliveries, territories
-from idle_quarry.path.template import Place, Template
+from idle_quarry.path.registry import DeliverySpec, codecs, deliveries, territories
+from idle_quarry.path.template import StoragePlace, Template
 
 
-def lines_of(delivery: Delivery) -> int:
+def lines_of(delivery: DeliverySpec) -> int:
     """Return the lines of a delivery's raster, those that carry picture in a 525-line system counted as 480."""
     height = delivery.signal.raster.height
     return 480 if height == 486 else height
 
 
-def offered(wanted: Collection[str], lines: Collection[int]) -> list[Delivery]:
+def offered(wanted: Collection[str], lines: Collection[int]) -> list[DeliverySpec]:
     """Return the standard deliveries of some territories in some rasters, in the order they are listed."""
     return [
         delivery for delivery in deliveries().values() if delivery.territory in wanted and lines_of(delivery) in lines
     ]
 
 
-def starter_set(chosen: Sequence[str], places: tuple[Place, ...]) -> list[Template]:
+def starter_set(chosen: Sequence[str], places: tuple[StoragePlace, ...]) -> list[Template]:
     """Return the standard templates for the chosen deliveries (ids), with work kept in `places`.
 
     One for each delivery; and for each territory of which several are chosen one that works in the greatest of them and
@@ -55,7 +55,7 @@ def starter_set(chosen: Sequence[str], places: tuple[Place, ...]) -> list[Templa
     return made
 
 
-def _kept(template: Template, name: str, note: str, places: tuple[Place, ...]) -> Template:
+def _kept(template: Template, name: str, note: str, places: tuple[StoragePlace, ...]) -> Template:
     # which monitors the house has is nothing that a standard says
     return edited(template, Edit("name", name[:120]), Edit("note", note), Edit("places", places), Edit("monitor", None))
 

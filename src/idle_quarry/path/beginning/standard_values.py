@@ -17,7 +17,7 @@ _OWN = {"Name", "Note", "Territory", "Title language", "Share", "Format", "Signa
 
 
 @dataclass(frozen=True)
-class Otherwise:
+class Deviation:
     """A setting that is not as its standard has it; `standard` is what it would be."""
 
     setting: Setting
@@ -44,7 +44,7 @@ def with_standard_values(template: Template) -> Template:
     return started.model_copy(update={"monitor": monitor, "places": template.places, "proxy": template.proxy})
 
 
-def otherwise(template: Template) -> list[Otherwise]:
+def otherwise(template: Template) -> list[Deviation]:
     """Return the settings of `template` that its standards would have otherwise, in the order of the settings."""
     standard = {(s.place, s.label): s.text for s in settings_of(with_standard_values(template))}
     found = []
@@ -53,5 +53,5 @@ def otherwise(template: Template) -> list[Otherwise]:
             continue
         known = standard.get((setting.place, setting.label))
         if known is not None and known != setting.text:
-            found.append(Otherwise(setting, known))
+            found.append(Deviation(setting, known))
     return found

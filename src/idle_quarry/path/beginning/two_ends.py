@@ -19,15 +19,15 @@ from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.evaluate import coding_of
 from idle_quarry.path.evaluation import Link
 from idle_quarry.path.grades import Step, worst
-from idle_quarry.path.house import NO_HOUSE, House
+from idle_quarry.path.house import NO_HOUSE, HouseEntries
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs, deliveries
 from idle_quarry.path.steps import ColourStep, FitStep, RateStep, ScanMethod, ScanStep, plan
-from idle_quarry.path.template import Delivered, Source, Template, slug
+from idle_quarry.path.template import Delivery, Source, Template, slug
 from idle_quarry.signal.catalogue import irregularities, standard_formats
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import counterpart
-from idle_quarry.signal.spoken import Readings
+from idle_quarry.signal.spoken import SeveralReadings
 from idle_quarry.signal.words import format_from_words, format_words
 
 #: Candidates worked out at the most: the ends' own formats come first, then the standards nearest to them.
@@ -96,7 +96,7 @@ def source_from_words(text: str, taken: Iterable[Source] = ()) -> Source:
     return Source(id=slug(name, {s.id for s in taken}), name=name, format=fmt, share=share)
 
 
-def delivery_from_words(text: str, taken: Iterable[Delivered] = (), house: House = NO_HOUSE) -> Delivered:
+def delivery_from_words(text: str, taken: Iterable[Delivery] = (), house: HouseEntries = NO_HOUSE) -> Delivery:
     """Return the delivery that a spec's id or name, the house's own first, or a format in words, says.
 
     Raises `NotUnderstood`.
@@ -108,7 +108,7 @@ def delivery_from_words(text: str, taken: Iterable[Delivered] = (), house: House
             return delivered(found.id, ident=slug(found.name if found.uid else found.id, ids))
     try:
         fmt = format_from_words(text)
-    except Readings:
+    except SeveralReadings:
         raise
     except NotUnderstood as error:
         known = ", ".join(deliveries())
@@ -120,7 +120,7 @@ def delivery_from_words(text: str, taken: Iterable[Delivered] = (), house: House
     if not able:
         raise NotPossible("no codec can hold this delivery", subject=repr(text))
     last = [codec for codec in able if codec.quality != "proxy"] or able
-    return Delivered(id=slug(name, ids), name=name, format=fmt, codec=last[0].id)
+    return Delivery(id=slug(name, ids), name=name, format=fmt, codec=last[0].id)
 
 
 def shared_out(sources: Sequence[Source]) -> tuple[Source, ...]:
@@ -143,7 +143,7 @@ def _sharing(sources: Sequence[Source], shares: Sequence[float]) -> Iterator[Sou
         yield source.model_copy(update={"share": share})
 
 
-def suggested(sources: Sequence[Source], outs: Sequence[Delivered]) -> list[Suggestion]:
+def suggested(sources: Sequence[Source], outs: Sequence[Delivery]) -> list[Suggestion]:
     """Return working formats for these ends, best first. Raises `NotPossible` where an end is missing."""
     if not sources or not outs:
         raise NotPossible("a path has two ends", remedy="say at least one source and one delivery")
@@ -153,12 +153,12 @@ def suggested(sources: Sequence[Source], outs: Sequence[Delivered]) -> list[Sugg
     return [replace(each, reasons=(*_against(each, found, place), *each.reasons)) for place, each in enumerate(found)]
 
 
-def taken_up(suggestion: Suggestion, sources: Sequence[Source], outs: Sequence[Delivered], name: str) -> Template:
+def taken_up(suggestion: Suggestion, sources: Sequence[Source], outs: Sequence[Delivery], name: str) -> Template:
     """Return a template of a suggestion, with what its territory takes for granted."""
     return from_working(name, suggestion.working, shared_out(sources), _following(outs, suggestion.working))
 
 
-def _following(outs: Sequence[Delivered], working: SignalFormat) -> tuple[Delivered, ...]:
+def _following(outs: Sequence[Delivery], working: SignalFormat) -> tuple[Delivery, ...]:
     """Return deliveries, those whose rate follows the programme's at the moments of a working format."""
     rate = working.moments if working.moments <= 60 else working.rate
     return tuple(
@@ -166,12 +166,12 @@ def _following(outs: Sequence[Delivered], working: SignalFormat) -> tuple[Delive
     )
 
 
-def _follows(out: Delivered) -> bool:
+def _follows(out: Delivery) -> bool:
     standard = deliveries().get(out.standard or "")
     return standard is not None and standard.follows_rate
 
 
-def candidates(sources: Sequence[Source], outs: Sequence[Delivered]) -> list[SignalFormat]:
+def candidates(sources: Sequence[Source], outs: Sequence[Delivery]) -> list[SignalFormat]:
     """Return the working formats worth working out: the ends' own, both of pairs of rates, the standards near them."""
     own = [working_from(s.format) for s in sources] + [working_from(d.format) for d in outs if not _follows(d)]
     found: dict[SignalFormat, None] = dict.fromkeys(own)
@@ -211,7 +211,7 @@ def _kept_in(fmt: SignalFormat) -> tuple[str, float]:
     return codec, gb_per_hour(mbps(codecs()[codec], fmt))
 
 
-def _worked_out(working: SignalFormat, sources: Sequence[Source], outs: Sequence[Delivered]) -> Suggestion:
+def _worked_out(working: SignalFormat, sources: Sequence[Source], outs: Sequence[Delivery]) -> Suggestion:
     codec, data = _kept_in(working)
     links = [Link(f"source:{s.id}", "working", plan(s.format, working, s.policy), s.policy) for s in sources]
     coding = coding_of(codecs()[codec], working)

@@ -58,7 +58,7 @@ class Effect:
 
 
 @dataclass(frozen=True)
-class Compared:
+class DifferenceRow:
     """One setting that differs: where, its name for people, both values in words, and what it does by itself.
 
     `effect` is None where the setting cannot be changed alone.
@@ -115,7 +115,7 @@ def _gb_per_hour(of: Evaluation) -> float:
     return link.coding.gb_per_hour if link is not None and link.coding is not None else 0.0
 
 
-def compared(a: Template, b: Template) -> list[Compared]:
+def compared(a: Template, b: Template) -> list[DifferenceRow]:
     """Return the settings in which two templates differ, each with what it does alone, in the order of the template."""
     start = evaluate(a, remedies=False)
     texts = ({setting.place: setting.text for setting in settings_of(each)} for each in (a, b))
@@ -128,7 +128,7 @@ def compared(a: Template, b: Template) -> list[Compared]:
         except QuarryError:
             alone = None
         found.append(
-            Compared(
+            DifferenceRow(
                 change, label, old.get(change.place) or _said(change.before),
                 new.get(change.place) or _said(change.after), alone,
             )
@@ -136,10 +136,12 @@ def compared(a: Template, b: Template) -> list[Compared]:
     return found
 
 
-def as_new(template: Template) -> list[Compared]:
+def as_new(template: Template) -> list[DifferenceRow]:
     """Return every setting of a template as one that was not there before: what is looked at of a first revision."""
     return [
-        Compared(Change(setting.place, None, setting.text), label_of(template, setting.place), "", setting.text, None)
+        DifferenceRow(
+            Change(setting.place, None, setting.text), label_of(template, setting.place), "", setting.text, None
+        )
         for setting in settings_of(template)
         if setting.text not in ("", "None", "none")
     ]

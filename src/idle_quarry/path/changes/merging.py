@@ -34,7 +34,7 @@ class Conflict:
 
 
 @dataclass(frozen=True)
-class Merged:
+class MergeResult:
     """The two together, with the places that somebody has to decide and those that were taken from each side."""
 
     template: Template
@@ -132,7 +132,7 @@ def _in_order(order: tuple[str, ...], *more: list[str]) -> list[str]:
     return made
 
 
-def merge(base: Template, mine: Template, theirs: Template, choices: Mapping[str, Side] | None = None) -> Merged:
+def merge(base: Template, mine: Template, theirs: Template, choices: Mapping[str, Side] | None = None) -> MergeResult:
     """Return what two people made of `base`, in one; `choices` decide conflicts by place, else theirs stands.
 
     Raises `NotPossible` where each change is possible by itself and the two together are not (one shortened a list that
@@ -148,4 +148,4 @@ def merge(base: Template, mine: Template, theirs: Template, choices: Mapping[str
         ) from error
     except QuarryError as error:
         raise NotPossible(f"the two drafts together cannot be: {error}", remedy="take one of them whole") from error
-    return Merged(template, tuple(work.conflicts), tuple(work.taken["mine"]), tuple(work.taken["theirs"]))
+    return MergeResult(template, tuple(work.conflicts), tuple(work.taken["mine"]), tuple(work.taken["theirs"]))

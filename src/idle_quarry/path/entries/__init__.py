@@ -10,8 +10,8 @@ from typing import Annotated, Any
 from pydantic import BaseModel, Field, TypeAdapter
 
 from idle_quarry.path.entries.codec import Codec, CodecVariant
-from idle_quarry.path.entries.delivery import Delivery
-from idle_quarry.path.entries.entry import Entry, Part, canonical_entry, entry_hash, stored_entry
+from idle_quarry.path.entries.delivery import DeliverySpec
+from idle_quarry.path.entries.entry import Entry, EntryPart, canonical_entry, entry_hash, stored_entry
 from idle_quarry.path.entries.kept_format import KeptFormat
 from idle_quarry.path.entries.monitor import Door, Monitor
 from idle_quarry.path.entries.naming import NamingRule
@@ -20,12 +20,12 @@ from idle_quarry.path.entries.sound import SoundLayout
 from idle_quarry.path.entries.typed import said_member
 
 __all__ = [
-    "KINDS", "AnyEntry", "Codec", "CodecVariant", "Delivery", "Door", "Entry", "KeptFormat", "Kind", "Monitor", "NamingRule",
+    "KINDS", "AnyEntry", "Codec", "CodecVariant", "DeliverySpec", "Door", "Entry", "KeptFormat", "Kind", "Monitor", "NamingRule",
     "ProgrammeLayout", "SoundLayout", "canonical_entry", "entry_from_data", "entry_hash", "facts_of", "stored_entry", "without_number",
 ]  # fmt: skip
 
 AnyEntry = Annotated[
-    Monitor | Delivery | CodecVariant | KeptFormat | SoundLayout | ProgrammeLayout | NamingRule,
+    Monitor | DeliverySpec | CodecVariant | KeptFormat | SoundLayout | ProgrammeLayout | NamingRule,
     Field(discriminator="entry"),
 ]
 
@@ -48,7 +48,7 @@ class Kind:
 KINDS: dict[str, Kind] = {
     kind.word: kind
     for kind in (
-        Kind("monitor", "Monitor", "Monitors", Monitor), Kind("delivery", "Delivery spec", "Delivery specs", Delivery),
+        Kind("monitor", "Monitor", "Monitors", Monitor), Kind("delivery", "Delivery spec", "Delivery specs", DeliverySpec),
         Kind("codec", "Codec variant", "Codecs", CodecVariant), Kind("format", "Format", "Formats", KeptFormat),
         Kind("sound", "Sound layout", "Sound layouts", SoundLayout),
         Kind("programme", "Programme layout", "Programme layouts", ProgrammeLayout),
@@ -78,7 +78,7 @@ def facts_of(entry: Entry) -> dict[str, Any]:
             for name in type(value).model_fields:
                 if place or name not in ("id", "uid", "entry"):
                     yield from walk(getattr(value, name), f"{place}.{name}" if place else name)
-        elif isinstance(value, tuple) and any(isinstance(part, Part) for part in value):
+        elif isinstance(value, tuple) and any(isinstance(part, EntryPart) for part in value):
             yield from ((f"{place}.{number}", said_member(part)) for number, part in enumerate(value, 1))
         else:
             yield place, list(value) if isinstance(value, tuple) else value

@@ -6,11 +6,11 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from idle_quarry.path.entries.entry import Entry, Part
+from idle_quarry.path.entries.entry import Entry, EntryPart
 from idle_quarry.path.texts import Id
 
 
-class Holds(BaseModel):
+class CodecLimits(BaseModel):
     """What a codec can hold."""
 
     model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid")
@@ -68,7 +68,7 @@ class Codec(Entry):
     profile: str
     quality: Literal["lossless", "intermediate", "proxy", "delivery"]
     containers: tuple[str, ...]
-    holds: Holds
+    holds: CodecLimits
     rate: DataRate
     encode: Encode
     varies: tuple[Literal["mbps", "gop"], ...] = ()  #: what a variant of it may set
@@ -82,7 +82,7 @@ class Codec(Entry):
         return self.containers[0] in ("dpx", "exr")
 
 
-class RateRow(Part):
+class RateRow(EntryPart):
     """What a variant makes of one raster at one frame rate."""
 
     raster: Annotated[str, Field(pattern=r"^\d{2,5}x\d{2,5}$")]

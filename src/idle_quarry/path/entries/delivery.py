@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints, model_validator
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.path.entries.entry import Entry, Part
+from idle_quarry.path.entries.entry import Entry, EntryPart
 from idle_quarry.path.texts import Line, Text, word_of
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_from_words
@@ -21,7 +21,7 @@ ACTIVE_FORMATS = ("full frame", "4:3 centre", "14:9 centre", "16:9 letterbox", "
 WRAPPERS = ("mov", "mxf", "mp4")
 
 
-class DeliverySound(Part):
+class DeliverySound(EntryPart):
     """What a delivery asks of sound; levels in dBFS, LUFS and dBTP."""
 
     sample_rate: Annotated[int, Field(ge=8000, le=384000)] = 48000
@@ -32,7 +32,7 @@ class DeliverySound(Part):
     true_peak_dbtp: Annotated[float, Field(ge=-40, le=0)] | None = None
 
 
-class Tolerances(Part):
+class Tolerances(EntryPart):
     """How far a checked figure may be off: loudness and level in LU and dB.
 
     Gamut (per cent of the area), black and held pictures (seconds) are the older form of their limits: from where on a person looks.
@@ -45,7 +45,7 @@ class Tolerances(Part):
     frozen_s: Annotated[float, Field(ge=0, le=600)] = 2.0
 
 
-class Limit(Part):
+class Limit(EntryPart):
     """Beyond which figure a person must look, and beyond which it fails; None: never."""
 
     look: Annotated[float, Field(ge=0, le=600)] | None = None
@@ -67,8 +67,8 @@ class Limit(Part):
         return self.least is not None and figure > self.least
 
 
-class Limits(Part):
-    """The limits of the checks that have a figure; None: the usual one, as `Delivery.limit` says."""
+class Limits(EntryPart):
+    """The limits of the checks that have a figure; None: the usual one, as `DeliverySpec.limit` says."""
 
     gamut: Limit | None = None  #: per cent of a picture outside EBU R 103
     levels: Limit | None = None  #: per cent of all pictures below black, or above white
@@ -88,7 +88,7 @@ USUAL_LIMITS = Limits(
 )  # fmt: skip
 
 
-class HdrFigures(Part):
+class HdrFigures(EntryPart):
     """What the pictures of an HDR delivery may reach at the most: MaxCLL, MaxFALL and the mastering display's peak, in cd/m²."""
 
     max_cll: Annotated[int, Field(ge=1, le=10000)] | None = None
@@ -96,14 +96,14 @@ class HdrFigures(Part):
     mastering_peak: Annotated[int, Field(ge=1, le=10000)] | None = None
 
 
-class Clause(Part):
+class Clause(EntryPart):
     """A clause of the spec's own text: its number there, and what it asks."""
 
     number: Line
     text: Text
 
 
-class Delivery(Entry):
+class DeliverySpec(Entry):
     """A delivery spec."""
 
     entry: Literal["delivery"] = "delivery"
@@ -127,7 +127,7 @@ class Delivery(Entry):
     clauses: Annotated[tuple[Clause, ...], Field(max_length=200)] = ()
 
     @model_validator(mode="after")
-    def _is_one(self) -> Delivery:
+    def _is_one(self) -> DeliverySpec:
         try:
             format_from_words(self.format)
         except QuarryError as error:
@@ -153,7 +153,7 @@ class Delivery(Entry):
         return format_from_words(self.format)
 
 
-def limit_of(spec: Delivery | None, name: str) -> Limit:
+def limit_of(spec: DeliverySpec | None, name: str) -> Limit:
     """Return one of a spec's limits (a name of `Limits`), the usual one where there is no spec."""
     usual: Limit = getattr(USUAL_LIMITS, name)
     return usual if spec is None else spec.limit(name)

@@ -22,13 +22,13 @@ _KEY = re.compile(r"^[a-z0-9][a-z0-9.-]{0,39}$")
 _HASHED = 12
 
 
-class Part(BaseModel):
+class EntryPart(BaseModel):
     """A part of an entry."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)  # most are never looked at in a session
 
 
-class Entry(Part):
+class Entry(EntryPart):
     """What all entries have: which kind, what it is called, and where its figures come from."""
 
     entry: str

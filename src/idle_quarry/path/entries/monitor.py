@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from idle_quarry.path.entries.entry import Entry, Part
+from idle_quarry.path.entries.entry import Entry, EntryPart
 from idle_quarry.path.texts import Line, word_of
 from idle_quarry.signal.colour import TRANSFERS
 from idle_quarry.signal.formats import RANGES, SCANS
@@ -22,7 +22,7 @@ DEVICES = ("tube", "panel", "projector", "consumer screen")
 PAYLOADS = ("heeded", "ignored", "needed")
 
 
-class Door(Part):
+class Door(EntryPart):
     """One kind of signal a monitor shows: of these lines, widths, scans, rates and transfers, over at most this interface."""
 
     lines: Annotated[tuple[Side, ...], Field(min_length=1, max_length=40)]

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, model_validator
 
-from idle_quarry.path.entries.entry import Entry, Part
+from idle_quarry.path.entries.entry import Entry, EntryPart
 from idle_quarry.path.texts import Line, word_of
 
 #: What may lie in a delivered file, and how each is said.
@@ -14,7 +14,7 @@ ITEMS = ("bars", "black", "slate", "clock", "programme", "break", "silence", "en
 _MOST_S = 3600.0
 
 
-class Item(Part):
+class ProgrammeItem(EntryPart):
     """One item: what it is, how long (s; a programme's parts are as long as they are), whether tone goes with it."""
 
     what: Annotated[str, *word_of(ITEMS, "item of a programme's layout")]
@@ -23,7 +23,7 @@ class Item(Part):
     text: Line = ""  #: fields of a slate or clock, or what a break is called
 
     @model_validator(mode="after")
-    def _length(self) -> Item:
+    def _length(self) -> ProgrammeItem:
         if (self.seconds is None) != (self.what == "programme"):
             raise ValueError(
                 "a programme is as long as it is" if self.what == "programme" else f"how long is the {self.what}?"
@@ -35,7 +35,7 @@ class ProgrammeLayout(Entry):
     """The items of a delivered file in order, and the timecode of the programme's first picture."""
 
     entry: Literal["programme"] = "programme"
-    items: Annotated[tuple[Item, ...], Field(min_length=1, max_length=60)]
+    items: Annotated[tuple[ProgrammeItem, ...], Field(min_length=1, max_length=60)]
     starts: Annotated[str, StringConstraints(pattern=r"^(\d\d[:;]\d\d[:;]\d\d[:;]\d\d)?$")] = (
         ""  #: "" for the delivery's own
     )

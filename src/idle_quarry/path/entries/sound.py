@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from idle_quarry.path.entries.entry import Entry, Part
+from idle_quarry.path.entries.entry import Entry, EntryPart
 from idle_quarry.path.texts import word_of
 
 #: Where a channel is heard.
@@ -33,7 +33,7 @@ SHORT_CONTENT = {
 }
 
 
-class Channel(Part):
+class SoundChannel(EntryPart):
     """One channel: where it is heard, what it carries, in which language ("": the programme's)."""
 
     at: Annotated[str, *word_of(POSITIONS, "position")] = "mono"
@@ -52,7 +52,7 @@ class SoundLayout(Entry):
     """An ordered list of channels."""
 
     entry: Literal["sound"] = "sound"
-    channels: Annotated[tuple[Channel, ...], Field(min_length=1, max_length=64)]
+    channels: Annotated[tuple[SoundChannel, ...], Field(min_length=1, max_length=64)]
 
     @cached_property
     def words(self) -> str:

@@ -13,10 +13,10 @@ from typing import Any
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.path.entries.codec import RateRow
 from idle_quarry.path.entries.delivery import Clause
-from idle_quarry.path.entries.entry import Part
+from idle_quarry.path.entries.entry import EntryPart
 from idle_quarry.path.entries.monitor import Door
-from idle_quarry.path.entries.programme import ITEMS, Item
-from idle_quarry.path.entries.sound import CONTENTS, POSITIONS, SHORT, SHORT_CONTENT, Channel
+from idle_quarry.path.entries.programme import ITEMS, ProgrammeItem
+from idle_quarry.path.entries.sound import CONTENTS, POSITIONS, SHORT, SHORT_CONTENT, SoundChannel
 from idle_quarry.signal.colour import TRANSFERS
 from idle_quarry.signal.formats import SCANS
 from idle_quarry.signal.interfaces import INTERFACES
@@ -84,7 +84,7 @@ def read_door(text: str) -> dict[str, Any]:
 _DOOR = "1920 × 1080; interlaced, PsF; 25, 29.97; SDR; HD"
 
 
-def say_channel(channel: Channel) -> str:
+def say_channel(channel: SoundChannel) -> str:
     return channel.words
 
 
@@ -118,7 +118,7 @@ def read_channel(text: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def say_item(item: Item) -> str:
+def say_item(item: ProgrammeItem) -> str:
     length = f" {item.seconds:g} s" if item.seconds is not None else ""
     return f"{item.what}{length}{' with tone' if item.tone else ''}{f': {item.text}' if item.text else ''}"
 
@@ -162,15 +162,15 @@ def read_clause(text: str) -> dict[str, Any]:
 
 
 #: By the class of the member.
-MEMBERS: dict[type[Part], Member] = {
+MEMBERS: dict[type[EntryPart], Member] = {
     Door: Member(say_door, read_door, _DOOR),
-    Channel: Member(say_channel, read_channel, "L, R M&E, C dialogue en, silent"),
-    Item: Member(say_item, read_item, "bars 60 s with tone"),
+    SoundChannel: Member(say_channel, read_channel, "L, R M&E, C dialogue en, silent"),
+    ProgrammeItem: Member(say_item, read_item, "bars 60 s with tone"),
     RateRow: Member(say_row, read_row, "1920 × 1080 25: 50 Mb/s"),
     Clause: Member(say_clause, read_clause, "4.2: what it asks"),
 }
 
 
-def said_member(part: Part) -> str:
+def said_member(part: EntryPart) -> str:
     """Return a member as it is typed."""
     return MEMBERS[type(part)].say(part)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from idle_quarry.path.entries.codec import Codec, CodecVariant
-from idle_quarry.path.entries.delivery import Delivery
+from idle_quarry.path.entries.delivery import DeliverySpec
 from idle_quarry.path.entries.entry import Entry
 from idle_quarry.path.entries.kept_format import KeptFormat
 from idle_quarry.path.entries.monitor import Monitor
@@ -17,7 +17,7 @@ def words_of(entry: Entry) -> str:
     if isinstance(entry, Monitor):
         lines = sorted({line for door in entry.accepts for line in door.lines})
         return f"{entry.kind}; {', '.join(str(each) for each in lines)} lines"
-    if isinstance(entry, Delivery):
+    if isinstance(entry, DeliverySpec):
         return f"{entry.format}, {entry.codec}, {entry.sound.layout}"
     if isinstance(entry, CodecVariant):
         said = [f"{entry.mbps:g} Mb/s" if entry.mbps else "", f"groups of {entry.gop}" if entry.gop else ""]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from idle_quarry.path.evaluation import Evaluation, Finding
-from idle_quarry.path.findings.common import Joined, joined, remedy
+from idle_quarry.path.findings.common import JoinedLink, joined, remedy
 from idle_quarry.path.grades import percent
 from idle_quarry.path.steps import ColourStep, DepthStep, RangeStep, SamplingStep
 from idle_quarry.path.steps.colour import transfer_words
@@ -26,7 +26,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
     yield from _working(e)
 
 
-def _colour(each: Joined) -> Iterator[Finding]:
+def _colour(each: JoinedLink) -> Iterator[Finding]:
     step = each.link.plan.step(ColourStep)
     if step is None:
         return
@@ -60,7 +60,7 @@ def _colour(each: Joined) -> Iterator[Finding]:
         yield Finding("note", "matrix_change", each.own.id, text)
 
 
-def _range(each: Joined) -> Iterator[Finding]:
+def _range(each: JoinedLink) -> Iterator[Finding]:
     step = each.link.plan.step(RangeStep)
     if step is None:
         return
@@ -72,7 +72,7 @@ def _range(each: Joined) -> Iterator[Finding]:
     yield Finding("caution", "range_mismatch", each.own.id, text, cure, {"codes_lost": step.codes_lost})
 
 
-def _depth(each: Joined) -> Iterator[Finding]:
+def _depth(each: JoinedLink) -> Iterator[Finding]:
     step = each.link.plan.step(DepthStep)
     name = each.own.name
     if step is not None and step.grade == "lossy":

@@ -10,7 +10,7 @@ from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.evaluation import Evaluation, Link, Remedy, Station
 
 
-class Joined(NamedTuple):
+class JoinedLink(NamedTuple):
     """A link with its two stations; `own` is the one whose policy and settings the link's are."""
 
     link: Link
@@ -19,7 +19,7 @@ class Joined(NamedTuple):
     own: Station
 
 
-def joined(e: Evaluation) -> Iterator[Joined]:
+def joined(e: Evaluation) -> Iterator[JoinedLink]:
     """Yield every link with its stations, their pulldowns taken out."""
     by_id = {station.id: station for station in e.stations}
     for link in e.links:
@@ -27,7 +27,7 @@ def joined(e: Evaluation) -> Iterator[Joined]:
         before, after = link.ends(source.format, target.format)
         source = source if before == source.format else replace(source, format=before)
         target = target if after == target.format else replace(target, format=after)
-        yield Joined(link, source, target, source if source.kind == "source" else target)
+        yield JoinedLink(link, source, target, source if source.kind == "source" else target)
 
 
 def remedy(label: str, *edits: tuple[str, object]) -> Remedy:

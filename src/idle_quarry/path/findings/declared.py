@@ -9,7 +9,7 @@ from idle_quarry.path.eyes import cost_of
 from idle_quarry.path.findings.common import remedy
 from idle_quarry.path.registry import codecs, monitors
 from idle_quarry.path.steps import RateStep
-from idle_quarry.path.template import Delivered
+from idle_quarry.path.template import Delivery
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rasters import shape_of
 
@@ -55,7 +55,7 @@ def _eyes(e: Evaluation) -> Iterator[Finding]:
         yield Finding("caution", "eyes_not_shown", "monitor", f"{device.name} shows one eye: depth is not seen on it.")
 
 
-def _captions(e: Evaluation, d: Delivered, link: Link | None) -> Iterator[Finding]:
+def _captions(e: Evaluation, d: Delivery, link: Link | None) -> Iterator[Finding]:
     where, there = f"delivery:{d.id}", e.template.captions
     for form in d.captions:
         if form not in there:
@@ -84,7 +84,7 @@ def _captions(e: Evaluation, d: Delivered, link: Link | None) -> Iterator[Findin
         yield Finding("note", "captions_shifted", where, text)
 
 
-def _active(e: Evaluation, d: Delivered, link: Link) -> Iterator[Finding]:
+def _active(e: Evaluation, d: Delivery, link: Link) -> Iterator[Finding]:
     """What is said of the active picture, against where it lands."""
     where, raster = f"delivery:{d.id}", d.format.raster
     placed = link.plan.placement
@@ -126,7 +126,7 @@ def _active(e: Evaluation, d: Delivered, link: Link) -> Iterator[Finding]:
         yield Finding("caution", "cut_unprotected", where, text, remedy("Protect 4:3", ("working.protects", "4:3")))
 
 
-def _hdr(graded_to: int | None, working: SignalFormat, d: Delivered) -> Iterator[Finding]:
+def _hdr(graded_to: int | None, working: SignalFormat, d: Delivery) -> Iterator[Finding]:
     where, place = f"delivery:{d.id}", f"deliveries.{d.id}"
     if d.format.encoding.transfer not in _HDR:
         return

@@ -8,7 +8,7 @@ from idle_quarry.path.beginning.delivering import delivered
 from idle_quarry.path.entries import Entry, facts_of
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import remedy
-from idle_quarry.path.template import Delivered
+from idle_quarry.path.template import Delivery
 
 _MOST_TOLD = 3
 
@@ -26,7 +26,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
         yield Finding("caution", "entry_newer", places[0][1] if places else "template", text, cure if places else None)
 
 
-def _remade(d: Delivered, now: Entry, e: Evaluation) -> Delivered:
+def _remade(d: Delivery, now: Entry, e: Evaluation) -> Delivery:
     """Return a delivery as its spec has it now; its name and how it is converted stay."""
     made = delivered(now.id, name=d.name, ident=d.id, rate_of=e.template.working.format)
     return made.model_copy(update={"policy": d.policy})

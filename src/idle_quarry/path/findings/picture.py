@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from idle_quarry.path.evaluation import Evaluation, Finding
-from idle_quarry.path.findings.common import Joined, joined, remedy
+from idle_quarry.path.findings.common import JoinedLink, joined, remedy
 from idle_quarry.path.grades import percent
 from idle_quarry.path.steps import FitStep
 from idle_quarry.signal.catalogue import irregularities, nearest_standard
@@ -29,7 +29,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
         yield Finding("caution", "format_irregular", "working", f"Programme: {said}.", cure)
 
 
-def _placed(each: Joined) -> Iterator[Finding]:
+def _placed(each: JoinedLink) -> Iterator[Finding]:
     step, where = each.link.plan.step(FitStep), each.link.plan.placement
     if step is None or where is None:
         return

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 from idle_quarry.path.evaluation import Evaluation, Finding, Remedy
-from idle_quarry.path.findings.common import Joined, joined, main_source, remedy
+from idle_quarry.path.findings.common import JoinedLink, joined, main_source, remedy
 from idle_quarry.path.steps import RateStep
 from idle_quarry.signal.rates import counterpart, rate_family, rate_text
 from idle_quarry.signal.timecode import can_drop
@@ -72,7 +72,7 @@ def _working_alone(e: Evaluation) -> Iterator[Finding]:
     yield Finding("stop", "rate_of_nothing_else", "working", text, remedy(f"Work at {rate_text(rate)}", *edits))
 
 
-def _near_miss(each: Joined) -> str:
+def _near_miss(each: JoinedLink) -> str:
     step = each.link.plan.step(RateStep)
     assert step is not None
     before, after = rate_text(each.source.format.rate), rate_text(each.target.format.rate)
@@ -81,7 +81,7 @@ def _near_miss(each: Joined) -> str:
     return f"{each.own.name}: {step.text}. {called}{before} and {after} are not the same rate."
 
 
-def _whole_rate_remedy(each: Joined) -> Remedy | None:
+def _whole_rate_remedy(each: JoinedLink) -> Remedy | None:
     """Return the remedy that takes the slowed rate at both ends: cameras that say 30 record 30000/1001."""
     before, after = each.source.format.rate, each.target.format.rate
     slow = min(before, after)
@@ -92,7 +92,7 @@ def _whole_rate_remedy(each: Joined) -> Remedy | None:
     return remedy("Play it 0.1 % off speed", (f"{each.own.place}.policy.retime", "speed"))
 
 
-def _work_at_remedy(e: Evaluation, each: Joined) -> Remedy | None:
+def _work_at_remedy(e: Evaluation, each: JoinedLink) -> Remedy | None:
     if each.own.kind == "source":
         main = main_source(e)
         fmt = each.source.format

@@ -9,7 +9,7 @@ from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import remedy
 from idle_quarry.path.grades import percent
 from idle_quarry.path.names import cleaned_name, name_refused
-from idle_quarry.path.template import Folder, Template, Timeline, Track, numbered, slug
+from idle_quarry.path.template import Folder, Template, TimelinePlan, TrackPlan, numbered, slug
 
 _MAIN = "#8fb59b"
 
@@ -19,10 +19,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
     yield from _ends(t)
     if not t.timelines:
         tracks = (
-            Track(id="v1", name="Picture", kind="video", role="picture"),
-            Track(id="a1", name="Dialogue", kind="audio", role="dialogue", colour=_MAIN),
+            TrackPlan(id="v1", name="Picture", kind="video", role="picture"),
+            TrackPlan(id="a1", name="Dialogue", kind="audio", role="dialogue", colour=_MAIN),
         )
-        cure = remedy("Add a timeline", ("timelines.main", Timeline(id="main", name="Programme", tracks=tracks)))
+        cure = remedy("Add a timeline", ("timelines.main", TimelinePlan(id="main", name="Programme", tracks=tracks)))
         yield Finding("stop", "no_timeline", "structure", "A job from this template would have no timeline.", cure)
     for timeline in t.timelines:
         yield from _timeline(t, timeline)
@@ -56,7 +56,7 @@ def _ends(t: Template) -> Iterator[Finding]:
         yield Finding("note", "shares_off", where, text, remedy("Scale to 100 %", *edits))
 
 
-def _timeline(t: Template, timeline: Timeline) -> Iterator[Finding]:
+def _timeline(t: Template, timeline: TimelinePlan) -> Iterator[Finding]:
     place = f"timelines.{timeline.id}"
     why = name_refused(timeline.name)
     if why:
@@ -65,11 +65,11 @@ def _timeline(t: Template, timeline: Timeline) -> Iterator[Finding]:
     roles = [track.role for track in timeline.tracks]
     taken = {track.id for track in timeline.tracks}
     if not any(track.kind == "video" for track in timeline.tracks):
-        new = Track(id=slug("v1", taken), name="Picture", kind="video", role="picture")
+        new = TrackPlan(id=slug("v1", taken), name="Picture", kind="video", role="picture")
         cure = remedy("Add a picture track", (f"{place}.tracks", (new, *timeline.tracks)))
         yield Finding("stop", "no_picture_track", "structure", f"Timeline {name} has no track for pictures.", cure)
     if "dialogue" not in roles and "mix" not in roles:
-        new = Track(id=slug("dialogue", taken), name="Dialogue", kind="audio", role="dialogue", colour=_MAIN)
+        new = TrackPlan(id=slug("dialogue", taken), name="Dialogue", kind="audio", role="dialogue", colour=_MAIN)
         pictures = tuple(track for track in timeline.tracks if track.kind == "video")
         sounds = tuple(track for track in timeline.tracks if track.kind == "audio")
         cure = remedy("Add a dialogue track", (f"{place}.tracks", (*pictures, new, *sounds)))
@@ -98,7 +98,7 @@ def _timeline(t: Template, timeline: Timeline) -> Iterator[Finding]:
     yield from _canvas(t, timeline, name)
 
 
-def _canvas(t: Template, timeline: Timeline, name: str) -> Iterator[Finding]:
+def _canvas(t: Template, timeline: TimelinePlan, name: str) -> Iterator[Finding]:
     if timeline.width is None or timeline.height is None:
         return
     working = t.working.format.raster

@@ -9,7 +9,7 @@ from idle_quarry.errors import NotUnderstood
 from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS
 from idle_quarry.path.settings.eyes import working_eyes
 from idle_quarry.path.settings.setting import Setting, named, number, one_of, or_nothing
-from idle_quarry.path.template import Delivered, Template
+from idle_quarry.path.template import Delivery, Template
 from idle_quarry.signal.rasters import PROTECTED, protected_area
 
 _HDR = ("pq", "hlg")
@@ -67,7 +67,7 @@ def _light(what: str, value: int | None) -> str:
     return f"{what}: not entered" if value is None else f"cd/m², {what}"
 
 
-def delivery_declared(place: str, sheet: str, d: Delivered) -> Iterator[Setting]:
+def delivery_declared(place: str, sheet: str, d: Delivery) -> Iterator[Setting]:
     """Yield what a delivery says of its pictures."""
     formats: dict[str, Any] = {_NONE: None} | {active_format: active_format for active_format in ACTIVE_FORMATS}
     yield Setting(

@@ -15,7 +15,7 @@ from idle_quarry.path.changes.edits import validation_sentence
 from idle_quarry.path.codecs import as_held, cannot_hold, mbps
 from idle_quarry.path.entries import (
     CodecVariant,
-    Delivery,
+    DeliverySpec,
     Entry,
     KeptFormat,
     Monitor,
@@ -26,13 +26,13 @@ from idle_quarry.path.entries import (
 )
 from idle_quarry.path.entries.codec import RateRow
 from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS, TERRITORIES, WRAPPERS, Clause, Limit
-from idle_quarry.path.entries.entry import Part
+from idle_quarry.path.entries.entry import EntryPart
 from idle_quarry.path.entries.monitor import DEVICES, PAYLOADS, Door
 from idle_quarry.path.entries.naming import FIELDS
-from idle_quarry.path.entries.programme import Item
-from idle_quarry.path.entries.sound import Channel
+from idle_quarry.path.entries.programme import ProgrammeItem
+from idle_quarry.path.entries.sound import SoundChannel
 from idle_quarry.path.entries.typed import MEMBERS
-from idle_quarry.path.house import NO_HOUSE, House, as_known
+from idle_quarry.path.house import NO_HOUSE, HouseEntries, as_known
 from idle_quarry.path.registry import codecs, known, take_in
 from idle_quarry.path.settings.setting import YES_NO, Parse, Setting, any_text, named, number, one_of
 from idle_quarry.signal.formats import RANGES
@@ -61,7 +61,7 @@ class _List:
 
     place: str
     one: str
-    part: type[Part]
+    part: type[EntryPart]
     follows: Callable[[Any, int], str] = field(default=lambda _entry, _index: "")
 
 
@@ -159,7 +159,7 @@ _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
         _Field("two_eyes", "Two eyes", **_yes_no("it shows stereoscopic pictures", "it shows one eye")),
         _Field("tells_psf", "Tells PsF", **_yes_no("PsF is shown as whole pictures", "PsF is shown as if it were interlaced")),
     ),
-    Delivery: (
+    DeliverySpec: (
         _Field("territory", "Territory", **_words(TERRITORIES, "territory")),
         _Field("format", "Format", _format),
         _Field("codec", "Codec"),
@@ -200,10 +200,10 @@ _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
         _List("table", "Rate", RateRow),
     ),
     KeptFormat: (_Field("words", "Format", _format, follows=lambda v: format_words(format_from_words(v), fields=True)),),
-    SoundLayout: (_List("channels", "Channel", Channel),),
+    SoundLayout: (_List("channels", "Channel", SoundChannel),),
     ProgrammeLayout: (
         _Field("starts", "Programme starts", follows="timecode of its first picture; empty: as the delivery says"),
-        _List("items", "Item", Item, lambda e, i: _at(e, i)),
+        _List("items", "Item", ProgrammeItem, lambda e, i: _at(e, i)),
         _Field("tolerance_pictures", "Borders may be off", number(0, 100, "", whole=True), follows="pictures"),
     ),
     NamingRule: (
@@ -226,7 +226,7 @@ def _at(layout: ProgrammeLayout, index: int) -> str:
     return f"at {before:g} s" + (f" and {counted(parts, 'part')} of the programme" if parts else "")
 
 
-def entry_settings(entry: Entry, house: House = NO_HOUSE) -> list[Setting]:
+def entry_settings(entry: Entry, house: HouseEntries = NO_HOUSE) -> list[Setting]:
     """Return an entry's settings in order; the last row of each list adds a member."""
     found = []
     for each in (*_SHARED, *_FIELDS[type(entry)]):
@@ -234,11 +234,11 @@ def entry_settings(entry: Entry, house: House = NO_HOUSE) -> list[Setting]:
     return found
 
 
-def _figure(entry: Entry, each: _Field, house: House) -> Setting:
+def _figure(entry: Entry, each: _Field, house: HouseEntries) -> Setting:
     value: Any = entry
     for part in each.place.split("."):
         # a limit that is not stated is what it comes to
-        value = entry.limit(part) if isinstance(entry, Delivery) and value is entry.limits else getattr(value, part)
+        value = entry.limit(part) if isinstance(entry, DeliverySpec) and value is entry.limits else getattr(value, part)
     parse, choices, free, text = each.parse, each.choices, each.free, each.say(value)
     follows = each.follows(value) if callable(each.follows) else each.follows
     if each.place in _NAMES:
@@ -256,7 +256,7 @@ def _figure(entry: Entry, each: _Field, house: House) -> Setting:
     return Setting(each.place, SHEET, each.label, text, follows, parse, choices, free)
 
 
-def _named(kind: str, entry: Entry, house: House) -> dict[str, str]:
+def _named(kind: str, entry: Entry, house: HouseEntries) -> dict[str, str]:
     shipped: Mapping[str, Any] = known(kind)
     options = {each.name: each.id for each in shipped.values()}
     if isinstance(entry, CodecVariant):
@@ -298,7 +298,7 @@ def with_entry_setting(entry: Entry, setting: Setting, text: str) -> Entry:
     data = {**_plain(entry), "entry": entry.entry}
     value, target = setting.parse(text), data
     *path, last = setting.place.split(".")
-    if isinstance(entry, Delivery) and path == ["limits"] and value == _plain(entry.limit(last)):
+    if isinstance(entry, DeliverySpec) and path == ["limits"] and value == _plain(entry.limit(last)):
         return entry  # the usual limit, typed again, stays the usual one
     for part in path:
         target = target[part]

@@ -8,7 +8,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.path.changes.edits import value_at
 from idle_quarry.path.entries.naming import FIELDS, made_name
 from idle_quarry.path.eyes import Eyes
-from idle_quarry.path.house import NO_HOUSE, House
+from idle_quarry.path.house import NO_HOUSE, HouseEntries
 from idle_quarry.path.registry import territories
 from idle_quarry.path.settings.declared import programme_captions, working_declared
 from idle_quarry.path.settings.eyes import eyes_setting
@@ -48,7 +48,7 @@ def sheet_name(template: Template, sheet: str) -> str:
 _LISTS = {"source": "sources", "delivery": "deliveries"}
 
 
-def settings_of(template: Template, house: House = NO_HOUSE) -> list[Setting]:
+def settings_of(template: Template, house: HouseEntries = NO_HOUSE) -> list[Setting]:
     """Return every setting of a template, in the order one types them into a system."""
     return [setting for sheet in sheets(template) for setting in settings_on(template, sheet, house)]
 
@@ -71,7 +71,7 @@ def sheets(t: Template) -> list[str]:
     ]
 
 
-def settings_on(template: Template, sheet: str, house: House = NO_HOUSE) -> list[Setting]:
+def settings_on(template: Template, sheet: str, house: HouseEntries = NO_HOUSE) -> list[Setting]:
     """Return the settings of one sheet; none for a sheet the template does not have. What a house has is offered in them."""
     return [offering(setting, template, house) for setting in _settings_on(template, sheet)]
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from idle_quarry.path.codecs import cannot_hold, mbps
 from idle_quarry.path.entries import Codec, KeptFormat, NamingRule
-from idle_quarry.path.house import House, choices_of, name_of
+from idle_quarry.path.house import HouseEntries, choices_of, name_of
 from idle_quarry.path.registry import known
 from idle_quarry.path.settings.setting import Parse, Setting, one_of
 from idle_quarry.path.template import Template
@@ -15,7 +15,7 @@ from idle_quarry.path.template import Template
 _CALLED = {"sound": "layout", "programme": "layout", "naming": "rule", "delivery": "spec"}
 
 
-def offering(setting: Setting, template: Template, house: House) -> Setting:
+def offering(setting: Setting, template: Template, house: HouseEntries) -> Setting:
     """Return a setting that names an entry with the entry's name, and with all that can be chosen; any other as it was."""
     if setting.label in _FORMATS:
         return _with_kept_formats(setting, house)
@@ -45,7 +45,7 @@ def offering(setting: Setting, template: Template, house: House) -> Setting:
 _FORMATS = ("Format", "Signal sent")
 
 
-def _with_kept_formats(setting: Setting, house: House) -> Setting:
+def _with_kept_formats(setting: Setting, house: HouseEntries) -> Setting:
     """Return a row of a whole format with those that the house keeps by a name."""
     kept = {entry.name.lower(): entry for entry in house.of("format") if isinstance(entry, KeptFormat)}
     if not kept:

@@ -45,7 +45,7 @@ def drift_seconds_per_hour(source: Fraction, target: Fraction) -> float:
 
 
 @dataclass(frozen=True)
-class Cell:
+class CadenceCell:
     """One output picture: the source picture it shows, and how ("new", "repeated", "blended")."""
 
     source: Fraction
@@ -69,28 +69,28 @@ def shown_at(source: Fraction, target: Fraction, method: str, index: int) -> Fra
 
 def ribbon(
     source: Fraction, target: Fraction, method: str, count: int, mix: str = "distance", shutter: float = 360.0
-) -> tuple[Cell, ...]:
+) -> tuple[CadenceCell, ...]:
     """Return the first `count` output pictures of a conversion from `source` to `target` moments a second.
 
     A mix that is weighed by a curve stands where the middle of what it is made of lies.
     """
-    cells: list[Cell] = []
+    cells: list[CadenceCell] = []
     if method == "blend" and mix != "distance":
         for index in range(count):
             weights = weights_at(source, target, mix, shutter, index)
             middle = Fraction(sum(n * weight for n, weight in weights)).limit_denominator(1000)
-            cells.append(Cell(middle, "blended" if len(weights) > 1 else "new"))
+            cells.append(CadenceCell(middle, "blended" if len(weights) > 1 else "new"))
         return tuple(cells)
     blends = method in BLENDING
     before = -1
     for index in range(count):
         exact = shown_at(source, target, method, index)
         if blends and exact.denominator != 1:
-            cells.append(Cell(exact, "blended"))
+            cells.append(CadenceCell(exact, "blended"))
             before = int(exact)
             continue
         shown = exact.numerator // exact.denominator
-        cells.append(Cell(Fraction(shown), "repeated" if shown == before else "new"))
+        cells.append(CadenceCell(Fraction(shown), "repeated" if shown == before else "new"))
         before = shown
     return tuple(cells)
 

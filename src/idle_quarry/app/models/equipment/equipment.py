@@ -16,7 +16,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.library import Remark, Revision, StoredEntry
 from idle_quarry.library.house import (
     BUILT_IN,
-    Listed,
+    ListedEntry,
     listed,
     own_copy,
     used_by,
@@ -62,8 +62,8 @@ class Equipment(QObject):
         super().__init__()
         self.desk = desk
         self.kind, self.shelf, self.typed = ALL, SHELVES[0], ""
-        self.rows: list[Listed] = []
-        self._every: list[Listed] = []
+        self.rows: list[ListedEntry] = []
+        self._every: list[ListedEntry] = []
         self.uses: dict[str, list[str]] | None = None  #: the templates that name each; None while they are read
         self.ident = ""  #: of the entry that is looked at
         self.entry: Entry | None = None  #: as it is edited
@@ -185,7 +185,7 @@ class Equipment(QObject):
             return None
 
     @property
-    def row(self) -> Listed | None:
+    def row(self) -> ListedEntry | None:
         return next((each for each in self._every if each.ident == self.ident), None)
 
     @property
@@ -260,7 +260,7 @@ class Equipment(QObject):
         more = f" and {len(names) - 4} more" if len(names) > 4 else ""
         return f"Named by {', '.join(names[:4])}{more}."
 
-    def shelf_words(self, each: Listed) -> str:
+    def shelf_words(self, each: ListedEntry) -> str:
         """Return what stands beside an entry in the list."""
         if each.revision is None:
             return ""

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.errors import LibraryError
 from idle_quarry.library import Search
 from idle_quarry.path.entries import Entry
-from idle_quarry.path.house import NO_HOUSE, House
+from idle_quarry.path.house import NO_HOUSE, HouseEntries
 from idle_quarry.path.registry import take_in
 
 if TYPE_CHECKING:
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 _MOST = 5000
 
 
-class HouseNow(QObject):
+class HouseModel(QObject):
     """`changed`: the house has something else now."""
 
     changed = Signal()
@@ -27,11 +27,11 @@ class HouseNow(QObject):
         super().__init__()
         self._desk = desk
         self._read: dict[tuple[str, int], Entry | None] = {}  #: a revision never changes
-        self._value: House | None = None
+        self._value: HouseEntries | None = None
         desk.shelves_changed.connect(self.look)
 
     @property
-    def value(self) -> House:
+    def value(self) -> HouseEntries:
         """What the house has now; read when it is first asked for, which a start does not wait for."""
         if self._value is None:
             self._value = NO_HOUSE
@@ -54,7 +54,7 @@ class HouseNow(QObject):
                 self._read[key] = self._entry(*key)
         entries = tuple(entry for key in wanted if (entry := self._read[key]) is not None)
         if [entry.id for entry in entries] != [entry.id for entry in self._value.entries]:
-            self._value = House(entries)
+            self._value = HouseEntries(entries)
             self.changed.emit()
 
     def _entry(self, ident: str, number: int) -> Entry | None:

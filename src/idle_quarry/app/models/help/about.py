@@ -30,7 +30,7 @@ _ALSO = (
 
 
 @dataclass(frozen=True)
-class Part:
+class Component:
     """Something that ships or is stood on, with its version and licence."""
 
     name: str
@@ -38,17 +38,17 @@ class Part:
     licence: str
 
 
-def parts() -> list[Part]:
+def parts() -> list[Component]:
     """Return what this program is made with; a package that is not there is left out."""
     found = []
     for name, licence in _STANDS_ON.items():
         try:
             said = metadata(name).json.get("license_expression") or licence
-            found.append(Part(name, version(name), str(said)))
+            found.append(Component(name, version(name), str(said)))
         except PackageNotFoundError:
             continue
     own = {"Qt": str(qVersion()), "Idle Quarry": __version__}
-    return [*(Part(name, own.get(name, ""), licence) for name, licence in reversed(_ALSO)), *found]
+    return [*(Component(name, own.get(name, ""), licence) for name, licence in reversed(_ALSO)), *found]
 
 
 class About:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.models.intake.rows import ClipRows, Looked, RowFilter
+from idle_quarry.app.models.intake.rows import ClipRow, ClipRows, RowFilter
 from idle_quarry.app.models.intake.scrubber import Scrubber
 from idle_quarry.app.models.intake.two_ends import TwoEnds
 from idle_quarry.app.models.intake.uses import ClipUses
@@ -19,7 +19,7 @@ from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media import MEDIA_SUFFIXES, Clip, grouped
 from idle_quarry.media.against import against
 from idle_quarry.media.looking import corrected_clip, look_at_all, whole_sound_heard
-from idle_quarry.media.report import Total, totals, write_report
+from idle_quarry.media.report import FormatTotal, totals, write_report
 from idle_quarry.media.stills import small_picture
 from idle_quarry.path.template import Template
 from idle_quarry.printing import write_pdf
@@ -113,9 +113,9 @@ class Intake(QObject):
             clips = grouped(_media_in(paths))
             for path, answer in look_at_all(clips, ticket.progress):
                 if isinstance(answer, MediaError):
-                    ticket.give(Looked(path, None, answer.what))
+                    ticket.give(ClipRow(path, None, answer.what))
                 else:
-                    ticket.give(Looked(path, answer, picture=_picture(answer)))
+                    ticket.give(ClipRow(path, answer, picture=_picture(answer)))
             return len(clips)
 
         def progressed(what: str, share: float) -> None:
@@ -132,7 +132,7 @@ class Intake(QObject):
         if self._ticket is not None:
             self._ticket.cancel()
 
-    def _arrived(self, looked: Looked) -> None:
+    def _arrived(self, looked: ClipRow) -> None:
         template = self._against
         match = against(template, looked.clip) if template is not None and looked.clip is not None else None
         self.rows.add(replace(looked, match=match))
@@ -172,7 +172,7 @@ class Intake(QObject):
     def clips(self) -> list[Clip]:
         return [row.clip for row in self.rows.rows if row.clip is not None]
 
-    def totals(self) -> list[Total]:
+    def totals(self) -> list[FormatTotal]:
         """Return how much of the material is what, by share of duration."""
         return totals(self.clips())
 
@@ -211,7 +211,7 @@ class Intake(QObject):
             self.chosen_changed.emit()
 
     @property
-    def row(self) -> Looked | None:
+    def row(self) -> ClipRow | None:
         """The row of the chosen clip."""
         return next((row for row in self.rows.rows if row.path == self.chosen), None)
 
@@ -264,7 +264,7 @@ class Intake(QObject):
         self.rows_changed.emit()
         self.chosen_changed.emit()
 
-    def set_ends(self, rows: list[Looked]) -> None:
+    def set_ends(self, rows: list[ClipRow]) -> None:
         """Take clips, by the shares of their formats, as what comes in of the two ends."""
         usable = [row.clip for row in rows if row.clip is not None and row.clip.format is not None]
         words = {format_words(clip.format, fields=True): format_words(clip.format) for clip in usable if clip.format}

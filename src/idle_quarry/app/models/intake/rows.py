@@ -26,7 +26,7 @@ CLIP, MOTION, FORMAT, VERDICT = 0, 1, 2, len(COLUMNS) - 1
 
 
 @dataclass(frozen=True)
-class Looked:
+class ClipRow:
     """One row: a clip, or why it could not be read; `picture` is a small PNG of it."""
 
     path: Path
@@ -51,7 +51,7 @@ class Looked:
 
 
 @dataclass(frozen=True)
-class Cell:
+class ClipCell:
     """Two lines of a cell; `wrong` marks the second as what the file says untruly."""
 
     first: str
@@ -59,37 +59,43 @@ class Cell:
     wrong: bool = False
 
 
-def cells(row: Looked) -> tuple[Cell, ...]:
+def cells(row: ClipRow) -> tuple[ClipCell, ...]:
     """Return what stands in a row."""
     if row.clip is None:
-        return (Cell(row.path.name, row.refusal, True), *(Cell("") for _ in range(4)), Cell("cannot be read"))
+        return (
+            ClipCell(row.path.name, row.refusal, True),
+            *(ClipCell("") for _ in range(4)),
+            ClipCell("cannot be read"),
+        )
     clip, d = row.clip, row.clip.declared
     untrue = {disagreement.field for disagreement in clip.disagreements}
     profile = f" {d.profile}" if d.profile and d.profile.lower() != d.codec else ""
     fields = clip.measured.fields if clip.measured else None
-    motion = Cell(fields_text(fields), sureness(fields)) if fields else Cell("", clip.trouble, bool(clip.trouble))
+    motion = (
+        ClipCell(fields_text(fields), sureness(fields)) if fields else ClipCell("", clip.trouble, bool(clip.trouble))
+    )
     return (
-        Cell(clip.name, f"{d.codec}{profile}"),
+        ClipCell(clip.name, f"{d.codec}{profile}"),
         motion,
         _format(row),
         _colour(clip),
-        Cell(d.timecode or "no timecode", _sound(clip), "timecode" in untrue or "drop_frame" in untrue),
+        ClipCell(d.timecode or "no timecode", _sound(clip), "timecode" in untrue or "drop_frame" in untrue),
         _verdict(row),
     )
 
 
-def _format(row: Looked) -> Cell:
+def _format(row: ClipRow) -> ClipCell:
     clip = row.clip
     assert clip is not None
     d = clip.declared
     if clip.format is None:
-        return Cell(f"{d.width} × {d.height}, no rate" if d.has_picture else "sound only")
+        return ClipCell(f"{d.width} × {d.height}, no rate" if d.has_picture else "sound only")
     bits = f"{d.bit_depth} bit {d.sampling}"
     if clip.format.scan == "interlaced":
         bits = f"{rate_text(clip.format.rate * 2)} fields/s · {bits}"
     what = format_head(clip.format)
     if clip.corrected:
-        return Cell(what, "corrected by hand")
+        return ClipCell(what, "corrected by hand")
     wrong = [
         disagreement
         for disagreement in clip.disagreements
@@ -103,8 +109,8 @@ def _format(row: Looked) -> Cell:
             f"{names[each.field]}"
             for each in wrong
         )
-        return Cell(what, f"declared {said}", True)
-    return Cell(what, bits)
+        return ClipCell(what, f"declared {said}", True)
+    return ClipCell(what, bits)
 
 
 def _rate(text: str) -> str:
@@ -112,10 +118,10 @@ def _rate(text: str) -> str:
     return rate_text(Fraction(text))
 
 
-def _colour(clip: Clip) -> Cell:
+def _colour(clip: Clip) -> ClipCell:
     d = clip.declared
     if not d.has_picture:
-        return Cell("")
+        return ClipCell("")
     label = PRIMARIES[d.primaries].label if d.primaries else "primaries not declared"
     transfer = TRANSFERS[d.transfer][0] if d.transfer and d.transfer not in ("bt709",) else ""
     first = " · ".join(part for part in (label, transfer) if part)
@@ -124,10 +130,10 @@ def _colour(clip: Clip) -> Cell:
         None,
     )
     if wrong is not None and not clip.corrected:
-        return Cell(first, f"{wrong.measured} {wrong.field}, declared {wrong.declared or 'not at all'}", True)
+        return ClipCell(first, f"{wrong.measured} {wrong.field}, declared {wrong.declared or 'not at all'}", True)
     levels = clip.measured.levels if clip.measured else None
     spread = f", luma {levels.luma.minimum} to {levels.luma.maximum}" if levels else ""
-    return Cell(first, f"{d.range or 'narrow by default'}{spread}")
+    return ClipCell(first, f"{d.range or 'narrow by default'}{spread}")
 
 
 def _sound(clip: Clip) -> str:
@@ -146,14 +152,14 @@ def _sound(clip: Clip) -> str:
     return f"{said}, {about}{heard.loudness_lufs:.0f} LUFS".replace("-", "−")
 
 
-def _verdict(row: Looked) -> Cell:
+def _verdict(row: ClipRow) -> ClipCell:
     if row.match is None:
-        return Cell("")
+        return ClipCell("")
     if row.match.source is not None:
-        return Cell(row.match.source.name, row.match.grade)
+        return ClipCell(row.match.source.name, row.match.grade)
     if row.clip is not None and row.clip.format is None:
-        return Cell("cannot be judged")
-    return Cell("matches no source", f"would be {row.match.grade}")
+        return ClipCell("cannot be judged")
+    return ClipCell("matches no source", f"would be {row.match.grade}")
 
 
 class ClipRows(TableRows):
@@ -163,8 +169,8 @@ class ClipRows(TableRows):
 
     def __init__(self) -> None:
         super().__init__()
-        self.rows: list[Looked] = []
-        self._cells: list[tuple[Cell, ...]] = []
+        self.rows: list[ClipRow] = []
+        self._cells: list[tuple[ClipCell, ...]] = []
 
     def count(self) -> int:
         return len(self.rows)
@@ -181,11 +187,11 @@ class ClipRows(TableRows):
             return "\n".join([f"{cell.first}\n{cell.second}".strip(), *untrue])
         return None
 
-    def cell(self, index: Index) -> Cell:
+    def cell(self, index: Index) -> ClipCell:
         """Return a cell's two lines."""
         return self._cells[index.row()][index.column()]
 
-    def add(self, row: Looked) -> None:
+    def add(self, row: ClipRow) -> None:
         """Add a clip, or replace it where it was looked at before."""
         at = next((i for i, each in enumerate(self.rows) if each.path == row.path), None)
         if at is None:

@@ -24,7 +24,7 @@ WOVEN, FIELDS = "woven", "fields"
 
 
 @dataclass(frozen=True)
-class Seen:
+class ScrubbedFrame:
     """A frame as it was decoded: its R′G′B′ and what scopes make of its codes."""
 
     clip: Clip
@@ -36,12 +36,12 @@ class Seen:
     vectors: Counts | None
 
 
-def _seen(source: FrameSource, frame: int, _ticket: Ticket) -> Seen | None:
+def _seen(source: FrameSource, frame: int, _ticket: Ticket) -> ScrubbedFrame | None:
     picture = source.frame(frame)
     if picture is None:
         return None
     chroma = None if picture.chroma is None else vectors(picture.chroma, picture.bits)
-    return Seen(
+    return ScrubbedFrame(
         source.clip, picture.index, shown(picture, source.clip), picture.bits, waveform(picture.luma, picture.bits),
         histogram(picture.luma, picture.bits), chroma,
     )  # fmt: skip
@@ -58,7 +58,7 @@ class Scrubber(QObject):
         self._desk = desk
         self._source: FrameSource | None = None
         self._ticket: Ticket | None = None
-        self.seen: Seen | None = None
+        self.seen: ScrubbedFrame | None = None
         self.rgb: NDArray[np.uint8] | None = None  #: what is looked at: the frame, or one of its fields
         self.trouble = ""
         self.frame = 0
@@ -123,7 +123,7 @@ class Scrubber(QObject):
         else:
             self.go(frame)
 
-    def _arrived(self, found: Seen | None) -> None:
+    def _arrived(self, found: ScrubbedFrame | None) -> None:
         self._ticket = None
         if found is None:
             self.trouble = "this picture cannot be decoded"

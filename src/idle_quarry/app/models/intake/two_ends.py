@@ -11,7 +11,7 @@ from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.beginning.two_ends import Suggestion, delivery_from_words, source_from_words, suggested, taken_up
 from idle_quarry.path.registry import deliveries
-from idle_quarry.path.template import Delivered, Source
+from idle_quarry.path.template import Delivery, Source
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
@@ -45,7 +45,7 @@ class TwoEnds(QObject):
         self.outs = [End(spec.name, spec.id) for spec in specs]
         self.ranking: list[Suggestion] = []
         self.chosen: Suggestion | None = None
-        self._ends: tuple[tuple[Source, ...], tuple[Delivered, ...]] = ((), ())
+        self._ends: tuple[tuple[Source, ...], tuple[Delivery, ...]] = ((), ())
         self._ticket: Ticket | None = None
         self._later = QTimer(self, singleShot=True, interval=_LATER_MS)
         self._later.timeout.connect(self._rank)
@@ -83,7 +83,7 @@ class TwoEnds(QObject):
         self.ends_changed.emit()
         self._later.start()
 
-    def ends(self) -> tuple[tuple[Source, ...], tuple[Delivered, ...]]:
+    def ends(self) -> tuple[tuple[Source, ...], tuple[Delivery, ...]]:
         """Return what counts on both sides. Raises `QuarryError` for what cannot be understood."""
         sources: list[Source] = []
         for end in self.sources:
@@ -93,7 +93,7 @@ class TwoEnds(QObject):
         whole = sum(source.share for source in sources)
         if whole > 100:  # shares are of all clips: those that are left make the whole
             sources = [s.model_copy(update={"share": s.share * 100 / whole}) for s in sources]
-        outs: list[Delivered] = []
+        outs: list[Delivery] = []
         for end in self.outs:
             if end.on:
                 outs.append(delivery_from_words(end.words, outs))

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from idle_quarry.app.models.intake.rows import Looked
+from idle_quarry.app.models.intake.rows import ClipRow
 from idle_quarry.path.beginning.beginnings import beginnings
 from idle_quarry.path.beginning.sources import source_edits
 from idle_quarry.path.changes.edits import Edit
@@ -22,7 +22,7 @@ class ClipUses:
     def __init__(self, intake: Intake) -> None:
         self._intake = intake
 
-    def source_of(self, row: Looked | None) -> str | None:
+    def source_of(self, row: ClipRow | None) -> str | None:
         """Return the station of the open template that a clip belongs to: its source, else the first there is."""
         document = self._intake.desk.document
         if document is None or row is None or not row.usable or not document.template.sources:

@@ -17,9 +17,9 @@ from idle_quarry.app.models.jobs.start import JobStart
 from idle_quarry.app.models.jobs.trial.trial import Trial
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.check import CheckedJob, check_job
+from idle_quarry.jobs.check import Job, check_job
 from idle_quarry.jobs.next_steps import NextStep, next_steps
-from idle_quarry.library import JobRecord, Stored
+from idle_quarry.library import JobRecord, StoredTemplate
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
@@ -51,7 +51,7 @@ class Jobs(QObject):
         self.page = PAGES[0]  #: what of a job is looked at
         self.records: list[JobRecord] = []
         self.chosen: str | None = None
-        self._results: dict[str, CheckedJob | QuarryError] = {}
+        self._results: dict[str, Job | QuarryError] = {}
         #: The newest approved revision of each template that jobs were started from.
         self._newest: dict[str, int] = {}
         self.moving_on = MovingOn(self)
@@ -90,13 +90,13 @@ class Jobs(QObject):
             self._check(record)
 
     def _check(self, record: JobRecord) -> None:
-        def work(_ticket: object) -> CheckedJob | QuarryError:
+        def work(_ticket: object) -> Job | QuarryError:
             try:
                 return check_job(Path(record.folder))
             except QuarryError as error:
                 return error
 
-        def done(result: CheckedJob | QuarryError) -> None:
+        def done(result: Job | QuarryError) -> None:
             self._results[record.id] = result
             if record.id == self.chosen:
                 self.moving_on.look()
@@ -122,7 +122,7 @@ class Jobs(QObject):
         """The job that is looked at."""
         return next((record for record in self.records if record.id == self.chosen), None)
 
-    def result(self, job_id: str | None) -> CheckedJob | QuarryError | None:
+    def result(self, job_id: str | None) -> Job | QuarryError | None:
         """Return what came of checking a job; None while it is being checked."""
         return self._results.get(job_id or "")
 
@@ -172,7 +172,7 @@ class Jobs(QObject):
     def drift_words(self) -> tuple[str, str]:
         """Return what became of the job since it was started: a heading, and a line a difference."""
         result = self.result(self.chosen)
-        if isinstance(result, CheckedJob):
+        if isinstance(result, Job):
             count = len(result.drift)
             head = f"{changes_words(count).capitalize()} since the job started" if count else "As it was started"
             return head, "\n".join(drift.text for drift in result.drift)
@@ -181,11 +181,11 @@ class Jobs(QObject):
     def next_steps(self) -> list[NextStep]:
         """Return what the job that is looked at needs next."""
         result = self.result(self.chosen)
-        return next_steps(result) if isinstance(result, CheckedJob) else []
+        return next_steps(result) if isinstance(result, Job) else []
 
     # -- doing ---------------------------------------------------------------------------------------------------
 
-    def prepare(self, stored: Stored | None) -> None:
+    def prepare(self, stored: StoredTemplate | None) -> None:
         """Begin to start a job, from `stored` or from the default template."""
         self.choose(None)
         self.start.begin(stored)

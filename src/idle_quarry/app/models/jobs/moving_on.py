@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.moving import Move, move, move_of
-from idle_quarry.library import Stored
+from idle_quarry.library import StoredTemplate
 from idle_quarry.printing import write_pdf
 
 if TYPE_CHECKING:
@@ -19,10 +19,10 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Newer:
+class NewerRevision:
     """A revision that was approved since a job was started, what moving to it would change, and what it means for renders, in words."""
 
-    to: Stored
+    to: StoredTemplate
     move: Move
     renders: str = ""
 
@@ -44,7 +44,7 @@ class MovingOn(QObject):
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
         self._jobs = jobs
-        self.newer: Newer | None = None
+        self.newer: NewerRevision | None = None
         self.moving = False
 
     def look(self) -> None:
@@ -52,7 +52,7 @@ class MovingOn(QObject):
         self.newer = None
         jobs = self._jobs
         record, job = jobs.record, jobs.result(jobs.chosen)
-        if record is None or not isinstance(job, CheckedJob):
+        if record is None or not isinstance(job, Job):
             return
         # where the template was put aside, or cannot be read, the job stands by itself
         with contextlib.suppress(QuarryError):
@@ -60,11 +60,11 @@ class MovingOn(QObject):
             summary = library.summary(record.template_id)
             if summary.for_jobs > record.revision and not (summary.shelf == "house" and summary.approved is None):
                 to = library.stored(record.template_id, summary.for_jobs)
-                self.newer = Newer(to, move_of(job, to))
+                self.newer = NewerRevision(to, move_of(job, to))
                 if self.newer.move.possible:
                     self._look_at_renders(job, self.newer)
 
-    def _look_at_renders(self, job: CheckedJob, newer: Newer) -> None:
+    def _look_at_renders(self, job: Job, newer: NewerRevision) -> None:
         """Work out what the revision means for the job's renders, off the interface thread."""
 
         def work(_ticket: object) -> str:
@@ -85,7 +85,7 @@ class MovingOn(QObject):
         """Move the job to the newer revision."""
         jobs = self._jobs
         record, job, newer = jobs.record, jobs.result(jobs.chosen), self.newer
-        if record is None or newer is None or not isinstance(job, CheckedJob) or self.moving:
+        if record is None or newer is None or not isinstance(job, Job) or self.moving:
             return
         to, person = newer.to, jobs.desk.library.person
 

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.work import Cancelled, Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.structure import folder_for
 
 if TYPE_CHECKING:
@@ -43,10 +43,10 @@ class JobPart(QObject):
         )
 
     @property
-    def job(self) -> CheckedJob | None:
+    def job(self) -> Job | None:
         """The job, where it can be read."""
         result = self.jobs.result(self.jobs.chosen)
-        return result if isinstance(result, CheckedJob) else None
+        return result if isinstance(result, Job) else None
 
     def folder_for(self, use: str) -> str:
         """Return the job's folder for a use (`jobs.structure`), "" where no job is looked at: where a dialog begins."""

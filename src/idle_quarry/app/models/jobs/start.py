@@ -16,8 +16,8 @@ from idle_quarry.errors import JobError, QuarryError
 from idle_quarry.files import is_folder, is_there
 from idle_quarry.jobs.allowed import NotApproved, check_startable
 from idle_quarry.jobs.start import StartedJob, bytes_needed, start_job
-from idle_quarry.jobs.structure import Planned, folder_name, planned
-from idle_quarry.library import JobRecord, Stored
+from idle_quarry.jobs.structure import FolderPlan, folder_name, planned
+from idle_quarry.library import JobRecord, StoredTemplate
 from idle_quarry.printing import write_pdf
 from idle_quarry.proof.work_place import judged
 
@@ -30,7 +30,7 @@ Key = tuple[str, int]
 
 
 @dataclass(frozen=True)
-class Offer:
+class StartOffer:
     """A revision that jobs can start from, in words."""
 
     text: str
@@ -53,9 +53,9 @@ class JobStart(QObject):
         super().__init__()
         self.desk = desk
         self._jobs = jobs
-        self.offers: list[Offer] = []
+        self.offers: list[StartOffer] = []
         self.key: Key | None = None
-        self._stored: Stored | None = None
+        self._stored: StoredTemplate | None = None
         self.title = ""
         self.folder = desk.jobs_folder()
         self.failed = ""
@@ -82,7 +82,9 @@ class JobStart(QObject):
             )
             mark = "  (default)" if summary.default else ""
             self.offers.append(
-                Offer(f"{summary.name}, revision {number}, {state}{mark}", (summary.id, number), bool(summary.default))
+                StartOffer(
+                    f"{summary.name}, revision {number}, {state}{mark}", (summary.id, number), bool(summary.default)
+                )
             )
         if self.key not in [offer.key for offer in self.offers]:
             first = next((offer for offer in self.offers if offer.default), next(iter(self.offers), None))
@@ -90,7 +92,7 @@ class JobStart(QObject):
         self.offers_changed.emit()
 
     @property
-    def stored(self) -> Stored | None:
+    def stored(self) -> StoredTemplate | None:
         """What the job starts from; read when it is first looked at."""
         key, kept = self.key, self._stored
         if key is None:
@@ -99,14 +101,14 @@ class JobStart(QObject):
             self._stored = self.desk.read(lambda library: library.stored(*key))
         return self._stored
 
-    def begin(self, stored: Stored | None) -> None:
+    def begin(self, stored: StoredTemplate | None) -> None:
         """Prepare to start from a revision, or from the template that is chosen."""
         if stored is None:
             self.choose(self.key)
         else:
             self.key, self._stored = (stored.revision.template_id, stored.revision.number), stored
             if self.key not in [offer.key for offer in self.offers]:
-                self.offers.append(Offer(f"{stored.name}, revision {stored.revision.number}", self.key, False))
+                self.offers.append(StartOffer(f"{stored.name}, revision {stored.revision.number}", self.key, False))
             self.offers_changed.emit()
             self._take()
         self.begun.emit()
@@ -134,7 +136,7 @@ class JobStart(QObject):
 
     # -- what will be made ---------------------------------------------------------------------------------------
 
-    def plan(self) -> Planned | None:
+    def plan(self) -> FolderPlan | None:
         """Return what will be made, None where nothing can be."""
         try:
             return planned(self.stored.template, self.title or "Title") if self.stored is not None else None
@@ -244,7 +246,7 @@ class JobStart(QObject):
         if self._ticket is not None:
             self._ticket.cancel()
 
-    def _started(self, job: StartedJob, stored: Stored, title: str) -> None:
+    def _started(self, job: StartedJob, stored: StoredTemplate, title: str) -> None:
         self._ticket = None
         self.running_changed.emit()
 

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.models.library.remarks import remark_words
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import HandoverRecord, JobRecord, Remark, Revision, Stored, Summary
+from idle_quarry.library import HandoverRecord, JobRecord, Remark, Revision, StoredTemplate, Summary
 from idle_quarry.path.evaluation import Evaluation
 
 if TYPE_CHECKING:
@@ -31,12 +31,12 @@ class Offers:
 
 
 @dataclass(frozen=True)
-class _Read:
+class _RevisionRead:
     evaluation: Evaluation | None
     history: list[str]
 
 
-class Chosen(QObject):
+class ChosenTemplate(QObject):
     """`changed`: another template, or another revision of it."""
 
     changed = Signal()
@@ -53,7 +53,7 @@ class Chosen(QObject):
         self.second: int | None = None
         #: Whether the revision was picked by a person, and is not the one that opening would open.
         self.picked = False
-        self._read: _Read | None = None
+        self._read: _RevisionRead | None = None
 
     def show_summary(self, summary: Summary | None) -> None:
         """Look at a template; the revision chosen before stays chosen where it is the same template."""
@@ -88,7 +88,7 @@ class Chosen(QObject):
         """The revision that is looked at."""
         return next((revision for revision in self.revisions if revision.number == self.number), None)
 
-    def stored(self) -> Stored | None:
+    def stored(self) -> StoredTemplate | None:
         """Return the revision that is looked at, with its body. Raises `LibraryError`."""
         return None if self.summary is None else self.desk.library.stored(self.summary.id, self.number)
 
@@ -102,26 +102,28 @@ class Chosen(QObject):
         """What was said and done about the revision, newest first."""
         return self._now().history
 
-    def _now(self) -> _Read:
+    def _now(self) -> _RevisionRead:
         """Return what the revision says, read when it is first asked for: going along the list does not wait for it."""
         if self._read is None:
             self._read = self._of_revision()
         return self._read
 
-    def _of_revision(self) -> _Read:
+    def _of_revision(self) -> _RevisionRead:
         summary, revision = self.summary, self.revision
         if summary is None or revision is None:
-            return _Read(None, [])
+            return _RevisionRead(None, [])
         try:
             stored = self.desk.stored(revision)
             remarks = self.desk.library.remarks(summary.id)
         except QuarryError as error:
             self.desk.refuse(error)
-            return _Read(None, [])
+            return _RevisionRead(None, [])
         evaluation = self.desk.evaluation(summary.id, revision.number, revision.hash)
-        return _Read(evaluation, self._told(stored, [remark for remark in remarks if remark.number == revision.number]))
+        return _RevisionRead(
+            evaluation, self._told(stored, [remark for remark in remarks if remark.number == revision.number])
+        )
 
-    def _told(self, stored: Stored, remarks: list[Remark]) -> list[str]:
+    def _told(self, stored: StoredTemplate, remarks: list[Remark]) -> list[str]:
         """Return the history of a revision, newest first: what was said and done, jobs, how it came to be."""
         told = [remark_words(stored, remark) for remark in remarks]
         for each in self.handed:

@@ -11,7 +11,7 @@ from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import FileLibrary, Search
 from idle_quarry.path.entries import Monitor
-from idle_quarry.path.monitoring import Taken, taken
+from idle_quarry.path.monitoring import MonitorResponse, taken
 from idle_quarry.path.registry import monitors
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
@@ -24,7 +24,7 @@ _MOST = 200
 
 
 @dataclass(frozen=True)
-class Feed:
+class TemplateFeed:
     """A template's name and id, and what it sends its monitor."""
 
     template: str
@@ -41,7 +41,7 @@ class Feeds(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk = desk
-        self.feeds: tuple[Feed, ...] = ()
+        self.feeds: tuple[TemplateFeed, ...] = ()
         self._wanted = False
         self._ticket: Ticket | None = None
         desk.shelves_changed.connect(self._read)
@@ -57,11 +57,11 @@ class Feeds(QObject):
         own = {entry.id: entry for entry in self._desk.house.value.entries if isinstance(entry, Monitor)}
         return [*own.values(), *(each for ident, each in monitors().items() if ident not in own and not each.uid)]
 
-    def cell(self, feed: Feed, monitor: Monitor) -> Taken:
+    def cell(self, feed: TemplateFeed, monitor: Monitor) -> MonitorResponse:
         """Return what a monitor makes of a feed."""
         return taken(monitor, feed.format)
 
-    def words(self, feed: Feed, monitor: Monitor) -> str:
+    def words(self, feed: TemplateFeed, monitor: Monitor) -> str:
         """Return the same in a sentence."""
         what = self.cell(feed, monitor)
         said = {
@@ -69,7 +69,7 @@ class Feeds(QObject):
         }[what.state]  # fmt: skip
         return f"{feed.template}, {format_words(feed.format)}: {monitor.name} {said}."
 
-    def open(self, feed: Feed) -> None:
+    def open(self, feed: TemplateFeed) -> None:
         """Open the template of a feed."""
         self._desk.open_stored(feed.ident)
 
@@ -81,7 +81,7 @@ class Feeds(QObject):
         library = self._desk.library
         self._ticket = self._desk.workers.start(lambda ticket: _feeds(library, ticket), self._done, self._failed)
 
-    def _done(self, feeds: tuple[Feed, ...]) -> None:
+    def _done(self, feeds: tuple[TemplateFeed, ...]) -> None:
         self._ticket = None
         self.feeds = feeds
         self.changed.emit()
@@ -90,11 +90,11 @@ class Feeds(QObject):
         self._ticket = None
 
 
-def _feeds(library: FileLibrary, ticket: Ticket) -> tuple[Feed, ...]:
+def _feeds(library: FileLibrary, ticket: Ticket) -> tuple[TemplateFeed, ...]:
     made = []
     for number, each in enumerate(library.page(Search(), 0, _MOST)):
         ticket.progress("reading templates", number / _MOST)
         template = library.stored(each.id, each.for_jobs).template
         if template.monitor is not None:
-            made.append(Feed(template.name, each.id, template.monitor.monitor, template.monitor.format))
+            made.append(TemplateFeed(template.name, each.id, template.monitor.monitor, template.monitor.format))
     return tuple(made)

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Search, Stored
+from idle_quarry.library import Search, StoredTemplate
 from idle_quarry.path.names import cleaned_name
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ class FilesOut(QObject):
 
     place_asked = Signal(str, str, str, object)
 
-    def __init__(self, desk: Desk, chosen: Callable[[], Stored | None], wanted: Callable[[], Search]) -> None:
+    def __init__(self, desk: Desk, chosen: Callable[[], StoredTemplate | None], wanted: Callable[[], Search]) -> None:
         super().__init__()
         self.desk = desk
         self._chosen = chosen
@@ -86,7 +86,7 @@ class FilesOut(QObject):
             f"{stored.name}, revision {stored.revision.number}, is on {path.name}, which holds {count} now{instead}."
         )
 
-    def _shown(self) -> Sequence[Stored]:
+    def _shown(self) -> Sequence[StoredTemplate]:
         """Return the revisions that jobs would start from, of every template the search shows."""
         library = self.desk.library
         return [library.stored(ident, library.summary(ident).for_jobs) for ident in library.identities(self._wanted())]

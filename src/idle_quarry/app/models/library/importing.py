@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
-from idle_quarry.library.bundles import Offered, offered
+from idle_quarry.library.bundles import BundledTemplate, offered
 from idle_quarry.library.importing import DECISIONS, Collision, collision
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 class OfferRow:
     """One template of a file: its path, and how it stands to the shelf it is to be put on."""
 
-    offer: Offered
+    offer: BundledTemplate
     evaluation: Evaluation | None
     collision: Collision | None = None
 

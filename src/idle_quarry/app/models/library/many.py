@@ -17,8 +17,8 @@ from idle_quarry.app.questions import Answered, Question
 from idle_quarry.app.work import Cancelled, Ticket
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
-from idle_quarry.library.changing import Planned, planned, saved
-from idle_quarry.library.importing import Taken
+from idle_quarry.library.changing import PlannedRevision, planned, saved
+from idle_quarry.library.importing import ImportedTemplate
 from idle_quarry.path.settings import settings_of
 
 if TYPE_CHECKING:
@@ -31,7 +31,7 @@ _NUMBERS = re.compile(r"([0-9]+(?:\.[0-9]+)?)")
 
 
 @dataclass(frozen=True)
-class Offer:
+class SettingOffer:
     """A setting that can be changed in the chosen templates: its place, its name for people, what can be chosen."""
 
     place: str
@@ -40,7 +40,7 @@ class Offer:
     free: bool
 
 
-class Many(QObject):
+class ManyTemplates(QObject):
     """`changed`: rows, columns or order; `preview_changed`; `running_changed`; `progressed`: how far saving is."""
 
     changed = Signal()
@@ -56,8 +56,8 @@ class Many(QObject):
         self.order, self.rising = 0, True  #: the column sorted by, 0 is the name
         self.ids: list[str] = []
         self.chosen: list[str] = []
-        self.offers: list[Offer] = []
-        self.preview: list[Planned] = []
+        self.offers: list[SettingOffer] = []
+        self.preview: list[PlannedRevision] = []
         self._ticket: Ticket | None = None
         self._saving = False
         self._stop = threading.Event()  #: no more is to be saved
@@ -176,7 +176,7 @@ class Many(QObject):
             for setting in settings_of(stored.template, self.desk.house.value):
                 if setting.place != "name":
                     words = f"{setting.place}: {setting.label}"
-                    self.offers.append(Offer(setting.place, words, setting.choices, setting.free))
+                    self.offers.append(SettingOffer(setting.place, words, setting.choices, setting.free))
         self.changed.emit()
 
     def _forget(self) -> None:
@@ -206,7 +206,7 @@ class Many(QObject):
         self._ticket = self.desk.workers.start(work, self._looked, self._failed, self._progressed, self._came)
         self.running_changed.emit()
 
-    def _came(self, change: Planned) -> None:
+    def _came(self, change: PlannedRevision) -> None:
         self.preview.append(change)
         if len(self.preview) < 20 or len(self.preview) % 20 == 0:
             self.preview_changed.emit()
@@ -231,7 +231,7 @@ class Many(QObject):
         if self._ticket is not None and not self._saving:
             self._ticket.cancel()
 
-    def changing(self) -> list[Planned]:
+    def changing(self) -> list[PlannedRevision]:
         """Return the changes that something is to be saved of."""
         return [each for each in self.preview if each.template is not None]
 
@@ -255,7 +255,7 @@ class Many(QObject):
         self._saving = True
         said = note or f"{counted(len(changes), 'template')} changed together"
 
-        def work(ticket: Ticket) -> tuple[list[Taken], list[str]]:
+        def work(ticket: Ticket) -> tuple[list[ImportedTemplate], list[str]]:
             def go_on(count: int) -> bool:
                 ticket.progress(f"saving {count + 1} of {len(changes)}", count / len(changes))
                 return not self._stop.is_set()
@@ -271,7 +271,7 @@ class Many(QObject):
         self.desk.server.end_writing()
         self._failed(error)
 
-    def _saved(self, found: tuple[list[Taken], list[str]]) -> None:
+    def _saved(self, found: tuple[list[ImportedTemplate], list[str]]) -> None:
         taken, refused = found
         self._ticket, self._saving = None, False
         self.desk.server.end_writing()

@@ -9,9 +9,9 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Stored
+from idle_quarry.library import StoredTemplate
 from idle_quarry.path.changes.effects import said_value
-from idle_quarry.path.changes.merging import Merged, Side, merge
+from idle_quarry.path.changes.merging import MergeResult, Side, merge
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.settings import label_of
@@ -24,9 +24,9 @@ if TYPE_CHECKING:
 class Drafts:
     """The revision both began from, and the two drafts."""
 
-    base: Stored
-    left: Stored
-    right: Stored
+    base: StoredTemplate
+    left: StoredTemplate
+    right: StoredTemplate
 
 
 @dataclass(frozen=True)
@@ -53,7 +53,7 @@ class Merge(QObject):
         self.desk = desk
         self.drafts: Drafts | None = None
         self.choices: dict[str, Side] = {}
-        self.made: Merged | None = None
+        self.made: MergeResult | None = None
         self.refusal = ""
         self.evaluation: Evaluation | None = None
 
@@ -171,7 +171,7 @@ class Merge(QObject):
         self.desk.shelf.choose(template_id)
 
 
-def draft_words(stored: Stored) -> str:
+def draft_words(stored: StoredTemplate) -> str:
     """Return whose draft it is, with its note."""
     revision = stored.revision
     note = f", “{revision.note}”" if revision.note else ""

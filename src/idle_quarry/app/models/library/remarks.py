@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Remark, Stored
+from idle_quarry.library import Remark, StoredTemplate
 from idle_quarry.library.reviewing import ACTS
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.settings import label_of
 
 
-def place_words(stored: Stored, place: str) -> str:
+def place_words(stored: StoredTemplate, place: str) -> str:
     """Return the place of a comment in words; a place that this revision has not is said as it was written."""
     kind, _, rest = place.partition(" ")
     try:
@@ -26,7 +26,7 @@ def place_words(stored: Stored, place: str) -> str:
     return place
 
 
-def remark_words(stored: Stored, remark: Remark) -> str:
+def remark_words(stored: StoredTemplate, remark: Remark) -> str:
     """Return a remark as it is listed: who, when, what, and about what."""
     told = "" if remark.act == "comment" else f" {ACTS[remark.act].told}" if remark.act in ACTS else f" {remark.act}"
     about = f" on {place_words(stored, remark.place)}" if remark.place else ""

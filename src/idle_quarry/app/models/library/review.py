@@ -11,8 +11,8 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.models.library.deciding import deciding
 from idle_quarry.app.models.library.remarks import place_words, remark_words
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Stored
-from idle_quarry.path.changes.effects import Compared, as_new, compared, effect
+from idle_quarry.library import StoredTemplate
+from idle_quarry.path.changes.effects import DifferenceRow, as_new, compared, effect
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 
@@ -34,11 +34,11 @@ class Compare:
 
     left: Evaluation
     right: Evaluation
-    rows: list[Compared]
+    rows: list[DifferenceRow]
 
 
 @dataclass(frozen=True)
-class Said:
+class RevisionDiscussion:
     """What was said and done with the second revision: each in words, whether it is only history; and what may be done."""
 
     remarks: tuple[tuple[str, bool], ...] = ()
@@ -57,12 +57,12 @@ class Review(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.pair: tuple[Stored, Stored] | None = None
+        self.pair: tuple[StoredTemplate, StoredTemplate] | None = None
         self.compare: Compare | None = None  #: None while it is being computed
-        self.said = Said()
+        self.said = RevisionDiscussion()
         desk.shelves_changed.connect(self._read_said)
 
-    def show_pair(self, a: Stored, b: Stored) -> None:
+    def show_pair(self, a: StoredTemplate, b: StoredTemplate) -> None:
         """Look at two revisions, of one template or of two; what is computed of them comes off the interface thread."""
         self.pair, self.compare = (a, b), None
         self._read_said()
@@ -107,7 +107,7 @@ class Review(QObject):
         if now.state == "in review" and not self.desk.library.at_hand:
             rule = f"{rule} {_BY_LOGIN.format(person) if by_login else _UNPROVED}".strip()
         told = tuple((remark_words(stored, each), each.act != "comment") for each in remarks)
-        self.said = Said(told, now.state == "in review", not own, rule)
+        self.said = RevisionDiscussion(told, now.state == "in review", not own, rule)
         self.said_changed.emit()
 
     # -- in words --------------------------------------------------------------------------------------------
@@ -194,7 +194,7 @@ class Review(QObject):
             deciding(self.desk, self.asked.emit, self.pair[1].name, self.pair[1].revision, act)
 
 
-def pair_words(stored: Stored) -> str:
+def pair_words(stored: StoredTemplate) -> str:
     """Return what stands over a strip: whose revision it is, in which state, with its note."""
     revision = stored.revision
     note = f", “{revision.note}”" if revision.note else ""

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.library.by_setting import BySetting
+from idle_quarry.library.by_setting import SettingIndex
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
@@ -21,7 +21,7 @@ class SettingsRead(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk = desk
-        self.columns = BySetting(desk.library)
+        self.columns = SettingIndex(desk.library)
         self._reading = False
         self._again = False
         desk.shelves_changed.connect(self._follow)

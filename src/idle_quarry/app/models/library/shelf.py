@@ -7,15 +7,15 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.models.library.chosen import Chosen
+from idle_quarry.app.models.library.chosen import ChosenTemplate
 from idle_quarry.app.models.library.files_out import FilesOut
 from idle_quarry.app.models.library.rows import ShelfPaths, ShelfRows
 from idle_quarry.app.models.library.settings_read import SettingsRead
-from idle_quarry.app.models.library.sought import Sought
+from idle_quarry.app.models.library.sought import SearchText
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
-from idle_quarry.library import Search, Stored
+from idle_quarry.library import Search, StoredTemplate
 from idle_quarry.path.beginning.beginnings import from_delivery, monitor_for, work_places
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.entries import Monitor
@@ -43,9 +43,9 @@ class Shelf(QObject):
         self.desk = desk
         self.rows = ShelfRows(desk.library)
         self.paths = ShelfPaths(desk)
-        self.chosen = Chosen(desk)
+        self.chosen = ChosenTemplate(desk)
         self.files = FilesOut(desk, self.chosen.stored, self.wanted)
-        self.sought = Sought()
+        self.sought = SearchText()
         self.lines_present: list[int] = []
         self.page = ""
         self.settings = SettingsRead(desk)
@@ -108,7 +108,7 @@ class Shelf(QObject):
     def choose(self, template_id: str) -> None:
         """Choose a template, clearing the search where it hides it."""
         if self.rows.row_of(template_id) is None:
-            self.sought = Sought()
+            self.sought = SearchText()
             self.rows.find(self.wanted())
         self.choose_row(self.rows.row_of(template_id) or 0)
         self.found.emit()
@@ -144,7 +144,7 @@ class Shelf(QObject):
             pair = self.desk.read(lambda library: (library.stored(summary.id, a), library.stored(summary.id, b)))
             self._compare(pair)
 
-    def _compare(self, pair: tuple[Stored, Stored] | None) -> None:
+    def _compare(self, pair: tuple[StoredTemplate, StoredTemplate] | None) -> None:
         if pair is not None:
             self.desk.review.show_pair(*pair)
             self.show_page("review")

@@ -13,7 +13,7 @@ SHELVES: dict[str, dict[str, object]] = {
 }  # fmt: skip
 
 
-class Sought:
+class SearchText:
     """`typed` with what it means; `trouble` says why it means nothing."""
 
     def __init__(self) -> None:

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.live import Live
+from idle_quarry.app.live import LoopThread
 from idle_quarry.app.models.line_up.recording import Recording
 from idle_quarry.errors import QuarryError
 from idle_quarry.line.devices.deck import SHUTTLE, Wear
-from idle_quarry.line.devices.deck_run import DeckRun, DeckSeen
+from idle_quarry.line.devices.deck_run import DeckRun, DeckSnapshot
 from idle_quarry.line.devices.recorder import Take
 from idle_quarry.line.devices.tape import ClipFeed, line_format
 from idle_quarry.media import Clip
@@ -42,10 +42,10 @@ class DeckModel(QObject):
         self.desk = desk
         self.clip: Clip | None = None
         self.format: SignalFormat | None = None
-        self.seen: DeckSeen | None = None
+        self.seen: DeckSnapshot | None = None
         self.worn = False
         self.recording = Recording(self)
-        self._live = Live(self)
+        self._live = LoopThread(self)
         self._live.arrived.connect(self._take)
         self._live.failed.connect(self._failed)
         self.run: DeckRun | None = None
@@ -165,7 +165,7 @@ class DeckModel(QObject):
 
     # -- what comes back ---------------------------------------------------------------------------------------
 
-    def _take(self, seen: DeckSeen | None) -> None:
+    def _take(self, seen: DeckSnapshot | None) -> None:
         if seen is None:
             return
         self.seen = seen

@@ -10,18 +10,18 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.document import Document
-from idle_quarry.app.live import Live
+from idle_quarry.app.live import LoopThread
 from idle_quarry.app.models.library.feeds import Feeds
 from idle_quarry.app.models.line_up.by_eye import ByEye
 from idle_quarry.app.models.line_up.deck import DeckModel
-from idle_quarry.app.models.line_up.loop import Sending
-from idle_quarry.app.models.line_up.playing_out import PlayingOut
+from idle_quarry.app.models.line_up.loop import SendingLoop
+from idle_quarry.app.models.line_up.playing_out import SignalFileWriter
 from idle_quarry.app.models.line_up.words import LineUpWords
 from idle_quarry.errors import QuarryError
-from idle_quarry.line.devices.chain import Looked
+from idle_quarry.line.devices.chain import ShownFrame
 from idle_quarry.line.devices.tape import ClipFeed
 from idle_quarry.line.reading.faults import Fault
-from idle_quarry.line.reading.told import Told, told
+from idle_quarry.line.reading.told import PacketDescription, told
 from idle_quarry.line.transport import transports
 from idle_quarry.line.writing.feed import Setup
 from idle_quarry.line.writing.sending import SOUNDS, forget_pictures, sent_pictures
@@ -63,7 +63,7 @@ class LineUp(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.looked: Looked | None = None
+        self.looked: ShownFrame | None = None
         self.refused = ""  #: why nothing is sent
         self.picture, self.sound, self.interface, self.payload = "bars", "tone", "", True
         self.meter = ""
@@ -75,17 +75,17 @@ class LineUp(QObject):
         self.packet = 0  #: which of the frame's packets is told
         self.feeds = Feeds(desk)
         self.by_eye = ByEye(self)
-        self.playing_out = PlayingOut(self)
+        self.playing_out = SignalFileWriter(self)
         self.deck = DeckModel(desk)
         self.page = PAGES[0]
         self._beside: list[str] = []
         self._seen = False
         self._followed: Document | None = None
-        self._live = Live(self)
+        self._live = LoopThread(self)
         self._live.arrived.connect(self._take)
         self._live.failed.connect(self._ended)
         self.wanted: Setup | None = None
-        self._sending: Sending | None = None
+        self._sending: SendingLoop | None = None
         self.times: list[float] = []
         self.faults: list[tuple[float, Fault]] = []
         desk.documents.opened.connect(self._opened)
@@ -249,7 +249,7 @@ class LineUp(QObject):
 
     # -- packets and faults ------------------------------------------------------------------------------------
 
-    def packet_told(self) -> Told | None:
+    def packet_told(self) -> PacketDescription | None:
         """Return what the chosen packet of the frame says, in words."""
         frame = self.looked.frame if self.looked is not None else None
         if frame is None or self.packet >= len(frame.packets):
@@ -310,13 +310,13 @@ class LineUp(QObject):
                 self._sending.wanted, self._sending.heard, self._sending.parade = self.wanted, self.heard, self.parade
                 self._live.hurry()
             else:
-                self._sending = Sending(self.wanted, self.heard, self.speaker, parade=self.parade)
+                self._sending = SendingLoop(self.wanted, self.heard, self.speaker, parade=self.parade)
                 self._live.start(self._sending)
         else:
             self._live.stop()
         self.changed.emit()
 
-    def _take(self, looked: Looked | None) -> None:
+    def _take(self, looked: ShownFrame | None) -> None:
         now = time.monotonic()
         if looked is None or looked.setup != self.wanted:
             return

@@ -7,14 +7,14 @@ from collections.abc import Callable
 import numpy as np
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.line.devices.chain import Chain, Looked
+from idle_quarry.line.devices.chain import Chain, ShownFrame
 from idle_quarry.line.writing.feed import Setup
 from idle_quarry.sound.playing import SoundOut, Speaker
 
 _FULL = 1 << 23
 
 
-class Sending:
+class SendingLoop:
     """Steps for a loop. `wanted`, `heard` (the first of two channels that are listened to) and `parade` (whether one is looked at)
     may be set from any thread; `mute` says why nothing is heard.
     """
@@ -28,7 +28,7 @@ class Sending:
         self._left: Chain | None = None
         self._out: SoundOut | None = None
 
-    def step(self) -> Looked | None:
+    def step(self) -> ShownFrame | None:
         """Return the next frame of what is wanted now."""
         wanted = self.wanted
         if self._chain is None or self._chain.setup != wanted:
@@ -58,7 +58,7 @@ class Sending:
             self._chain.leave()
             self._left, self._chain = self._chain, None
 
-    def _play(self, looked: Looked | None) -> None:
+    def _play(self, looked: ShownFrame | None) -> None:
         first = self.heard
         if first is None or self.mute:
             if self._out is not None:

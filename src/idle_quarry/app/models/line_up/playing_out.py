@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from idle_quarry.app.models.line_up.line_up import LineUp
 
 
-class PlayingOut(QObject):
+class SignalFileWriter(QObject):
     """`changed`: writing began or ended, or something was measured; `progressed`: how far writing is."""
 
     changed = Signal()

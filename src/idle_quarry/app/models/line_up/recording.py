@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.questions import Choice
 from idle_quarry.errors import QuarryError
 from idle_quarry.line.devices.checked import contradictions
-from idle_quarry.line.devices.recorder import OnBreak, Take, Wanted, able
+from idle_quarry.line.devices.recorder import OnBreak, RecordingRequest, Take, able
 from idle_quarry.media import inspect
 from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.path.codecs import cannot_hold, mbps
@@ -29,7 +29,7 @@ _COMPRESSED = 0.3
 
 
 @dataclass(frozen=True)
-class Kept:
+class KeptTake:
     """A take in the list, and what its file turned out to be: None while it is looked at."""
 
     take: Take
@@ -56,7 +56,7 @@ class Recording(QObject):
         self.mark_out: Timecode | None = None
         self.name, self.folder, self.codec = "", "", ""
         self.on_break: OnBreak = "new clip"
-        self.takes: tuple[Kept, ...] = ()
+        self.takes: tuple[KeptTake, ...] = ()
         self._said: object = None  # what the template said of recordings when that was last taken
         self._answered: set[str] = set()  # folders on the system disk that were said yes to
 
@@ -190,7 +190,7 @@ class Recording(QObject):
                 )
             )
             return
-        wanted = Wanted(folder, self.name, self.codec, self.on_break, self.mark_in, self.mark_out)
+        wanted = RecordingRequest(folder, self.name, self.codec, self.on_break, self.mark_in, self.mark_out)
         self._deck.ask(lambda run: run.record(wanted))
 
     def _record_all_the_same(self) -> None:
@@ -214,15 +214,15 @@ class Recording(QObject):
         self._deck.ask(lambda run: run.end(keep=keep))
 
     def keep(self, take: Take) -> None:
-        self.takes = (*self.takes, Kept(take))
+        self.takes = (*self.takes, KeptTake(take))
         self.changed.emit()
 
-        def work(_ticket: object) -> Kept:
-            return Kept(take, contradictions(take, inspect(take.path)))
+        def work(_ticket: object) -> KeptTake:
+            return KeptTake(take, contradictions(take, inspect(take.path)))
 
         self._deck.desk.workers.start(work, self._checked, self._deck.desk.refuse)
 
-    def _checked(self, kept: Kept) -> None:
+    def _checked(self, kept: KeptTake) -> None:
         self.takes = tuple(replace(take, wrong=kept.wrong) if take.take == kept.take else take for take in self.takes)
         self.changed.emit()
 

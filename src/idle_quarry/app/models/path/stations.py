@@ -14,7 +14,7 @@ from idle_quarry.path.beginning.delivering import delivered
 from idle_quarry.path.beginning.sources import source_edits
 from idle_quarry.path.changes.edits import Edit, value_at
 from idle_quarry.path.registry import deliveries
-from idle_quarry.path.template import Place, Proxy, RecordingInput, Template, slug
+from idle_quarry.path.template import Proxy, RecordingInput, StoragePlace, Template, slug
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.interfaces import carriage
 from idle_quarry.signal.words import format_words
@@ -108,7 +108,7 @@ class Stations(QObject):
         if self._path.sheet == "places":
             ident = slug("place", {p.id for p in template.places})
             self._path.desk.edit(
-                "Add place", Edit(f"places.{ident}", Place(id=ident, name="New place", purpose="work"))
+                "Add place", Edit(f"places.{ident}", StoragePlace(id=ident, name="New place", purpose="work"))
             )
         elif self._path.sheet == "recording":
             ident = slug("input", {each.id for each in template.inputs})

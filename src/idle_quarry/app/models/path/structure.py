@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.path.changes.edits import Edit
-from idle_quarry.path.template import Folder, Template, Timeline, Track, all_folders, numbered, slug
+from idle_quarry.path.template import Folder, Template, TimelinePlan, TrackPlan, all_folders, numbered, slug
 from idle_quarry.path.voice import voice_from
 
 if TYPE_CHECKING:
@@ -77,7 +77,7 @@ class Structure(QObject):
         return [(t.id, t.name, template.canvas(t).size_text if t.width else "as working") for t in template.timelines]
 
     @property
-    def current(self) -> Timeline | None:
+    def current(self) -> TimelinePlan | None:
         """The timeline whose tracks are shown."""
         template = self.template
         return next((t for t in template.timelines if t.id == self.timeline), None) if template is not None else None
@@ -122,7 +122,7 @@ class Structure(QObject):
         names = {t.name for t in template.timelines}
         name = _free("Programme", "Timeline", names)
         self.timeline = ident
-        self._edit("Add timeline", Edit(f"timelines.{ident}", Timeline(id=ident, name=name, tracks=tracks)))
+        self._edit("Add timeline", Edit(f"timelines.{ident}", TimelinePlan(id=ident, name=name, tracks=tracks)))
 
     def remove_timeline(self) -> None:
         if self.timeline:
@@ -130,7 +130,7 @@ class Structure(QObject):
 
     # -- tracks --------------------------------------------------------------------------------------------------
 
-    def tracks(self) -> tuple[Track, ...]:
+    def tracks(self) -> tuple[TrackPlan, ...]:
         """Return the tracks of the timeline that is shown."""
         return self.current.tracks if self.current is not None else ()
 
@@ -170,7 +170,7 @@ class Structure(QObject):
         role = ROLES[kind][0]
         name = _free(role.capitalize(), role.capitalize(), {t.name for t in timeline.tracks})
         colour = TRACK_COLOURS["Sage" if kind == "audio" else "Grey"]
-        new = Track(id=ident, name=name, kind=kind, role=role, colour=colour)  # type: ignore[arg-type]
+        new = TrackPlan(id=ident, name=name, kind=kind, role=role, colour=colour)  # type: ignore[arg-type]
         self._edit("Add track", Edit(f"timelines.{timeline.id}.tracks.{ident}", new))
 
     def remove_track(self, ident: str) -> None:

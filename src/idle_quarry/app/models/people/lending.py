@@ -13,8 +13,8 @@ from idle_quarry.errors import QuarryError
 
 if TYPE_CHECKING:  # what speaks to a house is read where there is one
     from idle_quarry.app.desk import Desk
-    from idle_quarry.jobs.lending.house import House
-    from idle_quarry.jobs.lending.lender import Lending as Lent
+    from idle_quarry.jobs.lending.house import TaskServer
+    from idle_quarry.jobs.lending.lender import MachineLending as Lent
 
 #: When a machine is lent, as it is chosen.
 NEVER, IDLE, ALWAYS = "never", "while nobody works on it", "always"
@@ -33,7 +33,7 @@ class Lending(QObject):
         self._desk = desk
         self.words = ""  #: what is to be said of it
         self._one = threading.Lock()
-        self._house: House | None = None
+        self._house: TaskServer | None = None
         self._why, self._asked = "", 0.0
         self._lent: Lent | None = None
         self._looking = False
@@ -55,7 +55,7 @@ class Lending(QObject):
         """Whether there is a house to lend it to."""
         return self._url is not None
 
-    def house(self) -> tuple[House | None, str]:
+    def house(self) -> tuple[TaskServer | None, str]:
         """Return the house whose machines may help, or None and why. For any thread but the window's."""
         from idle_quarry.jobs.lending.choice import opened
 
@@ -98,12 +98,12 @@ class Lending(QObject):
 
         def work(_ticket: object) -> tuple[Lent, str]:
             from idle_quarry.jobs.lending.house import lent_words
-            from idle_quarry.jobs.lending.lender import Lending as Lender
-            from idle_quarry.jobs.lending.lender import Offer, hours_of, touched
+            from idle_quarry.jobs.lending.lender import LendingOffer, hours_of, touched
+            from idle_quarry.jobs.lending.lender import MachineLending as Lender
 
             if moved:
                 touched()
-            made = lent or Lender(url, Offer(hours_of(chosen.lend_hours), chosen.lend == IDLE))
+            made = lent or Lender(url, LendingOffer(hours_of(chosen.lend_hours), chosen.lend == IDLE))
             why = made.look()
             house, away = self.house()
             if why or house is None:

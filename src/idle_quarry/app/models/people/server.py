@@ -8,8 +8,8 @@ from PySide6.QtCore import QObject, Qt, Signal
 
 if TYPE_CHECKING:  # the server's part is read only where a library is on one
     from idle_quarry.app.desk import Desk
-    from idle_quarry.library.server.line import Line, News
-    from idle_quarry.library.server.outbox import Waiting
+    from idle_quarry.library.server.line import LibraryNews, ServerConnection
+    from idle_quarry.library.server.outbox import WaitingAct
 
 
 class Server(QObject):
@@ -21,14 +21,14 @@ class Server(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk = desk
-        self.line: Line | None = None
+        self.line: ServerConnection | None = None
         self.writing = 0  #: how many writes the server has not answered yet
         self._broke = ""
         self._news.connect(self._heard, Qt.ConnectionType.QueuedConnection)
         if desk.library.at_hand:
-            from idle_quarry.library.server.line import Line
+            from idle_quarry.library.server.line import ServerConnection
 
-            self.line = Line(desk.library, self._news.emit)  # type: ignore[arg-type]
+            self.line = ServerConnection(desk.library, self._news.emit)  # type: ignore[arg-type]
 
     def close(self) -> None:
         if self.line is not None:
@@ -52,12 +52,12 @@ class Server(QObject):
         self.writing -= 1
         self.changed.emit()
 
-    def unsent(self) -> list[Waiting]:
+    def unsent(self) -> list[WaitingAct]:
         """Return what the server has not got yet."""
         library = self._desk.library
         return library.unsent() if library.at_hand else []  # type: ignore[attr-defined]
 
-    def _heard(self, news: News) -> None:
+    def _heard(self, news: LibraryNews) -> None:
         desk = self._desk
         if news.joined:
             if self._broke:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from idle_quarry.app.models.proof.figures import BenchFigures
-from idle_quarry.app.models.proof.method_taking import MethodTaking
+from idle_quarry.app.models.proof.method_taking import MethodActs
 from idle_quarry.app.models.proof.player import Player
 from idle_quarry.app.models.proof.subject import Subject
 from idle_quarry.app.work import Ticket
@@ -42,7 +42,7 @@ class Pane:
     note: str = ""
 
 
-class Pictures(QObject):
+class BenchPictures(QObject):
     """`laid`: other material; `methods_changed`: other methods are compared, or one is the template's now; `pictures_changed`:
     a picture was made, or another is looked at.
     """
@@ -65,7 +65,7 @@ class Pictures(QObject):
         self.waiting_for = ""  #: the clip that is being measured
         self.trouble = ""
         self.player = Player(self)
-        self.taking = MethodTaking(self)
+        self.taking = MethodActs(self)
         self.measured = BenchFigures(self)
         self._converted = False  #: whether this run of the program has converted a picture
         self._coarse: dict[tuple[Policy, int], Still | None] = {}

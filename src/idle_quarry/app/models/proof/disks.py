@@ -14,10 +14,10 @@ from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.codecs import holding, mbps
 from idle_quarry.path.findings.coding import MARGIN
 from idle_quarry.path.registry import codecs
-from idle_quarry.path.template import Place, Template
+from idle_quarry.path.template import StoragePlace, Template
 from idle_quarry.proof.disks import (
     DiskError,
-    Holding,
+    KeptData,
     Speed,
     Volume,
     clear,
@@ -41,11 +41,11 @@ _DISKS = {"system": "system", "network": "network", "local": "internal"}
 
 
 @dataclass(frozen=True)
-class PlaceFound:
+class PlaceStatus:
     """A place as it is on this machine; `volume` is None where it cannot be looked at, and `trouble` says why."""
 
     template: Template
-    place: Place | None
+    place: StoragePlace | None
     path: Path
     there: bool
     volume: Volume | None
@@ -105,8 +105,8 @@ class Disks(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.places: list[PlaceFound] = []
-        self.kept: list[Holding] = []
+        self.places: list[PlaceStatus] = []
+        self.kept: list[KeptData] = []
         self._others: list[Path] = []
         self._ticket: Ticket | None = None
 
@@ -120,7 +120,7 @@ class Disks(QObject):
         if document is None:
             return
         template = document.template
-        asked: list[tuple[Place | None, Path]] = [(p, Path(p.path or "/")) for p in template.places]
+        asked: list[tuple[StoragePlace | None, Path]] = [(p, Path(p.path or "/")) for p in template.places]
         asked += [(None, path) for path in self._others]
         jobs = self.desk.read(lambda library: {job.title: Path(job.folder) for job in library.jobs()}) or {}
         # a share that does not answer must not hold up the window
@@ -128,7 +128,7 @@ class Disks(QObject):
             lambda _ticket: (_surveyed(template, asked), holdings(jobs)), self._surveyed, self.desk.refuse
         )
 
-    def _surveyed(self, found: tuple[list[PlaceFound], list[Holding]]) -> None:
+    def _surveyed(self, found: tuple[list[PlaceStatus], list[KeptData]]) -> None:
         self.places, self.kept = found
         self.changed.emit()
 
@@ -172,7 +172,7 @@ class Disks(QObject):
         self._ended()
         self.desk.refuse(error)
 
-    def put_in(self, found: PlaceFound) -> None:
+    def put_in(self, found: PlaceStatus) -> None:
         """Write what was measured into the template, where others see it too."""
         place, speed = found.place, found.speed
         if place is None or speed is None:
@@ -183,7 +183,7 @@ class Disks(QObject):
         said = f"{place.name} plays {speed.read_mb_s:.0f} MB/s in the template now."
         self.desk.edit(f"Measured speed of {place.name}", *edits, said=said)
 
-    def clear(self, kept: Holding) -> None:
+    def clear(self, kept: KeptData) -> None:
         """Clear what the program keeps and can make again."""
         try:
             freed = clear(kept)
@@ -195,7 +195,7 @@ class Disks(QObject):
         self.desk.say(f"{bytes_words(freed)} of {kept.name} cleared; they are made again when they are wanted.")
 
 
-def _surveyed(template: Template, asked: list[tuple[Place | None, Path]]) -> list[PlaceFound]:
+def _surveyed(template: Template, asked: list[tuple[StoragePlace | None, Path]]) -> list[PlaceStatus]:
     known = measured()
     found = []
     for place, path in asked:
@@ -204,7 +204,7 @@ def _surveyed(template: Template, asked: list[tuple[Place | None, Path]]) -> lis
             volume = volume_of(path)
         except DiskError as error:
             trouble = str(error)
-        found.append(PlaceFound(template, place, path, path.is_dir(), volume, trouble, known.get(str(path))))
+        found.append(PlaceStatus(template, place, path, path.is_dir(), volume, trouble, known.get(str(path))))
     return found
 
 

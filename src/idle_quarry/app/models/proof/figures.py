@@ -9,10 +9,10 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.policies import Policy
-from idle_quarry.proof.bench import Figure, Place, greatest_difference
+from idle_quarry.proof.bench import Figure, PictureArea, greatest_difference
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.proof.bench import Pictures
+    from idle_quarry.app.models.proof.bench import BenchPictures
 
 
 class BenchFigures(QObject):
@@ -21,7 +21,7 @@ class BenchFigures(QObject):
     changed = Signal()
     found = Signal(object)
 
-    def __init__(self, pictures: Pictures) -> None:
+    def __init__(self, pictures: BenchPictures) -> None:
         super().__init__(pictures)
         self._pictures = pictures
         self._figures: dict[tuple[Policy, int], list[Figure]] = {}
@@ -79,7 +79,7 @@ class BenchFigures(QObject):
             lambda _ticket: greatest_difference(ready), self._differ, self._pictures.desk.refuse
         )
 
-    def _differ(self, place: Place) -> None:
+    def _differ(self, place: PictureArea) -> None:
         if place.amount == 0:
             self._pictures.desk.say("These pictures are the same in every sample.")
             return

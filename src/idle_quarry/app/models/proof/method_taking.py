@@ -12,13 +12,13 @@ from idle_quarry.path.settings.formats import zoom_setting
 from idle_quarry.path.template import ClipException, slug
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.proof.bench import Pictures
+    from idle_quarry.app.models.proof.bench import BenchPictures
 
 
-class MethodTaking:
+class MethodActs:
     """What can be done with the pictures that are compared."""
 
-    def __init__(self, pictures: Pictures) -> None:
+    def __init__(self, pictures: BenchPictures) -> None:
         self._pictures = pictures
 
     @property

@@ -15,7 +15,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.proof.bench import KEPT_BYTES, still_bytes
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.proof.bench import Pictures
+    from idle_quarry.app.models.proof.bench import BenchPictures
 
 SPEEDS = {"real time": 1.0, "half": 0.5, "a quarter": 0.25, "a tenth": 0.1}
 #: Seconds of programme that are played over and over; what fits the memory, if less.
@@ -33,7 +33,7 @@ class Player(QObject):
 
     changed = Signal()
 
-    def __init__(self, pictures: Pictures) -> None:
+    def __init__(self, pictures: BenchPictures) -> None:
         super().__init__(pictures)
         self._pictures = pictures
         self.playing = False

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.document import Document
-from idle_quarry.app.models.proof.bench import Pictures
+from idle_quarry.app.models.proof.bench import BenchPictures
 from idle_quarry.app.models.proof.codec_runs import CodecRuns
 from idle_quarry.app.models.proof.disks import Disks
 from idle_quarry.app.models.proof.subject import subject_of
@@ -32,7 +32,7 @@ class Proof(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.pictures, self.codecs, self.disks = Pictures(desk), CodecRuns(desk), Disks(desk)
+        self.pictures, self.codecs, self.disks = BenchPictures(desk), CodecRuns(desk), Disks(desk)
         self.page = PAGES[0]
         self.station = ""
         self.looked_at = False  #: whether the view is in sight: nothing is converted for nobody

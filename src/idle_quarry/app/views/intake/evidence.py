@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.intake.rows import Looked
+from idle_quarry.app.models.intake.rows import ClipRow
 from idle_quarry.app.models.intake.scrubber import FIELDS, WOVEN
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.intake.facts import facts_widget
@@ -100,7 +100,7 @@ class ClipEvidence(QWidget):
         line.addWidget(self.put_back)
         return line
 
-    def show_row(self, row: Looked | None) -> None:
+    def show_row(self, row: ClipRow | None) -> None:
         """Show another clip, or nothing."""
         clip = row.clip if row is not None else None
         if clip is None or self.model.scrubber.clip is None or self.model.scrubber.clip.path != clip.path:

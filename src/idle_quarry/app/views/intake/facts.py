@@ -8,14 +8,14 @@ from PySide6.QtWidgets import QGridLayout, QWidget
 
 from idle_quarry.app.drawing.marks import draw_severity
 from idle_quarry.app.models.intake.facts import SILENT, facts_of
-from idle_quarry.app.models.intake.rows import Looked
+from idle_quarry.app.models.intake.rows import ClipRow
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.media.words import fields_text, sureness
 
 
-def facts_widget(row: Looked) -> QWidget:
+def facts_widget(row: ClipRow) -> QWidget:
     """Return the facts of a row as a grid: untruths and findings first, in sentences."""
     body = QWidget()
     grid = QGridLayout(body)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from idle_quarry.app.drawing.marks import draw_link, draw_severity
 from idle_quarry.app.drawing.ribbon import draw_ribbon
-from idle_quarry.app.models.intake.rows import CLIP, MOTION, ROW, VERDICT, Cell, ClipRows, Looked
+from idle_quarry.app.models.intake.rows import CLIP, MOTION, ROW, VERDICT, ClipCell, ClipRow, ClipRows
 from idle_quarry.app.models.table_rows import Index
 from idle_quarry.app.theme import theme
 from idle_quarry.path.matching import Match
@@ -25,7 +25,7 @@ class RowDelegate(QStyledItemDelegate):
         self._pictures: dict[Path, tuple[bytes, QPixmap]] = {}
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        row: Looked = index.data(ROW)
+        row: ClipRow = index.data(ROW)
         source = index
         proxy = index.model()
         if proxy is not self._model:
@@ -41,13 +41,13 @@ class RowDelegate(QStyledItemDelegate):
         elif column == MOTION and row.clip is not None and row.clip.measured and row.clip.measured.fields:
             ribbon = QRectF(left, rect.top() + theme.px(5), rect.width() - theme.px(14), theme.px(12))
             draw_ribbon(painter, ribbon, row.clip.measured.fields, row.clip.declared.frames)
-            self._text(painter, rect, left, Cell("", f"{cell.first}"), lower=True)
+            self._text(painter, rect, left, ClipCell("", f"{cell.first}"), lower=True)
             return
         elif column == VERDICT and row.match is not None:
             left = self._mark(painter, rect, row.match)
         self._text(painter, rect, left, cell)
 
-    def _picture(self, painter: QPainter, rect: QRect, row: Looked) -> int:
+    def _picture(self, painter: QPainter, rect: QRect, row: ClipRow) -> int:
         room = QRectF(rect.left() + theme.px(6), rect.top() + theme.px(3), theme.px(62), rect.height() - theme.px(6))
         painter.fillRect(room, theme.colour("surround"))
         if row.picture:
@@ -71,7 +71,7 @@ class RowDelegate(QStyledItemDelegate):
             draw_severity(painter, QPointF(rect.left() + theme.px(44), y), worst, theme.px(8))
         return rect.left() + theme.px(56)
 
-    def _text(self, painter: QPainter, rect: QRect, left: int, cell: Cell, *, lower: bool = False) -> None:
+    def _text(self, painter: QPainter, rect: QRect, left: int, cell: ClipCell, *, lower: bool = False) -> None:
         width = rect.right() - left - theme.px(4)
         half = rect.height() // 2
         lines = [(cell.first, "chalk", rect.top()), (cell.second, "oxide" if cell.wrong else "dust", rect.top() + half)]

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemD
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.counting import counted
-from idle_quarry.media.report import Total
+from idle_quarry.media.report import FormatTotal
 from idle_quarry.path.strip_words import in_two
 
 _TOTAL = Qt.ItemDataRole.UserRole
@@ -28,7 +28,7 @@ class Shares(QListWidget):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.currentItemChanged.connect(self._changed)
 
-    def show_totals(self, totals: list[Total], clips: int) -> None:
+    def show_totals(self, totals: list[FormatTotal], clips: int) -> None:
         """Fill the edge anew; the chosen format stays where it is still there."""
         item = self.currentItem()
         kept = item.data(_TOTAL).format if item is not None and item.data(_TOTAL) else ""
@@ -68,7 +68,7 @@ class _ShareDelegate(QStyledItemDelegate):
         if chosen:
             painter.fillRect(rect, theme.colour("ledge"))
             painter.fillRect(QRectF(rect.left(), rect.top(), 3, rect.height()), theme.colour("lichen"))
-        total: Total | None = index.data(_TOTAL)
+        total: FormatTotal | None = index.data(_TOTAL)
         left, width = rect.left() + theme.px(12), rect.width() - theme.px(20)
         painter.setFont(theme.font(13 if total is None else 12, bold=total is not None))
         painter.setPen(theme.colour("chalk"))

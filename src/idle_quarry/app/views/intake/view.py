@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.intake.rows import ROW, Looked
+from idle_quarry.app.models.intake.rows import ROW, ClipRow
 from idle_quarry.app.roles import on, restyle
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
@@ -219,7 +219,7 @@ class IntakeView(QWidget):
         self.start_button.setVisible(not on)  # two ends has its own
         self._fill_ends()
 
-    def selected(self) -> list[Looked]:
+    def selected(self) -> list[ClipRow]:
         """Return the selected rows, or all of them where one or none is selected."""
         rows = [index.data(ROW) for index in self.table.selectionModel().selectedRows()]
         return rows if len(rows) > 1 else self.model.rows.rows

@@ -27,7 +27,7 @@ from idle_quarry.app.widgets.basic.boxes import choice_box
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.page_rows import report_asked, tools_row, words_column
-from idle_quarry.app.widgets.basic.tables import Coloured, rows_of_one_height, told_list
+from idle_quarry.app.widgets.basic.tables import ColourDelegate, rows_of_one_height, told_list
 from idle_quarry.app.widgets.basic.tinted import tint
 from idle_quarry.app.widgets.lanes.cut_lanes import CutLanes
 from idle_quarry.jobs.conform.lists import KINDS
@@ -87,7 +87,7 @@ class CutsPage(QWidget):
     def _build_table(self) -> None:
         table = self.table
         table.setModel(self.rows)
-        table.setItemDelegate(Coloured(table, (RECORD, SOURCE)))
+        table.setItemDelegate(ColourDelegate(table, (RECORD, SOURCE)))
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         rows_of_one_height(table, "Events", _WIDTHS, 24)
         table.selectionModel().currentRowChanged.connect(self._row_chosen)

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.drawing.file_lanes import Marked
+from idle_quarry.app.drawing.file_lanes import CheckMark
 from idle_quarry.app.models.jobs.handover.handover import Handover
 from idle_quarry.app.models.jobs.handover.words import wanted_words
 from idle_quarry.app.sizes import sized
@@ -36,7 +36,7 @@ from idle_quarry.app.widgets.lanes.file_lanes import FileLanes
 from idle_quarry.app.widgets.pictures.clip_picture import ClipPicture
 from idle_quarry.jobs.structure import FOR_DELIVERIES
 from idle_quarry.media.sequences import clips_among
-from idle_quarry.path.template import Delivered
+from idle_quarry.path.template import Delivery
 
 _COUNTED = {"fails": "failing", "look": "to look at", "passes": "passing"}
 _ROLES = {"fails": "oxide", "look": "ochre", "passes": "sage", "not checked": "dust"}
@@ -226,7 +226,7 @@ class HandoverPage(QWidget):
         model = self.model
         self.trial_button.setVisible(model.source() is not None)
         marked = [
-            Marked(place["first_frame"], place["last_frame"], check["verdict"], check["id"] == model.check)
+            CheckMark(place["first_frame"], place["last_frame"], check["verdict"], check["id"] == model.check)
             for check in model.checks()
             if check["verdict"] in ("fails", "look") or check["id"] == model.check
             for place in check["where"]
@@ -238,7 +238,7 @@ class HandoverPage(QWidget):
             model.measured, rate, marked, delivery.loudness_lufs if delivery else None, model.scrubber.frame
         )
 
-    def _delivery(self) -> Delivered | None:
+    def _delivery(self) -> Delivery | None:
         ident = self.delivery.currentData()
         return next((delivery for delivery in self.model.deliveries() if delivery.id == ident), None)
 

@@ -16,7 +16,7 @@ from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.tinted import tinted
 from idle_quarry.app.widgets.lanes.lanes import Lanes
 from idle_quarry.app.widgets.templates.difference_table import DifferenceTable
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.next_steps import NextStep
 from idle_quarry.jobs.structure import JOB_FILE
 
@@ -96,7 +96,7 @@ class JobPage(QWidget):
         head, drift = model.drift_words()
         self.drift_head.setText(head)
         self.drift.setText(drift)
-        if isinstance(result, CheckedJob):
+        if isinstance(result, Job):
             self.lanes.show_template(result.template)
             drifted = {each.path: each.kind for each in result.drift}
             fill_tree(self.tree, (*result.folders, *result.files, JOB_FILE), drifted)

@@ -15,14 +15,21 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.models.jobs.renders.renders import Renders
 from idle_quarry.app.models.jobs.renders.rows import FROM, ROW, RenderRows
-from idle_quarry.app.models.jobs.renders.seen import Row, cost_words, doing_words, lane_words, stale_words, where_words
+from idle_quarry.app.models.jobs.renders.seen import (
+    PieceRow,
+    cost_words,
+    doing_words,
+    lane_words,
+    stale_words,
+    where_words,
+)
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.page_rows import tools_row, with_button, words_column
-from idle_quarry.app.widgets.basic.tables import Coloured, rows_of_one_height
+from idle_quarry.app.widgets.basic.tables import ColourDelegate, rows_of_one_height
 from idle_quarry.app.widgets.lanes.render_lanes import COUNT, LANE, RenderLanes
 from idle_quarry.jobs.renders.standing import MISSED, REFUSED
 from idle_quarry.jobs.structure import FOR_RENDERS
@@ -65,7 +72,7 @@ class RendersPage(QWidget):
         self.rows = RenderRows()
         self.table = QTableView()
         self.table.setModel(self.rows)
-        self.table.setItemDelegate(Coloured(self.table, (FROM,)))
+        self.table.setItemDelegate(ColourDelegate(self.table, (FROM,)))
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         rows_of_one_height(self.table, "Pieces", _WIDTHS, 24)
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._show_chosen())
@@ -141,7 +148,7 @@ class RendersPage(QWidget):
         self.table.setVisible(bool(self.rows.rows))
         self._show_chosen()
 
-    def chosen(self) -> list[Row]:
+    def chosen(self) -> list[PieceRow]:
         """Return the pieces whose rows are chosen."""
         return [index.data(ROW) for index in self.table.selectionModel().selectedRows()]
 
@@ -157,7 +164,7 @@ class RendersPage(QWidget):
         self.render_button.setText("Render what is chosen" if chosen else "Render all")
         self.slowest_button.setEnabled(can)
 
-    def _choose(self, row: Row) -> None:
+    def _choose(self, row: PieceRow) -> None:
         number = self.rows.row_of(row.key)
         if number >= 0:
             self.table.selectRow(number)

@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QSplitter, QVBoxLayout, QWidget
 
-from idle_quarry.app.drawing.trial_lanes import Look
+from idle_quarry.app.drawing.trial_lanes import ItemLook
 from idle_quarry.app.models.jobs.trial.acts import MOVED
 from idle_quarry.app.models.jobs.trial.costs import LACKING, LOSSY, OFF_SPEED, Costs
 from idle_quarry.app.models.jobs.trial.renders import NOT_RENDERED
@@ -29,7 +29,7 @@ from idle_quarry.app.widgets.basic.boxes import choice_box
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes
-from idle_quarry.jobs.cutting.timeline import Item
+from idle_quarry.jobs.cutting.timeline import TimelineItem
 from idle_quarry.media.sequences import clips_among
 
 
@@ -42,7 +42,7 @@ class TrialPage(QWidget):
         super().__init__()
         self.model = model
         self._looks_of: Costs | None = None
-        self._looks: dict[tuple[str, str | None], Look] = {}
+        self._looks: dict[tuple[str, str | None], ItemLook] = {}
         self.setAcceptDrops(True)
         self.clips, self.player, self.under = TrialClips(model), TrialPlayer(model), UnderPlayhead(model)
         self.find_line = QLineEdit()
@@ -146,7 +146,7 @@ class TrialPage(QWidget):
 
     # -- showing -----------------------------------------------------------------------------------------------------
 
-    def look(self, item: Item) -> Look:
+    def look(self, item: TimelineItem) -> ItemLook:
         """Return what an item is drawn by; kept by its file, since thousands are drawn at once."""
         costs = self.model.costs
         if costs is not self._looks_of:
@@ -155,7 +155,7 @@ class TrialPage(QWidget):
         if key not in self._looks:
             row = costs.row_of(item)
             measured = row.clip.measured if row is not None and row.clip is not None else None
-            self._looks[key] = Look(costs.cost_of(item), measured.fields if measured is not None else None)
+            self._looks[key] = ItemLook(costs.cost_of(item), measured.fields if measured is not None else None)
         return self._looks[key]
 
     def _show(self) -> None:

@@ -8,9 +8,9 @@ from pathlib import Path
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from idle_quarry.app.drawing.trial_lanes import COUNT, Look
+from idle_quarry.app.drawing.trial_lanes import COUNT, ItemLook
 from idle_quarry.app.models.jobs.trial.costs import Costs
-from idle_quarry.app.models.jobs.trial.opened import Opened
+from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
 from idle_quarry.app.models.jobs.trial.trial import Trial
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
@@ -19,14 +19,14 @@ from idle_quarry.app.trial_keys import UPPER
 from idle_quarry.app.widgets.basic.labels import OneLine
 from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes
 from idle_quarry.counting import counted
-from idle_quarry.jobs.cutting.timeline import Item
+from idle_quarry.jobs.cutting.timeline import TimelineItem
 from idle_quarry.media.sequences import clips_among
 
 
 class TimelineSide(QWidget):
     """One of the two timelines: which it is, how it stands, its lanes."""
 
-    def __init__(self, model: Trial, side: str, look: Callable[[Item], Look]) -> None:
+    def __init__(self, model: Trial, side: str, look: Callable[[TimelineItem], ItemLook]) -> None:
         super().__init__()
         on(self, "bench")
         self._model, self._side = model, side
@@ -115,7 +115,7 @@ class TimelineSide(QWidget):
             self.area.ensureVisible(0, int(row.top - theme.px(COUNT)), 0, 0)
             self.area.ensureVisible(0, int(row.foot), 0, 6)
 
-    def _said(self, opened: Opened | None) -> str:
+    def _said(self, opened: OpenTimeline | None) -> str:
         if opened is None:
             return "No timeline is open here. Choose one."
         timeline = opened.timeline

@@ -7,17 +7,17 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog
 
-from idle_quarry.app.models.jobs.handover.watched import Watched
+from idle_quarry.app.models.jobs.handover.watched import WatchedFolder
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import OneLine
 from idle_quarry.jobs.structure import FOR_DELIVERIES
-from idle_quarry.path.template import Delivered
+from idle_quarry.path.template import Delivery
 
 
 class WatchLine(OneLine):
     """The line; `button` belongs among what can be done. `delivery` tells what arriving files are held against."""
 
-    def __init__(self, model: Watched, delivery: Callable[[], Delivered | None]) -> None:
+    def __init__(self, model: WatchedFolder, delivery: Callable[[], Delivery | None]) -> None:
         super().__init__("dust")
         self._model, self._delivery = model, delivery
         self.button = button(

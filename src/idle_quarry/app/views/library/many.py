@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.library.many import Many, head_of
+from idle_quarry.app.models.library.many import ManyTemplates, head_of
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basic.buttons import button
@@ -41,7 +41,7 @@ _MOST_SHOWN = 200
 class _Rows(QAbstractTableModel):
     """The table's cells, asked for as they come into sight."""
 
-    def __init__(self, model: Many) -> None:
+    def __init__(self, model: ManyTemplates) -> None:
         super().__init__()
         self._many = model
 

@@ -20,7 +20,7 @@ from idle_quarry.signal.words import format_words
 from idle_quarry.sound.meters import PEAK_TYPES
 
 
-class Choice:
+class OutputChoice:
     """A row of the sheet: what it is, its choices, what follows."""
 
     def __init__(self, grid: QGridLayout, name: str, chosen: Callable[[object], object]) -> None:
@@ -69,14 +69,14 @@ class OutputColumn(QWidget):
         sized(grid).setSpacing(6)
         grid.setColumnStretch(1, 6)
         grid.setColumnStretch(2, 7)
-        self.monitor = Choice(grid, "Monitor", lambda value: model.set_monitor(str(value)))
-        self.output = Choice(grid, "Output", self._send_format)
-        self.interface = Choice(grid, "Interface", lambda value: send_with(model, "interface", str(value)))
-        self.identifier = Choice(grid, "Identifier", lambda value: send_with(model, "payload", str(value)))
-        self.picture = Choice(grid, "Picture", lambda value: send_with(model, "picture", str(value)))
-        self.sound = Choice(grid, "Sound", lambda value: send_with(model, "sound", str(value)))
-        self.meter = Choice(grid, "Meter", lambda value: model.read_by(str(value)))
-        self.listen = Choice(grid, "Listen", lambda value: model.listen(int(str(value))))
+        self.monitor = OutputChoice(grid, "Monitor", lambda value: model.set_monitor(str(value)))
+        self.output = OutputChoice(grid, "Output", self._send_format)
+        self.interface = OutputChoice(grid, "Interface", lambda value: send_with(model, "interface", str(value)))
+        self.identifier = OutputChoice(grid, "Identifier", lambda value: send_with(model, "payload", str(value)))
+        self.picture = OutputChoice(grid, "Picture", lambda value: send_with(model, "picture", str(value)))
+        self.sound = OutputChoice(grid, "Sound", lambda value: send_with(model, "sound", str(value)))
+        self.meter = OutputChoice(grid, "Meter", lambda value: model.read_by(str(value)))
+        self.listen = OutputChoice(grid, "Listen", lambda value: model.listen(int(str(value))))
         self.cure = button("", self._cure)
         playing = model.playing_out
         self.measure_button = button(

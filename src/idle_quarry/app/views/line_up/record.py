@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.models.line_up.deck import DeckModel
 from idle_quarry.app.roles import as_role, on
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.views.line_up.output import Choice
+from idle_quarry.app.views.line_up.output import OutputChoice
 from idle_quarry.app.views.line_up.takes import TakesColumn
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.buttons import button
@@ -80,7 +80,7 @@ class DeckColumn(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         sized(grid).setSpacing(6)
         grid.setColumnStretch(2, 1)
-        self.tape = Choice(grid, "Tape", lambda value: self._tape(str(value)))
+        self.tape = OutputChoice(grid, "Tape", lambda value: self._tape(str(value)))
         self.worn = QCheckBox("A worn tape: drop-outs, and a break in its timecode")
         self.worn.toggled.connect(model.wear_out)
         self.face = MonitorFace("What the deck plays")

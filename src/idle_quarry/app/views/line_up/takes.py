@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.models.line_up.deck import DeckModel
 from idle_quarry.app.sizes import sized
-from idle_quarry.app.views.line_up.output import Choice
+from idle_quarry.app.views.line_up.output import OutputChoice
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.tables import fit_rows, told_list, wrapped_table
@@ -50,8 +50,8 @@ class TakesColumn(QWidget):
         grid.addWidget(label("Kept in", "dust"), 1, 0)
         grid.addWidget(self.folder, 1, 1)
         grid.addWidget(self.folder_button, 1, 2, Qt.AlignmentFlag.AlignLeft)
-        self.codec = Choice(grid, "Codec", lambda value: model.want(codec=str(value)))
-        self.breaks = Choice(grid, "At a break", lambda value: model.want(on_break=str(value)))
+        self.codec = OutputChoice(grid, "Codec", lambda value: model.want(codec=str(value)))
+        self.breaks = OutputChoice(grid, "At a break", lambda value: model.want(on_break=str(value)))
         self.record_button = button("Record", self._record, main=True)
         self.keep_button = button("End the take", partial(model.end, True))
         self.cancel_button = button("Cancel", model.ask_cancel, quiet=True)

@@ -17,14 +17,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.models.proof.disks import Disks, PlaceFound, bytes_words
+from idle_quarry.app.models.proof.disks import Disks, PlaceStatus, bytes_words
 from idle_quarry.app.roles import on
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.progress_bar import ProgressBar
 from idle_quarry.counting import counted
-from idle_quarry.proof.disks import Holding
+from idle_quarry.proof.disks import KeptData
 
 _NOTE = "Speeds are measured with a file of up to 1 GB that has no name and is gone whatever happens."
 
@@ -81,7 +81,7 @@ class DisksPage(QWidget):
         else:
             self.progress.step(what, share)
 
-    def _kept(self, kept: list[Holding]) -> QWidget:
+    def _kept(self, kept: list[KeptData]) -> QWidget:
         box = QFrame()
         on(box, "bench")
         grid = QGridLayout(box)
@@ -113,7 +113,7 @@ class DisksPage(QWidget):
 class PlaceRow(QFrame):
     """One place: what it lies on, what fits, how fast it is, and how many streams of which codec it plays."""
 
-    def __init__(self, model: Disks, found: PlaceFound) -> None:
+    def __init__(self, model: Disks, found: PlaceStatus) -> None:
         super().__init__()
         on(self, "bench")
         self.found = found

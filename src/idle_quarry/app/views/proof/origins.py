@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from idle_quarry.app.models.proof.bench import Pictures
+from idle_quarry.app.models.proof.bench import BenchPictures
 from idle_quarry.app.widgets.pictures.origin_map import BEFORE, COUNT, OriginMap, Origins
 from idle_quarry.path.policies import parts
 
@@ -10,7 +10,7 @@ from idle_quarry.path.policies import parts
 class OriginRows(OriginMap):
     """Shown where the rate or the number of moments changes; methods that show the same pictures share a row."""
 
-    def __init__(self, model: Pictures) -> None:
+    def __init__(self, model: BenchPictures) -> None:
         super().__init__()
         self.model = model
         self.hide()

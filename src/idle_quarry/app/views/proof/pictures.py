@@ -10,7 +10,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from idle_quarry.app.drawing.panes import GAINS, LAYOUTS, ZOOMS
-from idle_quarry.app.models.proof.bench import MOST_PANES, Pictures
+from idle_quarry.app.models.proof.bench import MOST_PANES, BenchPictures
 from idle_quarry.app.models.proof.figures import alike, is_best
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.proof.origins import OriginRows
@@ -23,7 +23,7 @@ from idle_quarry.app.widgets.pictures.pane_card import PaneCard
 from idle_quarry.app.widgets.pictures.panes import Panes
 from idle_quarry.media import MEDIA_SUFFIXES
 from idle_quarry.path.policies import parts
-from idle_quarry.proof.bench import Place
+from idle_quarry.proof.bench import PictureArea
 
 _DIFFERENCE, _SIDE = "Difference", "Side by side"
 
@@ -31,7 +31,7 @@ _DIFFERENCE, _SIDE = "Difference", "Side by side"
 class PicturesPage(QWidget):
     """Everything about pictures. How they are laid and enlarged is the page's own; what they are is the model's."""
 
-    def __init__(self, model: Pictures) -> None:
+    def __init__(self, model: BenchPictures) -> None:
         super().__init__()
         self.model = model
         self.panes = Panes()
@@ -197,7 +197,7 @@ class PicturesPage(QWidget):
         self.gain_box.setVisible(name == _DIFFERENCE)
         self.panes.set_layout(name)
 
-    def _go_to(self, place: Place) -> None:
+    def _go_to(self, place: PictureArea) -> None:
         self.panes.go_to(place)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

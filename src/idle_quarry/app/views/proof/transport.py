@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QWidget
 
-from idle_quarry.app.models.proof.bench import Pictures
+from idle_quarry.app.models.proof.bench import BenchPictures
 from idle_quarry.app.models.proof.player import SPEEDS
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.boxes import choice_box
@@ -16,7 +16,7 @@ from idle_quarry.app.widgets.basic.labels import label
 class Transport(QWidget):
     """Shows where the model is in time, and forwards."""
 
-    def __init__(self, model: Pictures) -> None:
+    def __init__(self, model: BenchPictures) -> None:
         super().__init__()
         self.model = model
         player = model.player

@@ -21,7 +21,7 @@ from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basic.tinted import tinted
 
 
-class Coloured(QStyledItemDelegate):
+class ColourDelegate(QStyledItemDelegate):
     """Writes cells in the colour that they say they have, and some columns in figures of one width."""
 
     def __init__(self, parent: QTableView, figures: Sequence[int] = ()) -> None:

@@ -10,7 +10,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from idle_quarry.app.drawing.file_lanes import Marked, draw_file, frame_at, height
+from idle_quarry.app.drawing.file_lanes import CheckMark, draw_file, frame_at, height
 from idle_quarry.app.theme import theme
 
 if TYPE_CHECKING:
@@ -25,7 +25,7 @@ class FileLanes(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._found: FileMeasurement | None = None
-        self._rate, self._marked, self._frame = Fraction(25), tuple[Marked, ...](), 0
+        self._rate, self._marked, self._frame = Fraction(25), tuple[CheckMark, ...](), 0
         self._loudness: float | None = None
         self.setAccessibleName("The file along its time")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -35,7 +35,7 @@ class FileLanes(QWidget):
         self,
         found: FileMeasurement | None,
         rate: Fraction,
-        marked: Sequence[Marked],
+        marked: Sequence[CheckMark],
         loudness: float | None,
         frame: int,
     ) -> None:

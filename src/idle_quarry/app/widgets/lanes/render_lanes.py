@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from idle_quarry.app.drawing.marks import fitted, step_of
 from idle_quarry.app.drawing.render_lanes import draw_stood
-from idle_quarry.app.models.jobs.renders.seen import Row, row_words
+from idle_quarry.app.models.jobs.renders.seen import PieceRow, row_words
 from idle_quarry.app.theme import theme
 
 #: At 100 % of text size: a timeline's line, the names at the left, what is said at the right, the count below.
@@ -25,19 +25,19 @@ class RenderLanes(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._lanes: list[tuple[str, list[Row], str]] = []
-        self._on: Row | None = None
+        self._lanes: list[tuple[str, list[PieceRow], str]] = []
+        self._on: PieceRow | None = None
         self.setAccessibleName("Timelines and their pieces")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
-    def show_rows(self, names: Sequence[tuple[str, str]], rows: Sequence[Row]) -> None:
+    def show_rows(self, names: Sequence[tuple[str, str]], rows: Sequence[PieceRow]) -> None:
         """Show timelines, by name and what is said of each, with their pieces."""
         self._lanes = [(name, [row for row in rows if row.programme.name == name], said) for name, said in names]
         self.updateGeometry()
         self.update()
 
-    def show_chosen(self, row: Row | None) -> None:
+    def show_chosen(self, row: PieceRow | None) -> None:
         self._on = row
         self.update()
 
@@ -52,7 +52,7 @@ class RenderLanes(QWidget):
     def _x(self, seconds: Fraction) -> float:
         return theme.px(HEAD) + float(seconds / self._end_s) * (self.width() - theme.px(HEAD + TAIL))
 
-    def _rect(self, lane: int, row: Row) -> QRectF:
+    def _rect(self, lane: int, row: PieceRow) -> QRectF:
         piece, rate = row.stood.piece, row.programme.canvas.format.rate
         left, right = self._x(piece.first / rate), self._x(piece.last / rate)
         return QRectF(
@@ -104,7 +104,7 @@ class RenderLanes(QWidget):
             painter.setPen(theme.colour("dust"))
             painter.drawText(QPointF(x + 3, top + theme.px(15)), f"{second // 60}:{second % 60:02d}")
 
-    def _at(self, point: QPointF) -> Row | None:
+    def _at(self, point: QPointF) -> PieceRow | None:
         lane = int(point.y() // theme.px(LANE))
         if not 0 <= lane < len(self._lanes):
             return None

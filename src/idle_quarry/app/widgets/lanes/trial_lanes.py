@@ -26,8 +26,8 @@ from idle_quarry.app.drawing.trial_lanes import (
     COUNT,
     HEAD,
     LANE,
-    Look,
-    Row,
+    ItemLook,
+    LaneRow,
     Scale,
     draw_count,
     draw_pieces,
@@ -36,11 +36,11 @@ from idle_quarry.app.drawing.trial_lanes import (
     piece,
     rows_in,
 )
-from idle_quarry.app.models.jobs.trial.opened import Opened
+from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
 from idle_quarry.app.theme import theme
 from idle_quarry.jobs.cutting.shown import cuts_of
-from idle_quarry.jobs.cutting.timeline import Item, Track
-from idle_quarry.jobs.renders.standing import Stood
+from idle_quarry.jobs.cutting.timeline import TimelineItem, Track
+from idle_quarry.jobs.renders.standing import PieceStatus
 
 #: Within so many px of an edge that edge is meant, and a cut or the playhead draws what is moved to itself.
 _EDGE, _NEAR = 5, 7
@@ -49,11 +49,11 @@ _ZOOM = 1.25
 
 
 @dataclass(frozen=True)
-class _Held:
+class _MouseGrip:
     """What the mouse holds: an item on its track, all of it or its "start" or "end", and how far into it it was taken."""
 
     track: Track
-    item: Item
+    item: TimelineItem
     part: str
     into: float
 
@@ -73,14 +73,14 @@ class TrialLanes(QWidget):
 
     def __init__(self, called: str) -> None:
         super().__init__()
-        self.opened: Opened | None = None
-        self.look: Callable[[Item], Look] = lambda _item: Look("")
+        self.opened: OpenTimeline | None = None
+        self.look: Callable[[TimelineItem], ItemLook] = lambda _item: ItemLook("")
         self.on = False  #: whether keys act upon it
         self.scale = Scale(0.0, 2.0)
         self._kept = KeptLanes()
-        self._pieces: tuple[Stood, ...] = ()  #: as they stand: those that stand alike and meet are one here
-        self._pieces_of: tuple[Stood, ...] = ()
-        self._held: _Held | None = None
+        self._pieces: tuple[PieceStatus, ...] = ()  #: as they stand: those that stand alike and meet are one here
+        self._pieces_of: tuple[PieceStatus, ...] = ()
+        self._held: _MouseGrip | None = None
         self._ghost: QRectF | None = None
         self._going = False
         self.setAccessibleName(called)
@@ -91,7 +91,7 @@ class TrialLanes(QWidget):
 
     # -- what is shown ---------------------------------------------------------------------------------------------
 
-    def show_opened(self, opened: Opened | None) -> None:
+    def show_opened(self, opened: OpenTimeline | None) -> None:
         """Show another timeline, all of it."""
         self.opened = opened
         self._held = self._ghost = None
@@ -147,7 +147,7 @@ class TrialLanes(QWidget):
     def _aims(self) -> frozenset[str]:
         return frozenset(self.opened.aims.values()) if self.opened is not None else frozenset()
 
-    def rows(self) -> list[Row]:
+    def rows(self) -> list[LaneRow]:
         """Return the lanes from the top down."""
         return rows_in(self.opened.timeline, self._aims) if self.opened is not None else []
 
@@ -180,7 +180,7 @@ class TrialLanes(QWidget):
             painter.setPen(QPen(theme.colour("lichen"), 1, Qt.PenStyle.DotLine))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
 
-    def show_pieces(self, pieces: tuple[Stood, ...]) -> None:
+    def show_pieces(self, pieces: tuple[PieceStatus, ...]) -> None:
         """Show how pieces stand, over the lanes."""
         if pieces is not self._pieces_of:
             self._pieces_of, self._pieces = pieces, runs_of(pieces)
@@ -209,7 +209,7 @@ class TrialLanes(QWidget):
         row = next(row for row in self.rows() if row.track.ident == track.ident)
         return piece(row, at, length, self.scale)
 
-    def _at(self, point: QPointF) -> _Held | None:
+    def _at(self, point: QPointF) -> _MouseGrip | None:
         track, opened = self.track_at(point.y()), self.opened
         if track is None or opened is None or point.x() < theme.px(HEAD):
             return None
@@ -220,9 +220,9 @@ class TrialLanes(QWidget):
             return None
         edge = min(near, item.length / 3)
         part = "start" if at < item.at + edge else "end" if at > item.end - edge else "all"
-        return _Held(track, item, part, at - item.at)
+        return _MouseGrip(track, item, part, at - item.at)
 
-    def _drawn(self, frame: float, besides: Item | None = None) -> int:
+    def _drawn(self, frame: float, besides: TimelineItem | None = None) -> int:
         """Return the frame that is meant: a cut, the playhead or a mark where one is near; ends of `besides` are none."""
         opened = self.opened
         if opened is None:

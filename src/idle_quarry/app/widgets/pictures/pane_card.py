@@ -11,7 +11,7 @@ from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
-from idle_quarry.path.policies import Part
+from idle_quarry.path.policies import PolicyPart
 from idle_quarry.proof.bench import Figure
 
 
@@ -113,7 +113,7 @@ class PaneCard(QFrame):
         column.addStretch(1)
 
     def show_method(
-        self, part: Part, methods: tuple[str, ...], chosen: str, own: str, *, removable: bool, may: bool
+        self, part: PolicyPart, methods: tuple[str, ...], chosen: str, own: str, *, removable: bool, may: bool
     ) -> None:
         """Show which method this is, of those there are; `own` is the template's, `may` whether another can be taken."""
         self.method.clear()

@@ -13,7 +13,7 @@ from idle_quarry.app.drawing.panes import ZOOMS, PaneLayout
 from idle_quarry.app.models.proof.bench import Pane
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
-from idle_quarry.proof.bench import Place
+from idle_quarry.proof.bench import PictureArea
 
 _BLINK_MS = 500
 _GRIP = 9  # pixels at each side of the wipe's line that take hold of it
@@ -34,7 +34,7 @@ class Panes(QWidget):
         self.zoom = 0
         self.gain = 8
         self.wipe = 0.5
-        self.mark: Place | None = None
+        self.mark: PictureArea | None = None
         self._centre = QPointF(0.5, 0.5)
         self._aspect = 1.0
         self._images = PaneImages()
@@ -93,7 +93,7 @@ class Panes(QWidget):
         self.zoomed.emit(zoom)
         self.update()
 
-    def go_to(self, place: Place) -> None:
+    def go_to(self, place: PictureArea) -> None:
         """Bring a place into the middle, enlarged, and mark it."""
         seen = self.seen()
         if seen is None:

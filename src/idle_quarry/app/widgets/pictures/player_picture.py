@@ -8,7 +8,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from idle_quarry.app.models.jobs.trial.playing import Playing
+from idle_quarry.app.models.jobs.trial.playing import Playback
 from idle_quarry.app.sizes import sized
 from idle_quarry.app.theme import theme
 from idle_quarry.picture.scopes import field_shown
@@ -25,7 +25,7 @@ class PlayerPicture(QWidget):
     toggled = Signal()
     dragged = Signal(float, float)
 
-    def __init__(self, player: Playing) -> None:
+    def __init__(self, player: Playback) -> None:
         super().__init__()
         self.player = player
         self.safe = True

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from idle_quarry.app.drawing.traces import trace
 from idle_quarry.app.theme import theme
-from idle_quarry.line.devices.chain import Looked
+from idle_quarry.line.devices.chain import ShownFrame
 from idle_quarry.media.measurement.levels import bar_codes
 from idle_quarry.picture.scopes import Counts
 
@@ -27,7 +27,7 @@ class LineScopes(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._looked: Looked | None = None
+        self._looked: ShownFrame | None = None
         self._images: tuple[QImage, QImage] | None = None
         self._shown: object = None
         self._parade: list[QImage] = []
@@ -40,7 +40,7 @@ class LineScopes(QWidget):
     def minimumSizeHint(self) -> QSize:
         return QSize(theme.px(220), theme.px(200))
 
-    def show_looked(self, looked: Looked | None) -> None:
+    def show_looked(self, looked: ShownFrame | None) -> None:
         """Draw what was received."""
         if looked is not None and looked.waveform is self._shown:
             return
@@ -103,7 +103,7 @@ class LineScopes(QWidget):
             painter, QRectF(left + side + theme.px(12), top, self.width() - left - side - theme.px(14), side), looked
         )
 
-    def _vectors(self, painter: QPainter, scope: QRectF, looked: Looked) -> None:
+    def _vectors(self, painter: QPainter, scope: QRectF, looked: ShownFrame) -> None:
         assert self._images is not None
         painter.fillRect(scope, theme.colour("ground"))
         centre = scope.center()
@@ -125,7 +125,7 @@ class LineScopes(QWidget):
                     painter.setPen(theme.colour("chalk"))
                     painter.drawText(at + QPointF(box + 2, theme.px(4)), name)
 
-    def _bands(self, painter: QPainter, place: QRectF, looked: Looked) -> None:
+    def _bands(self, painter: QPainter, place: QRectF, looked: ShownFrame) -> None:
         painter.setPen(theme.colour("dust"))
         line = min(theme.px(20), place.height() / 7)
         painter.drawText(

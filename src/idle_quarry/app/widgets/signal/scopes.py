@@ -8,11 +8,11 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from idle_quarry.app.drawing.traces import signed, trace
-from idle_quarry.app.models.intake.scrubber import Seen
+from idle_quarry.app.models.intake.scrubber import ScrubbedFrame
 from idle_quarry.app.theme import theme
 from idle_quarry.media import Clip
 from idle_quarry.media.measurement.levels import bar_codes
-from idle_quarry.media.measurement.measured import SoundFound
+from idle_quarry.media.measurement.measured import SoundStreamMeasurement
 from idle_quarry.signal.formats import Encoding
 from idle_quarry.signal.levels import Levels
 
@@ -22,11 +22,11 @@ class LevelScopes(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._seen: Seen | None = None
+        self._seen: ScrubbedFrame | None = None
         self._images: tuple[QImage, QImage | None] | None = None
         self.setAccessibleName("Waveform, histogram and vectorscope of the shown picture")
 
-    def show_seen(self, seen: Seen | None) -> None:
+    def show_seen(self, seen: ScrubbedFrame | None) -> None:
         """Draw another picture's levels."""
         self._seen = seen
         self._images = None
@@ -122,7 +122,7 @@ class SoundLevels(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._sound: SoundFound | None = None
+        self._sound: SoundStreamMeasurement | None = None
         self._silent_text = "no sound"
         self.setAccessibleName("Sound levels")
 

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from idle_quarry.app.drawing.traces import signed
 from idle_quarry.app.theme import theme
-from idle_quarry.line.devices.chain import Looked
+from idle_quarry.line.devices.chain import ShownFrame
 from idle_quarry.path.entries.sound import SHORT
 from idle_quarry.sound.meters import PEAK_TYPES
 
@@ -21,7 +21,7 @@ class SoundMeters(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._looked: Looked | None = None
+        self._looked: ShownFrame | None = None
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Meters of the received sound")
 
@@ -31,7 +31,7 @@ class SoundMeters(QWidget):
     def minimumSizeHint(self) -> QSize:
         return QSize(theme.px(220), theme.px(130))
 
-    def show_looked(self, looked: Looked | None) -> None:
+    def show_looked(self, looked: ShownFrame | None) -> None:
         """Draw another frame's readings."""
         self._looked = looked
         if looked is not None:
@@ -88,7 +88,7 @@ class SoundMeters(QWidget):
         painter.drawLine(QPointF(bars.left(), y(level)), QPointF(bars.right(), y(level)))
         self._phases(painter, QRectF(bars.left(), bars.bottom() + line + 2, bars.width(), line), looked, each)
 
-    def _phases(self, painter: QPainter, row: QRectF, looked: Looked, each: float) -> None:
+    def _phases(self, painter: QPainter, row: QRectF, looked: ShownFrame, each: float) -> None:
         """Draw for each pair where it lies between turned over (−1) and the same (+1)."""
         painter.setPen(theme.colour("dust"))
         painter.drawText(
@@ -112,7 +112,7 @@ class SoundMeters(QWidget):
                 )
 
 
-def loudness_words(looked: Looked | None) -> str:
+def loudness_words(looked: ShownFrame | None) -> str:
     """Return loudness and true peak as measured up to here."""
     if looked is None:
         return ""

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QHeaderView, QTableWidgetItem, QVBoxLayout, QWidge
 
 from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.basic.tinted import tint
-from idle_quarry.path.changes.effects import Compared
+from idle_quarry.path.changes.effects import DifferenceRow
 
 _PLACE = Qt.ItemDataRole.UserRole
 #: Sentences of an effect shown in a row; the rest are counted.
@@ -29,7 +29,7 @@ class DifferenceTable(QWidget):
         outer.addWidget(self.table)
         self.setFocusProxy(self.table)
 
-    def show_differences(self, rows: list[Compared], a: str, b: str, *, effects: bool = True) -> None:
+    def show_differences(self, rows: list[DifferenceRow], a: str, b: str, *, effects: bool = True) -> None:
         """Show differences under the names of the two, with what each does alone or without."""
         table = self.table
         table.blockSignals(True)
@@ -58,7 +58,7 @@ class DifferenceTable(QWidget):
             self.picked.emit(item.data(_PLACE))
 
 
-def effect_words(row: Compared) -> str:
+def effect_words(row: DifferenceRow) -> str:
     """Return what a difference does, in a few sentences."""
     if row.effect is None:
         return "cannot be changed alone: it goes with the others"
@@ -70,7 +70,7 @@ def effect_words(row: Compared) -> str:
     return "\n".join([*said[:_MOST_SAID], *more])
 
 
-def _gravity(row: Compared) -> str:
+def _gravity(row: DifferenceRow) -> str:
     effect = row.effect
     assert effect is not None
     if any(each.severity == "stop" for each in effect.gained) or any(link.after == "broken" for link in effect.links):

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QFontMetricsF, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
-from idle_quarry.app.drawing.entry_shapes import Box, Picture, Words, picture_of
+from idle_quarry.app.drawing.entry_shapes import BoxShape, EntryDrawing, TextShape, picture_of
 from idle_quarry.app.theme import theme
 from idle_quarry.path.entries import Entry
 from idle_quarry.signal.formats import SignalFormat
@@ -21,7 +21,7 @@ class EntryPicture(QWidget):
         super().__init__()
         self._entry: Entry | None = None
         self._feed: tuple[SignalFormat | None, str] = (None, "")
-        self.picture = Picture(0)
+        self.picture = EntryDrawing(0)
         theme.changed.connect(self._lay_out)
 
     def show_entry(self, entry: Entry | None, feed: SignalFormat | None, feeds: str) -> None:
@@ -32,7 +32,7 @@ class EntryPicture(QWidget):
     def _lay_out(self) -> None:
         scale = theme.percent / 100
         width = max(280.0, self.width() / scale - 4)
-        self.picture = picture_of(self._entry, width, *self._feed) if self._entry is not None else Picture(width)
+        self.picture = picture_of(self._entry, width, *self._feed) if self._entry is not None else EntryDrawing(width)
         self.setAccessibleName("What it means")
         self.setAccessibleDescription("; ".join(self.picture.said))
         self.setMinimumHeight(round((self.picture.height + 8) * scale))
@@ -51,13 +51,13 @@ class EntryPicture(QWidget):
         painter = QPainter(self)
         painter.scale(theme.percent / 100, theme.percent / 100)
         for shape in self.picture.shapes:
-            if isinstance(shape, Box):
+            if isinstance(shape, BoxShape):
                 self._box(painter, shape)
             else:
                 self._words(painter, shape)
 
     @staticmethod
-    def _box(painter: QPainter, shape: Box) -> None:
+    def _box(painter: QPainter, shape: BoxShape) -> None:
         rect, colour = QRectF(shape.x, shape.y, shape.w, shape.h), theme.colour(shape.role)
         if shape.look == "filled":
             painter.fillRect(rect, colour)
@@ -73,7 +73,7 @@ class EntryPicture(QWidget):
             painter.drawRect(rect.adjusted(0.75, 0.75, -0.75, -0.75))
 
     @staticmethod
-    def _words(painter: QPainter, shape: Words) -> None:
+    def _words(painter: QPainter, shape: TextShape) -> None:
         font = theme.font(shape.size, bold=shape.bold)
         font.setPixelSize(round(shape.size))  # the painter is scaled already
         painter.setFont(font)

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.signal.spoken import Readings
+from idle_quarry.signal.spoken import SeveralReadings
 
 
 def offer_readings(error: QuarryError, editor: QLineEdit, typed: Callable[[], object]) -> None:
@@ -22,7 +22,7 @@ def offer_readings(error: QuarryError, editor: QLineEdit, typed: Callable[[], ob
         editor.setText(reading)
         typed()
 
-    if not isinstance(error, Readings) or not error.readings:
+    if not isinstance(error, SeveralReadings) or not error.readings:
         return
     menu = QMenu(editor)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

@@ -23,7 +23,7 @@ from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.settings import Setting
-from idle_quarry.signal.spoken import Readings
+from idle_quarry.signal.spoken import SeveralReadings
 
 #: Settings of a link, under a heading of their own.
 _POLICY_HEAD = "How it is converted"
@@ -53,7 +53,7 @@ class _Line(QLineEdit):
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
 
-class Row(QObject):
+class SettingRow(QObject):
     """One setting: label, editor, what follows, and the mark that puts it back."""
 
     typed = Signal(object, str)
@@ -176,7 +176,7 @@ class Row(QObject):
     def _refuse(self, error: QuarryError | None) -> None:
         """Say in place why what was typed will not do."""
         was, self._refused = self._refused, error is not None
-        if isinstance(error, Readings) and error.readings:
+        if isinstance(error, SeveralReadings) and error.readings:
             links = " · ".join(f'<a href="{escape(reading)}">{escape(reading)}</a>' for reading in error.readings)
             self.follows.setTextFormat(Qt.TextFormat.RichText)
             self.follows.setText(f"{escape(error.what.capitalize())}: {links}")
@@ -206,7 +206,7 @@ class Sheet(QScrollArea):
         self._shares = shares
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._rows: dict[tuple[str, str], Row] = {}
+        self._rows: dict[tuple[str, str], SettingRow] = {}
         self._keys: list[tuple[str, str]] = []
         self._body = QWidget()
         self.setWidget(self._body)
@@ -236,7 +236,7 @@ class Sheet(QScrollArea):
                 head = label(_POLICY_HEAD, "head")
                 grid.addWidget(head, line, 0, 1, 4)
                 line, in_policy = line + 1, True
-            row = Row(setting, grid, line)
+            row = SettingRow(setting, grid, line)
             row.typed.connect(self.typed)
             row.put_back.connect(self.put_back)
             self._rows[key] = row
@@ -245,7 +245,7 @@ class Sheet(QScrollArea):
         self.setWidget(body)
         self._body = body
 
-    def row(self, place: str, name: str | None = None) -> Row | None:
+    def row(self, place: str, name: str | None = None) -> SettingRow | None:
         """Return the row of a setting, the first where several edit one place."""
         return next((row for (p, label_), row in self._rows.items() if p == place and name in (None, label_)), None)
 

@@ -16,8 +16,8 @@ from idle_quarry.counting import counted
 from idle_quarry.files import free_place
 from idle_quarry.jobs.conform.lists import read_list
 from idle_quarry.jobs.conform.matching import Event
-from idle_quarry.jobs.conform.material import Clip, clips_in
-from idle_quarry.jobs.conform.report import Conformed, conformed, write_report
+from idle_quarry.jobs.conform.material import ClipOnDisk, clips_in
+from idle_quarry.jobs.conform.report import ConformReport, conformed, write_report
 from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
 from idle_quarry.jobs.conform.writing import write_list
 from idle_quarry.jobs.material import changed_material, taken_in
@@ -33,13 +33,13 @@ ALL, LACKING = "every event", "what lacks or is elsewhere"
 
 
 @dataclass
-class _OfJob:
+class _JobCuts:
     """What is looked at in one job: the list's file, folders besides the job's own, the clips in them, and what came of it."""
 
     path: Path | None = None
     folders: list[Path] = field(default_factory=list)
-    clips: list[Clip] | None = None
-    found: Conformed | None = None
+    clips: list[ClipOnDisk] | None = None
+    found: ConformReport | None = None
     trouble: tuple[str, ...] = ()
 
 
@@ -50,7 +50,7 @@ class Cuts(JobPart):
 
     def __init__(self, jobs: Jobs) -> None:
         super().__init__(jobs)
-        self._of: dict[str, _OfJob] = {}
+        self._of: dict[str, _JobCuts] = {}
         self.chosen: int | None = None  #: the number of the event that is looked at
         self.shown = ALL
         jobs.chosen_changed.connect(self._another_job)
@@ -59,11 +59,11 @@ class Cuts(JobPart):
     # -- what is looked at -----------------------------------------------------------------------------------------
 
     @property
-    def _here(self) -> _OfJob:
-        return self._of.setdefault(self.jobs.chosen or "", _OfJob())
+    def _here(self) -> _JobCuts:
+        return self._of.setdefault(self.jobs.chosen or "", _JobCuts())
 
     @property
-    def found(self) -> Conformed | None:
+    def found(self) -> ConformReport | None:
         """The list of this job and what came of it."""
         return self._here.found
 
@@ -120,7 +120,7 @@ class Cuts(JobPart):
         path, kept = here.path, None if anew else here.clips
         folders = [each for each in (job.folder, *here.folders) if each.is_dir()]
 
-        def work(ticket: Ticket) -> tuple[list[Clip], list[str], Conformed]:
+        def work(ticket: Ticket) -> tuple[list[ClipOnDisk], list[str], ConformReport]:
             ticket.progress(f"reading {path.name}", 0.0)
             cuts = read_list(path, job.template.working.format.rate)
             clips, trouble = kept, list[str]()
@@ -129,7 +129,7 @@ class Cuts(JobPart):
             ticket.progress("matching", 0.9)
             return clips, trouble, conformed(cuts, job.template, clips)
 
-        def done(result: tuple[list[Clip], list[str], Conformed]) -> None:
+        def done(result: tuple[list[ClipOnDisk], list[str], ConformReport]) -> None:
             self.chosen = None
             here.clips, trouble, here.found = result
             here.trouble = tuple(trouble) if anew else here.trouble

@@ -9,20 +9,27 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import Signal
 
 from idle_quarry.app.models.intake.scrubber import Scrubber
-from idle_quarry.app.models.jobs.handover.to_verify import ToVerify
-from idle_quarry.app.models.jobs.handover.watched import Watched
+from idle_quarry.app.models.jobs.handover.to_verify import VerifyQueue
+from idle_quarry.app.models.jobs.handover.watched import WatchedFolder
 from idle_quarry.app.models.jobs.part import JobPart
 from idle_quarry.app.models.jobs.trial.trial import PAGE as TRIAL
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.cutting.keeping import timelines_in
 from idle_quarry.jobs.handover.causes import frame_of, setting_of
-from idle_quarry.jobs.handover.record import Noted, accepted, handed_over, keep_accepted, keep_file, read_record
+from idle_quarry.jobs.handover.record import (
+    VerificationRecord,
+    accepted,
+    handed_over,
+    keep_accepted,
+    keep_file,
+    read_record,
+)
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.path.settings import settings_of
-from idle_quarry.path.template import Delivered
+from idle_quarry.path.template import Delivery
 from idle_quarry.printing import write_pdf
 
 if TYPE_CHECKING:  # what measures pictures is slow to read, and read by the workers that do
@@ -40,13 +47,13 @@ class Handover(JobPart):
 
     def __init__(self, jobs: Jobs) -> None:
         super().__init__(jobs)
-        self.files: tuple[Noted, ...] = ()
-        self.chosen: Noted | None = None
+        self.files: tuple[VerificationRecord, ...] = ()
+        self.chosen: VerificationRecord | None = None
         self.check: str = ""  #: the check that is looked at
         self.measured: FileMeasurement | None = None  #: of the chosen file, for its lanes; None while it is not known
         self.scrubber = Scrubber(self.desk)
-        self.watched = Watched(self)
-        self.to_verify = ToVerify(self)
+        self.watched = WatchedFolder(self)
+        self.to_verify = VerifyQueue(self)
         self._folder: Path | None = None
         self.follow(self._see)
 
@@ -65,16 +72,16 @@ class Handover(JobPart):
             self.desk.workers.start(lambda _ticket: read_record(folder), self._show_files, self.desk.refuse)
         self.changed.emit()
 
-    def _show_files(self, files: tuple[Noted, ...]) -> None:
+    def _show_files(self, files: tuple[VerificationRecord, ...]) -> None:
         self.files = files
         self.choose(files[0] if files else None)
         self.changed.emit()
 
-    def deliveries(self) -> Sequence[Delivered]:
+    def deliveries(self) -> Sequence[Delivery]:
         """Return the deliveries of the job's template."""
         return self.job.template.deliveries if self.job is not None else ()
 
-    def delivery_name(self, file: Noted) -> str:
+    def delivery_name(self, file: VerificationRecord) -> str:
         """Return what the delivery is called that a file was held against."""
         ident = str(file.document["delivery"])
         return next((delivery.name for delivery in self.deliveries() if delivery.id == ident), ident)
@@ -83,7 +90,7 @@ class Handover(JobPart):
         """Return the names of the job's timelines."""
         return [path.stem for path in timelines_in(self.job.folder)] if self.job is not None else []
 
-    def choose(self, file: Noted | None) -> None:
+    def choose(self, file: VerificationRecord | None) -> None:
         """Look at a file that was verified: its checks, gravest first, and its lanes; at the same file, the check that was looked at."""
         same = file is not None and self.chosen is not None and file.path == self.chosen.path
         self.chosen, self.measured = file, None
@@ -172,7 +179,7 @@ class Handover(JobPart):
 
     # -- doing ---------------------------------------------------------------------------------------------------------
 
-    def verify(self, paths: Sequence[Path], delivery: Delivered) -> None:
+    def verify(self, paths: Sequence[Path], delivery: Delivery) -> None:
         """Hold files against a delivery, one after the other; each is kept with the job as soon as it is done."""
         if self.job is not None and paths:
             self.to_verify.add(self.job, paths, delivery)
@@ -181,18 +188,18 @@ class Handover(JobPart):
         super().stop()
         self.to_verify.clear()
 
-    def make(self, delivery: Delivered, timeline: str, folder: Path) -> None:
+    def make(self, delivery: Delivery, timeline: str, folder: Path) -> None:
         """Make a delivery of a timeline into a folder; it is verified, and handed over where nothing of it fails."""
         job = self.job
         if job is None:
             return
 
-        def work(ticket: Ticket) -> tuple[Noted, bool]:
+        def work(ticket: Ticket) -> tuple[VerificationRecord, bool]:
             from idle_quarry.jobs.lending.whole import delivered
 
             return delivered(self.desk.lending.house()[0], job, timeline, delivery, folder, ticket.progress)
 
-        def done(made: tuple[Noted, bool]) -> None:
+        def done(made: tuple[VerificationRecord, bool]) -> None:
             new, passes = made
             self.keep(job, new)
             self.desk.say(
@@ -203,12 +210,17 @@ class Handover(JobPart):
 
         self.run(f"making {delivery.name}", work, done, lambda: self.to_verify.go_on(job))
 
-    def keep(self, job: CheckedJob, found: Noted, keep: Callable[[Path, Noted], tuple[Noted, ...]] = keep_file) -> None:
+    def keep(
+        self,
+        job: Job,
+        found: VerificationRecord,
+        keep: Callable[[Path, VerificationRecord], tuple[VerificationRecord, ...]] = keep_file,
+    ) -> None:
         """Keep a verification with its job, by `keep`, and in the library where it is evidence."""
         record = next((each for each in self.jobs.records if Path(each.folder) == job.folder), None)
         library = self.desk.library
 
-        def done(files: tuple[Noted, ...]) -> None:
+        def done(files: tuple[VerificationRecord, ...]) -> None:
             kept = next((file for file in files if file.path == found.path and file.document == found.document), found)
             handed = handed_over(kept, job, record.template_id, library.person) if record is not None else None
             if handed is not None:

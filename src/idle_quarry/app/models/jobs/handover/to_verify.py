@@ -12,19 +12,19 @@ from idle_quarry.errors import QuarryError
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.handover.handover import Handover
-    from idle_quarry.jobs.check import CheckedJob
-    from idle_quarry.jobs.handover.record import Noted
-    from idle_quarry.path.template import Delivered
+    from idle_quarry.jobs.check import Job
+    from idle_quarry.jobs.handover.record import VerificationRecord
+    from idle_quarry.path.template import Delivery
 
 WAITING, VERIFYING, UNREADABLE = "waiting", "verifying", "cannot be verified"
 
 
 @dataclass(frozen=True)
-class Pending:
+class PendingFile:
     """A file without a verdict: where it stands, and why it cannot be verified where that is so."""
 
     path: Path
-    delivery: Delivered
+    delivery: Delivery
     state: str = WAITING
     why: str = ""
 
@@ -33,26 +33,26 @@ class Pending:
         return f"{self.state}: {self.why}" if self.why else self.state
 
 
-class ToVerify:
+class VerifyQueue:
     """The files of the job that is looked at. One that cannot be read is said so in its row, and the next is taken."""
 
     def __init__(self, handover: Handover) -> None:
         self._handover = handover
-        self.rows: tuple[Pending, ...] = ()
+        self.rows: tuple[PendingFile, ...] = ()
 
-    def add(self, job: CheckedJob, paths: Sequence[Path], delivery: Delivered) -> None:
+    def add(self, job: Job, paths: Sequence[Path], delivery: Delivery) -> None:
         """Have files held against a delivery, after those that wait already."""
         wanted = list(dict.fromkeys(paths))
         kept = [row for row in self.rows if row.path not in wanted or row.state == VERIFYING]
         there = {row.path for row in kept}
-        self.rows = (*kept, *(Pending(path, delivery) for path in wanted if path not in there))
+        self.rows = (*kept, *(PendingFile(path, delivery) for path in wanted if path not in there))
         self.go_on(job)
 
     def clear(self, *, unreadable: bool = False) -> None:
         """Forget what waits and is being verified; what cannot be read stays in sight unless that is to go too."""
         self.rows = tuple(row for row in self.rows if row.state == UNREADABLE and not unreadable)
 
-    def go_on(self, job: CheckedJob) -> None:
+    def go_on(self, job: Job) -> None:
         """Take the next file, where nothing else is under way."""
         handover = self._handover
         row = next((row for row in self.rows if row.state == WAITING), None)
@@ -61,7 +61,7 @@ class ToVerify:
         path, delivery = row.path, row.delivery
         self._put(row, replace(row, state=VERIFYING))
 
-        def work(ticket: Ticket) -> Noted | QuarryError:
+        def work(ticket: Ticket) -> VerificationRecord | QuarryError:
             from idle_quarry.jobs.lending.whole import verified
 
             try:
@@ -71,7 +71,7 @@ class ToVerify:
             except QuarryError as error:
                 return error
 
-        def done(found: Noted | QuarryError) -> None:
+        def done(found: VerificationRecord | QuarryError) -> None:
             now = next((each for each in self.rows if each.path == path and each.state == VERIFYING), row)
             if isinstance(found, QuarryError):
                 self._put(now, replace(now, state=UNREADABLE, why=found.what))
@@ -83,6 +83,6 @@ class ToVerify:
 
         handover.run(f"verifying {path.name}", work, done, lambda: done(QuarryError("something unforeseen happened")))
 
-    def _put(self, row: Pending, *others: Pending) -> None:
+    def _put(self, row: PendingFile, *others: PendingFile) -> None:
         """Put others in a row's place, or nothing."""
         self.rows = tuple(one for each in self.rows for one in (others if each is row else (each,)))

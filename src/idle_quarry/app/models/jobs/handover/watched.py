@@ -14,7 +14,7 @@ from idle_quarry.media.names import MEDIA_SUFFIXES
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.handover.handover import Handover
-    from idle_quarry.path.template import Delivered
+    from idle_quarry.path.template import Delivery
 
 #: Milliseconds between two looks; what is the same in two of them has arrived.
 _LOOK_MS = 2500
@@ -22,7 +22,7 @@ _LOOK_MS = 2500
 _Found = tuple[Path, int, int]
 
 
-class Watched(QObject):
+class WatchedFolder(QObject):
     """`changed`: another folder is watched, or none."""
 
     changed = Signal()
@@ -31,7 +31,7 @@ class Watched(QObject):
         super().__init__()
         self._handover = handover
         self.folder: Path | None = None
-        self._delivery: Delivered | None = None
+        self._delivery: Delivery | None = None
         self._before: set[_Found] = set()
         self._taken: set[_Found] = set()
         self._looking = False
@@ -49,7 +49,7 @@ class Watched(QObject):
         words = f"Watching {self.folder}: what arrives there is held against {self._delivery.name}."
         return f"{words} It {self.trouble}; it is looked at again and again." if self.trouble else words
 
-    def watch(self, folder: Path | None, delivery: Delivered | None = None) -> None:
+    def watch(self, folder: Path | None, delivery: Delivery | None = None) -> None:
         """Watch a folder for files of a delivery; none: no longer."""
         self.folder, self._delivery = folder, delivery
         self._before, self._taken, self.trouble = set(), set(), ""

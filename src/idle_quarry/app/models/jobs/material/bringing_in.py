@@ -10,8 +10,8 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.work import Cancelled, Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.check import CheckedJob
-from idle_quarry.jobs.material import Entry, Span, changed_material, with_entry, with_part
+from idle_quarry.jobs.check import Job
+from idle_quarry.jobs.material import JobClip, Span, changed_material, with_entry, with_part
 from idle_quarry.media.clip import Clip
 from idle_quarry.path.template import Source
 
@@ -20,17 +20,17 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Wanted:
+class BringInRequest:
     """What is to be brought in: a clip of a job, or a span of its frames, by the conversion of a source class."""
 
-    job: CheckedJob
-    entry: Entry
+    job: Job
+    entry: JobClip
     clip: Clip
     source: Source
     span: Span | None
     proxy: bool = False  #: its proxy rather than itself
 
-    def same(self, other: Wanted) -> bool:
+    def same(self, other: BringInRequest) -> bool:
         """Return whether another is of the same frames of the same clip of the same job."""
         return self._what == other._what
 
@@ -49,8 +49,8 @@ class BringingIn(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk = desk
-        self._waiting: deque[Wanted] = deque()
-        self._now: tuple[Wanted, Ticket] | None = None
+        self._waiting: deque[BringInRequest] = deque()
+        self._now: tuple[BringInRequest, Ticket] | None = None
         self._share = 0.0
 
     @property
@@ -62,7 +62,7 @@ class BringingIn(QObject):
         what = "making the proxy of" if self._now[0].proxy else "bringing in"
         return f"{what} {self._now[0].entry.path.name}, {100 * self._share:.0f} %{more}"
 
-    def add(self, wanted: Wanted) -> None:
+    def add(self, wanted: BringInRequest) -> None:
         """Bring a clip in when those before it are; one that waits already is not brought in twice."""
         under_way = [*self._waiting, *([self._now[0]] if self._now is not None else [])]
         if not any(wanted.same(each) for each in under_way):
@@ -95,7 +95,7 @@ class BringingIn(QObject):
             house, _why = lending.house()
             made = brought_in(house, wanted.job, entry, wanted.clip, wanted.source, wanted.span, wanted.proxy, told)
 
-            def kept(now: Entry) -> Entry:
+            def kept(now: JobClip) -> JobClip:
                 return replace(now, proxy=made) if wanted.proxy else with_part(now, made)
 
             # kept here, and not when the window hears of it: it may be closed by then, or another job be looked at

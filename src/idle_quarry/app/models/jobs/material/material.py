@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 
-from idle_quarry.app.models.jobs.material.bringing_in import BringingIn, Wanted
+from idle_quarry.app.models.jobs.material.bringing_in import BringingIn, BringInRequest
 from idle_quarry.app.models.jobs.part import JobPart
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.work import Ticket
@@ -25,8 +25,8 @@ from idle_quarry.jobs.material import (
     MISSING,
     PARTLY,
     USED,
-    Entry,
-    Row,
+    JobClip,
+    JobClipStatus,
     Span,
     changed_material,
     class_of,
@@ -52,14 +52,14 @@ PAGES = ("Material", "Trial")
 _GLANCE_MS = 2000
 #: The media files in a job's folders, and its timelines: relative paths, with size and time (ns).
 _Glance = tuple[dict[str, tuple[int, int]], dict[str, tuple[int, int]]]
-Change = Callable[[tuple[Entry, ...]], Iterable[Entry]]
+Change = Callable[[tuple[JobClip, ...]], Iterable[JobClip]]
 
 
 @dataclass(frozen=True)
 class MaterialRow:
     """A clip as it is shown: how it stands, what it is (None where it cannot be read), its class."""
 
-    row: Row
+    row: JobClipStatus
     clip: Clip | None
     source: Source | None
     fits: bool  #: whether it matches a class of the template by itself
@@ -72,7 +72,7 @@ class MaterialRow:
         return self.clip is not None and self.clip.format is not None
 
     @property
-    def entry(self) -> Entry:
+    def entry(self) -> JobClip:
         return self.row.entry
 
 
@@ -150,7 +150,7 @@ class JobMaterial(JobPart):
         self._asked.append((change, then))
         asked = tuple(self._asked)
 
-        def changed(entries: tuple[Entry, ...]) -> tuple[Entry, ...]:
+        def changed(entries: tuple[JobClip, ...]) -> tuple[JobClip, ...]:
             for each, _then in asked:
                 entries = tuple(each(entries))
             return taken_in(entries, [folder / name for name in there])
@@ -206,7 +206,7 @@ class JobMaterial(JobPart):
     def choose_class(self, paths: Sequence[Path], source: str, then: Callable[[], object] = lambda: None) -> None:
         """Convert clips as a source class of the template does; "" for the one that each matches."""
 
-        def change(entries: tuple[Entry, ...]) -> list[Entry]:
+        def change(entries: tuple[JobClip, ...]) -> list[JobClip]:
             return [replace(entry, source=source) if entry.path in paths else entry for entry in entries]
 
         self._look(change, then)
@@ -224,7 +224,7 @@ class JobMaterial(JobPart):
                 self.ask_class(row, partial(self.bring_in, [row.entry.path], used=used))
                 continue
             for span in _used_spans(row, row.clip) if used else [None]:
-                self.bringing.add(Wanted(job, row.entry, row.clip, row.source, span))
+                self.bringing.add(BringInRequest(job, row.entry, row.clip, row.source, span))
 
     def make_proxies(self, paths: Sequence[Path]) -> None:
         """Make the proxies of clips, in the queue of what is brought in."""
@@ -232,7 +232,7 @@ class JobMaterial(JobPart):
         for row in self.rows if job is not None else []:
             if job is not None and row.entry.path in paths and self._wants_proxy(row):
                 assert row.clip is not None and row.source is not None
-                self.bringing.add(Wanted(job, row.entry, row.clip, row.source, None, proxy=True))
+                self.bringing.add(BringInRequest(job, row.entry, row.clip, row.source, None, proxy=True))
 
     def _wants_proxy(self, row: MaterialRow) -> bool:
         return row.convertible and row.source is not None and row.row.state != CHANGED and proxy_of(row.entry) is None
@@ -311,7 +311,7 @@ def _used_spans(row: MaterialRow, clip: Clip) -> list[Span]:
     return [span for span in spans if not any(a <= span[0] and span[1] <= b for a, b in held)]
 
 
-def _shown(row: Row, template: Template) -> MaterialRow:
+def _shown(row: JobClipStatus, template: Template) -> MaterialRow:
     if row.state == MISSING:
         return MaterialRow(row, None, None, False, "its file is not there")
     try:
@@ -331,7 +331,7 @@ def _shown(row: Row, template: Template) -> MaterialRow:
     return MaterialRow(row, clip, source, fits, words, picture)
 
 
-def used_words(row: Row) -> str:
+def used_words(row: JobClipStatus) -> str:
     """Return for how long timelines use a clip."""
     if not row.used:
         return "not used"
@@ -339,7 +339,7 @@ def used_words(row: Row) -> str:
     return f"{int(minutes)} min {seconds:.0f} s" if minutes else f"{seconds:.1f} s"
 
 
-def brought_words(row: Row) -> str:
+def brought_words(row: JobClipStatus) -> str:
     """Return how a clip stands, with what was made of it."""
     parts = parts_of(row.entry) if row.state in (BROUGHT, USED, PARTLY) else ()
     said = [row.state, *([", ".join(made.path.name for made in parts)] if parts else [])]

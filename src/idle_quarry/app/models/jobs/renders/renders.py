@@ -11,23 +11,31 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QTimer, Signal
 
 from idle_quarry.app.models.jobs.part import JobPart
-from idle_quarry.app.models.jobs.renders.seen import BY_HAND, Row, Seen, is_wanted, look, looked_again, sentence
+from idle_quarry.app.models.jobs.renders.seen import (
+    BY_HAND,
+    PieceRow,
+    RendersSnapshot,
+    is_wanted,
+    look,
+    looked_again,
+    sentence,
+)
 from idle_quarry.app.models.proof.disks import bytes_words
 from idle_quarry.app.questions import Choice
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.lending.choice import mark_all, queue_of
-from idle_quarry.jobs.renders.queue import PieceQueue
+from idle_quarry.jobs.renders.queue import WorkQueue
 from idle_quarry.jobs.renders.recipe import Recipe
-from idle_quarry.jobs.renders.rendering import Rendering
-from idle_quarry.jobs.renders.settled import Settled, answer
+from idle_quarry.jobs.renders.rendering import JobRenderer
+from idle_quarry.jobs.renders.settled import RenderFolder, answer
 from idle_quarry.jobs.renders.standing import seconds_of, shown_first
-from idle_quarry.jobs.renders.store import Kept
+from idle_quarry.jobs.renders.store import RenderedPiece
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.jobs import Jobs
-    from idle_quarry.jobs.lending.house import House
+    from idle_quarry.jobs.lending.house import TaskServer
 
 PAGE = "Renders"
 #: The pages on which it is seen how pieces stand.
@@ -37,10 +45,10 @@ _TICK_MS = 700
 
 
 #: Something that is done with a job's queue, of what was found in a fresh look.
-_Act = Callable[[Seen, PieceQueue], object]
+_Act = Callable[[RendersSnapshot, WorkQueue], object]
 
 
-def _nothing(_found: Seen, _queue: PieceQueue) -> None:
+def _nothing(_found: RendersSnapshot, _queue: WorkQueue) -> None:
     return None
 
 
@@ -51,11 +59,11 @@ class Renders(JobPart):
 
     def __init__(self, jobs: Jobs) -> None:
         super().__init__(jobs)
-        self.seen: Seen | None = None
+        self.seen: RendersSnapshot | None = None
         self._folder: Path | None = None
         #: Workers by the job's folder, and for which house: a job that is left goes on.
-        self._rendering: dict[Path, tuple[House | None, Rendering]] = {}
-        self._acts: deque[tuple[CheckedJob, _Act]] = deque()
+        self._rendering: dict[Path, tuple[TaskServer | None, JobRenderer]] = {}
+        self._acts: deque[tuple[Job, _Act]] = deque()
         self._looking = self._again = False
         self._then: _Act | None = None  #: what was wanted when it was asked where renders go
         self._tick = QTimer(self, interval=_TICK_MS)
@@ -95,14 +103,14 @@ class Renders(JobPart):
         self._looking = True
         lending = self.desk.lending
 
-        def work(_ticket: Ticket) -> Seen:
+        def work(_ticket: Ticket) -> RendersSnapshot:
             found = look(job, *lending.house()) if all_of_it or before is None else looked_again(job, before)
             of, rendering = self._rendering.get(job.folder, (None, None))
             if found.waiting and not found.paused and rendering is not None and of is found.house:
                 rendering.start()  # one may have died
             return found
 
-        def done(found: Seen) -> None:
+        def done(found: RendersSnapshot) -> None:
             self._looking = False
             self._show(job, found)
             if self._again:
@@ -116,7 +124,7 @@ class Renders(JobPart):
 
         self.desk.workers.start(work, done, refused)
 
-    def _show(self, job: CheckedJob, found: Seen) -> None:
+    def _show(self, job: Job, found: RendersSnapshot) -> None:
         """Show what was found, and look again while workers are at it."""
         if job.folder == self._folder:
             self.seen = found
@@ -128,12 +136,12 @@ class Renders(JobPart):
 
     # -- doing ---------------------------------------------------------------------------------------------------------
 
-    def render(self, rows: Iterable[Row] | None = None) -> None:
+    def render(self, rows: Iterable[PieceRow] | None = None) -> None:
         """Render what is not rendered: of these rows, or of all timelines."""
         recipes = [row.stood.piece.recipe for row in rows] if rows is not None else None
         chosen = {recipe.identity for recipe in recipes if recipe is not None} if recipes is not None else None
 
-        def wanted(found: Seen) -> list[Recipe]:
+        def wanted(found: RendersSnapshot) -> list[Recipe]:
             return [each for each in found.wanted if chosen is None or each.identity in chosen]
 
         self._put(wanted)
@@ -141,7 +149,7 @@ class Renders(JobPart):
     def render_from(self, name: str, frame: int) -> None:
         """Render a timeline from a frame on, then what lies before it."""
 
-        def wanted(found: Seen) -> list[Recipe]:
+        def wanted(found: RendersSnapshot) -> list[Recipe]:
             missing = {each.identity for each in found.wanted}
             programmes = [programme for programme in found.programmes if programme.name == name]
             return [each for one in programmes for each in shown_first(one, frame) if each.identity in missing]
@@ -159,10 +167,10 @@ class Renders(JobPart):
             plan = job.template.intermediate
             self._put(lambda found: [each for each in found.wanted if is_wanted(each, plan, found.paces)])
 
-    def _put(self, wanted: Callable[[Seen], list[Recipe]]) -> None:
+    def _put(self, wanted: Callable[[RendersSnapshot], list[Recipe]]) -> None:
         """Have rendered what is wanted of the timelines as they are then."""
 
-        def put(found: Seen, queue: PieceQueue) -> None:
+        def put(found: RendersSnapshot, queue: WorkQueue) -> None:
             recipes = wanted(found)
             if recipes:
                 queue.put(recipes)
@@ -196,7 +204,7 @@ class Renders(JobPart):
 
         lending = self.desk.lending
 
-        def work(_ticket: Ticket) -> Seen:
+        def work(_ticket: Ticket) -> RendersSnapshot:
             found = look(job, *lending.house())
             store = found.settled.store
             if store is None:
@@ -205,14 +213,14 @@ class Renders(JobPart):
             if rendering is None or of is not found.house:  # acts come one after the other
                 if rendering is not None:
                     rendering.close()
-                rendering = Rendering(queue_of(job, found.house, store), store, job.title)
+                rendering = JobRenderer(queue_of(job, found.house, store), store, job.title)
                 self._rendering[job.folder] = found.house, rendering
             act(found, rendering.queue)
             if not rendering.queue.paused:
                 rendering.start()
             return looked_again(job, found)
 
-        def ended(found: Seen | None, error: QuarryError | None) -> None:
+        def ended(found: RendersSnapshot | None, error: QuarryError | None) -> None:
             self._acts.popleft()
             if error is not None:
                 self.desk.refuse(error)
@@ -227,7 +235,7 @@ class Renders(JobPart):
 
     # -- where -----------------------------------------------------------------------------------------------------------
 
-    def _ask_where(self, found: Settled, act: _Act) -> None:
+    def _ask_where(self, found: RenderFolder, act: _Act) -> None:
         """Ask where renders go; what was wanted is done when that is answered."""
         self._then = act
         answers: dict[str, Callable[[], object]] = {}
@@ -245,13 +253,13 @@ class Renders(JobPart):
         old, lending = self._rendering.pop(job.folder, None), self.desk.lending
         self._then = None
 
-        def work(_ticket: Ticket) -> Seen:
+        def work(_ticket: Ticket) -> RendersSnapshot:
             if old is not None:
                 old[1].close()
             answer(job, place, system_disk=system_disk)
             return look(job, *lending.house())
 
-        def done(found: Seen) -> None:
+        def done(found: RendersSnapshot) -> None:
             self._show(job, found)
             if found.settled.store is None:
                 self._ask_where(found.settled, act or _nothing)
@@ -275,7 +283,7 @@ class Renders(JobPart):
 
     # -- room --------------------------------------------------------------------------------------------------------------
 
-    def remove(self, kept: Iterable[Kept]) -> None:
+    def remove(self, kept: Iterable[RenderedPiece]) -> None:
         """Remove renders; those that timelines show can be made again."""
         store = self.seen.settled.store if self.seen is not None else None
         pieces = list(kept)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
 
-from idle_quarry.app.models.jobs.renders.seen import Row, name_words, role_of, state_words, time_words
+from idle_quarry.app.models.jobs.renders.seen import PieceRow, name_words, role_of, state_words, time_words
 from idle_quarry.app.models.proof.disks import bytes_words
 from idle_quarry.app.models.table_rows import COLOUR, Index, TableRows
 
@@ -22,9 +22,9 @@ class RenderRows(TableRows):
 
     def __init__(self) -> None:
         super().__init__()
-        self.rows: list[Row] = []
+        self.rows: list[PieceRow] = []
 
-    def show(self, rows: Sequence[Row]) -> None:
+    def show(self, rows: Sequence[PieceRow]) -> None:
         """Show these pieces; those that are the same pieces as before, and stand otherwise, keep their rows."""
         if [row.key for row in rows] == [row.key for row in self.rows]:
             self.rows = list(rows)

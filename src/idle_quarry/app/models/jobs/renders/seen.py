@@ -10,22 +10,22 @@ from typing import TYPE_CHECKING
 
 from idle_quarry.app.models.proof.disks import bytes_words
 from idle_quarry.counting import counted
-from idle_quarry.jobs.check import CheckedJob
+from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.cutting.shown import shown_at
 from idle_quarry.jobs.lending.choice import queue_of, unmarked
-from idle_quarry.jobs.renders.anew import Anew
+from idle_quarry.jobs.renders.anew import RenderImpact
 from idle_quarry.jobs.renders.pieces import EXACT, Stock
 from idle_quarry.jobs.renders.queue import State
 from idle_quarry.jobs.renders.recipe import Recipe
-from idle_quarry.jobs.renders.settled import QUEUE_FILE, Settled, settled
+from idle_quarry.jobs.renders.settled import QUEUE_FILE, RenderFolder, settled
 from idle_quarry.jobs.renders.standing import (
     QUEUED,
     REFUSED,
     RENDERED,
     RENDERING,
-    Cost,
+    PieceStatus,
     Programme,
-    Stood,
+    RenderCost,
     cost_of,
     programmes_of,
     seconds_of,
@@ -34,24 +34,24 @@ from idle_quarry.jobs.renders.standing import (
     stood,
     wanted_of,
 )
-from idle_quarry.jobs.renders.store import Kept
+from idle_quarry.jobs.renders.store import RenderedPiece
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Intermediate
 from idle_quarry.proof.disks import Volume, volume_of
 
 if TYPE_CHECKING:
-    from idle_quarry.jobs.lending.house import House
+    from idle_quarry.jobs.lending.house import TaskServer
 
 #: When a template has its timelines rendered.
 BY_HAND, TOO_SLOW = "by hand", "where playing is too slow"
 
 
 @dataclass(frozen=True)
-class Row:
+class PieceRow:
     """A piece of a timeline, as it stands."""
 
     programme: Programme
-    stood: Stood
+    stood: PieceStatus
 
     @property
     def key(self) -> tuple[str, int]:
@@ -60,13 +60,13 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Seen:
+class RendersSnapshot:
     """All that was found of a job's renders in one look."""
 
-    settled: Settled
+    settled: RenderFolder
     programmes: tuple[Programme, ...] = ()
-    rows: tuple[Row, ...] = ()
-    stale: tuple[Kept, ...] = ()
+    rows: tuple[PieceRow, ...] = ()
+    stale: tuple[RenderedPiece, ...] = ()
     kept_bytes: int = 0
     codec: str = ""
     stock: Mapping[str, Stock] = field(default_factory=dict)
@@ -76,7 +76,7 @@ class Seen:
     waiting: int = 0
     paused: bool = False
     full: str = ""  #: what is said of a disk that is full
-    house: House | None = None  #: whose machines may help
+    house: TaskServer | None = None  #: whose machines may help
     alone: str = ""  #: why they may not, where there are such
     unmarked: tuple[Path, ...] = ()  #: folders that they have no way to find
 
@@ -86,7 +86,7 @@ class Seen:
         return not self.paused and any(row.stood.state == RENDERING for row in self.rows)
 
 
-def look(job: CheckedJob, house: House | None = None, alone: str = "") -> Seen:
+def look(job: Job, house: TaskServer | None = None, alone: str = "") -> RendersSnapshot:
     """Return how the renders of a job stand: its timelines read, its clips known again, its renders gone through.
 
     `house` may help where it can reach all of it; `alone` is why there is none. Raises `QuarryError`.
@@ -99,11 +99,13 @@ def look(job: CheckedJob, house: House | None = None, alone: str = "") -> Seen:
     folders = unmarked(programmes, where.store) if house is not None and where.store is not None else ()
     if folders:
         house, alone = None, "others do not know where " + ", ".join(folder.name for folder in folders[:3]) + " lies"
-    found = Seen(where, programmes, stale=stale, codec=codec, stock=stock, house=house, alone=alone, unmarked=folders)
+    found = RendersSnapshot(
+        where, programmes, stale=stale, codec=codec, stock=stock, house=house, alone=alone, unmarked=folders
+    )
     return looked_again(job, found)
 
 
-def states_of(job: CheckedJob, found: Seen) -> dict[str, State]:
+def states_of(job: Job, found: RendersSnapshot) -> dict[str, State]:
     """Return how the tasks of a job stand. Raises `QuarryError`."""
     if found.house is None and not (job.folder / QUEUE_FILE).is_file():
         return {}
@@ -114,7 +116,7 @@ def states_of(job: CheckedJob, found: Seen) -> dict[str, State]:
         queue.close()
 
 
-def looked_again(job: CheckedJob, before: Seen) -> Seen:
+def looked_again(job: Job, before: RendersSnapshot) -> RendersSnapshot:
     """Return what a look found with its pieces as they stand now: how far workers are, what became whole. Raises `QuarryError`."""
     store, found = before.settled.store, before
     states: dict[str, State] = {}
@@ -126,7 +128,7 @@ def looked_again(job: CheckedJob, before: Seen) -> Seen:
         finally:
             queue.close()
     rows = tuple(
-        Row(programme, stood(piece, store, states)) for programme in found.programmes for piece in programme.pieces
+        PieceRow(programme, stood(piece, store, states)) for programme in found.programmes for piece in programme.pieces
     )
     kept = {row.stood.kept.identity: row.stood.kept for row in rows if row.stood.kept is not None}
     return replace(
@@ -147,7 +149,7 @@ def is_wanted(recipe: Recipe, plan: Intermediate, paces: dict[str, float]) -> bo
 # -- in words ----------------------------------------------------------------------------------------------------------------
 
 
-def where_words(seen: Seen) -> str:
+def where_words(seen: RendersSnapshot) -> str:
     """Return where renders go, what they take and what is free there."""
     if seen.settled.store is None:
         return f"{sentence(seen.settled.why)}."
@@ -155,7 +157,7 @@ def where_words(seen: Seen) -> str:
     return f"{seen.settled.place}: {bytes_words(seen.kept_bytes)} rendered{free}. Codec: {seen.codec}."
 
 
-def anew_words(found: Anew) -> str:
+def anew_words(found: RenderImpact) -> str:
     """Return what another revision means for the renders of a job, "" where it means nothing."""
     if not found.cost.pieces or found.stays == found.rendered:
         return ""
@@ -163,7 +165,7 @@ def anew_words(found: Anew) -> str:
     return f"Of what is rendered {stays} stays; to render then: {_cost_words(found.cost)}."
 
 
-def cost_words(seen: Seen) -> str:
+def cost_words(seen: RendersSnapshot) -> str:
     """Return what is still to be rendered and costs."""
     if not any(programme.pieces for programme in seen.programmes):
         return "No timeline shows anything yet: lay clips onto one in Trial."
@@ -172,13 +174,13 @@ def cost_words(seen: Seen) -> str:
     return f"To render: {_cost_words(cost_of(seen.wanted, seen.paces))}."
 
 
-def _cost_words(cost: Cost) -> str:
+def _cost_words(cost: RenderCost) -> str:
     about = "at a guess" if cost.guessed else "about"
     said = f"{pieces_words(cost.pieces)}, {time_words(float(cost.programme_s))} of programme, "
     return said + f"{bytes_words(cost.bytes)}, {about} {time_words(cost.seconds)}"
 
 
-def doing_words(seen: Seen) -> str:
+def doing_words(seen: RendersSnapshot) -> str:
     """Return how far rendering is, "" where nothing is rendered."""
     if not seen.waiting:
         return ""
@@ -201,7 +203,7 @@ def doing_words(seen: Seen) -> str:
     return f"Rendering{on}: {pieces_words(seen.waiting)} left, about {time_words(left / max(1, workers))}."
 
 
-def stale_words(seen: Seen) -> str:
+def stale_words(seen: RendersSnapshot) -> str:
     """Return what no timeline shows any more, "" where there is none."""
     if not seen.stale:
         return ""
@@ -210,7 +212,7 @@ def stale_words(seen: Seen) -> str:
     )
 
 
-def name_words(row: Row) -> str:
+def name_words(row: PieceRow) -> str:
     """Return what a piece shows: the clip's name, in a change both."""
     piece, timeline = row.stood.piece, row.programme.timeline
     if piece.recipe is not None:
@@ -220,7 +222,7 @@ def name_words(row: Row) -> str:
     return found.item.name if found is not None else ""
 
 
-def state_words(stood: Stood) -> str:
+def state_words(stood: PieceStatus) -> str:
     """Return how a piece stands, and what is to be said of it."""
     if stood.state == EXACT:
         return "plays as it is"
@@ -245,14 +247,14 @@ def by_words(worker: str) -> str:
     return "" if not host else "here" if host == socket.gethostname() else f"on {host}"
 
 
-def row_words(row: Row) -> str:
+def row_words(row: PieceRow) -> str:
     """Return a piece in two lines."""
     timeline = row.programme.timeline
     start = timeline.timecode(row.stood.piece.first) if timeline is not None else ""
     return f"{name_words(row)}, {row.stood.piece.frames} frames from {start}\n{state_words(row.stood)}"
 
 
-def lane_words(seen: Seen, name: str) -> str:
+def lane_words(seen: RendersSnapshot, name: str) -> str:
     """Return how the pieces of a timeline stand, or why it cannot be read."""
     programme = next(each for each in seen.programmes if each.name == name)
     if programme.timeline is None:

@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from idle_quarry.app.models.jobs.trial.opened import Opened
+from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
 from idle_quarry.app.models.jobs.trial.pieces import pieces_between, pieces_of, speed_in
 from idle_quarry.app.models.jobs.trial.sources import media_of, place_of
 from idle_quarry.app.questions import Answered, Choice, Question
@@ -18,7 +18,7 @@ from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.edits import Piece
 from idle_quarry.jobs.cutting.keeping import earlier, keep, read_timeline
 from idle_quarry.jobs.cutting.otio_values import from_otio
-from idle_quarry.jobs.cutting.timeline import COLOURS, PICTURE, Item, Marker, Media, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import COLOURS, PICTURE, Marker, Media, Timeline, TimelineItem, Track
 from idle_quarry.jobs.structure import TIMELINES
 from idle_quarry.jobs.timelines import timeline_of
 from idle_quarry.media.inspecting import inspect
@@ -81,7 +81,7 @@ class TrialActs:
             by_marks = opened.mark_in is not None or opened.mark_out is not None
             self._carry(opened, target, way, span, target.frame, None if by_marks else opened.chosen)
 
-    def lay_clip(self, path: Path, target: Opened, way: str, at: int, track: Track | None = None) -> None:
+    def lay_clip(self, path: Path, target: OpenTimeline, way: str, at: int, track: Track | None = None) -> None:
         """Lay a clip, from its in to its out, onto a timeline; where it fits no class, ask first what is done with it."""
         trial = self._trial
         row, job = trial.known.get(str(path)), trial.job
@@ -107,20 +107,26 @@ class TrialActs:
         else:
             self._desk.say(f"{path.name} has nothing for a track of this timeline.")
 
-    def _lay(self, target: Opened, way: str, pieces: list[Piece], at: int) -> None:
+    def _lay(self, target: OpenTimeline, way: str, pieces: list[Piece], at: int) -> None:
         words, change = WAYS[way]
         begin = max((target.timeline.track(ident).end for ident, _ in pieces), default=0) if way == "add" else at
         if pieces and target.edit(words, lambda timeline: change(timeline, at, pieces)):
             target.go(begin + max(item.at + item.length for _, item in pieces))
 
-    def bring(self, origin: Opened, target: Opened, way: str, at: int) -> None:
+    def bring(self, origin: OpenTimeline, target: OpenTimeline, way: str, at: int) -> None:
         """Lay what is chosen of one timeline onto another, from a frame on."""
         span = origin.range()
         if span is not None:
             self._carry(origin, target, way, span, at, origin.chosen)
 
     def _carry(
-        self, origin: Opened, target: Opened, way: str, span: tuple[int, int], at: int, chosen: frozenset[int] | None
+        self,
+        origin: OpenTimeline,
+        target: OpenTimeline,
+        way: str,
+        span: tuple[int, int],
+        at: int,
+        chosen: frozenset[int] | None,
     ) -> None:
         try:
             pieces = pieces_between(origin, span, chosen, target)
@@ -138,7 +144,7 @@ class TrialActs:
         else:
             opened.edit(words, change)
 
-    def _meant(self, words: str, change: Callable[[Timeline, Item], Timeline]) -> None:
+    def _meant(self, words: str, change: Callable[[Timeline, TimelineItem], Timeline]) -> None:
         """Change the one item that is meant."""
         opened = self._trial.here
         item = opened.here() if opened is not None else None
@@ -200,7 +206,7 @@ class TrialActs:
         by = round(int(digits) * opened.timeline.rate) if seconds else int(digits)
         by = -by if sign in ("-", "−") else by
 
-        def change(timeline: Timeline, item: Item) -> Timeline:
+        def change(timeline: Timeline, item: TimelineItem) -> Timeline:
             if moved == PLACE:
                 return edits.move(timeline, item.ident, item.at + by, follow=follow)
             if moved == WITHIN:
@@ -224,7 +230,7 @@ class TrialActs:
     def to_track(self, by: int) -> None:
         """Move what is meant to the next track of its kind above (1) or below (−1)."""
 
-        def change(timeline: Timeline, item: Item) -> Timeline:
+        def change(timeline: Timeline, item: TimelineItem) -> Timeline:
             track, _ = timeline.item(item.ident)
             return edits.move(timeline, item.ident, item.at, _beside(timeline, track, by).ident)
 
@@ -351,7 +357,7 @@ class TrialActs:
             self._desk.say("Pictures are shifted in canvases of another shape than the working picture's.")
             return
 
-        def change(timeline: Timeline, item: Item) -> Timeline:
+        def change(timeline: Timeline, item: TimelineItem) -> Timeline:
             if (not across and not down) or row is None or row.clip is None:
                 return edits.placed(timeline, item.ident, None)
             left, top, wide, high = place_of(row.clip, opened.canvas, self._trial.fitted(row))
@@ -364,7 +370,7 @@ class TrialActs:
     # -- back and forth ------------------------------------------------------------------------------------------------
 
     @property
-    def edited(self) -> Opened | None:
+    def edited(self) -> OpenTimeline | None:
         """The timeline on which undo acts: the one that is looked at, else the one that clips are laid onto."""
         return self._trial.here or self._trial.aimed
 

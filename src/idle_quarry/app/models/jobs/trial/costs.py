@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from idle_quarry.app.models.jobs.material.material import MaterialRow
-from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, Item, Track
+from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, TimelineItem, Track
 from idle_quarry.jobs.material import MISSING
 from idle_quarry.path.evaluation import Evaluation, Finding, Link
 from idle_quarry.path.template import Source
@@ -34,11 +34,11 @@ class Costs:
             return []
         return [finding for finding in self.evaluation.findings if finding.where == f"source:{source.id}"]
 
-    def row_of(self, item: Item) -> MaterialRow | None:
+    def row_of(self, item: TimelineItem) -> MaterialRow | None:
         """Return what is known of an item's clip."""
         return self._known.get(item.media.path or "") if item.media is not None else None
 
-    def cost_of(self, item: Item) -> str:
+    def cost_of(self, item: TimelineItem) -> str:
         """Return what the template does to an item: exact, clean, lossy, broken, or why that is not known; "" where it needs no clip."""
         if item.kind != CLIP:
             return ""
@@ -57,16 +57,16 @@ class Costs:
         link = self.link_of(row.source)
         return link.grade if link is not None else NO_CLASS
 
-    def wanted(self, words: str) -> Callable[[Track, Item], bool]:
+    def wanted(self, words: str) -> Callable[[Track, TimelineItem], bool]:
         """Return whether an item is looked for: by name, class, note, or one of the findings."""
         said = words.strip().casefold()
 
-        def by_words(_track: Track, item: Item) -> bool:
+        def by_words(_track: Track, item: TimelineItem) -> bool:
             row = self.row_of(item)
             source = row.source.name if row is not None and row.source is not None else ""
             return any(said in each.casefold() for each in (item.name, item.note, source))
 
-        findings: dict[str, Callable[[Track, Item], bool]] = {
+        findings: dict[str, Callable[[Track, TimelineItem], bool]] = {
             LOSSY: lambda track, item: track.kind == PICTURE and self.cost_of(item) in ("lossy", "broken"),
             OFF_SPEED: lambda _track, item: item.kind == CLIP and item.speed != 1,
             LACKING: lambda _track, item: self.cost_of(item) == NO_CLIP,

@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.keeping import ChangedElsewhere, keep, keep_beside, read_timeline, state_of
-from idle_quarry.jobs.cutting.timeline import Item, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import Timeline, TimelineItem, Track
 from idle_quarry.signal.rasters import Raster
 
 if TYPE_CHECKING:
@@ -20,14 +20,14 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Act:
+class EditStep:
     """A value of the timeline, and what was done to come to it."""
 
     words: str
     timeline: Timeline
 
 
-class Opened(QObject):
+class OpenTimeline(QObject):
     """`edited`: the timeline is another; `moved`: one is elsewhere in it, or something else is chosen; `kept_changed`: its file follows."""
 
     edited = Signal()
@@ -47,7 +47,7 @@ class Opened(QObject):
         self.kept = ""  #: when its file had its last state, or why it has not
         self.refused = False
         self._desk = desk
-        self._acts = [Act("opened", timeline)]
+        self._acts = [EditStep("opened", timeline)]
         self._at = 0
         self._keeping = False
         self._kept = timeline  #: what its file has
@@ -86,7 +86,7 @@ class Opened(QObject):
             return False
         if after == before:
             return False
-        self._acts[self._at + 1 :] = [Act(words, after)]
+        self._acts[self._at + 1 :] = [EditStep(words, after)]
         self._at += 1
         self._changed()
         return True
@@ -202,12 +202,12 @@ class Opened(QObject):
         items = self.items_chosen()
         return (min(item.at for item in items), max(item.end for item in items)) if items else None
 
-    def items_chosen(self) -> list[Item]:
+    def items_chosen(self) -> list[TimelineItem]:
         """Return the items that are chosen, in the order of their places."""
         found = [self.timeline.item(each)[1] for each in self.chosen if each in self.timeline]
         return sorted(found, key=lambda item: item.at)
 
-    def here(self) -> Item | None:
+    def here(self) -> TimelineItem | None:
         """Return what acts mean: what is chosen, else the topmost item at the playhead."""
         items = self.items_chosen()
         if items:

@@ -6,11 +6,11 @@ from collections.abc import Iterable
 from dataclasses import replace
 from fractions import Fraction
 
-from idle_quarry.app.models.jobs.trial.opened import Opened
+from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
 from idle_quarry.app.models.jobs.trial.sources import media_of
 from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.cutting.edits import Piece
-from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, Item, Track
+from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, TimelineItem, Track
 from idle_quarry.media.clip import Clip
 from idle_quarry.path.steps.pacing import pace, retiming
 from idle_quarry.path.template import Source, Template
@@ -29,7 +29,7 @@ def speed_in(clip: Clip, source: Source | None, template: Template) -> Fraction:
 def pieces_of(
     clip: Clip,
     marks: tuple[int | None, int | None],
-    target: Opened,
+    target: OpenTimeline,
     speed: Fraction,
     track: Track | None = None,
 ) -> list[Piece]:
@@ -37,7 +37,7 @@ def pieces_of(
     media, timeline = media_of(clip), target.timeline
     first, last = marks[0] or 0, marks[1] if marks[1] is not None else media.frames or 1
     length = max(1, int((last - first) * timeline.rate / (media.rate * speed)))
-    item = Item(0, media.name, 0, length, CLIP, media, Fraction(media.first + first), speed, link=1)
+    item = TimelineItem(0, media.name, 0, length, CLIP, media, Fraction(media.first + first), speed, link=1)
     pieces = []
     for kind, there in ((PICTURE, clip.declared.has_picture), (SOUND, bool(clip.declared.audio))):
         ident = track.ident if track is not None and track.kind == kind else target.aims.get(kind)
@@ -46,7 +46,9 @@ def pieces_of(
     return pieces if len(pieces) > 1 else [(ident, replace(each, link=None)) for ident, each in pieces]
 
 
-def pieces_between(opened: Opened, span: tuple[int, int], chosen: Iterable[int] | None, target: Opened) -> list[Piece]:
+def pieces_between(
+    opened: OpenTimeline, span: tuple[int, int], chosen: Iterable[int] | None, target: OpenTimeline
+) -> list[Piece]:
     """Return what lies between two frames of a timeline, or what is chosen of it, as pieces for another.
 
     Raises `NotPossible` where they count at different rates.

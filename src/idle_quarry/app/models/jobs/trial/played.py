@@ -21,7 +21,7 @@ _SOUND_AHEAD, _BLOCK = RATE // 5, RATE // 50
 
 
 @dataclass(frozen=True)
-class Seen:
+class PlayedPicture:
     """A picture as it is shown: R′G′B′ (h, w, 3), where on the canvas it lies (shares: left, top, width, height), and what it is."""
 
     frame: int
@@ -33,7 +33,7 @@ class Seen:
     order: str = ""  #: the field that comes first, "top" or "bottom"; "" where it has none
 
 
-class Source(Protocol):
+class PlaybackSource(Protocol):
     """What is played. `seen` and `sound` are each called on one thread of their own."""
 
     rate: Fraction
@@ -41,7 +41,7 @@ class Source(Protocol):
     aspect: float  #: width to height of what is seen
     heard: bool  #: whether it has sound
 
-    def seen(self, frame: int, lines: int) -> Seen:
+    def seen(self, frame: int, lines: int) -> PlayedPicture:
         """Return a frame; `lines` is how many are shown while it plays, 0 where all are wanted."""
         ...
 
@@ -53,7 +53,7 @@ class Source(Protocol):
         """Let go of its clips; they are opened again where it is asked for more."""
 
 
-class Maker(QObject):
+class FrameMaker(QObject):
     """Makes the frames that are wanted, in their order, on a thread of its own."""
 
     made = Signal(object, object)
@@ -62,13 +62,13 @@ class Maker(QObject):
         super().__init__()
         self._there = threading.Condition()
         self._wanted: list[int] = []
-        self._source: Source | None = None
-        self._gone: list[Source] = []
+        self._source: PlaybackSource | None = None
+        self._gone: list[PlaybackSource] = []
         self._lines = 0
         self._ended = self._resting = False
         self._thread: threading.Thread | None = None
 
-    def want(self, source: Source | None, frames: list[int], lines: int) -> None:
+    def want(self, source: PlaybackSource | None, frames: list[int], lines: int) -> None:
         """Make these frames of a source from now on, and nothing else."""
         with self._there:
             if source is not self._source and self._source is not None:
@@ -116,16 +116,16 @@ class Maker(QObject):
             try:
                 seen: Any = source.seen(frame, lines)
             except QuarryError as error:
-                seen = Seen(frame, None, words=error.what)
+                seen = PlayedPicture(frame, None, words=error.what)
             except Exception as error:  # the window must say so rather than stand still
-                seen = Seen(frame, None, words=unforeseen(error))
+                seen = PlayedPicture(frame, None, words=unforeseen(error))
             self.made.emit(source, (lines, seen))
 
 
-class Sounding:
+class SoundFeeder:
     """Gives sound to the output from a frame on, some way ahead, on a thread of its own, until it is stopped."""
 
-    def __init__(self, source: Source, first: int, out: SoundOut) -> None:
+    def __init__(self, source: PlaybackSource, first: int, out: SoundOut) -> None:
         self._source, self._first, self._out = source, first, out
         self._stop = threading.Event()
         self.given = 0

@@ -12,7 +12,7 @@ from fractions import Fraction
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
-from idle_quarry.app.models.jobs.trial.played import Maker, Seen, Sounding, Source
+from idle_quarry.app.models.jobs.trial.played import FrameMaker, PlaybackSource, PlayedPicture, SoundFeeder
 from idle_quarry.errors import QuarryError
 from idle_quarry.sound.playing import RATE, SoundOut, Speaker
 
@@ -24,7 +24,7 @@ _AHEAD = 10
 _TICK_MS = 4
 
 
-class Playing(QObject):
+class Playback(QObject):
     """`seen_changed`: another picture is shown; `state_changed`: it plays otherwise, or another source."""
 
     seen_changed = Signal()
@@ -34,8 +34,8 @@ class Playing(QObject):
         super().__init__()
         self.speaker: Callable[[int], SoundOut] = Speaker
         self.now: Callable[[], float] = time.monotonic
-        self.source: Source | None = None
-        self.seen: Seen | None = None
+        self.source: PlaybackSource | None = None
+        self.seen: PlayedPicture | None = None
         self.frame = 0
         self.speed = Fraction(0)
         self.shown = self.late = 0  #: pictures that were shown since it began to play, and that came too late
@@ -43,10 +43,10 @@ class Playing(QObject):
         self.loop: tuple[int, int] | None = None  #: frames between which it plays round and round (half open)
         self.by_field, self.second_field = False, False
         self.silent = ""  #: why nothing is heard
-        self._maker = Maker()
+        self._maker = FrameMaker()
         self._maker.made.connect(self._made, Qt.ConnectionType.QueuedConnection)
-        self._ready: dict[int, Seen] = {}
-        self._sounding: Sounding | None = None
+        self._ready: dict[int, PlayedPicture] = {}
+        self._sounding: SoundFeeder | None = None
         self._begun, self._from, self._planned = 0.0, 0, 0
         self._timer = QTimer(self, interval=_TICK_MS)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
@@ -54,7 +54,7 @@ class Playing(QObject):
 
     # -- what is shown ---------------------------------------------------------------------------------------------
 
-    def show(self, source: Source | None, frame: int = 0) -> None:
+    def show(self, source: PlaybackSource | None, frame: int = 0) -> None:
         """Show a source from a frame on; what played stops. The same again, changed, is shown where it was."""
         self.stop()
         self.source, self._ready = source, {}
@@ -100,7 +100,7 @@ class Playing(QObject):
     def _want_still(self) -> None:
         self._maker.want(self.source, [self.frame], 0)
 
-    def _made(self, source: object, made: tuple[int, Seen]) -> None:
+    def _made(self, source: object, made: tuple[int, PlayedPicture]) -> None:
         lines, seen = made
         if source is not self.source:
             return
@@ -168,7 +168,7 @@ class Playing(QObject):
             self._sounding = None
         if self.speed == 1 and source.heard:
             try:
-                self._sounding = Sounding(source, int(frame * RATE / source.rate), self.speaker(2))
+                self._sounding = SoundFeeder(source, int(frame * RATE / source.rate), self.speaker(2))
                 self.silent = ""
             except QuarryError as error:
                 self.silent = error.what

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.models.jobs.renders.seen import states_of
-from idle_quarry.app.models.jobs.trial.opened import Opened
+from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.cutting.timeline import PICTURE, Item, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import PICTURE, Timeline, TimelineItem, Track
 from idle_quarry.jobs.renders.pieces import EXACT, Piece, pieces_of
-from idle_quarry.jobs.renders.standing import RENDERED, Stood, StoodAt, canvas_of, stood
+from idle_quarry.jobs.renders.standing import RENDERED, PieceStatus, TimelineStatus, canvas_of, stood
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.trial.trial import Trial
@@ -29,14 +29,14 @@ class TrialRenders(QObject):
     def __init__(self, trial: Trial) -> None:
         super().__init__()
         self._trial, self._renders = trial, trial.renders
-        self._found: dict[Path, tuple[Timeline, StoodAt]] = {}
+        self._found: dict[Path, tuple[Timeline, TimelineStatus]] = {}
         self._looking: set[Path] = set()
         self._divided: dict[
             Path, tuple[tuple[Timeline, object] | None, list[Piece]]
         ] = {}  #: pieces, and of what: they stand otherwise more often
         trial.renders.changed.connect(self._look_at_all)
 
-    def of(self, opened: Opened | None) -> tuple[Stood, ...]:
+    def of(self, opened: OpenTimeline | None) -> tuple[PieceStatus, ...]:
         """Return the pieces of a timeline as it is now; none while they are being found."""
         found = self._found.get(opened.path) if opened is not None else None
         return found[1].all if found is not None and opened is not None and found[0] is opened.timeline else ()
@@ -49,14 +49,14 @@ class TrialRenders(QObject):
         there = found[1].at(frame)
         return (there.kept.path, frame - there.piece.first) if there is not None and there.kept is not None else None
 
-    def lacks(self, opened: Opened, track: Track, item: Item) -> bool:
+    def lacks(self, opened: OpenTimeline, track: Track, item: TimelineItem) -> bool:
         """Return whether a frame of an item that is seen has neither to be rendered nor is."""
         return track.kind == PICTURE and any(
             each.piece.first < item.end and item.at < each.piece.last and each.state not in (EXACT, RENDERED)
             for each in self.of(opened)
         )
 
-    def look(self, opened: Opened) -> None:
+    def look(self, opened: OpenTimeline) -> None:
         """Find the pieces of a timeline as it is now, off the interface thread; what it becomes meanwhile is looked at then."""
         job, seen = self._trial.job, self._renders.seen
         if job is None or seen is None or opened.path in self._looking:
@@ -66,14 +66,14 @@ class TrialRenders(QObject):
         canvas, store, stock = canvas_of(job.template, opened.path.stem), seen.settled.store, seen.stock
         of, pieces = self._divided.get(opened.path, (None, []))
 
-        def work(_ticket: object) -> StoodAt:
+        def work(_ticket: object) -> TimelineStatus:
             nonlocal pieces
             if of is None or of[0] is not timeline or of[1] is not stock:
                 pieces = pieces_of(timeline, canvas, stock)
             states = states_of(job, seen)
-            return StoodAt([stood(piece, store, states) for piece in pieces])
+            return TimelineStatus([stood(piece, store, states) for piece in pieces])
 
-        def done(found: StoodAt) -> None:
+        def done(found: TimelineStatus) -> None:
             self._looking.discard(opened.path)
             self._divided[opened.path] = (timeline, stock), pieces
             before = self._found.get(opened.path)

@@ -12,11 +12,11 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.app.models.jobs.trial.played import Seen
+from idle_quarry.app.models.jobs.trial.played import PlayedPicture
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.conform.material import count_of
-from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, Heard, Shown, mixed, shown_at
-from idle_quarry.jobs.cutting.timeline import CLIP, NO_MEDIA, PICTURE, SOUND, Item, Media, Timeline, Track
+from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, ClipSound, ShownItem, mixed, shown_at
+from idle_quarry.jobs.cutting.timeline import CLIP, NO_MEDIA, PICTURE, SOUND, Media, Timeline, TimelineItem, Track
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.sounds import SoundReader
@@ -33,7 +33,7 @@ _WHOLE: Place = (0.0, 0.0, 1.0, 1.0)
 
 
 @dataclass(frozen=True)
-class Known:
+class KnownClip:
     """What is known of a file that may be played: the clip (None where it is looked at then), how it is fitted, whether it is exact.
 
     `proxy` is what was made of it at the timeline's rate, to be played in its place. What a timeline names and nobody knows is not opened.
@@ -83,7 +83,7 @@ def canvas_words(clip: Clip, canvas: Raster, policy: Policy, shift: tuple[Fracti
 class _Readers:
     """The last few clips, open: their pictures for one thread and their sound for another."""
 
-    def __init__(self, known: Mapping[str, Known]) -> None:
+    def __init__(self, known: Mapping[str, KnownClip]) -> None:
         self._known = known
         self._pictures: OrderedDict[str, FrameSource] = OrderedDict()
         self._sounds: OrderedDict[str, SoundReader | None] = OrderedDict()
@@ -101,7 +101,7 @@ class _Readers:
             self._pictures.popitem(last=False)[1].close()
         return source
 
-    def sound(self, media: Media) -> Heard | None:
+    def sound(self, media: Media) -> ClipSound | None:
         """Return a clip's sound, None where it has none that can be read."""
         path = media.path
         if path is None or path not in self._known:
@@ -148,7 +148,7 @@ class TimelineSource:
         timeline: Timeline,
         canvas: Raster,
         fit: str | None,
-        known: Mapping[str, Known],
+        known: Mapping[str, KnownClip],
         rendered: Callable[[int], tuple[Path, int] | None] = lambda _frame: None,
     ) -> None:
         self.timeline, self.rate, self.length = timeline, timeline.rate, max(1, timeline.end)
@@ -157,20 +157,20 @@ class TimelineSource:
         self._canvas, self._fit, self._known, self._rendered = canvas, fit, known, rendered
         self._readers = _Readers(known)
 
-    def seen(self, frame: int, lines: int) -> Seen:
+    def seen(self, frame: int, lines: int) -> PlayedPicture:
         found = shown_at(self.timeline, frame)
         made = self._from_render(frame, found, lines)
         if made is not None:
             return made
         if found is None:
-            return Seen(frame, None)
+            return PlayedPicture(frame, None)
         item, media = found.item, found.item.media
         if item.kind != CLIP or media is None or media.path is None:
             what = NO_MEDIA.get(item.kind, "its clip is not known")
-            return Seen(frame, None, words=f"{item.name}: {what}")
+            return PlayedPicture(frame, None, words=f"{item.name}: {what}")
         at, known = str(media.timecode(found.place)), self._known.get(media.path)
         if known is None:
-            return Seen(frame, None, words=f"{item.name}: its clip is not among the job's", media=at)
+            return PlayedPicture(frame, None, words=f"{item.name}: its clip is not among the job's", media=at)
         stands_in = self._from_proxy(frame, item, known, max(0, found.file_frame), at) if lines else None
         if stands_in is not None:
             return stands_in
@@ -178,16 +178,16 @@ class TimelineSource:
             source = self._readers.pictures(media.path)
             picture = source.frame(max(0, found.file_frame))
         except QuarryError as error:
-            return Seen(frame, None, words=f"{item.name}: {error.what}", media=at)
+            return PlayedPicture(frame, None, words=f"{item.name}: {error.what}", media=at)
         if picture is None:
-            return Seen(frame, None, words=f"{item.name}: its file has no such frame", media=at)
+            return PlayedPicture(frame, None, words=f"{item.name}: its file has no such frame", media=at)
         clip = source.clip
         rgb = shown(picture, clip, _step(lines, len(picture.luma)))
         order = (clip.format.field_order or "") if clip.format is not None else ""
         quick = not known.exact or self._fit is not None
-        return Seen(frame, rgb, self._place(clip, known, item), item.name, at, quick, order)
+        return PlayedPicture(frame, rgb, self._place(clip, known, item), item.name, at, quick, order)
 
-    def _from_render(self, frame: int, found: Shown | None, lines: int) -> Seen | None:
+    def _from_render(self, frame: int, found: ShownItem | None, lines: int) -> PlayedPicture | None:
         """Return a frame as it is rendered, None where it is not, or what was rendered is gone."""
         there = self._rendered(frame)
         if there is None:
@@ -200,13 +200,15 @@ class TimelineSource:
         if picture is None:
             return None
         media, fmt = found.item.media if found is not None else None, source.clip.format
-        return Seen(
+        return PlayedPicture(
             frame, shown(picture, source.clip, _step(lines, len(picture.luma))), words=found.item.name if found is not None else "",
             media=str(media.timecode(found.place)) if media is not None and found is not None else "",
             order=(fmt.field_order or "") if fmt is not None else "",
         )  # fmt: skip
 
-    def _from_proxy(self, frame: int, item: Item, known: Known, index: int, at: str) -> Seen | None:
+    def _from_proxy(
+        self, frame: int, item: TimelineItem, known: KnownClip, index: int, at: str
+    ) -> PlayedPicture | None:
         """Return a frame as its proxy has it: already converted, on the whole canvas."""
         if known.proxy is None or known.clip is None or known.exact or item.speed != 1 or self._fit is not None:
             return None
@@ -214,9 +216,9 @@ class TimelineSource:
         picture = source.frame(int(index / (known.clip.declared.rate or self.rate) * self.rate))
         if picture is None:
             return None
-        return Seen(frame, shown(picture, source.clip), words=f"{item.name}, its proxy", media=at)
+        return PlayedPicture(frame, shown(picture, source.clip), words=f"{item.name}, its proxy", media=at)
 
-    def _place(self, clip: Clip, known: Known, item: Item) -> Place:
+    def _place(self, clip: Clip, known: KnownClip, item: TimelineItem) -> Place:
         policy = known.policy
         if self._fit is not None:
             policy = policy.with_parts(fit=self._fit)
@@ -235,13 +237,13 @@ class ClipSource(TimelineSource):
     def __init__(self, clip: Clip) -> None:
         media = media_of(clip)
         raster = clip.format.raster if clip.format is not None else Raster(1920, 1080)
-        item = Item(1, clip.path.name, 0, media.frames or 1, CLIP, media, Fraction(media.first))
-        super().__init__(_alone(item, media, clip), raster, None, {str(clip.path): Known(clip, Policy(), True)})
+        item = TimelineItem(1, clip.path.name, 0, media.frames or 1, CLIP, media, Fraction(media.first))
+        super().__init__(_alone(item, media, clip), raster, None, {str(clip.path): KnownClip(clip, Policy(), True)})
         if clip.format is None and clip.declared.display_aspect:
             self.aspect = float(clip.declared.display_aspect)
 
 
-def _alone(item: Item, media: Media, clip: Clip) -> Timeline:
+def _alone(item: TimelineItem, media: Media, clip: Clip) -> Timeline:
     tracks = [Track("picture", "Picture", PICTURE, (item,))] if clip.declared.has_picture else []
     if clip.declared.audio:
         tracks.append(Track("sound", "Sound", SOUND, (item,)))

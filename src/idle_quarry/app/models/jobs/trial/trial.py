@@ -14,17 +14,17 @@ from idle_quarry.app.models.jobs.renders.renders import Renders
 from idle_quarry.app.models.jobs.trial.acts import TrialActs
 from idle_quarry.app.models.jobs.trial.costs import Costs
 from idle_quarry.app.models.jobs.trial.find import find
-from idle_quarry.app.models.jobs.trial.opened import Opened
-from idle_quarry.app.models.jobs.trial.played import Source
-from idle_quarry.app.models.jobs.trial.playing import Playing
+from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
+from idle_quarry.app.models.jobs.trial.played import PlaybackSource
+from idle_quarry.app.models.jobs.trial.playing import Playback
 from idle_quarry.app.models.jobs.trial.renders import TrialRenders
-from idle_quarry.app.models.jobs.trial.sources import ClipSource, Known, TimelineSource, canvas_words
+from idle_quarry.app.models.jobs.trial.sources import ClipSource, KnownClip, TimelineSource, canvas_words
 from idle_quarry.app.trial_keys import CLIPS, LOWER, UPPER
 from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.keeping import read_timeline, state_of, timelines_in
 from idle_quarry.jobs.cutting.shown import next_cut, shown_at
-from idle_quarry.jobs.cutting.timeline import Item, Timeline, Track
+from idle_quarry.jobs.cutting.timeline import Timeline, TimelineItem, Track
 from idle_quarry.jobs.material import parts_of, proxy_of
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.policies import Policy
@@ -44,10 +44,10 @@ class Trial(JobPart):
     def __init__(self, jobs: Jobs, material: JobMaterial, renders: Renders) -> None:
         super().__init__(jobs)
         self.material, self.renders = material, renders
-        self.player: Playing = Playing()
+        self.player: Playback = Playback()
         self.acts: TrialActs = TrialActs(self)
         self.pieces: TrialRenders = TrialRenders(self)
-        self.opened: dict[str, Opened | None] = {UPPER: None, LOWER: None}
+        self.opened: dict[str, OpenTimeline | None] = {UPPER: None, LOWER: None}
         self.side = LOWER
         self.aim = LOWER  #: the timeline that clips are laid onto
         self.clip: Path | None = None
@@ -56,7 +56,7 @@ class Trial(JobPart):
         self._goes: tuple[str, int] | None = None  #: where one is to be in a timeline that is being opened
         self.in_sight = False
         self.let_be: set[Path] = set()  #: clips of no class that are used as they are
-        self._away: list[Opened] = []  #: that were let go, of which the file may not have the last state
+        self._away: list[OpenTimeline] = []  #: that were let go, of which the file may not have the last state
         self._folder: Path | None = None
         self._known_of: list[MaterialRow] = []
         self._shown_of: list[MaterialRow] = []  #: that the player knows
@@ -148,7 +148,7 @@ class Trial(JobPart):
 
         def done(read: tuple[str, Timeline]) -> None:
             if job.folder == self._folder:
-                self._open(Opened(self.desk, path, read[1], canvas, fit, read[0]), side)
+                self._open(OpenTimeline(self.desk, path, read[1], canvas, fit, read[0]), side)
 
         self.desk.workers.start(work, done, self.desk.refuse)
 
@@ -166,7 +166,7 @@ class Trial(JobPart):
                 self.look_at(side)
                 opened.go(frame)
 
-    def _open(self, opened: Opened, side: str) -> None:
+    def _open(self, opened: OpenTimeline, side: str) -> None:
         self._put_away(side)
         self.opened[side] = opened
         opened.edited.connect(partial(self._edited, side))
@@ -198,15 +198,15 @@ class Trial(JobPart):
             self._costs = None
         return self._known
 
-    def _known_clips(self) -> dict[str, Known]:
-        found: dict[str, Known] = {}
+    def _known_clips(self) -> dict[str, KnownClip]:
+        found: dict[str, KnownClip] = {}
         for row in self.material.rows:
-            found |= {str(made.path): Known(None, Policy(), True) for made in parts_of(row.entry)}
+            found |= {str(made.path): KnownClip(None, Policy(), True) for made in parts_of(row.entry)}
             if row.clip is not None:
                 link, proxy = self.costs.link_of(row.source), proxy_of(row.entry)
                 policy = row.source.policy if row.source is not None else Policy()
                 exact = link is not None and link.plan.grade == "exact"
-                found[str(row.entry.path)] = Known(
+                found[str(row.entry.path)] = KnownClip(
                     row.clip, policy, exact, str(proxy.path) if proxy is not None else None
                 )
         return found
@@ -214,12 +214,12 @@ class Trial(JobPart):
     # -- what is looked at -------------------------------------------------------------------------------------------
 
     @property
-    def here(self) -> Opened | None:
+    def here(self) -> OpenTimeline | None:
         """The timeline that is looked at, None where a clip is."""
         return self.opened.get(self.side)
 
     @property
-    def aimed(self) -> Opened | None:
+    def aimed(self) -> OpenTimeline | None:
         """The timeline onto which what is looked at is laid: the other one where a timeline is looked at."""
         if self.side == CLIPS:
             return self.opened[self.aim] or self.opened[LOWER]
@@ -237,7 +237,7 @@ class Trial(JobPart):
         self.side_changed.emit()
         self.under_changed.emit()
 
-    def _source_of(self, opened: Opened) -> Source:
+    def _source_of(self, opened: OpenTimeline) -> PlaybackSource:
         self._shown_of = self.material.rows
         rendered = partial(self.pieces.at, opened.path, opened.timeline)
         return TimelineSource(opened.timeline, opened.canvas, opened.fit, self._known_clips(), rendered)
@@ -378,7 +378,7 @@ class Trial(JobPart):
             self._costs = Costs(evaluation, known, looked=self.material.looked)
         return self._costs
 
-    def under(self) -> tuple[Track | None, Item | None, MaterialRow | None]:
+    def under(self) -> tuple[Track | None, TimelineItem | None, MaterialRow | None]:
         """Return what is under the playhead: its track, the item, and what is known of its clip; of a clip only the last."""
         opened = self.here
         if opened is None:
