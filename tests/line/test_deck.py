@@ -200,6 +200,9 @@ def test_flash_and_pip_tell_how_far_sound_is_off(tmp_path: Path, late_ms: int) -
         writer.finish()
     found = flash_and_pip(tmp_path / "a.mov", inspect(tmp_path / "a.mov").declared)
     assert found.pairs >= 2 and abs(found.offset_ms - late_ms) < 1.5
+
+
+def test_a_clip_without_flashes_says_so() -> None:
     with pytest.raises(MediaError, match="no flash with its pip"):
         flash_and_pip(TAPE, inspect(TAPE).declared)
 

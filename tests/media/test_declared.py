@@ -38,7 +38,7 @@ WRITTEN: dict[str, tuple[str, str, tuple[str, ...], bool]] = {
 @pytest.mark.parametrize("name", WRITTEN)
 def test_agrees_with_ffprobe(name: str, ffmpeg: Make) -> None:
     size, rate, options, sound = WRITTEN[name]
-    path = ffmpeg(name, size, rate, *options, sound=sound)
+    path = ffmpeg(name, size, rate, *options, seconds=0.12, sound=sound)
     shown = subprocess.run(
         ["ffprobe", "-v", "error", "-of", "json", "-show_streams", "-show_format", str(path)],
         capture_output=True,
@@ -81,7 +81,7 @@ def test_agrees_with_ffprobe(name: str, ffmpeg: Make) -> None:
 def test_formats_as_meant(ffmpeg: Make) -> None:
     def words(name: str) -> str:
         size, rate, options, sound = WRITTEN[name]
-        fmt = inspect(ffmpeg(name, size, rate, *options, sound=sound)).format
+        fmt = inspect(ffmpeg(name, size, rate, *options, seconds=0.12, sound=sound)).format
         assert fmt is not None
         return format_words(fmt)
 
@@ -134,7 +134,7 @@ def test_the_demo_is_small_and_complete() -> None:
 
 
 def test_what_is_no_clip_says_why(tmp_path: Path, ffmpeg: Make) -> None:
-    whole = ffmpeg("hd.mov", "1920x1080", "25", *WRITTEN["hd.mov"][2], sound=True).read_bytes()
+    whole = ffmpeg("hd.mov", "1920x1080", "25", *WRITTEN["hd.mov"][2], seconds=0.12, sound=True).read_bytes()
     cases = {
         "empty.mov": b"", "noise.mov": bytes(range(256)) * 40, "text.mxf": b"hello\n" * 900, "cut.mov": whole[: len(whole) // 3],
         "head.mov": whole[:40], "page.mp4": b"<!doctype html><html></html>", "zero.dpx": b"SDPX" + bytes(3000), "zero.exr": b"\x76\x2f\x31\x01" + bytes(60),

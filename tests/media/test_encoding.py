@@ -42,12 +42,10 @@ _SMALL = [
 
 @pytest.mark.parametrize("codec", codecs().values(), ids=lambda codec: codec.id)
 def test_flags_and_timecode_survive(codec: object, tmp_path: Path) -> None:
-    tried = 0
-    for number, text in enumerate([*_SMALL, "1080p25"]):
+    fitting = [text for text in [*_SMALL, "1080p25"] if not cannot_hold(codec, as_held(codec, words(text)))]  # type: ignore[arg-type]
+    assert fitting
+    for number, text in enumerate(fitting[:4]):
         fmt = as_held(codec, words(text))  # type: ignore[arg-type]
-        if cannot_hold(codec, fmt) or (tried and text == "1080p25"):  # type: ignore[arg-type]
-            continue
-        tried += 1
         stem = f"{number}.000001" if codec.one_picture_a_file else str(number)  # type: ignore[attr-defined]
         path = tmp_path / f"{stem}{clip_suffix(codec)}"  # type: ignore[arg-type]
         start = Timecode.from_text("09:58:30:00", fmt.rate)
@@ -63,7 +61,6 @@ def test_flags_and_timecode_survive(codec: object, tmp_path: Path) -> None:
             assert declared.timecode == "09:58:30:00"
         if declared.primaries:
             assert declared.primaries == carried.encoding.primaries
-    assert tried
 
 
 #: Codes of 10 bits (Y, C′B, C′R or R′, G′, B′) as the standards print them, at samples and lines of 1920 × 1080.
