@@ -116,13 +116,13 @@ def left() -> list[Leftover]:
 
     A part on a disk that is not there now is kept in mind and not returned.
     """
-    found = []
+    leftovers = []
     with contextlib.suppress(OSError):
         for path in sorted(_folder().iterdir()):
-            one = _read(path)
-            if one is not None and one.part.parent.is_dir():
-                found.append(one)
-    return sorted(found, key=lambda one: one.time)
+            leftover = _read(path)
+            if leftover is not None and leftover.part.parent.is_dir():
+                leftovers.append(leftover)
+    return sorted(leftovers, key=lambda leftover: leftover.time)
 
 
 def _read(path: Path) -> Leftover | None:

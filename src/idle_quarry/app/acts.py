@@ -218,27 +218,29 @@ class LibraryActs:
         from idle_quarry.library.importing import take
 
         def work(library: FileLibrary) -> tuple[list[ImportedTemplate], list[str]]:
-            taken: list[ImportedTemplate] = []
+            templates: list[ImportedTemplate] = []
             refused: list[str] = []
-            for each, decision in offers:
+            for bundled, decision in offers:
                 try:
-                    one = take(library, each, shelf, decision, name)
+                    template = take(library, bundled, shelf, decision, name)
                 except QuarryError as error:
                     refused.append(str(error))
                     continue
-                if one is not None:
-                    taken.append(one)
-            return taken, refused
+                if template is not None:
+                    templates.append(template)
+            return templates, refused
 
         def told(found: tuple[list[ImportedTemplate], list[str]]) -> None:
-            taken, refused = found
-            for each in taken:
-                self._desk.documents.let_go(each.template_id)
-            if taken:
-                done(taken[0].template_id)
-                said = f"{taken[0].name} imported" if len(taken) == 1 else f"{len(taken)} templates imported"
+            templates, refused = found
+            for template in templates:
+                self._desk.documents.let_go(template.template_id)
+            if templates:
+                done(templates[0].template_id)
+                said = (
+                    f"{templates[0].name} imported" if len(templates) == 1 else f"{len(templates)} templates imported"
+                )
                 more = f" {len(refused)} refused: {refused[0]}" if refused else ""
-                self._desk.say(f"{said} from {name}.{more}", action=("Undo", lambda: self.take_back(taken)))
+                self._desk.say(f"{said} from {name}.{more}", action=("Undo", lambda: self.take_back(templates)))
             elif refused:
                 self._desk.say(refused[0], refusal=True)
 
@@ -249,8 +251,8 @@ class LibraryActs:
         from idle_quarry.library.importing import take_back
 
         def told(_none: None) -> None:
-            for each in taken:
-                self._desk.documents.let_go(each.template_id)
+            for template in taken:
+                self._desk.documents.let_go(template.template_id)
 
         self.do(lambda library: take_back(library, list(taken)), told)
 
@@ -276,9 +278,9 @@ class LibraryActs:
         desk, library = self._desk, self._desk.library
 
         def moved(_ticket: object) -> Move:
-            found = work()
+            move = work()
             library.move_job(record.id, to)
-            return found
+            return move
 
         def told(found: Move) -> None:
             done(found)

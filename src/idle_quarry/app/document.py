@@ -126,7 +126,7 @@ class Document(QObject):
         """Evaluate anew: the template, or what is known of this machine's disks, has changed."""
         before = {known(finding): finding.remedy for finding in self._evaluation.findings}
         quick = evaluate(self._template, self._measured(), self._house(), remedies=False)
-        findings = (replace(each, remedy=before.get(known(each)), others=()) for each in quick.findings)
+        findings = (replace(finding, remedy=before.get(known(finding)), others=()) for finding in quick.findings)
         self._evaluation, self._is_weighed = replace(quick, findings=tuple(findings)), False
         self._weigh_soon.start()
         self.changed.emit()

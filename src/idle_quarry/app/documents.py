@@ -130,10 +130,10 @@ class Documents(QObject):
 
     def let_go(self, template_id: str) -> None:
         """Let go of a document whose template was changed on its shelf, unless there is unsaved work on it."""
-        held = self.held.get(template_id)
-        if held is not None and not held.dirty:
+        document = self.held.get(template_id)
+        if document is not None and not document.dirty:
             del self.held[template_id]
-            if self.front is held:
+            if self.front is document:
                 library = self._desk.library
                 stored = library.stored(template_id, self.worked_on(library.summary(template_id)))
                 self.held[template_id] = self._document(stored.template, stored)

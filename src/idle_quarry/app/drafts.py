@@ -59,11 +59,11 @@ class Drafts:
 
     def entries(self) -> list[Entry]:
         """Return the edited entries kept; what cannot be read is left where it lies."""
-        found = []
+        entries = []
         for path in sorted((self._folder / "entries").glob("*.json")):
             with contextlib.suppress(OSError, ValueError, QuarryError):
-                found.append(checked(json.loads(path.read_text(encoding="utf-8"))))
-        return found
+                entries.append(checked(json.loads(path.read_text(encoding="utf-8"))))
+        return entries
 
     def drop(self, key: str) -> None:
         """Forget a draft."""
@@ -74,12 +74,12 @@ class Drafts:
         """Return the drafts kept, the newest first; what cannot be read is left where it lies."""
         if not self._folder.is_dir():
             return []
-        found = []
+        drafts = []
         for path in sorted(self._folder.glob("*.json"), key=lambda p: p.stat().st_mtime, reverse=True):
             try:
                 data = json.loads(path.read_text(encoding="utf-8"))
                 template = template_from_data(data["template"])
-                found.append(Draft(str(data["key"]), template, data["template_id"], data["revision"]))
+                drafts.append(Draft(str(data["key"]), template, data["template_id"], data["revision"]))
             except (OSError, ValueError, KeyError, TypeError, ValidationError, QuarryError):
                 continue
-        return found
+        return drafts

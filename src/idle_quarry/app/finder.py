@@ -78,17 +78,17 @@ class Finder(QFrame):
 
     def _narrow(self, text: str) -> None:
         words = typed_words(text)
-        found = [entry for hay, entry in self._entries if all(word in hay for word in words)]
+        items = [entry for hay, entry in self._entries if all(word in hay for word in words)]
         if words:  # what begins with the first word comes before what only contains it
-            found.sort(key=lambda entry: not entry.text.lower().startswith(words[0]))
+            items.sort(key=lambda entry: not entry.text.lower().startswith(words[0]))
         self.results.clear()
-        for entry in found[:_MOST]:
+        for entry in items[:_MOST]:
             item = QListWidgetItem("   ".join(filter(None, (entry.text, entry.beside, entry.why_not))))
             tint(item, "dust" if entry.why_not else "")
             item.setData(Qt.ItemDataRole.UserRole, entry)
             item.setToolTip(entry.kind)
             self.results.addItem(item)
-        if not found:
+        if not items:
             self.results.addItem("nothing has all of these words")
         self.results.setCurrentRow(0)
 

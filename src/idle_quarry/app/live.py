@@ -59,7 +59,7 @@ class LoopThread(QObject):
 
     def stop(self) -> None:
         """End the loop without waiting for the step that is under way."""
-        self._ending = [each for each in self._ending if each.is_alive()]
+        self._ending = [thread for thread in self._ending if thread.is_alive()]
         if self._thread is not None:
             self._ending.append(self._thread)
         self._thread = None
@@ -74,8 +74,8 @@ class LoopThread(QObject):
     def finish(self) -> None:
         """End the loop and wait until it, and every one before it, has let go."""
         self.stop()
-        for each in self._ending:
-            each.join()
+        for thread in self._ending:
+            thread.join()
 
     def _run(self, steps: LoopSteps, stop: threading.Event, taken: threading.Event, wake: threading.Event) -> None:
         try:

@@ -41,7 +41,7 @@ def offer_left_over(desk: Desk) -> None:
     library = desk.library
 
     def offer(found: list[Leftover]) -> None:
-        whole = [one for one in found if is_whole(one)]
+        whole = [leftover for leftover in found if is_whole(leftover)]
         if whole:
             _offer_to_list(desk, whole[0])
         elif found:
@@ -71,13 +71,13 @@ def _offer_to_clear(desk: Desk, found: Sequence[Leftover]) -> None:
         desk.say(f"Cleared {counted(count, 'part')}; what was whole is as it was.")
 
     def clear(_ticket: object) -> int:
-        for one in found:
-            begun.clear(one)
+        for leftover in found:
+            begun.clear(leftover)
         return len(found)
 
     first = words_of(found[0])
     rest = f" (and {len(found) - 1} more)" if len(found) > 1 else ""
-    size = sum(one.bytes for one in found) / 1e6
+    size = sum(leftover.bytes for leftover in found) / 1e6
     where = found[0].part.parent
     desk.say(
         f"{first[0].upper()}{first[1:]}{rest}: {size:.0f} MB lie hidden in {where}.",

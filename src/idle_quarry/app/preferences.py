@@ -51,7 +51,7 @@ class Preferences:
     @classmethod
     def of(cls, data: Any) -> Preferences:
         """Return preferences from stored values; what does not fit is left at its default."""
-        made = cls()
+        preferences = cls()
         if isinstance(data, dict):
             for each in fields(cls):
                 value = data.get(each.name)
@@ -61,9 +61,9 @@ class Preferences:
                     value = {str(key): text for key, text in value.items() if isinstance(text, str)}
                 if isinstance(value, str) and text_refused(value) is not None:
                     continue
-                if isinstance(value, type(getattr(made, each.name))):
-                    setattr(made, each.name, value)
-        return made
+                if isinstance(value, type(getattr(preferences, each.name))):
+                    setattr(preferences, each.name, value)
+        return preferences
 
     @classmethod
     def load(cls) -> Preferences:

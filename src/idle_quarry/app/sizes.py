@@ -63,9 +63,9 @@ def dress(root: QWidget) -> None:
 
 def _boxes_again(root: QWidget) -> None:
     """Qt keeps a choice box's least size over a change of type; it forgets it with its style, once the type has come."""
-    for each in root.findChildren(QComboBox):
-        QApplication.sendEvent(each, QEvent(QEvent.Type.StyleChange))
-        each.updateGeometry()
+    for box in root.findChildren(QComboBox):
+        QApplication.sendEvent(box, QEvent(QEvent.Type.StyleChange))
+        box.updateGeometry()
 
 
 def _apply(target: QObject, key: str, values: Any) -> None:

@@ -192,11 +192,11 @@ class QuarryStyle(QProxyStyle):
         return found
 
     def subElementRect(self, element: QStyle.SubElement, option: QStyleOption, widget: QWidget | None = None) -> QRect:
-        found = super().subElementRect(element, option, widget)  # type: ignore[arg-type]
+        rect = super().subElementRect(element, option, widget)  # type: ignore[arg-type]
         if element == QStyle.SubElement.SE_LineEditContents:
             inset = 0 if widget is not None and isinstance(widget.parent(), QComboBox) else theme.px(5)
-            return found.adjusted(inset, 0, -inset, 0)
-        return found
+            return rect.adjusted(inset, 0, -inset, 0)
+        return rect
 
 
 _METRICS = {

@@ -121,9 +121,9 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(body)
 
     def _header(self) -> QWidget:
-        made = QWidget()
-        on(made, "bench")
-        row = QHBoxLayout(made)
+        widget = QWidget()
+        on(widget, "bench")
+        row = QHBoxLayout(widget)
         sized(row).setContentsMargins(8, 5, 16, 3)
         sized(row).setSpacing(2)
         self.tabs = Tabs([view.name for view in self._views if view.tab], "{} view")
@@ -142,7 +142,7 @@ class MainWindow(QMainWindow):
         row.addWidget(self.standing)
         row.addWidget(button("?", self.open_guide, quiet=True, tip="the guide to what is shown (F1)"))
         self._show_standing()
-        return made
+        return widget
 
     def _show_standing(self) -> None:
         """Show who works in which library, and whether its server is there."""

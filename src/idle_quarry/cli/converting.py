@@ -30,12 +30,12 @@ def convert(options: Options, out: Output) -> int:
     path = Path(options.file)
     clip = look(Path(options.clip))
     sound, working = template.sound, template.working.format
-    wanted = ConversionTarget(
+    target = ConversionTarget(
         working, codecs()[template.intermediate.codec], source.policy_for(clip.path.name), source.cadence, sound.sample_rate,
         sound.bit_depth, template.timecode.drop,
     )  # fmt: skip
     try:
-        made = converted(clip, wanted, path, None if out.as_json else _frames())
+        made = converted(clip, target, path, None if out.as_json else _frames())
     except KeyboardInterrupt:
         raise QuarryError("cancelled; nothing was left behind", subject=str(path)) from None
     finally:
@@ -62,7 +62,7 @@ def _source(template: Template, name: str) -> Source:
     for source in template.sources:
         if bare in (source.id.casefold(), source.name.casefold()):
             return source
-    names = ", ".join(each.id for each in template.sources) or "none"
+    names = ", ".join(source.id for source in template.sources) or "none"
     raise NotPossible("is no source of the template", subject=repr(name), remedy=f"it has {names}")
 
 

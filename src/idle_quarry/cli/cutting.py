@@ -21,17 +21,17 @@ def cuts_read(options: Options, out: Output) -> int:
         template = stored_of(library, options.template).template
     cuts = read_list(Path(options.file), template.working.format.rate)
     clips, trouble = clips_in([Path(folder) for folder in options.media])
-    found = conformed(cuts, template, clips)
+    report = conformed(cuts, template, clips)
     if options.report:
-        write_report(Path(options.report), found, write_pdf)
-    counts = ", ".join(f"{count} {status}" for status, count in found.counts().items())
+        write_report(Path(options.report), report, write_pdf)
+    counts = ", ".join(f"{count} {status}" for status, count in report.counts().items())
     said = (
         rate_text(cuts.rate) if cuts.rate is not None else f"no rate said, counted at {rate_text(cuts.timeline.rate)}"
     )
     lines = [f"{cuts.timeline.name}: {said}; {counts or 'no events'}"]
-    lines += [f"  {finding.severity}: {finding.text}" for finding in found.findings]
+    lines += [f"  {finding.severity}: {finding.text}" for finding in report.findings]
     lines += [f"  {text}" for text in (*cuts.lost, *trouble)]
-    rows = [event_json(cuts, event) for event in found.events]
+    rows = [event_json(cuts, event) for event in report.events]
     lines += table(
         [
             [
@@ -46,5 +46,5 @@ def cuts_read(options: Options, out: Output) -> int:
             for row in rows
         ]
     )
-    out.show(found.to_json(), lines)
-    return 1 if found.missing else 0
+    out.show(report.to_json(), lines)
+    return 1 if report.missing else 0

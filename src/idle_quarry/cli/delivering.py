@@ -29,9 +29,9 @@ def deliver(options: Options, out: Output) -> int:
     delivery = delivery_of(job.template, options.delivery)
     programmes = programmes_of(job, stock_of(job.folder, job.template))
     wanted = (options.timeline or programmes[0].name).casefold() if programmes else ""
-    programme = next((each for each in programmes if each.name.casefold() == wanted), None)
+    programme = next((programme for programme in programmes if programme.name.casefold() == wanted), None)
     if programme is None:
-        names = ", ".join(each.name for each in programmes) or "none"
+        names = ", ".join(programme.name for programme in programmes) or "none"
         raise NotPossible("is no timeline of the job", subject=repr(options.timeline or ""), remedy=f"it has {names}")
     try:
         made = make(
@@ -72,7 +72,7 @@ def _note(options: Options, job: Job, found: VerificationRecord) -> None:
 
     try:
         with opened(options) as library:
-            record = next((each for each in library.jobs() if Path(each.folder) == job.folder.resolve()), None)
+            record = next((record for record in library.jobs() if Path(record.folder) == job.folder.resolve()), None)
             handed = handed_over(found, job, record.template_id, library.person) if record is not None else None
             if handed is not None:
                 library.record_handover(handed)

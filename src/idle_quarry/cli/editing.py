@@ -77,13 +77,15 @@ def _saved(options: Options, out: Output, make: Callable[[StoredTemplate], Templ
         template = make(before)
         if template == before.template:
             raise LibraryError("nothing would change", subject=before.name)
-        made = library.save_revision(before.revision.template_id, template, options.note, parent=before.revision.number)
+        revision = library.save_revision(
+            before.revision.template_id, template, options.note, parent=before.revision.number
+        )
     rows = compared(before.template, template)
     document = {
-        "name": before.name, "revision": made.number, "state": made.state,
+        "name": before.name, "revision": revision.number, "state": revision.state,
         "changed": [{"setting": row.change.place, "a": row.a, "b": row.b} for row in rows],
     }  # fmt: skip
-    lines = [f"{before.name}: saved as revision {made.number}, a draft"]
+    lines = [f"{before.name}: saved as revision {revision.number}, a draft"]
     out.show(document, [*lines, *(f"  {row.label}: {row.a} → {row.b}" for row in rows)])
     return 0
 
@@ -108,7 +110,7 @@ def _meant(library: Library, name: str, states: tuple[str, ...]) -> Revision:
         return stored_of(library, name).revision
     summary = library.find(base or name)
     every = library.revisions(summary.id)
-    return next((each for each in every if each.state in states), every[0])
+    return next((revision for revision in every if revision.state in states), every[0])
 
 
 def template_review(options: Options, out: Output) -> int:
@@ -151,19 +153,19 @@ def template_merge(options: Options, out: Output) -> int:
         found = merge(base.template, a.template, b.template, choices)
         open_ = [conflict for conflict in found.conflicts if conflict.place not in choices]
         if open_:
-            told = "; ".join(f"{label_of(base.template, each.place)} ({each.place})" for each in open_)
+            told = "; ".join(f"{label_of(base.template, conflict.place)} ({conflict.place})" for conflict in open_)
             raise LibraryError(
                 f"changed differently in both drafts: {told}", subject=summary.name,
                 remedy="say --take-a PLACE or --take-b PLACE for each",
             )  # fmt: skip
         note = options.note or f"revisions {options.a} and {options.b} together"
-        made = library.save_revision(summary.id, found.template, note, parent=options.b, merged=options.a)
+        revision = library.save_revision(summary.id, found.template, note, parent=options.b, merged=options.a)
     document = {
-        "name": summary.name, "revision": made.number, "state": made.state,
+        "name": summary.name, "revision": revision.number, "state": revision.state,
         "from_a": list(found.from_mine), "from_b": list(found.from_theirs),
     }  # fmt: skip
     out.show(
         document,
-        [f"{summary.name}: revisions {options.a} and {options.b} together are revision {made.number}, a draft"],
+        [f"{summary.name}: revisions {options.a} and {options.b} together are revision {revision.number}, a draft"],
     )
     return 0

@@ -31,19 +31,19 @@ def house_list(options: Options, out: Output) -> int:
     rows = [
         (e.entry.entry, e.ident, e.entry.name, _standing(e), f"used by {len(e.uses)}" if e.uses else "") for e in every
     ]
-    out.show([_document(each) for each in every], table(rows) or ["no entry"])
+    out.show([_document(entry) for entry in every], table(rows) or ["no entry"])
     return 0
 
 
 def house_show(options: Options, out: Output) -> int:
     """One entry, with what it says."""
     with opened(options) as library:
-        each = found(library, options.id)
-    said = stored_entry(each.entry) if each.entry.uid else each.entry.model_dump(mode="json", exclude_defaults=True)
-    lines = [f"{each.entry.name}: {_standing(each)}", f"{each.entry.entry} {each.ident}", each.words]
-    lines += [f"used by {', '.join(each.uses)}"] if each.uses else []
-    lines += table([(row.label, row.text, row.follows) for row in entry_settings(each.entry) if row.text])
-    out.show({**_document(each), "says": said}, lines)
+        entry = found(library, options.id)
+    said = stored_entry(entry.entry) if entry.entry.uid else entry.entry.model_dump(mode="json", exclude_defaults=True)
+    lines = [f"{entry.entry.name}: {_standing(entry)}", f"{entry.entry.entry} {entry.ident}", entry.words]
+    lines += [f"used by {', '.join(entry.uses)}"] if entry.uses else []
+    lines += table([(row.label, row.text, row.follows) for row in entry_settings(entry.entry) if row.text])
+    out.show({**_document(entry), "says": said}, lines)
     return 0
 
 
@@ -65,29 +65,35 @@ def house_import(options: Options, out: Output) -> int:
             "changed since export", subject=str(path), remedy="say --changed where that was you, or export it again"
         )
     with opened(options) as library:
-        made = put(library, checked(stored_entry(entry)), options.shelf, origin_note(path))
-    document = {"id": entry.uid, "kind": entry.entry, "name": entry.name, "revision": made.number, "state": made.state}
-    out.show(document, [f"{entry.name}: revision {made.number}, {made.state}"])
+        revision = put(library, checked(stored_entry(entry)), options.shelf, origin_note(path))
+    document = {
+        "id": entry.uid,
+        "kind": entry.entry,
+        "name": entry.name,
+        "revision": revision.number,
+        "state": revision.state,
+    }
+    out.show(document, [f"{entry.name}: revision {revision.number}, {revision.state}"])
     return 0
 
 
 def house_export(options: Options, out: Output) -> int:
     """Write an entry's file; of what ships, a copy to be changed."""
     with opened(options) as library:
-        each = found(library, options.id)
-    export_entry(each, Path(options.file))
-    out.show({"file": options.file, **_document(each)}, [f"{each.entry.name} → {options.file}"])
+        entry = found(library, options.id)
+    export_entry(entry, Path(options.file))
+    out.show({"file": options.file, **_document(entry)}, [f"{entry.entry.name} → {options.file}"])
     return 0
 
 
-def _standing(each: ListedEntry) -> str:
-    if each.revision is None:
-        return each.shelf
-    return f"{each.shelf}, revision {each.revision}, {'put aside' if each.aside else each.state}"
+def _standing(entry: ListedEntry) -> str:
+    if entry.revision is None:
+        return entry.shelf
+    return f"{entry.shelf}, revision {entry.revision}, {'put aside' if entry.aside else entry.state}"
 
 
-def _document(each: ListedEntry) -> dict[str, Any]:
+def _document(entry: ListedEntry) -> dict[str, Any]:
     return {
-        "id": each.ident, "kind": each.entry.entry, "name": each.entry.name, "shelf": each.shelf,
-        "revision": each.revision, "state": each.state, "used_by": list(each.uses),
+        "id": entry.ident, "kind": entry.entry.entry, "name": entry.entry.name, "shelf": entry.shelf,
+        "revision": entry.revision, "state": entry.state, "used_by": list(entry.uses),
     }  # fmt: skip

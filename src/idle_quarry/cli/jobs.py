@@ -46,18 +46,18 @@ def job_left(options: Options, out: Output) -> int:
 
     with opened(options) as library:
         document, lines, remain = [], [], 0
-        for one in over.left_over(library):
-            whole, done = over.is_whole(one), ""
+        for leftover in over.left_over(library):
+            whole, done = over.is_whole(leftover), ""
             if whole and options.take_up:
-                over.take_up(library, one)
+                over.take_up(library, leftover)
                 done = "taken up"
             elif not whole and options.clear:
-                begun.clear(one)
+                begun.clear(leftover)
                 done = "cleared"
             remain += not done
-            document.append({**over.to_json(one), "done": done})
-            lines.append(f"{over.words_of(one)}{f': {done}' if done else ''}")
-            lines += [] if whole or done else [f"  {one.part}"]
+            document.append({**over.to_json(leftover), "done": done})
+            lines.append(f"{over.words_of(leftover)}{f': {done}' if done else ''}")
+            lines += [] if whole or done else [f"  {leftover.part}"]
     out.show(document, lines or ["nothing is left over"])
     return 1 if remain else 0
 

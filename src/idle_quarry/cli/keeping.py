@@ -79,16 +79,16 @@ def template_import(options: Options, out: Output) -> int:
             if wanted == "replace draft" and wanted not in found.decisions:
                 raise LibraryError("is no draft of yours", subject=offer.member, remedy="say revision or keep-both")
             decided.append((offer, wanted))
-        for each, wanted in decided:
-            if each.found is None:
+        for bundled, wanted in decided:
+            if bundled.found is None:
                 failed = True
-                print(f"idle-quarry: {each.member}: {each.trouble}", file=sys.stderr)
+                print(f"idle-quarry: {bundled.member}: {bundled.trouble}", file=sys.stderr)
                 continue
-            done = take(library, each, options.shelf, wanted, path.name)
+            done = take(library, bundled, options.shelf, wanted, path.name)
             said = (
                 {"name": done.name, "shelf": options.shelf, "revision": done.number}
                 if done
-                else {"name": each.found.template.name}
+                else {"name": bundled.found.template.name}
             )
             documents.append({"imported": done is not None, **said})
     lines = [
@@ -151,10 +151,10 @@ def library_restore(options: Options, out: Output) -> int:
             "a copy is put back on a server by carrying it into an empty database", subject=options.library,
             remedy="idle-quarry server setup URL, then idle-quarry --library FILE library carry URL",
         )  # fmt: skip
-    found, kept = restore(Path(options.file).expanduser(), library_place(options.library))
-    lines = [f"{found.place}: {found.templates} templates, {found.revisions} revisions"]
-    lines += [f"  what was there is kept as {kept}"] if kept else []
-    out.show(_checked(found) | {"kept": str(kept) if kept else None}, lines)
+    check, path = restore(Path(options.file).expanduser(), library_place(options.library))
+    lines = [f"{check.place}: {check.templates} templates, {check.revisions} revisions"]
+    lines += [f"  what was there is kept as {path}"] if path else []
+    out.show(_checked(check) | {"kept": str(path) if path else None}, lines)
     return 0
 
 

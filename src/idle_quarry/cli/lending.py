@@ -26,8 +26,11 @@ def lend(options: Options, out: Output) -> int:
 
     if options.mark:
         marked = [mark(Path(each).expanduser()) for each in options.mark]
-        places = [{"place": each.id, "folder": str(each.root)} for each in marked]
-        out.show({"places": places}, [f"{each.root}: a place that machines share, {each.id}" for each in marked])
+        places = [{"place": shared_folder.id, "folder": str(shared_folder.root)} for shared_folder in marked]
+        out.show(
+            {"places": places},
+            [f"{shared_folder.root}: a place that machines share, {shared_folder.id}" for shared_folder in marked],
+        )
         return 0
     done = _lent(options, None if out.as_json else progress())
     out.show({"done": done}, [f"{done} tasks done"])
@@ -84,4 +87,6 @@ def _words(house: TaskServer, why: str) -> str:
     if why:
         return f"not lent just now: {why}"
     here = house.here()
-    return "; ".join(lent_words(each) for each in here) or f"waiting; {house.left} tasks wait or are done elsewhere"
+    return (
+        "; ".join(lent_words(machine) for machine in here) or f"waiting; {house.left} tasks wait or are done elsewhere"
+    )

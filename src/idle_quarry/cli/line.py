@@ -56,7 +56,7 @@ def line_write(options: Options, out: Output) -> int:
         "frames": count * way.pictures,
         "payload_id": payload,
     }
-    files = ", ".join(str(each) for each in paths)
+    files = ", ".join(str(path) for path in paths)
     out.show(
         document,
         [

@@ -68,10 +68,10 @@ def stored_of(library: Library, name: str) -> StoredTemplate:
 
 def stored_for_job(library: Library, name: str) -> StoredTemplate:
     """Return the revision a job starts from: the one named, else what is approved, else the newest."""
-    found = stored_of(library, name)
-    if "@" in name and name.endswith(f"@{found.revision.number}"):
-        return found
-    return library.stored(found.revision.template_id, library.find(name).for_jobs)
+    stored = stored_of(library, name)
+    if "@" in name and name.endswith(f"@{stored.revision.number}"):
+        return stored
+    return library.stored(stored.revision.template_id, library.find(name).for_jobs)
 
 
 def named_format(text: str, options: Options) -> SignalFormat:

@@ -39,15 +39,15 @@ def render(options: Options, out: Output) -> int:
         answer(job, Path(options.at).expanduser(), system_disk=options.system_disk)
     store = _store(job)
     programmes = _chosen(programmes_of(job, stock_of(job.folder, job.template)), options.timeline)
-    wanted = wanted_of(programmes, store)
+    recipes = wanted_of(programmes, store)
     failed: dict[str, str] = {}
-    if wanted:
+    if recipes:
         house, alone = _house(options, programmes, store)
         if alone and not out.as_json:
             complain(alone)
         rendering = JobRenderer(queue_of(job, house, store), store, job.title)
         try:
-            failed = _rendered(rendering, wanted, options.workers, None if out.as_json else progress())
+            failed = _rendered(rendering, recipes, options.workers, None if out.as_json else progress())
         except KeyboardInterrupt:
             raise QuarryError("cancelled; what is whole was kept", subject=job.title) from None
         finally:
@@ -55,7 +55,7 @@ def render(options: Options, out: Output) -> int:
             rendering.close()
             if house is not None:
                 house.close()
-    made = {recipe.identity for recipe in wanted}
+    made = {recipe.identity for recipe in recipes}
     document, lines, poor = [], [], False
     for programme in programmes:
         pieces, said = _told(programme, store, made, failed)
@@ -88,18 +88,18 @@ def _store(job: Job) -> RenderStore:
     """Return where the job's renders go. Raises `JobError` where that is to be asked."""
     from idle_quarry.jobs.renders.settled import settled
 
-    found = settled(job)
-    if found.store is None:
-        at = f"say --at {found.place} --system-disk" if found.system_disk else "say --at FOLDER"
-        raise JobError(found.why, subject=job.title, remedy=at)
-    return found.store
+    render_folder = settled(job)
+    if render_folder.store is None:
+        at = f"say --at {render_folder.place} --system-disk" if render_folder.system_disk else "say --at FOLDER"
+        raise JobError(render_folder.why, subject=job.title, remedy=at)
+    return render_folder.store
 
 
 def _chosen(programmes: list[Programme], names: list[str]) -> list[Programme]:
     there = {programme.name.casefold(): programme for programme in programmes}
     for name in names:
         if name.casefold() not in there:
-            known = ", ".join(each.name for each in programmes)
+            known = ", ".join(programme.name for programme in programmes)
             raise NotPossible("is no timeline of the job", subject=repr(name), remedy=f"it has {known}")
     return [there[name.casefold()] for name in names] if names else programmes
 
@@ -142,9 +142,9 @@ def _told(
         if piece.state == EXACT:
             state, text = "exact", "plays as it is"
         elif recipe is not None:
-            kept = store.kept(recipe)
-            if kept is not None:
-                state, file = ("rendered" if recipe.identity in made else "kept"), str(kept.path)
+            rendered = store.kept(recipe)
+            if rendered is not None:
+                state, file = ("rendered" if recipe.identity in made else "kept"), str(rendered.path)
             else:
                 text = failed.get(recipe.identity) or "was not rendered"
         pieces.append({

@@ -63,18 +63,18 @@ def template_find(options: Options, out: Output) -> int:
         by_setting = SettingIndex(library)
         by_setting.follow()
         found = by_setting.find(wanted, library.identities(Search(words=typed_words(words))))
-        summaries = {each.id: each for each in library.these(found)}
-        places = list(dict.fromkeys(each.place for each in wanted))
+        summaries = {summary.id: summary for summary in library.these(found)}
+        places = list(dict.fromkeys(condition.place for condition in wanted))
         document: list[dict[str, Any]] = [
             {
-                "name": each.name,
-                "shelf": each.shelf,
-                "revision": each.for_jobs,
-                "state": "approved" if each.approved else each.latest.state,
+                "name": summary.name,
+                "shelf": summary.shelf,
+                "revision": summary.for_jobs,
+                "state": "approved" if summary.approved else summary.latest.state,
                 "values": {place: by_setting.texts(ident, place) for place in places},
             }
             for ident in found
-            if (each := summaries.get(ident)) is not None
+            if (summary := summaries.get(ident)) is not None
         ]
     rows = [(d["name"], d["shelf"], f"revision {d['revision']}", d["state"], *d["values"].values()) for d in document]
     out.show(document, table(rows) or ["no template of which all of this holds"])
@@ -100,19 +100,19 @@ def template_validate(options: Options, out: Output) -> int:
     """Whether a file is a template file, whole and unaltered: 0, else an error (1 where its hash does not hold)."""
     from idle_quarry.library.exchange import import_file
 
-    found = import_file(Path(options.file))
-    result = evaluate(found.template, remedies=False)
+    exchanged = import_file(Path(options.file))
+    result = evaluate(exchanged.template, remedies=False)
     document = {
-        "name": found.template.name,
+        "name": exchanged.template.name,
         "valid": True,
-        "genuine": found.genuine,
+        "genuine": exchanged.genuine,
         "worst_grade": result.worst_grade,
         "stops": result.count("stop"),
         "cautions": result.count("caution"),
     }
     hash_text = {True: "unchanged since export", False: "changed since export", None: "without a hash"}
-    out.show(document, [f"{found.template.name}: a template file; {hash_text[found.genuine]}"])
-    return 1 if found.genuine is False else 0
+    out.show(document, [f"{exchanged.template.name}: a template file; {hash_text[exchanged.genuine]}"])
+    return 1 if exchanged.genuine is False else 0
 
 
 def template_diff(options: Options, out: Output) -> int:
@@ -124,12 +124,17 @@ def template_diff(options: Options, out: Output) -> int:
     found = differences(a, b)
     rows = compared(a, b)
     document = []
-    for each in found:
+    for difference in found:
         row = next(
-            (r for r in rows if each.place == r.change.place or each.place.startswith(f"{r.change.place}.")), None
+            (
+                r
+                for r in rows
+                if difference.place == r.change.place or difference.place.startswith(f"{r.change.place}.")
+            ),
+            None,
         )
         does = row.effect.sentences() if row is not None and row.effect is not None else []
-        document.append({"setting": each.place, "a": each.a, "b": each.b, "effect": does})
+        document.append({"setting": difference.place, "a": difference.a, "b": difference.b, "effect": does})
     lines = [f"{row.label}: {row.a} → {row.b}" for row in rows]
     if found:
         whole = effect(evaluate(a, remedies=False), evaluate(b, remedies=False))
@@ -145,7 +150,7 @@ def explain(options: Options, out: Output) -> int:
 
     with opened(options) as library:
         stored = stored_of(library, options.name)
-        now = HouseEntries(tuple(each.entry for each in in_use(library).values()))
+        now = HouseEntries(tuple(stored_entry.entry for stored_entry in in_use(library).values()))
     result = evaluate(stored.template, house=now)
     document: dict[str, Any] = {
         "template": stored.name,

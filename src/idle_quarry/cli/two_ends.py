@@ -21,18 +21,18 @@ def suggest(options: Options, out: Output) -> int:
     house = house_of(options)
     for text in options.delivery:
         outs.append(delivery_from_words(text, outs, house))
-    found = suggested(sources, outs)
+    suggestions = suggested(sources, outs)
     lines = []
-    for place, each in enumerate(found[:8], 1):
-        cost = each.cost
+    for place, suggestion in enumerate(suggestions[:8], 1):
+        cost = suggestion.cost
         lines.append(
-            f"{place}. {format_words(each.working, fields=True)}: {each.grade}, loss {cost.loss:.2f}, "
+            f"{place}. {format_words(suggestion.working, fields=True)}: {suggestion.grade}, loss {cost.loss:.2f}, "
             f"{cost.gb_per_hour:.0f} GB an hour" + (f", broken {cost.broken:.2f}" if cost.broken else "")
         )
-        lines += [f"   {reason}" for reason in each.reasons]
-    if len(found) > 8:
-        lines.append(f"and {len(found) - 8} more (--json shows all)")
-    out.show([each.to_json() for each in found], lines)
+        lines += [f"   {reason}" for reason in suggestion.reasons]
+    if len(suggestions) > 8:
+        lines.append(f"and {len(suggestions) - 8} more (--json shows all)")
+    out.show([suggestion.to_json() for suggestion in suggestions], lines)
     return 0
 
 

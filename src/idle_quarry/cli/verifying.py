@@ -27,23 +27,25 @@ def verify(options: Options, out: Output) -> int:
         stored = stored_of(library, options.template)
     path, delivery = Path(options.file).expanduser(), delivery_of(stored.template, options.delivery)
     try:
-        found = verified(path, stored.template, delivery, stored.revision.number, None if out.as_json else shares())
+        verification = verified(
+            path, stored.template, delivery, stored.revision.number, None if out.as_json else shares()
+        )
     except KeyboardInterrupt:
         raise QuarryError("cancelled", subject=str(path)) from None
     finally:
         ended()
-    document = found.to_json()
+    document = verification.to_json()
     if options.report:
-        write_report(Path(options.report).expanduser(), noted(found), write_pdf)
+        write_report(Path(options.report).expanduser(), noted(verification), write_pdf)
     lines = [
-        f"{path.name}: {found.verdict}, against {delivery.name} of {stored.name}, revision {stored.revision.number}"
+        f"{path.name}: {verification.verdict}, against {delivery.name} of {stored.name}, revision {stored.revision.number}"
     ]
-    for check in failed_first(found.checks):
+    for check in failed_first(verification.checks):
         where = f"  at {', '.join(place.start for place in check.where[:4])}" if check.where else ""
         clause = f" ({check.clause})" if check.clause and check.verdict in ("fails", "look") else ""
         lines.append(f"  {check.verdict:<12}{check.id:<16}{check.text}{where}{clause}")
     out.show(document, lines)
-    return 1 if found.verdict == "fails" else 0
+    return 1 if verification.verdict == "fails" else 0
 
 
 def delivery_of(template: Template, name: str) -> Delivery:
@@ -52,5 +54,5 @@ def delivery_of(template: Template, name: str) -> Delivery:
     for delivery in template.deliveries:
         if bare in (delivery.id.casefold(), delivery.name.casefold()):
             return delivery
-    names = ", ".join(each.id for each in template.deliveries) or "none"
+    names = ", ".join(delivery.id for delivery in template.deliveries) or "none"
     raise NotPossible("is no delivery of the template", subject=repr(name), remedy=f"it has {names}")

@@ -114,7 +114,7 @@ def _deliver(folder: Path, delivered: Path) -> None:
     """Make the delivery; who did it did not look at what verifying said."""
     job = check_job(folder)
     programme = programmes_of(job, stock_of(folder, job.template))[0]
-    delivery = next(each for each in job.template.deliveries if each.id == "sd-50")
+    delivery = next(delivery for delivery in job.template.deliveries if delivery.id == "sd-50")
     make(job, programme, delivery, delivered.parent).path.rename(delivered)
 
 

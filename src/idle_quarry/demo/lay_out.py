@@ -97,15 +97,19 @@ def _fill_equipment(library: Library) -> None:
 
     for history in histories():
         uid = history[0].entry.uid
-        for number, each in enumerate(history, 1):
+        for number, saved_entry in enumerate(history, 1):
             if number == 1:
-                library.save_new(each.entry, "house", each.note, author=each.author, time=each.time)
+                library.save_new(
+                    saved_entry.entry, "house", saved_entry.note, author=saved_entry.author, time=saved_entry.time
+                )
             else:
-                library.save_revision(uid, each.entry, each.note, author=each.author, time=each.time)
-            if each.state == "approved":
-                other = "Odo" if each.author != "Odo" else "Runa"
-                library.review(uid, number, "propose", person=each.author, time=each.time)
-                library.review(uid, number, "approve", "as agreed", person=other, time=each.time)
+                library.save_revision(
+                    uid, saved_entry.entry, saved_entry.note, author=saved_entry.author, time=saved_entry.time
+                )
+            if saved_entry.state == "approved":
+                other = "Odo" if saved_entry.author != "Odo" else "Runa"
+                library.review(uid, number, "propose", person=saved_entry.author, time=saved_entry.time)
+                library.review(uid, number, "approve", "as agreed", person=other, time=saved_entry.time)
 
 
 def _copy(folder: str) -> None:

@@ -258,10 +258,10 @@ def make_sound(folder: Path) -> None:
 def main(folder: Path) -> None:
     """Make every clip that `folder` does not have yet."""
     folder.mkdir(parents=True, exist_ok=True)
-    for made in CLIPS:
-        if not (folder / made.name).exists():
-            print(made.name, flush=True)
-            make(made, folder)
+    for clip in CLIPS:
+        if not (folder / clip.name).exists():
+            print(clip.name, flush=True)
+            make(clip, folder)
     make_stills(folder)
     make_sound(folder)
 

@@ -131,7 +131,7 @@ def _is_material(name: str, folders: tuple[str, ...]) -> bool:
 
 
 def _drift(folder: Path, folders: tuple[str, ...], files: dict[str, str], strangers: set[str]) -> list[Drift]:
-    found: list[Drift] = []
+    drifts: list[Drift] = []
     missing = [name for name in files if not (folder / name).is_file()]
     lost_folders = [name for name in folders if not (folder / name).is_dir()]
     by_hash = _hashes([folder / name for name in strangers], {files[name] for name in missing}) if missing else {}
@@ -140,22 +140,22 @@ def _drift(folder: Path, folders: tuple[str, ...], files: dict[str, str], strang
             moved = by_hash.get(digest)
             if moved is not None:
                 now_at = moved.relative_to(folder).as_posix()
-                found.append(Drift(name, "moved", f"{name} is now {now_at}"))
+                drifts.append(Drift(name, "moved", f"{name} is now {now_at}"))
                 strangers.discard(now_at)
             else:
-                found.append(Drift(name, "missing", f"{name} is no longer there"))
+                drifts.append(Drift(name, "missing", f"{name} is no longer there"))
         elif not _is_timeline(name) and sha256_of(folder / name) != digest:
-            found.append(Drift(name, "altered", f"{name} was edited"))
+            drifts.append(Drift(name, "altered", f"{name} was edited"))
     for name in lost_folders:
-        found.append(Drift(name, "missing", f"the folder {name} is no longer there"))
+        drifts.append(Drift(name, "missing", f"the folder {name} is no longer there"))
     inside = set(folders)
     for name in sorted(strangers):
         top = name.split("/", 1)[0]
         if top == PAPERS:
-            found.append(Drift(name, "extra", f"{name} was added to the papers"))
+            drifts.append(Drift(name, "extra", f"{name} was added to the papers"))
         elif top not in (*inside, BROUGHT_IN, MATERIAL_FILE) and not name.startswith("."):
-            found.append(Drift(name, "extra", f"{name} lies outside the template's folders"))
-    return found
+            drifts.append(Drift(name, "extra", f"{name} lies outside the template's folders"))
+    return drifts
 
 
 def _strangers(folder: Path, files: dict[str, str]) -> set[str]:

@@ -38,7 +38,7 @@ def contents_against(folder: Path, template: Template, line_up: dict[str, Any]) 
 def _timelines(folder: Path, template: Template) -> Iterator[tuple[str, str]]:
     fmt = template.working.format
     try:
-        wanted = start_timecode(template.timecode.start, template.timecode.drop, fmt.rate)
+        timecode = start_timecode(template.timecode.start, template.timecode.drop, fmt.rate)
     except QuarryError:
         return
     for timeline in template.timelines:
@@ -52,14 +52,14 @@ def _timelines(folder: Path, template: Template) -> Iterator[tuple[str, str]]:
             yield name, f"{timeline.name} cannot be read as a timeline: {error.what}"
             continue
         if start is None:
-            yield name, f"{timeline.name} has no start; the revision starts at {wanted}"
+            yield name, f"{timeline.name} has no start; the revision starts at {timecode}"
             continue
         frames, rate = start
         if rate != fmt.rate:
             yield name, f"{timeline.name} counts at {rate_text(rate)}, the revision at {rate_text(fmt.rate)}"
-        elif frames != wanted.frames:
-            begins = Timecode(frames, rate, wanted.drop)
-            yield name, f"{timeline.name} starts at {begins}, the revision at {wanted}"
+        elif frames != timecode.frames:
+            begins = Timecode(frames, rate, timecode.drop)
+            yield name, f"{timeline.name} starts at {begins}, the revision at {timecode}"
 
 
 def _start_in(path: Path) -> tuple[int, Fraction] | None:

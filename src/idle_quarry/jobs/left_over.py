@@ -39,19 +39,19 @@ def left_over(library: Library) -> list[Leftover]:
 
     What nothing is left of, or what is listed, is forgotten on the way. Raises `LibraryError`.
     """
-    found = []
-    for one in begun.left():
-        if one.lies_there:
-            found.append(one)
+    leftovers = []
+    for leftover in begun.left():
+        if leftover.lies_there:
+            leftovers.append(leftover)
         elif (
-            one.kind != "job"
-            or not _is_job(one)
-            or any(record.id == one.ident or Path(record.folder) == one.target for record in library.jobs())
+            leftover.kind != "job"
+            or not _is_job(leftover)
+            or any(record.id == leftover.ident or Path(record.folder) == leftover.target for record in library.jobs())
         ):
-            begun.forget(one)
-        elif _revision(library, one) is not None:
-            found.append(one)
-    return found
+            begun.forget(leftover)
+        elif _revision(library, leftover) is not None:
+            leftovers.append(leftover)
+    return leftovers
 
 
 def take_up(library: Library, one: Leftover) -> JobRecord:

@@ -126,7 +126,7 @@ def write_material(folder: Path, entries: Iterable[JobClip]) -> None:
         if entry.source:
             one["source"] = entry.source
         if entry.brought:
-            one["brought"] = [told(made) for made in entry.brought]
+            one["brought"] = [told(file) for file in entry.brought]
         if entry.proxy is not None:
             one["proxy"] = told(entry.proxy)
         clips.append(one)
@@ -152,7 +152,7 @@ def with_entry(path: Path, change: Callable[[JobClip], JobClip]) -> Callable[[tu
 
 def with_part(entry: JobClip, part: BroughtInFile) -> JobClip:
     """Return a clip with a part that was brought in, in place of an older one of the same frames and of what is gone."""
-    return replace(entry, brought=(*(each for each in parts_of(entry) if each.span != part.span), part))
+    return replace(entry, brought=(*(file for file in parts_of(entry) if file.span != part.span), part))
 
 
 def taken_in(entries: Iterable[JobClip], paths: Iterable[Path]) -> tuple[JobClip, ...]:
@@ -168,11 +168,11 @@ def taken_in(entries: Iterable[JobClip], paths: Iterable[Path]) -> tuple[JobClip
             content = identity(path)
         except OSError as error:
             raise MediaError(f"cannot be read ({error.strerror})", subject=str(path)) from error
-        lost = next((each for each in known.values() if each.content == content and not each.path.is_file()), None)
+        lost = next((entry for entry in known.values() if entry.content == content and not entry.path.is_file()), None)
         if lost is not None:
             known = {
-                (path if each is lost else place): (replace(each, path=path) if each is lost else each)
-                for place, each in known.items()
+                (path if entry is lost else place): (replace(entry, path=path) if entry is lost else entry)
+                for place, entry in known.items()
             }
         else:
             known[path] = JobClip(path, content)
@@ -190,9 +190,9 @@ def state_of(entry: JobClip, spans: Sequence[Span] = ()) -> str:
     if not same:
         return CHANGED
     parts = parts_of(entry)
-    if any(made.span is None for made in parts):
+    if any(file.span is None for file in parts):
         return BROUGHT
-    held = [made.span for made in parts if made.span is not None]
+    held = [file.span for file in parts if file.span is not None]
     if not held:
         return LINKED
     return USED if all(any(a <= first and last <= b for a, b in held) for first, last in spans) else PARTLY
@@ -200,30 +200,30 @@ def state_of(entry: JobClip, spans: Sequence[Span] = ()) -> str:
 
 def parts_of(entry: JobClip) -> tuple[BroughtInFile, ...]:
     """Return what was made of a clip as it is now, and is there."""
-    return tuple(made for made in entry.brought if made.of == entry.content and made.path.exists())
+    return tuple(file for file in entry.brought if file.of == entry.content and file.path.exists())
 
 
 def proxy_of(entry: JobClip) -> BroughtInFile | None:
     """Return the proxy of a clip as it is now, where it is there."""
-    made = entry.proxy
-    return made if made is not None and made.of == entry.content and made.path.exists() else None
+    file = entry.proxy
+    return file if file is not None and file.of == entry.content and file.path.exists() else None
 
 
 def rows_of(folder: Path, entries: Iterable[JobClip]) -> list[JobClipStatus]:
     """Return the clips as they stand, and what of each is used in the job's timelines."""
     used = uses(folder)
-    found = []
+    rows = []
     for entry in entries:
         spans = [
             each
-            for place in {str(entry.path), *(str(made.path) for made in entry.brought)}
+            for place in {str(entry.path), *(str(file.path) for file in entry.brought)}
             for each in used.get(place, [])
         ]
         own = tuple(sorted(span for _, span in used.get(str(entry.path), [])))
-        found.append(
+        rows.append(
             JobClipStatus(entry, state_of(entry, own), sum((seconds for seconds, _ in spans), Fraction(0)), own)
         )
-    return found
+    return rows
 
 
 def uses(folder: Path) -> dict[str, list[tuple[Fraction, Span]]]:
@@ -328,16 +328,16 @@ def _converted(
     codec = codecs()[codec_id]
     place.mkdir(exist_ok=True, parents=True)
     sound, rate = template.sound, clip.declared.rate or template.working.format.rate
-    wanted = ConversionTarget(
+    target = ConversionTarget(
         fmt, codec, source.policy_for(clip.path.name), source.cadence, sound.sample_rate, sound.bit_depth,
         template.timecode.drop,
     )  # fmt: skip
     seconds = (span[0] / rate, span[1] / rate) if span is not None else None
-    made = convert(
+    converted = convert(
         clip,
-        wanted,
+        target,
         free_place(place, cleaned_name(entry.path.stem) or "clip", clip_suffix(codec)),
         lambda done, of, _speed: on_progress(done / max(1, of)),
         seconds,
     )
-    return BroughtInFile(made.path, entry.content, source.id, codec.id, span)
+    return BroughtInFile(converted.path, entry.content, source.id, codec.id, span)

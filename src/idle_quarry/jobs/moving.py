@@ -45,12 +45,12 @@ class Move:
 
 def move_of(job: Job, to: StoredTemplate) -> Move:
     """Return what moving a job to a revision would change. Raises `JobError` where that could not start a job."""
-    found = compared(job.template, to.template)
-    locked = {s.place for each in (job.template, to.template) for s in settings_of(each) if s.locked}
-    hit = [row.label for row in found if any(_touches(row.change.place, place) for place in locked)]
+    differences = compared(job.template, to.template)
+    locked = {s.place for template in (job.template, to.template) for s in settings_of(template) if s.locked}
+    hit = [row.label for row in differences if any(_touches(row.change.place, place) for place in locked)]
     plan = planned(to.template, job.title)
     new = tuple(name for name in plan.folders if not (job.folder / name).is_dir())
-    return Move(tuple(found), tuple(hit), new, wanted_line_up(job.template) != wanted_line_up(to.template))
+    return Move(tuple(differences), tuple(hit), new, wanted_line_up(job.template) != wanted_line_up(to.template))
 
 
 def _touches(place: str, locked: str) -> bool:

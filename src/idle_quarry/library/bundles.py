@@ -150,10 +150,10 @@ def added_to(path: Path, stored: Sequence[StoredTemplate]) -> tuple[int, int]:
     """
     pages: dict[str, str] = {}
     if path.exists():
-        for each in offered(path):
-            if each.found is None:
-                raise ExchangeError(f"{each.member} in it cannot be read: {each.trouble}", subject=str(path))
-            pages[each.found.template.name] = exported(each.found.template, each.found.origin)
+        for bundled in offered(path):
+            if bundled.found is None:
+                raise ExchangeError(f"{bundled.member} in it cannot be read: {bundled.trouble}", subject=str(path))
+            pages[bundled.found.template.name] = exported(bundled.found.template, bundled.found.origin)
     replaced = sum(one.template.name in pages for one in stored)
     for one in stored:
         pages[one.template.name] = exported(one.template, origin_of(one))

@@ -48,33 +48,33 @@ def _planned(stored: StoredTemplate, place: str, text: str) -> PlannedRevision:
         setting = setting_at(stored.template, place)
         if setting is None:
             return PlannedRevision(template_id, name, number, "", "", None, refused="it has no such setting")
-        made = with_setting(stored.template, setting, text)
-        after = setting_at(made, place)
+        template = with_setting(stored.template, setting, text)
+        after = setting_at(template, place)
     except QuarryError as error:
         return PlannedRevision(template_id, name, number, "", "", None, refused=str(error))
     shown = after.text if after is not None else text
-    if made == stored.template:
+    if template == stored.template:
         return PlannedRevision(template_id, name, number, setting.text, shown, None)
-    follows = effect(evaluate(stored.template, remedies=False), evaluate(made, remedies=False))
+    follows = effect(evaluate(stored.template, remedies=False), evaluate(template, remedies=False))
     said = [*follows.sentences(), *([follows.data_words] if follows.data_words else [])]
-    return PlannedRevision(template_id, name, number, setting.text, shown, made, tuple(said))
+    return PlannedRevision(template_id, name, number, setting.text, shown, template, tuple(said))
 
 
 def saved(
     library: Library, changes: Iterable[PlannedRevision], note: str, go_on: Callable[[int], bool]
 ) -> tuple[list[ImportedTemplate], list[str]]:
     """Save a draft of each change; return what was saved and what was refused. `go_on` is told how many were, and may stop."""
-    taken: list[ImportedTemplate] = []
+    templates: list[ImportedTemplate] = []
     refused: list[str] = []
     for change in changes:
         if change.template is None:
             continue
-        if not go_on(len(taken)):
+        if not go_on(len(templates)):
             break
         try:
-            made = library.save_revision(change.template_id, change.template, note, parent=change.number)
+            revision = library.save_revision(change.template_id, change.template, note, parent=change.number)
         except QuarryError as error:
             refused.append(f"{change.name}: {error}")
             continue
-        taken.append(ImportedTemplate(change.template_id, change.name, made.number, False))
-    return taken, refused
+        templates.append(ImportedTemplate(change.template_id, change.name, revision.number, False))
+    return templates, refused

@@ -63,23 +63,23 @@ def listed(
     if kind is not None and kind not in KINDS:
         raise NotUnderstood("no kind of entry", subject=kind, remedy="say " + ", ".join(KINDS))
     uses = used_by(library) if uses is None else uses
-    found = []
+    entries = []
     for word in [kind] if kind else KINDS:
         if not aside:
-            found += [ListedEntry(e, BUILT_IN, uses=tuple(uses.get(e.id, ()))) for e in known(word).values()]
-        found += list(_own(library, word, uses, aside))
-    return found
+            entries += [ListedEntry(e, BUILT_IN, uses=tuple(uses.get(e.id, ()))) for e in known(word).values()]
+        entries += list(_own(library, word, uses, aside))
+    return entries
 
 
 def _own(library: LibraryReader, kind: str, uses: dict[str, list[str]], aside: bool) -> Iterator[ListedEntry]:
-    for each in library.page(Search(kind=kind, aside=aside), limit=5000):
+    for summary in library.page(Search(kind=kind, aside=aside), limit=5000):
         try:
-            stored = library.entry(each.id)
+            stored = library.entry(summary.id)
         except LibraryError:
             continue  # `library check` says what is wrong with it
         yield ListedEntry(
-            stored.entry, each.shelf, stored.revision.number, each.latest.state, each.drafts,
-            tuple(uses.get(each.id, ())), aside,
+            stored.entry, summary.shelf, stored.revision.number, summary.latest.state, summary.drafts,
+            tuple(uses.get(summary.id, ())), aside,
         )  # fmt: skip
 
 
@@ -123,9 +123,9 @@ def _named_in(data: dict[str, Any]) -> Iterator[str]:
 def found(library: LibraryReader, ident: str) -> ListedEntry:
     """Return the entry of an id, a uid or a name. Raises `NotUnderstood` where none or several are called so."""
     every = [*listed(library), *listed(library, aside=True)]
-    by_id = [each for each in every if ident in (each.ident, each.entry.id)]
-    by_name = [each for each in every if each.entry.name.lower() == ident.lower()]
-    hits = by_id or [each for each in by_name if each.shelf != BUILT_IN] or by_name
+    by_id = [entry for entry in every if ident in (entry.ident, entry.entry.id)]
+    by_name = [entry for entry in every if entry.entry.name.lower() == ident.lower()]
+    hits = by_id or [entry for entry in by_name if entry.shelf != BUILT_IN] or by_name
     if not hits:
         raise NotUnderstood("no such entry", subject=ident, remedy="'house list' shows what there is")
     if len(hits) > 1:

@@ -55,61 +55,63 @@ class ImportedTemplate:
     replaced: int | None = None
 
 
-def collision(library: Library, each: BundledTemplate, shelf: str) -> Collision:
+def collision(library: Library, bundled: BundledTemplate, shelf: str) -> Collision:
     """Return what a shelf has of an offered template."""
-    if each.found is None:
+    if bundled.found is None:
         return Collision(None, None, ("leave",))
-    if each.found.genuine is False:
-        return Collision(library.named(each.found.template.name, shelf), None, ("leave",))
-    same = library.named(each.found.template.name, shelf)
+    if bundled.found.genuine is False:
+        return Collision(library.named(bundled.found.template.name, shelf), None, ("leave",))
+    same = library.named(bundled.found.template.name, shelf)
     if same is None:
         return Collision(None, None, ("take", "leave"))
-    digest = content_hash(each.found.template)
+    digest = content_hash(bundled.found.template)
     known = next((r.number for r in library.revisions(same.id) if r.hash == digest and r.state != "withdrawn"), None)
     mine = same.latest.state == "draft" and same.latest.author == library.person
     able = ("keep both", "revision", *(("replace draft",) if mine else ()))
     return Collision(same, known, ("leave", *able) if known is not None else (*able, "leave"))
 
 
-def take(library: Library, each: BundledTemplate, shelf: str, decision: str, file_name: str) -> ImportedTemplate | None:
+def take(
+    library: Library, bundled: BundledTemplate, shelf: str, decision: str, file_name: str
+) -> ImportedTemplate | None:
     """Carry out a decision; return what was done, None where it was left. Raises `QuarryError`."""
-    if decision == "leave" or each.found is None:
+    if decision == "leave" or bundled.found is None:
         return None
-    if each.found.genuine is False:
-        raise ExchangeError("changed since export", subject=each.member)
-    template, note = each.found.template, _note(each, file_name)
+    if bundled.found.genuine is False:
+        raise ExchangeError("changed since export", subject=bundled.member)
+    template, note = bundled.found.template, _note(bundled, file_name)
     same = library.named(template.name, shelf)
     if decision in ("take", "keep both"):
         if same is not None:
             if decision == "take":
                 raise LibraryError("the shelf has a template of this name by now", subject=template.name)
             template = edited(template, Edit("name", library.free_name(template.name, shelf)))
-        made = library.save_new(template, shelf, note)
-        return ImportedTemplate(made.template_id, template.name, made.number, True)
+        revision = library.save_new(template, shelf, note)
+        return ImportedTemplate(revision.template_id, template.name, revision.number, True)
     if same is None:
         raise LibraryError("the shelf no longer has a template of this name", subject=template.name)
     if decision == "replace draft":
         old = same.latest
-        made = library.save_revision(same.id, template, note, parent=old.parent or old.number)
-        library.review(same.id, old.number, "withdraw", f"replaced by revision {made.number}, {note}")
-        return ImportedTemplate(same.id, template.name, made.number, False, old.number)
-    made = library.save_revision(same.id, template, note)
-    return ImportedTemplate(same.id, template.name, made.number, False)
+        revision = library.save_revision(same.id, template, note, parent=old.parent or old.number)
+        library.review(same.id, old.number, "withdraw", f"replaced by revision {revision.number}, {note}")
+        return ImportedTemplate(same.id, template.name, revision.number, False, old.number)
+    revision = library.save_revision(same.id, template, note)
+    return ImportedTemplate(same.id, template.name, revision.number, False)
 
 
 def take_back(library: Library, done: Sequence[ImportedTemplate]) -> None:
     """Undo what was taken: new templates are put aside, revisions withdrawn, a replaced draft stands again."""
-    for each in reversed(done):
-        if each.new:
-            library.put_aside(each.template_id)
+    for template in reversed(done):
+        if template.new:
+            library.put_aside(template.template_id)
             continue
-        library.review(each.template_id, each.number, "withdraw", "taken back")
-        if each.replaced is not None:
-            library.review(each.template_id, each.replaced, "bring back", "taken back")
+        library.review(template.template_id, template.number, "withdraw", "taken back")
+        if template.replaced is not None:
+            library.review(template.template_id, template.replaced, "bring back", "taken back")
 
 
-def _note(each: BundledTemplate, file_name: str) -> str:
-    origin = each.found.origin if each.found else {}
+def _note(bundled: BundledTemplate, file_name: str) -> str:
+    origin = bundled.found.origin if bundled.found else {}
     number, author = origin.get("revision"), origin.get("author")
     known = f": revision {number} by {author}" if isinstance(number, int) and isinstance(author, str) else ""
     return f"taken from {file_name}{known}"[:400]

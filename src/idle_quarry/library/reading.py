@@ -136,10 +136,10 @@ class LibraryReader(DatabaseStore):
 
     def summary(self, template_id: str) -> Summary:
         """Return one template. Raises `LibraryError` where there is none of that id."""
-        found = self._summaries(templates.c.id == template_id)
-        if not found:
+        summaries = self._summaries(templates.c.id == template_id)
+        if not summaries:
             raise LibraryError("the template is no longer in the library", subject=self.subject)
-        return found[0]
+        return summaries[0]
 
     def named(self, name: str, shelf: str, kind: str = TEMPLATE) -> Summary | None:
         """Return the template, or the entry of a kind, of that name on a shelf, or None; capitals do not matter."""
@@ -153,14 +153,14 @@ class LibraryReader(DatabaseStore):
         """
         shelf, _, rest = name.partition("/")
         shelves = (shelf,) if rest and shelf in ("house", "own") else ("house", "own")
-        found = [each for one in shelves if (each := self.named(rest if len(shelves) == 1 else name, one))]
-        if len(found) > 1:
+        summaries = [summary for one in shelves if (summary := self.named(rest if len(shelves) == 1 else name, one))]
+        if len(summaries) > 1:
             raise LibraryError(
                 "both shelves have a template of this name", subject=name, remedy=f"say house/{name} or own/{name}"
             )
-        if not found:
+        if not summaries:
             raise LibraryError("no template of this name", subject=name, remedy="'template list' shows what there is")
-        return found[0]
+        return summaries[0]
 
     def free_name(self, name: str, shelf: str, kind: str = TEMPLATE) -> str:
         """Return `name`, or `name 2`, `name 3`… where the shelf has it."""
@@ -226,12 +226,12 @@ class LibraryReader(DatabaseStore):
 
         That is the approved revision, else the newest; what cannot be read, or was withdrawn, is left out.
         """
-        found = []
+        stored_entries = []
         for summary in self._summaries(self._matching(Search(kind=""))):
             with contextlib.suppress(LibraryError):
                 if summary.latest.state != "withdrawn":
-                    found.append(self.entry(summary.id, summary.for_jobs))
-        return sorted(found, key=lambda each: (each.entry.entry, each.name.lower()))
+                    stored_entries.append(self.entry(summary.id, summary.for_jobs))
+        return sorted(stored_entries, key=lambda stored_entry: (stored_entry.entry.entry, stored_entry.name.lower()))
 
     def stored_each(self, wanted: Sequence[tuple[str, int]]) -> Iterator[tuple[str, StoredTemplate | LibraryError]]:
         """Yield revisions of templates by id and number, many read at once, each with its template's id.
@@ -277,8 +277,10 @@ class LibraryReader(DatabaseStore):
     def open_drafts(self, template_id: str) -> list[Revision]:
         """Return the drafts and proposals that nothing later was made of, newest first: two are to be merged."""
         every = self.revisions(template_id)
-        used = {number for each in every for number in (each.parent, each.merged)}
-        return [each for each in every if each.state in ("draft", "in review") and each.number not in used]
+        used = {number for revision in every for number in (revision.parent, revision.merged)}
+        return [
+            revision for revision in every if revision.state in ("draft", "in review") and revision.number not in used
+        ]
 
     def common_base(self, template_id: str, a: int, b: int) -> int:
         """Return the newest revision that both `a` and `b` were made of; the first one where they share none."""

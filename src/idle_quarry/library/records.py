@@ -220,8 +220,8 @@ class RevisionFacts:
 def readable(summary: str) -> str:
     """Return a revision's stored description, or what stands for one where it cannot be read."""
     try:
-        found = RevisionFacts.from_text(summary)
+        facts = RevisionFacts.from_text(summary)
     except (ValueError, KeyError, TypeError, RecursionError):
         return RevisionFacts.unreadable().to_text()
-    sound = isinstance(found.territory, str) and isinstance(found.working, str) and isinstance(found.text, str)
-    return summary if sound and isinstance(found.lines, int) else RevisionFacts.unreadable().to_text()
+    sound = isinstance(facts.territory, str) and isinstance(facts.working, str) and isinstance(facts.text, str)
+    return summary if sound and isinstance(facts.lines, int) else RevisionFacts.unreadable().to_text()

@@ -222,19 +222,19 @@ def restore(copy: Path, place: Path) -> tuple[LibraryCheck, Path | None]:
     if not found.whole:
         first = found.troubles[0]
         raise LibraryError(f"the copy is damaged: {first.where} {first.what}", subject=str(copy), remedy="use another")
-    kept = None
+    path = None
     with _beside(place) as part, _read(copy) as source:
-        with closing(sqlite3.connect(part)) as made:
-            source.backup(made)
+        with closing(sqlite3.connect(part)) as connection:
+            source.backup(connection)
         if place.exists():
             _unused(place)
-            kept = _free(place)
-            place.rename(kept)
+            path = _free(place)
+            place.rename(path)
             for log in ("-wal", "-shm"):  # a log that was not written back belongs to what it was written for
                 beside = place.with_name(place.name + log)
                 if beside.exists():
-                    beside.rename(kept.with_name(kept.name + log))
-    return LibraryCheck(place, found.templates, found.revisions, found.sound, ()), kept
+                    beside.rename(path.with_name(path.name + log))
+    return LibraryCheck(place, found.templates, found.revisions, found.sound, ()), path
 
 
 def _unused(place: Path) -> None:

@@ -92,10 +92,10 @@ class Library(LibraryReader):
                         created=moment, kind=kind,
                     )
                 )  # fmt: skip
-                made = Revision(
+                revision = Revision(
                     template_id, 1, author or self.person, moment, sayable(note), "draft", row["hash"], changed=0
                 )
-                return self._insert(connection, made, row, template_id, also)
+                return self._insert(connection, revision, row, template_id, also)
         except IntegrityError as error:
             what = "a template" if kind == TEMPLATE else "an entry"
             raise NameTaken(
@@ -135,11 +135,11 @@ class Library(LibraryReader):
                     raise LibraryError("the template is no longer in the library", subject=value.name)
                 if self._approved(connection, template_id) is None:
                     self._rename(connection, template_id, value.name)
-                made = Revision(
+                revision = Revision(
                     template_id, last + 1, author or self.person, time or now(), sayable(note), "draft", row["hash"], base, merged,
                     changed,
                 )  # fmt: skip
-                return self._insert(connection, made, row, ident or str(uuid.uuid4()), also)
+                return self._insert(connection, revision, row, ident or str(uuid.uuid4()), also)
         except IntegrityError as error:
             raise NameTaken("the shelf has a template of this name", subject=value.name) from error
 
@@ -284,7 +284,7 @@ class Library(LibraryReader):
         """Say something about a place of a revision: a station, a link, a setting, or the whole ("")."""
         if not text.strip():
             raise LibraryError("a comment says something", remedy="type it first")
-        said = Remark(
+        remark = Remark(
             template_id,
             0,
             number,
@@ -296,7 +296,7 @@ class Library(LibraryReader):
             sayable(text).strip(),
         )
         with self.transaction(write=True, of=template_id) as connection:
-            return self._remark(connection, said, ident)
+            return self._remark(connection, remark, ident)
 
     def _remark(self, connection: sa.Connection, made: Remark, ident: str | None) -> Remark:
         names = [reviews.c[name] for name in Remark.__dataclass_fields__]

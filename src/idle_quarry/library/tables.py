@@ -103,12 +103,12 @@ def write_table(stored: Sequence[StoredTemplate], path: Path) -> None:
 
 def approved_of(library: LibraryReader) -> list[StoredTemplate]:
     """Return the approved revision of every template on the house shelf, by name. Raises `LibraryError`."""
-    found = []
+    stored = []
     for ident in library.identities(Search(shelf="house")):
         number = library.summary(ident).approved
         if number is not None:
-            found.append(library.stored(ident, number))
-    return found
+            stored.append(library.stored(ident, number))
+    return stored
 
 
 def write_book(stored: Sequence[StoredTemplate], path: Path, write_pdf: Callable[[str, Path], None]) -> int:

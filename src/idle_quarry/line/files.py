@@ -29,10 +29,10 @@ def write_words(
     `on_progress` hears how many frames are written. Raises `MediaError` where the disk refuses.
     """
     paths = link_paths(path, links)
-    parts = [each.with_name(f".{each.name[:40]}.{secrets.token_hex(6)}.part") for each in paths]
+    parts = [path.with_name(f".{path.name[:40]}.{secrets.token_hex(6)}.part") for path in paths]
     try:
         with ExitStack() as stack:
-            files = [stack.enter_context(each.open("xb")) for each in parts]
+            files = [stack.enter_context(path.open("xb")) for path in parts]
             for number, frame in enumerate(frames, 1):
                 for file, words in zip(files, frame, strict=True):
                     file.write(np.ascontiguousarray(words, "<u2").data)
@@ -59,7 +59,7 @@ def read_links(path: Path) -> list[Words]:
     paths = [path]
     if path.suffixes and path.stem.endswith(".1"):
         paths = link_paths(path.with_name(path.stem.removesuffix(".1") + path.suffix), 4)
-        paths = paths if all(each.exists() for each in paths) else [path]
+        paths = paths if all(path.exists() for path in paths) else [path]
     elif not path.exists() and link_paths(path, 4)[0].exists():
         paths = link_paths(path, 4)
     made = []

@@ -32,8 +32,8 @@ class Interface:
 
 
 INTERFACES = {
-    each.id: each
-    for each in (
+    interface.id: interface
+    for interface in (
         Interface("SD", "SD, 270 Mb/s", 27.0, 1, "SMPTE ST 259-C"),
         Interface("HD", "HD, 1.485 Gb/s", 148.5, 1, "SMPTE ST 292-1"),
         Interface("3G-A", "3G level A, 2.97 Gb/s", 297.0, 1, "SMPTE ST 425-1"),

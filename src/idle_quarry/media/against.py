@@ -37,8 +37,8 @@ def against(template: Template, clip: Clip) -> Match:
     expected = found.source is not None and found.source.cadence == (fields.cadence if fields is not None else "")
     if fields is not None and fields.scan == "pulldown" and fields.true_rate and not clip.corrected and not expected:
         found = _taken_apart(template, clip.format, found, fields.cadence or "2:3", fields.true_rate)
-    said = (*_untrue(clip, found.source), *found.findings, *more)
-    gravest_first = sorted(said, key=lambda each: SEVERITIES.index(each.severity))
+    findings = (*_untrue(clip, found.source), *found.findings, *more)
+    gravest_first = sorted(findings, key=lambda finding: SEVERITIES.index(finding.severity))
     return Match(found.source, found.link, tuple(gravest_first))
 
 
@@ -67,9 +67,9 @@ def _taken_apart(template: Template, fmt: SignalFormat, found: Match, cadence: s
 
 def _untrue(clip: Clip, source: Source | None) -> list[Finding]:
     """Return what the clip says untruly; what the template already expects of its source is only noted."""
-    found: list[Finding] = []
+    findings: list[Finding] = []
     if clip.corrected:
-        return found
+        return findings
     for disagreement in clip.disagreements:
         fmt = source.format if source is not None else None
         expected = fmt is not None and disagreement.measured in {
@@ -78,10 +78,10 @@ def _untrue(clip: Clip, source: Source | None) -> list[Finding]:
             "range": (fmt.encoding.range,),
         }.get(disagreement.field, ())
         grave = disagreement.grave and not expected
-        found.append(
+        findings.append(
             Finding("caution" if grave else "note", f"clip_{disagreement.field}_untrue", "working", disagreement.text)
         )
-    return found
+    return findings
 
 
 def _scan_known(clip: Clip) -> bool:
@@ -91,7 +91,7 @@ def _scan_known(clip: Clip) -> bool:
 
 
 def _beside_the_picture(template: Template, clip: Clip) -> list[Finding]:
-    declared, found = clip.declared, list[Finding]()
+    declared, findings = clip.declared, list[Finding]()
     psf = [source for source in template.sources if source.format.scan == "psf"]
     if (
         declared.scan == "interlaced"
@@ -100,33 +100,33 @@ def _beside_the_picture(template: Template, clip: Clip) -> list[Finding]:
         and any(source.format.rate == declared.rate and source.format.raster == clip.format.raster for source in psf)
     ):
         text = "It is flagged interlaced, as PsF in files is; too little moves in it to tell which of the two it is."
-        found.append(Finding("note", "clip_psf_or_interlaced", f"source:{psf[0].id}", text))
+        findings.append(Finding("note", "clip_psf_or_interlaced", f"source:{psf[0].id}", text))
     if declared.drop_frame and declared.rate is not None and not can_drop(declared.rate):
         text = f"Its timecode counts with drop-frame, which does not exist at {rate_text(declared.rate)}."
-        found.append(Finding("caution", "clip_drop_frame", "timecode", text))
+        findings.append(Finding("caution", "clip_drop_frame", "timecode", text))
     elif declared.drop_frame is not None and declared.drop_frame != template.timecode.drop:
         how = "with" if declared.drop_frame else "without"
         text = f"It counts {how} drop-frame, the template {'with' if template.timecode.drop else 'without'} it."
-        found.append(Finding("note", "clip_count_differs", "timecode", text))
+        findings.append(Finding("note", "clip_count_differs", "timecode", text))
     for audio in declared.audio[:1]:
         if audio.sample_rate != template.sound.sample_rate:
             text = f"Its sound is at {audio.sample_rate / 1000:g} kHz, the programme at {template.sound.sample_rate / 1000:g}."
-            found.append(Finding("caution", "clip_sample_rate", "sound", text))
+            findings.append(Finding("caution", "clip_sample_rate", "sound", text))
     if declared.rotation:
         shown = f"{declared.width} × {declared.height}"
         text = f"It is turned by {declared.rotation}° to be shown, as {shown}: what ignores that shows it lying on its side."
         if declared.rotation == 180:
             text = "It is turned by 180° to be shown: what ignores that shows it upside down."
-        found.append(Finding("note", "clip_turned", "working", text))
+        findings.append(Finding("note", "clip_turned", "working", text))
     if declared.alpha:
         kind = "" if declared.alpha == "unknown" else f" ({declared.alpha})"
         text = f"It has alpha{kind}, and the programme has none: its picture comes in, what it covers is lost."
         if declared.alpha == "premultiplied":
             text += " Its soft edges are mixed with black already."
-        found.append(Finding("caution", "clip_alpha", "working", text))
+        findings.append(Finding("caution", "clip_alpha", "working", text))
     if declared.gaps:
         first, last = declared.gaps[0]
         which = f"picture {first}" if first == last else f"pictures {first} to {last}"
         more = f" and {len(declared.gaps) - 1} more gaps" if len(declared.gaps) > 1 else ""
-        found.append(Finding("caution", "clip_gaps", "working", f"The run has gaps: {which}{more} missing."))
-    return found
+        findings.append(Finding("caution", "clip_gaps", "working", f"The run has gaps: {which}{more} missing."))
+    return findings

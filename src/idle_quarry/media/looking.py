@@ -105,8 +105,10 @@ def whole_sound_heard(clip: Clip, progress: Progress) -> Clip:
         progress(f"listening to all of {clip.name}", min(1.0, done / seconds))
 
     sound = tuple(
-        found if found is None or found.windows == 1 else heard_whole(found, clip.path, index, told)
-        for index, found in enumerate(clip.measured.sound)
+        measurement
+        if measurement is None or measurement.windows == 1
+        else heard_whole(measurement, clip.path, index, told)
+        for index, measurement in enumerate(clip.measured.sound)
     )
     measured = replace(clip.measured, sound=sound)
     with contextlib.suppress(OSError):

@@ -191,9 +191,9 @@ def planes_of_picture(picture: Picture, fmt: SignalFormat) -> Planes:
     if picture.rgb is not None:
         rgb = tuple(picture.rgb[..., n].astype(np.float32) / ((1 << picture.bits) - 1) for n in range(3))
         return from_rgb(rgb, fmt.encoding, fields=fmt.scan == "interlaced")
-    held = held_encoding(picture, fmt)
-    planes = planes_of_codes((picture.luma, *(picture.chroma or _grey(picture))), held)
-    return planes if held.sampling == fmt.encoding.sampling else from_rgb(to_rgb(planes, held), fmt.encoding)
+    encoding = held_encoding(picture, fmt)
+    planes = planes_of_codes((picture.luma, *(picture.chroma or _grey(picture))), encoding)
+    return planes if encoding.sampling == fmt.encoding.sampling else from_rgb(to_rgb(planes, encoding), fmt.encoding)
 
 
 def held_encoding(picture: Picture, fmt: SignalFormat) -> Encoding:

@@ -64,10 +64,10 @@ def identity(path: Path) -> str:
 def remembered(ident: str) -> KeptMeasurement | None:
     """Return what is kept of a content by this version of measurement, or None; a damaged note counts as none."""
     try:
-        kept = _adapter().validate_json(_note(ident).read_bytes())
+        kept_measurement = _adapter().validate_json(_note(ident).read_bytes())
     except (OSError, ValidationError):
         return None
-    return kept if kept.measurement == MEASUREMENT else None
+    return kept_measurement if kept_measurement.measurement == MEASUREMENT else None
 
 
 def remember(ident: str, name: str, declared: DeclaredProperties, measured: Measurement) -> None:

@@ -33,13 +33,13 @@ def totals(clips: Sequence[Clip]) -> list[FormatTotal]:
             words = format_words(clip.format, fields=True) if clip.format else "no signal format"
             groups.setdefault(words, []).append(clip.declared.duration_s or 0.0)
     whole = sum(sum(durations) for durations in groups.values())
-    found = [
+    format_totals = [
         FormatTotal(
             words, len(durations), sum(durations), sum(durations) / whole if whole else len(durations) / len(clips)
         )
         for words, durations in groups.items()
     ]
-    return sorted(found, key=lambda total: -total.share)
+    return sorted(format_totals, key=lambda total: -total.share)
 
 
 def write_report(path: Path, clips: Sequence[Clip], write_pdf: WritePdf, against: str = "") -> None:
@@ -66,7 +66,7 @@ def as_html(clips: Sequence[Clip], against: str = "") -> str:
             "wrong": [disagreement.text for disagreement in clip.disagreements],
             "measured": measured_lines(clip),
         }
-        for clip in sorted(clips, key=lambda each: not each.disagreements)
+        for clip in sorted(clips, key=lambda clip: not clip.disagreements)
     ]
     untrue = sum(bool(clip.disagreements) for clip in clips)
     made = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")

@@ -161,4 +161,4 @@ def _exr(head: bytes) -> StillHeader:
 def clips_among(paths: Iterable[Path]) -> list[Path]:
     """Return the clips among what was dropped, those inside folders too, in the order of their names; of numbered stills the first."""
     inside = [each for path in paths for each in (sorted(path.rglob("*")) if path.is_dir() else [path])]
-    return grouped(each for each in inside if each.suffix.casefold() in MEDIA_SUFFIXES and each.is_file())
+    return grouped(path for path in inside if path.suffix.casefold() in MEDIA_SUFFIXES and path.is_file())

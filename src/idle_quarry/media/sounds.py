@@ -121,9 +121,9 @@ class SoundReader:
             for stream in self._streams
         ):
             self._seek(first)
-        while not self._ended and any(each.end < first + count for each in self._streams):
+        while not self._ended and any(stream.end < first + count for stream in self._streams):
             self._read_on()
-        return np.concatenate([each.taken(first, count) for each in self._streams], axis=1)
+        return np.concatenate([stream.taken(first, count) for stream in self._streams], axis=1)
 
     def ended(self, at: int) -> bool:
         """Return whether no sound lies from a sample on; known when it was read to its end."""

@@ -102,8 +102,8 @@ class FrameSource:
             times = self._paced()
             number = shown_at(times, index, rate)
             # a place by its time: what is sought is sought by time stamps
-            found = self._picture(number, int(times[number] * float(rate)) if len(times) else index)
-            return None if found is None else replace(found, index=index)
+            picture = self._picture(number, int(times[number] * float(rate)) if len(times) else index)
+            return None if picture is None else replace(picture, index=index)
 
     def _picture(self, number: int, place: int) -> Picture | None:
         """Return a coded picture by its number; `place` is where a reader looks for it."""

@@ -92,13 +92,13 @@ def measured_lines(clip: Clip) -> list[str]:
     if active := active_text(clip):
         lines.append(active)
     lines += levels_lines(measured.levels)
-    for number, found in enumerate(measured.sound, 1):
+    for number, measurement in enumerate(measured.sound, 1):
         name = f"sound {number}" if len(measured.sound) > 1 else "sound"
-        if found is None:
+        if measurement is None:
             lines.append(f"{name} could not be decoded")
             continue
-        lines.append(f"{name}: {found.loudness_words()}")
-        lines += [f"{name}: {text}" for text in found.said()]
+        lines.append(f"{name}: {measurement.loudness_words()}")
+        lines += [f"{name}: {text}" for text in measurement.said()]
     if measured.damaged:
         lines.append(f"{measured.damaged} damaged pictures passed over")
     return lines

@@ -31,17 +31,17 @@ def coding_of(codec: Codec, fmt: SignalFormat) -> Coding:
 def stations_of(template: Template) -> tuple[Station, ...]:
     """Return the stations of a template in the order of the path."""
     store = codecs()
-    found = [
+    stations = [
         Station(f"source:{s.id}", "source", s.name, s.format, f"sources.{s.id}", share=s.share, eyes=s.eyes)
         for s in template.sources
     ]
-    found.append(
+    stations.append(
         Station(
             "working", "working", template.working.name, template.working.format, "working", eyes=template.working.eyes
         )
     )
     codec = store[template.intermediate.codec]
-    found.append(
+    stations.append(
         Station(
             "intermediate",
             "intermediate",
@@ -54,25 +54,25 @@ def stations_of(template: Template) -> tuple[Station, ...]:
     )
     if template.proxy and template.proxy_format:
         light = store[template.proxy.codec]
-        found.append(Station("proxy", "proxy", light.name, template.proxy_format, "proxy", codec=light))
+        stations.append(Station("proxy", "proxy", light.name, template.proxy_format, "proxy", codec=light))
     if template.monitor:
         device = monitors().get(template.monitor.monitor)
         name = device.name if device else template.monitor.monitor
-        found.append(Station("monitor", "monitor", name, template.monitor.format, "monitor"))
-    found += [
+        stations.append(Station("monitor", "monitor", name, template.monitor.format, "monitor"))
+    stations += [
         Station(
             f"delivery:{d.id}", "delivery", d.name, d.format, f"deliveries.{d.id}", codec=store[d.codec], eyes=d.eyes
         )
         for d in template.deliveries
     ]
-    return tuple(found)
+    return tuple(stations)
 
 
 def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, ...]:
     """Return the links of a template: sources into working, working on to all else, deliveries from the intermediate."""
     by_id = {station.id: station for station in stations}
     working, kept = template.working.format, by_id["intermediate"]
-    found = [
+    links = [
         Link(
             f"source:{s.id}",
             "working",
@@ -85,13 +85,13 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
     ]
     assert kept.codec is not None
     policy = template.intermediate.policy
-    found.append(
+    links.append(
         Link("working", "intermediate", plan(working, kept.format, policy), policy, coding_of(kept.codec, kept.format))
     )
     if template.proxy:
         proxy = by_id["proxy"]
         assert proxy.codec is not None
-        found.append(
+        links.append(
             Link(
                 "working", "proxy", plan(working, proxy.format, DEFAULT_POLICY), DEFAULT_POLICY,
                 coding_of(proxy.codec, proxy.format),
@@ -99,11 +99,11 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
         )  # fmt: skip
     if template.monitor:
         feed = template.monitor
-        found.append(Link("working", "monitor", plan(working, feed.format, feed.policy), feed.policy))
+        links.append(Link("working", "monitor", plan(working, feed.format, feed.policy), feed.policy))
     for d in template.deliveries:
         coding = coding_of(codecs()[d.codec], d.format)
         through = plan_through(kept.format, d.format, d.policy, into=d.cadence)
-        found.append(
+        links.append(
             Link(
                 "intermediate",
                 f"delivery:{d.id}",
@@ -114,7 +114,7 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
                 eyes=(template.working.eyes, d.eyes),
             )
         )
-    return tuple(found)
+    return tuple(links)
 
 
 def evaluate(
@@ -133,9 +133,9 @@ def evaluate(
     stations = stations_of(template)
     links = links_of(template, stations)
     bare = Evaluation(template, stations, links, (), measured, house)
-    found = Evaluation(template, stations, links, find(bare), measured, house)
+    evaluation = Evaluation(template, stations, links, find(bare), measured, house)
     return (
-        found
+        evaluation
         if not remedies
-        else replace(found, findings=offered(found, lambda t: evaluate(t, measured, house, remedies=False)))
+        else replace(evaluation, findings=offered(evaluation, lambda t: evaluate(t, measured, house, remedies=False)))
     )

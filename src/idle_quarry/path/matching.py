@@ -64,11 +64,11 @@ def _only_order(link: LinkPlan) -> bool:
 
 def _differences(source: Source, fmt: SignalFormat, link: LinkPlan) -> list[Finding]:
     where = f"source:{source.id}"
-    found = []
+    findings = []
     for step in link.steps:
         severity = "note" if step.grade in ("exact", "clean") else "caution"
-        found.append(Finding(severity, f"clip_{step.kind}", where, f"Not quite {source.name}: {step.text}."))
-    return found
+        findings.append(Finding(severity, f"clip_{step.kind}", where, f"Not quite {source.name}: {step.text}."))
+    return findings
 
 
 def _stranger(template: Template, fmt: SignalFormat, link: LinkPlan, near: Source | None) -> Finding:

@@ -21,9 +21,9 @@ def name_refused(name: str) -> str | None:
         return "it has bytes in it that are no text"
     if name in (".", ".."):
         return "it stands for a folder itself"
-    found = _FORBIDDEN.search(name)
-    if found:
-        sign = found.group()
+    match = _FORBIDDEN.search(name)
+    if match:
+        sign = match.group()
         return f"it has {sign!r} in it" if sign.isprintable() else "it has a control character in it"
     if name != name.strip() or name.endswith("."):
         return "it begins or ends with a space, or ends with a dot"

@@ -35,15 +35,15 @@ def offered(evaluation: Evaluation, weigh: Weigh) -> tuple[Finding, ...]:
                 tried[remedy.edits] = None
         return tried[remedy.edits]
 
-    found = []
+    findings = []
     for finding in evaluation.findings:
-        candidates = [each for each in (finding.remedy, *finding.others) if each is not None]
+        candidates = [remedy for remedy in (finding.remedy, *finding.others) if remedy is not None]
         scores = [
             (score, place) for place, candidate in enumerate(candidates) if (score := after(candidate)) is not None
         ]
         best = min(scores, default=None)
         kept = candidates[best[1]] if best is not None and best[0] < before else None
-        found.append(
+        findings.append(
             finding if kept is finding.remedy and not finding.others else replace(finding, remedy=kept, others=())
         )
-    return tuple(found)
+    return tuple(findings)

@@ -433,7 +433,7 @@ class Template(_ExtensibleValue):
         if self.monitor:
             yield "monitor", monitors(), self.monitor.monitor
         yield "sound layout", sound_layouts(), self.sound.layout
-        yield from (("codec", codecs(), each.codec) for each in self.inputs)
+        yield from (("codec", codecs(), recording.codec) for recording in self.inputs)
         for delivery in self.deliveries:
             yield "codec", codecs(), delivery.codec
             yield "sound layout", sound_layouts(), delivery.layout
@@ -471,7 +471,11 @@ class Template(_ExtensibleValue):
         grown = [self, self.working, self.intermediate, self.sound, *self.sources, *self.deliveries]
         grown += [track for timeline in self.timelines for track in timeline.tracks]
         return max(
-            [3 if without_aim else 1, *(each.said_since for each in grown), *(p.format_number for p in policies)]
+            [
+                3 if without_aim else 1,
+                *(extensible_value.said_since for extensible_value in grown),
+                *(p.format_number for p in policies),
+            ]
         )
 
     @property

@@ -94,7 +94,7 @@ def voice_words(chain: Sequence[Processor]) -> str:
 
 def voice_from(text: str) -> tuple[Processor, ...]:
     """Return the chain that is typed, with semicolons between; none for an empty text. Raises `NotUnderstood`."""
-    found = []
+    processors = []
     for part in text.replace("−", "-").split(";"):
         cleaned = " ".join(part.split())
         if not cleaned or cleaned.lower() == "none":
@@ -109,12 +109,12 @@ def voice_from(text: str) -> tuple[Processor, ...]:
             )
         values: dict[str, Any] = dict(zip(KINDS[does].figures, map(float, match.groups()), strict=True))
         try:
-            found.append(Processor(does=does, **values))  # type: ignore[arg-type]
+            processors.append(Processor(does=does, **values))  # type: ignore[arg-type]
         except ValueError as error:
             raise NotUnderstood(
                 "a figure is out of range", subject=repr(cleaned[:40]), remedy=f"as in {KINDS[does].example}"
             ) from error
-    return tuple(found)
+    return tuple(processors)
 
 
 def ffmpeg_filters(chain: Sequence[Processor]) -> str:

@@ -87,7 +87,7 @@ def _asked() -> NDArray[np.float64]:
 
 def cubes_of(template: Template, size: int) -> list[Cube]:
     """Return a cube for each link of a template that changes colour: sources into the programme, it into all else."""
-    found, working = [], template.working.format
+    cubes, working = [], template.working.format
     policies = {f"source:{source.id}": source.policy for source in template.sources}
     policies |= {f"delivery:{delivery.id}": delivery.policy for delivery in template.deliveries}
     if template.monitor is not None:
@@ -104,8 +104,8 @@ def cubes_of(template: Template, size: int) -> list[Cube]:
         while name in taken:
             name += " 2"
         taken.add(name)
-        found.append(cube_of(name, *ends, policy, size))
-    return found
+        cubes.append(cube_of(name, *ends, policy, size))
+    return cubes
 
 
 def config_of(template: Template, cubes: list[Cube]) -> str:

@@ -161,8 +161,8 @@ class Conversion:
         if self._passes_fields:
             return self._fields_through(index, frames)
         moments = [self._handed_on(self._moment(origin, frames)) for origin in self.origins(index)]
-        made = self._fitted(moments[0], self._raised) if len(moments) == 1 else self._woven(moments)
-        return self._encoded(made, fields=self.target.scan == "interlaced")
+        fitted_planes = self._fitted(moments[0], self._raised) if len(moments) == 1 else self._woven(moments)
+        return self._encoded(fitted_planes, fields=self.target.scan == "interlaced")
 
     def codes(self, index: int, frames: Frames) -> Planes:
         """Return output frame `index` as code values of the target, uint16, rounded as the policy says."""

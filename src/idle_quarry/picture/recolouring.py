@@ -66,7 +66,7 @@ def _colouring(
         return nothing
     luma = LUMA_2020.astype(np.float32)
     hlg, to_hlg = transfer == "hlg", to_transfer == "hlg"
-    made = nothing._replace(
+    colouring = nothing._replace(
         odd=transfer not in ("hlg", "pq"),
         light=table(hlg_to_scene if hlg else TO_LIGHT[transfer]),
         scene_gain=table(lambda y: HLG_PEAK * y ** (HLG_GAMMA - 1)) if hlg else _EMPTY,
@@ -81,14 +81,14 @@ def _colouring(
         shown=_EMPTY if to_hlg else table(TO_LIGHT[to_transfer]),
     )
     if is_hdr(transfer) and not is_hdr(to_transfer):
-        made = made._replace(
+        colouring = colouring._replace(
             to_2020=primaries_matrix(primaries, "bt2020").astype(np.float32), luma_2020=luma, **_tone_tables(tone)
         )
         primaries, scale = "bt2020", white_of(to_transfer) / SDR_WHITE
     else:
         absolute = is_hdr(transfer) and is_hdr(to_transfer)
         scale = 1.0 if absolute else white_of(to_transfer) / white_of(transfer)
-    return made._replace(primaries=(primaries_matrix(primaries, to_primaries) * scale).astype(np.float32))
+    return colouring._replace(primaries=(primaries_matrix(primaries, to_primaries) * scale).astype(np.float32))
 
 
 def _tone_tables(tone: str) -> dict[str, Any]:

@@ -57,7 +57,7 @@ def at_once(work: Callable[[_A], _B], parts: Iterable[_A]) -> list[_B]:
         first = marked(given[0])
     finally:
         wait(rest)  # nobody writes into a picture that its maker has left
-    return [first, *(each.result() for each in rest)]
+    return [first, *(future.result() for future in rest)]
 
 
 def by_rows(count: int, work: Callable[[int, int], object], least: int = 96) -> None:

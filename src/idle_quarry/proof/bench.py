@@ -135,9 +135,9 @@ class Bench:
 
         Raises `NotPossible` where the policy refuses, and `MediaError` where the material cannot be read.
         """
-        kept = self.kept(policy, index)
-        if kept is not None:
-            return kept
+        still = self.kept(policy, index)
+        if still is not None:
+            return still
         with self._lock:
             if policy not in self._conversions:
                 self._conversions[policy] = (self.conversion(policy), threading.Lock())
@@ -190,10 +190,10 @@ class Bench:
     def kept(self, policy: Policy, index: int) -> Still | None:
         """Return a still that was made before, or None."""
         with self._lock:
-            found = self._stills.get((policy, index))
-            if found is not None:
+            still = self._stills.get((policy, index))
+            if still is not None:
                 self._stills.move_to_end((policy, index))
-            return found
+            return still
 
     def _needed(self, conversion: Conversion, index: int) -> Sequence[int]:
         origins = conversion.origins(index)
@@ -233,22 +233,24 @@ class Bench:
         """Return what can be said of a still: against the truth where it is known, else against `beside`."""
         conversion = self.conversion(still.policy)
         luma = luma_of(still.codes, self.target)
-        found: list[Figure] = []
+        figures: list[Figure] = []
         if self.material.chart is not None:
             truth = self._truth(conversion, still.index)
-            found += _against(luma, truth, "to the truth")
+            figures += _against(luma, truth, "to the truth")
         elif beside is not None and beside is not still:
-            found += _against(luma, luma_of(beside.codes, self.target), "to the first")
-        found += self._motion(conversion, luma)
-        found += self._colour(conversion, still)
+            figures += _against(luma, luma_of(beside.codes, self.target), "to the first")
+        figures += self._motion(conversion, luma)
+        figures += self._colour(conversion, still)
         where = conversion.plan.placement
         if where is not None and where.scales:
-            found += _filter_figures(_response(self.source, self.target, still.policy))
+            figures += _filter_figures(_response(self.source, self.target, still.policy))
         if self.material.chart == "ramps" and conversion.plan.step(DepthStep) is not None:
             run, step = banding(still.codes[0])
-            found.append(Figure("longest flat run", f"{run} samples", run, "less", "Of the ramp's middle line: bands."))
-            found.append(Figure("largest step", f"{step:g} codes", step, "less"))
-        return [*found, self.cost(still, self._seconds_again(conversion, still))]
+            figures.append(
+                Figure("longest flat run", f"{run} samples", run, "less", "Of the ramp's middle line: bands.")
+            )
+            figures.append(Figure("largest step", f"{step:g} codes", step, "less"))
+        return [*figures, self.cost(still, self._seconds_again(conversion, still))]
 
     def _truth(self, conversion: Conversion, index: int) -> Any:
         """Return the luma a perfect conversion gives; the same for all methods that put the picture in the same place."""
@@ -291,23 +293,23 @@ class Bench:
         return Figure("cost here", text, times, "more", explained, warns=times < 1)
 
     def _motion(self, conversion: Conversion, luma: Any) -> list[Figure]:
-        found = []
+        figures = []
         source, target = self.source, self.target
         if source.scan == "interlaced" or target.scan == "interlaced":
             share = combing(_at_source_lines(luma, conversion))
             if target.scan != "interlaced":
-                found.append(
+                figures.append(
                     Figure("combing", f"{100 * share:.2g} %", share, "less", "Places that stand out line by line.")
                 )
         if target.scan == "interlaced":
             value = twitter(luma)
-            found.append(
+            figures.append(
                 Figure("twitter", f"{value:.2g} %", value, "less", "Detail that only one field has; it flickers.")
             )
         if conversion.plan.step(RateStep) is not None or source.moments != target.moments:
             value = judder(conversion)
-            found.append(Figure("judder", f"{value:.1f} ms", value, "less", "How far motion is from even in time."))
-        return found
+            figures.append(Figure("judder", f"{value:.1f} ms", value, "less", "How far motion is from even in time."))
+        return figures
 
     def _colour(self, conversion: Conversion, still: Still) -> list[Figure]:
         if conversion.plan.step(ColourStep) is None:

@@ -76,9 +76,9 @@ class CodecResult:
 
     def after(self, generation: int) -> Quality:
         """Return the quality after a number of generations; raises `KeyError`."""
-        for each in self.quality:
-            if each.generation == generation:
-                return each
+        for quality in self.quality:
+            if quality.generation == generation:
+                return quality
         raise KeyError(generation)
 
 
@@ -167,17 +167,17 @@ def through(
     for generation in range(1, GENERATIONS[-1] + 1):
         under_way = partial(progress, f"{codec.name}, generation {generation}", (generation - 1) / GENERATIONS[-1])
         coded = encoded(codec, pixels, given, under_way)
-        made, decoding = decoded(codec, pixels, coded)
-        if len(made) != len(given):
-            raise MediaError(f"gave back {len(made)} of {len(given)} pictures", subject=codec.name)
+        pictures, decoding = decoded(codec, pixels, coded)
+        if len(pictures) != len(given):
+            raise MediaError(f"gave back {len(pictures)} of {len(given)} pictures", subject=codec.name)
         if generation == 1:
             speeds, size = (seconds / coded.seconds, seconds / decoding), coded.bytes
         # exact pictures are made one at a time: of 2160 lines each takes a hundred megabytes
-        given = [codes_of_planes(_planes(picture, pixels), pixels.format.encoding, "round") for picture in made]
+        given = [codes_of_planes(_planes(picture, pixels), pixels.format.encoding, "round") for picture in pictures]
         if generation in GENERATIONS:
             after = given
             if fmt != pixels.format:
-                after = _all(back, len(made), lambda index, made=made: _planes(made[index], pixels))  # type: ignore[misc]
+                after = _all(back, len(pictures), lambda index, made=pictures: _planes(made[index], pixels))  # type: ignore[misc]
             quality = _quality(generation, codes, after, fmt)
             qualities.append(quality)
             loss = Loss(quality.worst, *(seen(each[quality.worst], fmt.encoding) for each in (codes, after)))
@@ -244,4 +244,4 @@ def results_for(fmt: SignalFormat, material_key: str) -> list[CodecResult]:
     """Return kept results of a format and a material, lowest measured data rate first."""
     words = format_words(fmt)
     found = [result for result in results() if result.format == words and result.material_key == material_key]
-    return sorted(found, key=lambda each: each.measured_mbps)
+    return sorted(found, key=lambda result: result.measured_mbps)

@@ -98,20 +98,20 @@ def volume_of(path: Path) -> Volume:
 
 def _mount_of(path: Path) -> _Mount:
     """Return the mount that a path lies in, by the system's own list (proc(5), mountinfo)."""
-    found = _Mount("/", "not known", "none")
+    mount = _Mount("/", "not known", "none")
     try:
         lines = Path("/proc/self/mountinfo").read_text(encoding="utf-8").splitlines()
     except OSError:
-        return found
+        return mount
     real = str(path.resolve())
     for line in lines:
         head, _, tail = line.partition(" - ")
         point = head.split()[4].encode().decode("unicode_escape")
         inside = real == point or real.startswith(point.rstrip("/") + "/")
-        if inside and len(point) >= len(found.point):
+        if inside and len(point) >= len(mount.point):
             filesystem, device = tail.split()[:2]
-            found = _Mount(point, filesystem, device)
-    return found
+            mount = _Mount(point, filesystem, device)
+    return mount
 
 
 @contextlib.contextmanager

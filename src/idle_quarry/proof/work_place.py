@@ -34,33 +34,33 @@ def judged(path: Path, speed: Speed | None, needed_mb_s: float) -> list[Verdict]
         volume = volume_of(path)
     except DiskError as error:
         return [Verdict("stop", str(error))]
-    found = []
+    verdicts = []
     if not volume.writable:
-        found.append(Verdict("stop", f"{path} may not be written by this person."))
+        verdicts.append(Verdict("stop", f"{path} may not be written by this person."))
     if volume.kind == "system":
-        found.append(
+        verdicts.append(
             Verdict("stop", f"{path} lies on the system disk: renders would fill it, and the machine with it.")
         )
     elif volume.kind == "memory":
-        found.append(Verdict("stop", f"{path} lies in the machine's memory: it is gone with the power."))
+        verdicts.append(Verdict("stop", f"{path} lies in the machine's memory: it is gone with the power."))
     elif volume.kind == "network":
-        found.append(
+        verdicts.append(
             Verdict("caution", f"{path} lies on a network share: it is as fast as whoever else uses it lets it be.")
         )
     else:
-        found.append(Verdict("note", f"{path} lies on a disk of its own ({volume.filesystem})."))
+        verdicts.append(Verdict("note", f"{path} lies on a disk of its own ({volume.filesystem})."))
     if volume.free < _LEAST_FREE:
-        found.append(Verdict("caution", f"{volume.free / 1e9:.0f} GB are free, which is little to begin with."))
+        verdicts.append(Verdict("caution", f"{volume.free / 1e9:.0f} GB are free, which is little to begin with."))
     else:
-        found.append(Verdict("note", f"{volume.free / 1e9:.0f} GB are free."))
+        verdicts.append(Verdict("note", f"{volume.free / 1e9:.0f} GB are free."))
     if speed is None:
-        found.append(Verdict("note", "How fast it is has not been measured yet."))
+        verdicts.append(Verdict("note", "How fast it is has not been measured yet."))
     elif needed_mb_s:
         able = speed.read_mb_s * MARGIN / needed_mb_s
         said = f"It reads {speed.read_mb_s:.0f} MB/s; a stream of what is chosen takes up to {needed_mb_s:.0f}"
         if able < 1:
-            found.append(Verdict("stop", f"{said}: too slow, with a fifth kept in hand."))
+            verdicts.append(Verdict("stop", f"{said}: too slow, with a fifth kept in hand."))
         else:
-            found.append(Verdict("note", f"{said}: {counted(int(able), 'stream')}, a fifth kept in hand."))
+            verdicts.append(Verdict("note", f"{said}: {counted(int(able), 'stream')}, a fifth kept in hand."))
     order = ("stop", "caution", "note")
-    return sorted(found, key=lambda each: order.index(each.severity))
+    return sorted(verdicts, key=lambda verdict: order.index(verdict.severity))

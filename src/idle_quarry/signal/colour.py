@@ -87,8 +87,8 @@ def uv(point: Point) -> Point:
 
 def triangle(name: str) -> tuple[Point, Point, Point]:
     """Return the u′v′ corners red, green, blue of named primaries."""
-    found = PRIMARIES[name]
-    return uv(found.red), uv(found.green), uv(found.blue)
+    primaries = PRIMARIES[name]
+    return uv(primaries.red), uv(primaries.green), uv(primaries.blue)
 
 
 def _area(polygon: tuple[Point, ...]) -> float:

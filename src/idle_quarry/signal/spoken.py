@@ -118,20 +118,20 @@ def _nothing(heard: _SpokenParts) -> NotUnderstood:
 def _hear(heard: _SpokenParts, word: str) -> None:
     if word in _COLOURS:  # P3 is no rate
         heard.rest.append(word)
-    elif found := _WHOLE.fullmatch(word):
-        width, lines, scan, rate = found.groups()
+    elif match := _WHOLE.fullmatch(word):
+        width, lines, scan, rate = match.groups()
         heard.say(scan=scan, rate=rate, **_size(width, lines))
-    elif found := _RASTER.fullmatch(word):
-        width, lines, scan = found.groups()
+    elif match := _RASTER.fullmatch(word):
+        width, lines, scan = match.groups()
         heard.say(**_size(width, lines), **({"scan": scan} if scan else {}))
-    elif (found := _LINES_RATE.fullmatch(word)) and int(found[1]) in DEFAULT_WIDTHS:
-        heard.say(lines=int(found[1]), rate=found[2], **({"scan": found[3]} if found[3] else {}))
-    elif found := _NUMBER_SCAN.fullmatch(word):
-        number, scan = found.groups()
+    elif (match := _LINES_RATE.fullmatch(word)) and int(match[1]) in DEFAULT_WIDTHS:
+        heard.say(lines=int(match[1]), rate=match[2], **({"scan": match[3]} if match[3] else {}))
+    elif match := _NUMBER_SCAN.fullmatch(word):
+        number, scan = match.groups()
         is_lines = number.isdigit() and int(number) > 120
         heard.say(**({"lines": int(number)} if is_lines else {"rate": number}), **({"scan": scan} if scan else {}))
-    elif found := _SCAN_RATE.fullmatch(word):
-        heard.say(scan=found[1], **({"rate": found[2]} if found[2] else {}))
+    elif match := _SCAN_RATE.fullmatch(word):
+        heard.say(scan=match[1], **({"rate": match[2]} if match[2] else {}))
     elif word in _FAMILIES:
         heard.families.append(word)
     elif word in _SHAPES[1:]:

@@ -73,22 +73,22 @@ def format_from_words(text: str) -> SignalFormat:
         )
     width = int(width_text) if width_text else DEFAULT_WIDTHS[height]
     rate = _frames(rate_from_text(rate_word), letter, words[0], rate_word)
-    said = _OptionalWords(text)
+    optional_words = _OptionalWords(text)
     for word in words[1:]:
-        said.take(word)
-    aspect, samples = said.aspect
+        optional_words.take(word)
+    aspect, samples = optional_words.aspect
     if samples is not None:
         pixel_aspect = sd_pixel_aspect(height, aspect or FOUR_THREE, samples)
     else:
         pixel_aspect = default_pixel_aspect(width, height, aspect)
     raster = Raster(width, height, pixel_aspect)
     scan = _SCAN_OF[letter]
-    if said.field_order and scan == "progressive":
+    if optional_words.field_order and scan == "progressive":
         raise NotUnderstood(
             "progressive pictures have no field order", subject=repr(text), remedy="leave out tff or bff"
         )
-    order = None if scan == "progressive" else said.field_order or standard_field_order(raster)
-    return SignalFormat(raster, rate, scan, order, replace(default_encoding(raster), **said.encoding()))
+    order = None if scan == "progressive" else optional_words.field_order or standard_field_order(raster)
+    return SignalFormat(raster, rate, scan, order, replace(default_encoding(raster), **optional_words.encoding()))
 
 
 def default_encoding(raster: Raster) -> Encoding:

@@ -41,8 +41,8 @@ _TYPE_I, _TYPE_II = (0.5, 0.000812, 0.002377), (0.7975, 0.001588, 0.016055)
 #: Scales against full scale with alignment level at −18 dBFS (EBU R 68): type I's 0 dB is permitted maximum, +9 over it; IIa's 4 and
 #: IIb's TEST are alignment.
 PEAK_TYPES = {
-    each.id: each
-    for each in (
+    peak_type.id: peak_type
+    for peak_type in (
         PeakType("I", "type I: −50 to +5 dB, 0 at permitted maximum", _TYPE_I, 20 / 1.7, (*_steps(-59, "−50 −40 −30 −20 −10", 10.0), (-14, "−5"), (-9, "0"), (-4, "+5"))),
         PeakType("IIa", "type IIa: 1 to 7, alignment at 4", _TYPE_II, 24 / 2.8, _steps(-30, "1 2 3 4 5 6 7", 4.0)),
         PeakType("IIb", "type IIb: −12 to +12 dB, alignment at TEST", _TYPE_II, 24 / 2.8, _steps(-30, "−12 −8 −4 TEST +4 +8 +12", 4.0)),

@@ -85,24 +85,24 @@ class EntryDrawing:
 
 def picture_of(entry: Entry, width: float, feed: SignalFormat | None = None, feeds: str = "") -> EntryDrawing:
     """Return what an entry means as shapes. `feed` is the format the open template sends its monitor, `feeds` its name."""
-    made = EntryDrawing(width)
+    drawing = EntryDrawing(width)
     if isinstance(entry, Monitor):
-        _monitor(made, entry, feed, feeds)
+        _monitor(drawing, entry, feed, feeds)
     elif isinstance(entry, DeliverySpec):
-        _delivery(made, entry)
+        _delivery(drawing, entry)
     elif isinstance(entry, Codec | CodecVariant):
-        _codec(made, entry.id)
+        _codec(drawing, entry.id)
     elif isinstance(entry, SoundLayout):
-        made.head("Channels in order")
-        _channels(made, entry)
+        drawing.head("Channels in order")
+        _channels(drawing, entry)
     elif isinstance(entry, ProgrammeLayout):
-        made.head("In time")
-        _in_time(made, entry)
+        drawing.head("In time")
+        _in_time(drawing, entry)
     elif isinstance(entry, NamingRule):
-        _naming(made, entry)
+        _naming(drawing, entry)
     elif isinstance(entry, KeptFormat):
-        _format(made, entry.signal)
-    return made
+        _format(drawing, entry.signal)
+    return drawing
 
 
 def _monitor(made: EntryDrawing, entry: Monitor, feed: SignalFormat | None, feeds: str) -> None:

@@ -186,11 +186,11 @@ def colour_of(verdict: str) -> QColor:
 
 
 def _places(painter: QPainter, marked: Sequence[CheckMark], room: QRectF, frames: int) -> None:
-    for each in sorted(marked, key=lambda one: one.chosen):
-        left, right = (x_of(n, frames, room.width()) for n in (each.first, each.last))
+    for check_mark in sorted(marked, key=lambda check_mark: check_mark.chosen):
+        left, right = (x_of(n, frames, room.width()) for n in (check_mark.first, check_mark.last))
         rect = QRectF(left, room.top() + 6, max(3.0, right - left), room.height() - 12)
-        painter.fillRect(rect, colour_of(each.verdict))
-        if each.chosen:
+        painter.fillRect(rect, colour_of(check_mark.verdict))
+        if check_mark.chosen:
             painter.setPen(QPen(theme.colour("chalk"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(rect.adjusted(-2, -3, 2, 3))

@@ -43,14 +43,14 @@ class PaneImages:
     def difference(self, first: Still, second: Still, gain: int) -> QImage:
         """Return how the second parts from the first, around grey, amplified."""
         key = (id(first), id(second)), "difference", gain, self.field
-        found = self._scaled.get(key)
-        if found is None:
+        image = self._scaled.get(key)
+        if image is None:
             pixels = difference(first.shown, second.shown, gain)
             pixels = np.ascontiguousarray(pixels if self.field is None else one_field(pixels, self.field))
             height, width = pixels.shape[:2]
-            found = QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
-            self._scaled[key] = found
-        return found
+            image = QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+            self._scaled[key] = image
+        return image
 
     def fitted(self, image: QImage, size: QSize) -> QImage:
         """Return an image at another size."""

@@ -75,12 +75,12 @@ class PaneLayout:
     def zoomed(self, zoom: int, at: QPointF | None) -> PaneLayout:
         """Return the view at another zoom, what lies under `at` staying there."""
         before = self.place_at(at) if at is not None else None
-        made = replace(self, zoom=zoom)
-        after = made.place_at(at) if before is not None and at is not None else None
+        pane_layout = replace(self, zoom=zoom)
+        after = pane_layout.place_at(at) if before is not None and at is not None else None
         if before is None or after is None:
-            return made
+            return pane_layout
         moved = QPointF((before.x() - after.x()) / self.raster[0], (before.y() - after.y()) / self.raster[1])
-        return made.centred(self.centre + moved)
+        return pane_layout.centred(self.centre + moved)
 
     def centred(self, centre: QPointF) -> PaneLayout:
         """Return the view with another point in the middle, never beyond the picture."""

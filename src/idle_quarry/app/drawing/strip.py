@@ -53,17 +53,17 @@ def _paint_head(painter: QPainter, kind: str, placed: list[PlacedStation], taken
     return int(box.center().x() + half)
 
 
-def _paint_label(painter: QPainter, each: PlacedLink) -> None:
+def _paint_label(painter: QPainter, placed_link: PlacedLink) -> None:
     """Write a link's grade over its line and its steps under it."""
-    roomy = each.run.width() > theme.px(96)
-    text, summary = link_texts(each.link, short=not roomy)
-    painter.setPen(theme.grade(each.link.grade))
-    middle = each.run.center().y()
-    above = QRectF(each.run.left(), middle - theme.px(20), each.run.width(), theme.px(16))
+    roomy = placed_link.run.width() > theme.px(96)
+    text, summary = link_texts(placed_link.link, short=not roomy)
+    painter.setPen(theme.grade(placed_link.link.grade))
+    middle = placed_link.run.center().y()
+    above = QRectF(placed_link.run.left(), middle - theme.px(20), placed_link.run.width(), theme.px(16))
     draw_line(painter, above, Qt.AlignmentFlag.AlignHCenter, text, bold=True)
     if summary and roomy:
         painter.setPen(theme.colour("dust"))
-        below = QRectF(each.run.left() + 2, middle + theme.px(4), each.run.width() - 4, theme.px(16))
+        below = QRectF(placed_link.run.left() + 2, middle + theme.px(4), placed_link.run.width() - 4, theme.px(16))
         draw_fitted(painter, below, Qt.AlignmentFlag.AlignHCenter, summary)
 
 

@@ -66,13 +66,13 @@ class LaneRow:
 
 def rows_in(timeline: Timeline, aims: frozenset[str]) -> list[LaneRow]:
     """Return the lanes from the top down."""
-    found: list[LaneRow] = []
+    lanes: list[LaneRow] = []
     top = float(theme.px(COUNT))
     for track in rows_of(timeline):
         foot = top + theme.px(LANE if track.items or track.ident in aims else THIN)
-        found.append(LaneRow(track, top, foot))
+        lanes.append(LaneRow(track, top, foot))
         top = foot
-    return found
+    return lanes
 
 
 def height_of(timeline: Timeline, aims: frozenset[str]) -> int:
@@ -130,16 +130,16 @@ def draw_lane(
             if column == drawn:
                 continue
             drawn = column
-        rect, told = QRectF(begin, top, max(1.5, wide - 1), tall), look(item)
+        rect, item_look = QRectF(begin, top, max(1.5, wide - 1), tall), look(item)
         if item.enabled:
-            plain.take(rect, told.cost)
+            plain.take(rect, item_look.cost)
         if wide >= _RIBBONED or own or not item.enabled:
-            rich.append((rect, item, told))
+            rich.append((rect, item, item_look))
     plain.draw(painter)
     painter.setFont(names)
     metrics = QFontMetricsF(names)
-    for rect, item, told in rich:
-        _draw_rich(painter, rect, rate, track, item, told, metrics, chosen=item.ident in chosen)
+    for rect, item, item_look in rich:
+        _draw_rich(painter, rect, rate, track, item, item_look, metrics, chosen=item.ident in chosen)
     for change in track.transitions:
         _draw_change(painter, scale.x(change.at - change.before), scale.x(change.at + change.after), row)
     painter.restore()
@@ -230,7 +230,7 @@ def _draw_rich(
     rate: Fraction,
     track: Track,
     item: TimelineItem,
-    told: ItemLook,
+    item_look: ItemLook,
     metrics: QFontMetricsF,
     *,
     chosen: bool,
@@ -244,14 +244,14 @@ def _draw_rich(
         painter.setPen(theme.colour("dust"))
         middle = rect.bottom() - theme.px(5)
         painter.drawLine(QPointF(rect.left() + 2, middle), QPointF(rect.right() - 2, middle))
-    elif told.fields is not None and item.media is not None:
+    elif item_look.fields is not None and item.media is not None:
         foot = QRectF(rect.left() + 1, rect.bottom() - theme.px(6), rect.width() - 2, theme.px(5))
-        draw_ribbon(painter, foot, _piece_of(told.fields, item, rate), max(1, _frames(item, rate)))
+        draw_ribbon(painter, foot, _piece_of(item_look.fields, item, rate), max(1, _frames(item, rate)))
     if item.colour:
         colour = theme.colour(_COLOURS[item.colour]) if item.colour in _COLOURS else theme.seen(item.colour)
         painter.fillRect(QRectF(rect.left(), rect.top(), theme.px(3), rect.height()), colour)
     if rect.width() >= _NAMED:
-        _draw_name(painter, rect, item, metrics, hatched=told.cost in _HATCHED)
+        _draw_name(painter, rect, item, metrics, hatched=item_look.cost in _HATCHED)
     for mark in item.markers:
         if 0 <= mark.at < item.length:
             draw_mark(painter, rect.left() + (mark.at + 0.5) * rect.width() / item.length, rect.top() + theme.px(4), 3)

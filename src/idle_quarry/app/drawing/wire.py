@@ -53,32 +53,40 @@ def layout_of(frame: ReceivedFrame, within: QRectF) -> WireLayout:
 
 def paint_wire(painter: QPainter, frame: ReceivedFrame, chosen: int, within: QRectF, digits: bool = True) -> WireLayout:
     """Paint a frame and return where what lies; packet `chosen` is marked."""
-    made = layout_of(frame, within)
+    wire_layout = layout_of(frame, within)
     raster = frame.lock.timing.raster
-    painter.fillRect(made.area, theme.colour("surround"))
+    painter.fillRect(wire_layout.area, theme.colour("surround"))
     painter.setPen(QPen(theme.colour("seam"), 1))
-    step = max(1, round(3 * raster.lines / max(1.0, made.area.height())))
-    right = made.area.right()
+    step = max(1, round(3 * raster.lines / max(1.0, wire_layout.area.height())))
+    right = wire_layout.area.right()
     for first, last in raster.active:
-        inside = QRectF(QPointF(made.x(made.sav + 4), made.y(first)), QPointF(right, made.y(last + 1)))
+        inside = QRectF(
+            QPointF(wire_layout.x(wire_layout.sav + 4), wire_layout.y(first)), QPointF(right, wire_layout.y(last + 1))
+        )
         painter.fillRect(inside, theme.colour("ground"))
         for line in range(first, last, step):
-            painter.drawLine(QPointF(inside.left(), made.y(line)), QPointF(right, made.y(line)))
+            painter.drawLine(QPointF(inside.left(), wire_layout.y(line)), QPointF(right, wire_layout.y(line)))
     words = frame.sound_words
     if words.any():
         painter.setPen(QPen(theme.colour("dust"), 1))
-        rows = max(1, int(made.area.height()))
+        rows = max(1, int(wire_layout.area.height()))
         edges = np.linspace(0, raster.lines, rows + 1).astype(int)
         head = 4 if raster.of_sd else 8
         for row in range(rows):
             most = int(words[edges[row] : max(edges[row] + 1, edges[row + 1])].max(initial=0))
             if most:
-                y = made.area.top() + row + 0.5
-                painter.drawLine(QPointF(made.x(head), y), QPointF(min(made.x(head + most), made.x(made.sav)), y))
+                y = wire_layout.area.top() + row + 0.5
+                painter.drawLine(
+                    QPointF(wire_layout.x(head), y),
+                    QPointF(min(wire_layout.x(head + most), wire_layout.x(wire_layout.sav)), y),
+                )
     painter.setPen(QPen(theme.colour("chalk"), 1))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for number, (first, last) in enumerate(raster.active):
-        inside = QRectF(QPointF(made.x(made.sav + 4), made.y(first)), QPointF(right - 1, made.y(last + 1)))
+        inside = QRectF(
+            QPointF(wire_layout.x(wire_layout.sav + 4), wire_layout.y(first)),
+            QPointF(right - 1, wire_layout.y(last + 1)),
+        )
         painter.drawRect(inside)
         painter.setPen(QPen(theme.colour("seam"), 1, Qt.PenStyle.DotLine))
         for share in SAFE:
@@ -100,9 +108,9 @@ def paint_wire(painter: QPainter, frame: ReceivedFrame, chosen: int, within: QRe
             painter.drawText(place, 0, text)
             painter.setPen(QPen(theme.colour("chalk"), 1))
     for number, packet in enumerate(frame.packets):
-        place = made.packet(packet.line, packet.at, len(packet.data) + 7)
+        place = wire_layout.packet(packet.line, packet.at, len(packet.data) + 7)
         painter.fillRect(place, theme.colour(KIND_ROLES[kind_of(packet)]))
         if number == chosen:
             painter.setPen(QPen(theme.colour("chalk"), 2))
             painter.drawRect(place.adjusted(-2, -2, 2, 2))
-    return made
+    return wire_layout

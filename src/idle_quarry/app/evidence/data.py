@@ -21,7 +21,7 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     streams = 1 if at_delivery else template.intermediate.streams * files_of(template.working.eyes)
     able = holding(fmt)
     heading(p, area, f"Codecs that hold {s.target.name if at_delivery else 'the programme'}, lowest data rate first")
-    place = next((each for each in template.places if each.id == template.intermediate.place), None)
+    place = next((place for place in template.places if place.id == template.intermediate.place), None)
     plays = None if at_delivery or place is None else s.evaluation.plays(place)
     limit = None if plays is None else plays * MARGIN
     if not able:

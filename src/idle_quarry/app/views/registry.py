@@ -80,11 +80,11 @@ def _import(desk: Desk, paths: list[Path]) -> None:
 
 
 def _templates(desk: Desk) -> Iterator[FinderItem]:
-    for each in desk.read(lambda library: library.page(Search(), 0, MOST_FOUND)) or []:
-        known = territories().get(each.territory)
-        called = f"{each.territory} {known.called}" if known else each.territory
-        beside = f"{each.working} · {each.shelf}"
-        yield FinderItem("template", each.name, beside, partial(desk.open_stored, each.id), called)
+    for summary in desk.read(lambda library: library.page(Search(), 0, MOST_FOUND)) or []:
+        known = territories().get(summary.territory)
+        called = f"{summary.territory} {known.called}" if known else summary.territory
+        beside = f"{summary.working} · {summary.shelf}"
+        yield FinderItem("template", summary.name, beside, partial(desk.open_stored, summary.id), called)
 
 
 def _stations_and_settings(desk: Desk) -> Iterator[FinderItem]:

@@ -165,9 +165,9 @@ def _comment(line: str, event: EdlEvent, number: int, rate: Fraction, drop: bool
         event.freeze = True
         return
     if upper.startswith("LOC"):
-        found = _LOCATOR.match(body[3:].lstrip(": "))
-        if found is not None:
-            event.marks.append((_count(found[1], number, rate, drop), found[3].strip(), found[2]))
+        match = _LOCATOR.match(body[3:].lstrip(": "))
+        if match is not None:
+            event.marks.append((_count(match[1], number, rate, drop), match[3].strip(), match[2]))
             return
     for words, what in _COMMENTS:
         if upper.startswith(words):
@@ -208,7 +208,9 @@ def _timeline(title: str, events: list[EdlEvent], rate: Fraction, drop: bool, lo
     for name in sorted(lanes, key=lambda each: (each[0] != "V", each)):
         items = tuple(_in_order(name, lanes[name], lost))
         kind = SOUND if name.startswith("A") else PICTURE
-        made.append(Track(name, name, kind, items, tuple(sorted(changes.get(name, []), key=lambda each: each.at))))
+        made.append(
+            Track(name, name, kind, items, tuple(sorted(changes.get(name, []), key=lambda transition: transition.at)))
+        )
     return Timeline(title or "list", rate, Timecode(begin, rate, drop), tuple(made), issued=number)
 
 
@@ -280,7 +282,7 @@ def _change(event: EdlEvent, begin: int, lost: list[str]) -> Transition:
 def _in_order(name: str, items: list[TimelineItem], lost: list[str]) -> Iterator[TimelineItem]:
     """Yield items in order of time; where one lies over another, the later event wins, and that is told."""
     kept: list[TimelineItem] = []
-    for item in sorted(items, key=lambda each: each.at):
+    for item in sorted(items, key=lambda item: item.at):
         while kept and kept[-1].end > item.at:
             below = kept.pop()
             lost.append(f"on {name} {item.name} lies over {below.name}: what lay below is cut off")

@@ -62,12 +62,12 @@ def _rate(cuts: CutList, template: Template) -> Iterator[Finding]:
 def _start(cuts: CutList, template: Template) -> Iterator[Finding]:
     if not cuts.start:
         return
-    wanted = start_timecode(template.timecode.start, template.timecode.drop, template.working.format.rate)
+    timecode = start_timecode(template.timecode.start, template.timecode.drop, template.working.format.rate)
     own = cuts.timeline.start
-    if str(own) != str(wanted):
+    if str(own) != str(timecode):
         yield Finding(
             "note", "list-start", "list",
-            f"The list starts at {own}, the template at {wanted}: its events keep their distances and begin at {wanted}.",
+            f"The list starts at {own}, the template at {timecode}: its events keep their distances and begin at {timecode}.",
         )  # fmt: skip
 
 

@@ -45,7 +45,7 @@ def clips_in(
 
     Raises `MediaError` where a folder is none.
     """
-    found, trouble, looked = list[ClipOnDisk](), list[str](), 0
+    clips, trouble, looked = list[ClipOnDisk](), list[str](), 0
     for folder in folders:
         if not folder.is_dir():
             raise MediaError("no such folder", subject=str(folder), remedy="say where the clips are")
@@ -54,12 +54,12 @@ def clips_in(
                 continue
             looked += 1
             try:
-                found.append(clip_of(path))
+                clips.append(clip_of(path))
             except QuarryError as error:
                 trouble.append(str(error))
             if on_progress is not None:
                 on_progress(looked)
-    return found, trouble
+    return clips, trouble
 
 
 def clip_of(path: Path) -> ClipOnDisk:

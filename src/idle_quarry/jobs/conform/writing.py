@@ -57,8 +57,8 @@ def write_edl(timeline: Timeline, track: Track) -> str:
         timeline, tracks=(replace(track, items=tuple(item for item in track.items if item.enabled)),), markers=()
     )
     given = to_otio(alone)
-    shown = [item for item in alone.tracks[0].items if item.kind not in (GAP, NESTED)]
-    for clip, item in zip(given.tracks[0].find_clips(), shown, strict=True):
+    items = [item for item in alone.tracks[0].items if item.kind not in (GAP, NESTED)]
+    for clip, item in zip(given.tracks[0].find_clips(), items, strict=True):
         clip.name = one_line(clip.name)
         clip.metadata["cmx_3600"] = {"reel": _reel(item), "comments": [one_line(item.note)] if item.note else []}
         for marker, mark in zip(clip.markers, item.markers, strict=True):  # a list's marks are at record times

@@ -229,8 +229,8 @@ def placed(timeline: Timeline, ident: int, place: tuple[Fraction, Fraction] | No
 
 def marked(timeline: Timeline, mark: Marker) -> Timeline:
     """Return the timeline with a mark; one at the same frame goes."""
-    kept = [marker for marker in timeline.markers if marker.at != mark.at]
-    return replace(timeline, markers=tuple(sorted([*kept, mark], key=lambda each: each.at)))
+    markers = [marker for marker in timeline.markers if marker.at != mark.at]
+    return replace(timeline, markers=tuple(sorted([*markers, mark], key=lambda marker: marker.at)))
 
 
 def unmarked(timeline: Timeline, at: int) -> Timeline:
@@ -297,20 +297,20 @@ def _moved(
     if by == 0 or (own is None and track.end <= at):
         return track
     n = bisect_left(track.starts, at)
-    kept, behind = track.items[:n], tuple(item.later(by) for item in track.items[n:])
+    items, behind = track.items[:n], tuple(item.later(by) for item in track.items[n:])
     if own is not None:
         made = _in_place(own, edge, by if edge == "end" else -by, rate)
-        kept = tuple(made if item.ident == own.ident else item for item in kept)
-    if kept and behind and behind[0].at < kept[-1].end:
+        items = tuple(made if item.ident == own.ident else item for item in items)
+    if items and behind and behind[0].at < items[-1].end:
         raise NotPossible(
-            f"on {track.name} {behind[0].name} would meet {kept[-1].name}",
+            f"on {track.name} {behind[0].name} would meet {items[-1].name}",
             remedy="trim without moving what follows, or take that part out on every track",
         )
     changes = tuple(
         replace(transition, at=transition.at + by) if transition.at >= at else transition
         for transition in track.transitions
     )
-    return _tidy(replace(track, items=(*kept, *behind), transitions=changes))
+    return _tidy(replace(track, items=(*items, *behind), transitions=changes))
 
 
 def _marks_moved(marks: tuple[Marker, ...], at: int, by: int) -> tuple[Marker, ...]:
@@ -321,8 +321,8 @@ def _tidy(track: Track) -> Track:
     """Return a track without the changes whose cut is gone, or whose items are too short for them now."""
     if not track.transitions:
         return track
-    kept = tuple(transition for transition in track.transitions if _holds(track, transition))
-    return track if len(kept) == len(track.transitions) else replace(track, transitions=kept)
+    transitions = tuple(transition for transition in track.transitions if _holds(track, transition))
+    return track if len(transitions) == len(track.transitions) else replace(track, transitions=transitions)
 
 
 def _holds(track: Track, change: Transition) -> bool:

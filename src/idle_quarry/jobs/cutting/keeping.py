@@ -76,7 +76,7 @@ def keep_beside(path: Path, timeline: Timeline) -> Path:
 def earlier(path: Path) -> list[Path]:
     """Return the earlier states of a timeline that are kept, the last one first."""
     found = (path.parent / EARLIER / path.stem).glob("*.otio")
-    return sorted((each for each in found if each.stem.isdigit()), key=lambda each: int(each.stem), reverse=True)
+    return sorted((path for path in found if path.stem.isdigit()), key=lambda path: int(path.stem), reverse=True)
 
 
 def _put_aside(path: Path) -> None:

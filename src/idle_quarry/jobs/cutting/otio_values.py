@@ -208,7 +208,7 @@ def from_otio(given: otio.schema.Timeline, rate: Fraction | None = None) -> Time
         used.add(ident)
         tracks.append(replace(made, ident=ident))
     marks = tuple(_mark_from(mark, counted) for mark in given.tracks.markers)
-    links = (item.link or 0 for made in tracks for item in made.items)
+    links = (item.link or 0 for track in tracks for item in track.items)
     return Timeline(
         given.name or "Timeline", counted, Timecode(first, counted, drop), tuple(tracks), marks,
         _kept(given.metadata, ("rate", "start", "drop_frame", "issued")), max(numbers.issued, *links, 0),

@@ -99,10 +99,10 @@ class TimelineItem:
         """Return the item so many frames later, all else as it is: what an edit does to thousands."""
         if self.at + by < 0:
             raise NotPossible("nothing lies before the start", subject=self.name)
-        made, fields = object.__new__(TimelineItem), self.__dict__.copy()
+        item, fields = object.__new__(TimelineItem), self.__dict__.copy()
         fields["at"] += by
-        object.__setattr__(made, "__dict__", fields)
-        return made
+        object.__setattr__(item, "__dict__", fields)
+        return item
 
     def shows(self, frame: int, rate: Fraction) -> Fraction:
         """Return the place in the media that a frame of the timeline shows, in the media's count."""
@@ -116,10 +116,10 @@ class TimelineItem:
 
     def part(self, first: int, last: int, rate: Fraction) -> TimelineItem:
         """Return the item from frame `first` to `last` (half open), showing there what it showed there."""
-        kept = tuple(
+        markers = tuple(
             replace(mark, at=mark.at - (first - self.at)) for mark in self.markers if first <= self.at + mark.at < last
         )
-        return replace(self, at=first, length=last - first, begins=self.shows(first, rate), markers=kept)
+        return replace(self, at=first, length=last - first, begins=self.shows(first, rate), markers=markers)
 
 
 @dataclass(frozen=True)
@@ -177,8 +177,8 @@ class Track:
     def between(self, first: int, last: int) -> tuple[TimelineItem, ...]:
         """Return the items that cover some frame from `first` to `last` (half open)."""
         begin = max(0, bisect_right(self.starts, first) - 1)
-        found = self.items[begin : bisect_right(self.starts, last - 1)]
-        return tuple(item for item in found if item.end > first)
+        items = self.items[begin : bisect_right(self.starts, last - 1)]
+        return tuple(item for item in items if item.end > first)
 
 
 @dataclass(frozen=True)

@@ -96,9 +96,9 @@ def make(
         file, final = part / room / name, folder / name
         timeline = programme.timeline
         assert timeline is not None
-        held = encoder_pixels(codec, delivery.format).format
-        frames, faster = frames_and_speed(material, held, delivery.policy)
-        items = list(items_of(layout, frames, timeline, held.rate))
+        fmt = encoder_pixels(codec, delivery.format).format
+        frames, faster = frames_and_speed(material, fmt, delivery.policy)
+        items = list(items_of(layout, frames, timeline, fmt.rate))
         say("measuring the sound", 0.0)
         gain = _gain(job, timeline, delivery, lambda share: say("measuring the sound", 0.1 * share))
         try:
@@ -110,19 +110,21 @@ def make(
                 delivery,
                 material,
                 items,
-                (held, faster, gain),
+                (fmt, faster, gain),
                 lambda share: say("making it", 0.1 + 0.6 * share),
             )
-            found = verify(
+            verification = verify(
                 file,
                 job.template,
                 delivery,
                 job.revision,
                 lambda what, share: say(f"verifying: {what}", 0.7 + 0.3 * share),
             )
-            found = _with_light(file, job, delivery, found)
-            note_made(job.folder, found.found.sha256, _made_of(programme, items, material.frames / max(1, frames)))
-            if found.verdict == "fails":
+            verification = _with_light(file, job, delivery, verification)
+            note_made(
+                job.folder, verification.found.sha256, _made_of(programme, items, material.frames / max(1, frames))
+            )
+            if verification.verdict == "fails":
                 final, remark = free_place(folder, f"{file.stem} fails", file.suffix), ""
                 put_exclusively(file, final)
             else:
@@ -137,7 +139,7 @@ def make(
         finally:
             shutil.rmtree(part, ignore_errors=True)
     length = sum(item.frames for item in items)
-    return MadeDelivery(final, replace(found, path=final), gain, length, remark)
+    return MadeDelivery(final, replace(verification, path=final), gain, length, remark)
 
 
 def _made_of(programme: Programme, items: Sequence[PlannedItem], scale: float) -> dict[str, Any]:

@@ -31,21 +31,21 @@ from idle_quarry.signal.rates import rate_text
 _LEAST_S = 0.5
 
 
-def picture_checks(seen: CheckedFile) -> Iterator[Check]:
+def picture_checks(checked_file: CheckedFile) -> Iterator[Check]:
     """Yield the checks of wrapping and pictures."""
-    yield _container(seen)
-    yield _codec(seen)
-    yield from _format(seen)
-    yield from _fields(seen)
-    yield _aspect(seen)
-    yield _active(seen)
-    yield _range(seen)
-    yield _gamut(seen)
-    yield _hdr(seen)
-    yield _black(seen)
-    yield _freeze(seen)
-    yield _repeats(seen)
-    yield _flash(seen)
+    yield _container(checked_file)
+    yield _codec(checked_file)
+    yield from _format(checked_file)
+    yield from _fields(checked_file)
+    yield _aspect(checked_file)
+    yield _active(checked_file)
+    yield _range(checked_file)
+    yield _gamut(checked_file)
+    yield _hdr(checked_file)
+    yield _black(checked_file)
+    yield _freeze(checked_file)
+    yield _repeats(checked_file)
+    yield _flash(checked_file)
 
 
 def wrapping(delivery: Delivery, spec: DeliverySpec | None) -> str:
@@ -53,24 +53,27 @@ def wrapping(delivery: Delivery, spec: DeliverySpec | None) -> str:
     return spec.wrapper if spec is not None and spec.wrapper else codecs()[delivery.codec].containers[0]
 
 
-def _container(seen: CheckedFile) -> Check:
-    wanted, found = wrapping(seen.delivery, seen.spec), wrapped_as(seen.clip.declared, seen.path)
+def _container(checked_file: CheckedFile) -> Check:
+    wanted, found = (
+        wrapping(checked_file.delivery, checked_file.spec),
+        wrapped_as(checked_file.clip.declared, checked_file.path),
+    )
     text = f"wrapped as {found}" + ("" if found == wanted else f"; {wanted} is wanted")
-    return seen.check("container", wanted, found, agrees(found == wanted), text)
+    return checked_file.check("container", wanted, found, agrees(found == wanted), text)
 
 
-def _codec(seen: CheckedFile) -> Check:
-    codec, declared = codecs()[seen.delivery.codec], seen.clip.declared
+def _codec(checked_file: CheckedFile) -> Check:
+    codec, declared = codecs()[checked_file.delivery.codec], checked_file.clip.declared
     found = f"{declared.codec}{f' {declared.profile}' if declared.profile else ''}"
-    wrong, doubts = differs(codec, seen.delivery.format, declared, seen.found.size)
+    wrong, doubts = differs(codec, checked_file.delivery.format, declared, checked_file.found.size)
     verdict = FAILS if wrong else LOOK if doubts else PASSES
-    return seen.check("codec", codec.name, found, verdict, "; ".join([*wrong, *doubts]) or found)
+    return checked_file.check("codec", codec.name, found, verdict, "; ".join([*wrong, *doubts]) or found)
 
 
-def _format(seen: CheckedFile) -> Iterator[Check]:
-    declared, fmt = seen.clip.declared, seen.delivery.format
+def _format(checked_file: CheckedFile) -> Iterator[Check]:
+    declared, fmt = checked_file.clip.declared, checked_file.delivery.format
     wanted, found = f"{fmt.raster.width} × {fmt.raster.height}", f"{declared.width} × {declared.height}"
-    kinds = seen.found.pictures.kinds
+    kinds = checked_file.found.pictures.kinds
     same = wanted == found and len(kinds) < 2
     text = (
         found
@@ -79,10 +82,10 @@ def _format(seen: CheckedFile) -> Iterator[Check]:
         if wanted != found
         else f"pictures change on the way: {', '.join(kinds)}"
     )
-    yield seen.check("raster", wanted, found, agrees(same), text)
+    yield checked_file.check("raster", wanted, found, agrees(same), text)
     rate = declared.rate
     said = rate_text(rate) if rate else "none"
-    yield seen.check(
+    yield checked_file.check(
         "rate",
         rate_text(fmt.rate),
         said,
@@ -91,17 +94,19 @@ def _format(seen: CheckedFile) -> Iterator[Check]:
     )
 
 
-def _fields(seen: CheckedFile) -> Iterator[Check]:
-    fmt, pictures = seen.delivery.format, seen.found.pictures
-    runs = [run for run in pictures.fields if seen.in_programme(run.first, run.last)]
-    runs = [run for run in runs if run.last - run.first >= _LEAST_S * seen.rate] or runs
+def _fields(checked_file: CheckedFile) -> Iterator[Check]:
+    fmt, pictures = checked_file.delivery.format, checked_file.found.pictures
+    runs = [run for run in pictures.fields if checked_file.in_programme(run.first, run.last)]
+    runs = [run for run in runs if run.last - run.first >= _LEAST_S * checked_file.rate] or runs
     unknown = not runs or all(run.scan == "undetermined" for run in runs)
     wanted = "progressive" if fmt.scan in ("progressive", "psf") else "interlaced"
     found = ", ".join(dict.fromkeys(run.scan for run in runs)) or "undetermined"
     sure = f"{percent(pictures.confidence)} sure"
     if unknown:
-        yield seen.check("scan", fmt.scan, "undetermined", LOOK, "too little moves to tell fields from whole pictures")
-        yield seen.check(
+        yield checked_file.check(
+            "scan", fmt.scan, "undetermined", LOOK, "too little moves to tell fields from whole pictures"
+        )
+        yield checked_file.check(
             "field_order",
             fmt.field_order,
             None,
@@ -114,7 +119,7 @@ def _fields(seen: CheckedFile) -> Iterator[Check]:
         whole = wanted == "interlaced" and all(run.scan in ("interlaced", "progressive") for run in runs)
         verdict = PASSES if not wrong else LOOK if whole else FAILS
         text = f"{found} throughout, {sure}" if not wrong else f"{found}; {fmt.scan} is wanted, {sure}"
-        yield seen.check("scan", fmt.scan, found, verdict, text, wrong)
+        yield checked_file.check("scan", fmt.scan, found, verdict, text, wrong)
         orders = {run.field_order for run in runs if run.field_order}
         if fmt.scan == "interlaced":
             turned = [(run.first, run.last) for run in runs if run.field_order not in (None, fmt.field_order)]
@@ -122,31 +127,33 @@ def _fields(seen: CheckedFile) -> Iterator[Check]:
             said = " and ".join(named[each] for each in sorted(orders)) or "no fields"
             order = FAILS if turned else PASSES
             text = f"{said}, {sure}" if not turned else f"{said}; {named[str(fmt.field_order)]} is wanted, {sure}"
-            yield seen.check("field_order", fmt.field_order, "/".join(sorted(orders)) or None, order, text, turned)
+            yield checked_file.check(
+                "field_order", fmt.field_order, "/".join(sorted(orders)) or None, order, text, turned
+            )
         else:
-            yield seen.check(
+            yield checked_file.check(
                 "field_order", None, "/".join(sorted(orders)) or None, PASSES, "whole pictures have no order of fields"
             )
-    yield _cadence(seen, [(run.first, run.last, run.cadence) for run in runs])
+    yield _cadence(checked_file, [(run.first, run.last, run.cadence) for run in runs])
 
 
-def _cadence(seen: CheckedFile, runs: list[tuple[int, int, str | None]]) -> Check:
-    wanted = seen.delivery.cadence or None
+def _cadence(checked_file: CheckedFile, runs: list[tuple[int, int, str | None]]) -> Check:
+    wanted = checked_file.delivery.cadence or None
     found = list(dict.fromkeys(cadence for _, _, cadence in runs))
     wrong = [(first, last) for first, last, cadence in runs if cadence != wanted]
     said = ", ".join(each or "none" for each in found) or "none"
     text = f"cadence {said}" if not wrong else f"cadence {said}; {wanted or 'none'} is wanted"
     # a source shot at another rate is held by a cadence where the template asks for none: somebody must have meant it
     verdict = PASSES if not wrong else LOOK if wanted is None else FAILS
-    return seen.check("cadence", wanted, said if found != [None] else None, verdict, text, wrong)
+    return checked_file.check("cadence", wanted, said if found != [None] else None, verdict, text, wrong)
 
 
-def _aspect(seen: CheckedFile) -> Check:
-    raster, declared = seen.delivery.format.raster, seen.clip.declared
+def _aspect(checked_file: CheckedFile) -> Check:
+    raster, declared = checked_file.delivery.format.raster, checked_file.clip.declared
     wanted, found = Fraction(raster.display_aspect), declared.display_aspect
     near = abs(float(found / wanted) - 1) < 0.01 if wanted else False
     said = f"{float(found):.3f}"
-    return seen.check(
+    return checked_file.check(
         "aspect",
         f"{float(wanted):.3f}",
         said,
@@ -155,27 +162,29 @@ def _aspect(seen: CheckedFile) -> Check:
     )
 
 
-def _active(seen: CheckedFile) -> Check:
-    raster, active = seen.delivery.format.raster, seen.found.pictures.active
-    wanted = seen.delivery.active_format or "full frame"
+def _active(checked_file: CheckedFile) -> Check:
+    raster, active = checked_file.delivery.format.raster, checked_file.found.pictures.active
+    wanted = checked_file.delivery.active_format or "full frame"
     if active is None:
-        return seen.check("active_picture", wanted, None, LOOK, "all is black: where the picture lies cannot be told")
+        return checked_file.check(
+            "active_picture", wanted, None, LOOK, "all is black: where the picture lies cannot be told"
+        )
     x, y, width, height = active
     found = {"x": x, "y": y, "width": width, "height": height}
-    limit = seen.limit("edges")
+    limit = checked_file.limit("edges")
     lacks = 100 * (1 - min(width / raster.width, height / raster.height))
     shape = float(raster.display_aspect) * (width / raster.width) / (height / raster.height)
     shapes = {"4:3 centre": 4 / 3, "14:9 centre": 14 / 9, "16:9 letterbox": 16 / 9}
     off = 100 * abs(shape / shapes[wanted] - 1) if wanted in shapes else lacks
     verdict = by_limit(off, limit)
     text = f"picture from {x}, {y}, {width} × {height}"
-    return seen.check(
+    return checked_file.check(
         "active_picture", wanted, found, verdict, text if verdict == PASSES else f"{text}; {wanted} is wanted"
     )
 
 
-def _range(seen: CheckedFile) -> Check:
-    pictures, wanted = seen.found.pictures, seen.delivery.format.encoding.range
+def _range(checked_file: CheckedFile) -> Check:
+    pictures, wanted = checked_file.found.pictures, checked_file.delivery.format.encoding.range
     found = {
         "min": pictures.lowest,
         "max": pictures.highest,
@@ -184,8 +193,8 @@ def _range(seen: CheckedFile) -> Check:
     }
     unit = 1 << (pictures.bits - 8)
     text = f"codes {pictures.lowest} to {pictures.highest} at {pictures.bits} bits; {percent(pictures.below)} below black, {percent(pictures.above)} above white"
-    if wanted != "narrow" or seen.delivery.format.encoding.matrix == "rgb":
-        return seen.check("range", wanted, found, PASSES, text)
+    if wanted != "narrow" or checked_file.delivery.format.encoding.matrix == "rgb":
+        return checked_file.check("range", wanted, found, PASSES, text)
     full = (
         pictures.lowest < 8 * unit
         and pictures.highest > 244 * unit
@@ -193,22 +202,22 @@ def _range(seen: CheckedFile) -> Check:
         and pictures.above > 0.002
     )
     if full:
-        return seen.check("range", wanted, found, FAILS, f"{text}: that is full range")
-    limit = seen.limit("levels")
+        return checked_file.check("range", wanted, found, FAILS, f"{text}: that is full range")
+    limit = checked_file.limit("levels")
     verdict = by_limit(100 * max(pictures.below, pictures.above), limit)
     if verdict != PASSES:
         text = f"{text} ({limit_words(limit, ' %')})"
-    return seen.check("range", wanted, found, verdict, text)
+    return checked_file.check("range", wanted, found, verdict, text)
 
 
-def _gamut(seen: CheckedFile) -> Check:
-    pictures, limit = seen.found.pictures, seen.limit("gamut")
-    if is_hdr(seen.delivery.format.encoding.transfer):
-        return seen.check("gamut", None, None, NOT_CHECKED, "EBU R 103 is of standard dynamic range")
+def _gamut(checked_file: CheckedFile) -> Check:
+    pictures, limit = checked_file.found.pictures, checked_file.limit("gamut")
+    if is_hdr(checked_file.delivery.format.encoding.transfer):
+        return checked_file.check("gamut", None, None, NOT_CHECKED, "EBU R 103 is of standard dynamic range")
     inside = [
         stay
         for stay in pictures.gamut
-        if limit.is_beyond(100 * stay.figure) and seen.in_programme(stay.first, stay.last)
+        if limit.is_beyond(100 * stay.figure) and checked_file.in_programme(stay.first, stay.last)
     ]
     most = max((stay.figure for stay in inside), default=0.0)
     found = {
@@ -220,16 +229,16 @@ def _gamut(seen: CheckedFile) -> Check:
     wanted = f"R′G′B′ from −5 % to 105 % but for {least:g} % of the picture"
     if not inside:
         text = f"no picture of the programme has more than {least:g} % outside"
-        return seen.check("gamut", wanted, found, PASSES, text)
+        return checked_file.check("gamut", wanted, found, PASSES, text)
     frames = sum(stay.last - stay.first for stay in inside)
     text = f"up to {percent(most)} of the picture lies outside, in {frames} pictures; {limit_words(limit, ' %')}"
     spans = [(stay.first, stay.last) for stay in inside]
-    return seen.check("gamut", wanted, found, by_limit(100 * most, limit), text, spans)
+    return checked_file.check("gamut", wanted, found, by_limit(100 * most, limit), text, spans)
 
 
-def _hdr(seen: CheckedFile) -> Check:
-    pictures, delivery = seen.found.pictures, seen.delivery
-    transfer, wanted = seen.clip.declared.transfer, delivery.format.encoding.transfer
+def _hdr(checked_file: CheckedFile) -> Check:
+    pictures, delivery = checked_file.found.pictures, checked_file.delivery
+    transfer, wanted = checked_file.clip.declared.transfer, delivery.format.encoding.transfer
     declared_hdr = transfer in ("hlg", "pq")
     if not is_hdr(wanted):
         text = (
@@ -237,39 +246,41 @@ def _hdr(seen: CheckedFile) -> Check:
             if not declared_hdr
             else f"declared as {transfer}; standard dynamic range is wanted"
         )
-        return seen.check("hdr", None, transfer if declared_hdr else None, agrees(not declared_hdr), text)
+        return checked_file.check("hdr", None, transfer if declared_hdr else None, agrees(not declared_hdr), text)
     found = {"transfer": transfer, "max_cll": round(pictures.max_cll or 0), "max_fall": round(pictures.max_fall or 0)}
     limits = {"max_cll": delivery.max_cll, "max_fall": delivery.max_fall}
     wanted_said = {"transfer": wanted, **{key: value for key, value in limits.items() if value is not None}}
     over = [key for key, limit in limits.items() if limit is not None and (found[key] or 0) > limit]  # type: ignore[operator]
     text = f"declared {transfer or 'nothing'}, MaxCLL {found['max_cll']}, MaxFALL {found['max_fall']} cd/m²"
     if transfer != wanted:
-        return seen.check("hdr", wanted_said, found, FAILS, f"{text}; {wanted} is wanted")
-    return seen.check(
+        return checked_file.check("hdr", wanted_said, found, FAILS, f"{text}; {wanted} is wanted")
+    return checked_file.check(
         "hdr", wanted_said, found, FAILS if over else PASSES, f"{text}; {', '.join(over)} too high" if over else text
     )
 
 
-def _black(seen: CheckedFile) -> Check:
-    breaks = [(item.first, item.last) for item in seen.found.items if item.what == "break"]
-    spans = [(part.first, part.last) for part in seen.found.pictures.parts if part.what == "black"]
-    return _held(seen, "black", "black", [span for span in spans if span not in breaks], "black")
+def _black(checked_file: CheckedFile) -> Check:
+    breaks = [(item.first, item.last) for item in checked_file.found.items if item.what == "break"]
+    spans = [(part.first, part.last) for part in checked_file.found.pictures.parts if part.what == "black"]
+    return _held(checked_file, "black", "black", [span for span in spans if span not in breaks], "black")
 
 
-def _freeze(seen: CheckedFile) -> Check:
-    spans = [(stay.first, stay.last) for stay in seen.found.pictures.frozen]
-    return _held(seen, "freeze", "frozen", spans, "nothing moves")
+def _freeze(checked_file: CheckedFile) -> Check:
+    spans = [(stay.first, stay.last) for stay in checked_file.found.pictures.frozen]
+    return _held(checked_file, "freeze", "frozen", spans, "nothing moves")
 
 
-def _held(seen: CheckedFile, ident: str, limited: str, spans: Iterable[tuple[int, int]], said: str) -> Check:
+def _held(checked_file: CheckedFile, ident: str, limited: str, spans: Iterable[tuple[int, int]], said: str) -> Check:
     """Return the check of what may not last longer inside the programme."""
-    first, last = seen.found.programme
-    limit = seen.limit(limited)
-    long = [(a, b) for a, b in spans if a >= first and b <= last and limit.is_beyond(float((b - a) / seen.rate))]
-    longest = float(max((b - a for a, b in long), default=0) / seen.rate)
+    first, last = checked_file.found.programme
+    limit = checked_file.limit(limited)
+    long = [
+        (a, b) for a, b in spans if a >= first and b <= last and limit.is_beyond(float((b - a) / checked_file.rate))
+    ]
+    longest = float(max((b - a for a, b in long), default=0) / checked_file.rate)
     wanted = f"{said} inside the programme: {limit_words(limit, ' s')}"
     if not long:
-        return seen.check(
+        return checked_file.check(
             ident,
             wanted,
             0.0,
@@ -277,31 +288,32 @@ def _held(seen: CheckedFile, ident: str, limited: str, spans: Iterable[tuple[int
             f"never {said} for longer" if ident == "black" else "something moves all the time",
         )
     text = f"{said} {times(len(long))}, for up to {longest:.1f} s; {limit_words(limit, ' s')}"
-    return seen.check(ident, wanted, round(longest, 2), by_limit(longest, limit), text, long)
+    return checked_file.check(ident, wanted, round(longest, 2), by_limit(longest, limit), text, long)
 
 
-def _repeats(seen: CheckedFile) -> Check:
-    pictures = seen.found.pictures
+def _repeats(checked_file: CheckedFile) -> Check:
+    pictures = checked_file.found.pictures
     still = sum(part.frames for part in pictures.parts if part.what != "moving")
     single = max(0, pictures.repeats - still)
     share = single / max(1, pictures.frames)
     wanted = "no picture twice but for a cadence or where nothing moves"
-    held = any(run.cadence for run in pictures.fields) or seen.delivery.cadence
-    verdict = PASSES if held else by_limit(100 * share, seen.limit("repeats"))
+    held = any(run.cadence for run in pictures.fields) or checked_file.delivery.cadence
+    verdict = PASSES if held else by_limit(100 * share, checked_file.limit("repeats"))
     text = f"{single} pictures repeat the one before" + (
         f", and {pictures.damaged} could not be decoded" if pictures.damaged else ""
     )
-    return seen.check("repeats", wanted, round(share, 5), FAILS if pictures.damaged else verdict, text)
+    return checked_file.check("repeats", wanted, round(share, 5), FAILS if pictures.damaged else verdict, text)
 
 
-def _flash(seen: CheckedFile) -> Check:
-    pictures = seen.found.pictures
-    spells = [flash for flash in pictures.flashes if seen.in_programme(flash.first, flash.last + 1)]
-    limit = seen.limit("patterns")
+def _flash(checked_file: CheckedFile) -> Check:
+    pictures = checked_file.found.pictures
+    spells = [flash for flash in pictures.flashes if checked_file.in_programme(flash.first, flash.last + 1)]
+    limit = checked_file.limit("patterns")
     patterns = [
         stay
         for stay in pictures.patterns
-        if seen.in_programme(stay.first, stay.last) and limit.is_beyond(float((stay.last - stay.first) / seen.rate))
+        if checked_file.in_programme(stay.first, stay.last)
+        and limit.is_beyond(float((stay.last - stay.first) / checked_file.rate))
     ]
     found = {
         "flashes_a_second": pictures.most_flashes,
@@ -309,19 +321,19 @@ def _flash(seen: CheckedFile) -> Check:
         "patterns": len(patterns),
     }
     wanted = f"at the most {MOST} flashes a second over a quarter of the picture, no lasting pattern"
-    if is_hdr(seen.delivery.format.encoding.transfer) and not spells and not patterns:
-        return seen.check(
+    if is_hdr(checked_file.delivery.format.encoding.transfer) and not spells and not patterns:
+        return checked_file.check(
             "flash", wanted, found, PASSES, "no flashes beyond the limits, as the reference display shows them"
         )
     said = [f"{spell.kind}: {spell.count:g} a second over {percent(spell.area)} of the picture" for spell in spells[:3]]
     said += [f"a pattern over {percent(pattern.figure)} of the picture" for pattern in patterns[:2]]
-    spans = [(each.first, each.last + 1) for each in spells] + [(each.first, each.last) for each in patterns]
+    spans = [(spell.first, spell.last + 1) for spell in spells] + [(span.first, span.last) for span in patterns]
     if spells:
-        return seen.check("flash", wanted, found, FAILS, "; ".join(said), spans)
+        return checked_file.check("flash", wanted, found, FAILS, "; ".join(said), spans)
     if patterns:
-        verdict = worst(by_limit(float((stay.last - stay.first) / seen.rate), limit) for stay in patterns)
-        return seen.check("flash", wanted, found, verdict, "; ".join(said), spans)
-    return seen.check(
+        verdict = worst(by_limit(float((stay.last - stay.first) / checked_file.rate), limit) for stay in patterns)
+        return checked_file.check("flash", wanted, found, verdict, "; ".join(said), spans)
+    return checked_file.check(
         "flash",
         wanted,
         found,

@@ -54,7 +54,7 @@ class VerificationRecord:
     @property
     def verdict(self) -> str:
         """The gravest verdict of what was not accepted: only what somebody is to look at can be."""
-        taken = {each.check for each in self.accepted}
+        taken = {acceptance.check for acceptance in self.accepted}
         return worst(
             check["verdict"]
             for check in self.document["checks"]
@@ -75,7 +75,7 @@ def handed_over(noted: VerificationRecord, job: Job, template_id: str, author: s
     if noted.verdict != PASSES or "made_of" not in noted.document:
         return None
     document = noted.document
-    delivery = next((each.name for each in job.template.deliveries if each.id == document["delivery"]), "")
+    delivery = next((delivery.name for delivery in job.template.deliveries if delivery.id == document["delivery"]), "")
     verdict = "accepted" if document["verdict"] != PASSES else "passes"
     # the same finding noted twice is one
     ident = uuid.uuid5(
@@ -125,8 +125,8 @@ def accepted(noted: VerificationRecord, check: str, by: str, because: str) -> Ve
     """Return a verification with a check accepted. Raises `JobError` without a reason."""
     if not because.strip():
         raise JobError("say why it is accepted", subject=check)
-    kept = tuple(each for each in noted.accepted if each.check != check)
-    return replace(noted, accepted=(*kept, Acceptance(check, by, now_text(), because.strip())))
+    acceptances = tuple(acceptance for acceptance in noted.accepted if acceptance.check != check)
+    return replace(noted, accepted=(*acceptances, Acceptance(check, by, now_text(), because.strip())))
 
 
 def now_text() -> str:
@@ -158,7 +158,7 @@ def read_record(folder: Path) -> tuple[VerificationRecord, ...]:
 def write_record(folder: Path, files: Iterable[VerificationRecord]) -> None:
     """Keep what was verified in a job. Raises `JobError`."""
     told = [
-        {"document": file.document, "when": file.when, "accepted": [vars(one) for one in file.accepted]}
+        {"document": file.document, "when": file.when, "accepted": [vars(acceptance) for acceptance in file.accepted]}
         for file in files
     ]
     data = {"kind": "idle-quarry verifications", "format_number": _FORMAT, "files": told}

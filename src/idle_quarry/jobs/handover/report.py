@@ -26,7 +26,7 @@ _WIDTH, _MOST = 160, 12
 def as_html(noted: VerificationRecord) -> str:
     """Return the report as a page."""
     document = noted.document
-    taken = {each.check: each for each in noted.accepted}
+    taken = {acceptance.check: acceptance for acceptance in noted.accepted}
     pictures = _pictures(noted)
     groups = []
     for verdict, title in _GROUPS.items():
@@ -93,7 +93,7 @@ def as_document(noted: VerificationRecord) -> dict[str, Any]:
     return {
         **noted.document,
         "verified": noted.when,
-        "accepted": [vars(each) for each in noted.accepted],
+        "accepted": [vars(acceptance) for acceptance in noted.accepted],
         "verdict_with_accepted": noted.verdict,
     }
 

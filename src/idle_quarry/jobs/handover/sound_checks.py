@@ -29,31 +29,37 @@ IDS = ("sound_layout", "silence", "level", "clipping", "phase", "loudness", "sho
 def mix_of(delivery: Delivery) -> tuple[int, ...] | None:
     """Return the channels (from 0) of the full mix in the order that loudness is measured in; None where the layout has none."""
     channels = sound_layouts()[delivery.layout].channels
-    places = {each.at: number for number, each in reversed(list(enumerate(channels))) if each.carries == "full mix"}
+    places = {
+        sound_channel.at: number
+        for number, sound_channel in reversed(list(enumerate(channels)))
+        if sound_channel.carries == "full mix"
+    }
     if len(places) == 1:
         return tuple(places.values())
     found = tuple(places[at] for at in _ORDER if at in places)
     return found if len(found) in (2, 6) else None
 
 
-def sound_checks(seen: CheckedFile) -> Iterator[Check]:
+def sound_checks(checked_file: CheckedFile) -> Iterator[Check]:
     """Yield the checks of sound."""
-    layout = sound_layouts()[seen.delivery.layout]
-    sound = seen.found.sound
+    layout = sound_layouts()[checked_file.delivery.layout]
+    sound = checked_file.found.sound
     if sound is None:
-        yield seen.check(
+        yield checked_file.check(
             "sound_layout", layout.words, None, FAILS, f"it has no sound; {len(layout.channels)} channels are wanted"
         )
         for ident in IDS[1:]:
-            yield seen.check(ident, None, None, NOT_CHECKED, "it has no sound")
+            yield checked_file.check(ident, None, None, NOT_CHECKED, "it has no sound")
         return
-    yield _channels(seen)
-    yield _silence(seen)
-    yield _level(seen)
-    spans = [seen.seconds(each.first_s, each.last_s) for each in sound.clipping]
+    yield _channels(checked_file)
+    yield _silence(checked_file)
+    yield _level(checked_file)
+    spans = [checked_file.seconds(span.first_s, span.last_s) for span in sound.clipping]
     text = "no sample is clipped" if not spans else f"clipped at {len(spans)} places"
-    yield seen.check("clipping", "no samples in a row at full scale", len(spans), agrees(not spans), text, spans)
-    limit = seen.limit("phase")
+    yield checked_file.check(
+        "clipping", "no samples in a row at full scale", len(spans), agrees(not spans), text, spans
+    )
+    limit = checked_file.limit("phase")
     against = [span for span in sound.against if limit.is_beyond(span.last_s - span.first_s)]
     longest = max((span.last_s - span.first_s for span in against), default=0.0)
     text = (
@@ -61,23 +67,23 @@ def sound_checks(seen: CheckedFile) -> Iterator[Check]:
         if not against
         else f"left and right are out of phase {times(len(against))}, for up to {longest:.0f} s; {limit_words(limit, ' s')}"
     )
-    yield seen.check(
+    yield checked_file.check(
         "phase",
         "left and right in phase",
         len(against),
         by_limit(longest, limit),
         text,
-        [seen.seconds(span.first_s, span.last_s) for span in against],
+        [checked_file.seconds(span.first_s, span.last_s) for span in against],
     )
-    yield from _loudness(seen)
+    yield from _loudness(checked_file)
 
 
-def _channels(seen: CheckedFile) -> Check:
+def _channels(checked_file: CheckedFile) -> Check:
     layout, sound, delivery, declared = (
-        sound_layouts()[seen.delivery.layout],
-        seen.found.sound,
-        seen.delivery,
-        seen.clip.declared,
+        sound_layouts()[checked_file.delivery.layout],
+        checked_file.found.sound,
+        checked_file.delivery,
+        checked_file.clip.declared,
     )
     assert sound is not None
     wrong, doubts = [], []
@@ -89,13 +95,13 @@ def _channels(seen: CheckedFile) -> Check:
     bits = {audio.bit_depth for audio in declared.audio if audio.bit_depth}
     if bits and bits != {delivery.sound_bits}:
         wrong.append(f"{', '.join(map(str, sorted(bits)))} bits; {delivery.sound_bits} are wanted")
-    for number, (channel, wanted) in enumerate(zip(sound.channels, layout.channels, strict=False), 1):
+    for number, (channel, sound_channel) in enumerate(zip(sound.channels, layout.channels, strict=False), 1):
         silent = channel.peak_dbfs is None or channel.silent_share > 0.999
-        if wanted.carries == "silent":
+        if sound_channel.carries == "silent":
             wrong += [] if silent else [f"channel {number} is to be silent and is not"]
-        elif silent and wanted.at != "LFE":
-            wrong.append(f"channel {number} ({wanted.words}) is silent")
-        elif wanted.at == "LFE" and not silent and channel.high_share > _LFE_HIGH:
+        elif silent and sound_channel.at != "LFE":
+            wrong.append(f"channel {number} ({sound_channel.words}) is silent")
+        elif sound_channel.at == "LFE" and not silent and channel.high_share > _LFE_HIGH:
             wrong.append(
                 f"channel {number} is to be LFE and carries what is no low-frequency effect: channels are swapped, it seems"
             )
@@ -110,21 +116,21 @@ def _channels(seen: CheckedFile) -> Check:
         "channels": len(sound.channels),
         "sample_rate": sorted(rates),
         "bits": sorted(bits),
-        "peaks_dbfs": [each.peak_dbfs for each in sound.channels],
+        "peaks_dbfs": [channel_figures.peak_dbfs for channel_figures in sound.channels],
     }
     text = "; ".join([*wrong, *doubts]) or f"{layout.words}, {delivery.sample_rate} Hz, as wanted"
-    return seen.check("sound_layout", layout.words, found, FAILS if wrong else LOOK if doubts else PASSES, text)
+    return checked_file.check("sound_layout", layout.words, found, FAILS if wrong else LOOK if doubts else PASSES, text)
 
 
-def _silence(seen: CheckedFile) -> Check:
-    sound = seen.found.sound
+def _silence(checked_file: CheckedFile) -> Check:
+    sound = checked_file.found.sound
     assert sound is not None
     breaks = [
-        (item.first / float(seen.rate), item.last / float(seen.rate))
-        for item in seen.found.items
+        (item.first / float(checked_file.rate), item.last / float(checked_file.rate))
+        for item in checked_file.found.items
         if item.what == "break"
     ]
-    limit = seen.limit("silence")
+    limit = checked_file.limit("silence")
     spans = [
         span
         for span in sound.silence
@@ -134,46 +140,52 @@ def _silence(seen: CheckedFile) -> Check:
     longest = max((span.last_s - span.first_s for span in spans), default=0.0)
     wanted = f"silence inside the programme: {limit_words(limit, ' s')}"
     text = "no long silence" if not spans else f"silent {times(len(spans))}, for up to {longest:.1f} s"
-    return seen.check(
+    return checked_file.check(
         "silence",
         wanted,
         round(longest, 1),
         by_limit(longest, limit),
         text,
-        [seen.seconds(span.first_s, span.last_s) for span in spans],
+        [checked_file.seconds(span.first_s, span.last_s) for span in spans],
     )
 
 
-def _level(seen: CheckedFile) -> Check:
-    wanted, within = seen.delivery.line_up_dbfs, seen.tolerances.line_up_db
-    with_tone = {item.what for item in seen.layout.items if item.tone} if seen.layout is not None else set()
+def _level(checked_file: CheckedFile) -> Check:
+    wanted, within = checked_file.delivery.line_up_dbfs, checked_file.tolerances.line_up_db
+    with_tone = (
+        {item.what for item in checked_file.layout.items if item.tone} if checked_file.layout is not None else set()
+    )
     if not with_tone:  # a programme may sound like a tone
-        return seen.check("level", wanted, None, NOT_CHECKED, "no line-up tone is asked for")
-    rate = float(seen.rate)
-    at = [(item.first / rate, item.last / rate) for item in seen.found.items if item.what in with_tone]
-    at = at or [(0.0, seen.found.programme[0] / rate)]  # where what it belongs to is not there: before the programme
+        return checked_file.check("level", wanted, None, NOT_CHECKED, "no line-up tone is asked for")
+    rate = float(checked_file.rate)
+    at = [(item.first / rate, item.last / rate) for item in checked_file.found.items if item.what in with_tone]
+    at = at or [
+        (0.0, checked_file.found.programme[0] / rate)
+    ]  # where what it belongs to is not there: before the programme
     tones = [
-        tone for tone in seen.found.tones if any(tone.first_s < last and tone.last_s > first for first, last in at)
+        tone
+        for tone in checked_file.found.tones
+        if any(tone.first_s < last and tone.last_s > first for first, last in at)
     ]
     if not tones:
         where = " and ".join(sorted(with_tone))
-        return seen.check(
+        return checked_file.check(
             "level", wanted, None, FAILS, f"there is no tone with the {where}; one of {wanted:g} dBFS is wanted"
         )
     level = tones[0].figure
     fits = abs(level - wanted) <= within
     text = f"tone at {level:.1f} dBFS" + ("" if fits else f"; {wanted:g} is wanted")
-    return seen.check(
-        "level", wanted, round(level, 2), agrees(fits), text, [seen.seconds(tones[0].first_s, tones[0].last_s)]
+    return checked_file.check(
+        "level", wanted, round(level, 2), agrees(fits), text, [checked_file.seconds(tones[0].first_s, tones[0].last_s)]
     )
 
 
-def _loudness(seen: CheckedFile) -> Iterator[Check]:
-    sound, delivery = seen.found.sound, seen.delivery
+def _loudness(checked_file: CheckedFile) -> Iterator[Check]:
+    sound, delivery = checked_file.found.sound, checked_file.delivery
     assert sound is not None
-    wanted, within = delivery.loudness_lufs, seen.tolerances.loudness_lu
+    wanted, within = delivery.loudness_lufs, checked_file.tolerances.loudness_lu
     if sound.integrated is None:
-        yield seen.check(
+        yield checked_file.check(
             "loudness",
             wanted,
             None,
@@ -181,7 +193,7 @@ def _loudness(seen: CheckedFile) -> Iterator[Check]:
             "too little sound to measure its loudness",
         )
     elif wanted is None:
-        yield seen.check(
+        yield checked_file.check(
             "loudness", None, round(sound.integrated, 1), NOT_CHECKED, f"{sound.integrated:.1f} LUFS; none is asked for"
         )
     else:
@@ -189,12 +201,12 @@ def _loudness(seen: CheckedFile) -> Iterator[Check]:
         text = f"{sound.integrated:.1f} LUFS over the programme" + (
             "" if fits else f"; {wanted:g} ± {within:g} is wanted"
         )
-        yield seen.check("loudness", wanted, round(sound.integrated, 1), agrees(fits), text)
+        yield checked_file.check("loudness", wanted, round(sound.integrated, 1), agrees(fits), text)
     short = sound.most_short_term
     places = [n for n, value in enumerate(sound.short_term) if short is not None and value >= round(short, 1)]
-    begin = seen.found.programme[0] / float(seen.rate)
-    spans = [seen.seconds(begin + max(0.0, places[0] / 10 - 3), begin + places[0] / 10)] if places else []
-    yield seen.check(
+    begin = checked_file.found.programme[0] / float(checked_file.rate)
+    spans = [checked_file.seconds(begin + max(0.0, places[0] / 10 - 3), begin + places[0] / 10)] if places else []
+    yield checked_file.check(
         "short_term",
         None,
         round(short, 1) if short is not None else None,
@@ -205,7 +217,7 @@ def _loudness(seen: CheckedFile) -> Iterator[Check]:
         spans,
     )
     spread = sound.range
-    yield seen.check(
+    yield checked_file.check(
         "loudness_range",
         None,
         round(spread, 1) if spread is not None else None,
@@ -214,12 +226,14 @@ def _loudness(seen: CheckedFile) -> Iterator[Check]:
     )
     limit, peak = delivery.true_peak_dbtp, sound.true_peak
     if peak is None:
-        yield seen.check("true_peak", limit, None, NOT_CHECKED, "there is no sound to measure")
+        yield checked_file.check("true_peak", limit, None, NOT_CHECKED, "there is no sound to measure")
     elif limit is None:
-        yield seen.check("true_peak", None, round(peak, 1), NOT_CHECKED, f"{peak:.1f} dBTP; no limit is asked for")
+        yield checked_file.check(
+            "true_peak", None, round(peak, 1), NOT_CHECKED, f"{peak:.1f} dBTP; no limit is asked for"
+        )
     else:
         fits = peak <= limit + 0.05
-        yield seen.check(
+        yield checked_file.check(
             "true_peak",
             limit,
             round(peak, 1),

@@ -91,16 +91,18 @@ def verify(
 
     Raises `MediaError` where the file cannot be read or has no pictures.
     """
-    clip, found = measure_file(path, measure_options_of(delivery), on_progress)
-    seen = CheckedFile(path, clip, found, template, delivery, spec_of(delivery), layout_of(delivery))
-    checks = {check.id: check for check in _all(seen)}
-    return Verification(path, clip, found, delivery, template.name, revision, tuple(checks[ident] for ident in IDS))
+    clip, measurement = measure_file(path, measure_options_of(delivery), on_progress)
+    checked_file = CheckedFile(path, clip, measurement, template, delivery, spec_of(delivery), layout_of(delivery))
+    checks = {check.id: check for check in _all(checked_file)}
+    return Verification(
+        path, clip, measurement, delivery, template.name, revision, tuple(checks[ident] for ident in IDS)
+    )
 
 
-def _all(seen: CheckedFile) -> Iterable[Check]:
-    yield from picture_checks(seen)
-    yield from programme_checks(seen)
-    yield from sound_checks(seen)
+def _all(checked_file: CheckedFile) -> Iterable[Check]:
+    yield from picture_checks(checked_file)
+    yield from programme_checks(checked_file)
+    yield from sound_checks(checked_file)
 
 
 def failed_first(checks: Iterable[Check]) -> list[Check]:

@@ -140,7 +140,7 @@ def written(
     how: tuple[SignalFormat, Fraction, float], on_progress: Callable[[float], None],
 ) -> None:  # fmt: skip
     """Write the file, item by item."""
-    held, faster, gain = how
+    fmt, faster, gain = how
     codec, layout = codecs()[delivery.codec], sound_layouts()[delivery.layout]
     start = first_timecode(delivery, layout_of(delivery))
     programme_frames = sum(item.frames for item in items if item.what == "programme")
@@ -151,7 +151,7 @@ def written(
         job.title,
         _slate_lines(job, timeline, delivery, start, programme_frames, items),
     )
-    conversion = Conversion(material.format, held, delivery.policy)
+    conversion = Conversion(material.format, fmt, delivery.policy)
     total, done, at = sum(item.frames for item in items), 0, 0
     with (
         Mix(timeline, job.template, layout) as mix,
@@ -173,11 +173,11 @@ def written(
             tone: NDArray[np.int32] | None = None
             if item.tone:
                 tone = line_up_tone(
-                    delivery.line_up_dbfs, float(item.frames / held.rate) + 1, delivery.sample_rate, layout
+                    delivery.line_up_dbfs, float(item.frames / fmt.rate) + 1, delivery.sample_rate, layout
                 )
-            begin = int(at * delivery.sample_rate / held.rate)
+            begin = int(at * delivery.sample_rate / fmt.rate)
             for number in range(item.frames):
-                first, last = (int(n * delivery.sample_rate / held.rate) for n in (at, at + 1))
+                first, last = (int(n * delivery.sample_rate / fmt.rate) for n in (at, at + 1))
                 if item.what == "programme":
                     codes = conversion.codes(item.first + number, material.frame)
                     samples = sound.taken(last - first)

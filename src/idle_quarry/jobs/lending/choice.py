@@ -44,7 +44,7 @@ def mark_all(folders: Sequence[Path], job: Job) -> None:
     """Mark what other machines could not find: the template's place that a folder lies in, else the folder itself. Raises `JobError`."""
     from idle_quarry.jobs.lending.reach import mark, place_above
 
-    places = sorted((Path(each.path) for each in job.template.places if each.path), key=lambda path: len(path.parts))
+    places = sorted((Path(place.path) for place in job.template.places if place.path), key=lambda path: len(path.parts))
     for folder in folders:
         if place_above(folder) is None:  # one that was marked just now may hold it
             mark(next((place for place in places if folder.is_relative_to(place) and place.is_dir()), folder))

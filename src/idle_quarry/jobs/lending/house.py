@@ -171,9 +171,9 @@ class TaskServer:
                 "SELECT lock FROM procrastinate_jobs WHERE status = 'doing' AND lock = ANY(%(names)s::text[])", names=names
             )}  # fmt: skip
             try:
-                wanted = [task for task in tasks if task.lock not in doing]
-                if wanted:
-                    self._app.job_manager.batch_defer_jobs(wanted)
+                jobs = [task for task in tasks if task.lock not in doing]
+                if jobs:
+                    self._app.job_manager.batch_defer_jobs(jobs)
                 return
             except AlreadyEnqueued:  # another window added one of them just now
                 continue
@@ -290,7 +290,7 @@ class TaskServer:
 
     def here(self) -> list[MachineAtWork]:
         """Return what this machine does just now."""
-        return [each for each in self.under_way() if each.machine.split(" ")[0] == socket.gethostname()]
+        return [machine for machine in self.under_way() if machine.machine.split(" ")[0] == socket.gethostname()]
 
     def under_way(self) -> list[MachineAtWork]:
         """Return what machines of the house do just now."""

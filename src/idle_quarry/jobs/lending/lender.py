@@ -47,10 +47,10 @@ def hours_of(text: str) -> tuple[int, int] | None:
     """Return the hours in "19-7", None where there is nothing. Raises `NotUnderstood`."""
     if not text.strip():
         return None
-    found = re.fullmatch(r"\s*(\d{1,2})(?::00)?\s*-\s*(\d{1,2})(?::00)?\s*", text)
-    if found is None or int(found[1]) > 23 or int(found[2]) > 24 or int(found[1]) == int(found[2]):
+    match = re.fullmatch(r"\s*(\d{1,2})(?::00)?\s*-\s*(\d{1,2})(?::00)?\s*", text)
+    if match is None or int(match[1]) > 23 or int(match[2]) > 24 or int(match[1]) == int(match[2]):
         raise NotUnderstood("no hours of a day", subject=text, remedy="write them as 19-7")
-    return int(found[1]), int(found[2]) % 24
+    return int(match[1]), int(match[2]) % 24
 
 
 def touched() -> None:

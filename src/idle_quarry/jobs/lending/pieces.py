@@ -52,9 +52,9 @@ def piece_of(given: dict[str, Any], reach: Reach) -> tuple[Recipe, RenderStore]:
 def unmarked(programmes: Iterable[Programme], store: RenderStore) -> tuple[Path, ...]:
     """Return the folders of a job's clips and renders that lie in no place that other machines know."""
     folders = {store.folder.parent} | {
-        Path(taken.path).parent
+        Path(shown.path).parent
         for programme in programmes for piece in programme.pieces if piece.recipe is not None
-        for taken in (piece.recipe.shown, piece.recipe.over) if taken is not None
+        for shown in (piece.recipe.shown, piece.recipe.over) if shown is not None
     }  # fmt: skip
     outside = {folder for folder in folders if place_above(folder) is None}
     return tuple(sorted(folder for folder in outside if outside.isdisjoint(folder.parents)))
@@ -86,7 +86,7 @@ class ServerQueue:
         """Have these rendered in their order, before all that waits already; what is being rendered goes on, what failed is tried again."""
         first = self.house.first(self.key)
         tasks = []
-        for recipe in {each.identity: each for each in recipes}.values():
+        for recipe in {recipe.identity: recipe for recipe in recipes}.values():
             said, name = said_piece(recipe, self.store, self.title), self._name(recipe.identity)
             queue = queue_name(self.key, said["places"])
             tasks.append(

@@ -84,8 +84,8 @@ class Reach:
 
     def root(self, place: str, usual: str) -> Path | None:
         """Return where a place lies here, proved now; None where it cannot be found. A place that was given goes before what a task says."""
-        said = [Path(usual)] if Path(usual).is_absolute() and "\0" not in usual else []
-        return next((each.resolve() for each in (*self._folders, *said) if proof_in(each) == place), None)
+        paths = [Path(usual)] if Path(usual).is_absolute() and "\0" not in usual else []
+        return next((path.resolve() for path in (*self._folders, *paths) if proof_in(path) == place), None)
 
     def path(self, said: dict[str, Any]) -> Path:
         """Return the path that a task says, on this machine. Raises `NotReachable`."""
@@ -99,9 +99,9 @@ class Reach:
                 remedy="say where it lies here: --place FOLDER",
             )  # fmt: skip
         try:
-            found = (root / inside).resolve()
+            path = (root / inside).resolve()
         except (OSError, RuntimeError, ValueError) as error:
             raise NotPossible("a path that leads nowhere", subject=str(inside)) from error
-        if not found.is_relative_to(root):
+        if not path.is_relative_to(root):
             raise NotPossible("a path that leads out of its place by a link", subject=str(inside))
-        return found
+        return path

@@ -59,14 +59,14 @@ def delivered(
         return _delivered(job, timeline, delivery, folder, on_progress)
     reach = Reach()
     # timelines name their clips by their paths: only who has them under the same can do it
-    places = [{**reach.said(each), "same": True} for each in (job.folder, folder)]
+    places = [{**reach.said(path), "same": True} for path in (job.folder, folder)]
     given = {"job": places[0], "timeline": timeline, "delivery": delivery.id, "to": places[1]}
     answer = house.awaited(job, DELIVER, given, places, lambda share: on_progress("making it", share))
-    found = looked(answer, job, file_named(folder, answer.value.get("name"), answer.by), delivery, on_progress)
+    record = looked(answer, job, file_named(folder, answer.value.get("name"), answer.by), delivery, on_progress)
     remark = answer.value.get("remark")
     if isinstance(remark, str) and remark:
-        found = replace(found, document={**found.document, "remark": one_line(remark)[:1000]})
-    return found, found.verdict != FAILS
+        record = replace(record, document={**record.document, "remark": one_line(remark)[:1000]})
+    return record, record.verdict != FAILS
 
 
 def verified(
@@ -98,14 +98,14 @@ def _delivered(
     from idle_quarry.jobs.renders.standing import programmes_of, stock_of
 
     programmes = programmes_of(job, stock_of(job.folder, job.template))
-    programme = next((each for each in programmes if each.name == timeline), None)
+    programme = next((programme for programme in programmes if programme.name == timeline), None)
     if programme is None:
         raise NotPossible("is no timeline of the job", subject=timeline)
     made = make(job, programme, delivery, folder, settled(job).store, on_progress)
-    kept = with_made(job.folder, noted(made.verified))
+    record = with_made(job.folder, noted(made.verified))
     if made.remark:
-        kept = replace(kept, document={**kept.document, "remark": made.remark})
-    return kept, made.done
+        record = replace(record, document={**record.document, "remark": made.remark})
+    return record, made.done
 
 
 def _verified(job: Job, path: Path, delivery: Delivery, on_progress: OnProgress) -> VerificationRecord:
@@ -121,30 +121,32 @@ def bring_in_for(given: dict[str, Any], reach: Reach, on_progress: OnProgress) -
     """Bring a clip into another machine's job."""
     job = check_job(reach.path(given["job"]))
     path = reach.path(given["path"])
-    source = next((each for each in job.template.sources if each.id == given["source"]), None)
+    source = next((source for source in job.template.sources if source.id == given["source"]), None)
     if source is None:
         raise NotPossible("is no source class of the template", subject=str(given["source"]))
     clip = replace(look(path), format=_FORMAT.validate_python(given["taken_as"]))
     span = (int(given["span"][0]), int(given["span"][1])) if given["span"] else None
     entry = JobClip(path, str(given["content"]), source.id)
-    made = brought_in(None, job, entry, clip, source, span, bool(given["proxy"]), lambda share: on_progress("", share))
-    return {"path": made.path.relative_to(job.folder).as_posix()}
+    file = brought_in(None, job, entry, clip, source, span, bool(given["proxy"]), lambda share: on_progress("", share))
+    return {"path": file.path.relative_to(job.folder).as_posix()}
 
 
 def deliver_for(given: dict[str, Any], reach: Reach, on_progress: OnProgress) -> dict[str, Any]:
     """Make a delivery of another machine's job."""
     job = check_job(reach.path(given["job"]))
-    found, passes = _delivered(job, str(given["timeline"]), _delivery(job, given), reach.path(given["to"]), on_progress)
-    document = dict(found.document)
+    record, passes = _delivered(
+        job, str(given["timeline"]), _delivery(job, given), reach.path(given["to"]), on_progress
+    )
+    document = dict(record.document)
     remark = document.pop("remark", "")
-    return {"document": document, "passes": passes, "name": found.path.name, "remark": remark}
+    return {"document": document, "passes": passes, "name": record.path.name, "remark": remark}
 
 
 def verify_for(given: dict[str, Any], reach: Reach, on_progress: OnProgress) -> dict[str, Any]:
     """Verify a file for another machine."""
     job = check_job(reach.path(given["job"]))
-    found = _verified(job, reach.path(given["path"]), _delivery(job, given), on_progress)
-    return {"document": found.document}
+    record = _verified(job, reach.path(given["path"]), _delivery(job, given), on_progress)
+    return {"document": record.document}
 
 
 def _delivery(job: Job, given: dict[str, Any]) -> Delivery:

@@ -69,7 +69,7 @@ class Crew:
                     said = worker.words.read().decode(errors="replace").strip().splitlines()
                     ended = f"status {code}" if code > 0 else f"killed by {signal.Signals(-code).name}"
                     self._last_words = said[-1] if said and code > 0 else ended
-        self._workers = [each for each in self._workers if each.process.returncode is None]
+        self._workers = [worker for worker in self._workers if worker.process.returncode is None]
 
     def start(self, wanted: int, most: int | None = None) -> None:
         """Have as many workers as are wanted, at most one a processor; a single one uses them all.

@@ -79,8 +79,8 @@ class RecipePictures:
 
     def codes(self, number: int) -> Planes:
         """Return picture `number` as code values, uint16, rounded as the policy of what is shown says."""
-        taken = self._recipe.shown or self._recipe.over
-        rounding = taken.policy.rounding if taken is not None else "round"
+        shown = self._recipe.shown or self._recipe.over
+        rounding = shown.policy.rounding if shown is not None else "round"
         return codes_of_planes(self.planes(number), self.format.encoding, rounding)
 
     def _black(self) -> Planes:

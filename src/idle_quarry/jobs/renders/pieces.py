@@ -98,10 +98,10 @@ def pieces_of(timeline: Timeline, canvas: Canvas, stock: Mapping[str, Stock]) ->
     if why and timeline.end:
         text = f"{canvas.codec.name} cannot hold {format_words(canvas.format, fields=True)}: {why[0]}"
         return [Piece(0, timeline.end, FAILED, text=text)]
-    made: list[Piece] = []
+    pieces: list[Piece] = []
     for run in _joined(_runs(timeline, canvas, stock)):
-        made += _pieces(run, canvas)
-    return made
+        pieces += _pieces(run, canvas)
+    return pieces
 
 
 # -- what is seen -------------------------------------------------------------------------------------------------------
@@ -116,19 +116,21 @@ def _runs(timeline: Timeline, canvas: Canvas, stock: Mapping[str, Stock]) -> Ite
             for change in track.transitions:
                 places.update((max(0, change.at - change.before), min(timeline.end, change.at + change.after)))
     cuts = sorted(places)
-    changes = {track.ident: sorted(track.transitions, key=lambda each: each.at) for track in timeline.tracks}
+    changes = {
+        track.ident: sorted(track.transitions, key=lambda transition: transition.at) for track in timeline.tracks
+    }
     for first, last in pairwise(cuts):
         over = next(_changes_over(timeline, changes, first), None)
         if over is not None:
             yield _changing(timeline, *over, first, last, canvas, stock)
             continue
-        found = shown_at(timeline, first)
-        seen = (
+        shown = shown_at(timeline, first)
+        item_view = (
             _ItemView(text="nothing lies there: black")
-            if found is None
-            else _seen(timeline, found.item, first, canvas, stock)
+            if shown is None
+            else _seen(timeline, shown.item, first, canvas, stock)
         )
-        yield _FrameRun(first, last, seen)
+        yield _FrameRun(first, last, item_view)
 
 
 def _changes_over(
@@ -196,12 +198,12 @@ def _seen(timeline: Timeline, item: TimelineItem, frame: int, canvas: Canvas, st
         first = Fraction(math.floor(first))
     shift = item.place or (Fraction(0), Fraction(0))
     fields = canvas.format.scan == "interlaced"
-    taken = ClipFrames(
+    shown = ClipFrames(
         media.path, known.content, fmt, policy, first, step, known.cadence, shift, whole=fields and step != 1
     )
     as_it_is = known.held or (taken_as == fmt and not plan(fmt, canvas.format, policy).steps)
     exact = as_it_is and step == 1 and item.place is None and canvas.fit is None
-    return _ItemView(taken, exact)
+    return _ItemView(shown, exact)
 
 
 def _joined(runs: Iterator[_FrameRun]) -> Iterator[_FrameRun]:
@@ -219,41 +221,41 @@ def _joined(runs: Iterator[_FrameRun]) -> Iterator[_FrameRun]:
 
 
 def _goes_on(last: _FrameRun, run: _FrameRun) -> bool:
-    one, other = last.seen, run.seen
-    if one.taken is None or other.taken is None:
-        return one == other
-    return replace(one, taken=one.taken.later(last.last - last.first)) == other
+    item_view, other = last.seen, run.seen
+    if item_view.taken is None or other.taken is None:
+        return item_view == other
+    return replace(item_view, taken=item_view.taken.later(last.last - last.first)) == other
 
 
 # -- pieces -------------------------------------------------------------------------------------------------------------
 
 
 def _pieces(run: _FrameRun, canvas: Canvas) -> Iterator[Piece]:
-    seen, over = run.seen, run.over
-    why = seen.why or (over.why if over is not None else "")
+    item_view, over = run.seen, run.over
+    why = item_view.why or (over.why if over is not None else "")
     if why:
         yield Piece(run.first, run.last, FAILED, text=why)
         return
-    exact = over is None and seen.exact
+    exact = over is None and item_view.exact
     for first, last in [(run.first, run.last)] if exact else _divided(run, canvas):
         past = first - run.first
         recipe = Recipe(
             canvas.format,
             canvas.codec,
             last - first,
-            seen.taken.later(past) if seen.taken is not None else None,
+            item_view.taken.later(past) if item_view.taken is not None else None,
             over.taken.later(past) if over is not None and over.taken is not None else None,
             run.share + past * run.rise,
             run.rise,
         )
-        yield Piece(first, last, EXACT if exact else WANTED, recipe, seen.text)
+        yield Piece(first, last, EXACT if exact else WANTED, recipe, item_view.text)
 
 
 def _divided(run: _FrameRun, canvas: Canvas) -> Iterator[tuple[int, int]]:
     """Yield parts of a run: at multiples of some seconds of the clip where it runs as it was shot, else of the run."""
     every = max(1, round(PIECE_S * canvas.format.rate))
-    taken = run.seen.taken
-    offset = int(taken.first) % every if taken is not None and taken.step == 1 and run.over is None else 0
+    shown = run.seen.taken
+    offset = int(shown.first) % every if shown is not None and shown.step == 1 and run.over is None else 0
     first = run.first
     while first < run.last:
         last = min(run.last, first + every - (first - run.first + offset) % every)

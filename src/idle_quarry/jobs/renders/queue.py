@@ -136,7 +136,7 @@ class FileQueue:
 
     def put(self, recipes: Iterable[Recipe]) -> None:
         """Have these rendered in their order, before all that waits already; what is being rendered goes on, what failed is tried again."""
-        rows = [(each.identity, json.dumps(to_json(each))) for each in recipes]
+        rows = [(recipe.identity, json.dumps(to_json(recipe))) for recipe in recipes]
         with self._whole() as db:
             least = db.execute("SELECT COALESCE(MIN(place), 0) FROM tasks").fetchone()[0]
             db.executemany(

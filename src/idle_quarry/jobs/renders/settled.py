@@ -47,7 +47,7 @@ class RenderFolder:
 def cache_place(template: Template) -> StoragePlace | None:
     """Return the template's place for renders: the intermediate's own, else the first that is for them."""
     named = next((place for place in template.places if place.id == template.intermediate.place), None)
-    return named or next((each for each in template.places if each.purpose == "cache"), None)
+    return named or next((place for place in template.places if place.purpose == "cache"), None)
 
 
 def settled(job: Job) -> RenderFolder:

@@ -99,16 +99,16 @@ def canvas_of(template: Template, name: str) -> Canvas:
 
 def programmes_of(job: Job, stock: Mapping[str, Stock]) -> list[Programme]:
     """Return the timelines of a job with their pieces."""
-    found = []
+    programmes = []
     for path in timelines_in(job.folder):
         canvas = canvas_of(job.template, path.stem)
         try:
             timeline = read_timeline(path, job.template.working.format.rate)
         except QuarryError as error:
-            found.append(Programme(path.stem, None, canvas, why=str(error)))
+            programmes.append(Programme(path.stem, None, canvas, why=str(error)))
             continue
-        found.append(Programme(path.stem, timeline, canvas, tuple(pieces_of(timeline, canvas, stock))))
-    return found
+        programmes.append(Programme(path.stem, timeline, canvas, tuple(pieces_of(timeline, canvas, stock))))
+    return programmes
 
 
 # -- how it stands ------------------------------------------------------------------------------------------------------------
@@ -130,9 +130,9 @@ def stood(piece: Piece, store: RenderStore | None, states: Mapping[str, State]) 
     """Return how a piece stands; `states` is what the queue says."""
     if piece.state in (EXACT, FAILED) or piece.recipe is None:
         return PieceStatus(piece, EXACT if piece.state == EXACT else REFUSED, text=piece.text)
-    kept = store.kept(piece.recipe) if store is not None else None
-    if kept is not None:
-        return PieceStatus(piece, RENDERED, kept, text=piece.text)
+    rendered = store.kept(piece.recipe) if store is not None else None
+    if rendered is not None:
+        return PieceStatus(piece, RENDERED, rendered, text=piece.text)
     task = states.get(piece.recipe.identity)
     if task is None:
         return PieceStatus(piece, MISSED, text=piece.text)
@@ -146,12 +146,12 @@ class TimelineStatus:
 
     def __init__(self, pieces: Iterable[PieceStatus]) -> None:
         self.all = tuple(pieces)
-        self._firsts = [each.piece.first for each in self.all]
+        self._firsts = [piece.piece.first for piece in self.all]
 
     def at(self, frame: int) -> PieceStatus | None:
         number = bisect_right(self._firsts, frame) - 1
-        found = self.all[number] if number >= 0 else None
-        return found if found is not None and frame < found.piece.last else None
+        piece = self.all[number] if number >= 0 else None
+        return piece if piece is not None and frame < piece.piece.last else None
 
 
 def wanted_of(programmes: Iterable[Programme], store: RenderStore | None) -> list[Recipe]:
@@ -161,14 +161,14 @@ def wanted_of(programmes: Iterable[Programme], store: RenderStore | None) -> lis
         for piece in programme.pieces:
             if piece.state == WANTED and piece.recipe is not None:
                 found.setdefault(piece.recipe.identity, piece.recipe)
-    return [each for each in found.values() if store is None or store.kept(each) is None]
+    return [recipe for recipe in found.values() if store is None or store.kept(recipe) is None]
 
 
 def shown_first(programme: Programme, frame: int) -> list[Recipe]:
     """Return what a timeline shows from a frame on, then what lies before it, the nearest first."""
-    wanted = [piece for piece in programme.pieces if piece.state == WANTED]
-    after = [piece.recipe for piece in wanted if piece.recipe is not None and piece.last > frame]
-    before = [piece.recipe for piece in wanted if piece.recipe is not None and piece.last <= frame]
+    pieces = [piece for piece in programme.pieces if piece.state == WANTED]
+    after = [piece.recipe for piece in pieces if piece.recipe is not None and piece.last > frame]
+    before = [piece.recipe for piece in pieces if piece.recipe is not None and piece.last <= frame]
     return [*after, *reversed(before)]
 
 
@@ -191,8 +191,8 @@ def cost_of(recipes: Sequence[Recipe], paces: Mapping[str, float]) -> RenderCost
     times = [seconds_of(recipe, paces) for recipe in recipes]
     return RenderCost(
         len(recipes),
-        sum((each.frames / each.format.rate for each in recipes), Fraction(0)),
-        sum(bytes_of(each) for each in recipes),
+        sum((recipe.frames / recipe.format.rate for recipe in recipes), Fraction(0)),
+        sum(bytes_of(recipe) for recipe in recipes),
         sum(seconds for seconds, _ in times),
         any(guessed for _, guessed in times),
     )
@@ -203,4 +203,4 @@ def shown_by_none(programmes: Iterable[Programme], store: RenderStore) -> list[R
     shown = {
         piece.recipe.identity for programme in programmes for piece in programme.pieces if piece.recipe is not None
     }
-    return [kept for kept in store.all() if kept.identity not in shown]
+    return [rendered for rendered in store.all() if rendered.identity not in shown]

@@ -67,8 +67,8 @@ class RenderStore:
 
     def kept(self, recipe: Recipe) -> RenderedPiece | None:
         """Return a piece where it is there and whole."""
-        found = self._at(self._record(recipe.identity))
-        return found if found is not None and found.identity == recipe.identity else None
+        rendered = self._at(self._record(recipe.identity))
+        return rendered if rendered is not None and rendered.identity == recipe.identity else None
 
     def _at(self, record: Path) -> RenderedPiece | None:
         """Return the piece of a record where it is there and whole."""
@@ -78,13 +78,13 @@ class RenderStore:
                 return known[1]
         except OSError:
             return None
-        kept = self._read(record)
+        rendered = self._read(record)
         self._whole.pop(record, None)
         # of many files one tells nothing of the others: those are looked at each time
-        if kept is not None and not kept.recipe.codec.one_picture_a_file:
+        if rendered is not None and not rendered.recipe.codec.one_picture_a_file:
             with contextlib.suppress(OSError):
-                self._whole[record] = _state(record, kept.path), kept
-        return kept
+                self._whole[record] = _state(record, rendered.path), rendered
+        return rendered
 
     def render(self, recipe: Recipe, make: Callable[[Recipe, Path], None]) -> RenderedPiece:
         """Have `make` render a piece into its place, and record that it is whole; one that is whole already is not made again.
@@ -105,17 +105,17 @@ class RenderStore:
         except OSError as error:
             raise JobError(f"renders cannot be kept there ({error.strerror})", subject=str(self.folder)) from error
         make(recipe, path)
-        kept = RenderedPiece(recipe.identity, path, _bytes(made), recipe, time.time())
+        rendered = RenderedPiece(recipe.identity, path, _bytes(made), recipe, time.time())
         record = {
-            "kind": "idle-quarry render", "format_number": _FORMAT, "identity": recipe.identity, "bytes": kept.bytes,
-            "content": identity(path), "when": kept.when, "recipe": to_json(recipe),
+            "kind": "idle-quarry render", "format_number": _FORMAT, "identity": recipe.identity, "bytes": rendered.bytes,
+            "content": identity(path), "when": rendered.when, "recipe": to_json(recipe),
         }  # fmt: skip
         try:
             written_whole(self._record(recipe.identity), json.dumps(record, ensure_ascii=False).encode())
         except OSError as error:
             _gone(made)
             raise JobError(f"renders cannot be kept there ({error.strerror})", subject=str(self.folder)) from error
-        return kept
+        return rendered
 
     def _record(self, ident: str) -> Path:
         return self.folder / ident[:_DIGITS] / f"{ident[:40]}.json"
@@ -126,30 +126,30 @@ class RenderStore:
             data: dict[str, Any] = json.loads(read_plain(record, _MOST_BYTES))
             recipe = from_json(data["recipe"])
             path = self.place(recipe)
-            kept = RenderedPiece(recipe.identity, path, int(data["bytes"]), recipe, float(data["when"]))
+            rendered = RenderedPiece(recipe.identity, path, int(data["bytes"]), recipe, float(data["when"]))
             own = (
                 data["identity"] == recipe.identity
                 and record == self._record(recipe.identity)
                 and not path.is_symlink()
             )
-            whole = own and _bytes(kept.made) == kept.bytes and identity(path) == data["content"]
+            whole = own and _bytes(rendered.made) == rendered.bytes and identity(path) == data["content"]
         except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError, QuarryError):
             return None
-        return kept if whole else None
+        return rendered if whole else None
 
     # -- all of them ---------------------------------------------------------------------------------------------------
 
     def all(self) -> list[RenderedPiece]:
         """Return all pieces that are there and whole, whatever they belong to."""
         found = (self._at(path) for shelf in self._shelves() for path in sorted(shelf.glob("*.json")))
-        return [kept for kept in found if kept is not None]
+        return [rendered for rendered in found if rendered is not None]
 
     def strangers(self) -> list[Path]:
         """Return what lies among the renders and is none: half written by what was killed, cut off, or without its record.
 
         Only what is called as this program calls its pieces and their parts: what somebody else put there is theirs.
         """
-        known = {path for kept in self.all() for path in (kept.made, self._record(kept.identity))}
+        known = {path for rendered in self.all() for path in (rendered.made, self._record(rendered.identity))}
         there = (path for shelf in self._shelves() for path in sorted(shelf.iterdir()))
         return [path for path in there if _OWN_NAME.fullmatch(path.name) and path not in known]
 
@@ -162,13 +162,13 @@ class RenderStore:
     def remove(self, pieces: Iterable[RenderedPiece]) -> int:
         """Remove pieces; return how many bytes that gave back. Raises `JobError` where one cannot be removed."""
         freed = 0
-        for kept in pieces:
+        for rendered in pieces:
             try:
-                self._record(kept.identity).unlink(missing_ok=True)  # first, so that what is half gone is none
-                _gone(kept.made)
+                self._record(rendered.identity).unlink(missing_ok=True)  # first, so that what is half gone is none
+                _gone(rendered.made)
             except OSError as error:
-                raise JobError(f"could not be removed ({error.strerror})", subject=str(kept.made)) from error
-            freed += kept.bytes
+                raise JobError(f"could not be removed ({error.strerror})", subject=str(rendered.made)) from error
+            freed += rendered.bytes
         return freed
 
     def clear_strangers(self, older_than_s: float = 3600) -> int:

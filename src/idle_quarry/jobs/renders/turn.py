@@ -81,7 +81,7 @@ def rendered(recipe: Recipe, store: RenderStore, turn: TaskRun) -> float:
     while True:
         begun = time.monotonic()
         try:
-            store.render(recipe, lambda each, path: render(each, path, lambda done, _of: turn.told(done)))
+            store.render(recipe, lambda recipe, path: render(recipe, path, lambda done, _of: turn.told(done)))
         except QuarryError as error:
             if not _is_full(error):
                 raise

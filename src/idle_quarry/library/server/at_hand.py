@@ -123,7 +123,7 @@ class AtHand(FileLibrary):
             started = [dict(row) for row in there.execute(sa.select(jobs)).mappings()] if small else []
             handed = [dict(row) for row in there.execute(sa.select(handovers)).mappings()] if small else []
         waiting = self.outbox.waiting()
-        mine = {(one.template_id, one.number) for one in waiting if one.saves}
+        mine = {(act.template_id, act.number) for act in waiting if act.saves}
         with self.transaction() as here:
             known = {row["id"]: dict(row) for row in here.execute(shelf).mappings()}
             have = {row[0]: row[1] for row in here.execute(newest)} if not mine else self._have(here, mine)
@@ -136,7 +136,7 @@ class AtHand(FileLibrary):
             return
         with self.transaction(write=True) as here:
             self._replace(here, settings, house, settings.c.key)
-            kept = {one.body["ident"] for one in waiting if one.act == "job"}
+            kept = {act.body["ident"] for act in waiting if act.act == "job"}
             self._replace(here, jobs, started, jobs.c.id, keep=kept)
             there_already = set(here.execute(sa.select(handovers.c.id)).scalars())
             for row in handed:
@@ -170,10 +170,10 @@ class AtHand(FileLibrary):
             wanted = sa.select(revisions).where(of_template & (revisions.c.number > have))
             fresh = [dict(mapping) for mapping in there.execute(wanted.order_by(revisions.c.number)).mappings()]
             wanted_said = sa.select(reviews).where((reviews.c.template_id == ident) & (reviews.c.n > have_said))
-            said = [dict(each) for each in there.execute(wanted_said.order_by(reviews.c.n)).mappings()]
+            said = [dict(row) for row in there.execute(wanted_said.order_by(reviews.c.n)).mappings()]
         top = max([have, *(each["number"] for each in fresh)])
         with self.transaction(write=True) as here:
-            mine = [one for one in waiting if one.act == "save revision" and one.template_id == ident]
+            mine = [act for act in waiting if act.act == "save revision" and act.template_id == ident]
             self._make_room(here, mine, top)
             same = (templates.c.shelf == row["shelf"]) & (templates.c.owner == row["owner"])
             self._give_way(here, same & (templates.c.name_key == row["name_key"]) & (templates.c.id != ident))
@@ -187,7 +187,7 @@ class AtHand(FileLibrary):
 
     def _make_room(self, here: sa.Connection, mine: list[WaitingAct], top: int) -> None:
         """Move the drafts that still wait above the numbers the server has given, and what was made of them along."""
-        idents = [one.body["ident"] for one in mine]
+        idents = [act.body["ident"] for act in mine]
         for offset, one in enumerate(reversed(mine)):  # the highest first: none lands on another
             number = top + len(mine) - offset
             if number > one.number:
@@ -202,21 +202,21 @@ class AtHand(FileLibrary):
 
     def _send(self, server: ServerLibrary) -> None:
         """Send what waits, in order; what the server refuses stays here, with why."""
-        for one in self.outbox.waiting():
+        for act in self.outbox.waiting():
             try:
-                self._send_one(server, one)
+                self._send_one(server, act)
             except Away:
                 raise
             except LibraryError as error:
-                self.outbox.refused(one, str(error))
-                if one.act == "save new":  # the shelf's name is not its own until the server has it
+                self.outbox.refused(act, str(error))
+                if act.act == "save new":  # the shelf's name is not its own until the server has it
                     with self.transaction(write=True) as here:
-                        self._give_way(here, templates.c.id == one.template_id)
+                        self._give_way(here, templates.c.id == act.template_id)
                 continue
             with self.transaction(write=True) as here:
-                if one.saves:
-                    self._forget(here, one)
-                self.outbox.done(here, one)
+                if act.saves:
+                    self._forget(here, act)
+                self.outbox.done(here, act)
 
     def _made_of(self, server: ServerLibrary, one: WaitingAct, number: int) -> int:
         """Return the server's number of the revision that something was made of.
@@ -327,7 +327,7 @@ class AtHand(FileLibrary):
 
     def _parent(self, template_id: str, number: int) -> dict[str, Any]:
         """Return what something waiting says of the revision it was made of: its number, and its save's id if that waits."""
-        waiting = {(one.template_id, one.number): one.body["ident"] for one in self.outbox.waiting() if one.saves}
+        waiting = {(act.template_id, act.number): act.body["ident"] for act in self.outbox.waiting() if act.saves}
         return {"parent": number, "of": waiting.get((template_id, number))}
 
     def _waits(self, act: str, value: Held, note: str, ident: str, more: dict[str, Any]) -> Also:

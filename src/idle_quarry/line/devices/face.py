@@ -71,11 +71,11 @@ class Drawing:
             self._planes = _pictures(self._frame, self._format)
         return self._planes
 
-    def _drawn(self, seen: SignalFormat, overscan: float) -> Rgb8:
-        key = seen, overscan
+    def _drawn(self, fmt: SignalFormat, overscan: float) -> Rgb8:
+        key = fmt, overscan
         if key not in self._made:
             assert self.planes is not None
-            self._made[key] = shown(*self.planes, seen, self._frame.number, overscan)
+            self._made[key] = shown(*self.planes, fmt, self._frame.number, overscan)
         return self._made[key]
 
 
@@ -89,7 +89,7 @@ def _pictures(frame: ReceivedFrame, fmt: SignalFormat) -> tuple[Planes, NDArray[
     return known.rows()
 
 
-def shown(planes: Planes, rows: NDArray[np.int64], seen: SignalFormat, number: int, overscan: float = 0.0) -> Rgb8:
+def shown(planes: Planes, rows: NDArray[np.int64], fmt: SignalFormat, number: int, overscan: float = 0.0) -> Rgb8:
     """Return planes, whose rows are told one by one, of ten or twelve bits as a screen shows them that takes them for `seen`: R′G′B′ (h, w, 3) for SDR.
 
     `number` counts frames: interlaced pictures are shown field by field in turn, as they come. HDR is brought to SDR by a
@@ -99,11 +99,11 @@ def shown(planes: Planes, rows: NDArray[np.int64], seen: SignalFormat, number: i
     height, width = len(rows), planes[0].shape[1]
     step = max(1, width // _FACE_WIDTH)
     picture = np.empty((height // step, width // step, 3), np.uint8)
-    bits = 12 if seen.encoding.bit_depth == 12 else 10
-    field = number % 2 if seen.scan == "interlaced" else -1
-    hdr = is_hdr(seen.encoding.transfer)
-    cube = _to_sdr(seen.encoding.primaries, seen.encoding.transfer) if hdr else _NO_CUBE
-    gains = _gains(replace(seen.encoding, bit_depth=bits))
+    bits = 12 if fmt.encoding.bit_depth == 12 else 10
+    field = number % 2 if fmt.scan == "interlaced" else -1
+    hdr = is_hdr(fmt.encoding.transfer)
+    cube = _to_sdr(fmt.encoding.primaries, fmt.encoding.transfer) if hdr else _NO_CUBE
+    gains = _gains(replace(fmt.encoding, bit_depth=bits))
     by_lines(kernels.drawn, len(picture), *planes, rows, step, field, gains, cube, picture)
     down, side = round(len(picture) * overscan / 100), round(picture.shape[1] * overscan / 100)
     return np.ascontiguousarray(picture[down : len(picture) - down, side : picture.shape[1] - side])

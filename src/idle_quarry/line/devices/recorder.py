@@ -81,8 +81,10 @@ def able(fmt: SignalFormat) -> list[Codec]:
     for codec in codecs().values():
         if codec.one_picture_a_file or codec.quality not in ("intermediate", "lossless") or cannot_hold(codec, fmt):
             continue
-        held = encoder_pixels(codec, fmt).format.encoding
-        if held.bit_depth >= fmt.encoding.bit_depth and (held.matrix == "rgb") == (fmt.encoding.matrix == "rgb"):
+        encoding = encoder_pixels(codec, fmt).format.encoding
+        if encoding.bit_depth >= fmt.encoding.bit_depth and (encoding.matrix == "rgb") == (
+            fmt.encoding.matrix == "rgb"
+        ):
             found.append(codec)
     return found
 
@@ -120,8 +122,8 @@ class Recorder:
 
     def receive(self, cabled: CableSignal) -> None:
         self.receiver.receive(cabled)
-        wanted, frame = self._wanted, self.receiver.frame
-        if wanted is None:
+        request, frame = self._wanted, self.receiver.frame
+        if request is None:
             return
         if frame is None or frame.lock.format is None:
             if self._take is not None:
@@ -131,17 +133,17 @@ class Recorder:
                 self._hold()
             return
         moment = frame.timecode
-        if self._take is None and not self._begins(wanted, moment):
+        if self._take is None and not self._begins(request, moment):
             return
         if self._take is not None and moment is not None and self._before is not None:
             due = self._before + (2 if frame.lock.interface == "3G-B" and len(frame.pictures()) == 2 else 1)
-            if moment != due and not self._goes_on(wanted, due, moment):
+            if moment != due and not self._goes_on(request, due, moment):
                 return
         if self._take is None:
-            self._open(wanted, frame.lock.format, moment, _channels(frame))
+            self._open(request, frame.lock.format, moment, _channels(frame))
         self._write(frame)
         self._before = moment
-        if wanted.mark_out is not None and moment is not None and _reached(wanted.mark_out, moment):
+        if request.mark_out is not None and moment is not None and _reached(request.mark_out, moment):
             self.finish()
 
     def finish(self) -> None:
@@ -200,8 +202,8 @@ class Recorder:
             sound = np.pad(sound, ((0, 0), (0, self._channels - sound.shape[1])))
         harmed = [fault for fault in frame.faults if fault.kind in HARM]
         if harmed:
-            kinds = sorted({each.kind for each in harmed})
-            lines = sorted({each.line for each in harmed if each.line})
+            kinds = sorted({fault.kind for fault in harmed})
+            lines = sorted({fault.line for fault in harmed if fault.line})
             where = f", lines {lines[0]} to {lines[-1]}" if len(lines) > 1 else f", line {lines[0]}" if lines else ""
             self._note("drop-out", frame.timecode, f"{' and '.join(kinds)}{where}")
         pictures = frame.pictures()

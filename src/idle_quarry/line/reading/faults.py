@@ -46,7 +46,7 @@ class FrameFaults:
         self._more: dict[str, int] = {}
 
     def tell(self, kind: str, line: int, text: str) -> None:
-        if sum(1 for each in self._told if each.kind == kind) < self._most:
+        if sum(1 for fault in self._told if fault.kind == kind) < self._most:
             self._told.append(Fault(self.frame, line, kind, text))
         else:
             self._more[kind] = self._more.get(kind, 0) + 1

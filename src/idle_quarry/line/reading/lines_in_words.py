@@ -33,10 +33,10 @@ class LineFinder:
         self.found = held[:count]
         at = self._in_step(looked[1])
         sample = self._taken(at, min(1500, (len(self.words) - at) // period))
-        made = timing_of(sample, self.streams) if len(sample) else None
-        if made is None:
+        timing = timing_of(sample, self.streams) if len(sample) else None
+        if timing is None:
             raise NotPossible("its lines are of no standard that is known here", subject=f"{period} words a line")
-        self.timing = made
+        self.timing = timing
 
     def _in_step(self, starts: NDArray[np.int64]) -> int:
         for a, b in pairwise(starts):

@@ -66,26 +66,26 @@ class LineReader:
 
     def frame(self, links: Sequence[Words], timing: Timing, faults: Sequence[Fault] = ()) -> ReceivedFrame:
         """Return what one frame's words (lines, words, streams) of each link hold, from line 1 on."""
-        found = FrameFaults(self._frame)
+        frame_faults = FrameFaults(self._frame)
         if len(self._last_lines) != len(links):
             self._last_lines = [None] * len(links)
             self._last_frames = []
         packets: list[Packet] = []
-        held: list[PacketGroup] = []
+        groups: list[PacketGroup] = []
         for number, link in enumerate(links):
-            self._protected(link, timing, number, found)
-            for stream, many in self._looked(link, timing, found):
+            self._protected(link, timing, number, frame_faults)
+            for stream, many in self._looked(link, timing, frame_faults):
                 if many.did in MANY:
                     if number == 0 and stream in (0, timing.streams // 2 - 1 if timing.streams > 1 else 0):
-                        held.append(many)
+                        groups.append(many)
                 else:
                     packets += single(many, number * timing.streams + stream)
-        sound = sound_of(held, self._numbers, found)
-        lock = self._lock(links, timing, packets, found)
+        sound = sound_of(groups, self._numbers, frame_faults)
+        lock = self._lock(links, timing, packets, frame_faults)
         if timing.raster.of_sd:
-            self._field_codes(links[0][:, :, 0], packets, timing, found)
-        self._counted(sound, lock, found)
-        moment = self._moment(packets, lock, found)
+            self._field_codes(links[0][:, :, 0], packets, timing, frame_faults)
+        self._counted(sound, lock, frame_faults)
+        moment = self._moment(packets, lock, frame_faults)
         active = next(
             (
                 packet.bytes[0] >> 3 & 0xF
@@ -98,19 +98,19 @@ class LineReader:
         self._last_lines = [link[-1] for link in links]
         self._last_frames = list(links)
         told = [replace(fault, frame=self._frame) for fault in faults]
-        made = ReceivedFrame(
+        frame = ReceivedFrame(
             self._frame,
             lock,
             tuple(links),
             tuple(packets),
-            _sound_words(held, timing.raster.lines),
+            _sound_words(groups, timing.raster.lines),
             sound,
             moment,
             active,
-            (*told, *found.all()),
+            (*told, *frame_faults.all()),
         )
         self._frame += 1
-        return made
+        return frame
 
     def _counted(self, sound: Mapping[int, GroupSound], lock: Lock, found: FrameFaults) -> None:
         """Tell groups that ended, and those with fewer or more samples than the time of a frame holds."""
@@ -193,13 +193,13 @@ class LineReader:
                 f"{count} words that are not blank, the first {int(link[line, at, stream]):03X} at word {at} ({stream_name(timing, int(stream))})",
             )
         for stream in range(streams):
-            for held in stream_packets(link[:, :, stream], positions[:, stream], stream, found):
-                yield stream, held
+            for group in stream_packets(link[:, :, stream], positions[:, stream], stream, found):
+                yield stream, group
 
     def _lock(self, links: Sequence[Words], timing: Timing, packets: Sequence[Packet], found: FrameFaults) -> Lock:
         raster = timing.raster
         told = [packet for packet in packets if (packet.did, packet.sdid) == PAYLOAD and len(packet.data) == 4]
-        whole = [each.bytes for each in told if each.whole]
+        whole = [packet.bytes for packet in told if packet.whole]
         payload: Payload | None = None
         data: tuple[int, int, int, int] | None = None
         if whole:
@@ -257,9 +257,9 @@ class LineReader:
         moment = read[min(read)]
         step = 2 if lock.interface == "3G-B" and lock.rate > 30 else 1
         if self._timecode is not None and (self._timecode.rate, self._timecode.drop) == (moment.rate, moment.drop):
-            wanted = self._timecode + step
-            if moment != wanted:
-                found.tell("timecode break", 0, f"{moment} follows {self._timecode}, not {wanted}")
+            timecode = self._timecode + step
+            if moment != timecode:
+                found.tell("timecode break", 0, f"{moment} follows {self._timecode}, not {timecode}")
         self._timecode = moment
         return moment
 
@@ -295,8 +295,8 @@ class LineReader:
 
 def _sound_words(held: Sequence[PacketGroup], lines: int) -> NDArray[np.int32]:
     counted = np.zeros(lines, np.int32)
-    for each in held:
-        np.add.at(counted, each.line - 1, each.words.shape[1])
+    for group in held:
+        np.add.at(counted, group.line - 1, group.words.shape[1])
     return counted
 
 
@@ -312,6 +312,6 @@ def read_words(links: Sequence[Words], mwords: float | None = None) -> Iterator[
     cut = [LineFinder(link) for link in links]
     reader = LineReader(mwords)
     timing = cut[0].timing
-    for frames in zip(*(each.frames() for each in cut), strict=False):
+    for frames in zip(*(line_finder.frames() for line_finder in cut), strict=False):
         faults = [fault for _, told in frames for fault in told]
         yield reader.frame([words for words, _ in frames], timing, faults)

@@ -62,7 +62,7 @@ def _in_turn(
 def _hd_group(
     group: int, held: Sequence[PacketGroup], _more: Sequence[PacketGroup], before: int | None, found: FrameFaults
 ) -> GroupSound | None:
-    fitting = [each for each in held if each.words.shape[1] == 31]
+    fitting = [group for group in held if group.words.shape[1] == 31]
     for each in held:
         if each.words.shape[1] != 31:
             found.tell(
@@ -103,7 +103,7 @@ def _error_code(words: Words) -> NDArray[np.int64]:
 def _sd_group(
     group: int, held: Sequence[PacketGroup], more: Sequence[PacketGroup], before: int | None, found: FrameFaults
 ) -> GroupSound | None:
-    fine = {int(line): (each, n) for each in more for n, line in enumerate(each.line)}
+    fine = {int(line): (group, n) for group in more for n, line in enumerate(group.line)}
     lines, numbers, samples = [], [], []
     for each in held:
         size = each.words.shape[1] - 7

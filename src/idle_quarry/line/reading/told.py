@@ -92,14 +92,14 @@ def _told(packet: Packet, data: tuple[int, ...], rate: Fraction | None) -> tuple
 
 
 def _payload(four: tuple[int, int, int, int]) -> str:
-    said = read_payload(four)
-    lines = {None: "lines of no kind that is known here", 0: "lines of SD"}.get(said.lines, f"{said.lines} lines")
-    over = f" over {said.interface}" if said.interface else ""
+    payload = read_payload(four)
+    lines = {None: "lines of no kind that is known here", 0: "lines of SD"}.get(payload.lines, f"{payload.lines} lines")
+    over = f" over {payload.interface}" if payload.interface else ""
     how = {
         "psf": "whole pictures sent as two halves", "interlaced": "fields", "progressive": "whole pictures",
-    }[said.scan]  # fmt: skip
-    rate = "an unknown number" if said.rate is None else rate_text(said.rate)
-    colour = {"hlg": "HLG", "pq": "PQ", "bt709": "SDR"}.get(said.transfer or "", "a transfer of no name")
-    sampling = said.sampling or "an unknown sampling"
-    text = f"{lines}{over}: {how}, {rate} a second; {sampling}{' of R′G′B′' if said.rgb else ''}, {said.bits} bits, {said.range} range, {colour}."
+    }[payload.scan]  # fmt: skip
+    rate = "an unknown number" if payload.rate is None else rate_text(payload.rate)
+    colour = {"hlg": "HLG", "pq": "PQ", "bt709": "SDR"}.get(payload.transfer or "", "a transfer of no name")
+    sampling = payload.sampling or "an unknown sampling"
+    text = f"{lines}{over}: {how}, {rate} a second; {sampling}{' of R′G′B′' if payload.rgb else ''}, {payload.bits} bits, {payload.range} range, {colour}."
     return text[0].upper() + text[1:]

@@ -72,8 +72,10 @@ class SignalFeed:
         def sound(first: int, count: int) -> NDArray[np.int32]:
             return tape.sound(first % samples, count)
 
-        said = LineSignalling(self.setup.payload)
-        return frames_of(self.setup.format, self.way, picture, sound if tape.channels else None, tape.start, said)
+        line_signalling = LineSignalling(self.setup.payload)
+        return frames_of(
+            self.setup.format, self.way, picture, sound if tape.channels else None, tape.start, line_signalling
+        )
 
 
 def play_out(setup: Setup, path: Path, frames: int, on_progress: Callable[[int, int], None]) -> list[Path]:

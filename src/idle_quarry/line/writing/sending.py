@@ -125,7 +125,7 @@ def _built() -> dict[str, SentPicture]:
         SentPicture("white", "White", "White of graphics over the whole picture: brightness and evenness.", _flat(1.0)),
         SentPicture("black", "Black", "Black over the whole picture: what the screen leaves alight.", _flat(0.0)),
     ]  # fmt: skip
-    return {each.id: each for each in made}
+    return {sent_picture.id: sent_picture for sent_picture in made}
 
 
 @lru_cache(maxsize=1)
@@ -148,10 +148,10 @@ def forget_pictures() -> None:
 
 def picture_of(picture: str, fmt: SignalFormat, index: int) -> Planes:
     """Return frame `index` of a picture as planes of codes. Raises `KeyError` for none of that name."""
-    each = sent_pictures()[picture]
+    sent_picture = sent_pictures()[picture]
     if picture == "flash":
         return _still("white" if index % counting_base(fmt.rate) == 0 else "black", fmt)
-    return each.draw(fmt, index) if each.moves else _still(picture, fmt)
+    return sent_picture.draw(fmt, index) if sent_picture.moves else _still(picture, fmt)
 
 
 def usual_level(fmt: SignalFormat) -> float:

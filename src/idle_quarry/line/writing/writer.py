@@ -148,8 +148,8 @@ class LineWriter:
         ltc, first, *second = self.way.raster.timecode
         at = self.way.sav + 4
         later = moment + 1 if self.way.pictures == 2 else moment
-        for line, kind, told in ((ltc, 0, moment), (first, 1, moment), *((line, 2, later) for line in second)):
-            words = packet(*TIMECODE, timecode_data(told, kind, second=kind == 2))
+        for line, kind, timecode in ((ltc, 0, moment), (first, 1, moment), *((line, 2, later) for line in second)):
+            words = packet(*TIMECODE, timecode_data(timecode, kind, second=kind == 2))
             _lay(frame[line - 1, :, self.way.luma_at(0)], at, words)
 
     def _close(self, frame: Words, number: int, still: bool) -> None:

@@ -94,18 +94,18 @@ def convert(
     begun = time.monotonic()
     material = clip_material(clip, wanted.cadence, onward=True)
     with contextlib.closing(material), contextlib.ExitStack() as stack:
-        held = encoder_pixels(wanted.codec, wanted.format).format
-        conversion = Conversion(material.format, held, wanted.policy)
-        frames, faster = frames_and_speed(material, held, wanted.policy)
+        fmt = encoder_pixels(wanted.codec, wanted.format).format
+        conversion = Conversion(material.format, fmt, wanted.policy)
+        frames, faster = frames_and_speed(material, fmt, wanted.policy)
         sound = _sound_of(clip, wanted, faster)
         if sound is not None:
             stack.enter_context(sound)
         channels = 0 if sound is None or wanted.codec.one_picture_a_file else sound.channels
         begin, end = 0, frames
         if span is not None:
-            begin = max(0, min(frames - 1, math.floor(span[0] / faster * held.rate)))
-            end = max(begin + 1, min(frames, math.ceil(span[1] / faster * held.rate)))
-        start = start_of(clip, held, wanted.drop)
+            begin = max(0, min(frames - 1, math.floor(span[0] / faster * fmt.rate)))
+            end = max(begin + 1, min(frames, math.ceil(span[1] / faster * fmt.rate)))
+        start = start_of(clip, fmt, wanted.drop)
         start = start + begin if start is not None else None
         writer = stack.enter_context(
             ClipWriter(
@@ -118,7 +118,7 @@ def convert(
         ahead: Future[None] | None = None
         for index in range(begin, end):
             codes = conversion.codes(index, material.frame)
-            first, last = (int(n * wanted.sample_rate / held.rate) for n in (index, index + 1))
+            first, last = (int(n * wanted.sample_rate / fmt.rate) for n in (index, index + 1))
             samples: NDArray[np.int32] | None = (
                 sound.taken(first, last - first) if channels and sound is not None else None
             )
@@ -127,11 +127,11 @@ def convert(
             ahead = coder.submit(writer.write, codes, samples)
             if on_progress is not None:
                 done = index + 1 - begin
-                on_progress(done, end - begin, float(done) / float(held.rate) / max(1e-6, time.monotonic() - begun))
+                on_progress(done, end - begin, float(done) / float(fmt.rate) / max(1e-6, time.monotonic() - begun))
         if ahead is not None:
             ahead.result()
         writer.finish()
-    return ConvertedClip(path, held, end - begin, start, channels, time.monotonic() - begun)
+    return ConvertedClip(path, fmt, end - begin, start, channels, time.monotonic() - begun)
 
 
 def frames_and_speed(material: Material, target: SignalFormat, policy: Policy) -> tuple[int, Fraction]:

@@ -30,20 +30,20 @@ def disagreements(
         *_shape(declared),
         *_timecode(declared, measured),
     ]
-    return tuple(sorted(found, key=lambda each: not each.grave))
+    return tuple(sorted(found, key=lambda disagreement: not disagreement.grave))
 
 
 def measured_format(fmt: SignalFormat | None, measured: Measurement) -> SignalFormat | None:
     """Return the signal format as the pictures show it: the declared one with scan, field order and range as measured."""
     if fmt is None or measured.fields is None:
         return fmt
-    found = measured.fields
+    fields = measured.fields
     scan, order = fmt.scan, fmt.field_order
-    if found.scan in ("interlaced", "pulldown") and fmt.rate <= 30:
-        scan, order = "interlaced", found.field_order
-    elif found.scan == "psf":
+    if fields.scan in ("interlaced", "pulldown") and fmt.rate <= 30:
+        scan, order = "interlaced", fields.field_order
+    elif fields.scan == "psf":
         scan, order = "psf", fmt.field_order or "top"
-    elif found.scan == "progressive":
+    elif fields.scan == "progressive":
         scan, order = "progressive", None
     encoding = fmt.encoding
     seen = measured.levels.range if measured.levels is not None else None
@@ -73,39 +73,39 @@ def _changes(declared: DeclaredProperties, measured: Measurement) -> Iterator[Di
 
 
 def _scan(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disagreement]:
-    found = measured.fields
-    if found is None or found.scan == "undetermined":
+    fields = measured.fields
+    if fields is None or fields.scan == "undetermined":
         return
-    if found.scan == "mixed":
-        parts = ", then ".join(_stretch(stretch) for stretch in found.stretches)
+    if fields.scan == "mixed":
+        parts = ", then ".join(_stretch(stretch) for stretch in fields.stretches)
         text = f"It changes on the way: {parts}. No one setting fits all of it."
-        yield Disagreement("scan", declared.scan, "mixed", _perhaps(found, text))
+        yield Disagreement("scan", declared.scan, "mixed", _perhaps(fields, text))
         return
-    if found.scan == "pulldown":
-        pictures = rate_text(found.true_rate) if found.true_rate else "fewer"
+    if fields.scan == "pulldown":
+        pictures = rate_text(fields.true_rate) if fields.true_rate else "fewer"
         text = (
-            f"{found.cadence} pulldown: {pictures} pictures a second spread over fields, {_order(found.field_order)}. "
+            f"{fields.cadence} pulldown: {pictures} pictures a second spread over fields, {_order(fields.field_order)}. "
             "Deinterlaced it would judder and lose sharpness; taken out of its cadence it loses nothing."
         )
-        yield Disagreement("scan", declared.scan, "pulldown", _perhaps(found, text))
-    elif found.scan == "psf" and declared.scan == "interlaced":
+        yield Disagreement("scan", declared.scan, "pulldown", _perhaps(fields, text))
+    elif fields.scan == "psf" and declared.scan == "interlaced":
         text = (
             "The flags say interlaced, but the pictures are whole (PsF): deinterlacing this would halve its vertical "
             "sharpness needlessly."
         )
-        yield Disagreement("scan", "interlaced", "psf", _perhaps(found, text))
-    elif found.scan == "interlaced" and declared.scan == "progressive":
+        yield Disagreement("scan", "interlaced", "psf", _perhaps(fields, text))
+    elif fields.scan == "interlaced" and declared.scan == "progressive":
         text = (
-            f"The flags say progressive, but every frame holds two moments, {_order(found.field_order)}: scaled or "
+            f"The flags say progressive, but every frame holds two moments, {_order(fields.field_order)}: scaled or "
             "shown as it is, movement would tear into combs."
         )
-        yield Disagreement("scan", "progressive", "interlaced", _perhaps(found, text))
-    if found.field_order and declared.field_order and found.field_order != declared.field_order:
+        yield Disagreement("scan", "progressive", "interlaced", _perhaps(fields, text))
+    if fields.field_order and declared.field_order and fields.field_order != declared.field_order:
         text = (
-            f"The flags say {_order(declared.field_order)}, but movement runs {_order(found.field_order)}: shown as "
+            f"The flags say {_order(declared.field_order)}, but movement runs {_order(fields.field_order)}: shown as "
             "flagged, everything that moves would jump forward and back."
         )
-        yield Disagreement("field_order", declared.field_order, found.field_order, _perhaps(found, text))
+        yield Disagreement("field_order", declared.field_order, fields.field_order, _perhaps(fields, text))
 
 
 def _stretch(stretch: Stretch) -> str:
@@ -115,7 +115,7 @@ def _stretch(stretch: Stretch) -> str:
 
 
 def _rate(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disagreement]:
-    found, rate = measured.fields, declared.rate
+    fields, rate = measured.fields, declared.rate
     if rate is None:
         return
     if (varies := measured.variable) is not None:
@@ -125,18 +125,20 @@ def _rate(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disag
         )
         yield Disagreement("rate", rate_fraction_text(rate), "variable", text)
         return
-    if found is not None and found.scan in ("progressive", "psf") and found.true_rate and found.true_rate != rate:
-        if found.cadence == "2:2":
+    if fields is not None and fields.scan in ("progressive", "psf") and fields.true_rate and fields.true_rate != rate:
+        if fields.cadence == "2:2":
             how = "each is shown twice"
-        elif found.cadence is not None:
-            how = f"they are held {found.cadence.replace(':', ', ')} in turn"
+        elif fields.cadence is not None:
+            how = f"they are held {fields.cadence.replace(':', ', ')} in turn"
         else:
-            how = f"{found.repeated_frames * 100:.1f} % repeat the one before"
+            how = f"{fields.repeated_frames * 100:.1f} % repeat the one before"
         text = (
-            f"{rate_text(rate)} pictures a second are declared, but {how}: only {rate_text(found.true_rate)} are "
+            f"{rate_text(rate)} pictures a second are declared, but {how}: only {rate_text(fields.true_rate)} are "
             "real. Kept as it is, it carries pictures twice; halved or retimed without regard to them, it judders."
         )
-        yield Disagreement("rate", rate_fraction_text(rate), rate_fraction_text(found.true_rate), _perhaps(found, text))
+        yield Disagreement(
+            "rate", rate_fraction_text(rate), rate_fraction_text(fields.true_rate), _perhaps(fields, text)
+        )
     stamped = measured.stamped_rate
     if stamped is not None and abs(stamped / rate - 1) > _OTHER_RATE:
         text = (
@@ -148,18 +150,18 @@ def _rate(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disag
 
 
 def _levels(declared: DeclaredProperties, fmt: SignalFormat | None, measured: Measurement) -> Iterator[Disagreement]:
-    found = measured.levels
-    if found is None or fmt is None or fmt.encoding.matrix == "rgb":
+    measurement = measured.levels
+    if measurement is None or fmt is None or fmt.encoding.matrix == "rgb":
         return
     taken = fmt.encoding.range
     said = "is tagged" if declared.range else "says nothing and is taken as"
-    if found.range is not None and found.range != taken:
-        levels = Levels(found.luma.bits, True)
-        share = (found.luma.below_black + found.luma.above_white) * 100
-        if found.range == "full":
+    if measurement.range is not None and measurement.range != taken:
+        levels = Levels(measurement.luma.bits, True)
+        share = (measurement.luma.below_black + measurement.luma.above_white) * 100
+        if measurement.range == "full":
             text = (
                 f"It {said} {taken} range, but {share:.1f} % of its luma codes lie outside {levels.black} to "
-                f"{levels.white}, down to {found.luma.minimum} and up to {found.luma.maximum}: it is full range. Taken "
+                f"{levels.white}, down to {measurement.luma.minimum} and up to {measurement.luma.maximum}: it is full range. Taken "
                 "as tagged, shadows and highlights would be clipped and contrast raised."
             )
         else:
@@ -167,20 +169,20 @@ def _levels(declared: DeclaredProperties, fmt: SignalFormat | None, measured: Me
                 f"It is tagged full range, but its blacks gather at {levels.black} and nothing lies below: it is "
                 "narrow range. Taken as tagged, blacks would be grey and whites dull."
             )
-        yield Disagreement("range", declared.range, found.range, text)
-    if found.bars_matrix is not None and found.bars_matrix != fmt.encoding.matrix:
+        yield Disagreement("range", declared.range, measurement.range, text)
+    if measurement.bars_matrix is not None and measurement.bars_matrix != fmt.encoding.matrix:
         how = "decoded as declared" if declared.matrix else "which is taken where a file is silent; so decoded"
         text = (
-            f"Its colour bars fit the matrix {MATRICES[found.bars_matrix][0]}, not "
+            f"Its colour bars fit the matrix {MATRICES[measurement.bars_matrix][0]}, not "
             f"{MATRICES[fmt.encoding.matrix][0]}{': ' if declared.matrix else ', '}{how}, greens and reds would shift."
         )
-        yield Disagreement("matrix", declared.matrix, found.bars_matrix, text)
-    if found.significant_bits < declared.bit_depth and measured.frames_examined > 1:
+        yield Disagreement("matrix", declared.matrix, measurement.bars_matrix, text)
+    if measurement.significant_bits < declared.bit_depth and measured.frames_examined > 1:
         text = (
-            f"The file has {declared.bit_depth} bits a sample, but the lowest {declared.bit_depth - found.significant_bits} "
-            f"are always 0: it holds {found.significant_bits} bits, and bands where {declared.bit_depth} would not."
+            f"The file has {declared.bit_depth} bits a sample, but the lowest {declared.bit_depth - measurement.significant_bits} "
+            f"are always 0: it holds {measurement.significant_bits} bits, and bands where {declared.bit_depth} would not."
         )
-        yield Disagreement("bit_depth", declared.bit_depth, found.significant_bits, text, grave=False)
+        yield Disagreement("bit_depth", declared.bit_depth, measurement.significant_bits, text, grave=False)
 
 
 def _shape(declared: DeclaredProperties) -> Iterator[Disagreement]:

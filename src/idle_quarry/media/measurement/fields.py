@@ -88,12 +88,12 @@ class FieldsGuess:
 
 def guess_of(runs: Sequence[ExaminedRun], rate: Fraction | None) -> FieldsGuess:
     """Return the likeliest answer of runs that have pairs, one at the least."""
-    found = decoded([run.found for run in runs], possible(rate))
-    stretches = _stretches(found, _frames(runs))
+    likeliest = decoded([run.found for run in runs], possible(rate))
+    stretches = _stretches(likeliest, _frames(runs))
     return FieldsGuess(
-        found,
+        likeliest,
         hold_of([run.found.changes for run in runs]),
-        stretches if found.gain >= _MIXED_GAIN else stretches[:1],
+        stretches if likeliest.gain >= _MIXED_GAIN else stretches[:1],
         float(np.percentile(np.concatenate([run.found.strength for run in runs]), 80)),
         float(np.median([run.found.noise for run in runs])),
         float(np.median([run.found.growth for run in runs])),
@@ -114,19 +114,19 @@ def fields_of(runs: Sequence[ExaminedRun], rate: Fraction | None, flagged_interl
     if not runs:
         return Fields("undetermined", None, None, None, 0.0, 0.0)
     guess, frames = guess_of(runs, rate), _frames(runs)
-    found, sure = guess.found, guess.confidence
+    likeliest, sure = guess.found, guess.confidence
     strength = np.concatenate([run.found.strength for run in runs])
     same = np.concatenate([run.found.identical for run in runs])
-    marks = _marks(found, frames, strength, same | guess.hold.repeats if guess.group == "held" else same)
+    marks = _marks(likeliest, frames, strength, same | guess.hold.repeats if guess.group == "held" else same)
     repeats = sum(1 for _, pattern in marks if pattern == "R")
     known = sum(1 for _, pattern in marks if pattern != "?")
     repeated = repeats / known if known else 0.0
     if sure < LEAST_CONFIDENCE:
         return Fields("undetermined", None, None, None, repeated, sure, marks=marks)
     if guess.group == "mixed":
-        breaks = _breaks(found, frames)
+        breaks = _breaks(likeliest, frames)
         return Fields("mixed", None, None, None, repeated, sure, guess.stretches, breaks, marks)
-    scan, order, cadence = described(found.best)
+    scan, order, cadence = described(likeliest.best)
     true_rate = _true_rate(scan, cadence, rate)
     if scan == "progressive":
         cadence, share = (guess.hold.cadence, guess.hold.share) if guess.group == "held" else _sparse(marks, rate)
@@ -134,7 +134,7 @@ def fields_of(runs: Sequence[ExaminedRun], rate: Fraction | None, flagged_interl
             true_rate = rate * share
         scan = "psf" if flagged_interlaced else scan
     whole = (Stretch(int(frames[0]), int(frames[-1]) + 2, scan, order, cadence),)
-    breaks = _breaks(found, frames) if scan == "pulldown" else ()
+    breaks = _breaks(likeliest, frames) if scan == "pulldown" else ()
     return Fields(scan, order, cadence, true_rate, repeated, sure, whole, breaks, marks)
 
 

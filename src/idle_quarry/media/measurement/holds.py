@@ -84,7 +84,7 @@ def hold_of(runs: Sequence[Array]) -> HoldCadence:
     """Return the likeliest cadence of holds in runs of `changes`."""
     parts = [run[start:stop] for run in runs for start, stop in stretches(len(run))]
     level = max((float(np.sort(part)[-min(2, len(part))]) for part in parts if len(part)), default=0.0)
-    found = []
+    hold_cadences = []
     for name, cycle in _CYCLES:
         gaps, repeats = [], []
         for part in parts:
@@ -95,10 +95,10 @@ def hold_of(runs: Sequence[Array]) -> HoldCadence:
                 gaps.append(gap)
         share = Fraction(len(cycle) - sum(cycle), len(cycle))
         gap = float(np.median(gaps)) if gaps else -np.inf
-        found.append(HoldCadence(name, share, gap, np.concatenate(repeats) if repeats else np.zeros(0, bool)))
-    widest = max(found, key=lambda hold: hold.gap)
+        hold_cadences.append(HoldCadence(name, share, gap, np.concatenate(repeats) if repeats else np.zeros(0, bool)))
+    widest = max(hold_cadences, key=lambda hold: hold.gap)
     # every other cycle of 2:2 is one of 4:4 by chance: the simplest that explains as much
-    return next((hold for hold in found if hold.told and hold.gap >= _AS_GOOD * widest.gap), widest)
+    return next((hold for hold in hold_cadences if hold.told and hold.gap >= _AS_GOOD * widest.gap), widest)
 
 
 def _gap(part: Array, cycle: tuple[bool, ...]) -> tuple[float, NDArray[np.bool_]]:

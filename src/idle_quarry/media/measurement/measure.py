@@ -171,59 +171,61 @@ def measure(
         return Measurement(None, None, None, sound)
     encoding = fmt.encoding if fmt is not None else Encoding()
     with Reader(path, declared, threads=threads) as reader:
-        seen = _Examination(reader, encoding, progress)
+        examination = _Examination(reader, encoding, progress)
         total = reader.frames
         if total is None or total <= _WHOLE:
-            seen.look(0, _WHOLE, max(1, (total or _WHOLE) // _LEVEL_PICTURES), (0.0, 1.0))
-            found = _fields(seen, declared)
+            examination.look(0, _WHOLE, max(1, (total or _WHOLE) // _LEVEL_PICTURES), (0.0, 1.0))
+            fields = _fields(examination, declared)
         else:
-            found = _adaptive(seen, declared, total)
-        if not seen.frames:
+            fields = _adaptive(examination, declared, total)
+        if not examination.frames:
             raise MediaError(
                 "none of its pictures can be decoded", subject=str(path), remedy="copy it again from where it came"
             )
         return Measurement(
-            found,
-            seen.active.found(encoding.range == "narrow"),
-            seen.levels.found(),
+            fields,
+            examination.active.found(encoding.range == "narrow"),
+            examination.levels.found(),
             sound,
-            _stamped(seen.rates),
-            tuple(seen.breaks),
-            seen.frames,
+            _stamped(examination.rates),
+            tuple(examination.breaks),
+            examination.frames,
             reader.damaged,
             # what windows show of an uneven pace is not all of it, and reading every time stamp decodes nothing
-            variable_rate([list(picture_times(path))] if declared.uneven else seen.times),
-            tuple(sorted(seen.changes, key=lambda change: change.frame)),
+            variable_rate([list(picture_times(path))] if declared.uneven else examination.times),
+            tuple(sorted(examination.changes, key=lambda change: change.frame)),
         )
 
 
-def _fields(seen: _Examination, declared: DeclaredProperties) -> Fields:
-    flagged = declared.scan == "interlaced" or (declared.scan == "unknown" and 2 * seen.flagged > seen.frames)
-    return fields_of(seen.runs, declared.rate, flagged)
+def _fields(examination: _Examination, declared: DeclaredProperties) -> Fields:
+    flagged = declared.scan == "interlaced" or (
+        declared.scan == "unknown" and 2 * examination.flagged > examination.frames
+    )
+    return fields_of(examination.runs, declared.rate, flagged)
 
 
-def _adaptive(seen: _Examination, declared: DeclaredProperties, total: int) -> Fields:
+def _adaptive(examination: _Examination, declared: DeclaredProperties, total: int) -> Fields:
     """Examine windows spread over a long clip until the answer is sure, then close in on changes."""
     every = _WINDOW * _FIRST_WINDOWS // _LEVEL_PICTURES
     done = 0
     for start in _spread(total - _WINDOW):
-        seen.look(start, _WINDOW, max(1, every), (done / _MOST_WINDOWS, (done + 1) / _MOST_WINDOWS))
+        examination.look(start, _WINDOW, max(1, every), (done / _MOST_WINDOWS, (done + 1) / _MOST_WINDOWS))
         done += 1
         if done < _FIRST_WINDOWS:
             continue
-        found = _fields(seen, declared)
-        if done >= _MOST_WINDOWS or (found.confidence >= _SURE and found.scan != "mixed"):
+        fields = _fields(examination, declared)
+        if done >= _MOST_WINDOWS or (fields.confidence >= _SURE and fields.scan != "mixed"):
             break
-    found = _fields(seen, declared)
+    fields = _fields(examination, declared)
     for _ in range(24):
-        gap = _widest_change(found, seen)
+        gap = _widest_change(fields, examination)
         if gap is None:
             break
-        new = seen.look((gap[0] + gap[1] - _WINDOW) // 2 + 1, _WINDOW, _WINDOW, (0.9, 1.0))
+        new = examination.look((gap[0] + gap[1] - _WINDOW) // 2 + 1, _WINDOW, _WINDOW, (0.9, 1.0))
         if not new:
             break
-        found = _fields(seen, declared)
-    return found
+        fields = _fields(examination, declared)
+    return fields
 
 
 def _spread(last: int) -> Iterator[int]:
@@ -241,13 +243,13 @@ def _spread(last: int) -> Iterator[int]:
         parts *= 2
 
 
-def _widest_change(found: Fields, seen: _Examination) -> tuple[int, int] | None:
+def _widest_change(found: Fields, examination: _Examination) -> tuple[int, int] | None:
     """Return the widest span of unexamined frames in which the structure changes, None where all are close."""
     if found.scan != "mixed":
         return None
     widest: tuple[int, int] | None = None
     for stretch in found.stretches[1:]:
-        before = [run.first + len(run.found.likelihood) for run in seen.runs if run.first < stretch.start]
+        before = [run.first + len(run.found.likelihood) for run in examination.runs if run.first < stretch.start]
         if (
             before
             and stretch.start - max(before) > _CLOSE

@@ -65,24 +65,24 @@ class Measurement:
 
     def to_json(self) -> dict[str, Any]:
         """Return the measurements under the keys of the command line's contract; sound alone has undetermined fields."""
-        found = self.fields or Fields("undetermined", None, None, None, 0.0, 0.0)
+        fields = self.fields or Fields("undetermined", None, None, None, 0.0, 0.0)
         document: dict[str, Any] = {
-            "scan": found.scan,
-            "field_order": found.field_order,
-            "cadence": found.cadence,
-            "true_rate": _ratio(found.true_rate),
-            "repeated_frames": round(found.repeated_frames, 4),
+            "scan": fields.scan,
+            "field_order": fields.field_order,
+            "cadence": fields.cadence,
+            "true_rate": _ratio(fields.true_rate),
+            "repeated_frames": round(fields.repeated_frames, 4),
             "active_picture": None,
             "luma": None,
             "frames_examined": self.frames_examined,
-            "confidence": round(found.confidence, 3),
+            "confidence": round(fields.confidence, 3),
             "stretches": [
                 {
                     "start": s.start, "stop": s.stop, "scan": s.scan, "field_order": s.field_order, "cadence": s.cadence,
                 }
-                for s in found.stretches
+                for s in fields.stretches
             ],
-            "cadence_breaks": list(found.breaks),
+            "cadence_breaks": list(fields.breaks),
             "damaged_frames": self.damaged,
             "stamped_rate": _ratio(self.stamped_rate),
             "variable_rate": self.variable
@@ -120,7 +120,7 @@ class Measurement:
             document["significant_bits"] = self.levels.significant_bits
             document["bars_matrix"] = self.levels.bars_matrix
         if self.sound:
-            document["sound"] = [None if each is None else _sound(each) for each in self.sound]
+            document["sound"] = [None if measurement is None else _sound(measurement) for measurement in self.sound]
         return document
 
 

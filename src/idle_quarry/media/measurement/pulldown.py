@@ -68,18 +68,18 @@ def _parted(
         at = after.start + moved
         if not before.start < at < after.stop:
             continue
-        one, other = (
+        run, other = (
             PulldownRun(before.start, at, before.phase),
             PulldownRun(at, after.stop, (after.phase + moved) % cycle),
         )
         # a cycle on each side is enough to see it
-        head = max(one.start, at - cycle)
-        near = pulled_up(frames[head:at], cadence, order, (one.phase + head - one.start) % cycle)
+        head = max(run.start, at - cycle)
+        near = pulled_up(frames[head:at], cadence, order, (run.phase + head - run.start) % cycle)
         far = pulled_up(frames[at : at + cycle], cadence, order, other.phase)
         combs = [float(np.maximum(_excess(side), 0).sum()) for side in (near, far) if side]
         key = round(sum(combs), 1), -len(near) - len(far)
         if best is None or key < best[0]:
-            best = key, one, other
+            best = key, run, other
     assert best is not None
     return best[1], best[2]
 

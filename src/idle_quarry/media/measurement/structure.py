@@ -177,14 +177,14 @@ def _states(structures: tuple[str, ...]) -> tuple[tuple[State, ...], Array]:
     states.append(State("progressive", 1, PATTERNS.index("R")))
     count = len(states)
     price = np.full((count, count), _CHANGE)
-    for i, one in enumerate(states):
+    for i, state in enumerate(states):
         for j, other in enumerate(states):
-            if one.structure != other.structure:
+            if state.structure != other.structure:
                 continue
-            if one.structure == "progressive":
+            if state.structure == "progressive":
                 price[i, j] = _REPEAT if other.phase else 0.0
             else:
-                price[i, j] = 0.0 if other.phase == (one.phase + 1) % len(CYCLES[one.structure]) else _BREAK
+                price[i, j] = 0.0 if other.phase == (state.phase + 1) % len(CYCLES[state.structure]) else _BREAK
     return tuple(states), price
 
 
@@ -240,7 +240,7 @@ def decoded(runs: Sequence[PairEvidence], structures: tuple[str, ...] = STRUCTUR
     likelihood = np.concatenate([run.likelihood for run in runs]) if runs else np.zeros((0, len(PATTERNS)))
     emitted = likelihood[:, [state.pattern for state in states]]
     joins = set(np.cumsum([len(run.likelihood) for run in runs[:-1]]).tolist())
-    same = np.array([[one.structure == other.structure for other in states] for one in states])
+    same = np.array([[state.structure == other.structure for other in states] for state in states])
     joining = np.where(same, 0.0, _CHANGE)
     path, free = _best_path(emitted, price, joining, joins)
     alone = {}

@@ -104,12 +104,12 @@ def _lead(parts: Sequence[PicturePart], rate: float) -> list[tuple[str, int, int
 
 def _parted(parts: Sequence[PicturePart], rate: float) -> list[LayoutItem]:
     """Return the parts of a programme and the breaks of black between them."""
-    made: list[LayoutItem] = []
+    items: list[LayoutItem] = []
     for part in parts:
-        if part.what == BLACK and part.frames >= _BREAK_S * rate and made:
-            made.append(LayoutItem(BREAK, part.first, part.last))
-        elif made and made[-1].what == PROGRAMME:
-            made[-1] = replace(made[-1], last=part.last)
+        if part.what == BLACK and part.frames >= _BREAK_S * rate and items:
+            items.append(LayoutItem(BREAK, part.first, part.last))
+        elif items and items[-1].what == PROGRAMME:
+            items[-1] = replace(items[-1], last=part.last)
         else:
-            made.append(LayoutItem(PROGRAMME, part.first, part.last))
-    return made
+            items.append(LayoutItem(PROGRAMME, part.first, part.last))
+    return items

@@ -45,8 +45,8 @@ class FileMeasurement:
     @property
     def programme(self) -> tuple[int, int]:
         """The frames from the programme's first to the one after its last; all of them where none was found."""
-        found = [item for item in self.items if item.what == PROGRAMME]
-        return (found[0].first, found[-1].last) if found else (0, self.pictures.frames)
+        items = [item for item in self.items if item.what == PROGRAMME]
+        return (items[0].first, items[-1].last) if items else (0, self.pictures.frames)
 
 
 @lru_cache(maxsize=1)
@@ -68,8 +68,10 @@ class MeasureOptions:
 def remembered(path: Path, options: MeasureOptions) -> FileMeasurement | None:
     """Return what a file is where this content was measured so before, else None."""
     try:
-        found = _adapter().validate_json(_kept_at(path, options).read_bytes())
-        return found if found.measurement == MEASUREMENT and found.size == path.stat().st_size else None
+        measurement = _adapter().validate_json(_kept_at(path, options).read_bytes())
+        return (
+            measurement if measurement.measurement == MEASUREMENT and measurement.size == path.stat().st_size else None
+        )
     except (OSError, ValueError):
         return None
 
@@ -90,9 +92,9 @@ def _meanwhile(path: Path, channels: int, seconds: float) -> Iterator[Callable[[
         return sha256_of(path, on), tone_spans(path, channels, seconds, on) if channels else ()
 
     with ThreadPoolExecutor(1, thread_name_prefix="quarry hash") as pool:
-        found = pool.submit(work)
+        future = pool.submit(work)
         try:
-            yield found.result
+            yield future.result
         finally:
             stop.set()
 
@@ -128,18 +130,18 @@ def measure_file(
         )
         digest, tones = found_meanwhile()
     items = items_of(pictures.parts, float(rate), breaks=options.breaks)
-    found = FileMeasurement(MEASUREMENT, digest, size, pictures, items, None, ())
+    measurement = FileMeasurement(MEASUREMENT, digest, size, pictures, items, None, ())
     if clip.declared.audio:
-        first, last = (float(frame / rate) for frame in found.programme)
+        first, last = (float(frame / rate) for frame in measurement.programme)
         sound = sound_of(
             path,
             options.mix,
             (first, last),
             lambda s: say("listening to all sound", 0.85 + 0.13 * min(1.0, s / max(1.0, last))),
         )
-        found = replace(found, sound=sound, tones=tones if sound is not None else ())
+        measurement = replace(measurement, sound=sound, tones=tones if sound is not None else ())
     with contextlib.suppress(OSError):
         kept = _kept_at(path, options)
         kept.parent.mkdir(parents=True, exist_ok=True)
-        written_whole(kept, _adapter().dump_json(found))
-    return clip, found
+        written_whole(kept, _adapter().dump_json(measurement))
+    return clip, measurement

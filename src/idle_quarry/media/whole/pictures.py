@@ -308,7 +308,7 @@ class PicturesMeter:
         moved = np.array(self._moved)
         repeats = int((moved[1:] < 1e-3).sum())
         hdr = self._hdr
-        flashes = sorted([*self._flash.flashes.spells, *self._flash.reds.spells], key=lambda each: each.first)
+        flashes = sorted([*self._flash.flashes.spells, *self._flash.reds.spells], key=lambda spell: spell.first)
         per = self._fields
         active = self._active.found(self._encoding.range == "narrow")
         return PictureMeasurement(

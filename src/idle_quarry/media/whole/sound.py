@@ -173,7 +173,7 @@ def tone_spans(
 
     `on` is called now and then, and may raise to stop.
     """
-    found: list[SoundSpan] = []
+    spans: list[SoundSpan] = []
     with SoundReader(path, RATE) as reader:
         at = 0.0
         while at + 0.5 <= min(seconds, 1800.0):
@@ -183,14 +183,14 @@ def tone_spans(
             sounding = [tone for n, tone in enumerate(tones) if float(np.abs(samples[:, n]).max()) > 1e-3]
             if sounding and all(tone is not None for tone in sounding):
                 level = max(tone.level_dbfs for tone in sounding if tone is not None)
-                if found and abs(found[-1].last_s - at) < 0.01 and abs(found[-1].figure - level) < 0.5:
-                    found[-1] = SoundSpan(found[-1].first_s, at + 0.5, found[-1].figure)
+                if spans and abs(spans[-1].last_s - at) < 0.01 and abs(spans[-1].figure - level) < 0.5:
+                    spans[-1] = SoundSpan(spans[-1].first_s, at + 0.5, spans[-1].figure)
                 else:
-                    found.append(SoundSpan(at, at + 0.5, level))
-            elif at > 180 and not (found and at - found[-1].last_s < 60):
+                    spans.append(SoundSpan(at, at + 0.5, level))
+            elif at > 180 and not (spans and at - spans[-1].last_s < 60):
                 break  # line-up lies at the beginning
             at += 0.5
-    return tuple(span for span in found if span.last_s - span.first_s >= 1)
+    return tuple(span for span in spans if span.last_s - span.first_s >= 1)
 
 
 def _db(value: float) -> float:

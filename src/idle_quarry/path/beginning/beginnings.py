@@ -168,15 +168,15 @@ def from_clip(name: str, fmt: SignalFormat, working: SignalFormat) -> Template:
 
 def _natural_deliveries(working: SignalFormat) -> tuple[Delivery, ...]:
     """Return the standard delivery that a programme in `working` would go out as, where there is one."""
-    for found in deliveries().values():
-        if found.follows_rate:
+    for spec in deliveries().values():
+        if spec.follows_rate:
             continue
-        fmt = found.signal
+        fmt = spec.signal
         same = (fmt.raster.width, fmt.raster.height, fmt.rate, fmt.scan) == (
             working.raster.width, working.raster.height, working.rate, working.scan,
         )  # fmt: skip
         if same and fmt.encoding.transfer == working.encoding.transfer:
-            return (delivered(found.id),)
+            return (delivered(spec.id),)
     return ()
 
 

@@ -33,7 +33,7 @@ def starter_set(chosen: Sequence[str], places: tuple[StoragePlace, ...]) -> list
     """
     known = deliveries()
     plays = next((place.plays_mb_s for place in places if place.purpose == "cache"), None)
-    made = []
+    templates = []
     leading = next((known[each].signal for each in chosen if not known[each].follows_rate), None)
     for ident in chosen:
         template = from_delivery(ident, plays)
@@ -41,7 +41,7 @@ def starter_set(chosen: Sequence[str], places: tuple[StoragePlace, ...]) -> list
             out = delivered(ident, rate_of=leading)
             working = out.format.with_encoding(bit_depth=10, sampling="4:2:2")
             template = from_working(known[ident].name, working, (), (out,), plays_mb_s=plays)
-        made.append(_kept(template, known[ident].name, known[ident].source, places))
+        templates.append(_kept(template, known[ident].name, known[ident].source, places))
     for territory in territories():
         several = [each for each in chosen if known[each].territory == territory and not known[each].follows_rate]
         if len(several) < 2:
@@ -51,8 +51,8 @@ def starter_set(chosen: Sequence[str], places: tuple[StoragePlace, ...]) -> list
         outs = tuple(delivered(each, rate_of=base.working.format) for each in several)
         whole = from_working("All deliveries", base.working.format, (), outs, plays_mb_s=plays)
         names = ", ".join(known[each].name for each in several)
-        made.append(_kept(whole, f"{territories()[territory].name}: all deliveries", f"Delivers {names}", places))
-    return made
+        templates.append(_kept(whole, f"{territories()[territory].name}: all deliveries", f"Delivers {names}", places))
+    return templates
 
 
 def _kept(template: Template, name: str, note: str, places: tuple[StoragePlace, ...]) -> Template:

@@ -47,11 +47,11 @@ def with_standard_values(template: Template) -> Template:
 def otherwise(template: Template) -> list[Deviation]:
     """Return the settings of `template` that its standards would have otherwise, in the order of the settings."""
     standard = {(s.place, s.label): s.text for s in settings_of(with_standard_values(template))}
-    found = []
+    deviations = []
     for setting in settings_of(template):
         if setting.label in _OWN or setting.sheet == "places":
             continue
         known = standard.get((setting.place, setting.label))
         if known is not None and known != setting.text:
-            found.append(Deviation(setting, known))
-    return found
+            deviations.append(Deviation(setting, known))
+    return deviations

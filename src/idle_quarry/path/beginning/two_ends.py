@@ -103,9 +103,9 @@ def delivery_from_words(text: str, taken: Iterable[Delivery] = (), house: HouseE
     """
     ids = {d.id for d in taken}
     wanted = " ".join(text.lower().split())
-    for found in (*house.specs(), *deliveries().values()):
-        if wanted in (found.id, found.uid or found.id, found.name.lower()):
-            return delivered(found.id, ident=slug(found.name if found.uid else found.id, ids))
+    for spec in (*house.specs(), *deliveries().values()):
+        if wanted in (spec.id, spec.uid or spec.id, spec.name.lower()):
+            return delivered(spec.id, ident=slug(spec.name if spec.uid else spec.id, ids))
     try:
         fmt = format_from_words(text)
     except SeveralReadings:
@@ -148,9 +148,12 @@ def suggested(sources: Sequence[Source], outs: Sequence[Delivery]) -> list[Sugge
     if not sources or not outs:
         raise NotPossible("a path has two ends", remedy="say at least one source and one delivery")
     shared = shared_out(sources)
-    found = [_worked_out(fmt, shared, _following(outs, fmt)) for fmt in candidates(shared, outs)]
-    found.sort(key=lambda s: _rank(s.cost))
-    return [replace(each, reasons=(*_against(each, found, place), *each.reasons)) for place, each in enumerate(found)]
+    suggestions = [_worked_out(fmt, shared, _following(outs, fmt)) for fmt in candidates(shared, outs)]
+    suggestions.sort(key=lambda s: _rank(s.cost))
+    return [
+        replace(suggestion, reasons=(*_against(suggestion, suggestions, place), *suggestion.reasons))
+        for place, suggestion in enumerate(suggestions)
+    ]
 
 
 def taken_up(suggestion: Suggestion, sources: Sequence[Source], outs: Sequence[Delivery], name: str) -> Template:
@@ -287,17 +290,17 @@ def _said(links: Sequence[Link], names: dict[str, str]) -> list[str]:
     return lines
 
 
-def _against(each: Suggestion, ranked: Sequence[Suggestion], place: int) -> list[str]:
+def _against(suggestion: Suggestion, ranked: Sequence[Suggestion], place: int) -> list[str]:
     """Return why this stands where it does: above the next for the first, below the one before for others."""
     if len(ranked) < 2:
         return []
     first = place == 0
     other = ranked[1] if first else ranked[place - 1]
-    a, b = each.cost, other.cost
+    a, b = suggestion.cost, other.cost
     if a.broken != b.broken:
         why = f"{'that one' if first else 'this one'} has a link that cannot be done"
     elif round(a.loss, 4) != round(b.loss, 4):
-        kinds = _kinds(other if first else each) - _kinds(each if first else other)
+        kinds = _kinds(other if first else suggestion) - _kinds(suggestion if first else other)
         more = f": {', '.join(sorted(kinds))}" if kinds else ""
         why = f"{'less' if first else 'more'} loss ({a.loss:.2f}, not {b.loss:.2f}{more})"
     elif round(a.gb_per_hour) == round(b.gb_per_hour):

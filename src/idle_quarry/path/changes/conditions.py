@@ -109,9 +109,9 @@ def _split(text: str) -> tuple[str, str, str] | None:
     typed = _TYPED.match(text)
     if typed is not None:
         return typed["place"].lower(), typed["sign"], typed["value"].strip()
-    said = _SAID.match(text)
-    if said is not None:
-        return said["place"].lower(), "is not" if said["no"] else "is", said["value"].strip()
+    match = _SAID.match(text)
+    if match is not None:
+        return match["place"].lower(), "is not" if match["no"] else "is", match["value"].strip()
     for verb, place in _VERBS.items():
         if text.lower().startswith(f"{verb} "):
             return place, "=", text[len(verb) :].strip()

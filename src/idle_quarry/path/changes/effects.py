@@ -52,8 +52,8 @@ class Effect:
         ]
         said += [f"{link.name}: {', '.join(link.gained) or 'no step'} in place of {', '.join(link.lost) or 'none'}"
                  for link in self.links if link.before == link.after]  # fmt: skip
-        said += [f"new {each.severity}: {each.text}" for each in self.gained]
-        said += [f"gone, {each.severity}: {each.text}" for each in self.lost]
+        said += [f"new {finding.severity}: {finding.text}" for finding in self.gained]
+        said += [f"gone, {finding.severity}: {finding.text}" for finding in self.lost]
         return said
 
 
@@ -78,8 +78,8 @@ def effect(a: Evaluation, b: Evaluation) -> Effect:
 
 
 def _links(a: Evaluation, b: Evaluation) -> list[LinkChange]:
-    old, new = ({(link.source, link.target): link for link in each.links} for each in (a, b))
-    found = []
+    old, new = ({(link.source, link.target): link for link in evaluation.links} for evaluation in (a, b))
+    link_changes = []
     for key in [*old, *(key for key in new if key not in old)]:
         before, after = old.get(key), new.get(key)
         where = b if after is not None else a
@@ -87,8 +87,8 @@ def _links(a: Evaluation, b: Evaluation) -> list[LinkChange]:
         gained, lost = _steps(after, before), _steps(before, after)
         grades = before.grade if before else None, after.grade if after else None
         if grades[0] != grades[1] or gained or lost:
-            found.append(LinkChange(name, *grades, gained, lost))
-    return found
+            link_changes.append(LinkChange(name, *grades, gained, lost))
+    return link_changes
 
 
 def _steps(of: Link | None, without: Link | None) -> tuple[str, ...]:
@@ -99,15 +99,15 @@ def _steps(of: Link | None, without: Link | None) -> tuple[str, ...]:
 
 def _findings(of: Evaluation, without: Evaluation) -> tuple[Finding, ...]:
     """Return the findings of one evaluation that another has not: of another kind, at another place, of another gravity."""
-    there = Counter((each.severity, each.code, each.where, each.text) for each in without.findings)
-    found = []
+    there = Counter((finding.severity, finding.code, finding.where, finding.text) for finding in without.findings)
+    findings = []
     for finding in of.findings:
         key = (finding.severity, finding.code, finding.where, finding.text)
         if there[key]:
             there[key] -= 1
         else:
-            found.append(finding)
-    return tuple(found)
+            findings.append(finding)
+    return tuple(findings)
 
 
 def _gb_per_hour(of: Evaluation) -> float:
@@ -118,22 +118,22 @@ def _gb_per_hour(of: Evaluation) -> float:
 def compared(a: Template, b: Template) -> list[DifferenceRow]:
     """Return the settings in which two templates differ, each with what it does alone, in the order of the template."""
     start = evaluate(a, remedies=False)
-    texts = ({setting.place: setting.text for setting in settings_of(each)} for each in (a, b))
+    texts = ({setting.place: setting.text for setting in settings_of(template)} for template in (a, b))
     old, new = texts
-    found = []
+    differences = []
     for change in changes(a, b):
         label = label_of(b if change.after is not None else a, change.place)
         try:
             alone = effect(start, evaluate(edited(a, Edit(change.place, change.after)), remedies=False))
         except QuarryError:
             alone = None
-        found.append(
+        differences.append(
             DifferenceRow(
                 change, label, old.get(change.place) or _said(change.before),
                 new.get(change.place) or _said(change.after), alone,
             )
         )  # fmt: skip
-    return found
+    return differences
 
 
 def as_new(template: Template) -> list[DifferenceRow]:
@@ -149,7 +149,7 @@ def as_new(template: Template) -> list[DifferenceRow]:
 
 def said_value(template: Template, place: str) -> str:
     """Return the value at a place in a few words; "not there" where the template has no such place."""
-    setting = next((each for each in settings_of(template) if each.place == place), None)
+    setting = next((setting for setting in settings_of(template) if setting.place == place), None)
     if setting is not None:
         return setting.text
     try:

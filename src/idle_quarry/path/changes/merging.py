@@ -86,7 +86,7 @@ class _Merge:
             name: self.value(getattr(base, name), getattr(mine, name), getattr(theirs, name), f"{place}.{name}")
             for name in _FORMAT_PARTS
         }
-        scans = [(each.scan, each.field_order) for each in (base, mine, theirs)]
+        scans = [(fmt.scan, fmt.field_order) for fmt in (base, mine, theirs)]
         scan, order = self.value(scans[0], scans[1], scans[2], f"{place}.scan")
         encoding = {
             name: self.value(

@@ -96,16 +96,16 @@ def read_edid(data: bytes) -> Screen:
             raise EdidError(
                 f"its block {number} does not match its checksum", remedy="read it again, or by another cable"
             )
-    found = Screen(maker=_maker(data))
+    screen = Screen(maker=_maker(data))
     for at in range(54, 126, 18):
-        _descriptor(found, data[at : at + 18])
+        _descriptor(screen, data[at : at + 18])
     for block in blocks[1:wanted]:
         if block[0] == _CTA:
-            _cta(found, block)
-    found.timings = list(dict.fromkeys(found.timings))
-    if not found.timings:
+            _cta(screen, block)
+    screen.timings = list(dict.fromkeys(screen.timings))
+    if not screen.timings:
         raise EdidError("it names no picture that this program knows", remedy="write what the screen shows by hand")
-    return found
+    return screen
 
 
 def _maker(data: bytes) -> str:

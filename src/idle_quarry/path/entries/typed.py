@@ -125,17 +125,17 @@ def say_item(item: ProgrammeItem) -> str:
 
 def read_item(text: str) -> dict[str, Any]:
     head, colon, more = text.partition(":")
-    found = re.fullmatch(r"\s*([a-z ]+?)(?:\s+(\d{1,4}(?:\.\d{1,3})?)\s*s)?(\s+with tone)?\s*", head, re.IGNORECASE)
-    what = found.group(1).lower() if found else ""
-    if found is None or what not in ITEMS:
+    match = re.fullmatch(r"\s*([a-z ]+?)(?:\s+(\d{1,4}(?:\.\d{1,3})?)\s*s)?(\s+with tone)?\s*", head, re.IGNORECASE)
+    what = match.group(1).lower() if match else ""
+    if match is None or what not in ITEMS:
         raise NotUnderstood(
             "no item of a programme's layout",
             subject=repr(text[:40]),
             remedy="say bars 60 s with tone, black 3 s, programme",
         )
     return {
-        "what": what, **({"seconds": float(found.group(2))} if found.group(2) else {}),
-        **({"tone": True} if found.group(3) else {}), **({"text": more.strip()} if colon else {}),
+        "what": what, **({"seconds": float(match.group(2))} if match.group(2) else {}),
+        **({"tone": True} if match.group(3) else {}), **({"text": more.strip()} if colon else {}),
     }  # fmt: skip
 
 
@@ -144,10 +144,10 @@ def say_row(row: RateRow) -> str:
 
 
 def read_row(text: str) -> dict[str, Any]:
-    found = re.fullmatch(r"\s*(\d{2,5})\s*[×x]\s*(\d{2,5})\s+([\d.]+)\s*:\s*([\d.]+)\s*(?:Mb/s)?\s*", text)
-    if found is None:
+    match = re.fullmatch(r"\s*(\d{2,5})\s*[×x]\s*(\d{2,5})\s+([\d.]+)\s*:\s*([\d.]+)\s*(?:Mb/s)?\s*", text)
+    if match is None:
         raise NotUnderstood("no rate of a raster", subject=repr(text[:40]), remedy="write 1920 × 1080 25: 50 Mb/s")
-    return {"raster": f"{found[1]}x{found[2]}", "rate": rate_text(rate_from_text(found[3])), "mbps": float(found[4])}
+    return {"raster": f"{match[1]}x{match[2]}", "rate": rate_text(rate_from_text(match[3])), "mbps": float(match[4])}
 
 
 def say_clause(clause: Clause) -> str:

@@ -43,5 +43,5 @@ FINDERS: tuple[Finder, ...] = (
 
 def find(bare: Evaluation) -> tuple[Finding, ...]:
     """Return the findings of an evaluation that has none yet, gravest first."""
-    found = [finding for finder in FINDERS for finding in finder(bare)]
-    return tuple(sorted(found, key=lambda finding: SEVERITIES.index(finding.severity)))
+    findings = [finding for finder in FINDERS for finding in finder(bare)]
+    return tuple(sorted(findings, key=lambda finding: SEVERITIES.index(finding.severity)))

@@ -21,10 +21,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
         coding = joint.link.coding
         if coding is None or not coding.refusals:
             continue
-        wanted = e.template.working.format if joint.own.kind == "intermediate" else joint.target.format
+        fmt = e.template.working.format if joint.own.kind == "intermediate" else joint.target.format
         text = f"{coding.codec.name} cannot hold {joint.target.name if joint.own.kind == 'delivery' else 'the programme'}: "
         text += "; ".join(coding.refusals) + "."
-        yield Finding("stop", "codec_cannot_hold", joint.own.id, text, _other(joint.own.place, wanted, coding.mbps))
+        yield Finding("stop", "codec_cannot_hold", joint.own.id, text, _other(joint.own.place, fmt, coding.mbps))
     yield from _intermediate(e)
     yield from _storage(e)
 
@@ -41,15 +41,15 @@ def _other(place: str, fmt: SignalFormat, near_mbps: float) -> Remedy | None:
 def _intermediate(e: Evaluation) -> Iterator[Finding]:
     working = e.template.working.format
     codec = codecs()[e.template.intermediate.codec]
-    held = as_held(codec, working)
-    if held != working and not cannot_hold(codec, held):
+    fmt = as_held(codec, working)
+    if fmt != working and not cannot_hold(codec, fmt):
         lost = []
-        if held.encoding.bit_depth != working.encoding.bit_depth:
-            lost.append(f"{held.encoding.bit_depth} of {working.encoding.bit_depth} bits")
-        if held.encoding.sampling != working.encoding.sampling:
-            lost.append(f"{held.encoding.sampling} of {working.encoding.sampling}")
+        if fmt.encoding.bit_depth != working.encoding.bit_depth:
+            lost.append(f"{fmt.encoding.bit_depth} of {working.encoding.bit_depth} bits")
+        if fmt.encoding.sampling != working.encoding.sampling:
+            lost.append(f"{fmt.encoding.sampling} of {working.encoding.sampling}")
         text = f"{codec.name} keeps only {' and '.join(lost)}: every render loses the rest."
-        cure = _other("intermediate", working, mbps(codec, held))
+        cure = _other("intermediate", working, mbps(codec, fmt))
         yield Finding("caution", "codec_drops_precision", "intermediate", text, cure)
     if codec.quality in ("proxy", "delivery"):
         text = f"{codec.name} is made for {'viewing' if codec.quality == 'proxy' else 'delivery'}: renders of renders will show it."
@@ -70,9 +70,9 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
     if place is None:
         return
     codec = codecs()[plan.codec]
-    held = e.template.intermediate_format
+    fmt = e.template.intermediate_format
     files = files_of(e.template.working.eyes)
-    each_mb = mbps(codec, held) / 8 * files
+    each_mb = mbps(codec, fmt) / 8 * files
     plays = e.plays(place)
     if plays is None:
         text = f"{place.name}: no speed is entered or measured; {plan.streams} streams of {codec.name} need {each_mb * plan.streams:.0f} MB/s."
@@ -85,7 +85,7 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
         return
     fitting = [
         c for c in holding(e.template.working.format)
-        if c.quality in ("intermediate", "lossless") and mbps(c, held) / 8 * files * plan.streams <= room
+        if c.quality in ("intermediate", "lossless") and mbps(c, fmt) / 8 * files * plan.streams <= room
     ]  # fmt: skip
     cure = remedy(f"Use {fitting[-1].name}", ("intermediate.codec", fitting[-1].id)) if fitting else None
     text = (

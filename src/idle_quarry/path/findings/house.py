@@ -28,8 +28,8 @@ def find(e: Evaluation) -> Iterator[Finding]:
 
 def _remade(d: Delivery, now: Entry, e: Evaluation) -> Delivery:
     """Return a delivery as its spec has it now; its name and how it is converted stay."""
-    made = delivered(now.id, name=d.name, ident=d.id, rate_of=e.template.working.format)
-    return made.model_copy(update={"policy": d.policy})
+    delivery = delivered(now.id, name=d.name, ident=d.id, rate_of=e.template.working.format)
+    return delivery.model_copy(update={"policy": d.policy})
 
 
 def _places_of(e: Evaluation, ident: str) -> Iterator[tuple[str, str]]:

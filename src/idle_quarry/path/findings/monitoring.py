@@ -61,11 +61,11 @@ def acceptable_formats(monitor: Monitor, working: SignalFormat) -> list[SignalFo
 @lru_cache(maxsize=256)
 def _acceptable(monitor_id: str, working: SignalFormat) -> tuple[SignalFormat, ...]:
     monitor = monitors()[monitor_id]
-    found: list[SignalFormat] = []
+    formats: list[SignalFormat] = []
     for door in monitor.accepts:
         for fmt in _of_door(door, working, monitor.ranges):
-            if not refusals(monitor, fmt) and fmt not in found:
-                found.append(fmt)
+            if not refusals(monitor, fmt) and fmt not in formats:
+                formats.append(fmt)
 
     def cost(fmt: SignalFormat) -> tuple[int, float, int, int]:
         link = plan(working, fmt)
@@ -77,7 +77,7 @@ def _acceptable(monitor_id: str, working: SignalFormat) -> tuple[SignalFormat, .
             abs(fmt.raster.height - working.raster.height),
         )
 
-    return tuple(sorted(found, key=cost))
+    return tuple(sorted(formats, key=cost))
 
 
 def _of_door(door: Door, working: SignalFormat, ranges: tuple[str, ...]) -> Iterator[SignalFormat]:
@@ -124,9 +124,9 @@ def find(e: Evaluation) -> Iterator[Finding]:
             takes_psf = not refusals(monitor, segmented)  # what was chosen, sent so that the screen takes it
             best = segmented if takes_psf else options[0]
             cure = remedy("Send PsF" if takes_psf else f"Send {format_words(best)}", ("monitor.format", best))
-        seen = taken(monitor, feed.format)
-        if seen.seen is not None and seen.notes:  # it locks, and shows something else
-            text = f"{monitor.name} is sent {sent}, but {'; '.join(why)}: {'; '.join(seen.notes)}."
+        response = taken(monitor, feed.format)
+        if response.seen is not None and response.notes:  # it locks, and shows something else
+            text = f"{monitor.name} is sent {sent}, but {'; '.join(why)}: {'; '.join(response.notes)}."
             yield Finding("stop", "monitor_misread", "monitor", text, cure)
             return
         text = f"{monitor.name} is sent {sent}, but {'; '.join(why)}. The screen would stay black."

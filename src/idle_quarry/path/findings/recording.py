@@ -15,25 +15,25 @@ from idle_quarry.signal.words import format_words
 
 def find(e: Evaluation) -> Iterator[Finding]:
     t = e.template
-    for each in t.inputs:
-        place, codec = f"inputs.{each.id}", codecs()[each.codec]
-        why = cannot_hold(codec, each.format)
+    for recording in t.inputs:
+        place, codec = f"inputs.{recording.id}", codecs()[recording.codec]
+        why = cannot_hold(codec, recording.format)
         if why:
-            able = [c for c in holding(each.format) if c.quality == "intermediate"] or holding(each.format)
+            able = [c for c in holding(recording.format) if c.quality == "intermediate"] or holding(recording.format)
             cure = remedy(f"Record in {able[0].name}", (f"{place}.codec", able[0].id)) if able else None
             yield Finding(
                 "stop",
                 "input_not_held",
                 "recording",
-                f"{each.name}: {codec.name} cannot hold {format_words(each.format)}: {why[0]}.",
+                f"{recording.name}: {codec.name} cannot hold {format_words(recording.format)}: {why[0]}.",
                 cure,
             )
-        travels = carriage(each.format)
+        travels = carriage(recording.format)
         if travels is None:
-            text = f"{each.name}: no serial interface carries {format_words(each.format)}."
+            text = f"{recording.name}: no serial interface carries {format_words(recording.format)}."
             yield Finding("stop", "input_not_carried", "recording", text)
-        elif INTERFACES.index(travels.interface) > INTERFACES.index(each.interface):
-            text = f"{each.name} is {each.interface}, its signal needs {travels.interface}: nothing would arrive."
+        elif INTERFACES.index(travels.interface) > INTERFACES.index(recording.interface):
+            text = f"{recording.name} is {recording.interface}, its signal needs {travels.interface}: nothing would arrive."
             yield Finding(
                 "stop",
                 "input_too_narrow",
@@ -41,7 +41,7 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 text,
                 remedy(f"Use {travels.interface}", (f"{place}.interface", travels.interface)),
             )
-        there = next((p for p in t.places if p.id == each.place), None)
+        there = next((p for p in t.places if p.id == recording.place), None)
         if there is not None and (
             there.disk == "system" or (there.disk == "not known" and there.path and on_system_disk(there.path))
         ):
@@ -51,17 +51,17 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 "caution",
                 "input_on_system_disk",
                 "recording",
-                f"{each.name} is recorded to {there.name}, on the system disk.",
+                f"{recording.name} is recorded to {there.name}, on the system disk.",
                 cure,
             )
         elif (
             there is not None
             and not why
             and (plays := e.plays(there)) is not None
-            and mbps(codec, each.format) / 8 > plays
+            and mbps(codec, recording.format) / 8 > plays
         ):
-            text = f"{each.name} makes {mbps(codec, each.format) / 8:.0f} MB/s, {there.name} takes {plays:g}: pictures would be dropped."
+            text = f"{recording.name} makes {mbps(codec, recording.format) / 8:.0f} MB/s, {there.name} takes {plays:g}: pictures would be dropped."
             yield Finding("stop", "input_too_fast", "recording", text)
-        if t.sources and not any(source.format == each.format for source in t.sources):
-            text = f"{each.name} brings {format_words(each.format)}, which is no source of this template."
+        if t.sources and not any(source.format == recording.format for source in t.sources):
+            text = f"{recording.name} brings {format_words(recording.format)}, which is no source of this template."
             yield Finding("note", "input_no_source", "recording", text)

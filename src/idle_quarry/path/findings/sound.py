@@ -55,19 +55,23 @@ def find(e: Evaluation) -> Iterator[Finding]:
             text = f"{d.name} allows peaks to {db(d.true_peak_dbtp)} dBTP, the programme {own}."
             cure = remedy(f"Limit to {db(d.true_peak_dbtp)} dBTP", ("sound.true_peak_dbtp", d.true_peak_dbtp))
             yield Finding("caution", "true_peak_differs", where, text, cure)
-        wanted, made = layouts[d.layout], layouts[plan.layout]
-        lacking = made.lacks(wanted)
+        sound_layout, made = layouts[d.layout], layouts[plan.layout]
+        lacking = made.lacks(sound_layout)
         if lacking:
-            text = f"{d.name} wants {wanted.name}, the programme is made in {made.name}: {'; '.join(lacking)}."
+            text = f"{d.name} wants {sound_layout.name}, the programme is made in {made.name}: {'; '.join(lacking)}."
             yield Finding(
-                "caution", "layout_short", where, text, remedy(f"Work in {wanted.name}", ("sound.layout", d.layout))
+                "caution",
+                "layout_short",
+                where,
+                text,
+                remedy(f"Work in {sound_layout.name}", ("sound.layout", d.layout)),
             )
-        elif made.folds_into(wanted):
+        elif made.folds_into(sound_layout):
             yield Finding(
                 "note",
                 "layout_folded",
                 where,
-                f"{d.name}: {made.name} is folded down to {wanted.name} by BS.775: {downmix_words(made, wanted)}.",
+                f"{d.name}: {made.name} is folded down to {sound_layout.name} by BS.775: {downmix_words(made, sound_layout)}.",
             )
 
 
@@ -81,7 +85,7 @@ def _voices(e: Evaluation) -> Iterator[Finding]:
             if last is None:
                 continue
             limiter, after = track.voice[last], track.voice[last + 1 :]
-            if any(each.does == "gain" and (each.db or 0) > 0 for each in after):
+            if any(processor.does == "gain" and (processor.db or 0) > 0 for processor in after):
                 text = f"{track.name} in {timeline.name}: gain after its limiter lifts what was limited."
                 ordered = (*track.voice[:last], *after, limiter)
                 yield Finding("caution", "limiter_not_last", "sound", text, remedy("Limit last", (place, ordered)))

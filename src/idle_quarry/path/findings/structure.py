@@ -78,9 +78,9 @@ def _timeline(t: Template, timeline: TimelinePlan) -> Iterator[Finding]:
     music = [i for i, track in enumerate(audio) if track.role == "music"]
     if music and any(track.role in ("dialogue", "effects", "ambience") for track in audio[music[0] + 1 :]):
         order = ("dialogue", "effects", "ambience", "music", "mix")
-        kept = tuple(track for track in timeline.tracks if track.kind == "video")
+        tracks = tuple(track for track in timeline.tracks if track.kind == "video")
         sorted_audio = tuple(sorted(audio, key=lambda track: order.index(track.role)))
-        cure = remedy("Put music lowest", (f"{place}.tracks", kept + sorted_audio))
+        cure = remedy("Put music lowest", (f"{place}.tracks", tracks + sorted_audio))
         text = f"Timeline {name}: music lies above other sound; stems run dialogue, effects, ambience, music."
         yield Finding("note", "music_not_lowest", "structure", text, cure)
     names = [track.name for track in timeline.tracks]

@@ -228,10 +228,10 @@ def _at(layout: ProgrammeLayout, index: int) -> str:
 
 def entry_settings(entry: Entry, house: HouseEntries = NO_HOUSE) -> list[Setting]:
     """Return an entry's settings in order; the last row of each list adds a member."""
-    found = []
+    settings = []
     for each in (*_SHARED, *_FIELDS[type(entry)]):
-        found += list(_rows(entry, each)) if isinstance(each, _List) else [_figure(entry, each, house)]
-    return found
+        settings += list(_rows(entry, each)) if isinstance(each, _List) else [_figure(entry, each, house)]
+    return settings
 
 
 def _figure(entry: Entry, each: _Field, house: HouseEntries) -> Setting:

@@ -252,8 +252,8 @@ def policy_settings(place: str, sheet: str, policy: Policy) -> Iterator[Setting]
 def exception_settings(place: str, sheet: str, excepted: ClipException) -> Iterator[Setting]:
     """Yield the settings of a clip that is converted otherwise: what odd material is most often odd in."""
     for name in ("fit", "position", "scan"):
-        each = policy_setting(f"{place}.policy", sheet, excepted.policy, name)
-        yield replace(each, label=f"{each.label}: {excepted.clip}")
+        setting = policy_setting(f"{place}.policy", sheet, excepted.policy, name)
+        yield replace(setting, label=f"{setting.label}: {excepted.clip}")
     yield zoom_setting(f"{place}.policy", sheet, excepted.policy, f"Zoom: {excepted.clip}")
 
 

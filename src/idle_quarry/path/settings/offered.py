@@ -52,8 +52,8 @@ def _with_kept_formats(setting: Setting, house: HouseEntries) -> Setting:
         return setting
 
     def parse(text: str) -> Any:
-        found = kept.get(text.strip().lower())
-        return found.signal if found is not None else setting.parse(text)
+        kept_format = kept.get(text.strip().lower())
+        return kept_format.signal if kept_format is not None else setting.parse(text)
 
     return replace(setting, choices=(*(entry.name for entry in kept.values()), *setting.choices), parse=parse)
 

@@ -12,7 +12,7 @@ from idle_quarry.signal.rates import rate_text
 
 def pulldown_setting(place: str, sheet: str, fmt: SignalFormat, cadence: str, *, taken: bool) -> Iterator[Setting]:
     """Yield the pulldown of a station's format, where one can run in it or is chosen."""
-    options = {"None": "none"} | {each.name: each.id for each in cadences_in(fmt)}
+    options = {"None": "none"} | {cadence.name: cadence.id for cadence in cadences_in(fmt)}
     if cadence and cadence not in options.values():
         options[cadence] = cadence
     if len(options) == 1:

@@ -28,8 +28,8 @@ class Cadence:
 
 #: Every cadence by its id.
 CADENCES: dict[str, Cadence] = {
-    each.id: each
-    for each in (
+    cadence.id: cadence
+    for cadence in (
         Cadence("2:3", "2:3 over fields", True, Fraction(4, 5)),
         Cadence("2:3:3:2", "2:3:3:2 over fields", True, Fraction(4, 5)),
         Cadence("2:2", "2:2, each picture twice", False, Fraction(1, 2)),

@@ -115,12 +115,12 @@ class Equipment(QObject):
         words = self.typed.lower().split()
         wanted = _SHELF_OF.get(self.shelf)
         self.rows = [
-            each
-            for each in self._every
-            if (self.kind == ALL or KINDS[each.entry.entry].many == self.kind)
-            and (wanted is None or each.shelf == wanted)
+            entry
+            for entry in self._every
+            if (self.kind == ALL or KINDS[entry.entry.entry].many == self.kind)
+            and (wanted is None or entry.shelf == wanted)
             and all(
-                word in f"{each.entry.name} {each.words} {each.entry.source} {each.shelf}".lower() for word in words
+                word in f"{entry.entry.name} {entry.words} {entry.entry.source} {entry.shelf}".lower() for word in words
             )
         ]
         self.listed.emit()
@@ -143,20 +143,20 @@ class Equipment(QObject):
             self._look_at(ident)
 
     def _look_at(self, ident: str) -> None:
-        each = next((row for row in self._every if row.ident == ident), None) or next(iter(self.rows), None)
-        if each is None:
+        entry = next((row for row in self._every if row.ident == ident), None) or next(iter(self.rows), None)
+        if entry is None:
             self.ident, self.entry, self.stored, self.revisions, self.history = "", None, None, [], []
             self.changed.emit()
             return
-        self.ident = each.ident
-        self.entry, self.stored, self.revisions, self.history = each.entry, None, [], []
-        if each.revision is not None:
-            self.stored = self.desk.read(lambda library: library.entry(each.ident))
-            self.revisions = self.desk.read(lambda library: library.revisions(each.ident)) or []
-            remarks = self.desk.read(lambda library: library.remarks(each.ident)) or []
+        self.ident = entry.ident
+        self.entry, self.stored, self.revisions, self.history = entry.entry, None, [], []
+        if entry.revision is not None:
+            self.stored = self.desk.read(lambda library: library.entry(entry.ident))
+            self.revisions = self.desk.read(lambda library: library.revisions(entry.ident)) or []
+            remarks = self.desk.read(lambda library: library.remarks(entry.ident)) or []
             self.history = self._told(remarks)
             if self.stored is not None:
-                self.entry = self._unsaved.get(each.ident, self.stored.entry)
+                self.entry = self._unsaved.get(entry.ident, self.stored.entry)
         self.changed.emit()
 
     def _told(self, remarks: list[Remark]) -> list[str]:
@@ -166,7 +166,7 @@ class Equipment(QObject):
             did = f"{ACTS[remark.act].told}: revision" if remark.act in ACTS else "about revision"
             note = f"\n{remark.note}" if remark.note else ""
             told.append((remark.time, f"{remark.person}, {remark.time[:10]}: {did} {remark.number}{note}"))
-        bodies = {each.number: self._body(each.number) for each in self.revisions[:_MOST_COMPARED]}
+        bodies = {revision.number: self._body(revision.number) for revision in self.revisions[:_MOST_COMPARED]}
         for revision in self.revisions:
             note = f"\n{revision.note}" if revision.note else ""
             before, now = bodies.get(revision.parent or 0), bodies.get(revision.number)
@@ -186,7 +186,7 @@ class Equipment(QObject):
 
     @property
     def row(self) -> ListedEntry | None:
-        return next((each for each in self._every if each.ident == self.ident), None)
+        return next((entry for entry in self._every if entry.ident == self.ident), None)
 
     @property
     def dirty(self) -> bool:
@@ -260,11 +260,13 @@ class Equipment(QObject):
         more = f" and {len(names) - 4} more" if len(names) > 4 else ""
         return f"Named by {', '.join(names[:4])}{more}."
 
-    def shelf_words(self, each: ListedEntry) -> str:
+    def shelf_words(self, entry: ListedEntry) -> str:
         """Return what stands beside an entry in the list."""
-        if each.revision is None:
+        if entry.revision is None:
             return ""
-        return f"{each.shelf} · {each.state} {each.revision}" + (" · unsaved" if each.ident in self._unsaved else "")
+        return f"{entry.shelf} · {entry.state} {entry.revision}" + (
+            " · unsaved" if entry.ident in self._unsaved else ""
+        )
 
     # -- changing it -----------------------------------------------------------------------------------------------
 
@@ -306,10 +308,10 @@ class Equipment(QObject):
     def discard(self) -> None:
         """Put everything back to what is stored."""
         if self.stored is not None and self.dirty:
-            kept = self.entry
-            assert kept is not None
+            entry = self.entry
+            assert entry is not None
             self._edited(self.stored.entry)
-            self.desk.say("Changes dropped.", action=("Undo", lambda: self._edited(kept)))
+            self.desk.say("Changes dropped.", action=("Undo", lambda: self._edited(entry)))
 
     def show_saved(self, uid: str) -> None:
         if self.shelf not in (SHELVES[0], "House shelf", "Own shelf"):

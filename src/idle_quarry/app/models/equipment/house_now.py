@@ -44,11 +44,13 @@ class HouseModel(QObject):
             return
         library = self._desk.library
         try:
-            there = [each for each in library.page(Search(kind=""), limit=_MOST) if each.latest.state != "withdrawn"]
+            there = [
+                summary for summary in library.page(Search(kind=""), limit=_MOST) if summary.latest.state != "withdrawn"
+            ]
         except LibraryError as error:
             self._desk.refuse(error)
             return
-        wanted = [(each.id, each.for_jobs) for each in there]
+        wanted = [(summary.id, summary.for_jobs) for summary in there]
         for key in wanted:
             if key not in self._read:
                 self._read[key] = self._entry(*key)

@@ -40,15 +40,15 @@ class Component:
 
 def parts() -> list[Component]:
     """Return what this program is made with; a package that is not there is left out."""
-    found = []
+    components = []
     for name, licence in _STANDS_ON.items():
         try:
             said = metadata(name).json.get("license_expression") or licence
-            found.append(Component(name, version(name), str(said)))
+            components.append(Component(name, version(name), str(said)))
         except PackageNotFoundError:
             continue
     own = {"Qt": str(qVersion()), "Idle Quarry": __version__}
-    return [*(Component(name, own.get(name, ""), licence) for name, licence in reversed(_ALSO)), *found]
+    return [*(Component(name, own.get(name, ""), licence) for name, licence in reversed(_ALSO)), *components]
 
 
 class About:
@@ -74,11 +74,11 @@ class About:
 
     def report_words(self) -> str:
         """Return whether something went wrong lately."""
-        found = self.reports()
-        if not found:
+        paths = self.reports()
+        if not paths:
             return "Nothing unforeseen went wrong here."
-        count = len(found)
-        return f"{counted(count, 'report')} of what went wrong; the newest is {found[0].stem}."
+        count = len(paths)
+        return f"{counted(count, 'report')} of what went wrong; the newest is {paths[0].stem}."
 
     def for_a_report(self) -> str:
         """Return what whoever mends this needs to know: versions, machine, kind of library; no names, places or passwords."""

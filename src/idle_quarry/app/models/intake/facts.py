@@ -43,10 +43,10 @@ def facts_of(clip: Clip, source: Source | None) -> list[Fact]:
     d, m = clip.declared, clip.measured
     e = source.format if source else None
     untrue = {disagreement.field for disagreement in clip.disagreements}
-    found: list[Fact] = []
+    facts: list[Fact] = []
 
     def add(name: str, declared: str, measured: str = "", expected: str | None = None, *fields: str) -> None:
-        found.append(Fact(name, declared, measured, expected, any(field in untrue for field in fields)))
+        facts.append(Fact(name, declared, measured, expected, any(field in untrue for field in fields)))
 
     if d.has_picture:
         fields = m.fields if m else None
@@ -110,4 +110,4 @@ def facts_of(clip: Clip, source: Source | None) -> list[Fact]:
         f"{a.layout}, {a.sample_rate} Hz" + (f", {a.bit_depth} bit" if a.bit_depth else "") for a in d.audio
     )
     add("Sound", sound or "none")
-    return found
+    return facts

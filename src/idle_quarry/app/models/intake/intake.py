@@ -75,7 +75,7 @@ class Intake(QObject):
         document = self.desk.document
         found = [(f"{document.template.name} (open)" if document else "the open template", OPEN), ("no template", NONE)]
         page = self.desk.read(lambda library: library.page(limit=400)) or []
-        return [*found, *((each.name, each.id) for each in page)]
+        return [*found, *((summary.name, summary.id) for summary in page)]
 
     def hold_against(self, ident: str) -> None:
         """Hold clips against another template, the open one, or none."""
@@ -238,7 +238,9 @@ class Intake(QObject):
         """Return whether the chosen clip's loudness is of windows, and the whole could be heard."""
         row = self.row
         measured = row.clip.measured if row is not None and row.clip is not None else None
-        return measured is not None and any(each is not None and each.windows > 1 for each in measured.sound)
+        return measured is not None and any(
+            measurement is not None and measurement.windows > 1 for measurement in measured.sound
+        )
 
     def hear_whole_sound(self) -> None:
         """Measure loudness and true peak of the whole of the chosen clip's sound, as R 128 integrates a programme."""
@@ -257,7 +259,7 @@ class Intake(QObject):
 
     def _heard(self, clip: Clip) -> None:
         self._ticket = None
-        row = next((each for each in self.rows.rows if each.path == clip.path), None)
+        row = next((row for row in self.rows.rows if row.path == clip.path), None)
         if row is not None:
             self.rows.add(replace(row, clip=clip))
         self.running_changed.emit()

@@ -105,9 +105,9 @@ def _format(row: ClipRow) -> ClipCell:
         names = {"scan": "", "field_order": "", "rate": " frames/s", "sample_aspect": " samples"}
         words = {**ORDER_WORDS, "1/1": "square"}
         said = ", ".join(
-            f"{_rate(each.declared) if each.field == 'rate' else words.get(str(each.declared), str(each.declared))}"
-            f"{names[each.field]}"
-            for each in wrong
+            f"{_rate(disagreement.declared) if disagreement.field == 'rate' else words.get(str(disagreement.declared), str(disagreement.declared))}"
+            f"{names[disagreement.field]}"
+            for disagreement in wrong
         )
         return ClipCell(what, f"declared {said}", True)
     return ClipCell(what, bits)

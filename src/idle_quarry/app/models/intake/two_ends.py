@@ -69,9 +69,9 @@ class TwoEnds(QObject):
 
     def add_source(self, text: str) -> None:
         """Add what comes in, in words, with its share where it is said. Raises `QuarryError`."""
-        found = source_from_words(text)
-        words = format_words(found.format)
-        self.sources.append(End(words, words, f"{found.share:g}" if found.share else "", True))
+        source = source_from_words(text)
+        words = format_words(source.format)
+        self.sources.append(End(words, words, f"{source.share:g}" if source.share else "", True))
         self._changed()
 
     def add_out(self, text: str) -> None:

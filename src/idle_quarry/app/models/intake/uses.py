@@ -42,7 +42,10 @@ class ClipUses:
         clip = self._intake.row.clip if self._intake.row is not None else None
         if clip is None or clip.format is None:
             return []
-        return [(text, partial(self._intake.desk.open_new, made)) for text, made in beginnings(clip.name, clip.format)]
+        return [
+            (text, partial(self._intake.desk.open_new, template))
+            for text, template in beginnings(clip.name, clip.format)
+        ]
 
     def source_acts(self) -> list[tuple[str, Callable[[], object]]]:
         """Return what the chosen clip can be to the open template, in words, each with what makes it so."""

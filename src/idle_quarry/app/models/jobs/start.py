@@ -68,8 +68,8 @@ class JobStart(QObject):
     def _read_offers(self) -> None:
         summaries = self.desk.read(lambda library: library.page(limit=400)) or []
         # what may start a job at once comes first, what was withdrawn not at all
-        summaries = [each for each in summaries if each.latest.state != "withdrawn" or each.approved]
-        summaries.sort(key=lambda each: each.shelf == "house" and each.approved is None)
+        summaries = [summary for summary in summaries if summary.latest.state != "withdrawn" or summary.approved]
+        summaries.sort(key=lambda summary: summary.shelf == "house" and summary.approved is None)
         self.offers = []
         for summary in summaries:
             number = summary.for_jobs
@@ -94,10 +94,10 @@ class JobStart(QObject):
     @property
     def stored(self) -> StoredTemplate | None:
         """What the job starts from; read when it is first looked at."""
-        key, kept = self.key, self._stored
+        key, stored = self.key, self._stored
         if key is None:
             return None
-        if kept is None or (kept.revision.template_id, kept.revision.number) != key:
+        if stored is None or (stored.revision.template_id, stored.revision.number) != key:
             self._stored = self.desk.read(lambda library: library.stored(*key))
         return self._stored
 
@@ -177,7 +177,7 @@ class JobStart(QObject):
         folder = Path(self.folder).expanduser()
         if not self.folder or not is_folder(folder):
             return ""
-        return " ".join(each.text for each in judged(folder, None, 0.0) if each.severity != "note")
+        return " ".join(verdict.text for verdict in judged(folder, None, 0.0) if verdict.severity != "note")
 
     def why_not(self) -> str | None:
         """Return why a job cannot be started: "" where only the title is missing, None where it can."""

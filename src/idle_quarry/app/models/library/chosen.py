@@ -126,12 +126,12 @@ class ChosenTemplate(QObject):
     def _told(self, stored: StoredTemplate, remarks: list[Remark]) -> list[str]:
         """Return the history of a revision, newest first: what was said and done, jobs, how it came to be."""
         told = [remark_words(stored, remark) for remark in remarks]
-        for each in self.handed:
-            if each.revision == stored.revision.number:
-                verdict = "verified, it passes" if each.verdict == "passes" else "verified and accepted"
-                verdict += f"; {each.looked} looked" if each.looked else ""
+        for record in self.handed:
+            if record.revision == stored.revision.number:
+                verdict = "verified, it passes" if record.verdict == "passes" else "verified and accepted"
+                verdict += f"; {record.looked} looked" if record.looked else ""
                 told.append(
-                    f"{each.author}, {each.time[:10]}: handed over {each.file} of {each.job}\n{each.delivery}: {verdict}"
+                    f"{record.author}, {record.time[:10]}: handed over {record.file} of {record.job}\n{record.delivery}: {verdict}"
                 )
         for job in self.jobs:
             if job.revision == stored.revision.number:
@@ -222,10 +222,10 @@ class ChosenTemplate(QObject):
         """Show two drafts, to be made one."""
         drafts = self._drafts()
         if self.summary is not None and len(drafts) > 1:
-            one = self.revision if self.revision in drafts else drafts[0]
-            assert one is not None
-            other = next(draft for draft in drafts if draft != one)
-            self.desk.shelf.merge(self.summary.id, *sorted((other.number, one.number)))
+            revision = self.revision if self.revision in drafts else drafts[0]
+            assert revision is not None
+            other = next(draft for draft in drafts if draft != revision)
+            self.desk.shelf.merge(self.summary.id, *sorted((other.number, revision.number)))
 
     def act(self, act: str) -> None:
         """Carry out an act on the revision, after what goes with it was asked."""

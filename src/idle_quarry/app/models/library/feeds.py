@@ -55,7 +55,10 @@ class Feeds(QObject):
     def monitors(self) -> list[Monitor]:
         """Return every monitor that templates are held against, the house's own first."""
         own = {entry.id: entry for entry in self._desk.house.value.entries if isinstance(entry, Monitor)}
-        return [*own.values(), *(each for ident, each in monitors().items() if ident not in own and not each.uid)]
+        return [
+            *own.values(),
+            *(monitor for ident, monitor in monitors().items() if ident not in own and not monitor.uid),
+        ]
 
     def cell(self, feed: TemplateFeed, monitor: Monitor) -> MonitorResponse:
         """Return what a monitor makes of a feed."""
@@ -91,10 +94,10 @@ class Feeds(QObject):
 
 
 def _feeds(library: FileLibrary, ticket: Ticket) -> tuple[TemplateFeed, ...]:
-    made = []
-    for number, each in enumerate(library.page(Search(), 0, _MOST)):
+    feeds = []
+    for number, summary in enumerate(library.page(Search(), 0, _MOST)):
         ticket.progress("reading templates", number / _MOST)
-        template = library.stored(each.id, each.for_jobs).template
+        template = library.stored(summary.id, summary.for_jobs).template
         if template.monitor is not None:
-            made.append(TemplateFeed(template.name, each.id, template.monitor.monitor, template.monitor.format))
-    return tuple(made)
+            feeds.append(TemplateFeed(template.name, summary.id, template.monitor.monitor, template.monitor.format))
+    return tuple(feeds)

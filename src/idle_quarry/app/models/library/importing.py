@@ -35,28 +35,28 @@ class OfferRow:
 
     def what_words(self) -> str:
         """Return its name, format and findings; or why it cannot be read."""
-        found = self.offer.found
-        if found is None or self.evaluation is None:
+        exchanged = self.offer.found
+        if exchanged is None or self.evaluation is None:
             return f"{self.offer.member}\n{self.offer.trouble}"
         counts = ((self.evaluation.count(severity), severity) for severity in ("stop", "caution"))
         said = ", ".join(f"{count} {word}{'s' if count > 1 else ''}" for count, word in counts if count)
-        words = format_words(found.template.working.format)
+        words = format_words(exchanged.template.working.format)
         worst = f"worst link {self.evaluation.worst_grade}"
-        return f"{found.template.name}\n{words} · {worst}\n{said or 'no stops, no cautions'}"
+        return f"{exchanged.template.name}\n{words} · {worst}\n{said or 'no stops, no cautions'}"
 
     def origin_words(self) -> str:
         """Return where it comes from, and whether it is as it was exported."""
-        found = self.offer.found
-        if found is None:
+        exchanged = self.offer.found
+        if exchanged is None:
             return ""
-        author, number, time = (str(found.origin.get(key, ""))[:60] for key in ("author", "revision", "time"))
+        author, number, time = (str(exchanged.origin.get(key, ""))[:60] for key in ("author", "revision", "time"))
         came = "where it comes from is not written in it"
         if author and number:
             came = f"revision {number} by {author}, {time[:10]}"
         genuine = {
             True: "unchanged since export", False: "changed since export",
             None: "without a hash: whether it was changed cannot be checked",
-        }[found.genuine]  # fmt: skip
+        }[exchanged.genuine]  # fmt: skip
         return f"{came}\n{genuine}"
 
     def decisions(self) -> list[tuple[str, str]]:
@@ -88,8 +88,8 @@ class Importing(QObject):
 
         def work(_ticket: object) -> list[OfferRow]:
             return [
-                OfferRow(each, evaluate(each.found.template, remedies=False) if each.found else None)
-                for each in offered(path)
+                OfferRow(bundled, evaluate(bundled.found.template, remedies=False) if bundled.found else None)
+                for bundled in offered(path)
             ]
 
         def done(rows: list[OfferRow]) -> None:

@@ -194,7 +194,9 @@ class ManyTemplates(QObject):
     def look(self, place: str, text: str) -> None:
         """Work out what a change would do to each chosen template, off the interface thread; each is shown as it comes."""
         self._forget()
-        summaries = {each.id: each for each in self.desk.read(lambda library: library.these(self.chosen)) or []}
+        summaries = {
+            summary.id: summary for summary in self.desk.read(lambda library: library.these(self.chosen)) or []
+        }
         wanted = [(ident, summaries[ident].for_jobs) for ident in self.chosen if ident in summaries]
         library = self.desk.library
 
@@ -233,7 +235,7 @@ class ManyTemplates(QObject):
 
     def changing(self) -> list[PlannedRevision]:
         """Return the changes that something is to be saved of."""
-        return [each for each in self.preview if each.template is not None]
+        return [plan for plan in self.preview if plan.template is not None]
 
     def preview_words(self) -> str:
         """Return what the change comes to."""
@@ -241,9 +243,9 @@ class ManyTemplates(QObject):
             return ""
         parts = [(len(self.changing()), "to be changed")]
         parts.append(
-            (sum(each.template is None and not each.refused for each in self.preview), "as it would be already")
+            (sum(plan.template is None and not plan.refused for plan in self.preview), "as it would be already")
         )
-        parts.append((sum(bool(each.refused) for each in self.preview), "cannot be changed"))
+        parts.append((sum(bool(plan.refused) for plan in self.preview), "cannot be changed"))
         return ", ".join(f"{count} {words}" for count, words in parts if count)
 
     def save(self, note: str) -> None:
@@ -272,19 +274,19 @@ class ManyTemplates(QObject):
         self._failed(error)
 
     def _saved(self, found: tuple[list[ImportedTemplate], list[str]]) -> None:
-        taken, refused = found
+        templates, refused = found
         self._ticket, self._saving = None, False
         self.desk.server.end_writing()
-        for each in taken:
-            self.desk.documents.let_go(each.template_id)
+        for template in templates:
+            self.desk.documents.let_go(template.template_id)
         more = f" {len(refused)} were refused: {refused[0]}" if refused else ""
-        told = f"{len(taken)} drafts saved." + more
+        told = f"{len(templates)} drafts saved." + more
         self.desk.shelves_changed.emit()
         self.preview = []
         self.running_changed.emit()
         self.preview_changed.emit()
-        undo = ("Undo all", lambda: self.desk.acts.take_back(taken)) if taken else None
-        self.desk.say(told, refusal=not taken, action=undo)
+        undo = ("Undo all", lambda: self.desk.acts.take_back(templates)) if templates else None
+        self.desk.say(told, refusal=not templates, action=undo)
 
 
 def head_of(place: str) -> str:

@@ -23,8 +23,8 @@ def beginnings(shelf: Shelf) -> Menu:
         return lambda: shelf.begin_from(ident)
 
     found: Menu = [
-        (f"From delivery: {each.name}  ·  {format_words(each.signal)}", begin(each.id))
-        for each in (*shelf.desk.house.value.specs(), *deliveries().values())
+        (f"From delivery: {spec.name}  ·  {format_words(spec.signal)}", begin(spec.id))
+        for spec in (*shelf.desk.house.value.specs(), *deliveries().values())
     ]
     found.append(("", None))
     if shelf.chosen.summary is not None:

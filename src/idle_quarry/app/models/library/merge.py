@@ -125,15 +125,15 @@ class Merge(QObject):
         if self.made is None or self.drafts is None:
             return []
         base, left, right = (
-            each.template for each in (self.drafts.base, self.drafts.left, self.drafts.right)
+            stored.template for stored in (self.drafts.base, self.drafts.left, self.drafts.right)
         )  # fmt: skip
-        found = []
+        merge_rows = []
         for places, in_left, in_right in (
             ([conflict.place for conflict in self.made.conflicts], True, True),
             (self.made.from_mine, True, False), (self.made.from_theirs, False, True),
         ):  # fmt: skip
             for place in places:
-                found.append(
+                merge_rows.append(
                     MergeRow(
                         place,
                         self._label(place),
@@ -143,12 +143,12 @@ class Merge(QObject):
                         in_left and in_right,
                     )
                 )
-        return found
+        return merge_rows
 
     def _label(self, place: str) -> str:
         assert self.drafts is not None
         drafts = self.drafts
-        labels = (label_of(each.template, place) for each in (drafts.left, drafts.right, drafts.base))
+        labels = (label_of(stored.template, place) for stored in (drafts.left, drafts.right, drafts.base))
         return next(filter(None, labels), place)
 
     # -- doing -----------------------------------------------------------------------------------------------
@@ -158,10 +158,10 @@ class Merge(QObject):
         drafts = self.drafts
         if drafts is None or self.made is None or not self.can_be_saved:
             return
-        made = self.made.template
+        template = self.made.template
 
         def accept(note: str, answered: Answered) -> None:
-            self.desk.acts.merge(drafts.left, drafts.right, made, note, self._saved, answered)
+            self.desk.acts.merge(drafts.left, drafts.right, template, note, self._saved, answered)
 
         note = f"merged from {drafts.left.revision.number} and {drafts.right.revision.number}"
         self.asked.emit(Question("What is new:", "Save", accept, note))

@@ -71,7 +71,7 @@ class Review(QObject):
         first = self.first
 
         def work(_ticket: object) -> Compare:
-            left, right = (evaluate(each.template, remedies=False) for each in (a, b))
+            left, right = (evaluate(stored.template, remedies=False) for stored in (a, b))
             return Compare(left, right, as_new(b.template) if first else compared(a.template, b.template))
 
         def done(found: Compare) -> None:
@@ -106,7 +106,7 @@ class Review(QObject):
                 rule = "Part of this revision is yours: somebody who wrote none of it approves it."
         if now.state == "in review" and not self.desk.library.at_hand:
             rule = f"{rule} {_BY_LOGIN.format(person) if by_login else _UNPROVED}".strip()
-        told = tuple((remark_words(stored, each), each.act != "comment") for each in remarks)
+        told = tuple((remark_words(stored, remark), remark.act != "comment") for remark in remarks)
         self.said = RevisionDiscussion(told, now.state == "in review", not own, rule)
         self.said_changed.emit()
 
@@ -129,9 +129,9 @@ class Review(QObject):
         if self.first:
             return f"{self.pair[1].name}: revision {self.pair[1].revision.number}, with none before it"
         if self._one:
-            a, b = (f"revision {each.revision.number}" for each in self.pair)
+            a, b = (f"revision {stored.revision.number}" for stored in self.pair)
             return f"{self.pair[1].name}: {b} beside {a}"
-        a, b = (f"{each.name}, revision {each.revision.number}" for each in self.pair)
+        a, b = (f"{stored.name}, revision {stored.revision.number}" for stored in self.pair)
         return f"{b} beside {a}"
 
     def column_words(self) -> tuple[str, str]:
@@ -139,7 +139,7 @@ class Review(QObject):
         assert self.pair is not None
         if self.first:
             return "", "Value"
-        a, b = (f"Revision {each.revision.number}" if self._one else each.name for each in self.pair)
+        a, b = (f"Revision {stored.revision.number}" if self._one else stored.name for stored in self.pair)
         return a, b
 
     def sum_words(self) -> str:
@@ -149,7 +149,7 @@ class Review(QObject):
         if self.first:
             findings = [finding for finding in self.compare.right.findings if finding.severity != "note"]
             counted = _counted(len(findings), "finding", "findings") if findings else "no findings"
-            worst = "; ".join(each.text.rstrip(".") for each in findings[:2])
+            worst = "; ".join(finding.text.rstrip(".") for finding in findings[:2])
             return f"all of it is new: {len(self.compare.rows)} settings · {counted}{f': {worst}' if worst else ''}"
         rows, whole = self.compare.rows, effect(self.compare.left, self.compare.right)
         parts = [_counted(len(rows), "setting differs", "settings differ")]

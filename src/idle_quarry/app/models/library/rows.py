@@ -59,7 +59,7 @@ class ShelfRows(QAbstractListModel):
         if number not in self._pages:
             try:
                 page = self._library.these(self._ids[number * _PAGE : (number + 1) * _PAGE])
-                self._pages[number] = {each.id: each for each in page}
+                self._pages[number] = {summary.id: summary for summary in page}
             except QuarryError:
                 return None
             while len(self._pages) > _PAGES:

@@ -165,7 +165,7 @@ class Shelf(QObject):
             answered(None)
             self._compare(pair)
 
-        names = self.desk.read(lambda library: [each.name for each in library.page(limit=400)]) or []
+        names = self.desk.read(lambda library: [summary.name for summary in library.page(limit=400)]) or []
         self.asked.emit(Question(f"Compare {summary.name} with:", "Compare", accept, offers=tuple(names)))
 
     def merge(self, template_id: str, a: int, b: int) -> None:

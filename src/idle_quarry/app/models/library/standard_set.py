@@ -77,7 +77,7 @@ class StandardSet(QObject):
 
     def offered(self) -> list[str]:
         """Return the ids of the deliveries that fit territories and rasters."""
-        return [each.id for each in offered(self.territories, self.lines)]
+        return [spec.id for spec in offered(self.territories, self.lines)]
 
     def chosen(self) -> list[str]:
         """Return the ids of the deliveries that are wanted."""
@@ -112,11 +112,11 @@ class StandardSet(QObject):
         """Work out what would be made, and what is there already."""
         every = starter_set(self.chosen(), self._places())
         there = self.desk.read(
-            lambda library: {each.name for each in every if library.named(each.name, "house")})  # fmt: skip
+            lambda library: {template.name for template in every if library.named(template.name, "house")})  # fmt: skip
         if there is None:
             return
-        self.templates = [each for each in every if each.name not in there]
-        self.rows = [SetRow(_row_words(each, each.name in there), each.name in there) for each in every]
+        self.templates = [template for template in every if template.name not in there]
+        self.rows = [SetRow(_row_words(template, template.name in there), template.name in there) for template in every]
         self.listed.emit()
         self.judged.emit()
 

@@ -60,9 +60,9 @@ class DeckModel(QObject):
         rows = [row.path for row in self.desk.intake.rows.rows] if "intake" in vars(self.desk) else []
         demo = library_place(DEMO)
         tapes = sorted((demo.parent / "clips").glob("*.m[px][gf]")) if self.desk.library.place == demo else []
-        found = rows or tapes
+        paths = rows or tapes
         own = [self.clip.path] if self.clip is not None else []
-        return {path: path.name for path in [*own, *found][:_MOST_OFFERED]}
+        return {path: path.name for path in [*own, *paths][:_MOST_OFFERED]}
 
     def put_in(self, path: Path) -> None:
         """Look at a clip and put it in as a tape; not while one is recorded."""
@@ -165,13 +165,13 @@ class DeckModel(QObject):
 
     # -- what comes back ---------------------------------------------------------------------------------------
 
-    def _take(self, seen: DeckSnapshot | None) -> None:
-        if seen is None:
+    def _take(self, snapshot: DeckSnapshot | None) -> None:
+        if snapshot is None:
             return
-        self.seen = seen
-        if seen.refused:
-            self.desk.say(seen.refused, refusal=True)
-        for take in seen.ended:
+        self.seen = snapshot
+        if snapshot.refused:
+            self.desk.say(snapshot.refused, refusal=True)
+        for take in snapshot.ended:
             self.recording.keep(take)
         self.seen_changed.emit()
 

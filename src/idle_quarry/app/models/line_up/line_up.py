@@ -141,7 +141,7 @@ class LineUp(QObject):
 
     def compare(self, place: int, ident: str) -> None:
         """Show another monitor beside the template's own."""
-        now = [each.id for each in self.beside()]
+        now = [monitor.id for monitor in self.beside()]
         if ident in now:
             other = now.index(ident)
             now[other] = now[place]
@@ -224,8 +224,8 @@ class LineUp(QObject):
         document, monitor, now = self.desk.document, self.monitor, self.format
         if document is None or now is None:
             return []
-        shown = acceptable_formats(monitor, document.template.working.format)[:12] if monitor is not None else []
-        return [now, *(each for each in shown if each != now)]
+        formats = acceptable_formats(monitor, document.template.working.format)[:12] if monitor is not None else []
+        return [now, *(fmt for fmt in formats if fmt != now)]
 
     def interfaces(self) -> Mapping[str, str]:
         """Return the interfaces that carry the format, by id, in words."""
@@ -244,7 +244,7 @@ class LineUp(QObject):
         fmt, monitor = self.format, self.monitor
         if fmt is None or monitor is None or taken(monitor, fmt, self.interface, payload=self.payload).state == "shown":
             return None
-        fits = [each for each in self.formats() if taken(monitor, each).state == "shown"]
+        fits = [fmt for fmt in self.formats() if taken(monitor, fmt).state == "shown"]
         return (f"Send {format_words(fits[0])}", fits[0]) if fits else None
 
     # -- packets and faults ------------------------------------------------------------------------------------

@@ -30,10 +30,10 @@ class SendingLoop:
 
     def step(self) -> ShownFrame | None:
         """Return the next frame of what is wanted now."""
-        wanted = self.wanted
-        if self._chain is None or self._chain.setup != wanted:
+        setup = self.wanted
+        if self._chain is None or self._chain.setup != setup:
             self._leave()
-            self._chain = Chain(wanted)
+            self._chain = Chain(setup)
         looked = self._chain.step(parade=self.parade)
         self._play(looked)
         return looked

@@ -44,7 +44,7 @@ class SignalFileWriter(QObject):
 
     def _written(self, paths: list[Path]) -> None:
         self.writing = None
-        self._line_up.desk.say(f"Written as words: {', '.join(str(each) for each in paths)}")
+        self._line_up.desk.say(f"Written as words: {', '.join(str(path) for path in paths)}")
         self.changed.emit()
 
     def _not_written(self, error: QuarryError) -> None:

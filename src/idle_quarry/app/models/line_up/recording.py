@@ -72,7 +72,9 @@ class Recording(QObject):
         document = self._deck.desk.document
         inputs = document.template.inputs if document is not None else ()
         same = [
-            each for each in inputs if self._deck.format is not None and each.format.raster == self._deck.format.raster
+            recording
+            for recording in inputs
+            if self._deck.format is not None and recording.format.raster == self._deck.format.raster
         ]
         return next(iter([*same, *inputs]), None)
 
@@ -84,7 +86,7 @@ class Recording(QObject):
         if document is not None:
             wanted.append(document.template.intermediate.codec)
             places = [place for place in document.template.places if own is not None and place.id == own.place]
-            places += [each for each in document.template.places if each.purpose == "capture"]
+            places += [place for place in document.template.places if place.purpose == "capture"]
             path = places[0].path if places else ""
         said = fmt, own, tuple(wanted), path
         if said == self._said:
@@ -92,9 +94,9 @@ class Recording(QObject):
         self._said = said
         self.folder = path or self.folder
         self.on_break = own.on_break if own is not None else self.on_break
-        able_to = {each.id: each for each in able(fmt)} if fmt is not None else {}
+        able_to = {codec.id: codec for codec in able(fmt)} if fmt is not None else {}
         best = max(
-            (each for each in able_to.values() if each.quality == "intermediate"), key=self._fitting, default=None
+            (codec for codec in able_to.values() if codec.quality == "intermediate"), key=self._fitting, default=None
         )
         self.codec = next((each for each in wanted if each in able_to), best.id if best is not None else "")
         self.changed.emit()
@@ -107,7 +109,7 @@ class Recording(QObject):
 
     def codecs(self) -> dict[str, str]:
         """Return the codecs that can hold what the tape brings, by id."""
-        return {each.id: each.name for each in able(self._deck.format)} if self._deck.format is not None else {}
+        return {codec.id: codec.name for codec in able(self._deck.format)} if self._deck.format is not None else {}
 
     def codec_words(self) -> str:
         """Return what is to be said of the codec: why the template's own is not it, where it cannot hold what comes."""
@@ -190,8 +192,8 @@ class Recording(QObject):
                 )
             )
             return
-        wanted = RecordingRequest(folder, self.name, self.codec, self.on_break, self.mark_in, self.mark_out)
-        self._deck.ask(lambda run: run.record(wanted))
+        request = RecordingRequest(folder, self.name, self.codec, self.on_break, self.mark_in, self.mark_out)
+        self._deck.ask(lambda run: run.record(request))
 
     def _record_all_the_same(self) -> None:
         self._answered.add(self.folder)

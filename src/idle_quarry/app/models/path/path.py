@@ -217,12 +217,12 @@ class PathModel(QObject):
 
         own, house = partial(accept, "own"), partial(accept, "house")
         if document.base is None:
-            asked = Question(
+            question = Question(
                 "What is it for?", "Save on own shelf", own, otherwise=("Save on house shelf", house)
             )  # fmt: skip
         else:
-            asked = Question("What has changed?", "Save revision", own)
-        self.asked.emit(asked)
+            question = Question("What has changed?", "Save revision", own)
+        self.asked.emit(question)
 
     def _say_saved(self, saved: Revision) -> None:
         """Say what was saved and offer what comes next: a merge where somebody else's draft lies beside it, a review."""

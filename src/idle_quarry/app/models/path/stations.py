@@ -84,8 +84,8 @@ class Stations(QObject):
             return
         spec = deliveries()[standard]
         ident = slug(spec.name if spec.uid else standard, {d.id for d in template.deliveries})
-        made = delivered(standard, ident=ident, rate_of=template.working.format)
-        if self._path.desk.edit("Add delivery", Edit(f"deliveries.{ident}", made)):
+        delivery = delivered(standard, ident=ident, rate_of=template.working.format)
+        if self._path.desk.edit("Add delivery", Edit(f"deliveries.{ident}", delivery)):
             self._path.choose(f"delivery:{ident}")
 
     def remove(self) -> None:
@@ -111,7 +111,7 @@ class Stations(QObject):
                 "Add place", Edit(f"places.{ident}", StoragePlace(id=ident, name="New place", purpose="work"))
             )
         elif self._path.sheet == "recording":
-            ident = slug("input", {each.id for each in template.inputs})
+            ident = slug("input", {recording.id for recording in template.inputs})
             fmt = template.sources[0].format if template.sources else template.working.format
             travels = carriage(fmt)
             where = next((p.id for p in template.places if p.purpose == "capture"), None)

@@ -103,13 +103,13 @@ class Lending(QObject):
 
             if moved:
                 touched()
-            made = lent or Lender(url, LendingOffer(hours_of(chosen.lend_hours), chosen.lend == IDLE))
-            why = made.look()
+            lending = lent or Lender(url, LendingOffer(hours_of(chosen.lend_hours), chosen.lend == IDLE))
+            why = lending.look()
             house, away = self.house()
             if why or house is None:
-                return made, f"Not lent just now: {why or away}."
-            here = "; ".join(lent_words(each) for each in house.here())
-            return made, f"Lent: {here or 'nothing is to be done'}."
+                return lending, f"Not lent just now: {why or away}."
+            here = "; ".join(lent_words(machine) for machine in house.here())
+            return lending, f"Lent: {here or 'nothing is to be done'}."
 
         def done(found: tuple[Lent, str]) -> None:
             self._looking = False

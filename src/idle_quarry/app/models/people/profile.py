@@ -218,17 +218,17 @@ class Profile(QObject):
         self.asked.emit(Question("Name of the person:", "Make the profile", accept))
 
     def _make(self, name: str, answered: Answered) -> None:
-        made = Preferences(name=name, initials=initials_of(name), brightness=self.preferences.brightness)
+        preferences = Preferences(name=name, initials=initials_of(name), brightness=self.preferences.brightness)
         try:
             if not self.preferences.name:
                 self.preferences.name = self.desk.library.person
             keep(self.preferences)
-            keep(made)
+            keep(preferences)
         except QuarryError as error:
             answered(str(error))
             return
         answered(None)
-        self._sit_down(made)
+        self._sit_down(preferences)
 
     def export_to(self, path: Path) -> None:
         """Write the profile to a file, to be carried to another machine."""
@@ -244,24 +244,24 @@ class Profile(QObject):
     def import_from(self, path: Path) -> None:
         """Take the profile in a file and sit down with it; one of the same name here is asked about first."""
         try:
-            found = imported(path)
+            preferences = imported(path)
         except QuarryError as error:
             self.desk.refuse(error)
             return
-        if not found.name:
+        if not preferences.name:
             self.desk.say(f"{path.name}: the profile has no name.", refusal=True)
             return
 
         def take() -> None:
             try:
-                keep(found)
+                keep(preferences)
             except QuarryError as error:
                 self.desk.refuse(error)
                 return
-            self._sit_down(found)
+            self._sit_down(preferences)
 
-        if found.name in profiles():
+        if preferences.name in profiles():
             answers: dict[str, Callable[[], object]] = {"Leave it": lambda: None, "Replace it": take}
-            self.asked.emit(Choice(f"There is a profile called {found.name} here already.", answers))
+            self.asked.emit(Choice(f"There is a profile called {preferences.name} here already.", answers))
         else:
             take()

@@ -73,7 +73,7 @@ class Server(QObject):
         self.changed.emit()
 
     def _say_back(self) -> None:
-        refused = [one for one in self.unsent() if one.trouble]
+        refused = [act for act in self.unsent() if act.trouble]
         if refused:
             self._desk.say(
                 f"The server is back, but would not take {len(refused)} of what was saved: {refused[0].trouble}",
@@ -105,4 +105,4 @@ class Server(QObject):
         library = self._desk.library
         if not library.at_hand:
             return []
-        return [library.subject, *(f"waits for the server: {each.words}" for each in self.unsent()[:12])]
+        return [library.subject, *(f"waits for the server: {act.words}" for act in self.unsent()[:12])]

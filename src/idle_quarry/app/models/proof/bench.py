@@ -292,12 +292,12 @@ class BenchPictures(QObject):
         """Return the pictures that are looked at, as far as they are there."""
         if self.bench is None:
             return []
-        shown = []
+        panes = []
         for method, policy in zip(self.methods, self.policies(), strict=True):
             still = self.bench.kept(policy, self.index)
             note = "" if still else self.trouble or self._converting()
-            shown.append(Pane(parts()[self.part][method].label, still or self._coarse.get((policy, self.index)), note))
-        return shown
+            panes.append(Pane(parts()[self.part][method].label, still or self._coarse.get((policy, self.index)), note))
+        return panes
 
     def _converting(self) -> str:
         if self._asked is None or monotonic() - self._asked < _LONG_MS / 1000:

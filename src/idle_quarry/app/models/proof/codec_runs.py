@@ -143,7 +143,7 @@ class CodecRuns(QObject):
         if self._on.chart and self._on.format != self.format():
             self._take_material()
             return
-        self.results = {each.codec: each for each in results_for(self.format(), self._on.key)}
+        self.results = {result.codec: result for result in results_for(self.format(), self._on.key)}
         self._refusals = {}
         able = [codec.id for codec in holding(self.format())]
         if self.chosen not in able:

@@ -197,15 +197,15 @@ class Disks(QObject):
 
 def _surveyed(template: Template, asked: list[tuple[StoragePlace | None, Path]]) -> list[PlaceStatus]:
     known = measured()
-    found = []
+    place_statuses = []
     for place, path in asked:
         volume, trouble = None, ""
         try:
             volume = volume_of(path)
         except DiskError as error:
             trouble = str(error)
-        found.append(PlaceStatus(template, place, path, path.is_dir(), volume, trouble, known.get(str(path))))
-    return found
+        place_statuses.append(PlaceStatus(template, place, path, path.is_dir(), volume, trouble, known.get(str(path))))
+    return place_statuses
 
 
 def _streams(template: Template, speed: Speed) -> str:

@@ -95,7 +95,7 @@ def alike(figures: list[list[Figure] | None]) -> list[Figure]:
     measured = [each for each in figures if each is not None]
     if len(measured) < max(2, len(figures)):
         return []
-    texts = [{figure.name: figure.text for figure in each} for each in measured]
+    texts = [{figure.name: figure.text for figure in figures} for figures in measured]
     return [figure for figure in measured[0] if all(text.get(figure.name) == figure.text for text in texts)]
 
 

@@ -79,9 +79,9 @@ class AboutPage(QWidget):
             self.desk.say(f"{place} cannot be opened here.", refusal=True)
 
     def _open_report(self) -> None:
-        found = self.model.reports()
-        if found:
-            self._open(found[0])
+        paths = self.model.reports()
+        if paths:
+            self._open(paths[0])
 
     def _copy(self) -> None:
         QApplication.clipboard().setText(self.model.for_a_report())

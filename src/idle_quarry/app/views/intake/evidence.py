@@ -108,9 +108,9 @@ class ClipEvidence(QWidget):
             self.scopes.show_seen(None)
         self.sound.show_clip(clip)
         self.whole_sound.setVisible(self.model.sound_is_of_windows())
-        shown = facts_widget(row) if row is not None else QWidget()
-        self.facts.setWidget(shown)
-        shown.setAutoFillBackground(False)
+        widget = facts_widget(row) if row is not None else QWidget()
+        self.facts.setWidget(widget)
+        widget.setAutoFillBackground(False)
         self._format = clip.format if clip is not None else None
         self.taken_as.setText(format_words(self._format) if self._format else "")
         self.taken_as.setEnabled(clip is not None and clip.declared.has_picture)

@@ -34,10 +34,10 @@ class ClipTable(QTableView):
 
     def show_chosen(self) -> None:
         """Choose the row of the clip that is looked at, where it is shown."""
-        wanted, index = self._intake.chosen, self.currentIndex()
-        if wanted is None or (index.isValid() and index.data(ROW).path == wanted):
+        path, index = self._intake.chosen, self.currentIndex()
+        if path is None or (index.isValid() and index.data(ROW).path == path):
             return
         for row in range(self._intake.filtered.rowCount()):
-            if self._intake.filtered.index(row, 0).data(ROW).path == wanted:
+            if self._intake.filtered.index(row, 0).data(ROW).path == path:
                 self.selectRow(row)
                 return

@@ -162,9 +162,9 @@ class TwoEndsPanel(QWidget):
         self.refusal.hide()
         self.ranking.blockSignals(True)
         self.ranking.clear()
-        for place, found in enumerate(self.model.ranking, 1):
-            item = QListWidgetItem(f"{place}. {format_words(found.working, fields=True)}: {found.grade}")
-            item.setData(_SUGGESTION, found)
+        for place, suggestion in enumerate(self.model.ranking, 1):
+            item = QListWidgetItem(f"{place}. {format_words(suggestion.working, fields=True)}: {suggestion.grade}")
+            item.setData(_SUGGESTION, suggestion)
             self.ranking.addItem(item)
         self.ranking.setCurrentRow(0 if self.model.ranking else -1)
         self.ranking.blockSignals(False)
@@ -193,21 +193,21 @@ class _RankDelegate(QStyledItemDelegate):
     def paint(
         self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
     ) -> None:
-        found: Suggestion = index.data(_SUGGESTION)
+        suggestion: Suggestion = index.data(_SUGGESTION)
         rect = QRectF(option.rect)
         if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(rect, theme.colour("ledge"))
             painter.fillRect(QRectF(rect.left(), rect.top(), 3, rect.height()), theme.colour("lichen"))
         y = rect.top() + theme.px(12)
         left = rect.left() + theme.px(12)
-        draw_link(painter, [QPointF(left, y), QPointF(left + theme.px(28), y)], found.grade)
+        draw_link(painter, [QPointF(left, y), QPointF(left + theme.px(28), y)], suggestion.grade)
         text = QRectF(left + theme.px(38), rect.top() + theme.px(2), rect.width() - theme.px(54), theme.px(20))
         painter.setFont(theme.font(13, bold=index.row() == 0))
         painter.setPen(theme.colour("chalk"))
-        words = f"{index.row() + 1}. {format_words(found.working, fields=True)}"
+        words = f"{index.row() + 1}. {format_words(suggestion.working, fields=True)}"
         shown = QFontMetrics(painter.font()).elidedText(words, Qt.TextElideMode.ElideRight, int(text.width()))
         painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, shown)
-        cost = found.cost
+        cost = suggestion.cost
         broken = f"broken {cost.broken * 100:.0f} % · " if cost.broken else ""
         painter.setFont(theme.font(12))
         painter.setPen(theme.colour("oxide" if broken else "dust"))

@@ -109,8 +109,8 @@ class IntakeView(QWidget):
         """Return what is shown while there are no clips: what belongs here, and the first step."""
         told = label(_TOLD, "dust", wrap=True)
         told.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        made = QWidget()
-        column = QVBoxLayout(made)
+        widget = QWidget()
+        column = QVBoxLayout(widget)
         column.addStretch(1)
         column.addWidget(told)
         folder = self.desk.demo_clips()
@@ -121,7 +121,7 @@ class IntakeView(QWidget):
             hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
             column.addWidget(hint)
         column.addStretch(1)
-        return made
+        return widget
 
     def _tools(self) -> QHBoxLayout:
         self.add_button = button("Open clips", self._ask_files, main=True)

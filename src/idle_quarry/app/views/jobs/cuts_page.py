@@ -106,14 +106,14 @@ class CutsPage(QWidget):
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
         self._scroll.setWidget(self.lanes)
-        told = QHBoxLayout()
-        sized(told).setContentsMargins(16, 0, 16, 0)
-        told.addWidget(self.told)
+        layout = QHBoxLayout()
+        sized(layout).setContentsMargins(16, 0, 16, 0)
+        layout.addWidget(self.told)
         full = QWidget()
         column = QVBoxLayout(full)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(words)
-        column.addLayout(told)
+        column.addLayout(layout)
         column.addWidget(self._scroll)
         events = QVBoxLayout()
         sized(events).setContentsMargins(14, 0, 0, 8)
@@ -136,25 +136,25 @@ class CutsPage(QWidget):
     # -- showing -----------------------------------------------------------------------------------------------------
 
     def _show(self) -> None:
-        model, found = self.model, self.model.found
+        model, report = self.model, self.model.found
         there = model.job is not None
         for each in (self.read_button, self.folder_button):
             each.setEnabled(there)
         for each in (self.report_button, self.take_button, self.again_button):
-            each.setEnabled(found is not None and not model.doing)
+            each.setEnabled(report is not None and not model.doing)
         self.cancel_button.setVisible(bool(model.doing))
-        self.only.setVisible(found is not None)
-        self._pages.setCurrentIndex(1 if found is not None or model.doing else 0)
+        self.only.setVisible(report is not None)
+        self._pages.setCurrentIndex(1 if report is not None or model.doing else 0)
         self.title.setText(model.title_words())
         self.clips.setText(model.clips_words())
         self._show_told()
         self.lanes.show_events(
-            found.cuts.timeline if found is not None else None, found.events if found is not None else ()
+            report.cuts.timeline if report is not None else None, report.events if report is not None else ()
         )
         sized(self._scroll).setFixedHeight(
-            min(_MOST_LANES, SCALE + 6 + LANE * (len(found.cuts.timeline.tracks) if found is not None else 0))
+            min(_MOST_LANES, SCALE + 6 + LANE * (len(report.cuts.timeline.tracks) if report is not None else 0))
         )
-        self.rows.show(found.cuts if found is not None else None, model.events())
+        self.rows.show(report.cuts if report is not None else None, model.events())
         self.table.setColumnHidden(TAPE, not self.rows.tapes)
         self._show_chosen()
 
@@ -162,13 +162,13 @@ class CutsPage(QWidget):
         self.title.setText(self.model.title_words())
 
     def _show_told(self) -> None:
-        found = self.model.found
+        report = self.model.found
         self.told.clear()
-        for finding in found.findings if found is not None else ():
+        for finding in report.findings if report is not None else ():
             item = QListWidgetItem(finding.text)
             self.told.addItem(item)
             tint(item, _SEVERITY_ROLE[finding.severity])
-        for text in found.cuts.lost if found is not None else ():
+        for text in report.cuts.lost if report is not None else ():
             item = QListWidgetItem(text)
             self.told.addItem(item)
             tint(item, "dust")

@@ -98,7 +98,7 @@ class JobPage(QWidget):
         self.drift.setText(drift)
         if isinstance(result, Job):
             self.lanes.show_template(result.template)
-            drifted = {each.path: each.kind for each in result.drift}
+            drifted = {drift.path: drift.kind for drift in result.drift}
             fill_tree(self.tree, (*result.folders, *result.files, JOB_FILE), drifted)
         else:
             self.lanes.show_template(None)

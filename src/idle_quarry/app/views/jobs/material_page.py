@@ -99,12 +99,12 @@ class MaterialPage(QWidget):
         self.summary.setText(model.summary())
         self.empty.setVisible(not model.rows and not model.summary())
         self.table.setVisible(bool(model.rows))
-        chosen, shown, self._paths = set(self.chosen()), self._paths, [row.entry.path for row in model.rows]
+        chosen, paths, self._paths = set(self.chosen()), self._paths, [row.entry.path for row in model.rows]
         self.table.blockSignals(True)
         self.table.setRowCount(len(model.rows))
         for number, row in enumerate(model.rows):
             self._fill(number, row)
-        if shown != self._paths:
+        if paths != self._paths:
             self.table.clearSelection()
             for number, path in enumerate(self._paths):
                 if path in chosen:

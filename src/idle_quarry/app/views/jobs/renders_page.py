@@ -117,34 +117,36 @@ class RendersPage(QWidget):
     # -- showing -----------------------------------------------------------------------------------------------------
 
     def _show(self) -> None:
-        seen, there = self.model.seen, self.model.job is not None
-        if seen is not None and seen.settled.store is not None:
+        snapshot, there = self.model.seen, self.model.job is not None
+        if snapshot is not None and snapshot.settled.store is not None:
             self.ask.hide()
-        doing = doing_words(seen) if seen is not None else ""
+        doing = doing_words(snapshot) if snapshot is not None else ""
         self.cost.setText(
-            doing or (cost_words(seen) if seen is not None else "Looking at the timelines …" if there else "")
+            doing or (cost_words(snapshot) if snapshot is not None else "Looking at the timelines …" if there else "")
         )
-        self.where.setText(where_words(seen) if seen is not None else "")
-        stale = stale_words(seen) if seen is not None else ""
+        self.where.setText(where_words(snapshot) if snapshot is not None else "")
+        stale = stale_words(snapshot) if snapshot is not None else ""
         self.stale.setText(stale)
         self._stale.setVisible(bool(stale))
-        self.alone.setText(f"This machine renders alone: {seen.alone}." if seen is not None and seen.alone else "")
-        self._alone.setVisible(bool(seen and seen.alone))
-        self.help_button.setVisible(bool(seen and seen.unmarked))
+        self.alone.setText(
+            f"This machine renders alone: {snapshot.alone}." if snapshot is not None and snapshot.alone else ""
+        )
+        self._alone.setVisible(bool(snapshot and snapshot.alone))
+        self.help_button.setVisible(bool(snapshot and snapshot.unmarked))
         self.pause_button.setVisible(bool(doing))
-        self.pause_button.setText("Pause" if seen is not None and seen.under_way else "Go on")
+        self.pause_button.setText("Pause" if snapshot is not None and snapshot.under_way else "Go on")
         self.cancel_button.setVisible(bool(doing))
-        self.folder_button.setEnabled(seen is not None)
+        self.folder_button.setEnabled(snapshot is not None)
         names = (
-            [(programme.name, lane_words(seen, programme.name)) for programme in seen.programmes]
-            if seen is not None
+            [(programme.name, lane_words(snapshot, programme.name)) for programme in snapshot.programmes]
+            if snapshot is not None
             else []
         )
-        self.lanes.show_rows(names, seen.rows if seen is not None else ())
+        self.lanes.show_rows(names, snapshot.rows if snapshot is not None else ())
         sized(self._scroll).setFixedHeight(min(_MOST_LANES, COUNT + 4 + LANE * len(names)))
         self._scroll.setVisible(bool(names))
-        self.key.setVisible(bool(self.rows.rows) or bool(seen and seen.rows))
-        self.rows.show(seen.rows if seen is not None else ())
+        self.key.setVisible(bool(self.rows.rows) or bool(snapshot and snapshot.rows))
+        self.rows.show(snapshot.rows if snapshot is not None else ())
         self.table.setVisible(bool(self.rows.rows))
         self._show_chosen()
 
@@ -153,11 +155,13 @@ class RendersPage(QWidget):
         return [index.data(ROW) for index in self.table.selectionModel().selectedRows()]
 
     def _show_chosen(self) -> None:
-        seen, chosen = self.model.seen, self.chosen()
+        snapshot, chosen = self.model.seen, self.chosen()
         self.lanes.show_chosen(chosen[0] if len(chosen) == 1 else None)
         self.remove_button.setEnabled(any(row.stood.kept is not None for row in chosen))
         can = (
-            any(row.stood.state in (MISSED, REFUSED) and row.stood.piece.recipe for row in seen.rows) if seen else False
+            any(row.stood.state in (MISSED, REFUSED) and row.stood.piece.recipe for row in snapshot.rows)
+            if snapshot
+            else False
         )
         missing = [row for row in chosen if row.stood.state in (MISSED, REFUSED) and row.stood.piece.recipe is not None]
         self.render_button.setEnabled(bool(missing) if chosen else can)
@@ -172,9 +176,9 @@ class RendersPage(QWidget):
 
     # -- asking --------------------------------------------------------------------------------------------------------
 
-    def _asked(self, asked: Choice) -> None:
+    def _asked(self, choice: Choice) -> None:
         if self.isVisible():
-            self.ask.put(asked)
+            self.ask.put(choice)
 
     def _render(self) -> None:
         self.model.render(self.chosen() or None)

@@ -40,10 +40,10 @@ class TrialPlayer(QWidget):
         words.addWidget(self.marks)
         times.addLayout(words, 1)
         column.addLayout(times)
-        told = QHBoxLayout()
-        sized(told).setContentsMargins(12, 0, 12, 4)
-        told.addWidget(self.state)
-        column.addLayout(told)
+        layout = QHBoxLayout()
+        sized(layout).setContentsMargins(12, 0, 12, 4)
+        layout.addWidget(self.state)
+        column.addLayout(layout)
         self.picture.jogged.connect(model.step)
         self.picture.toggled.connect(model.player.toggle)
         self.picture.dragged.connect(self._shifted)
@@ -65,8 +65,8 @@ class TrialPlayer(QWidget):
         timeline = opened.timeline if opened is not None else getattr(source, "timeline", None)
         self.clock.setFont(theme.font(19, mono=True))  # another text size gives labels their fonts anew
         self.clock.setText(str(timeline.timecode(model.frame)) if timeline is not None else "")
-        seen = player.seen
-        self.media.setText(f"{seen.words} · {seen.media}" if seen is not None and seen.media else "")
+        picture = player.seen
+        self.media.setText(f"{picture.words} · {picture.media}" if picture is not None and picture.media else "")
         first, last = (
             (opened.mark_in, opened.mark_out)
             if opened is not None

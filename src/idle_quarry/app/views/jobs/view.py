@@ -203,7 +203,7 @@ class JobsView(QWidget):
         self.of_template.setCurrentIndex(max(0, self.of_template.findData(before)))
 
     def _describe(self, item: QListWidgetItem) -> None:
-        record = next(each for each in self.model.records if each.id == item.data(_JOB))
+        record = next(record for record in self.model.records if record.id == item.data(_JOB))
         text, role = self.model.row_words(record)
         item.setText(text)
         tint(item, role)

@@ -130,15 +130,15 @@ class EquipmentPage(QWidget):
         self.list.currentItemChanged.connect(self._row_chosen)
         tinted(self.list)
         sized(self.nothing).setContentsMargins(16, 12, 16, 10)
-        made = QWidget()
-        column = QVBoxLayout(made)
+        widget = QWidget()
+        column = QVBoxLayout(widget)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addLayout(top)
         column.addLayout(boxes)
         column.addWidget(self.nothing)
         column.addWidget(self.list, 1)
-        return made
+        return widget
 
     def _kinds(self) -> list[tuple[str, Callable[[], object] | None]]:
         """Return what can be begun: each kind, and monitors out of what screens say of themselves."""
@@ -153,8 +153,8 @@ class EquipmentPage(QWidget):
         return [*made, ("", None), *here, ("Monitor from an EDID file", model.begin.ask_screen)]
 
     def _right(self) -> QWidget:
-        made = QWidget()
-        on(made, "bench")
+        widget = QWidget()
+        on(widget, "bench")
         head = QHBoxLayout()
         sized(head).setSpacing(7)
         head.addWidget(self.name, 1)
@@ -185,12 +185,12 @@ class EquipmentPage(QWidget):
         beside.addWidget(self.middle)
         beside.addWidget(right)
         beside.setSizes([theme.px(490), theme.px(480)])
-        column = QVBoxLayout(made)
+        column = QVBoxLayout(widget)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addLayout(top)
         column.addWidget(beside, 1)
-        return made
+        return widget
 
     def _history_head(self) -> QWidget:
         self.history_head = label("History", "head")

@@ -250,14 +250,14 @@ class ManyPage(QWidget):
         self.model.choose([self.model.ids[row] for row in rows if row < len(self.model.ids)])
 
     def _setting_chosen(self, text: str) -> None:
-        offer = next((each for each in self.model.offers if each.label == text), None)
+        offer = next((offer for offer in self.model.offers if offer.label == text), None)
         self.value.clear()
         if offer is not None:
             self.value.addItems(list(offer.choices))
             self.value.setCurrentText("")
 
     def _look(self) -> None:
-        offer = next((each for each in self.model.offers if each.label == self.setting.currentText()), None)
+        offer = next((offer for offer in self.model.offers if offer.label == self.setting.currentText()), None)
         if offer is None:
             self.desk.say("Choose which setting is to be changed.", refusal=True)
             return

@@ -70,16 +70,16 @@ class ReviewPage(QWidget):
             body.addWidget(strip)
         side = QWidget()
         on(side, "bench")
-        said = QVBoxLayout(side)
-        sized(said).setContentsMargins(14, 6, 14, 10)
-        said.addWidget(label("Comments and history", "head"))
-        said.addWidget(self.remarks, 1)
+        layout = QVBoxLayout(side)
+        sized(layout).setContentsMargins(14, 6, 14, 10)
+        layout.addWidget(label("Comments and history", "head"))
+        layout.addWidget(self.remarks, 1)
         row = QHBoxLayout()
         row.addWidget(self.about, 1)
         row.addWidget(self.comment_button)
-        said.addWidget(self.text)
-        said.addLayout(row)
-        said.addWidget(self.rule)
+        layout.addWidget(self.text)
+        layout.addLayout(row)
+        layout.addWidget(self.rule)
         self.same = label("They are the same, setting for setting.", "good")
         sized(self.same).setContentsMargins(16, 10, 0, 0)
         left = QWidget()
@@ -137,19 +137,19 @@ class ReviewPage(QWidget):
         self.about.setCurrentIndex(index)
 
     def _show_said(self) -> None:
-        said = self.model.said
+        discussion = self.model.said
         self.remarks.clear()
-        for text, history in said.remarks:
+        for text, history in discussion.remarks:
             item = QListWidgetItem(text)
             tint(item, "dust" if history else "")
             self.remarks.addItem(item)
-        if not said.remarks:
+        if not discussion.remarks:
             self.remarks.addItem("No comment and no decision yet.")
-        self.approve_button.setVisible(said.reviewed)
-        self.send_back_button.setVisible(said.reviewed)
-        self.approve_button.setEnabled(said.may_approve)
-        self.rule.setText(said.rule)
-        self.rule.setVisible(bool(said.rule))
+        self.approve_button.setVisible(discussion.reviewed)
+        self.send_back_button.setVisible(discussion.reviewed)
+        self.approve_button.setEnabled(discussion.may_approve)
+        self.rule.setText(discussion.rule)
+        self.rule.setVisible(bool(discussion.rule))
 
     def _comment(self) -> None:
         self.model.comment(self.about.currentData() or "", self.text.toPlainText(), self._commented)

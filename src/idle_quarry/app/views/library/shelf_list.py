@@ -25,8 +25,8 @@ class ShelfDelegate(QStyledItemDelegate):
         return QSize(theme.px(400), theme.px(66))
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        each: Summary | None = index.data(SUMMARY)
-        if each is None:
+        summary: Summary | None = index.data(SUMMARY)
+        if summary is None:
             return
         rect: QRect = option.rect
         state = option.state
@@ -37,7 +37,7 @@ class ShelfDelegate(QStyledItemDelegate):
         painter.drawLine(rect.bottomLeft(), rect.bottomRight())
         strip_width = min(theme.px(400), int(rect.width() * 0.52))
         strip = QRectF(rect.left() + theme.px(8), rect.top() + theme.px(6), strip_width, rect.height() - theme.px(12))
-        known, evaluation = self._paths.of(each.latest)
+        known, evaluation = self._paths.of(summary.latest)
         if evaluation is not None:
             paint_mini_strip(painter, evaluation, strip, MINI_SCALE * theme.percent / 100)
         x = int(strip.right()) + theme.px(14)
@@ -45,25 +45,26 @@ class ShelfDelegate(QStyledItemDelegate):
         painter.setFont(theme.font(13, bold=True))
         painter.setPen(theme.colour("chalk"))
         metrics = QFontMetrics(painter.font())
-        name = metrics.elidedText(each.name, Qt.TextElideMode.ElideRight, width - theme.px(60))
+        name = metrics.elidedText(summary.name, Qt.TextElideMode.ElideRight, width - theme.px(60))
         painter.drawText(x, rect.top() + theme.px(21), name)
-        if each.default:
+        if summary.default:
             painter.setFont(theme.font(12))
             painter.setPen(theme.colour("lichen"))
             painter.drawText(x + metrics.horizontalAdvance(name) + theme.px(8), rect.top() + theme.px(21), "default")
         painter.setFont(theme.font(12))
         small = QFontMetrics(painter.font())
         grade = evaluation.worst_grade if evaluation is not None else ""
-        worst = f"worst link {grade}" if grade else "cannot be read" if known or each.damaged else ""
+        worst = f"worst link {grade}" if grade else "cannot be read" if known or summary.damaged else ""
         painter.setPen(theme.colour("dust"))
         gap = " · "
         room = width - small.horizontalAdvance(gap + worst)
         first = (
-            small.elidedText(f"{in_two(each.working)[0]} · {each.territory}", Qt.TextElideMode.ElideRight, room) + gap
+            small.elidedText(f"{in_two(summary.working)[0]} · {summary.territory}", Qt.TextElideMode.ElideRight, room)
+            + gap
         )
         painter.drawText(x, rect.top() + theme.px(39), first)
         painter.setPen(theme.grade(grade) if grade else theme.colour("oxide"))
         painter.drawText(x + small.horizontalAdvance(first), rect.top() + theme.px(39), worst)
         painter.setPen(theme.colour("dust"))
-        out = f"{standing_words(each)} · delivers {', '.join(each.deliveries) or 'nothing yet'}"
+        out = f"{standing_words(summary)} · delivers {', '.join(summary.deliveries) or 'nothing yet'}"
         painter.drawText(x, rect.top() + theme.px(56), small.elidedText(out, Qt.TextElideMode.ElideRight, width))

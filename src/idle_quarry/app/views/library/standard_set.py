@@ -195,10 +195,10 @@ class StandardSetPage(QWidget):
 
 
 def _column(title: str, boxes: list[QCheckBox]) -> QVBoxLayout:
-    made = QVBoxLayout()
-    sized(made).setSpacing(6)
-    made.addWidget(label(title, "head"))
+    layout = QVBoxLayout()
+    sized(layout).setSpacing(6)
+    layout.addWidget(label(title, "head"))
     for box in boxes:
-        made.addWidget(box)
-    made.addStretch(1)
-    return made
+        layout.addWidget(box)
+    layout.addStretch(1)
+    return layout

@@ -174,9 +174,9 @@ class LibraryView(QWidget):
     # -- pages that take the whole view ------------------------------------------------------------------------
 
     def _show_page(self, page: str) -> None:
-        shown = self.split if page not in _PAGES else self._page(page)
-        self.pages.setCurrentWidget(shown)
-        (self.list if shown is self.split else shown.first_focus).setFocus()  # type: ignore[attr-defined]
+        widget = self.split if page not in _PAGES else self._page(page)
+        self.pages.setCurrentWidget(widget)
+        (self.list if widget is self.split else widget.first_focus).setFocus()  # type: ignore[attr-defined]
 
     def _page(self, name: str) -> QWidget:
         if name not in self._pages:

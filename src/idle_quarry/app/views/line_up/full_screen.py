@@ -38,11 +38,11 @@ class FullScreen(QWidget):
 
     def _show(self) -> None:
         looked = self.model.looked
-        made = looked.faces[0] if looked is not None and looked.faces else None
-        seen = made.taken.seen if made is not None else None
-        picture = made.picture if made is not None else None
+        face = looked.faces[0] if looked is not None and looked.faces else None
+        fmt = face.taken.seen if face is not None else None
+        picture = face.picture if face is not None else None
         self.face.show_face(
-            picture, float(seen.raster.display_aspect) if seen is not None else 16 / 9, "", self.model.words.face(0)
+            picture, float(fmt.raster.display_aspect) if fmt is not None else 16 / 9, "", self.model.words.face(0)
         )
         eye = self.model.by_eye
         self.words.setText(

@@ -114,9 +114,9 @@ class OutputColumn(QWidget):
         self._show_frame()
 
     def _send_format(self, value: object) -> None:
-        for each in self.model.formats():
-            if format_words(each) == value:
-                self.model.set_format(each)
+        for fmt in self.model.formats():
+            if format_words(fmt) == value:
+                self.model.set_format(fmt)
                 return
 
     def _cure(self) -> None:
@@ -146,12 +146,12 @@ class OutputColumn(QWidget):
     def _show_settings(self) -> None:
         model, fmt = self.model, self.model.format
         self.monitor.show(
-            {ident: each.name for ident, each in model.known().items()},
+            {ident: monitor.name for ident, monitor in model.known().items()},
             model.monitor.id if model.monitor else "",
             model.monitor.kind if model.monitor else "",
         )
         self.output.show(
-            {format_words(each): format_words(each) for each in model.formats()},
+            {format_words(fmt): format_words(fmt) for fmt in model.formats()},
             format_words(fmt) if fmt is not None else "",
             model.words.format(),
         )
@@ -183,21 +183,21 @@ class OutputColumn(QWidget):
         model = self.model
         self.wire.show_frame(model.looked.frame if model.looked is not None else None, model.packet)
         self.wire_about.setText(model.words.interface() + (", as received" if model.looked is not None else ""))
-        told = model.packet_told()
-        self.packet_title.setText(told.title if told is not None else "")
-        self.packet_text.setText(told.text if told is not None else "")
-        self.packet_words.setText(told.words if told is not None else "")
+        description = model.packet_told()
+        self.packet_title.setText(description.title if description is not None else "")
+        self.packet_text.setText(description.text if description is not None else "")
+        self.packet_words.setText(description.words if description is not None else "")
         self.interface.follows.setText(model.words.interface())
         self.sound.follows.setText(model.words.sound())
         self.listen.follows.setText(model.words.heard())
 
 
 def _titled(title: str, about: OneLine) -> QWidget:
-    made = QWidget()
-    row = QGridLayout(made)
+    widget = QWidget()
+    row = QGridLayout(widget)
     row.setContentsMargins(0, 0, 0, 0)
     sized(row).setSpacing(8)
     row.addWidget(label(title, "head"), 0, 0)
     row.addWidget(about, 0, 1)
     row.setColumnStretch(1, 1)
-    return made
+    return widget

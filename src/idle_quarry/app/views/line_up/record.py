@@ -158,13 +158,15 @@ class DeckColumn(QWidget):
         self._show_seen()
 
     def _show_seen(self) -> None:
-        model, seen = self.model, self.model.seen
+        model, snapshot = self.model, self.model.seen
         aspect = float(model.format.raster.display_aspect) if model.format is not None else 16 / 9
-        harmed = seen is not None and any(fault.kind in ("crc", "edh") for fault in seen.faults)
-        self.face.show_face(seen.picture if seen is not None else None, aspect, "not as meant" if harmed else "", "")
-        self.clock.setText(str(seen.status.timecode) if seen is not None else "––:––:––:––")
+        harmed = snapshot is not None and any(fault.kind in ("crc", "edh") for fault in snapshot.faults)
+        self.face.show_face(
+            snapshot.picture if snapshot is not None else None, aspect, "not as meant" if harmed else "", ""
+        )
+        self.clock.setText(str(snapshot.status.timecode) if snapshot is not None else "––:––:––:––")
         self.state.setText(model.state_words())
-        as_role(self.state, "refusal" if seen is not None and seen.armed else "dust")
-        if seen is not None and not self.slider.isSliderDown():
-            self.slider.setRange(0, max(0, seen.status.frames - 1))
-            self.slider.setValue(seen.status.at)
+        as_role(self.state, "refusal" if snapshot is not None and snapshot.armed else "dust")
+        if snapshot is not None and not self.slider.isSliderDown():
+            self.slider.setRange(0, max(0, snapshot.status.frames - 1))
+            self.slider.setValue(snapshot.status.at)

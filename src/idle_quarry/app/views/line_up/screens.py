@@ -96,9 +96,9 @@ class ScreensColumn(QWidget):
         own = model.monitor.id if model.monitor is not None else ""
         for place, box in enumerate(self.boxes):
             box.clear()
-            for ident, each in known.items():
+            for ident, monitor in known.items():
                 if ident != own:
-                    box.addItem(each.name, ident)
+                    box.addItem(monitor.name, ident)
             if place < len(beside):
                 box.setCurrentIndex(box.findData(beside[place].id))
         self._show_faces()
@@ -127,7 +127,7 @@ class ScreensColumn(QWidget):
         feeds = self.model.feeds
         monitors = feeds.monitors()
         self.matrix.show_rows(
-            [each.name for each in monitors],
+            [monitor.name for monitor in monitors],
             [
                 (
                     feed.template,

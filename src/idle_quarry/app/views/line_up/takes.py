@@ -108,12 +108,12 @@ class TakesColumn(QWidget):
         own = model.input
         self.breaks.show(_BREAKS, model.on_break, f"by {own.name}" if own is not None else "")
         self.table.setRowCount(len(model.takes))
-        for number, kept in enumerate(model.takes):
-            take = kept.take
+        for number, kept_take in enumerate(model.takes):
+            take = kept_take.take
             breaks = sum(1 for event in take.events if event.kind == "timecode break")
             cells = (
                 take.name, str(take.first or "none"), str(take.last or "none"), f"{take.frames}", f"{take.drop_outs}",
-                f"{breaks}", kept.words(),
+                f"{breaks}", kept_take.words(),
             )  # fmt: skip
             for at, text in enumerate(cells):
                 self.table.setItem(number, at, QTableWidgetItem(text))

@@ -103,8 +103,8 @@ class LineUpView(QWidget):
         )
         self.empty.setVisible(output and fmt is None)
         self.add_button.setVisible(output and fmt is None and document is not None)
-        for shown in (self.columns, self.out_button, self.eye_button, self.full_button):
-            shown.setVisible(output and fmt is not None)
+        for widget in (self.columns, self.out_button, self.eye_button, self.full_button):
+            widget.setVisible(output and fmt is not None)
         self.record.setVisible(not output)
         self.title.setText(model.words.title() if output else "Recording from a deck")
         self._show_state()
@@ -172,11 +172,11 @@ class LineUpView(QWidget):
 
 
 def _three(*columns: QWidget) -> QWidget:
-    made = QWidget()
-    row = QHBoxLayout(made)
+    widget = QWidget()
+    row = QHBoxLayout(widget)
     row.setContentsMargins(0, 0, 0, 0)
     row.setSpacing(0)
     for column, ground, share in zip(columns, ("ground", "surround", "bench"), (34, 37, 29), strict=True):
         on(column, ground)
         row.addWidget(column, share)
-    return made
+    return widget

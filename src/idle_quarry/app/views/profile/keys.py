@@ -106,13 +106,13 @@ class KeyTable(QWidget):
     def _show(self) -> None:
         self.table.blockSignals(True)
         for number, row in enumerate(self.model.key_rows()):
-            key, said = self.table.item(number, _KEY), self.table.item(number, 2)
-            if key is not None and said is not None:
+            key, cell = self.table.item(number, _KEY), self.table.item(number, 2)
+            if key is not None and cell is not None:
                 key.setData(Qt.ItemDataRole.UserRole, row.now)
                 key.setText(QKeySequence(row.now).toString(QKeySequence.SequenceFormat.NativeText) or "none")
                 tint(key, "" if row.now else "dust")
-                said.setText(row.said)
-                tint(said, "oxide" if row.shared else "dust")
+                cell.setText(row.said)
+                tint(cell, "oxide" if row.shared else "dust")
         self.table.blockSignals(False)
         self.table.viewport().update()
         self.note.setText(self.model.note_words())

@@ -62,8 +62,8 @@ class DisksPage(QWidget):
         sized(column).setContentsMargins(16, 0, 16, 8)
         sized(column).setSpacing(6)
         self.rows = {}
-        for found in self.model.places:
-            self.rows[found.key] = row = PlaceRow(self.model, found)
+        for place_status in self.model.places:
+            self.rows[place_status.key] = row = PlaceRow(self.model, place_status)
             column.addWidget(row)
         if not self.rows:
             said = "The template names no places yet: add them in its Path, or look at another folder here."

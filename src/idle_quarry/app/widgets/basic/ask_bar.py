@@ -56,28 +56,28 @@ class AskBar(QFrame):
         else:
             self._put_question(asked)
 
-    def _put_question(self, asked: Question) -> None:
-        self._asked = asked
+    def _put_question(self, question: Question) -> None:
+        self._asked = question
         self._row.setStretchFactor(self.question, 0)
-        completer = QCompleter(list(asked.offers), self.line)
+        completer = QCompleter(list(question.offers), self.line)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
-        self.line.setCompleter(completer if asked.offers else None)  # type: ignore[arg-type]
-        self.line.setText(asked.value)
-        self.line.setAccessibleName(asked.text)
+        self.line.setCompleter(completer if question.offers else None)  # type: ignore[arg-type]
+        self.line.setText(question.value)
+        self.line.setAccessibleName(question.text)
         self.line.show()
-        self._add(asked.verb, self.enter, main=True)
-        if asked.otherwise is not None:
-            self._add(asked.otherwise[0], partial(self._give, asked, asked.otherwise[1]))
+        self._add(question.verb, self.enter, main=True)
+        if question.otherwise is not None:
+            self._add(question.otherwise[0], partial(self._give, question, question.otherwise[1]))
         self._add("Cancel", self.hide)
         self.show()
         self.line.setFocus()
         self.line.selectAll()
 
-    def _put_choice(self, asked: Choice) -> None:
+    def _put_choice(self, choice: Choice) -> None:
         self.line.hide()
         self._row.setStretchFactor(self.question, 1)
-        for index, (text, act) in enumerate(asked.answers.items()):
+        for index, (text, act) in enumerate(choice.answers.items()):
             self._add(text, partial(self._choose, act), main=index == 0)
         self.show()
         self.buttons[0].setFocus()
@@ -106,17 +106,17 @@ class AskBar(QFrame):
         if self._asked is not None and self.line.isEnabled():
             self._give(self._asked, self._asked.accept)
 
-    def _give(self, asked: Question, accept: Accept) -> None:
+    def _give(self, question: Question, accept: Accept) -> None:
         self._wait(True)
-        accept(self.line.text().strip(), partial(self._answered, asked))
+        accept(self.line.text().strip(), partial(self._answered, question))
 
     def _wait(self, on: bool) -> None:
         self.line.setEnabled(not on)
         for each in self.buttons[:-1]:
             each.setEnabled(not on)
 
-    def _answered(self, asked: Question, why: str | None) -> None:
-        if asked is not self._asked:  # another question stands there by now, or none
+    def _answered(self, question: Question, why: str | None) -> None:
+        if question is not self._asked:  # another question stands there by now, or none
             return
         self._wait(False)
         if why is None:

@@ -10,13 +10,13 @@ from PySide6.QtWidgets import QComboBox
 
 def choice_box(name: str, choices: Mapping[str, Any], chosen: Callable[[Any], object]) -> QComboBox:
     """Return a box that offers choices by their words, and hands the chosen one on."""
-    made = QComboBox()
-    made.setAccessibleName(name)
-    made.setToolTip(name)
+    box = QComboBox()
+    box.setAccessibleName(name)
+    box.setToolTip(name)
     for text, value in choices.items():
-        made.addItem(text, value)
-    made.activated.connect(lambda index: chosen(made.itemData(index)))
-    return made
+        box.addItem(text, value)
+    box.activated.connect(lambda index: chosen(box.itemData(index)))
+    return box
 
 
 def offered(box: QComboBox, offers: dict[str, str]) -> None:

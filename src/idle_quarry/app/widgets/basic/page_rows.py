@@ -35,13 +35,13 @@ def words_column(*widgets: QWidget) -> QVBoxLayout:
 
 def with_button(line: QWidget, button: QWidget) -> QWidget:
     """Return a line of words with a button at its end: one thing to show and hide."""
-    made = QWidget()
-    row = QHBoxLayout(made)
+    widget = QWidget()
+    row = QHBoxLayout(widget)
     sized(row).setSpacing(9)
     row.setContentsMargins(0, 0, 0, 0)
     row.addWidget(line, 1)
     row.addWidget(button)
-    return made
+    return widget
 
 
 def report_asked(page: QWidget, name: str) -> Path | None:

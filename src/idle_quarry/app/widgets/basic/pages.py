@@ -46,6 +46,6 @@ def page_head(title: QLabel, about: QLabel, *beside: QWidget) -> QHBoxLayout:
     sized(head).setContentsMargins(16, 7, 16, 7)
     sized(head).setSpacing(7)
     head.addLayout(names, 1)
-    for each in beside:
-        head.addWidget(each)
+    for widget in beside:
+        head.addWidget(widget)
     return head

@@ -23,27 +23,27 @@ class Tabs(QWidget):
         self._group = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         for name in names:
-            made = QPushButton(name)
-            made.setCheckable(True)
-            made.setProperty("quiet", "true")
-            made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            made.setAccessibleName(called.format(name))
-            made.setToolTip((tips or {}).get(name, ""))
-            made.clicked.connect(lambda _on=False, name=name: self.chosen.emit(name))
-            self._group.addButton(made)
-            row.addWidget(made)
-            self.buttons[name] = made
+            button = QPushButton(name)
+            button.setCheckable(True)
+            button.setProperty("quiet", "true")
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.setAccessibleName(called.format(name))
+            button.setToolTip((tips or {}).get(name, ""))
+            button.clicked.connect(lambda _on=False, name=name: self.chosen.emit(name))
+            self._group.addButton(button)
+            row.addWidget(button)
+            self.buttons[name] = button
         if names:
             self.show_on(names[0])
 
     def show_on(self, name: str) -> None:
         """Show which is on; none where the name is none of them."""
         self._group.setExclusive(False)
-        for each, made in self.buttons.items():
-            made.setChecked(each == name)
+        for each, button in self.buttons.items():
+            button.setChecked(each == name)
         self._group.setExclusive(True)
 
     @property
     def on(self) -> str:
         """Which is on, "" for none."""
-        return next((name for name, made in self.buttons.items() if made.isChecked()), "")
+        return next((name for name, button in self.buttons.items() if button.isChecked()), "")

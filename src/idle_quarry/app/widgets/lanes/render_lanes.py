@@ -113,9 +113,9 @@ class RenderLanes(QWidget):
         )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        found = self._at(event.position())
-        if found is not None:
-            self.chosen.emit(found)
+        row = self._at(event.position())
+        if row is not None:
+            self.chosen.emit(row)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
@@ -131,7 +131,7 @@ class RenderLanes(QWidget):
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
-            found = self._at(QPointF(event.pos()))
-            QToolTip.showText(event.globalPos(), row_words(found) if found is not None else "", self)
+            row = self._at(QPointF(event.pos()))
+            QToolTip.showText(event.globalPos(), row_words(row) if row is not None else "", self)
             return True
         return super().event(event)

@@ -269,50 +269,50 @@ class TrialLanes(QWidget):
         if self._going:
             self._go(point)
             return
-        held = self._held
-        if held is None or not event.buttons() & Qt.MouseButton.LeftButton:
+        mouse_grip = self._held
+        if mouse_grip is None or not event.buttons() & Qt.MouseButton.LeftButton:
             over = self._at(point)
             edge = over is not None and over.part != "all"
             self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
             return
         track = self.track_at(point.y())
-        if held.part != "all":
+        if mouse_grip.part != "all":
             at = self._drawn(self.scale.at(point.x()))
-            first, last = (at, held.item.end) if held.part == "start" else (held.item.at, at)
-            track = held.track
+            first, last = (at, mouse_grip.item.end) if mouse_grip.part == "start" else (mouse_grip.item.at, at)
+            track = mouse_grip.track
         else:
-            if track is None or track.kind != held.track.kind:
-                track = held.track
-            first = self._drawn(self.scale.at(point.x()) - held.into, held.item)
-            last = first + held.item.length
+            if track is None or track.kind != mouse_grip.track.kind:
+                track = mouse_grip.track
+            first = self._drawn(self.scale.at(point.x()) - mouse_grip.into, mouse_grip.item)
+            last = first + mouse_grip.item.length
         self._ghost = self._place(track, first, last - first)
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        held, ghost = self._held, self._ghost
+        mouse_grip, ghost = self._held, self._ghost
         self._held, self._ghost, self._going = None, None, False
         self.update()
-        if held is None or ghost is None or self.opened is None:
+        if mouse_grip is None or ghost is None or self.opened is None:
             return
         point = event.position()
         follow = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         other = QApplication.widgetAt(event.globalPosition().toPoint())
-        if held.part == "all" and isinstance(other, TrialLanes) and other is not self:
+        if mouse_grip.part == "all" and isinstance(other, TrialLanes) and other is not self:
             there = other.mapFromGlobal(event.globalPosition())
-            self.handed.emit(other, other._drawn(other.scale.at(there.x()) - held.into), follow)
+            self.handed.emit(other, other._drawn(other.scale.at(there.x()) - mouse_grip.into), follow)
             return
-        if held.part == "all":
-            to = self._drawn(self.scale.at(point.x()) - held.into, held.item)
+        if mouse_grip.part == "all":
+            to = self._drawn(self.scale.at(point.x()) - mouse_grip.into, mouse_grip.item)
             track = self.track_at(point.y())
-            if track is None or track.kind != held.track.kind:
-                track = held.track
-            if to != held.item.at or track is not held.track:
-                self.moved.emit(held.item.ident, to, track.ident, follow)
+            if track is None or track.kind != mouse_grip.track.kind:
+                track = mouse_grip.track
+            if to != mouse_grip.item.at or track is not mouse_grip.track:
+                self.moved.emit(mouse_grip.item.ident, to, track.ident, follow)
             return
         at = self._drawn(self.scale.at(point.x()))
-        by = at - (held.item.at if held.part == "start" else held.item.end)
+        by = at - (mouse_grip.item.at if mouse_grip.part == "start" else mouse_grip.item.end)
         if by:
-            self.trimmed.emit(held.item.ident, held.part, by, follow)
+            self.trimmed.emit(mouse_grip.item.ident, mouse_grip.part, by, follow)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         notches = (event.angleDelta().y() or event.angleDelta().x()) / 120
@@ -324,10 +324,10 @@ class TrialLanes(QWidget):
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
-            found = self._at(QPointF(event.pos()))
+            mouse_grip = self._at(QPointF(event.pos()))
             text = ""
-            if found is not None and self.opened is not None:
-                item, timeline = found.item, self.opened.timeline
+            if mouse_grip is not None and self.opened is not None:
+                item, timeline = mouse_grip.item, self.opened.timeline
                 cost = self.look(item).cost
                 text = f"{item.name}{f' · {cost}' if cost else ''}\n{timeline.timecode(item.at)}, {item.length} frames"
                 text += f"\n{item.note}" if item.note else ""

@@ -86,20 +86,23 @@ class Panes(QWidget):
 
     def set_zoom(self, zoom: int, at: QPointF | None = None) -> None:
         """Enlarge to so many screen pixels a sample, keeping the place under `at` (a widget's point) where it is."""
-        seen = self.seen()
+        pane_layout = self.seen()
         self.zoom = zoom
-        if seen is not None:
-            self._centre = seen.zoomed(zoom, at).centre
+        if pane_layout is not None:
+            self._centre = pane_layout.zoomed(zoom, at).centre
         self.zoomed.emit(zoom)
         self.update()
 
     def go_to(self, place: PictureArea) -> None:
         """Bring a place into the middle, enlarged, and mark it."""
-        seen = self.seen()
-        if seen is None:
+        pane_layout = self.seen()
+        if pane_layout is None:
             return
         self.mark = place
-        across, down = (place.x + place.width / 2) / seen.raster[0], (place.y + place.height / 2) / seen.raster[1]
+        across, down = (
+            (place.x + place.width / 2) / pane_layout.raster[0],
+            (place.y + place.height / 2) / pane_layout.raster[1],
+        )
         self._centre = QPointF(across, down)
         self.set_zoom(max(4, self.zoom))
 
@@ -119,56 +122,58 @@ class Panes(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.colour("surround"))
-        seen = self.seen()
-        if seen is None:
+        pane_layout = self.seen()
+        if pane_layout is None:
             for number, pane in enumerate(self.panes):
                 share = self.width() / len(self.panes)
                 self._caption(painter, QRectF(number * share, 0, share, self.height()), pane)
         else:
-            self._paint(painter, seen)
-            self._paint_mark(painter, seen)
+            self._paint(painter, pane_layout)
+            self._paint_mark(painter, pane_layout)
         if self.hasFocus():
             painter.setPen(QPen(theme.colour("lichen"), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
 
-    def _paint(self, painter: QPainter, seen: PaneLayout) -> None:
-        rooms, panes = seen.rooms(), self.panes
+    def _paint(self, painter: QPainter, pane_layout: PaneLayout) -> None:
+        rooms, panes = pane_layout.rooms(), self.panes
         if self.layout_name == "Difference" and len(panes) > 1:
             first, second = panes[0].still, panes[1].still
             if first is not None and second is not None and first.shown.shape == second.shown.shape:
-                self._picture(painter, seen, rooms[0], self._images.difference(first, second, self.gain), rooms[0])
+                self._picture(
+                    painter, pane_layout, rooms[0], self._images.difference(first, second, self.gain), rooms[0]
+                )
                 self._write(painter, rooms[0], f"{panes[1].label} against {panes[0].label}, × {self.gain}")
                 return
         if self.layout_name in ("Wipe", "Split"):
-            self._parts(painter, seen, rooms[0])
+            self._parts(painter, pane_layout, rooms[0])
         elif self.layout_name == "Blink":
-            self._whole(painter, seen, panes[self._blink % len(panes)], rooms[0])
+            self._whole(painter, pane_layout, panes[self._blink % len(panes)], rooms[0])
         else:
             for pane, room in zip(panes, rooms, strict=False):
-                self._whole(painter, seen, pane, room)
+                self._whole(painter, pane_layout, pane, room)
 
-    def _whole(self, painter: QPainter, seen: PaneLayout, pane: Pane, room: QRectF) -> None:
+    def _whole(self, painter: QPainter, pane_layout: PaneLayout, pane: Pane, room: QRectF) -> None:
         if pane.still is not None:
-            self._picture(painter, seen, room, self._images.of(pane.still), room)
+            self._picture(painter, pane_layout, room, self._images.of(pane.still), room)
         self._caption(painter, room, pane)
 
-    def _parts(self, painter: QPainter, seen: PaneLayout, room: QRectF) -> None:
-        edges, target = seen.edges(self.wipe), seen.target(room).intersected(room)
+    def _parts(self, painter: QPainter, pane_layout: PaneLayout, room: QRectF) -> None:
+        edges, target = pane_layout.edges(self.wipe), pane_layout.target(room).intersected(room)
         for pane, first, last in zip(self.panes, edges, edges[1:], strict=False):
             left = target.left() + first * target.width()
             part = QRectF(left, target.top(), (last - first) * target.width(), target.height())
             if pane.still is not None:
-                self._picture(painter, seen, room, self._images.of(pane.still), part)
+                self._picture(painter, pane_layout, room, self._images.of(pane.still), part)
             self._caption(painter, part, pane)
         painter.setPen(QPen(theme.colour("lichen"), 1))
         for edge in edges[1:-1]:
             x = target.left() + edge * target.width()
             painter.drawLine(QPointF(x, target.top()), QPointF(x, target.bottom()))
 
-    def _picture(self, painter: QPainter, seen: PaneLayout, room: QRectF, image: QImage, part: QRectF) -> None:
+    def _picture(self, painter: QPainter, pane_layout: PaneLayout, room: QRectF, image: QImage, part: QRectF) -> None:
         """Paint the part of a picture that lies in `part`, the whole lying for `room`."""
-        target = seen.target(room)
+        target = pane_layout.target(room)
         painter.save()
         painter.setClipRect(part)
         if self.zoom:
@@ -203,14 +208,14 @@ class Panes(QWidget):
         painter.setPen(theme.colour("chalk"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _paint_mark(self, painter: QPainter, seen: PaneLayout) -> None:
+    def _paint_mark(self, painter: QPainter, pane_layout: PaneLayout) -> None:
         if self.mark is None:
             return
-        rooms = seen.rooms()
+        rooms = pane_layout.rooms()
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for room in rooms if self.layout_name == "Side by side" else rooms[:1]:
-            target = seen.target(room)
-            across, down = target.width() / seen.raster[0], target.height() / seen.raster[1]
+            target = pane_layout.target(room)
+            across, down = target.width() / pane_layout.raster[0], target.height() / pane_layout.raster[1]
             box = QRectF(
                 target.left() + self.mark.x * across, target.top() + self.mark.y * down, self.mark.width * across,
                 self.mark.height * down,
@@ -242,17 +247,17 @@ class Panes(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self._pointer = event.position()
-        seen = self.seen()
-        if seen is not None and self._wiping:
-            target = self._cut(seen)
+        pane_layout = self.seen()
+        if pane_layout is not None and self._wiping:
+            target = self._cut(pane_layout)
             self.wipe = min(max((event.position().x() - target.left()) / max(1, target.width()), 0), 1)
             self.update()
-        elif seen is not None and self._held is not None and self.zoom:
-            target = seen.target(seen.rooms()[0])
+        elif pane_layout is not None and self._held is not None and self.zoom:
+            target = pane_layout.target(pane_layout.rooms()[0])
             moved = event.position() - self._held
             self._held = event.position()
             shift = QPointF(moved.x() / target.width(), moved.y() / target.height())
-            self._centre = seen.centred(self._centre - shift).centre
+            self._centre = pane_layout.centred(self._centre - shift).centre
             self.update()
         near = self._on_wipe(event.position())
         self.setCursor(Qt.CursorShape.SplitHCursor if near else Qt.CursorShape.CrossCursor)
@@ -262,21 +267,25 @@ class Panes(QWidget):
         self._pointer = None
         self._point()
 
-    def _cut(self, seen: PaneLayout) -> QRectF:
-        return seen.target(seen.rooms()[0]).intersected(QRectF(self.rect()))
+    def _cut(self, pane_layout: PaneLayout) -> QRectF:
+        return pane_layout.target(pane_layout.rooms()[0]).intersected(QRectF(self.rect()))
 
     def _on_wipe(self, point: QPointF) -> bool:
-        seen = self.seen()
-        if self.layout_name != "Wipe" or seen is None:
+        pane_layout = self.seen()
+        if self.layout_name != "Wipe" or pane_layout is None:
             return False
-        target = self._cut(seen)
+        target = self._cut(pane_layout)
         return abs(point.x() - target.left() - self.wipe * target.width()) < _GRIP
 
     def _point(self) -> None:
         """Say what lies under the pointer: place and codes of every picture."""
-        seen = self.seen()
-        place = seen.place_at(self._pointer) if seen is not None and self._pointer is not None else None
-        if seen is None or place is None or not (0 <= place.x() < seen.raster[0] and 0 <= place.y() < seen.raster[1]):
+        pane_layout = self.seen()
+        place = pane_layout.place_at(self._pointer) if pane_layout is not None and self._pointer is not None else None
+        if (
+            pane_layout is None
+            or place is None
+            or not (0 <= place.x() < pane_layout.raster[0] and 0 <= place.y() < pane_layout.raster[1])
+        ):
             self.pointed.emit("")
             return
         x, y = int(place.x()), int(place.y())

@@ -45,14 +45,14 @@ class PlayerPicture(QWidget):
         return QSize(theme.px(480), theme.px(280))
 
     def _show(self) -> None:
-        seen = self.player.seen
-        if seen is None or seen.rgb is None:
+        picture = self.player.seen
+        if picture is None or picture.rgb is None:
             self._image = None
         else:
-            rgb = seen.rgb
-            if self.player.by_field and not self.player.speed and seen.order:
-                other = {"top": "bottom", "bottom": "top"}[seen.order]
-                rgb = field_shown(rgb, other if self.player.second_field else seen.order)
+            rgb = picture.rgb
+            if self.player.by_field and not self.player.speed and picture.order:
+                other = {"top": "bottom", "bottom": "top"}[picture.order]
+                rgb = field_shown(rgb, other if self.player.second_field else picture.order)
             height, width = rgb.shape[:2]
             self._image = QImage(rgb.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
         self.update()
@@ -80,9 +80,9 @@ class PlayerPicture(QWidget):
             return
         self.player.lines = max(120, int(canvas.height() * self.devicePixelRatio()))
         painter.fillRect(canvas, Qt.GlobalColor.black)
-        seen = player.seen
-        if seen is not None and self._image is not None:
-            left, top, width, height = seen.place
+        picture = player.seen
+        if picture is not None and self._image is not None:
+            left, top, width, height = picture.place
             target = QRectF(
                 canvas.left() + (left + self._by[0]) * canvas.width(), canvas.top() + (top + self._by[1]) * canvas.height(),
                 width * canvas.width(), height * canvas.height(),
@@ -92,10 +92,10 @@ class PlayerPicture(QWidget):
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, not player.speed)
             painter.drawImage(target, self._image)
             painter.restore()
-        elif seen is not None and seen.words:
+        elif picture is not None and picture.words:
             painter.setPen(theme.colour("dust"))
             painter.setFont(theme.font(13))
-            painter.drawText(canvas, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, seen.words)
+            painter.drawText(canvas, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, picture.words)
         self._draw_over(painter, canvas)
         self._draw_levels(painter, canvas)
         if self.hasFocus():
@@ -118,8 +118,8 @@ class PlayerPicture(QWidget):
                         area.height * down,
                     )
                 )
-        seen = self.player.seen
-        if seen is not None and seen.quick:
+        picture = self.player.seen
+        if picture is not None and picture.quick:
             painter.setFont(theme.font(11))
             text = "a quick look: the clip as it is, fitted"
             wide = painter.fontMetrics().horizontalAdvance(text) + theme.px(10)

@@ -26,13 +26,13 @@ class LevelScopes(QWidget):
         self._images: tuple[QImage, QImage | None] | None = None
         self.setAccessibleName("Waveform, histogram and vectorscope of the shown picture")
 
-    def show_seen(self, seen: ScrubbedFrame | None) -> None:
+    def show_seen(self, frame: ScrubbedFrame | None) -> None:
         """Draw another picture's levels."""
-        self._seen = seen
+        self._seen = frame
         self._images = None
-        if seen is not None:
-            colour = trace(seen.vectors, "sage") if seen.vectors is not None else None
-            self._images = (trace(seen.waveform, "sage"), colour)
+        if frame is not None:
+            colour = trace(frame.vectors, "sage") if frame.vectors is not None else None
+            self._images = (trace(frame.waveform, "sage"), colour)
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -58,15 +58,15 @@ class LevelScopes(QWidget):
         return fmt.encoding if fmt is not None else Encoding()
 
     def _wave(self, painter: QPainter, wave: QRectF, bars: QRectF) -> None:
-        seen = self._seen
-        assert seen is not None and self._images is not None
+        frame = self._seen
+        assert frame is not None and self._images is not None
         ground = theme.colour("ground")
         painter.fillRect(wave, ground)
         painter.fillRect(bars, ground)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(wave, self._images[0])
-        levels = Levels(seen.bits, self._encoding().range == "narrow")
-        top = (1 << seen.bits) - 1
+        levels = Levels(frame.bits, self._encoding().range == "narrow")
+        top = (1 << frame.bits) - 1
         painter.setFont(theme.font(12))
         for code, name in ((0, ""), (levels.black, "black"), (levels.white, "white"), (top, "")):
             y = wave.bottom() - code / top * wave.height()
@@ -82,7 +82,7 @@ class LevelScopes(QWidget):
                 painter.setPen(theme.colour("dust"))
                 place = QRectF(0, y - theme.px(8), wave.left() - theme.px(5), theme.px(16))
                 painter.drawText(place, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, str(code))
-        counts = seen.histogram.astype(float)
+        counts = frame.histogram.astype(float)
         most = np.sqrt(counts.max() or 1.0)
         painter.setPen(QPen(theme.colour("sage"), 1))
         for level, count in enumerate(counts):
@@ -96,8 +96,8 @@ class LevelScopes(QWidget):
         painter.drawText(below, Qt.AlignmentFlag.AlignLeft, "luma across the picture, and how often each code")
 
     def _vectors(self, painter: QPainter, scope: QRectF, image: QImage) -> None:
-        seen = self._seen
-        assert seen is not None
+        frame = self._seen
+        assert frame is not None
         painter.fillRect(scope, theme.colour("ground"))
         centre = scope.center()
         painter.setPen(QPen(theme.colour("seam"), 1))
@@ -135,9 +135,9 @@ class SoundLevels(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.colour("bench"))
-        found = self._sound
+        measurement = self._sound
         painter.setFont(theme.font(12))
-        if found is None:
+        if measurement is None:
             painter.setPen(theme.colour("dust"))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self._silent_text)
             return
@@ -149,11 +149,11 @@ class SoundLevels(QWidget):
 
         for mark in (-60, -48, -36, -24, -18, -12, -6, 0):
             painter.setPen(QPen(theme.colour("seam"), 1))
-            painter.drawLine(QPointF(x(mark), top - 4), QPointF(x(mark), top + line * len(found.channels)))
+            painter.drawLine(QPointF(x(mark), top - 4), QPointF(x(mark), top + line * len(measurement.channels)))
             painter.setPen(theme.colour("dust"))
             place = QRectF(x(mark) - 20, theme.px(8), 40, theme.px(16))
             painter.drawText(place, Qt.AlignmentFlag.AlignCenter, signed(mark, 0))
-        for n, channel in enumerate(found.channels):
+        for n, channel in enumerate(measurement.channels):
             y = top + n * line
             painter.setPen(theme.colour("chalk"))
             painter.drawText(QRectF(theme.px(14), y, left, line), Qt.AlignmentFlag.AlignVCenter, f"channel {n + 1}")
@@ -169,8 +169,8 @@ class SoundLevels(QWidget):
             painter.drawLine(QPointF(x(peak), body.top()), QPointF(x(peak), body.bottom()))
             painter.setPen(theme.colour("dust"))
             painter.drawText(QRectF(right + 8, y, 80, line), Qt.AlignmentFlag.AlignVCenter, f"{signed(peak)} dBFS")
-        y = top + line * len(found.channels) + theme.px(12)
-        lines = [f"{found.loudness_words()}, {found.sample_rate} Hz", *found.said()]
+        y = top + line * len(measurement.channels) + theme.px(12)
+        lines = [f"{measurement.loudness_words()}, {measurement.sample_rate} Hz", *measurement.said()]
         for n, text in enumerate(lines):
             painter.setPen(theme.colour("chalk" if n == 0 else "dust"))
             painter.drawText(

@@ -116,12 +116,12 @@ def loudness_words(looked: ShownFrame | None) -> str:
     """Return loudness and true peak as measured up to here."""
     if looked is None:
         return ""
-    said = looked.loudness
+    loudness = looked.loudness
     parts = [
         f"{name} {signed(value)}"
-        for name, value in (("M", said.momentary), ("S", said.short_term), ("I", said.integrated))
+        for name, value in (("M", loudness.momentary), ("S", loudness.short_term), ("I", loudness.integrated))
         if value is not None
     ]
-    spread = "" if said.range is None else f"LRA {signed(said.range)} LU"
-    peak = "" if said.true_peak is None else f"TP {signed(said.true_peak)} dBTP"
+    spread = "" if loudness.range is None else f"LRA {signed(loudness.range)} LU"
+    peak = "" if loudness.true_peak is None else f"TP {signed(loudness.true_peak)} dBTP"
     return " · ".join(each for each in (f"{', '.join(parts)} LUFS" if parts else "", spread, peak) if each)

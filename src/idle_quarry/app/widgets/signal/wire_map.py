@@ -83,12 +83,12 @@ class WireMap(QWidget):
             painter.drawRect(self._layout.area.adjusted(0, -1, 1, 1))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        frame, made = self._frame, self._layout
-        if frame is None or made is None:
+        frame, wire_layout = self._frame, self._layout
+        if frame is None or wire_layout is None:
             return
         reach = theme.px(6)
         for number, packet in enumerate(frame.packets):
-            place = made.packet(packet.line, packet.at, len(packet.data) + 7)
+            place = wire_layout.packet(packet.line, packet.at, len(packet.data) + 7)
             if place.adjusted(-reach, -reach, reach, reach).contains(event.position()):
                 self.chosen.emit(number)
                 return

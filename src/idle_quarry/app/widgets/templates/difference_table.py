@@ -73,8 +73,12 @@ def effect_words(row: DifferenceRow) -> str:
 def _gravity(row: DifferenceRow) -> str:
     effect = row.effect
     assert effect is not None
-    if any(each.severity == "stop" for each in effect.gained) or any(link.after == "broken" for link in effect.links):
+    if any(finding.severity == "stop" for finding in effect.gained) or any(
+        link.after == "broken" for link in effect.links
+    ):
         return "oxide"
-    if any(each.severity == "caution" for each in effect.gained) or any(link.after == "lossy" for link in effect.links):
+    if any(finding.severity == "caution" for finding in effect.gained) or any(
+        link.after == "lossy" for link in effect.links
+    ):
         return "ochre"
     return "dust" if effect.nothing else "chalk"

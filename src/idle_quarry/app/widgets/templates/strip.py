@@ -63,9 +63,9 @@ class Strip(QWidget):
     def show_evaluation(self, evaluation: Evaluation | None, selected: str | None = None) -> None:
         """Draw another evaluation; the chosen station stays where it is still there."""
         self._evaluation, self._layout = evaluation, None
-        for each in self._beside:
-            each._layout = None
-            each.update()
+        for strip in self._beside:
+            strip._layout = None
+            strip.update()
         if selected is not None:
             self._selected = selected
         if evaluation is not None:
@@ -89,9 +89,9 @@ class Strip(QWidget):
         if self._layout is None and self._evaluation is not None:
             self._layout = lay_out(self._evaluation, self.width(), self.height())
             beside = [
-                lay_out(each._evaluation, each.width(), each.height()).pixels_a_line
-                for each in self._beside
-                if each._evaluation is not None
+                lay_out(strip._evaluation, strip.width(), strip.height()).pixels_a_line
+                for strip in self._beside
+                if strip._evaluation is not None
             ]
             scale = min(beside, default=self._layout.pixels_a_line)
             if scale < self._layout.pixels_a_line:  # all that stand beside one another are drawn at one scale
@@ -114,9 +114,9 @@ class Strip(QWidget):
         for placed in layout.stations:
             if placed.frame.adjusted(-4, -4, 4, 4).contains(point) or placed.text.contains(point):
                 return placed.station.id
-        for each in layout.links:
-            if each.run.adjusted(0, -2, 0, 2).contains(point):
-                link = each.link
+        for placed_link in layout.links:
+            if placed_link.run.adjusted(0, -2, 0, 2).contains(point):
+                link = placed_link.link
                 return link.source if link.source.startswith("source:") else link.target
         return None
 

@@ -75,7 +75,7 @@ class Cuts(JobPart):
         """Return the events that are shown, each with its number."""
         numbered = list(enumerate(self.found.events)) if self.found is not None else []
         if self.shown == LACKING:
-            return [(n, each) for n, each in numbered if each.status in ("missing", "offset", "found elsewhere")]
+            return [(n, event) for n, event in numbered if event.status in ("missing", "offset", "found elsewhere")]
         return numbered
 
     def show_only(self, what: str) -> None:
@@ -118,7 +118,7 @@ class Cuts(JobPart):
         if job is None or here.path is None:
             return
         path, kept = here.path, None if anew else here.clips
-        folders = [each for each in (job.folder, *here.folders) if each.is_dir()]
+        folders = [path for path in (job.folder, *here.folders) if path.is_dir()]
 
         def work(ticket: Ticket) -> tuple[list[ClipOnDisk], list[str], ConformReport]:
             ticket.progress(f"reading {path.name}", 0.0)
@@ -142,10 +142,10 @@ class Cuts(JobPart):
         """Return what is looked at, its count, and how many events are what."""
         if self.doing:
             return self.doing
-        found = self.found
-        if found is None:
+        report = self.found
+        if report is None:
             return ""
-        cuts = found.cuts
+        cuts = report.cuts
         said = (
             rate_text(cuts.rate)
             if cuts.rate is not None
@@ -169,10 +169,10 @@ class Cuts(JobPart):
 
     def chosen_words(self) -> str:
         """Return all that is told of the event that is looked at."""
-        found = self.found
-        if found is None or self.chosen is None:
+        report = self.found
+        if report is None or self.chosen is None:
             return ""
-        event = found.events[self.chosen]
+        event = report.events[self.chosen]
         notes = [
             event.text,
             *([str(event.clip.path)] if event.clip is not None else []),
@@ -184,17 +184,17 @@ class Cuts(JobPart):
 
     def report(self, path: Path) -> None:
         """Write the report of the list, off the interface thread."""
-        found = self.found
-        if found is None:
+        report = self.found
+        if report is None:
             return
-        self.reported(path, lambda: write_report(path, found, write_pdf))
+        self.reported(path, lambda: write_report(path, report, write_pdf))
 
     def take(self) -> None:
         """Take the list as a timeline of the job; where it counts at another rate, ask how it is read."""
-        found, job = self.found, self.job
-        if found is None or job is None:
+        report, job = self.found, self.job
+        if report is None or job is None:
             return
-        wanted, counted = job.template.working.format.rate, found.cuts.timeline.rate
+        wanted, counted = job.template.working.format.rate, report.cuts.timeline.rate
         if counted == wanted:
             self._take(BY_FRAME)
             return
@@ -207,16 +207,16 @@ class Cuts(JobPart):
         )
 
     def _take(self, how: str) -> None:
-        found, job = self.found, self.job
-        if found is None or job is None:
+        report, job = self.found, self.job
+        if report is None or job is None:
             return
-        folder, name = job.folder / TIMELINES, cleaned_name(found.cuts.timeline.name) or "cuts"
-        clips = list(dict.fromkeys(event.clip.path for event in found.events if event.clip is not None))
+        folder, name = job.folder / TIMELINES, cleaned_name(report.cuts.timeline.name) or "cuts"
+        clips = list(dict.fromkeys(event.clip.path for event in report.events if event.clip is not None))
 
         def work(_ticket: object) -> Path:
             changed_material(job.folder, lambda before: taken_in(before, clips))
             return write_list(
-                free_place(folder, name, ".otio"), taken(found.cuts.timeline, found.events, job.template, how)
+                free_place(folder, name, ".otio"), taken(report.cuts.timeline, report.events, job.template, how)
             )[0]
 
         def done(made: Path) -> None:

@@ -99,7 +99,9 @@ class Handover(JobPart):
             self.check = checks[0]["id"] if checks else ""
         self.scrubber.show_clip(None)
         if file is not None:
-            delivery = next((each for each in self.deliveries() if each.id == file.document["delivery"]), None)
+            delivery = next(
+                (delivery for delivery in self.deliveries() if delivery.id == file.document["delivery"]), None
+            )
 
             def work(_ticket: Ticket) -> tuple[Any, FileMeasurement | None]:
                 from idle_quarry.jobs.handover.verify import measure_options_of
@@ -138,9 +140,9 @@ class Handover(JobPart):
 
     def accepted_words(self, check: str) -> str:
         """Return who accepted a check, and why; "" where nobody did."""
-        for each in self.chosen.accepted if self.chosen is not None else ():
-            if each.check == check:
-                return f"accepted by {each.by}, {each.when[:10]}: {each.because}"
+        for acceptance in self.chosen.accepted if self.chosen is not None else ():
+            if acceptance.check == check:
+                return f"accepted by {acceptance.by}, {acceptance.when[:10]}: {acceptance.because}"
         return ""
 
     # -- causes ----------------------------------------------------------------------------------------------------------
@@ -217,7 +219,7 @@ class Handover(JobPart):
         keep: Callable[[Path, VerificationRecord], tuple[VerificationRecord, ...]] = keep_file,
     ) -> None:
         """Keep a verification with its job, by `keep`, and in the library where it is evidence."""
-        record = next((each for each in self.jobs.records if Path(each.folder) == job.folder), None)
+        record = next((record for record in self.jobs.records if Path(record.folder) == job.folder), None)
         library = self.desk.library
 
         def done(files: tuple[VerificationRecord, ...]) -> None:
@@ -225,7 +227,7 @@ class Handover(JobPart):
             handed = handed_over(kept, job, record.template_id, library.person) if record is not None else None
             if handed is not None:
                 self.desk.write(
-                    lambda each: each.record_handover(handed),
+                    lambda library: library.record_handover(handed),
                     lambda _none: self.desk.shelves_changed.emit(),
                     self.desk.refuse,
                 )

@@ -72,7 +72,7 @@ class VerifyQueue:
                 return error
 
         def done(found: VerificationRecord | QuarryError) -> None:
-            now = next((each for each in self.rows if each.path == path and each.state == VERIFYING), row)
+            now = next((pending for pending in self.rows if pending.path == path and pending.state == VERIFYING), row)
             if isinstance(found, QuarryError):
                 self._put(now, replace(now, state=UNREADABLE, why=found.what))
             else:
@@ -85,4 +85,4 @@ class VerifyQueue:
 
     def _put(self, row: PendingFile, *others: PendingFile) -> None:
         """Put others in a row's place, or nothing."""
-        self.rows = tuple(one for each in self.rows for one in (others if each is row else (each,)))
+        self.rows = tuple(one for pending in self.rows for one in (others if pending is row else (pending,)))

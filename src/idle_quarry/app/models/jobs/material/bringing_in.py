@@ -65,7 +65,7 @@ class BringingIn(QObject):
     def add(self, wanted: BringInRequest) -> None:
         """Bring a clip in when those before it are; one that waits already is not brought in twice."""
         under_way = [*self._waiting, *([self._now[0]] if self._now is not None else [])]
-        if not any(wanted.same(each) for each in under_way):
+        if not any(wanted.same(request) for request in under_way):
             self._waiting.append(wanted)
         if self._now is None:
             self._next()
@@ -82,8 +82,8 @@ class BringingIn(QObject):
     def _next(self) -> None:
         if not self._waiting:
             return
-        wanted, self._share = self._waiting.popleft(), 0.0
-        entry, folder, name = wanted.entry, wanted.job.folder, wanted.entry.path.name
+        request, self._share = self._waiting.popleft(), 0.0
+        entry, folder, name = request.entry, request.job.folder, request.entry.path.name
         lending = self._desk.lending
 
         def work(ticket: Ticket) -> None:
@@ -93,16 +93,18 @@ class BringingIn(QObject):
                 ticket.progress(name, share)
 
             house, _why = lending.house()
-            made = brought_in(house, wanted.job, entry, wanted.clip, wanted.source, wanted.span, wanted.proxy, told)
+            file = brought_in(
+                house, request.job, entry, request.clip, request.source, request.span, request.proxy, told
+            )
 
             def kept(now: JobClip) -> JobClip:
-                return replace(now, proxy=made) if wanted.proxy else with_part(now, made)
+                return replace(now, proxy=file) if request.proxy else with_part(now, file)
 
             # kept here, and not when the window hears of it: it may be closed by then, or another job be looked at
             changed_material(folder, with_entry(entry.path, kept))
 
         def ended() -> None:
-            if self._now is not None and self._now[0] is wanted:
+            if self._now is not None and self._now[0] is request:
                 self._now = None
                 self._next()
             self.changed.emit()
@@ -122,4 +124,4 @@ class BringingIn(QObject):
             self._share = share
             self.told.emit()
 
-        self._now = wanted, self._desk.workers.start(work, done, failed, progressed)
+        self._now = request, self._desk.workers.start(work, done, failed, progressed)

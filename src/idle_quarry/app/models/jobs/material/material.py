@@ -162,11 +162,11 @@ class JobMaterial(JobPart):
             there.update(material_in(folder, job.folders, job.files))
             cut.update(_timelines_in(folder))
             entries = changed_material(folder, changed)
-            found = []
+            rows = []
             for number, row in enumerate(rows_of(folder, entries)):
                 ticket.progress(f"looking at {row.entry.path.name}", number / max(1, len(entries)))
-                found.append(_shown(row, template))
-            return found
+                rows.append(_shown(row, template))
+            return rows
 
         def done(found: list[MaterialRow]) -> None:
             self.rows, self.looked, self._there, self._cut = found, True, there, cut
@@ -299,14 +299,14 @@ class JobMaterial(JobPart):
         counts: dict[str, int] = {}
         for row in self.rows:
             counts[row.row.state] = counts.get(row.row.state, 0) + 1
-        strangers = sum(each.source is None and each.convertible for each in self.rows)
+        strangers = sum(row.source is None and row.convertible for row in self.rows)
         told = [f"{count} {state}" for state, count in counts.items()]
         return ", ".join([*told, *([f"{strangers} of no class"] if strangers else [])])
 
 
 def _used_spans(row: MaterialRow, clip: Clip) -> list[Span]:
     """Return the spans of a clip that are used and not brought in yet."""
-    held = [made.span for made in parts_of(row.entry) if made.span is not None]
+    held = [file.span for file in parts_of(row.entry) if file.span is not None]
     spans = joined(row.row.spans, round(clip.declared.rate or 25), clip.declared.frames or 1)
     return [span for span in spans if not any(a <= span[0] and span[1] <= b for a, b in held)]
 
@@ -318,12 +318,12 @@ def _shown(row: JobClipStatus, template: Template) -> MaterialRow:
         clip = look(row.entry.path)
     except QuarryError as error:
         return MaterialRow(row, None, None, False, error.what)
-    source, found = class_of(row.entry, clip, template)
+    source, match = class_of(row.entry, clip, template)
     if clip.format is not None:
         words = format_words(clip.format, fields=True)
     else:
         words = "pictures in no format that is known" if clip.declared.has_picture else "sound alone"
-    fits = found is not None and found.source is not None
+    fits = match is not None and match.source is not None
     try:
         picture = small_picture(clip)
     except QuarryError:
@@ -342,7 +342,7 @@ def used_words(row: JobClipStatus) -> str:
 def brought_words(row: JobClipStatus) -> str:
     """Return how a clip stands, with what was made of it."""
     parts = parts_of(row.entry) if row.state in (BROUGHT, USED, PARTLY) else ()
-    said = [row.state, *([", ".join(made.path.name for made in parts)] if parts else [])]
+    said = [row.state, *([", ".join(file.path.name for file in parts)] if parts else [])]
     if proxy_of(row.entry) is not None:
         said.append("proxy")
     return " · ".join(said)

@@ -104,11 +104,11 @@ class Renders(JobPart):
         lending = self.desk.lending
 
         def work(_ticket: Ticket) -> RendersSnapshot:
-            found = look(job, *lending.house()) if all_of_it or before is None else looked_again(job, before)
+            snapshot = look(job, *lending.house()) if all_of_it or before is None else looked_again(job, before)
             of, rendering = self._rendering.get(job.folder, (None, None))
-            if found.waiting and not found.paused and rendering is not None and of is found.house:
+            if snapshot.waiting and not snapshot.paused and rendering is not None and of is snapshot.house:
                 rendering.start()  # one may have died
-            return found
+            return snapshot
 
         def done(found: RendersSnapshot) -> None:
             self._looking = False
@@ -129,7 +129,9 @@ class Renders(JobPart):
         if job.folder == self._folder:
             self.seen = found
             self.changed.emit()
-        if (found.waiting and found.house is not None) or any(each.working for _, each in self._rendering.values()):
+        if (found.waiting and found.house is not None) or any(
+            renderer.working for _, renderer in self._rendering.values()
+        ):
             self._tick.start()
         else:
             self._tick.stop()
@@ -142,7 +144,7 @@ class Renders(JobPart):
         chosen = {recipe.identity for recipe in recipes if recipe is not None} if recipes is not None else None
 
         def wanted(found: RendersSnapshot) -> list[Recipe]:
-            return [each for each in found.wanted if chosen is None or each.identity in chosen]
+            return [recipe for recipe in found.wanted if chosen is None or recipe.identity in chosen]
 
         self._put(wanted)
 
@@ -150,22 +152,33 @@ class Renders(JobPart):
         """Render a timeline from a frame on, then what lies before it."""
 
         def wanted(found: RendersSnapshot) -> list[Recipe]:
-            missing = {each.identity for each in found.wanted}
+            missing = {recipe.identity for recipe in found.wanted}
             programmes = [programme for programme in found.programmes if programme.name == name]
-            return [each for one in programmes for each in shown_first(one, frame) if each.identity in missing]
+            return [
+                recipe
+                for programme in programmes
+                for recipe in shown_first(programme, frame)
+                if recipe.identity in missing
+            ]
 
         self._put(wanted)
 
     def render_slowest(self) -> None:
         """Render everything, what takes longest for each of its frames first."""
-        self._put(lambda found: sorted(found.wanted, key=lambda each: -seconds_of(each, found.paces)[0] / each.frames))
+        self._put(
+            lambda snapshot: sorted(
+                snapshot.wanted, key=lambda recipe: -seconds_of(recipe, snapshot.paces)[0] / recipe.frames
+            )
+        )
 
     def _rested(self) -> None:
         """Nothing was edited for a while: render what the template wants rendered by itself, where it is known where to."""
         job = self.job
         if job is not None and self.seen is not None and self.seen.settled.store is not None:
             plan = job.template.intermediate
-            self._put(lambda found: [each for each in found.wanted if is_wanted(each, plan, found.paces)])
+            self._put(
+                lambda snapshot: [recipe for recipe in snapshot.wanted if is_wanted(recipe, plan, snapshot.paces)]
+            )
 
     def _put(self, wanted: Callable[[RendersSnapshot], list[Recipe]]) -> None:
         """Have rendered what is wanted of the timelines as they are then."""
@@ -205,20 +218,20 @@ class Renders(JobPart):
         lending = self.desk.lending
 
         def work(_ticket: Ticket) -> RendersSnapshot:
-            found = look(job, *lending.house())
-            store = found.settled.store
+            snapshot = look(job, *lending.house())
+            store = snapshot.settled.store
             if store is None:
-                return found
+                return snapshot
             of, rendering = self._rendering.get(job.folder, (None, None))
-            if rendering is None or of is not found.house:  # acts come one after the other
+            if rendering is None or of is not snapshot.house:  # acts come one after the other
                 if rendering is not None:
                     rendering.close()
-                rendering = JobRenderer(queue_of(job, found.house, store), store, job.title)
-                self._rendering[job.folder] = found.house, rendering
-            act(found, rendering.queue)
+                rendering = JobRenderer(queue_of(job, snapshot.house, store), store, job.title)
+                self._rendering[job.folder] = snapshot.house, rendering
+            act(snapshot, rendering.queue)
             if not rendering.queue.paused:
                 rendering.start()
-            return looked_again(job, found)
+            return looked_again(job, snapshot)
 
         def ended(found: RendersSnapshot | None, error: QuarryError | None) -> None:
             self._acts.popleft()
@@ -270,10 +283,10 @@ class Renders(JobPart):
 
     def let_help(self) -> None:
         """Mark what other machines of the house have no way to find, so that they may help."""
-        job, seen = self.job, self.seen
-        if job is None or seen is None or not seen.unmarked:
+        job, snapshot = self.job, self.seen
+        if job is None or snapshot is None or not snapshot.unmarked:
             return
-        folders = seen.unmarked
+        folders = snapshot.unmarked
 
         def done(_none: object) -> None:
             self.desk.say("Marked: other machines of the house may help from now on.")
@@ -298,6 +311,6 @@ class Renders(JobPart):
 
     def close(self) -> None:
         """End all workers: what they had begun is given back."""
-        for _, each in self._rendering.values():
-            each.close()
+        for _, renderer in self._rendering.values():
+            renderer.close()
         self._rendering.clear()

@@ -99,10 +99,10 @@ def look(job: Job, house: TaskServer | None = None, alone: str = "") -> RendersS
     folders = unmarked(programmes, where.store) if house is not None and where.store is not None else ()
     if folders:
         house, alone = None, "others do not know where " + ", ".join(folder.name for folder in folders[:3]) + " lies"
-    found = RendersSnapshot(
+    snapshot = RendersSnapshot(
         where, programmes, stale=stale, codec=codec, stock=stock, house=house, alone=alone, unmarked=folders
     )
-    return looked_again(job, found)
+    return looked_again(job, snapshot)
 
 
 def states_of(job: Job, found: RendersSnapshot) -> dict[str, State]:
@@ -118,23 +118,25 @@ def states_of(job: Job, found: RendersSnapshot) -> dict[str, State]:
 
 def looked_again(job: Job, before: RendersSnapshot) -> RendersSnapshot:
     """Return what a look found with its pieces as they stand now: how far workers are, what became whole. Raises `QuarryError`."""
-    store, found = before.settled.store, before
+    store, snapshot = before.settled.store, before
     states: dict[str, State] = {}
     if before.house is not None or (job.folder / QUEUE_FILE).is_file():
         queue = queue_of(job, before.house, store)
         try:
             states = queue.states()
-            found = replace(found, paces=queue.paces(), waiting=queue.open, paused=queue.paused)
+            snapshot = replace(snapshot, paces=queue.paces(), waiting=queue.open, paused=queue.paused)
         finally:
             queue.close()
     rows = tuple(
-        PieceRow(programme, stood(piece, store, states)) for programme in found.programmes for piece in programme.pieces
+        PieceRow(programme, stood(piece, store, states))
+        for programme in snapshot.programmes
+        for piece in programme.pieces
     )
     kept = {row.stood.kept.identity: row.stood.kept for row in rows if row.stood.kept is not None}
     return replace(
-        found, rows=rows, kept_bytes=sum(each.bytes for each in (*kept.values(), *found.stale)),
-        wanted=tuple(wanted_of(found.programmes, store)),
-        volume=volume_of(found.settled.place) if store is not None else None,
+        snapshot, rows=rows, kept_bytes=sum(rendered.bytes for rendered in (*kept.values(), *snapshot.stale)),
+        wanted=tuple(wanted_of(snapshot.programmes, store)),
+        volume=volume_of(snapshot.settled.place) if store is not None else None,
         full=next((text for state, _, _, text in states.values() if state == "taken" and text), ""),
     )  # fmt: skip
 
@@ -149,12 +151,12 @@ def is_wanted(recipe: Recipe, plan: Intermediate, paces: dict[str, float]) -> bo
 # -- in words ----------------------------------------------------------------------------------------------------------------
 
 
-def where_words(seen: RendersSnapshot) -> str:
+def where_words(snapshot: RendersSnapshot) -> str:
     """Return where renders go, what they take and what is free there."""
-    if seen.settled.store is None:
-        return f"{sentence(seen.settled.why)}."
-    free = f", {bytes_words(seen.volume.free)} free" if seen.volume is not None else ""
-    return f"{seen.settled.place}: {bytes_words(seen.kept_bytes)} rendered{free}. Codec: {seen.codec}."
+    if snapshot.settled.store is None:
+        return f"{sentence(snapshot.settled.why)}."
+    free = f", {bytes_words(snapshot.volume.free)} free" if snapshot.volume is not None else ""
+    return f"{snapshot.settled.place}: {bytes_words(snapshot.kept_bytes)} rendered{free}. Codec: {snapshot.codec}."
 
 
 def anew_words(found: RenderImpact) -> str:
@@ -165,13 +167,13 @@ def anew_words(found: RenderImpact) -> str:
     return f"Of what is rendered {stays} stays; to render then: {_cost_words(found.cost)}."
 
 
-def cost_words(seen: RendersSnapshot) -> str:
+def cost_words(snapshot: RendersSnapshot) -> str:
     """Return what is still to be rendered and costs."""
-    if not any(programme.pieces for programme in seen.programmes):
+    if not any(programme.pieces for programme in snapshot.programmes):
         return "No timeline shows anything yet: lay clips onto one in Trial."
-    if not seen.wanted:
+    if not snapshot.wanted:
         return "Nothing is left to render."
-    return f"To render: {_cost_words(cost_of(seen.wanted, seen.paces))}."
+    return f"To render: {_cost_words(cost_of(snapshot.wanted, snapshot.paces))}."
 
 
 def _cost_words(cost: RenderCost) -> str:
@@ -180,43 +182,41 @@ def _cost_words(cost: RenderCost) -> str:
     return said + f"{bytes_words(cost.bytes)}, {about} {time_words(cost.seconds)}"
 
 
-def doing_words(seen: RendersSnapshot) -> str:
+def doing_words(snapshot: RendersSnapshot) -> str:
     """Return how far rendering is, "" where nothing is rendered."""
-    if not seen.waiting:
+    if not snapshot.waiting:
         return ""
-    if seen.full:
-        return f"{sentence(seen.full)}."
-    if seen.paused:
-        return f"Paused: {pieces_words(seen.waiting)} wait."
+    if snapshot.full:
+        return f"{sentence(snapshot.full)}."
+    if snapshot.paused:
+        return f"Paused: {pieces_words(snapshot.waiting)} wait."
     under_way = {
         row.stood.piece.recipe.identity: (row.stood.piece.recipe, row.stood)
-        for row in seen.rows
+        for row in snapshot.rows
         if row.stood.state in (RENDERING, QUEUED) and row.stood.piece.recipe is not None
     }
-    workers = len({each.worker for _, each in under_way.values() if each.worker})
+    workers = len({piece.worker for _, piece in under_way.values() if piece.worker})
     if not workers:
-        return f"{pieces_words(seen.waiting)} wait."
+        return f"{pieces_words(snapshot.waiting)} wait."
     left = sum(
-        seconds_of(recipe, seen.paces)[0] * (1 - each.done / recipe.frames) for recipe, each in under_way.values()
+        seconds_of(recipe, snapshot.paces)[0] * (1 - piece.done / recipe.frames) for recipe, piece in under_way.values()
     )
     on = f" on {workers} workers" if workers > 1 else ""
-    return f"Rendering{on}: {pieces_words(seen.waiting)} left, about {time_words(left / max(1, workers))}."
+    return f"Rendering{on}: {pieces_words(snapshot.waiting)} left, about {time_words(left / max(1, workers))}."
 
 
-def stale_words(seen: RendersSnapshot) -> str:
+def stale_words(snapshot: RendersSnapshot) -> str:
     """Return what no timeline shows any more, "" where there is none."""
-    if not seen.stale:
+    if not snapshot.stale:
         return ""
-    return (
-        f"{pieces_words(len(seen.stale))} that no timeline shows: {bytes_words(sum(each.bytes for each in seen.stale))}"
-    )
+    return f"{pieces_words(len(snapshot.stale))} that no timeline shows: {bytes_words(sum(rendered.bytes for rendered in snapshot.stale))}"
 
 
 def name_words(row: PieceRow) -> str:
     """Return what a piece shows: the clip's name, in a change both."""
     piece, timeline = row.stood.piece, row.programme.timeline
     if piece.recipe is not None:
-        parts = [Path(each.path).name for each in (piece.recipe.shown, piece.recipe.over) if each is not None]
+        parts = [Path(shown.path).name for shown in (piece.recipe.shown, piece.recipe.over) if shown is not None]
         return " into ".join(parts) or "black"
     found = shown_at(timeline, piece.first) if timeline is not None else None
     return found.item.name if found is not None else ""
@@ -254,12 +254,12 @@ def row_words(row: PieceRow) -> str:
     return f"{name_words(row)}, {row.stood.piece.frames} frames from {start}\n{state_words(row.stood)}"
 
 
-def lane_words(seen: RendersSnapshot, name: str) -> str:
+def lane_words(snapshot: RendersSnapshot, name: str) -> str:
     """Return how the pieces of a timeline stand, or why it cannot be read."""
-    programme = next(each for each in seen.programmes if each.name == name)
+    programme = next(programme for programme in snapshot.programmes if programme.name == name)
     if programme.timeline is None:
         return "cannot be read"
-    states = [row.stood.state for row in seen.rows if row.programme.name == name]
+    states = [row.stood.state for row in snapshot.rows if row.programme.name == name]
     if not states:
         return "shows nothing"
     ready = sum(state in (EXACT, RENDERED) for state in states)

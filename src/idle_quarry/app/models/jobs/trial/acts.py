@@ -53,8 +53,8 @@ class TrialActs:
         if job is None or not job.template.timelines or why:
             answered(f"That will not do: {why or 'the template has no timelines'}.")
             return
-        wanted = job.template.timelines[0].model_copy(update={"name": name})
-        made = from_otio(timeline_of(job.template, wanted), job.template.working.format.rate)
+        timeline = job.template.timelines[0].model_copy(update={"name": name})
+        made = from_otio(timeline_of(job.template, timeline), job.template.working.format.rate)
         path = job.folder / TIMELINES / f"{name}.otio"
 
         def done(_state: str) -> None:
@@ -196,13 +196,13 @@ class TrialActs:
 
     def by_number(self, typed: str, moved: str, *, follow: bool) -> None:
         """Move an edge of what is meant, all of it, or what it shows, by frames that are typed: +12, −3, or +2s for seconds."""
-        opened, found = self._trial.here, _NUMBER.fullmatch(typed.strip())
+        opened, match = self._trial.here, _NUMBER.fullmatch(typed.strip())
         if opened is None:
             return
-        if found is None:
+        if match is None:
             self._desk.refuse(NotUnderstood("frames are typed as +12, −3 or +2s", subject=typed.strip()[:20]))
             return
-        sign, digits, seconds = found.groups()
+        sign, digits, seconds = match.groups()
         by = round(int(digits) * opened.timeline.rate) if seconds else int(digits)
         by = -by if sign in ("-", "−") else by
 

@@ -204,8 +204,8 @@ class OpenTimeline(QObject):
 
     def items_chosen(self) -> list[TimelineItem]:
         """Return the items that are chosen, in the order of their places."""
-        found = [self.timeline.item(each)[1] for each in self.chosen if each in self.timeline]
-        return sorted(found, key=lambda item: item.at)
+        items = [self.timeline.item(each)[1] for each in self.chosen if each in self.timeline]
+        return sorted(items, key=lambda item: item.at)
 
     def here(self) -> TimelineItem | None:
         """Return what acts mean: what is chosen, else the topmost item at the playhead."""

@@ -43,7 +43,7 @@ def pieces_of(
         ident = track.ident if track is not None and track.kind == kind else target.aims.get(kind)
         if there and ident is not None:
             pieces.append((ident, item))
-    return pieces if len(pieces) > 1 else [(ident, replace(each, link=None)) for ident, each in pieces]
+    return pieces if len(pieces) > 1 else [(ident, replace(item, link=None)) for ident, item in pieces]
 
 
 def pieces_between(

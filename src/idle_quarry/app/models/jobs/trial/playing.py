@@ -101,16 +101,16 @@ class Playback(QObject):
         self._maker.want(self.source, [self.frame], 0)
 
     def _made(self, source: object, made: tuple[int, PlayedPicture]) -> None:
-        lines, seen = made
+        lines, picture = made
         if source is not self.source:
             return
         if not self.speed:
-            if seen.frame == self.frame:
-                self.seen = seen
+            if picture.frame == self.frame:
+                self.seen = picture
                 self.seen_changed.emit()
             return
         if lines:
-            self._ready[seen.frame] = seen
+            self._ready[picture.frame] = picture
 
     # -- playing -----------------------------------------------------------------------------------------------------
 
@@ -225,7 +225,7 @@ class Playback(QObject):
         self.frame, self.seen = frame, self._ready[frame]
         self._planned = due + 1
         forward = self.speed > 0
-        self._ready = {at: each for at, each in self._ready.items() if (at > frame) == forward and at != frame}
+        self._ready = {at: picture for at, picture in self._ready.items() if (at > frame) == forward and at != frame}
         self._want_ahead()
         self.seen_changed.emit()
 

@@ -52,25 +52,25 @@ class TrialRenders(QObject):
     def lacks(self, opened: OpenTimeline, track: Track, item: TimelineItem) -> bool:
         """Return whether a frame of an item that is seen has neither to be rendered nor is."""
         return track.kind == PICTURE and any(
-            each.piece.first < item.end and item.at < each.piece.last and each.state not in (EXACT, RENDERED)
-            for each in self.of(opened)
+            piece.piece.first < item.end and item.at < piece.piece.last and piece.state not in (EXACT, RENDERED)
+            for piece in self.of(opened)
         )
 
     def look(self, opened: OpenTimeline) -> None:
         """Find the pieces of a timeline as it is now, off the interface thread; what it becomes meanwhile is looked at then."""
-        job, seen = self._trial.job, self._renders.seen
-        if job is None or seen is None or opened.path in self._looking:
+        job, snapshot = self._trial.job, self._renders.seen
+        if job is None or snapshot is None or opened.path in self._looking:
             return
         self._looking.add(opened.path)
         timeline = opened.timeline
-        canvas, store, stock = canvas_of(job.template, opened.path.stem), seen.settled.store, seen.stock
+        canvas, store, stock = canvas_of(job.template, opened.path.stem), snapshot.settled.store, snapshot.stock
         of, pieces = self._divided.get(opened.path, (None, []))
 
         def work(_ticket: object) -> TimelineStatus:
             nonlocal pieces
             if of is None or of[0] is not timeline or of[1] is not stock:
                 pieces = pieces_of(timeline, canvas, stock)
-            states = states_of(job, seen)
+            states = states_of(job, snapshot)
             return TimelineStatus([stood(piece, store, states) for piece in pieces])
 
         def done(found: TimelineStatus) -> None:

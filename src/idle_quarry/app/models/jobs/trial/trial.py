@@ -109,7 +109,7 @@ class Trial(JobPart):
         opened = self.opened[side]
         if opened is not None:
             opened.keep()
-            self._away = [*(each for each in self._away if each.behind), opened]
+            self._away = [*(side for side in self._away if side.behind), opened]
         self.opened[side] = None
 
     def close(self) -> None:
@@ -131,7 +131,7 @@ class Trial(JobPart):
         job = self.job
         if job is None:
             return
-        path = next((each for each in timelines_in(job.folder) if each.stem == name), None)
+        path = next((path for path in timelines_in(job.folder) if path.stem == name), None)
         if path is None:
             return
         other = next((each for each, opened in self.opened.items() if opened is not None and opened.path == path), None)
@@ -194,14 +194,14 @@ class Trial(JobPart):
         if self._known_of is not self.material.rows or self._looked != self.material.looked:
             self._known_of, self._looked = self.material.rows, self.material.looked
             self._known = {str(row.entry.path): row for row in self.material.rows}
-            self._known |= {str(made.path): row for row in self.material.rows for made in parts_of(row.entry)}
+            self._known |= {str(file.path): row for row in self.material.rows for file in parts_of(row.entry)}
             self._costs = None
         return self._known
 
     def _known_clips(self) -> dict[str, KnownClip]:
         found: dict[str, KnownClip] = {}
         for row in self.material.rows:
-            found |= {str(made.path): KnownClip(None, Policy(), True) for made in parts_of(row.entry)}
+            found |= {str(file.path): KnownClip(None, Policy(), True) for file in parts_of(row.entry)}
             if row.clip is not None:
                 link, proxy = self.costs.link_of(row.source), proxy_of(row.entry)
                 policy = row.source.policy if row.source is not None else Policy()
@@ -273,8 +273,8 @@ class Trial(JobPart):
 
     def _rendered(self) -> None:
         """Pieces became whole, or others: where a quick look stands that is rendered now, that is shown."""
-        opened, seen = self.here, self.player.seen
-        quick = seen is not None and seen.quick and not self.player.speed
+        opened, picture = self.here, self.player.seen
+        quick = picture is not None and picture.quick and not self.player.speed
         if quick and opened is not None and self.pieces.at(opened.path, opened.timeline, opened.frame):
             self.player.show(self._source_of(opened), opened.frame)
         self.under_changed.emit()
@@ -383,10 +383,10 @@ class Trial(JobPart):
         opened = self.here
         if opened is None:
             return None, None, self.known.get(str(self.clip)) if self.clip is not None else None
-        found = shown_at(opened.timeline, opened.frame)
-        if found is None:
+        shown = shown_at(opened.timeline, opened.frame)
+        if shown is None:
             return None, None, None
-        return found.track, found.item, self.costs.row_of(found.item)
+        return shown.track, shown.item, self.costs.row_of(shown.item)
 
     def canvas_words(self) -> str:
         """Return what becomes of what is under the playhead in a canvas of another shape, "" in the working one."""
