@@ -21,8 +21,8 @@ from tests.footage import woven
 from tests.material import CODERS, KINDS, coded, drawn, frames
 
 from idle_quarry.media.measurement.field_pairs import PairMeter
+from idle_quarry.media.measurement.field_structure import evidence
 from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, ExaminedRun, described, guess_of
-from idle_quarry.media.measurement.structure import evidence
 
 BANDS = ((0.0, 0.3), (0.3, 0.5), (0.5, 0.6), (0.6, 0.7), (0.7, 0.8), (0.8, 0.9), (0.9, 0.97), (0.97, 1.0))
 #: How common a structure is against the others: a verdict's chance to be right depends on what there is to be judged.

@@ -14,7 +14,7 @@ from time import perf_counter
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from idle_quarry.app.window import MainWindow
+    from idle_quarry.app.shell.window import MainWindow
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -63,11 +63,11 @@ def demo_window() -> Iterator[MainWindow]:
         os.environ["XDG_DATA_HOME"] = os.environ["XDG_CONFIG_HOME"] = home
         from PySide6.QtWidgets import QApplication
 
+        from idle_quarry.app.appearance.style import prepare
+        from idle_quarry.app.appearance.theme import theme
         from idle_quarry.app.desk import Desk
         from idle_quarry.app.preferences import Preferences
-        from idle_quarry.app.style import prepare
-        from idle_quarry.app.theme import theme
-        from idle_quarry.app.window import MainWindow
+        from idle_quarry.app.shell.window import MainWindow
         from idle_quarry.demo.lay_out import lay_out
         from idle_quarry.library import open_library
 

@@ -53,14 +53,14 @@ def readers() -> dict[str, Callable[[Path], object]]:
     from idle_quarry.jobs.check import read_job
     from idle_quarry.jobs.conform.lists import read_list
     from idle_quarry.jobs.contents import _start_in
-    from idle_quarry.jobs.cutting.keeping import read_timeline
+    from idle_quarry.jobs.cutting.timeline_files import read_timeline
     from idle_quarry.jobs.handover.record import read_record
-    from idle_quarry.jobs.lending.reach import proof_in
+    from idle_quarry.jobs.lending.shared_folders import proof_in
     from idle_quarry.jobs.material import read_material
-    from idle_quarry.jobs.renders.settled import read_answers
+    from idle_quarry.jobs.renders.render_folder import read_answers
     from idle_quarry.library.bundles import offered
     from idle_quarry.library.exchange import import_file
-    from idle_quarry.library.house import import_entry
+    from idle_quarry.library.house_entries import import_entry
     from idle_quarry.path.entries.edid import monitor_data, read_edid
 
     return {
@@ -86,16 +86,16 @@ def seeds(folder: Path) -> dict[str, Path]:
     from idle_quarry.app import profiles
     from idle_quarry.app.preferences import Preferences
     from idle_quarry.demo.lay_out import fill
+    from idle_quarry.jobs.folder_plan import JOB_FILE, MATERIAL_FILE
     from idle_quarry.jobs.handover.record import RECORD_FILE, VerificationRecord, write_record
-    from idle_quarry.jobs.lending.reach import PROOF, mark
+    from idle_quarry.jobs.lending.shared_folders import PROOF, mark
     from idle_quarry.jobs.material import taken_in, write_material
-    from idle_quarry.jobs.renders.settled import ANSWERS_FILE, RenderAnswers, _write
+    from idle_quarry.jobs.renders.render_folder import ANSWERS_FILE, RenderAnswers, _write
     from idle_quarry.jobs.start import start_job
-    from idle_quarry.jobs.structure import JOB_FILE, MATERIAL_FILE
     from idle_quarry.library import open_library
     from idle_quarry.library.bundles import export_bundle
     from idle_quarry.library.exchange import export_file
-    from idle_quarry.library.house import export_entry, found
+    from idle_quarry.library.house_entries import export_entry, found
 
     demo = ROOT / "src/idle_quarry/demo"
     library = open_library(folder / "library.db", "Runa")

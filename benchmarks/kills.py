@@ -29,11 +29,11 @@ from tests.jobs.test_renders import decoded, killed_while_rendering
 from tests.jobs.test_trial import killed_while_editing
 from tests.postgres import PrivateServer
 
-from idle_quarry import begun
+from idle_quarry import recovery
 from idle_quarry.files import sha256_of
 from idle_quarry.jobs.handover.sealing import LIST
-from idle_quarry.jobs.lending.house import SERVER, TaskServer
-from idle_quarry.jobs.lending.pieces import ServerQueue
+from idle_quarry.jobs.lending.server_queue import ServerQueue
+from idle_quarry.jobs.lending.task_server import SERVER, TaskServer
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.jobs.renders.making import render
 from idle_quarry.library import open_library
@@ -71,10 +71,10 @@ def killed_while_converting(folder: Path, moments: int, seed: int = 5) -> int:
         time.sleep(chance.random() * 1.5)
         process.send_signal(signal.SIGKILL)
         process.communicate()
-        left = begun.left()
+        left = recovery.left()
         wrong += len(set(out.glob(".*")) - {one.part for one in left})
         for one in left:
-            begun.clear(one)
+            recovery.clear(one)
         for path in out.iterdir():
             count = inspect(path).declared.frames or 0
             frames = frames or count
@@ -88,8 +88,8 @@ import sys
 from pathlib import Path
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.handover.make import make
-from idle_quarry.jobs.renders.settled import settled
-from idle_quarry.jobs.renders.standing import programmes_of
+from idle_quarry.jobs.renders.render_folder import settled
+from idle_quarry.jobs.renders.status import programmes_of
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import take_in
 take_in(ProgrammeLayout.model_validate_json(sys.argv[3]))
@@ -122,10 +122,10 @@ def killed_while_making(folder: Path, moments: int, seed: int = 6) -> int:
         time.sleep(chance.random() * 6)
         process.send_signal(signal.SIGKILL)
         process.communicate()
-        left = [each for each in begun.left() if each.target.parent == out]
+        left = [each for each in recovery.left() if each.target.parent == out]
         wrong += len(set(out.glob(".*")) - {each.part for each in left})
         for each in left:
-            begun.clear(each)
+            recovery.clear(each)
         there = {path.name: sha256_of(path) for path in out.glob("*.*") if path.is_file()}
         wrong += sum(there.get(name) != sha256 for name, sha256 in hashes.items())
         hashes = there

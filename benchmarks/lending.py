@@ -22,15 +22,15 @@ from tests.jobs.test_renders import TAPE, known, shot
 from tests.jobs.test_trial import timeline
 from tests.postgres import PrivateServer
 
-from idle_quarry.jobs.lending.house import SERVER, WORKER, TaskServer
-from idle_quarry.jobs.lending.pieces import ServerQueue
-from idle_quarry.jobs.lending.reach import mark
+from idle_quarry.jobs.lending.server_queue import ServerQueue
+from idle_quarry.jobs.lending.shared_folders import mark
+from idle_quarry.jobs.lending.task_server import SERVER, WORKER, TaskServer
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.jobs.renders.pieces import Canvas, pieces_of
 from idle_quarry.jobs.renders.queue import FileQueue, WorkQueue
 from idle_quarry.jobs.renders.recipe import Recipe
+from idle_quarry.jobs.renders.render_folder import QUEUE_FILE
 from idle_quarry.jobs.renders.rendering import JobRenderer
-from idle_quarry.jobs.renders.settled import QUEUE_FILE
 from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.library.server.setup import set_up
 from idle_quarry.path.registry import codecs

@@ -65,8 +65,8 @@ def looked_at(place: Path) -> None:
 
     from idle_quarry.app.desk import Desk
     from idle_quarry.app.preferences import Preferences
+    from idle_quarry.app.shell.window import MainWindow
     from idle_quarry.app.views.library.view import LibraryView
-    from idle_quarry.app.window import MainWindow
     from idle_quarry.library import open_library
     from idle_quarry.library.schema import heads, revisions, templates
 

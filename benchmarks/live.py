@@ -18,7 +18,7 @@ from tests.postgres import PrivateServer
 
 from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand
-from idle_quarry.library.server.line import ServerConnection
+from idle_quarry.library.server.connection import ServerConnection
 from idle_quarry.library.server.setup import set_up
 
 

@@ -28,8 +28,8 @@ def main() -> None:
 
     from idle_quarry.app.models.library.many import natural
     from idle_quarry.library import open_library
-    from idle_quarry.library.by_setting import SettingIndex
-    from idle_quarry.library.changing import planned, saved
+    from idle_quarry.library.bulk_changes import planned, saved
+    from idle_quarry.library.setting_index import SettingIndex
     from idle_quarry.path.changes.conditions import condition
 
     QApplication([])

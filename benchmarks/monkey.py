@@ -25,7 +25,7 @@ from common import ROOT, machine
 from PySide6.QtCore import QEventLoop, QTimer
 
 if TYPE_CHECKING:
-    from idle_quarry.app.window import MainWindow
+    from idle_quarry.app.shell.window import MainWindow
     from idle_quarry.library import Library
 
 sys.path.insert(0, str(ROOT))
@@ -150,13 +150,13 @@ def _work(seed: int, events: int, *, on_server: bool) -> int:
     from PySide6.QtWidgets import QApplication
     from tests.app.monkey import Monkey
 
+    from idle_quarry.app.appearance.style import prepare
+    from idle_quarry.app.appearance.theme import theme
     from idle_quarry.app.desk import Desk
     from idle_quarry.app.models.jobs.jobs import PAGES
     from idle_quarry.app.preferences import Preferences
-    from idle_quarry.app.style import prepare
-    from idle_quarry.app.theme import theme
+    from idle_quarry.app.shell.window import MainWindow
     from idle_quarry.app.views.registry import VIEWS
-    from idle_quarry.app.window import MainWindow
     from idle_quarry.library import open_library
     from idle_quarry.places import DEMO, library_place
 

@@ -25,12 +25,12 @@ from idle_quarry.jobs.renders.making import RecipePictures
 from idle_quarry.jobs.renders.pieces import Canvas
 from idle_quarry.jobs.renders.queue import FileQueue
 from idle_quarry.jobs.renders.recipe import ClipFrames, Recipe
+from idle_quarry.jobs.renders.render_folder import QUEUE_FILE
 from idle_quarry.jobs.renders.rendering import JobRenderer
-from idle_quarry.jobs.renders.settled import QUEUE_FILE
 from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.media.coding.writing import ClipWriter
+from idle_quarry.media.kept_measurements import identity
 from idle_quarry.media.looking import look
-from idle_quarry.media.memory import identity
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import codecs
 from idle_quarry.signal.words import format_from_words

@@ -37,11 +37,11 @@ def main() -> None:
         from PySide6.QtWidgets import QApplication
         from tests.postgres import PrivateServer
 
+        from idle_quarry.app.appearance.style import prepare
+        from idle_quarry.app.appearance.theme import theme
         from idle_quarry.app.desk import Desk
         from idle_quarry.app.preferences import Preferences
-        from idle_quarry.app.style import prepare
-        from idle_quarry.app.theme import theme
-        from idle_quarry.app.window import MainWindow
+        from idle_quarry.app.shell.window import MainWindow
         from idle_quarry.demo.templates import house_shelf
         from idle_quarry.library.server.at_hand import AtHand
         from idle_quarry.library.server.setup import set_up

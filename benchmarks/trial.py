@@ -27,15 +27,15 @@ from PySide6.QtWidgets import QApplication, QWidget
 from tests.jobs.test_material import killed_while_bringing_in
 from tests.jobs.test_trial import killed_while_editing
 
+from idle_quarry.app.appearance.style import prepare
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.trial_lanes import ItemLook, Scale
-from idle_quarry.app.models.jobs.trial.playing import Playback
+from idle_quarry.app.models.jobs.trial.playback import Playback
 from idle_quarry.app.models.jobs.trial.sources import ClipSource
-from idle_quarry.app.style import prepare
-from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes
 from idle_quarry.app.widgets.pictures.player_picture import PlayerPicture
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.shown import next_item
+from idle_quarry.jobs.cutting.at_frame import next_item
 from idle_quarry.media import inspect
 from idle_quarry.media.stills import FrameSource
 from idle_quarry.signal.rasters import Raster

@@ -11,8 +11,8 @@ from common import demo_window, machine
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
-from idle_quarry.app.loading import Loading
-from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES
+from idle_quarry.app.appearance.theme import BRIGHTNESSES, TEXT_SIZES
+from idle_quarry.app.background.loading import Loading
 from idle_quarry.app.views.registry import VIEWS, to_load
 
 ROUNDS = 20

@@ -21,13 +21,13 @@ for name in ("DATA", "CONFIG", "CACHE", "STATE"):
 from PySide6.QtCore import QEventLoop, QItemSelectionModel, QTimer  # noqa: E402
 from PySide6.QtWidgets import QApplication, QComboBox, QPushButton, QTableView, QWidget  # noqa: E402
 
+from idle_quarry.app.appearance.style import prepare  # noqa: E402
+from idle_quarry.app.appearance.theme import theme  # noqa: E402
 from idle_quarry.app.desk import Desk  # noqa: E402
 from idle_quarry.app.preferences import Preferences  # noqa: E402
-from idle_quarry.app.style import prepare  # noqa: E402
-from idle_quarry.app.theme import theme  # noqa: E402
+from idle_quarry.app.shell.window import MainWindow  # noqa: E402
 from idle_quarry.app.widgets.basic.ask_bar import AskBar  # noqa: E402
 from idle_quarry.app.widgets.basic.tabs import Tabs  # noqa: E402
-from idle_quarry.app.window import MainWindow  # noqa: E402
 from idle_quarry.demo.finish import TITLE, finish  # noqa: E402
 from idle_quarry.demo.lay_out import lay_out  # noqa: E402
 from idle_quarry.library import open_library  # noqa: E402

@@ -9,9 +9,9 @@ from typing import Any
 
 import jinja2
 
-from idle_quarry.begun import noted
 from idle_quarry.errors import MediaError, NotUnderstood
 from idle_quarry.files import written_whole
+from idle_quarry.recovery import noted
 
 #: Writes HTML as a PDF file.
 WritePdf = Callable[[str, Path], None]

@@ -16,14 +16,14 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
+from idle_quarry.app.appearance.style import prepare
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
-from idle_quarry.app.style import prepare
-from idle_quarry.app.theme import theme
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.library.view import LibraryView
 from idle_quarry.app.views.path.view import PathView
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
-from idle_quarry.app.window import MainWindow
 from idle_quarry.demo.lay_out import fill
 from idle_quarry.library import open_library
 

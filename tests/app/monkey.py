@@ -30,10 +30,10 @@ from PySide6.QtWidgets import (
 )
 
 from idle_quarry.app import views
+from idle_quarry.app.appearance.theme import BRIGHTNESSES, TEXT_SIZES
 from idle_quarry.app.models.jobs.jobs import PAGES
-from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.registry import VIEWS
-from idle_quarry.app.window import MainWindow
 
 TEXTS = (
     "", " ", "1080i25", "PAL", "4K", "25", "-1", "1e999", "10:00:00:00", "99:99:99:99", "a/b", "..", "x" * 400, "ü–×′漢字", "'; DROP TABLE",

@@ -12,10 +12,10 @@ from tests.app.conftest import Open, answer, path_of, press, type_into
 from tests.path.test_edid import CASES
 
 from idle_quarry.app.drawing.entry_shapes import TextShape, overlapping, picture_of
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.library.equipment import EquipmentPage
 from idle_quarry.app.views.library.view import LibraryView
-from idle_quarry.app.window import MainWindow
-from idle_quarry.library.house import own_copy, put
+from idle_quarry.library.house_entries import own_copy, put
 from idle_quarry.path.entries import KINDS, Monitor
 from idle_quarry.path.registry import known, monitors
 from idle_quarry.path.settings.entries import blank

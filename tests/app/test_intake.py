@@ -15,8 +15,8 @@ from tests.app.conftest import Open, type_into
 from idle_quarry.app.models.intake.facts import facts_of
 from idle_quarry.app.models.intake.rows import CLIP, FORMAT, VERDICT, ClipRow
 from idle_quarry.app.models.intake.scrubber import FIELDS, WOVEN
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.intake.view import IntakeView
-from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
 from idle_quarry.signal.words import format_words
 

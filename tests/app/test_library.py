@@ -15,11 +15,11 @@ from tests.app.conftest import Open, library_of, path_of, press
 from tests.app.conftest import answer as answer_bar
 
 from idle_quarry.app.models.library.menus import more
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.app.views.library.importing import ImportingPage
 from idle_quarry.app.views.library.merge import MergePage
 from idle_quarry.app.views.library.review import ReviewPage
-from idle_quarry.app.window import MainWindow
 from idle_quarry.library import Search, open_library
 from idle_quarry.library.bundles import export_bundle
 from idle_quarry.path.changes.edits import Edit, edited

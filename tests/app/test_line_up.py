@@ -21,8 +21,8 @@ from idle_quarry.app.models.line_up.deck import DeckModel
 from idle_quarry.app.models.line_up.line_up import LineUp
 from idle_quarry.app.models.line_up.loop import SendingLoop
 from idle_quarry.app.questions import Choice
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.line_up.view import LineUpView
-from idle_quarry.app.window import MainWindow
 from idle_quarry.line.devices.chain import ShownFrame
 from idle_quarry.line.writing.feed import Setup
 from idle_quarry.path.changes.edits import Edit

@@ -13,9 +13,9 @@ from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 from tests.line.test_chain import looked, setup
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.traces import signed, trace
 from idle_quarry.app.drawing.wire import layout_of
-from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.pictures.monitor_face import MonitorFace
 from idle_quarry.app.widgets.signal.line_scopes import LineScopes
 from idle_quarry.app.widgets.signal.sound_meters import SoundMeters, loudness_words

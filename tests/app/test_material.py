@@ -19,7 +19,7 @@ from idle_quarry.app.models.jobs.material.material import used_words
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
+from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelines_in
 from idle_quarry.jobs.material import read_material
 
 

@@ -13,9 +13,9 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open
 from tests.app.monkey import Monkey
 
-from idle_quarry.app.finder import FinderItem
-from idle_quarry.app.theme import BRIGHTNESSES
-from idle_quarry.app.window import MainWindow
+from idle_quarry.app.appearance.theme import BRIGHTNESSES
+from idle_quarry.app.shell.window import MainWindow
+from idle_quarry.app.widgets.basic.finder import FinderItem
 
 
 def shown() -> MainWindow:

@@ -20,18 +20,18 @@ from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 from tests.conftest import demo_template
 
-from idle_quarry.app.document import Document
-from idle_quarry.app.draft_writer import DraftWriter
-from idle_quarry.app.drafts import Draft, Drafts
+from idle_quarry.app.appearance.theme import TEXT_SIZES, theme
+from idle_quarry.app.background.workers import Ticket, Workers
+from idle_quarry.app.documents.document import Document
+from idle_quarry.app.documents.draft_writer import DraftWriter
+from idle_quarry.app.documents.drafts import Draft, Drafts
 from idle_quarry.app.drawing.mini_strip import paint_mini_strip
 from idle_quarry.app.drawing.strip_layout import lay_out
 from idle_quarry.app.evidence.common import subject_of
 from idle_quarry.app.evidence.panel import KINDS
 from idle_quarry.app.preferences import Preferences
-from idle_quarry.app.theme import TEXT_SIZES, theme
 from idle_quarry.app.widgets.lanes.lanes import Lanes
 from idle_quarry.app.widgets.templates.revisions import Revisions
-from idle_quarry.app.work import Ticket, Workers
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import QuarryError
 from idle_quarry.library.records import Revision

@@ -16,14 +16,14 @@ from tests.app.conftest import Open, library_of
 
 from idle_quarry.app import preferences as preferences_module
 from idle_quarry.app import profiles as profiles_module
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.commands import conflicts
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.profiles import called, exported, imported, profiles
-from idle_quarry.app.theme import theme
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.library.standard_set import StandardSetPage
 from idle_quarry.app.views.profile.view import ProfileView
-from idle_quarry.app.window import MainWindow
 from idle_quarry.errors import ExchangeError
 from idle_quarry.library import open_library
 from idle_quarry.path.beginning.standard_set import lines_of, offered, starter_set

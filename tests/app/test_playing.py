@@ -10,8 +10,8 @@ import pytest
 from numpy.typing import NDArray
 from pytestqt.qtbot import QtBot
 
-from idle_quarry.app.models.jobs.trial.played import PlayedPicture
-from idle_quarry.app.models.jobs.trial.playing import Playback
+from idle_quarry.app.models.jobs.trial.playback import Playback
+from idle_quarry.app.models.jobs.trial.playback_parts import PlayedPicture
 from idle_quarry.sound.playing import RATE, SpeakerStandIn
 
 

@@ -13,9 +13,9 @@ from tests.app.conftest import Open, path_of
 
 from idle_quarry.app.drawing.pane_images import codes_at
 from idle_quarry.app.drawing.panes import LAYOUTS
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.proof.pictures import PicturesPage
 from idle_quarry.app.views.proof.view import ProofView
-from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
 from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.template import StoragePlace

@@ -18,7 +18,7 @@ from tests.jobs.test_renders import SCAN, TAPE, black, shot
 
 from idle_quarry.app.drawing.render_lanes import runs_of
 from idle_quarry.app.models.jobs.renders.renders import Renders
-from idle_quarry.app.models.jobs.renders.seen import (
+from idle_quarry.app.models.jobs.renders.snapshot import (
     PieceRow,
     RendersSnapshot,
     cost_words,
@@ -33,12 +33,12 @@ from idle_quarry.app.models.jobs.trial.renders import NOT_RENDERED
 from idle_quarry.app.trial_keys import LOWER
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
+from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelines_in
 from idle_quarry.jobs.material import taken_in, write_material
 from idle_quarry.jobs.renders.pieces import EXACT, WANTED, Canvas, Piece
 from idle_quarry.jobs.renders.recipe import ClipFrames
-from idle_quarry.jobs.renders.settled import RenderFolder
-from idle_quarry.jobs.renders.standing import MISSED, RENDERED, RENDERING, PieceStatus, Programme
+from idle_quarry.jobs.renders.render_folder import RenderFolder
+from idle_quarry.jobs.renders.status import MISSED, RENDERED, RENDERING, PieceStatus, Programme
 from idle_quarry.jobs.renders.store import RenderedPiece
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.stills import FrameSource, shown

@@ -18,22 +18,22 @@ from tests.conftest import demo_template
 from tests.jobs.test_renders import SCAN, shot
 from tests.postgres import PrivateServer
 
+from idle_quarry.app.appearance.style import prepare
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
-from idle_quarry.app.style import prepare
-from idle_quarry.app.theme import theme
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.app.views.profile.view import ProfileView
-from idle_quarry.app.window import MainWindow
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
-from idle_quarry.jobs.lending.reach import PROOF
+from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelines_in
+from idle_quarry.jobs.lending.shared_folders import PROOF
 from idle_quarry.jobs.material import taken_in, write_material
-from idle_quarry.jobs.renders.settled import answer as settle_at
+from idle_quarry.jobs.renders.render_folder import answer as settle_at
 from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand
-from idle_quarry.library.server.line import ServerConnection
+from idle_quarry.library.server.connection import ServerConnection
 from idle_quarry.library.server.setup import set_up
 from idle_quarry.path.changes.edits import Edit, edited
 

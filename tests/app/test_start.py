@@ -12,8 +12,8 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QLabel
 from tests.app.conftest import Open, filled
 
-from idle_quarry.app.last_look import keep, last_look
-from idle_quarry.app.window import MainWindow
+from idle_quarry.app.shell.last_look import keep, last_look
+from idle_quarry.app.shell.window import MainWindow
 
 HEAVY = {
     "PySide6",
@@ -36,7 +36,7 @@ LOADED = {
     ENTRY.format(["template", "list"]): {"pydantic", "sqlalchemy"},
     ENTRY.format(["template", "find", "working.bit_depth=10"]): {"pydantic", "sqlalchemy"},
     "import idle_quarry.app.run": {"PySide6"},
-    "import idle_quarry.app.desk, idle_quarry.app.palette, idle_quarry.app.views.library.view, idle_quarry.app.views.path.view": {
+    "import idle_quarry.app.desk, idle_quarry.app.shell.palette, idle_quarry.app.views.library.view, idle_quarry.app.views.path.view": {
         "PySide6", "sqlalchemy", "pydantic",
     },
     "import idle_quarry.jobs.renders.worker": {"pydantic", "numpy", "scipy", "numba", "av"},
@@ -98,8 +98,8 @@ def test_the_shelf_is_shown_as_it_was_left_and_never_as_it_is_not(open_window: O
 def test_pages_that_work_on_pictures_say_why_they_wait(open_window: Open, monkeypatch: pytest.MonkeyPatch) -> None:
     window = open_window()
     sleeper = subprocess.Popen([sys.executable, "-c", "input()"], stdin=subprocess.PIPE)
-    monkeypatch.setattr("idle_quarry.app.compiler.ahead.is_done", lambda: False)
-    monkeypatch.setattr("idle_quarry.app.compiler.ahead.begin", lambda: [sleeper])
+    monkeypatch.setattr("idle_quarry.app.background.compiler.ahead.is_done", lambda: False)
+    monkeypatch.setattr("idle_quarry.app.background.compiler.ahead.begin", lambda: [sleeper])
     window.desk.compiler.begin()
     assert not window.preparing.isVisible()
     window.show_view("Proof")
@@ -116,7 +116,7 @@ WHOLE = """
 import sys
 from PySide6.QtCore import QTimer
 import idle_quarry.app.run as run
-from idle_quarry.app.last_look import last_look as looked
+from idle_quarry.app.shell.last_look import last_look as looked
 furnish = run.MainWindow.furnish
 def look(*given):
     found = looked(*given)

@@ -22,7 +22,7 @@ from idle_quarry.app.views.jobs.trial_page import TrialPage
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes
 from idle_quarry.jobs.check import check_job
-from idle_quarry.jobs.cutting.keeping import read_timeline
+from idle_quarry.jobs.cutting.timeline_files import read_timeline
 from idle_quarry.signal.rasters import Raster
 from idle_quarry.sound.playing import SpeakerStandIn
 

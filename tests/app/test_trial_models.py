@@ -23,7 +23,7 @@ from idle_quarry.app.drawing.trial_lanes import ItemLook, Scale
 from idle_quarry.app.models.jobs.jobs import AS_STARTED, CHANGED, Jobs
 from idle_quarry.app.models.jobs.material.material import MaterialRow
 from idle_quarry.app.models.jobs.trial.costs import LACKING, LOSSY, NO_CLASS, NO_CLIP, OFF_SPEED, Costs
-from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
+from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.app.models.jobs.trial.pieces import pieces_between, pieces_of, speed_in
 from idle_quarry.app.models.jobs.trial.sources import (
     ClipSource,
@@ -36,8 +36,8 @@ from idle_quarry.app.models.jobs.trial.sources import (
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.keeping import keep, read_timeline
 from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, TITLE, Media, Timeline, TimelineItem, Track
+from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline
 from idle_quarry.jobs.material import (
     JobClip,
     JobClipStatus,
@@ -50,8 +50,8 @@ from idle_quarry.jobs.material import (
 from idle_quarry.jobs.start import start_job
 from idle_quarry.library import FileLibrary
 from idle_quarry.media import Clip, inspect
+from idle_quarry.media.kept_measurements import identity
 from idle_quarry.media.looking import look
-from idle_quarry.media.memory import identity
 from idle_quarry.media.stills import FrameSource, shown
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate

@@ -13,10 +13,10 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, answer, path_of, press
 from tests.conftest import demo_template
 
+from idle_quarry.app.appearance.sizes import dress
+from idle_quarry.app.appearance.style import prepare
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.questions import Answered, Choice, Question
-from idle_quarry.app.sizes import dress
-from idle_quarry.app.style import prepare
-from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.edit_tree import EditTree
 from idle_quarry.app.widgets.basic.progress_bar import ProgressBar

@@ -34,18 +34,19 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, answer, library_of, path_of, press, type_into
 from tests.conftest import demo_template
 
-from idle_quarry import begun
-from idle_quarry.app.drafts import Drafts
+from idle_quarry import recovery
+from idle_quarry.app.appearance.theme import BRIGHTNESSES, SCHEMES, theme
+from idle_quarry.app.documents.drafts import Drafts
 from idle_quarry.app.drawing.strip_layout import lay_out
 from idle_quarry.app.models.help.about import About
 from idle_quarry.app.models.help.guide import sections
 from idle_quarry.app.models.intake.rows import ClipRow
+from idle_quarry.app.models.path.folders_and_tracks import TRACK_COLOURS
 from idle_quarry.app.models.path.path import SHEETS
-from idle_quarry.app.models.path.structure import TRACK_COLOURS
-from idle_quarry.app.offers import welcome_back
-from idle_quarry.app.print_shown import print_shown
 from idle_quarry.app.run import fitted
-from idle_quarry.app.theme import BRIGHTNESSES, SCHEMES, theme
+from idle_quarry.app.shell.offers import welcome_back
+from idle_quarry.app.shell.print_shown import print_shown
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.guide.view import GuideView
 from idle_quarry.app.views.intake.two_ends import TwoEndsPanel
 from idle_quarry.app.views.intake.view import IntakeView
@@ -64,7 +65,6 @@ from idle_quarry.app.views.library.standard_set import StandardSetPage
 from idle_quarry.app.views.library.view import LibraryView
 from idle_quarry.app.views.line_up.record import RecordPage
 from idle_quarry.app.views.registry import VIEWS
-from idle_quarry.app.window import MainWindow
 from idle_quarry.demo import make_clips
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.changes.edits import Edit, edited
@@ -391,7 +391,7 @@ def test_work_that_cannot_be_kept_is_said_and_not_lost_by_closing(
     qtbot.waitUntil(lambda: window.unkept.isVisible() and "House HD 50i" in window.unkept.text())
     window.desk.say("something else")
     asked: list[str] = []
-    monkeypatch.setattr("idle_quarry.app.window.may_lose", lambda unkept, _window: asked.append(unkept))
+    monkeypatch.setattr("idle_quarry.app.shell.window.may_lose", lambda unkept, _window: asked.append(unkept))
     assert not window.close() and window.isVisible() and "cannot be kept" in asked[0] and window.unkept.isVisible()
     folder.unlink()
     window.desk.documents.keeping.try_again()
@@ -409,7 +409,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
-from idle_quarry.app.window import MainWindow
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.library import open_library
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.changes.edits import Edit
@@ -624,7 +624,7 @@ def test_what_a_killed_program_left_is_offered_to_be_cleared(
 ) -> None:
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))  # where nothing else was left
     window = open_window()
-    note = begun.RecoveryNote("job", tmp_path / "Evening", files=("job.json",))
+    note = recovery.RecoveryNote("job", tmp_path / "Evening", files=("job.json",))
     note.part.mkdir()
     (note.part / "job.json").write_text("{}" * 1_000_000)
     assert note._file is not None

@@ -241,8 +241,8 @@ def test_a_house_is_begun_and_its_templates_are_decided_without_a_window(tmp_pat
     def by(person: str, *arguments: str, status: int = 0) -> Any:
         return document(*place, "--person", person, *arguments, status=status)
 
-    begun = by("Runa", "house", "begin", "--delivery", "hd-50", "--delivery", "sd-50", "--work", str(tmp_path))
-    assert [each["made"] for each in begun] == [True] * 3 and {each["revision"] for each in begun} == {1}
+    entries = by("Runa", "house", "begin", "--delivery", "hd-50", "--delivery", "sd-50", "--work", str(tmp_path))
+    assert [each["made"] for each in entries] == [True] * 3 and {each["revision"] for each in entries} == {1}
     for folder in ("/tmp/a\udcffb", "a" * 5000):  # what a shell hands over need not be text
         run(*place, "house", "begin", "--delivery", "uhd-50", "--work", folder, status=2)
     assert not any(each["made"] for each in by("Odo", "house", "begin", "--delivery", "hd-50", "--delivery", "sd-50"))

@@ -15,7 +15,7 @@ import pytest
 from tests.app.conftest import filled
 from tests.conftest import shortened
 
-from idle_quarry.app.work import Cancelled
+from idle_quarry.app.background.workers import Cancelled
 from idle_quarry.cli.main import run
 from idle_quarry.errors import MediaError, NotPossible
 from idle_quarry.line.writing.sending import SentSound, picture_of, sent_pictures

@@ -5,10 +5,10 @@ from datetime import UTC, datetime, timedelta
 
 from procrastinate import utils
 
-from idle_quarry.jobs.lending import house, worker
+from idle_quarry.jobs.lending import task_server, worker
 
 if __name__ == "__main__":
-    house.HEARTBEAT_S, worker._DEAD_S, worker._LOOK_S = 0.4, 0.7, 0.2
+    task_server.HEARTBEAT_S, worker._DEAD_S, worker._LOOK_S = 0.4, 0.7, 0.2
     given = sys.argv[1:]
     if "--skew" in given:
         at = given.index("--skew")

@@ -14,13 +14,13 @@ from tests.conftest import demo_template
 from idle_quarry.jobs.handover.causes import frame_of, setting_of
 from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, CheckedFile, worst
 from idle_quarry.jobs.handover.codec_known import differs, wrapped_as
+from idle_quarry.jobs.handover.file_writing import first_timecode
 from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
 from idle_quarry.jobs.handover.picture_checks import picture_checks
 from idle_quarry.jobs.handover.programme_checks import _pattern, programme_checks
 from idle_quarry.jobs.handover.record import VerificationRecord, accepted
 from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
 from idle_quarry.jobs.handover.verify import IDS
-from idle_quarry.jobs.handover.written import first_timecode
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.media.coding.writing import ClipWriter

@@ -42,6 +42,8 @@ def test_a_part_that_is_turned_has_its_fields_the_wrong_way_round(tmp_path: Path
 def test_two_demos_that_are_begun_at_once_both_come_up(tmp_path: Path) -> None:
     environment = {**os.environ, **{f"XDG_{name}_HOME": str(tmp_path / name) for name in ("DATA", "STATE", "CONFIG")}}
     code = "from idle_quarry.demo.lay_out import lay_out; lay_out(None)"
-    begun = [subprocess.Popen([sys.executable, "-c", code], env=environment, stderr=subprocess.PIPE) for _ in range(2)]
-    assert [each.communicate(timeout=120)[1][-400:] for each in begun] == [b"", b""]
-    assert [each.returncode for each in begun] == [0, 0]
+    processes = [
+        subprocess.Popen([sys.executable, "-c", code], env=environment, stderr=subprocess.PIPE) for _ in range(2)
+    ]
+    assert [each.communicate(timeout=120)[1][-400:] for each in processes] == [b"", b""]
+    assert [each.returncode for each in processes] == [0, 0]

@@ -22,13 +22,13 @@ from idle_quarry.errors import JobError, NotPossible
 from idle_quarry.files import sha256_of
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, Marker, Media, Timeline, TimelineItem, Track
+from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelines_in
 from idle_quarry.jobs.handover.make import _free_name, make, name_of
 from idle_quarry.jobs.handover.programme import Mix, _Voice
 from idle_quarry.jobs.handover.verify import IDS, verify
 from idle_quarry.jobs.material import taken_in, write_material
-from idle_quarry.jobs.renders.standing import Programme, programmes_of, stock_of
+from idle_quarry.jobs.renders.status import Programme, programmes_of, stock_of
 from idle_quarry.jobs.start import start_job
 from idle_quarry.library import FileLibrary
 from idle_quarry.media.inspecting import inspect

@@ -23,11 +23,11 @@ from idle_quarry.errors import JobError
 from idle_quarry.jobs import start as starting
 from idle_quarry.jobs.allowed import NotApproved, check_startable
 from idle_quarry.jobs.check import check_job
+from idle_quarry.jobs.folder_plan import FOR_CLIPS, FOR_CUTS, FOR_DELIVERIES, FOR_RENDERS, folder_for
 from idle_quarry.jobs.moving import move, move_of
 from idle_quarry.jobs.next_steps import next_steps
 from idle_quarry.jobs.papers import camera_sheet, setup_sheet
 from idle_quarry.jobs.start import StartedJob, start_job
-from idle_quarry.jobs.structure import FOR_CLIPS, FOR_CUTS, FOR_DELIVERIES, FOR_RENDERS, folder_for
 from idle_quarry.library import FileLibrary, Library, Stored
 from idle_quarry.library.records import Revision
 from idle_quarry.media import inspect

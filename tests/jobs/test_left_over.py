@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from tests.conftest import demo_template
 
-from idle_quarry import begun
+from idle_quarry import recovery
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.left_over import is_whole, left_over, take_up, words_of
@@ -68,9 +68,9 @@ def test_a_part_is_found_and_cleared_and_nothing_else(what: str, said: str, plac
     if one.part.is_dir():  # somebody put a file of theirs into it
         (one.part / "notes.txt").write_text("mine")
         with pytest.raises(QuarryError, match=r"notes\.txt"):
-            begun.clear(one)
+            recovery.clear(one)
         (one.part / "notes.txt").unlink()
-    begun.clear(one)
+    recovery.clear(one)
     assert set(place.iterdir()) == before and left_over(library) == []
 
 
@@ -86,15 +86,15 @@ def test_a_whole_job_is_taken_up_once(place: Path) -> None:
 
 def test_what_is_being_made_now_is_not_left_over(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    with begun.noted("paper", tmp_path / "book.pdf") as part:
+    with recovery.noted("paper", tmp_path / "book.pdf") as part:
         part.write_text("half")
         found = subprocess.run(
-            [sys.executable, "-c", "from idle_quarry import begun; print(len(begun.left()))"],
+            [sys.executable, "-c", "from idle_quarry import recovery; print(len(recovery.left()))"],
             capture_output=True, text=True, check=True, timeout=60,
         )  # fmt: skip
         assert found.stdout.strip() == "0"
-    assert begun.left() == []
+    assert recovery.left() == []
     forged = tmp_path / "data" / "idle-quarry" / "begun" / "0123.json"  # a note may name only what carries its ident
     said = {"kind": "paper", "part": str(part), "target": "x", "time": "", "dirs": [], "files": []}
     forged.write_text(json.dumps(said))
-    assert begun.left() == []
+    assert recovery.left() == []

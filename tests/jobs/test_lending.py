@@ -24,24 +24,24 @@ from idle_quarry.cli.main import run
 from idle_quarry.errors import Away, JobError, LibraryError, NotPossible, NotUnderstood
 from idle_quarry.jobs.check import Job, check_job
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import Media
+from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelines_in
 from idle_quarry.jobs.handover.record import VerificationRecord
 from idle_quarry.jobs.lending import lender
 from idle_quarry.jobs.lending.answers import file_named, inside, looked
-from idle_quarry.jobs.lending.choice import mark_all, opened, queue_of
-from idle_quarry.jobs.lending.house import SERVER, TaskAnswer, TaskServer, key_of, queue_name
+from idle_quarry.jobs.lending.job_tasks import brought_in, verified
 from idle_quarry.jobs.lending.lender import LendingOffer, hours_of, idle_s
-from idle_quarry.jobs.lending.pieces import ServerQueue, piece_of, said_piece, unmarked
-from idle_quarry.jobs.lending.reach import PROOF, NotReachable, Reach, mark, place_above
-from idle_quarry.jobs.lending.whole import brought_in, verified
+from idle_quarry.jobs.lending.queue_choice import mark_all, opened, queue_of
+from idle_quarry.jobs.lending.server_queue import ServerQueue, piece_of, said_piece, unmarked
+from idle_quarry.jobs.lending.shared_folders import PROOF, NotReachable, Reach, mark, place_above
+from idle_quarry.jobs.lending.task_server import SERVER, TaskAnswer, TaskServer, key_of, queue_name
 from idle_quarry.jobs.material import read_material, taken_in, write_material
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.jobs.renders.making import render
 from idle_quarry.jobs.renders.pieces import pieces_of
 from idle_quarry.jobs.renders.recipe import Recipe
-from idle_quarry.jobs.renders.settled import settled
-from idle_quarry.jobs.renders.standing import programmes_of, stock_of
+from idle_quarry.jobs.renders.render_folder import settled
+from idle_quarry.jobs.renders.status import programmes_of, stock_of
 from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.library import FileLibrary
 from idle_quarry.library.server.tasks import ADDING, AS_OWNER, GRANTED, SCHEMA, SILENT_S, TAKING
@@ -373,7 +373,7 @@ def test_what_cannot_be_used_is_refused_and_a_server_that_is_away_is_waited_for(
     job = check_job(a_job(library, tmp_path))
     runa, wren = TaskServer(server.url("Runa", house)), TaskServer(server.url("Wren", house))
     monkeypatch.setattr(TaskServer, "crew", lambda _house, _key: Nobody())
-    monkeypatch.setattr("idle_quarry.jobs.lending.house._LOOK_S", 0.02)
+    monkeypatch.setattr("idle_quarry.jobs.lending.task_server._LOOK_S", 0.02)
     worker = wren.rows("SELECT worker_id FROM procrastinate_register_worker_v1()")[0]["worker_id"]
     place = {"place": "0" * 8, "root": "/m"}
     for said, away in (("null", 0), ("[]", 0), ("7", 0), ('{"path": 1}', 40)):
@@ -405,7 +405,7 @@ def test_what_cannot_be_used_is_refused_and_a_server_that_is_away_is_waited_for(
                 runa.awaited(job, "verify", {"x": said}, [place], told)
         monkeypatch.undo()
         monkeypatch.setattr(TaskServer, "crew", lambda _house, _key: Nobody())
-        monkeypatch.setattr("idle_quarry.jobs.lending.house._LOOK_S", 0.02)
+        monkeypatch.setattr("idle_quarry.jobs.lending.task_server._LOOK_S", 0.02)
     runa.close()
     wren.close()
 

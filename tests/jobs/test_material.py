@@ -22,6 +22,7 @@ from idle_quarry.demo.templates import house_shelf
 from idle_quarry.errors import JobError, MediaError, NotPossible
 from idle_quarry.jobs.conform.writing import write_list
 from idle_quarry.jobs.cutting.timeline import PICTURE, Media, Timeline, TimelineItem, Track
+from idle_quarry.jobs.folder_plan import BROUGHT_IN, MATERIAL_FILE, TIMELINES
 from idle_quarry.jobs.material import (
     BROUGHT,
     CHANGED,
@@ -41,7 +42,6 @@ from idle_quarry.jobs.material import (
     with_part,
     write_material,
 )  # fmt: skip
-from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, TIMELINES
 from idle_quarry.media import inspect
 from idle_quarry.media.looking import look
 from idle_quarry.media.stills import FrameSource

@@ -24,22 +24,22 @@ from tests.app.test_cuts import CLIPS
 from tests.conftest import demo_template
 from tests.jobs.test_trial import item, timeline
 
-from idle_quarry.app.models.jobs.renders.seen import anew_words
+from idle_quarry.app.models.jobs.renders.snapshot import anew_words
 from idle_quarry.cli.main import run
 from idle_quarry.errors import JobError, MediaError, NotPossible
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import TITLE, Media, Timeline, TimelineItem, Transition
+from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelines_in
 from idle_quarry.jobs.material import read_material, taken_in, write_material
-from idle_quarry.jobs.renders import turn
-from idle_quarry.jobs.renders.anew import anew
+from idle_quarry.jobs.renders import task_run
+from idle_quarry.jobs.renders.impact import anew
 from idle_quarry.jobs.renders.making import render
 from idle_quarry.jobs.renders.pieces import EXACT, FAILED, WANTED, Canvas, Piece, Stock, pieces_of
 from idle_quarry.jobs.renders.queue import FileQueue
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
-from idle_quarry.jobs.renders.settled import answer, settled
-from idle_quarry.jobs.renders.standing import (
+from idle_quarry.jobs.renders.render_folder import answer, settled
+from idle_quarry.jobs.renders.status import (
     MISSED,
     RENDERED,
     cost_of,
@@ -55,9 +55,9 @@ from idle_quarry.jobs.renders.worker import Worker
 from idle_quarry.jobs.start import start_job
 from idle_quarry.library import FileLibrary
 from idle_quarry.media.inspecting import inspect
+from idle_quarry.media.kept_measurements import identity
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import clip_material
-from idle_quarry.media.memory import identity
 from idle_quarry.media.pictures import Reader
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.policies import Policy
@@ -329,8 +329,8 @@ def test_a_full_disk_waits_with_a_sentence_and_goes_on(tmp_path: Path, monkeypat
             room[0] += 1
             return 0 if room[0] < 3 else 1 << 40
 
-    monkeypatch.setattr(turn, "render", full)
-    monkeypatch.setattr(turn, "LOOK_S", 0.01)
+    monkeypatch.setattr(task_run, "render", full)
+    monkeypatch.setattr(task_run, "LOOK_S", 0.01)
     monkeypatch.setattr("shutil.disk_usage", lambda _path: Usage())
     queue.put([recipe])
     assert Worker(queue, store, "w", stop).run() == 1
@@ -516,7 +516,7 @@ def test_renders_go_where_the_template_says_and_never_unasked_onto_the_systems_d
         made.kind, made.writable = str(kinds["kind"]), bool(kinds["writable"])
         return made
 
-    monkeypatch.setattr("idle_quarry.jobs.renders.settled.volume_of", volume)
+    monkeypatch.setattr("idle_quarry.jobs.renders.render_folder.volume_of", volume)
     job = check_job(folder)
     first = settled(job)
     assert (

@@ -13,7 +13,7 @@ from zipfile import ZipFile
 
 import pytest
 
-from idle_quarry import begun
+from idle_quarry import recovery
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.handover import sealing
 from idle_quarry.jobs.handover.sealing import LIST, handed_over
@@ -21,7 +21,7 @@ from idle_quarry.jobs.handover.sealing import LIST, handed_over
 
 def hand_over(folder: Path, name: str, data: bytes) -> str:
     """Hand over a file as `make` does: noted, made apart, sealed, in its place."""
-    with begun.noted("delivery", folder / name, dirs=(folder.name,)) as part:
+    with recovery.noted("delivery", folder / name, dirs=(folder.name,)) as part:
         try:
             file = part / folder.name / name
             file.parent.mkdir(parents=True)
@@ -136,10 +136,10 @@ def test_killed_at_any_step_nothing_half_done_has_the_name_and_what_is_left_is_f
         if status == 0:
             break
         steps += 1
-        left = [each for each in begun.left() if each.target.parent == out]
+        left = [each for each in recovery.left() if each.target.parent == out]
         assert {each.part for each in left} >= set(out.glob(".*")), "whatever lies there is found"
         for each in left:
-            begun.clear(each)
+            recovery.clear(each)
         assert not list(out.glob(".*")) and (out / "one.mxf").exists()
         if (out / "two.mxf").exists():  # from its last step on it is there, and so is its list
             assert (out / "two.mxf").read_bytes() == b"second" and holds(out)

@@ -20,9 +20,9 @@ from tests.conftest import demo_template
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.keeping import KEPT_STATES, earlier, keep, read_timeline
-from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, mixed, next_cut, next_item, shown_at
+from idle_quarry.jobs.cutting.at_frame import SAMPLE_RATE, mixed, next_cut, next_item, shown_at
 from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, TITLE, Media, Timeline, TimelineItem, Track
+from idle_quarry.jobs.cutting.timeline_files import KEPT_STATES, earlier, keep, read_timeline
 from idle_quarry.jobs.start import start_job
 from idle_quarry.library import FileLibrary
 from idle_quarry.path.changes.edits import Edit, edited
@@ -132,7 +132,7 @@ EDITING = """
 import sys
 from fractions import Fraction
 from pathlib import Path
-from idle_quarry.jobs.cutting.keeping import keep
+from idle_quarry.jobs.cutting.timeline_files import keep
 from tests.jobs.test_trial import item, timeline
 path = Path(sys.argv[1])
 for n in range(100000):

@@ -14,10 +14,10 @@ from tests.postgres import PrivateServer
 
 from idle_quarry.errors import Away, LibraryError
 from idle_quarry.library import HandoverRecord, Search
-from idle_quarry.library.house import in_use, listed, own_copy, put
+from idle_quarry.library.house_entries import in_use, listed, own_copy, put
 from idle_quarry.library.server import open_server
 from idle_quarry.library.server.at_hand import AtHand, place_at_hand
-from idle_quarry.library.server.line import LibraryNews, ServerConnection
+from idle_quarry.library.server.connection import LibraryNews, ServerConnection
 from idle_quarry.library.server.setup import set_up
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.entries import entry_from_data, stored_entry

@@ -16,7 +16,7 @@ from idle_quarry.errors import ExchangeError, LibraryError, NameTaken, NotUnders
 from idle_quarry.library import Search, open_library
 from idle_quarry.library.copying import carried
 from idle_quarry.library.exchange import exported, imported
-from idle_quarry.library.house import (
+from idle_quarry.library.house_entries import (
     BUILT_IN,
     checked,
     export_entry,
@@ -36,7 +36,7 @@ from idle_quarry.path.changes.edits import Edit, differences, edited, value_at
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.entries import KINDS, Monitor, entry_from_data, stored_entry
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.house import HouseEntries
+from idle_quarry.path.house_entries import HouseEntries
 from idle_quarry.path.registry import codecs, known, monitors, sound_layouts
 from idle_quarry.path.settings import settings_on, with_setting
 from idle_quarry.path.template import content_hash

@@ -18,7 +18,7 @@ from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import ExchangeError, LibraryError, NameTaken
 from idle_quarry.library import FileLibrary, Search, open_library
 from idle_quarry.library.exchange import export_file, exported, import_file, imported, schema
-from idle_quarry.library.house import own_copy, put
+from idle_quarry.library.house_entries import own_copy, put
 from idle_quarry.library.publish_schema import published
 from idle_quarry.library.records import RevisionFacts
 from idle_quarry.library.schema import HEAD, metadata

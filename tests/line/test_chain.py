@@ -8,7 +8,7 @@ import pytest
 from idle_quarry.errors import NotPossible
 from idle_quarry.line.devices.by_eye import steps_for
 from idle_quarry.line.devices.chain import Chain, ShownFrame
-from idle_quarry.line.reading.told import kind_of, told
+from idle_quarry.line.reading.packet_description import kind_of, told
 from idle_quarry.line.writing.feed import Setup
 from idle_quarry.line.writing.sending import sent_pictures
 from idle_quarry.path.registry import monitors, sound_layouts

@@ -16,10 +16,10 @@ from tests.material import CODERS, KINDS, Chance, coded, drawn, frames, written
 from idle_quarry.media import inspect
 from idle_quarry.media.looking import look
 from idle_quarry.media.measurement.field_pairs import PairMeter
+from idle_quarry.media.measurement.field_structure import CYCLES, PATTERNS, evidence
 from idle_quarry.media.measurement.fields import ExaminedRun, fields_of
 from idle_quarry.media.measurement.measure import measure
-from idle_quarry.media.measurement.measured import Fields
-from idle_quarry.media.measurement.structure import CYCLES, PATTERNS, evidence
+from idle_quarry.media.measurement.results import Fields
 
 FFmpeg = Callable[..., Path]
 

@@ -18,7 +18,7 @@ from tests.material import Chance, frames, written
 from tests.oracles import colour
 
 from idle_quarry.demo import make_clips
-from idle_quarry.media import memory
+from idle_quarry.media import kept_measurements
 from idle_quarry.media.against import against
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.looking import corrected_clip, look, look_at_all
@@ -201,7 +201,7 @@ def test_a_second_look_is_from_memory_and_knows_a_renamed_clip(tmp_path: Path, m
     assert again.measured == first.measured and again.name == "renamed.mkv"
     assert again.format == first.format and again.disagreements == first.disagreements
     # a note of another version of measurement, or a damaged one, is no memory
-    note = memory._note(memory.identity(tmp_path / "renamed.mkv"))
+    note = kept_measurements._note(kept_measurements.identity(tmp_path / "renamed.mkv"))
     note.write_bytes(note.read_bytes()[:-20])
     with pytest.raises(AssertionError, match="measured again"):
         look(tmp_path / "renamed.mkv")

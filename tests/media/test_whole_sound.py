@@ -10,8 +10,8 @@ import pytest
 from pytestqt.qtbot import QtBot
 from tests.app.test_models import desk  # noqa: F401  (a fixture)
 
+from idle_quarry.app.background.workers import Cancelled
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.work import Cancelled
 from idle_quarry.media.looking import look, whole_sound_heard
 
 #: Tech 3341, case 5: tones of these levels (dBFS of a stereo sine at 1 kHz) and lengths are −23 LUFS together.

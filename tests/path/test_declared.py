@@ -6,12 +6,12 @@ import pytest
 from tests.conftest import demo_template
 
 from idle_quarry.errors import NotPossible, NotUnderstood
-from idle_quarry.library.house import checked, own_copy
+from idle_quarry.library.house_entries import checked, own_copy
 from idle_quarry.path.beginning.delivering import delivered
 from idle_quarry.path.changes.edits import Edit, changes, differences, edited, put_back
 from idle_quarry.path.changes.merging import merge
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.house import HouseEntries
+from idle_quarry.path.house_entries import HouseEntries
 from idle_quarry.path.registry import monitors
 from idle_quarry.path.settings import Setting, setting_at, settings_of, settings_on, with_setting
 from idle_quarry.path.settings.declared import captions_from

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from idle_quarry.demo.equipment import histories
 from idle_quarry.errors import NotPossible, NotUnderstood, QuarryError
-from idle_quarry.library.house import own_copy
+from idle_quarry.library.house_entries import own_copy
 from idle_quarry.path.entries import KINDS, Entry, entry_from_data, facts_of, stored_entry
 from idle_quarry.path.entries.codec import RateRow
 from idle_quarry.path.entries.delivery import Clause

@@ -13,7 +13,7 @@ from tests.path.scrambled import followed
 
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import QuarryError
-from idle_quarry.library.house import own_copy
+from idle_quarry.library.house_entries import own_copy
 from idle_quarry.path.beginning.beginnings import from_clip, from_delivery, standard_near, working_from
 from idle_quarry.path.beginning.delivering import delivered
 from idle_quarry.path.changes.edits import Edit, changes, differences, edited, flattened, put_back

@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.media.measurement.field_pairs import PairMeter
+from idle_quarry.media.measurement.field_structure import evidence
 from idle_quarry.media.measurement.fields import ExaminedRun, fields_of
-from idle_quarry.media.measurement.structure import evidence
 from idle_quarry.picture.fields import (
     CADENCES,
     DEINTERLACERS,

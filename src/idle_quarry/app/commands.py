@@ -7,12 +7,12 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import TYPE_CHECKING, Protocol
 
-from idle_quarry.app.theme import BRIGHTNESSES, TEXT_SIZES, theme
+from idle_quarry.app.appearance.theme import BRIGHTNESSES, TEXT_SIZES, theme
 from idle_quarry.app.trial_keys import KEYS
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
-    from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
+    from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
     from idle_quarry.app.models.jobs.trial.trial import Trial
 
 

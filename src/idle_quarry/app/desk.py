@@ -10,26 +10,26 @@ from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.acts import LibraryActs
-from idle_quarry.app.compiler import Compiler
-from idle_quarry.app.document import Document
-from idle_quarry.app.documents import Documents
-from idle_quarry.app.following import FileFollower
-from idle_quarry.app.later import LazyModel
-from idle_quarry.app.models.equipment.house_now import HouseModel
+from idle_quarry.app.acts.library_acts import LibraryActs
+from idle_quarry.app.background.compiler import Compiler
+from idle_quarry.app.background.file_follower import FileFollower
+from idle_quarry.app.background.lazy_model import LazyModel
+from idle_quarry.app.background.workers import Workers
+from idle_quarry.app.documents.document import Document
+from idle_quarry.app.documents.documents import Documents
+from idle_quarry.app.house_model import HouseModel
 from idle_quarry.app.models.library.shelf import Shelf
 from idle_quarry.app.models.path.path import PathModel
 from idle_quarry.app.models.people.lending import Lending
 from idle_quarry.app.models.people.server import Server
 from idle_quarry.app.preferences import Preferences
-from idle_quarry.app.work import Workers
 from idle_quarry.compiling import ahead
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import FileLibrary, Revision, StoredTemplate
 from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
-from idle_quarry.path.house import HouseEntries
+from idle_quarry.path.house_entries import HouseEntries
 from idle_quarry.path.template import Template
 from idle_quarry.places import DEMO, library_place
 

@@ -12,11 +12,11 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QCoreApplication, QEventLoop, QProcess, QSize, QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 
-from idle_quarry.app.last_look import keep, last_look
+from idle_quarry.app.appearance.style import prepare
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.preferences import Preferences
-from idle_quarry.app.style import prepare
-from idle_quarry.app.theme import theme
-from idle_quarry.app.window import MainWindow
+from idle_quarry.app.shell.last_look import keep, last_look
+from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.errors import QuarryError
 from idle_quarry.places import DEMO, is_server, library_place, person
 from idle_quarry.reports import unforeseen
@@ -57,10 +57,10 @@ def run_window(place: str | None) -> int:
         if any(name in os.environ for name in _FROM_A_DESKTOP):  # nobody reads standard error there
             QMessageBox.critical(window, "Idle Quarry", str(error))
         raise
-    from idle_quarry.app.collecting import Collector
+    from idle_quarry.app.background.collecting import Collector
+    from idle_quarry.app.background.loading import Loading
     from idle_quarry.app.desk import Desk
-    from idle_quarry.app.loading import Loading
-    from idle_quarry.app.offers import welcome_back
+    from idle_quarry.app.shell.offers import welcome_back
     from idle_quarry.app.views.registry import to_load
 
     desk = Desk(library, preferences)

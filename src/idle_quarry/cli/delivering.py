@@ -22,8 +22,8 @@ def deliver(options: Options, out: Output) -> int:
     from idle_quarry.jobs.handover.make import make
     from idle_quarry.jobs.handover.record import noted, with_made
     from idle_quarry.jobs.handover.verify import failed_first
-    from idle_quarry.jobs.renders.settled import settled
-    from idle_quarry.jobs.renders.standing import programmes_of, stock_of
+    from idle_quarry.jobs.renders.render_folder import settled
+    from idle_quarry.jobs.renders.status import programmes_of, stock_of
 
     job = check_job(Path(options.job).expanduser())
     delivery = delivery_of(job.template, options.delivery)

@@ -9,7 +9,7 @@ from typing import Any
 from idle_quarry.cli.opening import opened
 from idle_quarry.cli.output import Output, table
 from idle_quarry.errors import ExchangeError
-from idle_quarry.library.house import (
+from idle_quarry.library.house_entries import (
     ListedEntry,
     checked,
     export_entry,

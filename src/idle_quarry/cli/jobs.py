@@ -41,7 +41,7 @@ def job_new(options: Options, out: Output) -> int:
 
 def job_left(options: Options, out: Output) -> int:
     """What killed programs left half made or unlisted; 1 where anything is left."""
-    from idle_quarry import begun
+    from idle_quarry import recovery
     from idle_quarry.jobs import left_over as over
 
     with opened(options) as library:
@@ -52,7 +52,7 @@ def job_left(options: Options, out: Output) -> int:
                 over.take_up(library, leftover)
                 done = "taken up"
             elif not whole and options.clear:
-                begun.clear(leftover)
+                recovery.clear(leftover)
                 done = "cleared"
             remain += not done
             document.append({**over.to_json(leftover), "done": done})

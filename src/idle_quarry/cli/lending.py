@@ -14,7 +14,7 @@ from idle_quarry.errors import Away, NotPossible
 from idle_quarry.places import is_server
 
 if TYPE_CHECKING:
-    from idle_quarry.jobs.lending.house import TaskServer
+    from idle_quarry.jobs.lending.task_server import TaskServer
 
 #: Seconds between two looks at what is done.
 _EVERY_S = 1.0
@@ -22,7 +22,7 @@ _EVERY_S = 1.0
 
 def lend(options: Options, out: Output) -> int:
     """Mark folders, or do what other machines of the house want done, until it is stopped; with `--once` until nothing is left."""
-    from idle_quarry.jobs.lending.reach import mark
+    from idle_quarry.jobs.lending.shared_folders import mark
 
     if options.mark:
         marked = [mark(Path(each).expanduser()) for each in options.mark]
@@ -39,9 +39,9 @@ def lend(options: Options, out: Output) -> int:
 
 def _lent(options: Options, say: Callable[[str], None] | None) -> int:
     """Lend this machine; return how many tasks ended meanwhile."""
-    from idle_quarry.jobs.lending.house import TaskServer
     from idle_quarry.jobs.lending.lender import LendingOffer, MachineLending, hours_of
-    from idle_quarry.jobs.lending.reach import proof_in
+    from idle_quarry.jobs.lending.shared_folders import proof_in
+    from idle_quarry.jobs.lending.task_server import TaskServer
 
     if not is_server(options.library):
         raise NotPossible(
@@ -82,7 +82,7 @@ def _lent(options: Options, say: Callable[[str], None] | None) -> int:
 
 
 def _words(house: TaskServer, why: str) -> str:
-    from idle_quarry.jobs.lending.house import lent_words
+    from idle_quarry.jobs.lending.task_server import lent_words
 
     if why:
         return f"not lent just now: {why}"

@@ -14,7 +14,7 @@ from idle_quarry.signal.words import format_from_words
 
 if TYPE_CHECKING:  # a library is read by few commands, and its parts take longer to load than most of them to run
     from idle_quarry.library import Library, StoredTemplate
-    from idle_quarry.path.house import HouseEntries
+    from idle_quarry.path.house_entries import HouseEntries
     from idle_quarry.signal.formats import SignalFormat
 
 Options = argparse.Namespace
@@ -48,11 +48,11 @@ def _open(options: Options) -> Library:
 
 def house_of(options: Options) -> HouseEntries:
     """Return what the house has of its own, where there is a library; nothing where there is none yet."""
-    from idle_quarry.path.house import NO_HOUSE, HouseEntries
+    from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries
 
     if not is_server(options.library) and not library_place(options.library).is_file():
         return NO_HOUSE
-    from idle_quarry.library.house import in_use
+    from idle_quarry.library.house_entries import in_use
 
     with opened(options) as library:
         return HouseEntries(tuple(stored.entry for stored in in_use(library).values()))

@@ -16,10 +16,10 @@ from idle_quarry.places import is_server
 
 if TYPE_CHECKING:
     from idle_quarry.jobs.check import Job
-    from idle_quarry.jobs.lending.house import TaskServer
+    from idle_quarry.jobs.lending.task_server import TaskServer
     from idle_quarry.jobs.renders.recipe import Recipe
     from idle_quarry.jobs.renders.rendering import JobRenderer
-    from idle_quarry.jobs.renders.standing import Programme
+    from idle_quarry.jobs.renders.status import Programme
     from idle_quarry.jobs.renders.store import RenderStore
 
 #: Seconds between two looks at how far the workers are.
@@ -29,10 +29,10 @@ _EVERY_S = 0.2
 def render(options: Options, out: Output) -> int:
     """Render what is not rendered yet; 1 where a piece could not be."""
     from idle_quarry.jobs.check import check_job
-    from idle_quarry.jobs.lending.choice import queue_of
+    from idle_quarry.jobs.lending.queue_choice import queue_of
+    from idle_quarry.jobs.renders.render_folder import answer
     from idle_quarry.jobs.renders.rendering import JobRenderer
-    from idle_quarry.jobs.renders.settled import answer
-    from idle_quarry.jobs.renders.standing import programmes_of, stock_of, wanted_of
+    from idle_quarry.jobs.renders.status import programmes_of, stock_of, wanted_of
 
     job = check_job(Path(options.job).expanduser())
     if options.at is not None:
@@ -68,7 +68,7 @@ def render(options: Options, out: Output) -> int:
 
 def _house(options: Options, programmes: list[Programme], store: RenderStore) -> tuple[TaskServer | None, str]:
     """Return the house whose machines may help, None and why where this one renders alone."""
-    from idle_quarry.jobs.lending.choice import opened, unmarked
+    from idle_quarry.jobs.lending.queue_choice import opened, unmarked
 
     house, why = opened(options.library if is_server(options.library) else None)
     if house is None:
@@ -86,7 +86,7 @@ def _house(options: Options, programmes: list[Programme], store: RenderStore) ->
 
 def _store(job: Job) -> RenderStore:
     """Return where the job's renders go. Raises `JobError` where that is to be asked."""
-    from idle_quarry.jobs.renders.settled import settled
+    from idle_quarry.jobs.renders.render_folder import settled
 
     render_folder = settled(job)
     if render_folder.store is None:

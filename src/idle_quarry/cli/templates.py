@@ -10,7 +10,7 @@ from idle_quarry.cli.opening import Options, opened, stored_of
 from idle_quarry.cli.output import Output, table
 from idle_quarry.path.changes.edits import differences
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.house import HouseEntries
+from idle_quarry.path.house_entries import HouseEntries
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
@@ -55,7 +55,7 @@ def template_list(options: Options, out: Output) -> int:
 def template_find(options: Options, out: Output) -> int:
     """The templates of which every condition holds, with what they have there; 1 where there are none."""
     from idle_quarry.library import Search, typed_words
-    from idle_quarry.library.by_setting import SettingIndex
+    from idle_quarry.library.setting_index import SettingIndex
     from idle_quarry.path.changes.conditions import conditions
 
     wanted, words = conditions(", ".join(options.words))
@@ -146,7 +146,7 @@ def template_diff(options: Options, out: Output) -> int:
 
 def explain(options: Options, out: Output) -> int:
     """A template's evaluated path and findings."""
-    from idle_quarry.library.house import in_use
+    from idle_quarry.library.house_entries import in_use
 
     with opened(options) as library:
         stored = stored_of(library, options.name)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from idle_quarry.library.house import checked
+from idle_quarry.library.house_entries import checked
 from idle_quarry.path.entries import Entry
 
 

@@ -22,14 +22,14 @@ from idle_quarry.demo.scenes import SCENES
 from idle_quarry.files import locked
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.keeping import keep, read_timeline, timelines_in
 from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Media, TimelineItem
+from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelines_in
+from idle_quarry.jobs.folder_plan import BROUGHT_IN
 from idle_quarry.jobs.handover.make import make
 from idle_quarry.jobs.left_over import list_job
 from idle_quarry.jobs.material import BroughtInFile, bring_in, class_of, taken_in, with_part, write_material
-from idle_quarry.jobs.renders.standing import programmes_of, stock_of
+from idle_quarry.jobs.renders.status import programmes_of, stock_of
 from idle_quarry.jobs.start import WritePdf, start_job
-from idle_quarry.jobs.structure import BROUGHT_IN
 from idle_quarry.library import Library, open_library
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.inspecting import inspect

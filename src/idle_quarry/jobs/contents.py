@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry.errors import MediaError, NotUnderstood, QuarryError
-from idle_quarry.jobs.lineup import wanted_line_up
+from idle_quarry.jobs.folder_plan import LINE_UP, TIMELINES, line_up_start
+from idle_quarry.jobs.line_up import wanted_line_up
 from idle_quarry.jobs.otio_reading import MOST_BYTES, values_of
-from idle_quarry.jobs.structure import LINE_UP, TIMELINES, line_up_start
 from idle_quarry.media import inspect
 from idle_quarry.media.measurement.sound import heard
 from idle_quarry.path.findings.sound import db

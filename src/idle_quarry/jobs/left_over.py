@@ -6,13 +6,13 @@ import os
 from pathlib import Path
 from typing import Any
 
-from idle_quarry import begun
-from idle_quarry.begun import Leftover
+from idle_quarry import recovery
 from idle_quarry.errors import JobError, LibraryError, QuarryError
 from idle_quarry.jobs.check import read_job
 from idle_quarry.jobs.start import StartedJob
 from idle_quarry.library.records import JobRecord, StoredTemplate
 from idle_quarry.library.store import Library
+from idle_quarry.recovery import Leftover
 
 _WORDS = {
     "job": "starting {name} was cut off",
@@ -40,7 +40,7 @@ def left_over(library: Library) -> list[Leftover]:
     What nothing is left of, or what is listed, is forgotten on the way. Raises `LibraryError`.
     """
     leftovers = []
-    for leftover in begun.left():
+    for leftover in recovery.left():
         if leftover.lies_there:
             leftovers.append(leftover)
         elif (
@@ -48,7 +48,7 @@ def left_over(library: Library) -> list[Leftover]:
             or not _is_job(leftover)
             or any(record.id == leftover.ident or Path(record.folder) == leftover.target for record in library.jobs())
         ):
-            begun.forget(leftover)
+            recovery.forget(leftover)
         elif _revision(library, leftover) is not None:
             leftovers.append(leftover)
     return leftovers
@@ -62,7 +62,7 @@ def take_up(library: Library, one: Leftover) -> JobRecord:
     record = library.record_job(
         str(one.said["title"]), one.target.resolve(), stored, str(one.said["by"]), ident=one.ident
     )
-    begun.forget(one)
+    recovery.forget(one)
     return record
 
 

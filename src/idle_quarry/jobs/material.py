@@ -17,11 +17,11 @@ from typing import Any
 from idle_quarry.errors import JobError, MediaError, NotPossible, QuarryError
 from idle_quarry.files import free_place, read_plain, written_whole
 from idle_quarry.jobs.conform.lists import read_list
+from idle_quarry.jobs.folder_plan import BROUGHT_IN, MATERIAL_FILE, PROXIES, TIMELINES
 from idle_quarry.jobs.records import changed
-from idle_quarry.jobs.structure import BROUGHT_IN, MATERIAL_FILE, PROXIES, TIMELINES
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.coding.converting import ConversionTarget, convert
-from idle_quarry.media.memory import identity
+from idle_quarry.media.kept_measurements import identity
 from idle_quarry.media.names import clip_suffix
 from idle_quarry.path.matching import Match, match
 from idle_quarry.path.names import cleaned_name

@@ -13,19 +13,19 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from idle_quarry.begun import RecoveryNote
 from idle_quarry.errors import JobError, MediaError
 from idle_quarry.files import sha256_of, written_whole
 from idle_quarry.jobs.check import Job, read_job
-from idle_quarry.jobs.lineup import wanted_line_up, write_line_up
+from idle_quarry.jobs.folder_plan import JOB_FILE, LINE_UP, PAPERS, line_up_file, planned
+from idle_quarry.jobs.line_up import wanted_line_up, write_line_up
 from idle_quarry.jobs.records import changing
 from idle_quarry.jobs.start import WritePdf, papers_of
-from idle_quarry.jobs.structure import JOB_FILE, LINE_UP, PAPERS, line_up_file, planned
 from idle_quarry.library.records import StoredTemplate
 from idle_quarry.library.store import now
 from idle_quarry.path.changes.effects import DifferenceRow, compared
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.settings import settings_of
+from idle_quarry.recovery import RecoveryNote
 
 
 @dataclass(frozen=True)

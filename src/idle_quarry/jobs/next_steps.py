@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Literal
 
 from idle_quarry.jobs.check import Job
-from idle_quarry.jobs.structure import PAPERS
+from idle_quarry.jobs.folder_plan import PAPERS
 
 Act = Literal["open", "look at clips", ""]
 

@@ -137,6 +137,6 @@ def _begin() -> subprocess.Popen[bytes]:
     source = str(Path(__file__).resolve().parents[2])
     environment = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, (source, os.environ.get("PYTHONPATH"))))}
     return subprocess.Popen(
-        [sys.executable, "-m", "idle_quarry.jobs.otio_apart"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+        [sys.executable, "-m", "idle_quarry.jobs.otio_process"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
         env=environment,
     )  # fmt: skip

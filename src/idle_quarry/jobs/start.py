@@ -11,13 +11,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from idle_quarry import __version__
-from idle_quarry.begun import RecoveryNote
 from idle_quarry.errors import JobError, MediaError, QuarryError
 from idle_quarry.files import sha256_of
-from idle_quarry.jobs.lineup import write_line_up
-from idle_quarry.jobs.papers import camera_sheet, setup_sheet
-from idle_quarry.jobs.recipe import recipe
-from idle_quarry.jobs.structure import (
+from idle_quarry.jobs.folder_plan import (
     COLOUR,
     JOB_FILE,
     JOB_FORMAT,
@@ -29,6 +25,9 @@ from idle_quarry.jobs.structure import (
     line_up_file,
     planned,
 )
+from idle_quarry.jobs.line_up import write_line_up
+from idle_quarry.jobs.papers import camera_sheet, setup_sheet
+from idle_quarry.jobs.recipe import recipe
 from idle_quarry.jobs.timelines import write_timelines
 from idle_quarry.library.records import StoredTemplate
 from idle_quarry.library.store import now
@@ -36,6 +35,7 @@ from idle_quarry.path.codecs import mbps
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Template
+from idle_quarry.recovery import RecoveryNote
 
 #: Writes HTML as a PDF; the caller brings it, since drawing pages needs a toolkit that lies above this package.
 WritePdf = Callable[[str, Path], None]

@@ -12,7 +12,7 @@ from sqlalchemy.exc import IntegrityError
 
 from idle_quarry.errors import LibraryError
 from idle_quarry.library.engines import DatabaseStore
-from idle_quarry.library.held import described, held_canonical, held_from_data, held_hash
+from idle_quarry.library.held_values import described, held_canonical, held_from_data, held_hash
 from idle_quarry.library.schema import handovers, jobs, reviews, revisions, settings, templates
 
 #: In this order each row finds what it belongs to.

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry.library.exchange import schema
-from idle_quarry.library.house import schema_of
+from idle_quarry.library.house_entries import schema_of
 from idle_quarry.path.entries import KINDS
 
 

@@ -13,7 +13,7 @@ from pydantic import ValidationError
 
 from idle_quarry.errors import LibraryError
 from idle_quarry.library.engines import DatabaseStore
-from idle_quarry.library.held import TEMPLATE, Held, held_from_data, held_hash, name_key
+from idle_quarry.library.held_values import TEMPLATE, Held, held_from_data, held_hash, name_key
 from idle_quarry.library.records import (
     HandoverRecord,
     JobRecord,

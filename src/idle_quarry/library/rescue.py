@@ -13,7 +13,7 @@ import sqlalchemy as sa
 from pydantic import ValidationError
 
 from idle_quarry.errors import LibraryError, QuarryError
-from idle_quarry.library.held import TEMPLATE, held_from_data, held_hash, name_key
+from idle_quarry.library.held_values import TEMPLATE, held_from_data, held_hash, name_key
 from idle_quarry.library.schema import handovers, jobs, reviews, revisions, settings, templates
 from idle_quarry.library.store import now, open_library
 

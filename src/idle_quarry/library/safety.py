@@ -13,12 +13,12 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from idle_quarry.begun import RecoveryNote
 from idle_quarry.errors import LibraryError, QuarryError
-from idle_quarry.library.held import held_from_data, held_hash
+from idle_quarry.library.held_values import held_from_data, held_hash
 from idle_quarry.library.reading import LibraryReader
 from idle_quarry.library.records import Search
 from idle_quarry.library.schema import HEAD
+from idle_quarry.recovery import RecoveryNote
 
 #: Problems of the file itself that are told at the most: a torn file has thousands.
 _MOST_TOLD = 20

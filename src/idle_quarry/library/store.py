@@ -15,7 +15,7 @@ from sqlalchemy.exc import IntegrityError
 
 from idle_quarry.errors import LibraryError, NameTaken, QuarryError
 from idle_quarry.library.engines import migrated, sqlite_engine, version_of, with_log
-from idle_quarry.library.held import (
+from idle_quarry.library.held_values import (
     TEMPLATE,
     Held,
     count_changed,

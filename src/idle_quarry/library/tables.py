@@ -10,7 +10,6 @@ from pathlib import Path
 
 import jinja2
 
-from idle_quarry.begun import noted
 from idle_quarry.errors import ExchangeError
 from idle_quarry.library.exchange import write_file
 from idle_quarry.library.reading import LibraryReader
@@ -19,6 +18,7 @@ from idle_quarry.path.codecs import gb_per_hour, mbps
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.settings import settings_of
+from idle_quarry.recovery import noted
 from idle_quarry.signal.words import format_words
 
 

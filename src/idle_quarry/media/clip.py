@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from idle_quarry.media.declared import DeclaredProperties
-from idle_quarry.media.measurement.measured import Disagreement, Measurement
+from idle_quarry.media.measurement.results import Disagreement, Measurement
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 

@@ -13,13 +13,13 @@ from pathlib import Path
 from av.error import FFmpegError
 
 from idle_quarry.errors import MediaError, QuarryError
-from idle_quarry.media import memory
+from idle_quarry.media import kept_measurements
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.declared import signal_format
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.measurement.disagreements import disagreements, measured_format
 from idle_quarry.media.measurement.measure import Progress, measure, variable_rate
-from idle_quarry.media.measurement.measured import Measurement
+from idle_quarry.media.measurement.results import Measurement
 from idle_quarry.media.measurement.sound import heard_whole
 from idle_quarry.media.names import shown_name
 from idle_quarry.media.pacing import picture_times
@@ -47,15 +47,15 @@ def look(path: Path, progress: Progress | None = None, *, threads: int = 0) -> C
     if not path.is_file():
         return inspect(path)  # says what is wrong
     try:
-        ident = memory.identity(path)
+        ident = kept_measurements.identity(path)
     except OSError as error:
         raise MediaError("this user may not read it", subject=str(path)) from error
-    known = memory.remembered(ident)
+    known = kept_measurements.remembered(ident)
     if known is not None:
         # the file may have been renamed since, a run of stills keeps its label
         name = shown_name(path) if path.suffix == Path(known.name).suffix and "[" not in known.name else known.name
         clip = Clip(path, name, known.declared, signal_format(known.declared))
-        return _with(clip, known.measured, memory.correction(ident))
+        return _with(clip, known.measured, kept_measurements.correction(ident))
     clip = inspect(path)
     try:
         measured = measure(path, clip.declared, clip.format, progress, threads=threads)
@@ -64,8 +64,8 @@ def look(path: Path, progress: Progress | None = None, *, threads: int = 0) -> C
     except _UNFORESEEN as error:
         return replace(clip, trouble=unforeseen(error))
     clip, measured = _at_its_pace(clip, measured)
-    memory.remember(ident, clip.name, clip.declared, measured)
-    return _with(clip, measured, memory.correction(ident))
+    kept_measurements.remember(ident, clip.name, clip.declared, measured)
+    return _with(clip, measured, kept_measurements.correction(ident))
 
 
 def _at_its_pace(clip: Clip, measured: Measurement) -> tuple[Clip, Measurement]:
@@ -112,7 +112,7 @@ def whole_sound_heard(clip: Clip, progress: Progress) -> Clip:
     )
     measured = replace(clip.measured, sound=sound)
     with contextlib.suppress(OSError):
-        memory.remember(memory.identity(clip.path), clip.name, clip.declared, measured)
+        kept_measurements.remember(kept_measurements.identity(clip.path), clip.name, clip.declared, measured)
     return replace(clip, measured=measured)
 
 
@@ -122,7 +122,7 @@ def corrected_clip(clip: Clip, fmt: SignalFormat | None) -> Clip:
     Raises `MediaError` where it cannot be kept.
     """
     try:
-        memory.correct(memory.identity(clip.path), fmt)
+        kept_measurements.correct(kept_measurements.identity(clip.path), fmt)
     except OSError as error:
         raise MediaError("the correction could not be kept", subject=clip.name, remedy=str(error.strerror)) from error
     declared = replace(clip, format=signal_format(clip.declared), corrected=False)

@@ -10,8 +10,8 @@ import numpy as np
 
 from idle_quarry.errors import MediaError
 from idle_quarry.media.clip import Clip
+from idle_quarry.media.kept_measurements import identity
 from idle_quarry.media.measurement.pulldown import cadence_runs
-from idle_quarry.media.memory import identity
 from idle_quarry.media.pictures import Picture
 from idle_quarry.media.stills import FrameSource
 from idle_quarry.path.steps.pulldown import CADENCES, pictures_of

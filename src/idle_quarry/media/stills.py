@@ -18,7 +18,7 @@ from PIL import Image
 from idle_quarry.errors import MediaError
 from idle_quarry.files import written_whole
 from idle_quarry.media.clip import Clip
-from idle_quarry.media.memory import identity
+from idle_quarry.media.kept_measurements import identity
 from idle_quarry.media.pacing import Times, picture_times, shown_at
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.places import memory_folder

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.measurement.levels import R103_AREA
-from idle_quarry.media.measurement.measured import Fields, LevelsMeasurement
+from idle_quarry.media.measurement.results import Fields, LevelsMeasurement
 from idle_quarry.signal.formats import ORDER_WORDS
 from idle_quarry.signal.levels import Levels
 from idle_quarry.signal.rasters import aspect_text

@@ -9,7 +9,7 @@ from types import MappingProxyType
 from idle_quarry.path.codecs import cannot_hold, coding_grade, mbps
 from idle_quarry.path.evaluation import Coding, Evaluation, Link, Station
 from idle_quarry.path.findings import find
-from idle_quarry.path.house import NO_HOUSE, HouseEntries
+from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import Codec, codecs, monitors
 from idle_quarry.path.remedies import offered

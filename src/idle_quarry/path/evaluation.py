@@ -10,7 +10,7 @@ from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.codecs import gb_per_hour
 from idle_quarry.path.eyes import Eyes, cost_of
 from idle_quarry.path.grades import Step, worst
-from idle_quarry.path.house import NO_HOUSE, HouseEntries
+from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import Codec
 from idle_quarry.path.steps import LinkPlan

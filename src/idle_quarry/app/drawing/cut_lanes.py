@@ -11,8 +11,8 @@ from collections.abc import Sequence
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QFontMetricsF, QPainter, QPen, QPolygonF
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import fitted, step_of
-from idle_quarry.app.theme import theme
 from idle_quarry.jobs.conform.matching import ELSEWHERE, FOUND, MISSING, NOT_NEEDED, OFFSET, Event
 from idle_quarry.jobs.cutting.timeline import Timeline
 

@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import fitted
-from idle_quarry.app.theme import theme
 
 if TYPE_CHECKING:
     from idle_quarry.media.whole.measure import FileMeasurement

@@ -7,7 +7,7 @@ from functools import lru_cache
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetrics, QFontMetricsF, QPainter, QPen, QPolygonF, QStaticText, QTransform
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
 
 
 def draw_link(painter: QPainter, points: list[QPointF], grade: str, width: float = 1.5) -> None:

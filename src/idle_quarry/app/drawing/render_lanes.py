@@ -11,10 +11,10 @@ from dataclasses import replace
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
-from idle_quarry.app.models.jobs.renders.seen import role_of
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
+from idle_quarry.app.models.jobs.renders.snapshot import role_of
 from idle_quarry.jobs.renders.pieces import EXACT
-from idle_quarry.jobs.renders.standing import QUEUED, REFUSED, RENDERED, RENDERING, PieceStatus
+from idle_quarry.jobs.renders.status import QUEUED, REFUSED, RENDERED, RENDERING, PieceStatus
 
 
 def runs_of(pieces: Sequence[PieceStatus]) -> tuple[PieceStatus, ...]:

@@ -9,8 +9,8 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from idle_quarry.app.theme import theme
-from idle_quarry.media.measurement.measured import Fields
+from idle_quarry.app.appearance.theme import theme
+from idle_quarry.media.measurement.results import Fields
 
 #: Patterns of pairs (see `measurement.structure`) by what their frame is.
 _COLUMN = 3

@@ -8,9 +8,9 @@ from PySide6.QtGui import (
     QPainter,
 )
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import draw_fitted, draw_frame, draw_line, draw_link, draw_severity
 from idle_quarry.app.drawing.strip_layout import PlacedLink, PlacedStation, StripLayout
-from idle_quarry.app.theme import theme
 from idle_quarry.path.evaluation import SEVERITIES, Evaluation
 from idle_quarry.path.strip_words import link_texts, station_texts
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.path.evaluation import Evaluation, Link, Station
 from idle_quarry.path.strip_words import display_size
 

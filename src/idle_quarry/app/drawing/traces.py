@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtGui import QImage
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.picture.scopes import Counts
 
 

@@ -13,13 +13,13 @@ from fractions import Fraction
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import fitted, step_of
 from idle_quarry.app.drawing.render_lanes import draw_stood
 from idle_quarry.app.drawing.ribbon import draw_ribbon
-from idle_quarry.app.theme import theme
 from idle_quarry.jobs.cutting.timeline import CLIP, COLOURS, PICTURE, Timeline, TimelineItem, Track
-from idle_quarry.jobs.renders.standing import PieceStatus
-from idle_quarry.media.measurement.measured import Fields
+from idle_quarry.jobs.renders.status import PieceStatus
+from idle_quarry.media.measurement.results import Fields
 
 #: Heights at 100 % of text size: of a lane, of one that is empty, and of the count above them; the width of the tracks' names.
 LANE, THIN, COUNT, HEAD = 28, 15, 30, 104

@@ -8,9 +8,9 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
+from idle_quarry.line.reading.packet_description import kind_of
 from idle_quarry.line.reading.received import ReceivedFrame
-from idle_quarry.line.reading.told import kind_of
 
 #: Colours of kinds of packets; each kind has a place of its own as well.
 KIND_ROLES = {"payload": "lichen", "timecode": "sage", "sound": "dust", "other": "ochre"}

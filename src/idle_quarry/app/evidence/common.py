@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.path.evaluation import Evaluation, Link, Station
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.evidence.common import Subject, caption, heading, text_at, text_before
-from idle_quarry.app.theme import theme
 from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.eyes import files_of
 from idle_quarry.path.findings.coding import MARGIN

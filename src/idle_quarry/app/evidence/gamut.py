@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.evidence.common import Subject, caption, heading, text_at
-from idle_quarry.app.theme import theme
 from idle_quarry.path.grades import percent
 from idle_quarry.path.steps import ColourStep
 from idle_quarry.signal.colour import PRIMARIES, TRANSFERS, gamut_outside, triangle, uv

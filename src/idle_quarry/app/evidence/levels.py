@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QPainter, QPen
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.evidence.common import Subject, caption, heading, text_at
-from idle_quarry.app.theme import theme
 from idle_quarry.signal.levels import Levels
 
 

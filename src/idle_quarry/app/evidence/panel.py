@@ -8,11 +8,11 @@ from PySide6.QtCore import QRectF, QSize, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.roles import on
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.evidence import cadence, data, gamut, levels, rasters
 from idle_quarry.app.evidence.common import Subject, subject_of
-from idle_quarry.app.roles import on
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.path.evaluation import Evaluation
 
 Paint = Callable[[QPainter, QRectF, Subject], None]

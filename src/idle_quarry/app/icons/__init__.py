@@ -7,7 +7,7 @@ from importlib.resources import files
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QIcon, QPainter, QPixmap
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
 
 
 def icon() -> QIcon:

@@ -12,7 +12,7 @@ from typing import cast
 from PySide6.QtWidgets import QWidget
 
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.finder import FinderItem
+from idle_quarry.app.widgets.basic.finder import FinderItem
 from idle_quarry.library import Search
 from idle_quarry.path.registry import territories
 from idle_quarry.path.settings import Setting, settings_of

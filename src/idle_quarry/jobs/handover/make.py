@@ -2,7 +2,7 @@
 
 It is noted as begun, made in a folder of its own beside its place, verified and sealed there, and takes its place when it passes. One
 that fails its own spec is kept beside it under a name that says so; where it is stopped, nothing is left, and where it is killed, what is
-left is found (`begun`).
+left is found (`recovery`).
 """
 
 from __future__ import annotations
@@ -18,18 +18,18 @@ from itertools import count
 from pathlib import Path
 from typing import Any
 
-from idle_quarry import begun
+from idle_quarry import recovery
 from idle_quarry.errors import JobError, NotPossible
 from idle_quarry.files import free_place, put_exclusively, sha256_of
 from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.cutting.timeline import Timeline
+from idle_quarry.jobs.handover.file_writing import PlannedItem, items_of, written
 from idle_quarry.jobs.handover.programme import Mix, TimelineMaterial
 from idle_quarry.jobs.handover.record import note_made
 from idle_quarry.jobs.handover.sealing import handed_over, names_listed
 from idle_quarry.jobs.handover.sound_checks import mix_of
 from idle_quarry.jobs.handover.verify import Verification, layout_of, verify, wrapping_of
-from idle_quarry.jobs.handover.written import PlannedItem, items_of, written
-from idle_quarry.jobs.renders.standing import Programme
+from idle_quarry.jobs.renders.status import Programme
 from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.media.coding.converting import frames_and_speed
 from idle_quarry.media.coding.declaring import declare_light
@@ -90,7 +90,7 @@ def make(
     folder = folder.resolve()
     room = folder.name or "delivery"  # a hash list is named by its folder
     with (
-        begun.noted("delivery", folder / name, dirs=(room,)) as part,
+        recovery.noted("delivery", folder / name, dirs=(room,)) as part,
         contextlib.closing(TimelineMaterial(programme, store)) as material,
     ):
         file, final = part / room / name, folder / name

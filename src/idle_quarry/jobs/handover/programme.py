@@ -16,11 +16,11 @@ from av.error import FFmpegError
 from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible, QuarryError
-from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, ClipSound, mixed
+from idle_quarry.jobs.cutting.at_frame import SAMPLE_RATE, ClipSound, mixed
 from idle_quarry.jobs.cutting.timeline import SOUND, Media, Timeline, Track
 from idle_quarry.jobs.renders.making import RecipePictures
 from idle_quarry.jobs.renders.pieces import FAILED
-from idle_quarry.jobs.renders.standing import RENDERED, PieceStatus, Programme, TimelineStatus, stood
+from idle_quarry.jobs.renders.status import RENDERED, PieceStatus, Programme, TimelineStatus, stood
 from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.media.inspecting import inspect

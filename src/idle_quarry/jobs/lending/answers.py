@@ -18,7 +18,7 @@ from idle_quarry.files import sha256_of
 from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.handover.checks import worst
 from idle_quarry.jobs.handover.record import VerificationRecord, now_text, with_made
-from idle_quarry.jobs.lending.house import TaskAnswer
+from idle_quarry.jobs.lending.task_server import TaskAnswer
 from idle_quarry.path.names import name_refused
 from idle_quarry.path.template import Delivery
 

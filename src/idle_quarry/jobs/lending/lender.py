@@ -13,7 +13,7 @@ from datetime import datetime
 from pathlib import Path
 
 from idle_quarry.errors import NotUnderstood
-from idle_quarry.jobs.lending.house import SERVER, WORKER
+from idle_quarry.jobs.lending.task_server import SERVER, WORKER
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.places import settings_folder
 

@@ -32,13 +32,13 @@ from procrastinate.retry import BaseRetryStrategy
 from procrastinate.worker import Worker
 
 from idle_quarry.errors import Away, JobError, QuarryError
-from idle_quarry.jobs.lending import house as of_house
-from idle_quarry.jobs.lending.house import SERVER, TaskServer, plain
-from idle_quarry.jobs.lending.pieces import PIECE, piece_of
-from idle_quarry.jobs.lending.reach import NotReachable, Reach
-from idle_quarry.jobs.lending.whole import BRING_IN, DELIVER, VERIFY, bring_in_for, deliver_for, verify_for
+from idle_quarry.jobs.lending import task_server as of_house
+from idle_quarry.jobs.lending.job_tasks import BRING_IN, DELIVER, VERIFY, bring_in_for, deliver_for, verify_for
+from idle_quarry.jobs.lending.server_queue import PIECE, piece_of
+from idle_quarry.jobs.lending.shared_folders import NotReachable, Reach
+from idle_quarry.jobs.lending.task_server import SERVER, TaskServer, plain
 from idle_quarry.jobs.renders.queue import worker_name
-from idle_quarry.jobs.renders.turn import TaskRun, WorkStopped, rendered
+from idle_quarry.jobs.renders.task_run import TaskRun, WorkStopped, rendered
 from idle_quarry.jobs.renders.worker import as_guest, status_of
 from idle_quarry.library.server.tasks import SILENT_S
 from idle_quarry.reports import unforeseen

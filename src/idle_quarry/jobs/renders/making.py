@@ -14,9 +14,9 @@ from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.renders.recipe import ClipFrames, Recipe
 from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.media.coding.writing import ClipWriter
+from idle_quarry.media.kept_measurements import identity
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import clip_material
-from idle_quarry.media.memory import identity
 from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.planes import Planes, codes_of_planes
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import pairwise
 
-from idle_quarry.jobs.cutting.shown import shown_at
+from idle_quarry.jobs.cutting.at_frame import shown_at
 from idle_quarry.jobs.cutting.timeline import CLIP, NO_MEDIA, PICTURE, Timeline, TimelineItem, Track, Transition
 from idle_quarry.jobs.renders.recipe import ClipFrames, Recipe
 from idle_quarry.media.clip import Clip

@@ -20,7 +20,7 @@ from typing import Any
 from idle_quarry.errors import JobError, QuarryError
 from idle_quarry.files import read_plain, written_whole
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
-from idle_quarry.media.memory import identity
+from idle_quarry.media.kept_measurements import identity
 from idle_quarry.media.names import clip_suffix
 
 _FORMAT = 1

@@ -17,7 +17,7 @@ from pathlib import Path
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.renders.queue import FileQueue, Task, worker_name
 from idle_quarry.jobs.renders.store import RenderStore
-from idle_quarry.jobs.renders.turn import LOOK_S, TaskRun, WorkStopped, rendered
+from idle_quarry.jobs.renders.task_run import LOOK_S, TaskRun, WorkStopped, rendered
 from idle_quarry.reports import unforeseen
 
 

@@ -20,7 +20,7 @@ from typing import Any, TypeVar
 import sqlalchemy as sa
 
 from idle_quarry.errors import Away, LibraryError, NameTaken
-from idle_quarry.library.held import Held, held_canonical, held_from_data, kind_of, renamed
+from idle_quarry.library.held_values import Held, held_canonical, held_from_data, kind_of, renamed
 from idle_quarry.library.records import HandoverRecord, JobRecord, Remark, Revision, StoredTemplate, readable
 from idle_quarry.library.schema import handovers, heads, jobs, reviews, revisions, settings, templates
 from idle_quarry.library.server.opening import ServerLibrary, address, shown

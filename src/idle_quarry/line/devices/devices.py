@@ -11,7 +11,7 @@ from typing import Protocol
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.line.devices.face import Face, face
-from idle_quarry.line.reading.lines_in_words import LineFinder
+from idle_quarry.line.reading.line_finder import LineFinder
 from idle_quarry.line.reading.lock import Timing
 from idle_quarry.line.reading.reader import LineReader
 from idle_quarry.line.reading.received import ReceivedFrame

@@ -17,7 +17,7 @@ from idle_quarry.line.by_lines import by_lines
 from idle_quarry.line.rasters import LineRaster
 from idle_quarry.line.reading.faults import Fault, FrameFaults
 from idle_quarry.line.reading.judged import contradiction, format_of, stream_name
-from idle_quarry.line.reading.lines_in_words import LineFinder
+from idle_quarry.line.reading.line_finder import LineFinder
 from idle_quarry.line.reading.lock import Timing, nominal_rate
 from idle_quarry.line.reading.packets import MANY, Packet, PacketGroup, single, stream_packets
 from idle_quarry.line.reading.received import Lock, ReceivedFrame

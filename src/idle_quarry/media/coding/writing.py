@@ -19,7 +19,6 @@ from av.video.codeccontext import VideoCodecContext
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
-from idle_quarry.begun import RecoveryNote
 from idle_quarry.errors import MediaError
 from idle_quarry.files import put_exclusively, synced
 from idle_quarry.media.coding.declaring import SAYS_ACTIVE_FORMAT, with_active_format
@@ -36,6 +35,7 @@ from idle_quarry.media.coding.encode import (
 from idle_quarry.path.registry import Codec
 from idle_quarry.picture.bars import ycbcr_codes
 from idle_quarry.picture.recolouring import linear_light
+from idle_quarry.recovery import RecoveryNote
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode
 
@@ -160,7 +160,7 @@ class ClipWriter:
     For codecs of one picture a file, `path` names the first, `name.0001.dpx`, in a folder that is not there yet: the folder
     appears when all are written; they carry no sound. `format` is what codes are taken in; an `active_format` is said in each picture
     of the codecs that can.
-    Where `noted` says what is made, it replaces nothing, and a process that is killed over it leaves what is found again (`begun`).
+    Where `noted` says what is made, it replaces nothing, and a process that is killed over it leaves what is found again (`recovery`).
     Use it as a context: `finish` makes the clip, leaving without it, or by an error, leaves nothing.
     Raises `MediaError` where an encoder or the disk refuses.
     """

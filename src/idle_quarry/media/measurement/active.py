@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.media.measurement.measured import ActivePicture
+from idle_quarry.media.measurement.results import ActivePicture
 from idle_quarry.media.pictures import Picture
 from idle_quarry.signal.levels import Levels
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from idle_quarry.media.declared import DeclaredProperties
-from idle_quarry.media.measurement.measured import Disagreement, Fields, Measurement, Stretch
+from idle_quarry.media.measurement.results import Disagreement, Fields, Measurement, Stretch
 from idle_quarry.signal.colour import MATRICES
 from idle_quarry.signal.formats import ORDER_WORDS, SignalFormat
 from idle_quarry.signal.levels import Levels

@@ -10,9 +10,16 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from idle_quarry.media.measurement.field_structure import (
+    CYCLES,
+    PairEvidence,
+    Segment,
+    StructurePath,
+    decoded,
+    possible,
+)
 from idle_quarry.media.measurement.holds import HoldCadence, hold_of
-from idle_quarry.media.measurement.measured import Fields, Stretch
-from idle_quarry.media.measurement.structure import CYCLES, PairEvidence, Segment, StructurePath, decoded, possible
+from idle_quarry.media.measurement.results import Fields, Stretch
 from idle_quarry.signal.rates import NAMED_RATES
 
 #: How likely a verdict is right, by `FieldsGuess.features`: logistic regression over draws of drawn and of real material;

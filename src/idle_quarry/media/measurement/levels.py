@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.media.measurement.measured import LevelsMeasurement, LumaLevels
+from idle_quarry.media.measurement.results import LevelsMeasurement, LumaLevels
 from idle_quarry.media.pictures import Picture
 from idle_quarry.picture.scopes import normalised, ycbcr_to_rgb
 from idle_quarry.signal.colour import MATRICES

@@ -12,9 +12,10 @@ from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media.declared import DeclaredProperties
 from idle_quarry.media.measurement.active import ActiveMeter
 from idle_quarry.media.measurement.field_pairs import PairMeter
+from idle_quarry.media.measurement.field_structure import evidence
 from idle_quarry.media.measurement.fields import ExaminedRun, fields_of
 from idle_quarry.media.measurement.levels import LevelMeter
-from idle_quarry.media.measurement.measured import (
+from idle_quarry.media.measurement.results import (
     ClipChange,
     Fields,
     Measurement,
@@ -23,7 +24,6 @@ from idle_quarry.media.measurement.measured import (
     VariableRate,
 )
 from idle_quarry.media.measurement.sound import heard
-from idle_quarry.media.measurement.structure import evidence
 from idle_quarry.media.pacing import fixed_rate, held_and_dropped, is_uneven, picture_times
 from idle_quarry.media.pictures import Picture, Reader
 from idle_quarry.signal.formats import Encoding, SignalFormat

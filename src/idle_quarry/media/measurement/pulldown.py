@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from idle_quarry.media.measurement.field_pairs import PairMeter
-from idle_quarry.media.measurement.structure import CYCLES, PATTERNS, evidence
+from idle_quarry.media.measurement.field_structure import CYCLES, PATTERNS, evidence
 from idle_quarry.picture.fields import pulled_up
 
 #: Phases of a cycle whose frame is woven of two pictures, by cadence.

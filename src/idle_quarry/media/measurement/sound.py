@@ -16,7 +16,7 @@ from av.audio.frame import AudioFrame
 from av.error import FFmpegError
 from numpy.typing import NDArray
 
-from idle_quarry.media.measurement.measured import ChannelMeasurement, SoundStreamMeasurement, Tone
+from idle_quarry.media.measurement.results import ChannelMeasurement, SoundStreamMeasurement, Tone
 from idle_quarry.media.streams import streams_of_sound
 
 #: Below this a channel is silent, dBFS.

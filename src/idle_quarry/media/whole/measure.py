@@ -18,7 +18,7 @@ from idle_quarry.errors import MediaError
 from idle_quarry.files import sha256_of, written_whole
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.inspecting import inspect
-from idle_quarry.media.memory import identity
+from idle_quarry.media.kept_measurements import identity
 from idle_quarry.media.whole.layout import PROGRAMME, LayoutItem, items_of
 from idle_quarry.media.whole.pictures import PictureMeasurement, pictures_of
 from idle_quarry.media.whole.sound import SoundMeasurement, SoundSpan, sound_of, tone_spans

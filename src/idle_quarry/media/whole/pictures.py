@@ -15,9 +15,9 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.measurement.active import ActiveMeter
 from idle_quarry.media.measurement.field_pairs import PairMeter
+from idle_quarry.media.measurement.field_structure import evidence
 from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, ExaminedRun, described, guess_of
 from idle_quarry.media.measurement.levels import bar_codes
-from idle_quarry.media.measurement.structure import evidence
 from idle_quarry.media.pictures import FrameTimecode, Picture, Reader
 from idle_quarry.media.whole.flashes import PAIRS, PATTERN_MOVING, PATTERN_STILL, FlashMeter, FlashSpell, striped
 from idle_quarry.picture.loops import whole as loops

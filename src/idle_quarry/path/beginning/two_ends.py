@@ -19,7 +19,7 @@ from idle_quarry.path.codecs import gb_per_hour, holding, mbps
 from idle_quarry.path.evaluate import coding_of
 from idle_quarry.path.evaluation import Link
 from idle_quarry.path.grades import Step, worst
-from idle_quarry.path.house import NO_HOUSE, HouseEntries
+from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs, deliveries
 from idle_quarry.path.steps import ColourStep, FitStep, RateStep, ScanMethod, ScanStep, plan

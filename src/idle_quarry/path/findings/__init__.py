@@ -10,6 +10,7 @@ from idle_quarry.path.findings import (
     colour,
     declared,
     fields,
+    folders_and_tracks,
     house,
     monitoring,
     picture,
@@ -17,7 +18,6 @@ from idle_quarry.path.findings import (
     rates,
     recording,
     sound,
-    structure,
     timecode,
 )
 
@@ -34,7 +34,7 @@ FINDERS: tuple[Finder, ...] = (
     monitoring.find,
     timecode.find,
     sound.find,
-    structure.find,
+    folders_and_tracks.find,
     places.find,
     recording.find,
     house.find,

@@ -32,7 +32,7 @@ from idle_quarry.path.entries.naming import FIELDS
 from idle_quarry.path.entries.programme import ProgrammeItem
 from idle_quarry.path.entries.sound import SoundChannel
 from idle_quarry.path.entries.typed import MEMBERS
-from idle_quarry.path.house import NO_HOUSE, HouseEntries, as_known
+from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries, as_known
 from idle_quarry.path.registry import codecs, known, take_in
 from idle_quarry.path.settings.setting import YES_NO, Parse, Setting, any_text, named, number, one_of
 from idle_quarry.signal.formats import RANGES

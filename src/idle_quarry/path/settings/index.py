@@ -8,7 +8,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.path.changes.edits import value_at
 from idle_quarry.path.entries.naming import FIELDS, made_name
 from idle_quarry.path.eyes import Eyes
-from idle_quarry.path.house import NO_HOUSE, HouseEntries
+from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries
 from idle_quarry.path.registry import territories
 from idle_quarry.path.settings.declared import programme_captions, working_declared
 from idle_quarry.path.settings.eyes import eyes_setting

@@ -7,7 +7,7 @@ from typing import Any
 
 from idle_quarry.path.codecs import cannot_hold, mbps
 from idle_quarry.path.entries import Codec, KeptFormat, NamingRule
-from idle_quarry.path.house import HouseEntries, choices_of, name_of
+from idle_quarry.path.house_entries import HouseEntries, choices_of, name_of
 from idle_quarry.path.registry import known
 from idle_quarry.path.settings.setting import Parse, Setting, one_of
 from idle_quarry.path.template import Template

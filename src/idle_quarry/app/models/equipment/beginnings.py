@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Revision
-from idle_quarry.library.house import checked, export_entry, import_entry, origin_note, own_copy
+from idle_quarry.library.house_entries import checked, export_entry, import_entry, origin_note, own_copy
 from idle_quarry.path.entries import KINDS, Entry
 from idle_quarry.path.entries.edid import monitor_data, read_edid
 from idle_quarry.path.names import cleaned_name

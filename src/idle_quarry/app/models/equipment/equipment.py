@@ -14,7 +14,7 @@ from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Remark, Revision, StoredEntry
-from idle_quarry.library.house import (
+from idle_quarry.library.house_entries import (
     BUILT_IN,
     ListedEntry,
     listed,

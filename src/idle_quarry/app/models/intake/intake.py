@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.background.folder_watch import FolderWatch
+from idle_quarry.app.background.workers import Cancelled, Ticket
 from idle_quarry.app.models.intake.rows import ClipRow, ClipRows, RowFilter
 from idle_quarry.app.models.intake.scrubber import Scrubber
 from idle_quarry.app.models.intake.two_ends import TwoEnds
 from idle_quarry.app.models.intake.uses import ClipUses
-from idle_quarry.app.watching import FolderWatch
-from idle_quarry.app.work import Cancelled, Ticket
 from idle_quarry.errors import MediaError, QuarryError
 from idle_quarry.media import MEDIA_SUFFIXES, Clip, grouped
 from idle_quarry.media.against import against

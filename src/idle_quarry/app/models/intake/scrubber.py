@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.work import Ticket
+from idle_quarry.app.background.workers import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.media import Clip
 from idle_quarry.media.stills import FrameSource, shown

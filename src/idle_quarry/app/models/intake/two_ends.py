@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from idle_quarry.app.work import Ticket
+from idle_quarry.app.background.workers import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.beginning.two_ends import Suggestion, delivery_from_words, source_from_words, suggested, taken_up
 from idle_quarry.path.registry import deliveries

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.models.jobs.cuts.cuts import Cuts
 from idle_quarry.app.models.jobs.handover.handover import Handover
 from idle_quarry.app.models.jobs.material.material import JobMaterial
-from idle_quarry.app.models.jobs.moving_on import MovingOn
+from idle_quarry.app.models.jobs.newer_revision import MovingOn
 from idle_quarry.app.models.jobs.renders.renders import Renders
 from idle_quarry.app.models.jobs.start import JobStart
 from idle_quarry.app.models.jobs.trial.trial import Trial

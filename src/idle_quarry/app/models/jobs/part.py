@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.work import Cancelled, Ticket
+from idle_quarry.app.background.workers import Cancelled, Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import Job
-from idle_quarry.jobs.structure import folder_for
+from idle_quarry.jobs.folder_plan import folder_for
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.jobs import Jobs

@@ -10,13 +10,13 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.work import Ticket
+from idle_quarry.app.background.workers import Ticket
 from idle_quarry.counting import counted
 from idle_quarry.errors import JobError, QuarryError
 from idle_quarry.files import is_folder, is_there
 from idle_quarry.jobs.allowed import NotApproved, check_startable
+from idle_quarry.jobs.folder_plan import FolderPlan, folder_name, planned
 from idle_quarry.jobs.start import StartedJob, bytes_needed, start_job
-from idle_quarry.jobs.structure import FolderPlan, folder_name, planned
 from idle_quarry.library import JobRecord, StoredTemplate
 from idle_quarry.printing import write_pdf
 from idle_quarry.proof.work_place import judged

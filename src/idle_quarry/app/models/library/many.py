@@ -13,11 +13,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.background.workers import Cancelled, Ticket
 from idle_quarry.app.questions import Answered, Question
-from idle_quarry.app.work import Cancelled, Ticket
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
-from idle_quarry.library.changing import PlannedRevision, planned, saved
+from idle_quarry.library.bulk_changes import PlannedRevision, planned, saved
 from idle_quarry.library.importing import ImportedTemplate
 from idle_quarry.path.settings import settings_of
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.errors import QuarryError
-from idle_quarry.library.by_setting import SettingIndex
+from idle_quarry.library.setting_index import SettingIndex
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.models.library.chosen import ChosenTemplate
+from idle_quarry.app.models.library.chosen_template import ChosenTemplate
 from idle_quarry.app.models.library.files_out import FilesOut
 from idle_quarry.app.models.library.rows import ShelfPaths, ShelfRows
+from idle_quarry.app.models.library.search_text import SearchText
 from idle_quarry.app.models.library.settings_read import SettingsRead
-from idle_quarry.app.models.library.sought import SearchText
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.live import LoopThread
+from idle_quarry.app.background.loop_thread import LoopThread
 from idle_quarry.app.models.line_up.recording import Recording
 from idle_quarry.errors import QuarryError
 from idle_quarry.line.devices.deck import SHUTTLE, Wear

@@ -9,19 +9,19 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.document import Document
-from idle_quarry.app.live import LoopThread
+from idle_quarry.app.background.loop_thread import LoopThread
+from idle_quarry.app.documents.document import Document
 from idle_quarry.app.models.library.feeds import Feeds
 from idle_quarry.app.models.line_up.by_eye import ByEye
 from idle_quarry.app.models.line_up.deck import DeckModel
 from idle_quarry.app.models.line_up.loop import SendingLoop
-from idle_quarry.app.models.line_up.playing_out import SignalFileWriter
+from idle_quarry.app.models.line_up.signal_file_writer import SignalFileWriter
 from idle_quarry.app.models.line_up.words import LineUpWords
 from idle_quarry.errors import QuarryError
 from idle_quarry.line.devices.chain import ShownFrame
 from idle_quarry.line.devices.tape import ClipFeed
 from idle_quarry.line.reading.faults import Fault
-from idle_quarry.line.reading.told import PacketDescription, told
+from idle_quarry.line.reading.packet_description import PacketDescription, told
 from idle_quarry.line.transport import transports
 from idle_quarry.line.writing.feed import Setup
 from idle_quarry.line.writing.sending import SOUNDS, forget_pictures, sent_pictures

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.document import Document, known
+from idle_quarry.app.documents.document import Document, known
+from idle_quarry.app.models.path.folders_and_tracks import Structure
 from idle_quarry.app.models.path.stations import Stations
-from idle_quarry.app.models.path.structure import Structure
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError

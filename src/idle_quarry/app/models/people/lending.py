@@ -13,8 +13,8 @@ from idle_quarry.errors import QuarryError
 
 if TYPE_CHECKING:  # what speaks to a house is read where there is one
     from idle_quarry.app.desk import Desk
-    from idle_quarry.jobs.lending.house import TaskServer
     from idle_quarry.jobs.lending.lender import MachineLending as Lent
+    from idle_quarry.jobs.lending.task_server import TaskServer
 
 #: When a machine is lent, as it is chosen.
 NEVER, IDLE, ALWAYS = "never", "while nobody works on it", "always"
@@ -57,7 +57,7 @@ class Lending(QObject):
 
     def house(self) -> tuple[TaskServer | None, str]:
         """Return the house whose machines may help, or None and why. For any thread but the window's."""
-        from idle_quarry.jobs.lending.choice import opened
+        from idle_quarry.jobs.lending.queue_choice import opened
 
         with self._one:
             if self._house is None and self._url is not None and time.monotonic() - self._asked > _AGAIN_S:
@@ -97,9 +97,9 @@ class Lending(QObject):
         self._looking, lent = True, self._lent
 
         def work(_ticket: object) -> tuple[Lent, str]:
-            from idle_quarry.jobs.lending.house import lent_words
             from idle_quarry.jobs.lending.lender import LendingOffer, hours_of, touched
             from idle_quarry.jobs.lending.lender import MachineLending as Lender
+            from idle_quarry.jobs.lending.task_server import lent_words
 
             if moved:
                 touched()

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.commands import Command, conflicts
 from idle_quarry.app.preferences import Preferences, initials_of
 from idle_quarry.app.profiles import called, exported, imported, keep, profiles
 from idle_quarry.app.questions import Answered, Choice, Question
-from idle_quarry.app.theme import theme
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.names import text_refused
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 
 if TYPE_CHECKING:  # the server's part is read only where a library is on one
     from idle_quarry.app.desk import Desk
-    from idle_quarry.library.server.line import LibraryNews, ServerConnection
+    from idle_quarry.library.server.connection import LibraryNews, ServerConnection
     from idle_quarry.library.server.outbox import WaitingAct
 
 
@@ -26,7 +26,7 @@ class Server(QObject):
         self._broke = ""
         self._news.connect(self._heard, Qt.ConnectionType.QueuedConnection)
         if desk.library.at_hand:
-            from idle_quarry.library.server.line import ServerConnection
+            from idle_quarry.library.server.connection import ServerConnection
 
             self.line = ServerConnection(desk.library, self._news.emit)  # type: ignore[arg-type]
 

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from idle_quarry.app.background.workers import Ticket
 from idle_quarry.app.models.proof.figures import BenchFigures
-from idle_quarry.app.models.proof.method_taking import MethodActs
+from idle_quarry.app.models.proof.method_acts import MethodActs
 from idle_quarry.app.models.proof.player import Player
 from idle_quarry.app.models.proof.subject import Subject
-from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
 from idle_quarry.media.material import ChartMaterial, ClipMaterial, Material, PulledMaterial, clip_material

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.work import Ticket
+from idle_quarry.app.background.workers import Ticket
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look

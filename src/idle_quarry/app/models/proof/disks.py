@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.work import Ticket
+from idle_quarry.app.background.workers import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.codecs import holding, mbps

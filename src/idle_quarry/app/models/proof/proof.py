@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.document import Document
+from idle_quarry.app.documents.document import Document
 from idle_quarry.app.models.proof.bench import BenchPictures
 from idle_quarry.app.models.proof.codec_runs import CodecRuns
 from idle_quarry.app.models.proof.disks import Disks

@@ -9,9 +9,9 @@ from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.help.about import About, parts
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table

@@ -16,10 +16,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.help.guide import sections
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.views.guide.about import AboutPage
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.tabs import Tabs

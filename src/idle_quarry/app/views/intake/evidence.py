@@ -12,10 +12,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.intake.rows import ClipRow
 from idle_quarry.app.models.intake.scrubber import FIELDS, WOVEN
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.intake.facts import facts_widget
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label

@@ -6,11 +6,11 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QGridLayout, QWidget
 
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import draw_severity
 from idle_quarry.app.models.intake.facts import SILENT, facts_of
 from idle_quarry.app.models.intake.rows import ClipRow
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.media.words import fields_text, sureness
 

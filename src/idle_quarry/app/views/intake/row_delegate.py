@@ -8,11 +8,11 @@ from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QFontMetrics, QPainter, QPixmap
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import draw_link, draw_severity
 from idle_quarry.app.drawing.ribbon import draw_ribbon
 from idle_quarry.app.models.intake.rows import CLIP, MOTION, ROW, VERDICT, ClipCell, ClipRow, ClipRows
 from idle_quarry.app.models.table_rows import Index
-from idle_quarry.app.theme import theme
 from idle_quarry.path.matching import Match
 
 

@@ -6,8 +6,8 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
 from PySide6.QtGui import QFontMetrics, QPainter
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.counting import counted
 from idle_quarry.media.report import FormatTotal
 from idle_quarry.path.strip_words import in_two

@@ -22,10 +22,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import draw_link
 from idle_quarry.app.models.intake.two_ends import End, TwoEnds
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.templates.readings import offer_readings

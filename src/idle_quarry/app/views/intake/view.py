@@ -17,11 +17,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.roles import on, restyle
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.intake.rows import ROW, ClipRow
-from idle_quarry.app.roles import on, restyle
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.views.intake.evidence import ClipEvidence
 from idle_quarry.app.views.intake.shares import Shares
 from idle_quarry.app.views.intake.table import ClipTable

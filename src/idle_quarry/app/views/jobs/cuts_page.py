@@ -18,10 +18,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.drawing.cut_lanes import LANE, SCALE
 from idle_quarry.app.models.jobs.cuts.cuts import ALL, LACKING, Cuts
 from idle_quarry.app.models.jobs.cuts.rows import NUMBER, RECORD, SOURCE, TAPE, CutRows
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.boxes import choice_box
 from idle_quarry.app.widgets.basic.buttons import button
@@ -31,7 +31,7 @@ from idle_quarry.app.widgets.basic.tables import ColourDelegate, rows_of_one_hei
 from idle_quarry.app.widgets.basic.tinted import tint
 from idle_quarry.app.widgets.lanes.cut_lanes import CutLanes
 from idle_quarry.jobs.conform.lists import KINDS
-from idle_quarry.jobs.structure import FOR_CLIPS, FOR_CUTS
+from idle_quarry.jobs.folder_plan import FOR_CLIPS, FOR_CUTS
 
 _WIDTHS = (48, 104, 60, 190, 84, 104, 60)
 #: The lanes are as high as their tracks, up to so much; what is told has so much at the most.

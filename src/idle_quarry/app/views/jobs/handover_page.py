@@ -19,11 +19,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.file_lanes import CheckMark
 from idle_quarry.app.models.jobs.handover.handover import Handover
 from idle_quarry.app.models.jobs.handover.words import wanted_words
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.views.jobs.watch_line import WatchLine
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.boxes import choice_box, offered
@@ -34,7 +34,7 @@ from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.basic.tinted import tint, tinted
 from idle_quarry.app.widgets.lanes.file_lanes import FileLanes
 from idle_quarry.app.widgets.pictures.clip_picture import ClipPicture
-from idle_quarry.jobs.structure import FOR_DELIVERIES
+from idle_quarry.jobs.folder_plan import FOR_DELIVERIES
 from idle_quarry.media.sequences import clips_among
 from idle_quarry.path.template import Delivery
 

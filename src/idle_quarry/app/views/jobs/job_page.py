@@ -8,8 +8,8 @@ from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QTreeWidget, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.models.jobs.jobs import Jobs
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.jobs.job_tree import fill_tree
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
@@ -17,8 +17,8 @@ from idle_quarry.app.widgets.basic.tinted import tinted
 from idle_quarry.app.widgets.lanes.lanes import Lanes
 from idle_quarry.app.widgets.templates.difference_table import DifferenceTable
 from idle_quarry.jobs.check import Job
+from idle_quarry.jobs.folder_plan import JOB_FILE
 from idle_quarry.jobs.next_steps import NextStep
-from idle_quarry.jobs.structure import JOB_FILE
 
 
 class JobPage(QWidget):

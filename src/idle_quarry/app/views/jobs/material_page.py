@@ -7,15 +7,15 @@ from pathlib import Path
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QTableWidgetItem, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.models.jobs.material.material import JobMaterial, MaterialRow, brought_words, used_words
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.page_rows import tools_row, words_column
 from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
 from idle_quarry.app.widgets.basic.tinted import tint
-from idle_quarry.jobs.structure import FOR_CLIPS
+from idle_quarry.jobs.folder_plan import FOR_CLIPS
 from idle_quarry.media.sequences import clips_among
 from idle_quarry.media.words import fields_text
 

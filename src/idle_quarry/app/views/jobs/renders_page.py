@@ -13,9 +13,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.models.jobs.renders.renders import Renders
 from idle_quarry.app.models.jobs.renders.rows import FROM, ROW, RenderRows
-from idle_quarry.app.models.jobs.renders.seen import (
+from idle_quarry.app.models.jobs.renders.snapshot import (
     PieceRow,
     cost_words,
     doing_words,
@@ -24,15 +25,14 @@ from idle_quarry.app.models.jobs.renders.seen import (
     where_words,
 )
 from idle_quarry.app.questions import Choice
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.page_rows import tools_row, with_button, words_column
 from idle_quarry.app.widgets.basic.tables import ColourDelegate, rows_of_one_height
 from idle_quarry.app.widgets.lanes.render_lanes import COUNT, LANE, RenderLanes
-from idle_quarry.jobs.renders.standing import MISSED, REFUSED
-from idle_quarry.jobs.structure import FOR_RENDERS
+from idle_quarry.jobs.folder_plan import FOR_RENDERS
+from idle_quarry.jobs.renders.status import MISSED, REFUSED
 
 _WIDTHS = (128, 104, 70, 220, 80)
 #: The lanes are as high as their timelines, up to so much.

@@ -9,11 +9,11 @@ from PySide6.QtCore import QMimeData, QSize, Qt, QUrl
 from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QAbstractItemView, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.roles import on
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.models.jobs.material.material import used_words
 from idle_quarry.app.models.jobs.trial.trial import Trial
-from idle_quarry.app.roles import on
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.trial_keys import CLIPS
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.tinted import tint, tinted

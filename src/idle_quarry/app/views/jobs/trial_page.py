@@ -10,15 +10,15 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QSplitter, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.roles import on
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.trial_lanes import ItemLook
 from idle_quarry.app.models.jobs.trial.acts import MOVED
 from idle_quarry.app.models.jobs.trial.costs import LACKING, LOSSY, OFF_SPEED, Costs
 from idle_quarry.app.models.jobs.trial.renders import NOT_RENDERED
 from idle_quarry.app.models.jobs.trial.trial import Trial
 from idle_quarry.app.questions import Question
-from idle_quarry.app.roles import on
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.trial_keys import CLIPS, LOWER, OWN, UPPER, Keys, keys_of
 from idle_quarry.app.views.jobs.trial_clips import TrialClips
 from idle_quarry.app.views.jobs.trial_player import TrialPlayer

@@ -8,13 +8,13 @@ from pathlib import Path
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.roles import on
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.trial_lanes import COUNT, ItemLook
 from idle_quarry.app.models.jobs.trial.costs import Costs
-from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
+from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.app.models.jobs.trial.trial import Trial
-from idle_quarry.app.roles import on
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.trial_keys import UPPER
 from idle_quarry.app.widgets.basic.labels import OneLine
 from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes

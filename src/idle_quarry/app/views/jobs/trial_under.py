@@ -8,18 +8,18 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.roles import as_role, on
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import draw_frame, draw_link, draw_severity, fitted
 from idle_quarry.app.models.jobs.material.material import MaterialRow
 from idle_quarry.app.models.jobs.trial.costs import NO_CLIP
 from idle_quarry.app.models.jobs.trial.trial import Trial
-from idle_quarry.app.roles import as_role, on
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basic.boxes import choice_box
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.counting import counted
-from idle_quarry.jobs.structure import FOR_CLIPS
+from idle_quarry.jobs.folder_plan import FOR_CLIPS
 from idle_quarry.path.evaluation import Evaluation, Link
 from idle_quarry.path.strip_words import display_size
 from idle_quarry.signal.words import format_words

@@ -20,12 +20,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.roles import on
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.jobs.jobs import PAGES, STATES
 from idle_quarry.app.models.jobs.trial.trial import PAGE as TRIAL
-from idle_quarry.app.roles import on
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.views.jobs.cuts_page import CutsPage
 from idle_quarry.app.views.jobs.handover_page import HandoverPage
 from idle_quarry.app.views.jobs.job_page import JobPage

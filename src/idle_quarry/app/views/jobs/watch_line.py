@@ -7,10 +7,10 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog
 
-from idle_quarry.app.models.jobs.handover.watched import WatchedFolder
+from idle_quarry.app.models.jobs.handover.watched_folder import WatchedFolder
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import OneLine
-from idle_quarry.jobs.structure import FOR_DELIVERIES
+from idle_quarry.jobs.folder_plan import FOR_DELIVERIES
 from idle_quarry.path.template import Delivery
 
 

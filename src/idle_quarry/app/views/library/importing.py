@@ -8,9 +8,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.library.importing import OfferRow
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.pages import page_head

@@ -6,9 +6,9 @@ from PySide6.QtCore import QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QFontMetrics, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.mini_strip import paint_mini_strip
 from idle_quarry.app.models.library.rows import SUMMARY, Index, ShelfPaths, standing_words
-from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.templates.mini_strip import MINI_SCALE
 from idle_quarry.library import Summary
 from idle_quarry.path.strip_words import in_two

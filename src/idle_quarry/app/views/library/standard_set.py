@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.library.standard_set import delivery_words, raster_words, territory_titles
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.pages import page_head

@@ -20,13 +20,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.library.menus import beginnings
 from idle_quarry.app.models.library.rows import SUMMARY
+from idle_quarry.app.models.library.search_text import SHELVES
 from idle_quarry.app.models.library.shelf import territory_words
-from idle_quarry.app.models.library.sought import SHELVES
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.views.library.shelf_list import ShelfDelegate
 from idle_quarry.app.views.library.template_page import TemplatePage
 from idle_quarry.app.widgets.basic.ask_bar import AskBar

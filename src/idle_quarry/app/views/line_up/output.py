@@ -9,8 +9,8 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.models.line_up.line_up import SENT_SOUNDS, LineUp, send_with
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.pages import fill_scrolled

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.roles import as_role
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.models.line_up.line_up import LineUp
-from idle_quarry.app.roles import as_role
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.pages import fill_scrolled
 from idle_quarry.app.widgets.basic.tabs import Tabs

@@ -19,9 +19,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.roles import as_role, on
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.models.line_up.deck import DeckModel
-from idle_quarry.app.roles import as_role, on
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.line_up.output import OutputChoice
 from idle_quarry.app.views.line_up.takes import TakesColumn
 from idle_quarry.app.widgets.basic.ask_bar import AskBar

@@ -7,10 +7,10 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.roles import as_role
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.drawing.wire import SAFE
 from idle_quarry.app.models.line_up.line_up import BESIDE, LineUp
-from idle_quarry.app.roles import as_role
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.pictures.monitor_face import MonitorFace
 from idle_quarry.app.widgets.templates.feeds_matrix import FeedsMatrix

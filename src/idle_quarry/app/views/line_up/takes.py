@@ -16,8 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.models.line_up.deck import DeckModel
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.line_up.output import OutputChoice
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label

@@ -9,10 +9,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication, QHideEvent, QScreen, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.roles import on
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.line_up.line_up import PAGES
-from idle_quarry.app.roles import on
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.line_up.full_screen import FullScreen
 from idle_quarry.app.views.line_up.output import OutputColumn
 from idle_quarry.app.views.line_up.received import ReceivedColumn

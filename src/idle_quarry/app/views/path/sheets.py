@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.roles import on
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.path.path import SHEETS
-from idle_quarry.app.roles import on
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.path.structure import StructureSheet
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label

@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.models.path.structure import ROLES, TRACK_COLOURS, Structure, Tree
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
+from idle_quarry.app.models.path.folders_and_tracks import ROLES, TRACK_COLOURS, Structure, Tree
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.edit_tree import ID, EditTree
 from idle_quarry.app.widgets.basic.labels import label

@@ -7,9 +7,9 @@ from pathlib import Path
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.evidence.panel import Evidence
-from idle_quarry.app.theme import theme
 from idle_quarry.app.views.path.sheets import Sheets
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.buttons import button

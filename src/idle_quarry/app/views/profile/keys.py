@@ -15,8 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.models.people.profile import Profile
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table

@@ -9,10 +9,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.drawing.panes import GAINS, LAYOUTS, ZOOMS
 from idle_quarry.app.models.proof.bench import MOST_PANES, BenchPictures
 from idle_quarry.app.models.proof.figures import alike, is_best
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.proof.origins import OriginRows
 from idle_quarry.app.views.proof.transport import Transport
 from idle_quarry.app.widgets.basic.boxes import choice_box

@@ -5,9 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QWidget
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.models.proof.bench import BenchPictures
 from idle_quarry.app.models.proof.player import SPEEDS
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.widgets.basic.boxes import choice_box
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label

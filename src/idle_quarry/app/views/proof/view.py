@@ -6,9 +6,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.models.proof.proof import PAGES
-from idle_quarry.app.sizes import sized
 from idle_quarry.app.views.proof.codecs import CodecsPage
 from idle_quarry.app.views.proof.disks import DisksPage
 from idle_quarry.app.views.proof.pictures import PicturesPage

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QSplitter
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
 
 
 class FoldingSplit(QSplitter):

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import (
     QSizePolicy,
 )
 
-from idle_quarry.app.roles import as_role
+from idle_quarry.app.appearance.roles import as_role
 
 
 def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:

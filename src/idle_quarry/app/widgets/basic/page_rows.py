@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from idle_quarry.app.sizes import sized
+from idle_quarry.app.appearance.sizes import sized
 
 #: At 100 % of text size: room at the left and at the right of a page.
 LEFT, RIGHT = 20, 16

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.sizes import sized
+from idle_quarry.app.appearance.sizes import sized
 
 
 def scrolled(layout: QLayout) -> QScrollArea:

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
 )
 
-from idle_quarry.app.roles import as_role, on
-from idle_quarry.app.sizes import sized
+from idle_quarry.app.appearance.roles import as_role, on
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 

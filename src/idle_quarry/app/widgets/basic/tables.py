@@ -15,9 +15,9 @@ from PySide6.QtWidgets import (
     QTableWidget,
 )
 
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.models.table_rows import COLOUR
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.app.widgets.basic.tinted import tinted
 
 

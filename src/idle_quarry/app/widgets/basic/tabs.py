@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
 
-from idle_quarry.app.sizes import sized
+from idle_quarry.app.appearance.sizes import sized
 
 
 class Tabs(QWidget):

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QTreeWidgetItem,
 )
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
 
 _ROLE = Qt.ItemDataRole(Qt.ItemDataRole.UserRole + 40)
 _BOLD = Qt.ItemDataRole(Qt.ItemDataRole.UserRole + 41)

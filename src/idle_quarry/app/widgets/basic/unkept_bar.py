@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QHBoxLayout, QMessageBox, QWidget
 
-from idle_quarry.app.roles import on
-from idle_quarry.app.sizes import sized
+from idle_quarry.app.appearance.roles import on
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 
 if TYPE_CHECKING:  # the window stands before anything heavy is loaded
-    from idle_quarry.app.draft_writer import DraftWriter
+    from idle_quarry.app.documents.draft_writer import DraftWriter
 
 
 class UnkeptBar(QWidget):

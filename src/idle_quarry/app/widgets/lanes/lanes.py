@@ -6,10 +6,10 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import draw_frame
-from idle_quarry.app.theme import theme
 from idle_quarry.counting import counted
-from idle_quarry.jobs.structure import line_up_start
+from idle_quarry.jobs.folder_plan import line_up_start
 from idle_quarry.path.template import Template
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import start_timecode

@@ -9,10 +9,10 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import fitted, step_of
 from idle_quarry.app.drawing.render_lanes import draw_stood
-from idle_quarry.app.models.jobs.renders.seen import PieceRow, row_words
-from idle_quarry.app.theme import theme
+from idle_quarry.app.models.jobs.renders.snapshot import PieceRow, row_words
 
 #: At 100 % of text size: a timeline's line, the names at the left, what is said at the right, the count below.
 LANE, HEAD, TAIL, COUNT = 34, 128, 150, 22

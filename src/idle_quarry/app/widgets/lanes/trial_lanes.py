@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QApplication, QSizePolicy, QToolTip, QWidget
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.kept_lanes import KeptLanes
 from idle_quarry.app.drawing.render_lanes import runs_of
 from idle_quarry.app.drawing.trial_lanes import (
@@ -36,11 +37,10 @@ from idle_quarry.app.drawing.trial_lanes import (
     piece,
     rows_in,
 )
-from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
-from idle_quarry.app.theme import theme
-from idle_quarry.jobs.cutting.shown import cuts_of
+from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
+from idle_quarry.jobs.cutting.at_frame import cuts_of
 from idle_quarry.jobs.cutting.timeline import TimelineItem, Track
-from idle_quarry.jobs.renders.standing import PieceStatus
+from idle_quarry.jobs.renders.status import PieceStatus
 
 #: Within so many px of an edge that edge is meant, and a cut or the playhead draws what is moved to itself.
 _EDGE, _NEAR = 5, 7

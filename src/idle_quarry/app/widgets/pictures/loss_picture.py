@@ -6,8 +6,8 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.proof.codecs import Loss
 
 

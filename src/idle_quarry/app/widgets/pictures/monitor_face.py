@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.line.devices.face import Rgb8
 
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
 
 #: Output pictures before the one in sight, and in all.
 BEFORE, COUNT = 5, 24

@@ -8,11 +8,11 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.pane_images import PaneImages, codes_at
 from idle_quarry.app.drawing.panes import ZOOMS, PaneLayout
 from idle_quarry.app.models.proof.bench import Pane
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
 from idle_quarry.proof.bench import PictureArea
 
 _BLINK_MS = 500

@@ -8,9 +8,9 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from idle_quarry.app.models.jobs.trial.playing import Playback
-from idle_quarry.app.sizes import sized
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.sizes import sized
+from idle_quarry.app.appearance.theme import theme
+from idle_quarry.app.models.jobs.trial.playback import Playback
 from idle_quarry.picture.scopes import field_shown
 from idle_quarry.signal.rasters import Raster, safe_area
 

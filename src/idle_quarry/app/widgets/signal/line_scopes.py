@@ -7,8 +7,8 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.traces import trace
-from idle_quarry.app.theme import theme
 from idle_quarry.line.devices.chain import ShownFrame
 from idle_quarry.media.measurement.levels import bar_codes
 from idle_quarry.picture.scopes import Counts

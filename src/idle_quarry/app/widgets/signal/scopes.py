@@ -7,12 +7,12 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.traces import signed, trace
 from idle_quarry.app.models.intake.scrubber import ScrubbedFrame
-from idle_quarry.app.theme import theme
 from idle_quarry.media import Clip
 from idle_quarry.media.measurement.levels import bar_codes
-from idle_quarry.media.measurement.measured import SoundStreamMeasurement
+from idle_quarry.media.measurement.results import SoundStreamMeasurement
 from idle_quarry.signal.formats import Encoding
 from idle_quarry.signal.levels import Levels
 

@@ -6,8 +6,8 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.traces import signed
-from idle_quarry.app.theme import theme
 from idle_quarry.line.devices.chain import ShownFrame
 from idle_quarry.path.entries.sound import SHORT
 from idle_quarry.sound.meters import PEAK_TYPES

@@ -8,8 +8,8 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.wire import KIND_ROLES, WireLayout, paint_wire
-from idle_quarry.app.theme import theme
 from idle_quarry.line.reading.received import ReceivedFrame
 
 

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
 
 #: A row's name, what stands below it, and the state of each column.
 Row = tuple[str, str, tuple[str, ...]]

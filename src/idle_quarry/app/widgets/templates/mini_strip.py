@@ -6,8 +6,8 @@ from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.mini_strip import paint_mini_strip
-from idle_quarry.app.theme import theme
 from idle_quarry.path.evaluation import Evaluation
 
 #: Pixels a line of all small strips: 2160 lines are 36 pixels.

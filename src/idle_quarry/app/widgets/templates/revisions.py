@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from idle_quarry.app.theme import theme
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.counting import counted
 from idle_quarry.library.records import Revision
 

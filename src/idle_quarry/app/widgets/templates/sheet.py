@@ -18,8 +18,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from idle_quarry.app.roles import as_role, restyle
-from idle_quarry.app.sizes import sized
+from idle_quarry.app.appearance.roles import as_role, restyle
+from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.settings import Setting

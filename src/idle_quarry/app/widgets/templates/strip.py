@@ -17,9 +17,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.strip import paint_strip
 from idle_quarry.app.drawing.strip_layout import StripLayout, lay_out
-from idle_quarry.app.theme import theme
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.signal.words import format_words
 

@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 
+from idle_quarry.app.background.workers import Ticket
 from idle_quarry.app.models.jobs.part import JobPart
 from idle_quarry.app.questions import Choice
-from idle_quarry.app.work import Ticket
 from idle_quarry.counting import counted
 from idle_quarry.files import free_place
 from idle_quarry.jobs.conform.lists import read_list
@@ -20,8 +20,8 @@ from idle_quarry.jobs.conform.material import ClipOnDisk, clips_in
 from idle_quarry.jobs.conform.report import ConformReport, conformed, write_report
 from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
 from idle_quarry.jobs.conform.writing import write_list
+from idle_quarry.jobs.folder_plan import TIMELINES
 from idle_quarry.jobs.material import changed_material, taken_in
-from idle_quarry.jobs.structure import TIMELINES
 from idle_quarry.path.names import cleaned_name
 from idle_quarry.printing import write_pdf
 from idle_quarry.signal.rates import rate_text

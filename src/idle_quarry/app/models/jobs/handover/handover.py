@@ -8,16 +8,16 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Signal
 
+from idle_quarry.app.background.workers import Ticket
 from idle_quarry.app.models.intake.scrubber import Scrubber
-from idle_quarry.app.models.jobs.handover.to_verify import VerifyQueue
-from idle_quarry.app.models.jobs.handover.watched import WatchedFolder
+from idle_quarry.app.models.jobs.handover.verify_queue import VerifyQueue
+from idle_quarry.app.models.jobs.handover.watched_folder import WatchedFolder
 from idle_quarry.app.models.jobs.part import JobPart
 from idle_quarry.app.models.jobs.trial.trial import PAGE as TRIAL
 from idle_quarry.app.questions import Answered, Question
-from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import Job
-from idle_quarry.jobs.cutting.keeping import timelines_in
+from idle_quarry.jobs.cutting.timeline_files import timelines_in
 from idle_quarry.jobs.handover.causes import frame_of, setting_of
 from idle_quarry.jobs.handover.record import (
     VerificationRecord,
@@ -197,7 +197,7 @@ class Handover(JobPart):
             return
 
         def work(ticket: Ticket) -> tuple[VerificationRecord, bool]:
-            from idle_quarry.jobs.lending.whole import delivered
+            from idle_quarry.jobs.lending.job_tasks import delivered
 
             return delivered(self.desk.lending.house()[0], job, timeline, delivery, folder, ticket.progress)
 

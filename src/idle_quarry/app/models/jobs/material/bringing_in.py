@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.work import Cancelled, Ticket
+from idle_quarry.app.background.workers import Cancelled, Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.material import JobClip, Span, changed_material, with_entry, with_part
@@ -87,7 +87,7 @@ class BringingIn(QObject):
         lending = self._desk.lending
 
         def work(ticket: Ticket) -> None:
-            from idle_quarry.jobs.lending.whole import brought_in
+            from idle_quarry.jobs.lending.job_tasks import brought_in
 
             def told(share: float) -> None:
                 ticket.progress(name, share)

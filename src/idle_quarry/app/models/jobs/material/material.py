@@ -11,13 +11,13 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 
+from idle_quarry.app.background.workers import Ticket
 from idle_quarry.app.models.jobs.material.bringing_in import BringingIn, BringInRequest
 from idle_quarry.app.models.jobs.part import JobPart
 from idle_quarry.app.questions import Choice
-from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import material_in
-from idle_quarry.jobs.cutting.keeping import timelines_in
+from idle_quarry.jobs.cutting.timeline_files import timelines_in
 from idle_quarry.jobs.material import (
     BROUGHT,
     CHANGED,

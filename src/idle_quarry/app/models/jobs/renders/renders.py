@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer, Signal
 
+from idle_quarry.app.background.workers import Ticket
 from idle_quarry.app.models.jobs.part import JobPart
-from idle_quarry.app.models.jobs.renders.seen import (
+from idle_quarry.app.models.jobs.renders.snapshot import (
     BY_HAND,
     PieceRow,
     RendersSnapshot,
@@ -22,20 +23,19 @@ from idle_quarry.app.models.jobs.renders.seen import (
 )
 from idle_quarry.app.models.proof.disks import bytes_words
 from idle_quarry.app.questions import Choice
-from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import Job
-from idle_quarry.jobs.lending.choice import mark_all, queue_of
+from idle_quarry.jobs.lending.queue_choice import mark_all, queue_of
 from idle_quarry.jobs.renders.queue import WorkQueue
 from idle_quarry.jobs.renders.recipe import Recipe
+from idle_quarry.jobs.renders.render_folder import RenderFolder, answer
 from idle_quarry.jobs.renders.rendering import JobRenderer
-from idle_quarry.jobs.renders.settled import RenderFolder, answer
-from idle_quarry.jobs.renders.standing import seconds_of, shown_first
+from idle_quarry.jobs.renders.status import seconds_of, shown_first
 from idle_quarry.jobs.renders.store import RenderedPiece
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.jobs import Jobs
-    from idle_quarry.jobs.lending.house import TaskServer
+    from idle_quarry.jobs.lending.task_server import TaskServer
 
 PAGE = "Renders"
 #: The pages on which it is seen how pieces stand.

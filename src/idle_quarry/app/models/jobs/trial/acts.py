@@ -9,17 +9,17 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
+from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.app.models.jobs.trial.pieces import pieces_between, pieces_of, speed_in
 from idle_quarry.app.models.jobs.trial.sources import media_of, place_of
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.errors import NotUnderstood, QuarryError
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.edits import Piece
-from idle_quarry.jobs.cutting.keeping import earlier, keep, read_timeline
 from idle_quarry.jobs.cutting.otio_values import from_otio
 from idle_quarry.jobs.cutting.timeline import COLOURS, PICTURE, Marker, Media, Timeline, TimelineItem, Track
-from idle_quarry.jobs.structure import TIMELINES
+from idle_quarry.jobs.cutting.timeline_files import earlier, keep, read_timeline
+from idle_quarry.jobs.folder_plan import TIMELINES
 from idle_quarry.jobs.timelines import timeline_of
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.path.names import name_refused

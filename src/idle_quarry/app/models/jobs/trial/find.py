@@ -6,7 +6,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from idle_quarry.app.models.jobs.trial.renders import NOT_RENDERED
-from idle_quarry.jobs.cutting.shown import next_item
+from idle_quarry.jobs.cutting.at_frame import next_item
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.trial.trial import Trial

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from fractions import Fraction
 
-from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
+from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.app.models.jobs.trial.sources import media_of
 from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.cutting.edits import Piece

@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from idle_quarry.app.models.jobs.renders.seen import states_of
-from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
+from idle_quarry.app.models.jobs.renders.snapshot import states_of
+from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.timeline import PICTURE, Timeline, TimelineItem, Track
 from idle_quarry.jobs.renders.pieces import EXACT, Piece, pieces_of
-from idle_quarry.jobs.renders.standing import RENDERED, PieceStatus, TimelineStatus, canvas_of, stood
+from idle_quarry.jobs.renders.status import RENDERED, PieceStatus, TimelineStatus, canvas_of, stood
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.trial.trial import Trial

@@ -12,10 +12,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from idle_quarry.app.models.jobs.trial.played import PlayedPicture
+from idle_quarry.app.models.jobs.trial.playback_parts import PlayedPicture
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.conform.material import count_of
-from idle_quarry.jobs.cutting.shown import SAMPLE_RATE, ClipSound, ShownItem, mixed, shown_at
+from idle_quarry.jobs.cutting.at_frame import SAMPLE_RATE, ClipSound, ShownItem, mixed, shown_at
 from idle_quarry.jobs.cutting.timeline import CLIP, NO_MEDIA, PICTURE, SOUND, Media, Timeline, TimelineItem, Track
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.inspecting import inspect

@@ -8,23 +8,23 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 
+from idle_quarry.app.background.workers import Ticket
 from idle_quarry.app.models.jobs.material.material import JobMaterial, MaterialRow
 from idle_quarry.app.models.jobs.part import JobPart
 from idle_quarry.app.models.jobs.renders.renders import Renders
 from idle_quarry.app.models.jobs.trial.acts import TrialActs
 from idle_quarry.app.models.jobs.trial.costs import Costs
 from idle_quarry.app.models.jobs.trial.find import find
-from idle_quarry.app.models.jobs.trial.opened import OpenTimeline
-from idle_quarry.app.models.jobs.trial.played import PlaybackSource
-from idle_quarry.app.models.jobs.trial.playing import Playback
+from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
+from idle_quarry.app.models.jobs.trial.playback import Playback
+from idle_quarry.app.models.jobs.trial.playback_parts import PlaybackSource
 from idle_quarry.app.models.jobs.trial.renders import TrialRenders
 from idle_quarry.app.models.jobs.trial.sources import ClipSource, KnownClip, TimelineSource, canvas_words
 from idle_quarry.app.trial_keys import CLIPS, LOWER, UPPER
-from idle_quarry.app.work import Ticket
 from idle_quarry.errors import QuarryError
-from idle_quarry.jobs.cutting.keeping import read_timeline, state_of, timelines_in
-from idle_quarry.jobs.cutting.shown import next_cut, shown_at
+from idle_quarry.jobs.cutting.at_frame import next_cut, shown_at
 from idle_quarry.jobs.cutting.timeline import Timeline, TimelineItem, Track
+from idle_quarry.jobs.cutting.timeline_files import read_timeline, state_of, timelines_in
 from idle_quarry.jobs.material import parts_of, proxy_of
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.policies import Policy

@@ -1,0 +1,1 @@
+"""What a person does to the library and to the house's entries."""

@@ -1,0 +1,1 @@
+"""The templates that are open, and what is unsaved of them."""

@@ -1,0 +1,281 @@
+"""What is seen of a job's renders in one look, as a value, and how it is said."""
+
+from __future__ import annotations
+
+import socket
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from idle_quarry.app.models.proof.disks import bytes_words
+from idle_quarry.counting import counted
+from idle_quarry.jobs.check import Job
+from idle_quarry.jobs.cutting.at_frame import shown_at
+from idle_quarry.jobs.lending.queue_choice import queue_of, unmarked
+from idle_quarry.jobs.renders.impact import RenderImpact
+from idle_quarry.jobs.renders.pieces import EXACT, Stock
+from idle_quarry.jobs.renders.queue import State
+from idle_quarry.jobs.renders.recipe import Recipe
+from idle_quarry.jobs.renders.render_folder import QUEUE_FILE, RenderFolder, settled
+from idle_quarry.jobs.renders.status import (
+    QUEUED,
+    REFUSED,
+    RENDERED,
+    RENDERING,
+    PieceStatus,
+    Programme,
+    RenderCost,
+    cost_of,
+    programmes_of,
+    seconds_of,
+    shown_by_none,
+    stock_of,
+    stood,
+    wanted_of,
+)
+from idle_quarry.jobs.renders.store import RenderedPiece
+from idle_quarry.path.registry import codecs
+from idle_quarry.path.template import Intermediate
+from idle_quarry.proof.disks import Volume, volume_of
+
+if TYPE_CHECKING:
+    from idle_quarry.jobs.lending.task_server import TaskServer
+
+#: When a template has its timelines rendered.
+BY_HAND, TOO_SLOW = "by hand", "where playing is too slow"
+
+
+@dataclass(frozen=True)
+class PieceRow:
+    """A piece of a timeline, as it stands."""
+
+    programme: Programme
+    stood: PieceStatus
+
+    @property
+    def key(self) -> tuple[str, int]:
+        """What tells it from other rows."""
+        return self.programme.name, self.stood.piece.first
+
+
+@dataclass(frozen=True)
+class RendersSnapshot:
+    """All that was found of a job's renders in one look."""
+
+    settled: RenderFolder
+    programmes: tuple[Programme, ...] = ()
+    rows: tuple[PieceRow, ...] = ()
+    stale: tuple[RenderedPiece, ...] = ()
+    kept_bytes: int = 0
+    codec: str = ""
+    stock: Mapping[str, Stock] = field(default_factory=dict)
+    wanted: tuple[Recipe, ...] = ()  #: what is to be rendered and is not there
+    paces: dict[str, float] = field(default_factory=dict)
+    volume: Volume | None = None
+    waiting: int = 0
+    paused: bool = False
+    full: str = ""  #: what is said of a disk that is full
+    house: TaskServer | None = None  #: whose machines may help
+    alone: str = ""  #: why they may not, where there are such
+    unmarked: tuple[Path, ...] = ()  #: folders that they have no way to find
+
+    @property
+    def under_way(self) -> bool:
+        """Whether somebody renders, and is not to wait."""
+        return not self.paused and any(row.stood.state == RENDERING for row in self.rows)
+
+
+def look(job: Job, house: TaskServer | None = None, alone: str = "") -> RendersSnapshot:
+    """Return how the renders of a job stand: its timelines read, its clips known again, its renders gone through.
+
+    `house` may help where it can reach all of it; `alone` is why there is none. Raises `QuarryError`.
+    """
+    where = settled(job)
+    stock = stock_of(job.folder, job.template)
+    programmes = tuple(programmes_of(job, stock))
+    stale = tuple(shown_by_none(programmes, where.store)) if where.store is not None else ()
+    codec = codecs()[job.template.intermediate.codec].name
+    folders = unmarked(programmes, where.store) if house is not None and where.store is not None else ()
+    if folders:
+        house, alone = None, "others do not know where " + ", ".join(folder.name for folder in folders[:3]) + " lies"
+    snapshot = RendersSnapshot(
+        where, programmes, stale=stale, codec=codec, stock=stock, house=house, alone=alone, unmarked=folders
+    )
+    return looked_again(job, snapshot)
+
+
+def states_of(job: Job, found: RendersSnapshot) -> dict[str, State]:
+    """Return how the tasks of a job stand. Raises `QuarryError`."""
+    if found.house is None and not (job.folder / QUEUE_FILE).is_file():
+        return {}
+    queue = queue_of(job, found.house, found.settled.store)
+    try:
+        return queue.states()
+    finally:
+        queue.close()
+
+
+def looked_again(job: Job, before: RendersSnapshot) -> RendersSnapshot:
+    """Return what a look found with its pieces as they stand now: how far workers are, what became whole. Raises `QuarryError`."""
+    store, snapshot = before.settled.store, before
+    states: dict[str, State] = {}
+    if before.house is not None or (job.folder / QUEUE_FILE).is_file():
+        queue = queue_of(job, before.house, store)
+        try:
+            states = queue.states()
+            snapshot = replace(snapshot, paces=queue.paces(), waiting=queue.open, paused=queue.paused)
+        finally:
+            queue.close()
+    rows = tuple(
+        PieceRow(programme, stood(piece, store, states))
+        for programme in snapshot.programmes
+        for piece in programme.pieces
+    )
+    kept = {row.stood.kept.identity: row.stood.kept for row in rows if row.stood.kept is not None}
+    return replace(
+        snapshot, rows=rows, kept_bytes=sum(rendered.bytes for rendered in (*kept.values(), *snapshot.stale)),
+        wanted=tuple(wanted_of(snapshot.programmes, store)),
+        volume=volume_of(snapshot.settled.place) if store is not None else None,
+        full=next((text for state, _, _, text in states.values() if state == "taken" and text), ""),
+    )  # fmt: skip
+
+
+def is_wanted(recipe: Recipe, plan: Intermediate, paces: dict[str, float]) -> bool:
+    """Return whether the template wants a piece rendered without being asked."""
+    if plan.when == BY_HAND:
+        return False
+    return plan.when != TOO_SLOW or seconds_of(recipe, paces)[0] > recipe.frames / recipe.format.rate
+
+
+# -- in words ----------------------------------------------------------------------------------------------------------------
+
+
+def where_words(snapshot: RendersSnapshot) -> str:
+    """Return where renders go, what they take and what is free there."""
+    if snapshot.settled.store is None:
+        return f"{sentence(snapshot.settled.why)}."
+    free = f", {bytes_words(snapshot.volume.free)} free" if snapshot.volume is not None else ""
+    return f"{snapshot.settled.place}: {bytes_words(snapshot.kept_bytes)} rendered{free}. Codec: {snapshot.codec}."
+
+
+def anew_words(found: RenderImpact) -> str:
+    """Return what another revision means for the renders of a job, "" where it means nothing."""
+    if not found.cost.pieces or found.stays == found.rendered:
+        return ""
+    stays = f"{found.stays} of {pieces_words(found.rendered)}" if found.stays else "nothing"
+    return f"Of what is rendered {stays} stays; to render then: {_cost_words(found.cost)}."
+
+
+def cost_words(snapshot: RendersSnapshot) -> str:
+    """Return what is still to be rendered and costs."""
+    if not any(programme.pieces for programme in snapshot.programmes):
+        return "No timeline shows anything yet: lay clips onto one in Trial."
+    if not snapshot.wanted:
+        return "Nothing is left to render."
+    return f"To render: {_cost_words(cost_of(snapshot.wanted, snapshot.paces))}."
+
+
+def _cost_words(cost: RenderCost) -> str:
+    about = "at a guess" if cost.guessed else "about"
+    said = f"{pieces_words(cost.pieces)}, {time_words(float(cost.programme_s))} of programme, "
+    return said + f"{bytes_words(cost.bytes)}, {about} {time_words(cost.seconds)}"
+
+
+def doing_words(snapshot: RendersSnapshot) -> str:
+    """Return how far rendering is, "" where nothing is rendered."""
+    if not snapshot.waiting:
+        return ""
+    if snapshot.full:
+        return f"{sentence(snapshot.full)}."
+    if snapshot.paused:
+        return f"Paused: {pieces_words(snapshot.waiting)} wait."
+    under_way = {
+        row.stood.piece.recipe.identity: (row.stood.piece.recipe, row.stood)
+        for row in snapshot.rows
+        if row.stood.state in (RENDERING, QUEUED) and row.stood.piece.recipe is not None
+    }
+    workers = len({piece.worker for _, piece in under_way.values() if piece.worker})
+    if not workers:
+        return f"{pieces_words(snapshot.waiting)} wait."
+    left = sum(
+        seconds_of(recipe, snapshot.paces)[0] * (1 - piece.done / recipe.frames) for recipe, piece in under_way.values()
+    )
+    on = f" on {workers} workers" if workers > 1 else ""
+    return f"Rendering{on}: {pieces_words(snapshot.waiting)} left, about {time_words(left / max(1, workers))}."
+
+
+def stale_words(snapshot: RendersSnapshot) -> str:
+    """Return what no timeline shows any more, "" where there is none."""
+    if not snapshot.stale:
+        return ""
+    return f"{pieces_words(len(snapshot.stale))} that no timeline shows: {bytes_words(sum(rendered.bytes for rendered in snapshot.stale))}"
+
+
+def name_words(row: PieceRow) -> str:
+    """Return what a piece shows: the clip's name, in a change both."""
+    piece, timeline = row.stood.piece, row.programme.timeline
+    if piece.recipe is not None:
+        parts = [Path(shown.path).name for shown in (piece.recipe.shown, piece.recipe.over) if shown is not None]
+        return " into ".join(parts) or "black"
+    found = shown_at(timeline, piece.first) if timeline is not None else None
+    return found.item.name if found is not None else ""
+
+
+def state_words(stood: PieceStatus) -> str:
+    """Return how a piece stands, and what is to be said of it."""
+    if stood.state == EXACT:
+        return "plays as it is"
+    said = stood.state
+    if stood.state == RENDERING:
+        said = f"rendering, {100 * stood.done // max(1, stood.piece.frames)} % {by_words(stood.worker)}".strip()
+    return f"{said}: {stood.text}" if stood.text else said
+
+
+#: The colour of each state; its form tells it too.
+_ROLES = {EXACT: "sage", RENDERED: "sage", RENDERING: "lichen", QUEUED: "ochre", REFUSED: "oxide"}
+
+
+def role_of(state: str) -> str:
+    """Return the colour of a state."""
+    return _ROLES.get(state, "dust")
+
+
+def by_words(worker: str) -> str:
+    """Return which machine a worker is on, "" where it has not said so yet."""
+    host = worker.rpartition(" ")[0]
+    return "" if not host else "here" if host == socket.gethostname() else f"on {host}"
+
+
+def row_words(row: PieceRow) -> str:
+    """Return a piece in two lines."""
+    timeline = row.programme.timeline
+    start = timeline.timecode(row.stood.piece.first) if timeline is not None else ""
+    return f"{name_words(row)}, {row.stood.piece.frames} frames from {start}\n{state_words(row.stood)}"
+
+
+def lane_words(snapshot: RendersSnapshot, name: str) -> str:
+    """Return how the pieces of a timeline stand, or why it cannot be read."""
+    programme = next(programme for programme in snapshot.programmes if programme.name == name)
+    if programme.timeline is None:
+        return "cannot be read"
+    states = [row.stood.state for row in snapshot.rows if row.programme.name == name]
+    if not states:
+        return "shows nothing"
+    ready = sum(state in (EXACT, RENDERED) for state in states)
+    return "all is ready" if ready == len(states) else f"{ready} of {len(states)} ready"
+
+
+def sentence(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
+def pieces_words(count: int) -> str:
+    return counted(count, "piece")
+
+
+def time_words(seconds: float) -> str:
+    """Return a time in words: seconds up to two minutes, minutes up to two hours."""
+    if seconds < 120:
+        return f"{max(1, round(seconds))} s"
+    return f"{round(seconds / 60)} min" if seconds < 7200 else f"{seconds / 3600:.1f} h"

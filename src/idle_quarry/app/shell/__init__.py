@@ -1,0 +1,1 @@
+"""The window itself: its bars, its views, its commands, their search."""
