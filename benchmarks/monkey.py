@@ -98,7 +98,7 @@ def _holders(most: int = 12) -> list[str]:
 
 def _open_everything(window: MainWindow) -> None:
     """Show every view, and every page of every job, once."""
-    from idle_quarry.app.models.jobs.jobs import PAGES
+    from idle_quarry.app.models.jobs.job_list import PAGES
     from idle_quarry.app.views.registry import VIEWS
 
     desk = window.desk
@@ -153,7 +153,7 @@ def _work(seed: int, events: int, *, on_server: bool) -> int:
     from idle_quarry.app.appearance.style import prepare
     from idle_quarry.app.appearance.theme import theme
     from idle_quarry.app.desk import Desk
-    from idle_quarry.app.models.jobs.jobs import PAGES
+    from idle_quarry.app.models.jobs.job_list import PAGES
     from idle_quarry.app.preferences import Preferences
     from idle_quarry.app.shell.window import MainWindow
     from idle_quarry.app.views.registry import VIEWS

@@ -93,7 +93,7 @@ def main() -> None:
         longest(lambda: None, 0.5)
         server.silence()
         silent = {name: longest(work, 1.5) for name, work in asked.items()}
-        waited = desk.server.writing  # what came after the line was found broken was refused at once
+        waited = desk.writing  # what came after the line was found broken was refused at once
         server.speak()
         print(f"longest stall of the window, ms ({machine()}; aim 50 while the server is silent)")
         for name in asked:

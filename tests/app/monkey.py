@@ -31,7 +31,7 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app import views
 from idle_quarry.app.appearance.theme import BRIGHTNESSES, TEXT_SIZES
-from idle_quarry.app.models.jobs.jobs import PAGES
+from idle_quarry.app.models.jobs.job_list import PAGES
 from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.registry import VIEWS
 

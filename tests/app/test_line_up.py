@@ -213,7 +213,8 @@ def test_a_take_from_marks_to_its_check(
     deck: DeckModel, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """The system disk is asked about; marks by timecode; the take, looked at afterwards, is as recorded; an edit of names."""
-    told, asked = Told(deck.desk), list[Choice]()
+    assert isinstance(deck.door, Desk)
+    told, asked = Told(deck.door), list[Choice]()
     deck.recording.asked.connect(asked.append)
     takes = tmp_path / "takes"
     takes.mkdir()
@@ -262,7 +263,7 @@ def test_a_take_from_marks_to_its_check(
 
 def test_a_recording_follows_what_the_template_says_of_it(deck: DeckModel) -> None:
     """Codec and what a break does come from the template's input, when it says other than before; what was chosen here stays."""
-    owner, recording = deck.desk, deck.recording
+    owner, recording = deck.door, deck.recording
     owner.open_stored(owner.library.find("The Lamp Room").id)
     own = RecordingInput(
         id="deck", name="Deck", format=format_from_words("576i25 16:9"), interface="SD", codec="rdd36-hq"

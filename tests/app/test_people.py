@@ -17,7 +17,7 @@ from tests.app.conftest import Open, library_of
 from idle_quarry.app import preferences as preferences_module
 from idle_quarry.app import profiles as profiles_module
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.commands import conflicts
+from idle_quarry.app.command import conflicts
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.app.profiles import called, exported, imported, profiles

@@ -30,7 +30,7 @@ from idle_quarry.app.models.jobs.renders.snapshot import (
     where_words,
 )
 from idle_quarry.app.models.jobs.trial.renders import NOT_RENDERED
-from idle_quarry.app.trial_keys import LOWER
+from idle_quarry.app.models.jobs.trial.sides import LOWER
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelines_in

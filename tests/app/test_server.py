@@ -92,7 +92,7 @@ def test_a_room_on_the_server(
     desk.document.apply("Line-up", Edit("sound.line_up_dbfs", -20.0))
     desk.path.ask_save()
     answer(path_of(window).ask)
-    qtbot.waitUntil(lambda: not desk.server.writing, timeout=20000)
+    qtbot.waitUntil(lambda: not desk.writing, timeout=20000)
     assert window.standing.text().endswith("away from the server, 1 waiting")
     assert f"waits for the server: a draft of {HD.name}" in window.standing.toolTip()
     assert desk.document.base is not None and desk.document.base.revision.number == 2
@@ -128,17 +128,17 @@ def test_a_server_that_falls_silent(server: PrivateServer, window: MainWindow, q
         assert desk.document is not None and desk.edit("Line-up", Edit("sound.line_up_dbfs", -20.0))
         desk.path.ask_save()
         answer(path_of(window).ask, "line-up as the north wants it")
-        assert desk.server.writing == 1 and window.standing.text() == "Runa · larkmoor · saving …"
+        assert desk.writing == 1 and window.standing.text() == "Runa · larkmoor · saving …"
         beats = _beats(window)
         qtbot.wait(1500)
-        assert desk.server.writing == 1 and len(beats) > 20  # still waiting, and still drawing
+        assert desk.writing == 1 and len(beats) > 20  # still waiting, and still drawing
         assert desk.edit("Line-up", Edit("sound.line_up_dbfs", -18.0)), "work goes on while the save waits"
         desk.undo()
         window.show_view("Jobs")
         window.show_view("Path")
     finally:
         server.speak()
-    qtbot.waitUntil(lambda: not desk.server.writing, timeout=20000)
+    qtbot.waitUntil(lambda: not desk.writing, timeout=20000)
     assert window.standing.text() == "Runa · larkmoor" and not desk.document.dirty
     there = open_server(server.url("Odo", "larkmoor"))
     assert [revision.note for revision in there.revisions(ident)] == ["line-up as the north wants it", "first"]

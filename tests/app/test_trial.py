@@ -16,8 +16,8 @@ from tests.app.conftest import Open, press
 from tests.app.test_cuts import CLIPS, a_job
 
 from idle_quarry.app.models.jobs.trial.acts import PLACE, WITHIN
-from idle_quarry.app.trial_keys import CLIPS as CLIP
-from idle_quarry.app.trial_keys import LOWER, UPPER
+from idle_quarry.app.models.jobs.trial.sides import CLIPS as CLIP
+from idle_quarry.app.models.jobs.trial.sides import LOWER, UPPER
 from idle_quarry.app.views.jobs.trial_page import TrialPage
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes
@@ -68,7 +68,7 @@ def keys(page: TrialPage, *pressed: str) -> None:
 
 def command(page: TrialPage, name: str) -> None:
     commands = page.window().acting.commands  # type: ignore[attr-defined]
-    next(each for each in commands if each.name == name).carry_out(page.model.desk.say)
+    next(each for each in commands if each.name == name).carry_out(page.model.door.say)
 
 
 def lanes(page: TrialPage, side: str) -> TrialLanes:

@@ -20,7 +20,8 @@ from tests.conftest import demo_template
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.drawing.kept_lanes import KeptLanes
 from idle_quarry.app.drawing.trial_lanes import ItemLook, Scale
-from idle_quarry.app.models.jobs.jobs import AS_STARTED, CHANGED, Jobs
+from idle_quarry.app.models.jobs.job_list import AS_STARTED, CHANGED
+from idle_quarry.app.models.jobs.jobs import Jobs
 from idle_quarry.app.models.jobs.material.material import MaterialRow
 from idle_quarry.app.models.jobs.trial.costs import LACKING, LOSSY, NO_CLASS, NO_CLIP, OFF_SPEED, Costs
 from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline

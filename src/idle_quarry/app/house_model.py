@@ -13,7 +13,7 @@ from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries
 from idle_quarry.path.registry import take_in
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.context import AppContext
 
 _MOST = 5000
 
@@ -23,12 +23,12 @@ class HouseModel(QObject):
 
     changed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: AppContext) -> None:
         super().__init__()
-        self._desk = desk
+        self._context = context
         self._read: dict[tuple[str, int], Entry | None] = {}  #: a revision never changes
         self._value: HouseEntries | None = None
-        desk.shelves_changed.connect(self.look)
+        context.shelves_changed.connect(self.look)
 
     @property
     def value(self) -> HouseEntries:
@@ -42,13 +42,13 @@ class HouseModel(QObject):
         """Read what is new since it was last read; nothing where nobody has asked yet."""
         if self._value is None:
             return
-        library = self._desk.library
+        library = self._context.library
         try:
             there = [
                 summary for summary in library.page(Search(kind=""), limit=_MOST) if summary.latest.state != "withdrawn"
             ]
         except LibraryError as error:
-            self._desk.refuse(error)
+            self._context.refuse(error)
             return
         wanted = [(summary.id, summary.for_jobs) for summary in there]
         for key in wanted:
@@ -61,7 +61,7 @@ class HouseModel(QObject):
 
     def _entry(self, ident: str, number: int) -> Entry | None:
         try:
-            entry = self._desk.library.entry(ident, number).entry
+            entry = self._context.library.entry(ident, number).entry
             take_in(entry)
         except (LibraryError, ValueError):
             return None  # damaged, or it varies a codec that a later program knows: the list says so

@@ -1,6 +1,6 @@
 """What a person does to the library: each act in one place, carried out, refused in a sentence, undone where it can be.
 
-A file is written at once. A server is written off the interface thread, and the window says so meanwhile (`Desk.write`);
+A file is written at once. A server is written off the interface thread, and the window says so meanwhile (`AppContext.write`);
 whoever asks is told by `answered` when it is done, or why it is not.
 """
 
@@ -19,7 +19,8 @@ from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.template import Template
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.context import AppContext
+    from idle_quarry.app.documents.documents import Documents
     from idle_quarry.jobs.moving import Move
     from idle_quarry.jobs.start import StartedJob
     from idle_quarry.library import JobRecord
@@ -32,22 +33,22 @@ T = TypeVar("T")
 class LibraryActs:
     """Every change of a shelf, a revision's state, a rule or the list of jobs goes through here."""
 
-    def __init__(self, desk: Desk) -> None:
-        self._desk = desk
-        self.house = HouseActs(self)
+    def __init__(self, context: AppContext, documents: Documents) -> None:
+        self._context, self._documents = context, documents
+        self.house = HouseActs(self.do, self._say_done)
 
-    def say(self, text: str, action: tuple[str, Callable[[], object]]) -> None:
+    def _say_done(self, text: str, action: tuple[str, Callable[[], object]]) -> None:
         """Say what was done, with a word that takes it back."""
-        self._desk.say(text, action=action)
+        self._context.say(text, action=action)
 
     def do(
         self, work: Callable[[FileLibrary], T], done: Callable[[T], object], answered: Answered | None = None
     ) -> None:
         """Write to the library, and see to it that what is shown follows; a refusal goes to whoever asked, else it is said."""
-        desk = self._desk
+        context = self._context
 
         def finished(value: T) -> None:
-            desk.shelves_changed.emit()  # what is done next finds the shelves as they are now
+            context.shelves_changed.emit()  # what is done next finds the shelves as they are now
             done(value)
             if answered is not None:
                 answered(None)
@@ -56,9 +57,9 @@ class LibraryActs:
             if answered is not None:
                 answered(str(error))
             else:
-                desk.refuse(error)
+                context.refuse(error)
 
-        desk.write(work, finished, refused)
+        context.write(work, finished, refused)
 
     # -- what is open ----------------------------------------------------------------------------------
 
@@ -80,7 +81,7 @@ class LibraryActs:
             return library.stored(saved.template_id, saved.number)
 
         def became(stored: StoredTemplate) -> None:
-            self._desk.documents.became(document, stored)
+            self._documents.became(document, stored)
             done(stored.revision)
 
         self.do(work, became, answered)
@@ -113,9 +114,9 @@ class LibraryActs:
 
         def done(changed: bool) -> None:
             if changed:
-                self._desk.documents.let_go(summary.id)
+                self._documents.let_go(summary.id)
                 if summary.approved is not None:
-                    self._desk.say(f"It is called {name} when this draft is approved.")
+                    self._context.say(f"It is called {name} when this draft is approved.")
 
         self.do(work, done, answered)
 
@@ -124,7 +125,7 @@ class LibraryActs:
         back = ("Undo", lambda: self.bring_back(summary.id))
         self.do(
             lambda library: library.put_aside(summary.id),
-            lambda _none: self._desk.say(f"{summary.name} was put aside.", action=back),
+            lambda _none: self._context.say(f"{summary.name} was put aside.", action=back),
         )
 
     def bring_back(self, template_id: str, done: Callable[[], object] = lambda: None) -> None:
@@ -143,7 +144,7 @@ class LibraryActs:
     def set_rule(self, *, alone: bool) -> None:
         """Say how many people an approval takes in this house."""
         said = "One person may approve alone." if alone else "Another person than the author approves."
-        self.do(lambda library: library.set_one_person(alone), lambda _none: self._desk.say(said))
+        self.do(lambda library: library.set_one_person(alone), lambda _none: self._context.say(said))
 
     def set_names(self, *, by_login: bool) -> None:
         """Say whether people are called as their accounts on the system are, or as they choose."""
@@ -153,8 +154,8 @@ class LibraryActs:
         self.do(lambda library: library.set_names_by_login(by_login), lambda _none: self._named(said))
 
     def _named(self, said: str) -> None:
-        self._desk.shelves_changed.emit()
-        self._desk.say(f"{said} You are {self._desk.library.person}.")
+        self._context.shelves_changed.emit()
+        self._context.say(f"{said} You are {self._context.library.person}.")
 
     def put_on_house_shelf(self, templates: Sequence[Template], note: str, done: Callable[[int], object]) -> None:
         """Put templates on the house shelf as drafts; names that are there are left alone. `done` is told how many went."""
@@ -178,7 +179,7 @@ class LibraryActs:
         """Send to review, approve, send back, withdraw or bring back a revision."""
 
         def told(_remark: object) -> None:
-            self._desk.say(said or f"{name}, revision {revision.number}: {ACTS[act].told}.")
+            self._context.say(said or f"{name}, revision {revision.number}: {ACTS[act].told}.")
             done()
 
         self.do(
@@ -199,8 +200,8 @@ class LibraryActs:
         numbers = left.revision.number, right.revision.number
 
         def told(revision: Revision) -> None:
-            self._desk.say(f"{made.name}: revision {revision.number} holds both drafts.")
-            self._desk.documents.let_go(ident)
+            self._context.say(f"{made.name}: revision {revision.number} holds both drafts.")
+            self._documents.let_go(ident)
             done(ident)
 
         self.do(
@@ -233,16 +234,16 @@ class LibraryActs:
         def told(found: tuple[list[ImportedTemplate], list[str]]) -> None:
             templates, refused = found
             for template in templates:
-                self._desk.documents.let_go(template.template_id)
+                self._documents.let_go(template.template_id)
             if templates:
                 done(templates[0].template_id)
                 said = (
                     f"{templates[0].name} imported" if len(templates) == 1 else f"{len(templates)} templates imported"
                 )
                 more = f" {len(refused)} refused: {refused[0]}" if refused else ""
-                self._desk.say(f"{said} from {name}.{more}", action=("Undo", lambda: self.take_back(templates)))
+                self._context.say(f"{said} from {name}.{more}", action=("Undo", lambda: self.take_back(templates)))
             elif refused:
-                self._desk.say(refused[0], refusal=True)
+                self._context.say(refused[0], refusal=True)
 
         self.do(work, told)
 
@@ -252,7 +253,7 @@ class LibraryActs:
 
         def told(_none: None) -> None:
             for template in taken:
-                self._desk.documents.let_go(template.template_id)
+                self._documents.let_go(template.template_id)
 
         self.do(lambda library: take_back(library, list(taken)), told)
 
@@ -264,18 +265,18 @@ class LibraryActs:
         """Note in the library that a job was started."""
         from idle_quarry.jobs.left_over import list_job
 
-        desk = self._desk
+        context = self._context
 
         def told(record: JobRecord) -> None:
-            desk.preferences.jobs_folder = str(job.folder.parent)
-            desk.jobs_changed.emit()
+            context.preferences.jobs_folder = str(job.folder.parent)
+            context.jobs_changed.emit()
             done(record)
 
-        desk.write(lambda library: list_job(library, job, title, stored), told, desk.refuse)
+        context.write(lambda library: list_job(library, job, title, stored), told, context.refuse)
 
     def move_job(self, record: JobRecord, work: Callable[[], Move], to: StoredTemplate, done: Callable[[Move], object], failed: Callable[[QuarryError], object]) -> None:  # fmt: skip
         """Move a job to another revision, off the interface thread wherever its library is."""
-        desk, library = self._desk, self._desk.library
+        context, library = self._context, self._context.library
 
         def moved(_ticket: object) -> Move:
             move = work()
@@ -284,6 +285,6 @@ class LibraryActs:
 
         def told(found: Move) -> None:
             done(found)
-            desk.jobs_changed.emit()
+            context.jobs_changed.emit()
 
-        desk.workers.start(moved, told, failed)
+        context.workers.start(moved, told, failed)

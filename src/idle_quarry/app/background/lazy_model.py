@@ -9,13 +9,15 @@ M = TypeVar("M")
 
 
 class LazyModel(Generic[M]):
-    """A model of the desk: the class `kind` of the module `module` below `app/models`, made with the desk at first use.
+    """A model of the desk: the class `kind` of the module `module` below `app/models`, made at first use.
+
+    It is given the desk, and those of the desk's models that it `needs`.
 
     Once made it stands in the owner's own dictionary, so that nothing is looked up again.
     """
 
-    def __init__(self, module: str, kind: str) -> None:
-        self._module, self._kind = module, kind
+    def __init__(self, module: str, kind: str, *needs: str) -> None:
+        self._module, self._kind, self._needs = module, kind, needs
 
     def __set_name__(self, _owner: type, name: str) -> None:
         self._name = name
@@ -27,6 +29,8 @@ class LazyModel(Generic[M]):
     def __get__(self, owner: object | None, _cls: type) -> M | LazyModel[M]:
         if owner is None:
             return self
-        made: Any = getattr(import_module(f"idle_quarry.app.models.{self._module}"), self._kind)(owner)
+        made: Any = getattr(import_module(f"idle_quarry.app.models.{self._module}"), self._kind)(
+            owner, *(getattr(owner, name) for name in self._needs)
+        )
         vars(owner)[self._name] = made
         return made  # type: ignore[no-any-return]

@@ -18,7 +18,8 @@ from idle_quarry.path.template import Template
 from idle_quarry.proof.disks import disk_speeds
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.context import AppContext
+    from idle_quarry.app.house_model import HouseModel
 
 
 class Documents(QObject):
@@ -29,14 +30,14 @@ class Documents(QObject):
     #: It is known which remedies help the one in front.
     weighed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: AppContext, house: HouseModel) -> None:
         super().__init__()
-        self._desk = desk
-        self.keeping = DraftWriter(Drafts(desk.library.place, desk.library.person))
+        self._context, self._house_model = context, house
+        self.keeping = DraftWriter(Drafts(context.library.place, context.library.person))
         self.disk_speeds = disk_speeds()
         self.front: Document | None = None
         self.held: dict[str, Document] = {}
-        desk.house.changed.connect(self.look_again)
+        house.changed.connect(self.look_again)
 
     @property
     def drafts(self) -> Drafts:
@@ -45,11 +46,11 @@ class Documents(QObject):
 
     def open_stored(self, template_id: str, number: int | None = None) -> None:
         """Open a template; unsaved work on it is taken up where it was left."""
-        desk = self._desk
+        context = self._context
         try:
-            stored = desk.library.stored(template_id, number or self.worked_on(desk.library.summary(template_id)))
+            stored = context.library.stored(template_id, number or self.worked_on(context.library.summary(template_id)))
         except LibraryError as error:
-            desk.refuse(error)
+            context.refuse(error)
             return
         held = self.held.get(template_id)
         if held is not None and (number is None or (held.base and held.base.revision.number == number)):
@@ -58,12 +59,12 @@ class Documents(QObject):
         draft = next((d for d in self.drafts.all() if d.key == template_id), None) if number is None else None
         if draft is not None and draft.revision is not None:
             try:
-                base = desk.library.stored(template_id, draft.revision)
+                base = context.library.stored(template_id, draft.revision)
             except LibraryError:
                 base = stored
             document = self._document(draft.template, base)
             self._bring(document)
-            desk.say(
+            context.say(
                 f"Unsaved work on {base.name} was kept and is back.", action=("Drop it", partial(self._drop, document))
             )
             return
@@ -71,7 +72,7 @@ class Documents(QObject):
 
     def worked_on(self, summary: Summary) -> int:
         """Return the revision that opening a template opens: one's own open draft, else what is approved, else the newest."""
-        library = self._desk.library
+        library = self._context.library
         own = [open_draft for open_draft in library.open_drafts(summary.id) if open_draft.author == library.person]
         return own[0].number if own else summary.for_jobs
 
@@ -95,7 +96,7 @@ class Documents(QObject):
             document.look_again()
 
     def _house(self) -> HouseEntries:
-        return self._desk.house.value
+        return self._house_model.value
 
     def unfinished(self) -> list[Draft]:
         """Return every draft an earlier run left."""
@@ -108,8 +109,7 @@ class Documents(QObject):
     def _bring(self, document: Document) -> None:
         self.held[document.key] = document
         self._take(document)
-        self._desk.server.works_on(document.key)
-        self._desk.view_wanted.emit("Path")
+        self._context.view_wanted.emit("Path")
 
     def _take(self, document: Document | None) -> None:
         if self.front is not document:
@@ -134,14 +134,14 @@ class Documents(QObject):
         if document is not None and not document.dirty:
             del self.held[template_id]
             if self.front is document:
-                library = self._desk.library
+                library = self._context.library
                 stored = library.stored(template_id, self.worked_on(library.summary(template_id)))
                 self.held[template_id] = self._document(stored.template, stored)
                 self._take(self.held[template_id])
 
     def follow_numbers(self) -> None:
         """A revision saved while the server was away has the server's number now: what is open stands on that one."""
-        library = self._desk.library
+        library = self._context.library
         for document in self.held.values():
             if document.base is None:
                 continue
@@ -158,7 +158,7 @@ class Documents(QObject):
         """Another person sits down: unsaved work is kept as its owner's, and nothing stays open."""
         self.keep_all()
         self.held.clear()
-        self.keeping.drafts = Drafts(self._desk.library.place, name)
+        self.keeping.drafts = Drafts(self._context.library.place, name)
         self._take(None)
 
     def keep_all(self) -> str:

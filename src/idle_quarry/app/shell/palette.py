@@ -9,7 +9,7 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QAction, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QMainWindow, QMenu, QMenuBar
 
-from idle_quarry.app.commands import Command, conflicts
+from idle_quarry.app.command import Command, conflicts
 from idle_quarry.app.views.registry import VIEWS
 from idle_quarry.app.widgets.basic.finder import Finder, FinderItem
 

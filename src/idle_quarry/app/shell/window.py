@@ -82,7 +82,7 @@ class MainWindow(QMainWindow):
 
     def furnish(self, desk: Desk) -> None:
         """Give the window its desk, and show the view that was in front last."""
-        from idle_quarry.app.commands import commands_of
+        from idle_quarry.app.shell.commands import commands_of
         from idle_quarry.app.shell.palette import Palette
         from idle_quarry.app.views.registry import VIEWS
         from idle_quarry.app.widgets.basic.finder import Finder

@@ -30,7 +30,7 @@ class EntryBeginnings(QObject):
     def __init__(self, equipment: Equipment) -> None:
         super().__init__()
         self._of = equipment
-        self.desk = equipment.desk
+        self.door = equipment.door
 
     def ask_new(self, kind: str) -> None:
         """Ask for the name of a new entry."""
@@ -64,7 +64,7 @@ class EntryBeginnings(QObject):
 
     def _save_new(self, entry: Entry, shelf: str, note: str, answered: Answered) -> None:
         self._of.ident = entry.uid
-        self.desk.acts.house.save(entry, shelf, note, lambda _revision: self._of.show_saved(entry.uid), answered)
+        self.door.acts.house.save(entry, shelf, note, lambda _revision: self._of.show_saved(entry.uid), answered)
 
     def ask_screen(self, path: Path | None = None) -> None:
         """Make a monitor of what a screen says of itself: one of this machine's own, or from a file that is asked for."""
@@ -74,7 +74,7 @@ class EntryBeginnings(QObject):
         try:
             data = monitor_data(read_edid(path.read_bytes()), str(uuid.uuid4()))
         except (QuarryError, OSError) as error:
-            self.desk.say(f"{path.name}: {error.strerror if isinstance(error, OSError) else error}", refusal=True)
+            self.door.say(f"{path.name}: {error.strerror if isinstance(error, OSError) else error}", refusal=True)
             return
 
         def begin(shelf: str, name: str, answered: Answered) -> None:
@@ -105,9 +105,9 @@ class EntryBeginnings(QObject):
         try:
             export_entry(row, path)
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
         else:
-            self.desk.say(f"{row.entry.name} exported to {path.name}.")
+            self.door.say(f"{row.entry.name} exported to {path.name}.")
 
     def ask_import(self) -> None:
         """Ask for an entry's file."""
@@ -118,7 +118,7 @@ class EntryBeginnings(QObject):
         try:
             entry, genuine = import_entry(path)
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return
         take = partial(self._import, entry, path)
         if genuine is False:
@@ -128,7 +128,7 @@ class EntryBeginnings(QObject):
 
     def _import(self, entry: Entry, path: Path) -> None:
         def done(revision: Revision) -> None:
-            self.desk.say(f"{entry.name} is here as revision {revision.number}, a draft.")
+            self.door.say(f"{entry.name} is here as revision {revision.number}, a draft.")
             self._of.show_saved(entry.uid)
 
-        self.desk.acts.house.save(entry, "own", origin_note(path), done, None)
+        self.door.acts.house.save(entry, "own", origin_note(path), done, None)

@@ -28,7 +28,7 @@ from idle_quarry.path.settings.entries import entry_settings, with_entry_setting
 from idle_quarry.path.settings.setting import Setting
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 ALL = "All kinds"
 SHELVES = ("All shelves", "Ships with the program", "House shelf", "Own shelf", "Put aside")
@@ -58,9 +58,9 @@ class Equipment(QObject):
     changed = Signal()
     asked = Signal(object)
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.kind, self.shelf, self.typed = ALL, SHELVES[0], ""
         self.rows: list[ListedEntry] = []
         self._every: list[ListedEntry] = []
@@ -71,34 +71,34 @@ class Equipment(QObject):
         self.revisions: list[Revision] = []
         self.history: list[str] = []
         self.begin = EntryBeginnings(self)
-        self._keeping = desk.documents.keeping
-        self._drafts = desk.documents.drafts
+        self._keeping = door.documents.keeping
+        self._drafts = door.documents.drafts
         #: Edits that are no revision yet, by uid; a crash loses none.
         self._unsaved = {entry.uid: entry for entry in self._drafts.entries()}
-        desk.shelves_changed.connect(self.reload)
+        door.shelves_changed.connect(self.reload)
         self.reload()
 
     # -- the list ----------------------------------------------------------------------------------------------
 
     def reload(self) -> None:
         """Read the shelves again; what is looked at stays."""
-        if self._drafts is not self.desk.documents.drafts:  # somebody else sits here now
-            self._drafts = self.desk.documents.drafts
+        if self._drafts is not self.door.documents.drafts:  # somebody else sits here now
+            self._drafts = self.door.documents.drafts
             self._unsaved = {entry.uid: entry for entry in self._drafts.entries()}
         aside = self.shelf == SHELVES[-1]
-        self._every = self.desk.read(lambda library: listed(library, aside=aside, uses={})) or []
+        self._every = self.door.read(lambda library: listed(library, aside=aside, uses={})) or []
         self._count_uses()
         self._narrow()
         self._look_at(self.ident)
 
     def _count_uses(self) -> None:
-        library = self.desk.library
+        library = self.door.library
 
         def done(uses: dict[str, list[str]]) -> None:
             self.uses = uses
             self.changed.emit()
 
-        self.desk.workers.start(lambda _ticket: used_by(library), done, self.desk.refuse)
+        self.door.workers.start(lambda _ticket: used_by(library), done, self.door.refuse)
 
     def look_for(self, *, kind: str | None = None, shelf: str | None = None, typed: str | None = None) -> None:
         """Show other entries: of a kind, of a shelf, with every word that is typed."""
@@ -151,9 +151,9 @@ class Equipment(QObject):
         self.ident = entry.ident
         self.entry, self.stored, self.revisions, self.history = entry.entry, None, [], []
         if entry.revision is not None:
-            self.stored = self.desk.read(lambda library: library.entry(entry.ident))
-            self.revisions = self.desk.read(lambda library: library.revisions(entry.ident)) or []
-            remarks = self.desk.read(lambda library: library.remarks(entry.ident)) or []
+            self.stored = self.door.read(lambda library: library.entry(entry.ident))
+            self.revisions = self.door.read(lambda library: library.revisions(entry.ident)) or []
+            remarks = self.door.read(lambda library: library.remarks(entry.ident)) or []
             self.history = self._told(remarks)
             if self.stored is not None:
                 self.entry = self._unsaved.get(entry.ident, self.stored.entry)
@@ -180,7 +180,7 @@ class Equipment(QObject):
 
     def _body(self, number: int) -> Entry | None:
         try:
-            return self.desk.library.entry(self.ident, number).entry
+            return self.door.library.entry(self.ident, number).entry
         except QuarryError:
             return None
 
@@ -194,7 +194,7 @@ class Equipment(QObject):
 
     def settings(self) -> list[Setting]:
         """Return the sheet of the entry."""
-        return entry_settings(self.entry, self.desk.house.value) if self.entry is not None and self.entry.uid else []
+        return entry_settings(self.entry, self.door.house.value) if self.entry is not None and self.entry.uid else []
 
     def told(self) -> list[tuple[str, str]]:
         """Return what an entry that ships says, as labels and texts."""
@@ -213,7 +213,7 @@ class Equipment(QObject):
             return {}
         return {
             (entry_setting.place, entry_setting.label): entry_setting.text
-            for entry_setting in entry_settings(self.stored.entry, self.desk.house.value)
+            for entry_setting in entry_settings(self.stored.entry, self.door.house.value)
         }
 
     def acts(self) -> EntryActs:
@@ -222,8 +222,8 @@ class Equipment(QObject):
         if row is None or stored is None:
             return EntryActs()
         state = stored.revision.state
-        mine = stored.revision.author == self.desk.library.person
-        alone = bool(self.desk.read(lambda library: library.one_person()))
+        mine = stored.revision.author == self.door.library.person
+        alone = bool(self.door.read(lambda library: library.one_person()))
         if row.aside:
             return EntryActs(back=True)
         house = row.shelf == "house" and not self.dirty
@@ -298,12 +298,12 @@ class Equipment(QObject):
         now = {setting.place: setting for setting in self.settings()}
         was = {
             entry_setting.place: entry_setting
-            for entry_setting in entry_settings(self.stored.entry, self.desk.house.value)
+            for entry_setting in entry_settings(self.stored.entry, self.door.house.value)
         }
         try:
             self._edited(with_entry_setting(self.entry, now[place], was[place].text if place in was else ""))
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
 
     def discard(self) -> None:
         """Put everything back to what is stored."""
@@ -311,7 +311,7 @@ class Equipment(QObject):
             entry = self.entry
             assert entry is not None
             self._edited(self.stored.entry)
-            self.desk.say("Changes dropped.", action=("Undo", lambda: self._edited(entry)))
+            self.door.say("Changes dropped.", action=("Undo", lambda: self._edited(entry)))
 
     def show_saved(self, uid: str) -> None:
         if self.shelf not in (SHELVES[0], "House shelf", "Own shelf"):
@@ -329,7 +329,7 @@ class Equipment(QObject):
     def _save(self, note: str, answered: Answered) -> None:
         entry, row = self.entry, self.row
         assert entry is not None and row is not None
-        self.desk.acts.house.save(
+        self.door.acts.house.save(
             entry, row.shelf, note.strip(), lambda _revision: self.show_saved(entry.uid), answered
         )
 
@@ -348,7 +348,7 @@ class Equipment(QObject):
 
     def _act(self, act: str) -> None:
         assert self.stored is not None
-        self.desk.acts.review(self.stored.name, self.stored.revision, act, "", done=self.reload)
+        self.door.acts.review(self.stored.name, self.stored.revision, act, "", done=self.reload)
 
     def put_aside(self) -> None:
         """Take the entry off its shelf; templates that name it keep their copies."""
@@ -356,12 +356,12 @@ class Equipment(QObject):
             uid, name = self.ident, self.stored.name
             names = (self.uses or {}).get(uid, [])
             more = f" {counted(len(names), 'template')} that name it keep their copies." if names else ""
-            self.desk.acts.house.put_aside(uid, f"{name} was put aside.{more}")
+            self.door.acts.house.put_aside(uid, f"{name} was put aside.{more}")
 
     def bring_back(self) -> None:
         """Put the entry on its shelf again."""
         if self.stored is not None:
-            self.desk.acts.bring_back(self.ident)
+            self.door.acts.bring_back(self.ident)
 
 
 _QUALITIES = {

@@ -15,7 +15,7 @@ from idle_quarry.counting import counted
 from idle_quarry.places import data_folder, memory_folder, settings_folder
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 #: What it stands on: the package, and what is said of it where the package does not say its licence in a word.
 _STANDS_ON = {
@@ -54,8 +54,8 @@ def parts() -> list[Component]:
 class About:
     """Facts about this program here."""
 
-    def __init__(self, desk: Desk) -> None:
-        self._desk = desk
+    def __init__(self, door: Door) -> None:
+        self._door = door
 
     def title_words(self) -> str:
         return f"Idle Quarry {__version__}"
@@ -82,7 +82,7 @@ class About:
 
     def for_a_report(self) -> str:
         """Return what whoever mends this needs to know: versions, machine, kind of library; no names, places or passwords."""
-        kind = "a server" if self._desk.library.at_hand else "a file"
+        kind = "a server" if self._door.library.at_hand else "a file"
         lines = [
             f"Idle Quarry {__version__}",
             f"{platform.system()} {platform.release()}, Python {platform.python_version()}",

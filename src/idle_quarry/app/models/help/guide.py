@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject, Signal
 import idle_quarry
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 
 @dataclass(frozen=True)
@@ -53,7 +53,7 @@ class Guide(QObject):
     changed = Signal()
     tab_wanted = Signal(str)
 
-    def __init__(self, _desk: Desk) -> None:
+    def __init__(self, _door: Door) -> None:
         super().__init__()
         self.came_from = "Library"  #: the view that was left for the guide
         self.words: tuple[str, ...] = ()

@@ -27,7 +27,7 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 #: Stand for the template that is open, and for none, where a template's id could stand.
 OPEN, NONE = "open", "none"
@@ -45,24 +45,28 @@ class Intake(QObject):
     watch_changed = Signal()
     templates_changed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.rows = ClipRows()
         self.filtered = RowFilter(self.rows)
-        self.two_ends = TwoEnds(desk)
+        self.two_ends = TwoEnds(door)
         self.uses = ClipUses(self)
-        self.scrubber = Scrubber(desk)
+        self.scrubber = Scrubber(door)
         self.chosen: Path | None = None
         self.held_against = OPEN
         self.watch: FolderWatch | None = None
         self._against: Template | None = None  # read once, not for every clip that arrives
         self._ticket: Ticket | None = None
         self._announce = False
-        desk.documents.opened.connect(self._opened)
-        desk.documents.edited.connect(self._judge)
-        desk.shelves_changed.connect(self._opened)
+        door.documents.opened.connect(self._opened)
+        door.documents.edited.connect(self._judge)
+        door.shelves_changed.connect(self._opened)
+        self.rows_changed.connect(self._tell_clips)
         self._opened()
+
+    def _tell_clips(self) -> None:
+        self.door.intake_clips = tuple(row.path for row in self.rows.rows)
 
     # -- the template clips are held against -----------------------------------------------------------------
 
@@ -72,9 +76,9 @@ class Intake(QObject):
 
     def templates(self) -> list[tuple[str, str]]:
         """Return what clips can be held against: names with ids; the open template and none come first."""
-        document = self.desk.document
+        document = self.door.document
         found = [(f"{document.template.name} (open)" if document else "the open template", OPEN), ("no template", NONE)]
-        page = self.desk.read(lambda library: library.page(limit=400)) or []
+        page = self.door.read(lambda library: library.page(limit=400)) or []
         return [*found, *((summary.name, summary.id) for summary in page)]
 
     def hold_against(self, ident: str) -> None:
@@ -87,8 +91,8 @@ class Intake(QObject):
         if self.held_against == NONE:
             return None
         if self.held_against == OPEN:
-            return self.desk.document.template if self.desk.document is not None else None
-        stored = self.desk.read(lambda library: library.stored(self.held_against))
+            return self.door.document.template if self.door.document is not None else None
+        stored = self.door.read(lambda library: library.stored(self.held_against))
         return stored.template if stored is not None else None
 
     def _judge(self) -> None:
@@ -123,7 +127,7 @@ class Intake(QObject):
             left = spent * (1 - share) / share if share > 0.02 else None
             self.progressed.emit(f"measuring: {what}", share, left)
 
-        self._ticket = self.desk.workers.start(work, self._done, self._failed, progressed, self._arrived)
+        self._ticket = self.door.workers.start(work, self._done, self._failed, progressed, self._arrived)
         self.running_changed.emit()
         self.progressed.emit("measuring clips", 0.0, None)
 
@@ -144,16 +148,16 @@ class Intake(QObject):
         if self._announce and match is not None and (match.source is None or match.grade in ("lossy", "broken")):
             why = match.findings[0].text if match.findings else f"it is {match.grade} into the programme"
             name = template.name if template is not None else ""
-            self.desk.say(f"{looked.path.name} arrived and does not fit {name}: {why}", refusal=True)
+            self.door.say(f"{looked.path.name} arrived and does not fit {name}: {why}", refusal=True)
 
     def _done(self, count: int) -> None:
         if count == 0:
-            self.desk.say("No clips there: no file has the name of a media file.", refusal=True)
+            self.door.say("No clips there: no file has the name of a media file.", refusal=True)
         self._ended()
 
     def _failed(self, error: QuarryError) -> None:
         stopped = isinstance(error, Cancelled)
-        self.desk.say("Stopped; the clips looked at so far are shown." if stopped else str(error), refusal=True)
+        self.door.say("Stopped; the clips looked at so far are shown." if stopped else str(error), refusal=True)
         self._ended()
 
     def _ended(self) -> None:
@@ -180,11 +184,11 @@ class Intake(QObject):
 
     def watch_folder(self, folder: Path) -> None:
         """Look at clips of a folder as they arrive, and say which do not fit the template."""
-        self.watch = FolderWatch(folder, self.desk.workers, self)
+        self.watch = FolderWatch(folder, self.door.workers, self)
         self.watch.arrived.connect(self._came_in)
         self.watch.lost.connect(self._watch_lost)
         self.watch_changed.emit()
-        self.desk.say(f"Watching {folder}: clips are measured once they have stopped growing.")
+        self.door.say(f"Watching {folder}: clips are measured once they have stopped growing.")
 
     def stop_watching(self) -> None:
         """Watch no longer."""
@@ -196,7 +200,7 @@ class Intake(QObject):
 
     def _watch_lost(self, error: QuarryError) -> None:
         self.stop_watching()
-        self.desk.refuse(error)
+        self.door.refuse(error)
 
     def _came_in(self, paths: list[Path]) -> None:
         self._announce = True
@@ -223,7 +227,7 @@ class Intake(QObject):
         try:
             clip = corrected_clip(row.clip, fmt)
         except MediaError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return
         template = self._against
         match = against(template, clip) if template is not None else None
@@ -232,7 +236,7 @@ class Intake(QObject):
         self.chosen_changed.emit()
         words = format_words(clip.format, fields=True) if clip.format else "no format"
         said = f"{clip.name} is read as {words} from now on." if fmt else f"{clip.name} is read as measured: {words}."
-        self.desk.say(said)
+        self.door.say(said)
 
     def sound_is_of_windows(self) -> bool:
         """Return whether the chosen clip's loudness is of windows, and the whole could be heard."""
@@ -252,7 +256,7 @@ class Intake(QObject):
         def progressed(what: str, share: float) -> None:
             self.progressed.emit(what, share, None)
 
-        self._ticket = self.desk.workers.start(
+        self._ticket = self.door.workers.start(
             lambda ticket: whole_sound_heard(clip, ticket.progress), self._heard, self._failed, progressed
         )
         self.running_changed.emit()
@@ -282,7 +286,7 @@ class Intake(QObject):
             write_report(path, clips, write_pdf, name)
             return path
 
-        self.desk.workers.start(work, lambda done: self.desk.say(f"The report is in {done}."), self.desk.refuse)
+        self.door.workers.start(work, lambda done: self.door.say(f"The report is in {done}."), self.door.refuse)
 
 
 def _media_in(paths: list[Path]) -> list[Path]:

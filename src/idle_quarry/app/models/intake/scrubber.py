@@ -18,7 +18,7 @@ from idle_quarry.picture.scopes import Counts, field_shown, histogram, vectors, 
 from idle_quarry.signal.timecode import Timecode
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 WOVEN, FIELDS = "woven", "fields"
 
@@ -53,9 +53,9 @@ class Scrubber(QObject):
     decoded = Signal(object)
     changed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self._desk = desk
+        self._door = door
         self._source: FrameSource | None = None
         self._ticket: Ticket | None = None
         self.seen: ScrubbedFrame | None = None
@@ -64,7 +64,7 @@ class Scrubber(QObject):
         self.frame = 0
         self.second_field = False
         self.mode = WOVEN
-        desk.workers.at_rest.append(self._let_go)
+        door.workers.at_rest.append(self._let_go)
 
     def _let_go(self) -> None:
         source = self._source
@@ -77,7 +77,7 @@ class Scrubber(QObject):
             self._ticket.cancel()
         old, self._source = self._source, None
         if old is not None:
-            self._desk.workers.start(lambda _ticket: old.close(), lambda _none: None, lambda _error: None)
+            self._door.workers.start(lambda _ticket: old.close(), lambda _none: None, lambda _error: None)
         self.seen, self.rgb, self.trouble = None, None, ""
         self.second_field = False
         if clip is not None and clip.declared.has_picture:
@@ -103,7 +103,7 @@ class Scrubber(QObject):
         self.frame = min(max(0, frame), self.last)
         if self._ticket is not None:
             self._ticket.cancel()
-        self._ticket = self._desk.workers.start(partial(_seen, self._source, self.frame), self._arrived, self._failed)
+        self._ticket = self._door.workers.start(partial(_seen, self._source, self.frame), self._arrived, self._failed)
         self.changed.emit()
 
     def set_mode(self, mode: str) -> None:

@@ -15,7 +15,7 @@ from idle_quarry.path.template import Delivery, Source
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 _LATER_MS = 120
 
@@ -37,11 +37,11 @@ class TwoEnds(QObject):
     ranked = Signal()
     refused = Signal(object)
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.sources: list[End] = []
-        specs = (*desk.house.value.specs(), *deliveries().values())
+        specs = (*door.house.value.specs(), *deliveries().values())
         self.outs = [End(spec.name, spec.id) for spec in specs]
         self.ranking: list[Suggestion] = []
         self.chosen: Suggestion | None = None
@@ -76,7 +76,7 @@ class TwoEnds(QObject):
 
     def add_out(self, text: str) -> None:
         """Add what goes out, in words. Raises `QuarryError`."""
-        self.outs.append(End(delivery_from_words(text, house=self.desk.house.value).name, text, on=True))
+        self.outs.append(End(delivery_from_words(text, house=self.door.house.value).name, text, on=True))
         self._changed()
 
     def _changed(self) -> None:
@@ -113,7 +113,7 @@ class TwoEnds(QObject):
         if not sources or not outs:
             self._arrived([])
             return
-        self._ticket = self.desk.workers.start(
+        self._ticket = self.door.workers.start(
             lambda _ticket: suggested(sources, outs), self._arrived, self.refused.emit
         )  # fmt: skip
 
@@ -150,4 +150,4 @@ class TwoEnds(QObject):
         except QuarryError as error:
             self.refused.emit(error)
             return
-        self.desk.open_new(template)
+        self.door.open_new(template)

@@ -7,6 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from idle_quarry.app.destinations import ProveLink
 from idle_quarry.app.models.intake.rows import ClipRow
 from idle_quarry.path.beginning.beginnings import beginnings
 from idle_quarry.path.beginning.sources import source_edits
@@ -24,7 +25,7 @@ class ClipUses:
 
     def source_of(self, row: ClipRow | None) -> str | None:
         """Return the station of the open template that a clip belongs to: its source, else the first there is."""
-        document = self._intake.desk.document
+        document = self._intake.door.document
         if document is None or row is None or not row.usable or not document.template.sources:
             return None
         ids = [source.id for source in document.template.sources]
@@ -35,7 +36,7 @@ class ClipUses:
         """Put the chosen clip on the bench, on the link of its source."""
         station = self.source_of(self._intake.row)
         if station is not None and self._intake.chosen is not None:
-            self._intake.desk.proof.prove(station, self._intake.chosen)
+            self._intake.door.go(ProveLink(station, self._intake.chosen))
 
     def beginnings(self) -> list[tuple[str, Callable[[], object]]]:
         """Return the templates that can begin from the chosen clip, in words, each with what opens it."""
@@ -43,13 +44,13 @@ class ClipUses:
         if clip is None or clip.format is None:
             return []
         return [
-            (text, partial(self._intake.desk.open_new, template))
+            (text, partial(self._intake.door.open_new, template))
             for text, template in beginnings(clip.name, clip.format)
         ]
 
     def source_acts(self) -> list[tuple[str, Callable[[], object]]]:
         """Return what the chosen clip can be to the open template, in words, each with what makes it so."""
-        document = self._intake.desk.document
+        document = self._intake.door.document
         if document is None or self._intake.row is None or not self._intake.row.usable:
             return []
         found: list[tuple[str, Callable[[], object]]] = [("Another source, with its share", self.add_as_source)]
@@ -59,7 +60,7 @@ class ClipUses:
 
     def add_as_source(self) -> None:
         """Add the chosen clip's format as another source of the open template, with its share by duration."""
-        row, document = self._intake.row, self._intake.desk.document
+        row, document = self._intake.row, self._intake.door.document
         if row is None or row.clip is None or row.clip.format is None or document is None:
             return
         by_format = {total.format: total.share * 100 for total in self._intake.totals()}
@@ -70,7 +71,7 @@ class ClipUses:
 
     def set_source(self, ident: str) -> None:
         """Give a source of the open template the chosen clip's format."""
-        row, document = self._intake.row, self._intake.desk.document
+        row, document = self._intake.row, self._intake.door.document
         if row is None or row.clip is None or row.clip.format is None or document is None:
             return
         name = next(s.name for s in document.template.sources if s.id == ident)
@@ -78,7 +79,7 @@ class ClipUses:
         self._edit("Set source from clip", [edit], f"{name} is now {row.format_words}")
 
     def _edit(self, what: str, edits: list[Edit], said: str) -> None:
-        document = self._intake.desk.document
-        if document is not None and self._intake.desk.edit(what, *edits):
-            self._intake.desk.view_wanted.emit("Path")
-            self._intake.desk.say(f"{said} of {document.template.name}.")
+        document = self._intake.door.document
+        if document is not None and self._intake.door.edit(what, *edits):
+            self._intake.door.view_wanted.emit("Path")
+            self._intake.door.say(f"{said} of {document.template.name}.")

@@ -15,7 +15,7 @@ from idle_quarry.library import StoredTemplate
 from idle_quarry.printing import write_pdf
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.jobs.jobs import Jobs
+    from idle_quarry.app.models.jobs.job_list import JobList
 
 
 @dataclass(frozen=True)
@@ -41,9 +41,11 @@ class MovingOn(QObject):
 
     changed = Signal()
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, jobs: JobList) -> None:
         super().__init__()
         self._jobs = jobs
+        jobs.chosen_changed.connect(self.look)
+        jobs.checked.connect(lambda ident: self.look() if ident == jobs.chosen else None)
         self.newer: NewerRevision | None = None
         self.moving = False
 
@@ -56,7 +58,7 @@ class MovingOn(QObject):
             return
         # where the template was put aside, or cannot be read, the job stands by itself
         with contextlib.suppress(QuarryError):
-            library = jobs.desk.library
+            library = jobs.door.library
             summary = library.summary(record.template_id)
             if summary.for_jobs > record.revision and not (summary.shelf == "house" and summary.approved is None):
                 to = library.stored(record.template_id, summary.for_jobs)
@@ -79,7 +81,7 @@ class MovingOn(QObject):
                 self.changed.emit()
 
         # what cannot be told of renders is told where they are made
-        self._jobs.desk.workers.start(work, done, lambda _error: None)
+        self._jobs.door.workers.start(work, done, lambda _error: None)
 
     def move(self) -> None:
         """Move the job to the newer revision."""
@@ -87,18 +89,18 @@ class MovingOn(QObject):
         record, job, newer = jobs.record, jobs.result(jobs.chosen), self.newer
         if record is None or newer is None or not isinstance(job, Job) or self.moving:
             return
-        to, person = newer.to, jobs.desk.library.person
+        to, person = newer.to, jobs.door.library.person
 
         def done(found: Move) -> None:
             self.moving = False
             anew = "papers and line-up clip are" if found.line_up else "papers are"
             made = f", {len(found.new_folders)} folders made" if found.new_folders else ""
-            jobs.desk.say(f"{job.title} stands on revision {to.revision.number} now: its {anew} made anew{made}.")
+            jobs.door.say(f"{job.title} stands on revision {to.revision.number} now: its {anew} made anew{made}.")
 
         def failed(error: QuarryError) -> None:
             self.moving = False
-            jobs.desk.refuse(error)
+            jobs.door.refuse(error)
             self.changed.emit()
 
         self.moving = True
-        jobs.desk.acts.move_job(record, lambda: move(job, to, person, write_pdf), to, done, failed)
+        jobs.door.acts.move_job(record, lambda: move(job, to, person, write_pdf), to, done, failed)

@@ -14,7 +14,7 @@ from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.folder_plan import folder_for
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.jobs.jobs import Jobs
+    from idle_quarry.app.models.jobs.job_list import JobList
 
 
 class JobPart(QObject):
@@ -24,9 +24,9 @@ class JobPart(QObject):
     doing_changed = Signal()
     asked = Signal(object)
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, jobs: JobList) -> None:
         super().__init__()
-        self.jobs, self.desk = jobs, jobs.desk
+        self.jobs, self.door = jobs, jobs.door
         self.doing = ""  #: what is under way, in words
         self._ticket: Ticket | None = None
 
@@ -38,8 +38,8 @@ class JobPart(QObject):
 
     def reported(self, path: Path, write: Callable[[], object]) -> None:
         """Write a report off the interface thread, and say where it is."""
-        self.desk.workers.start(
-            lambda _ticket: write(), lambda _none: self.desk.say(f"The report is in {path}."), self.desk.refuse
+        self.door.workers.start(
+            lambda _ticket: write(), lambda _none: self.door.say(f"The report is in {path}."), self.door.refuse
         )
 
     @property
@@ -73,7 +73,7 @@ class JobPart(QObject):
                 return  # who cancelled it has gone on
             self._ticket, self.doing = None, ""
             failed()
-            self.desk.refuse(error)
+            self.door.refuse(error)
             self.changed.emit()
 
         def progressed(said: str, _share: float) -> None:
@@ -81,7 +81,7 @@ class JobPart(QObject):
             self.doing_changed.emit()
 
         self.doing = f"{what} …"
-        self._ticket = self.desk.workers.start(work, ended, refused, progressed)
+        self._ticket = self.door.workers.start(work, ended, refused, progressed)
         self.changed.emit()
 
     def stop(self) -> None:

@@ -22,8 +22,8 @@ from idle_quarry.printing import write_pdf
 from idle_quarry.proof.work_place import judged
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
-    from idle_quarry.app.models.jobs.jobs import Jobs
+    from idle_quarry.app.door import Door
+    from idle_quarry.app.models.jobs.job_list import JobList
 
 #: A template and one of its revisions.
 Key = tuple[str, int]
@@ -49,24 +49,24 @@ class JobStart(QObject):
     running_changed = Signal()
     progressed = Signal(str, float, object)
 
-    def __init__(self, desk: Desk, jobs: Jobs) -> None:
+    def __init__(self, door: Door, jobs: JobList) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self._jobs = jobs
         self.offers: list[StartOffer] = []
         self.key: Key | None = None
         self._stored: StoredTemplate | None = None
         self.title = ""
-        self.folder = desk.jobs_folder()
+        self.folder = door.jobs_folder()
         self.failed = ""
         self._ticket: Ticket | None = None
-        desk.shelves_changed.connect(self._read_offers)
+        door.shelves_changed.connect(self._read_offers)
         self._read_offers()
 
     # -- from what ---------------------------------------------------------------------------------------------
 
     def _read_offers(self) -> None:
-        summaries = self.desk.read(lambda library: library.page(limit=400)) or []
+        summaries = self.door.read(lambda library: library.page(limit=400)) or []
         # what may start a job at once comes first, what was withdrawn not at all
         summaries = [summary for summary in summaries if summary.latest.state != "withdrawn" or summary.approved]
         summaries.sort(key=lambda summary: summary.shelf == "house" and summary.approved is None)
@@ -98,7 +98,7 @@ class JobStart(QObject):
         if key is None:
             return None
         if stored is None or (stored.revision.template_id, stored.revision.number) != key:
-            self._stored = self.desk.read(lambda library: library.stored(*key))
+            self._stored = self.door.read(lambda library: library.stored(*key))
         return self._stored
 
     def begin(self, stored: StoredTemplate | None) -> None:
@@ -120,7 +120,7 @@ class JobStart(QObject):
 
     def _take(self) -> None:
         if self.stored is not None and not self.folder:
-            self.folder = self.desk.jobs_folder(self.stored.template)
+            self.folder = self.door.jobs_folder(self.stored.template)
         self.failed = ""
         self.changed.emit()
 
@@ -170,7 +170,7 @@ class JobStart(QObject):
             except OSError as error:
                 raise JobError(f"the folder cannot be made ({error.strerror})", subject=str(folder)) from error
 
-        self.desk.workers.start(work, lambda _none: self.changed.emit(), self._failed)
+        self.door.workers.start(work, lambda _none: self.changed.emit(), self._failed)
 
     def place_words(self) -> str:
         """Return what speaks against the folder."""
@@ -213,19 +213,19 @@ class JobStart(QObject):
 
     def start(self, *, unapproved: bool = False) -> None:
         """Start the job off the interface thread; a revision that nobody approved is asked about once."""
-        stored, desk = self.stored, self.desk
+        stored, door = self.stored, self.door
         if stored is None or self.running:
             return
         try:
-            check_startable(desk.library, stored, unapproved=unapproved)
+            check_startable(door.library, stored, unapproved=unapproved)
         except NotApproved as error:
             text = f"{error.subject} {error.what}. Start a job from it all the same?"
-            desk.say(text, refusal=True, action=("Start it", partial(self.start, unapproved=True)))
+            door.say(text, refusal=True, action=("Start it", partial(self.start, unapproved=True)))
             return
         except QuarryError as error:
             self._failed(error)
             return
-        title, folder, person = self.title, Path(self.folder).expanduser(), desk.library.person
+        title, folder, person = self.title, Path(self.folder).expanduser(), door.library.person
         began = time.monotonic()
 
         def work(ticket: Ticket) -> StartedJob:
@@ -235,7 +235,7 @@ class JobStart(QObject):
             passed = time.monotonic() - began
             self.progressed.emit(what, share, passed * (1 - share) / share if share > 0.08 and passed > 0.5 else None)
 
-        self._ticket = desk.workers.start(
+        self._ticket = door.workers.start(
             work, lambda job: self._started(job, stored, title), self._failed, progressed
         )  # fmt: skip
         self.running_changed.emit()
@@ -254,9 +254,9 @@ class JobStart(QObject):
             self.title = ""
             self.changed.emit()
             self._jobs.choose(record.id)
-            self.desk.say(f"{title} is started in {job.folder}.")
+            self.door.say(f"{title} is started in {job.folder}.")
 
-        self.desk.acts.list_job(job, title, stored, listed)
+        self.door.acts.list_job(job, title, stored, listed)
 
     def _failed(self, error: QuarryError) -> None:
         self._ticket = None

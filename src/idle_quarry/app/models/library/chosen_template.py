@@ -8,13 +8,14 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.destinations import ActOnRevision, CompareRevisions, MergeDrafts
 from idle_quarry.app.models.library.remarks import remark_words
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import HandoverRecord, JobRecord, Remark, Revision, StoredTemplate, Summary
 from idle_quarry.path.evaluation import Evaluation
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 
 @dataclass(frozen=True)
@@ -41,9 +42,9 @@ class ChosenTemplate(QObject):
 
     changed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.summary: Summary | None = None
         self.revisions: list[Revision] = []
         self.jobs: list[JobRecord] = []
@@ -63,14 +64,14 @@ class ChosenTemplate(QObject):
         self.summary, self.second = summary, self.second if same else None
         if summary is not None:
             try:
-                library = self.desk.library
+                library = self.door.library
                 self.revisions = library.revisions(summary.id)
                 self.jobs = library.jobs_from(summary.id)
                 self.handed = library.handovers_from(summary.id)
                 self.alone = library.one_person()
-                opens = self.desk.documents.worked_on(summary)
+                opens = self.door.documents.worked_on(summary)
             except QuarryError as error:
-                self.desk.refuse(error)
+                self.door.refuse(error)
                 return
             self.number = kept if kept is not None else opens
         self._read = None
@@ -90,7 +91,7 @@ class ChosenTemplate(QObject):
 
     def stored(self) -> StoredTemplate | None:
         """Return the revision that is looked at, with its body. Raises `LibraryError`."""
-        return None if self.summary is None else self.desk.library.stored(self.summary.id, self.number)
+        return None if self.summary is None else self.door.library.stored(self.summary.id, self.number)
 
     @property
     def evaluation(self) -> Evaluation | None:
@@ -113,12 +114,12 @@ class ChosenTemplate(QObject):
         if summary is None or revision is None:
             return _RevisionRead(None, [])
         try:
-            stored = self.desk.stored(revision)
-            remarks = self.desk.library.remarks(summary.id)
+            stored = self.door.stored(revision)
+            remarks = self.door.library.remarks(summary.id)
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return _RevisionRead(None, [])
-        evaluation = self.desk.evaluation(summary.id, revision.number, revision.hash)
+        evaluation = self.door.evaluation(summary.id, revision.number, revision.hash)
         return _RevisionRead(
             evaluation, self._told(stored, [remark for remark in remarks if remark.number == revision.number])
         )
@@ -210,13 +211,13 @@ class ChosenTemplate(QObject):
         """Show the revision beside the one it is compared with."""
         other = self.offers().compare
         if other is not None and self.number is not None:
-            self.desk.shelf.compare(*sorted((other, self.number)))
+            self.door.go(CompareRevisions(*sorted((other, self.number))))
 
     def review(self) -> None:
         """Show what waits for a review beside what is approved."""
         proposed = self._proposed()
         if self.summary is not None and proposed is not None:
-            self.desk.shelf.compare(self.summary.approved or proposed.parent or proposed.number, proposed.number)
+            self.door.go(CompareRevisions(self.summary.approved or proposed.parent or proposed.number, proposed.number))
 
     def merge(self) -> None:
         """Show two drafts, to be made one."""
@@ -225,9 +226,9 @@ class ChosenTemplate(QObject):
             revision = self.revision if self.revision in drafts else drafts[0]
             assert revision is not None
             other = next(draft for draft in drafts if draft != revision)
-            self.desk.shelf.merge(self.summary.id, *sorted((other.number, revision.number)))
+            self.door.go(MergeDrafts(self.summary.id, *sorted((other.number, revision.number))))
 
     def act(self, act: str) -> None:
         """Carry out an act on the revision, after what goes with it was asked."""
         if self.number is not None:
-            self.desk.shelf.act(act, self.number)
+            self.door.go(ActOnRevision(act, self.number))

@@ -11,7 +11,7 @@ from idle_quarry.library import Revision
 from idle_quarry.library.store import stops_of
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 _ASKED = {
     "propose": ("Send to review", "What is to be looked at:"),
@@ -23,16 +23,16 @@ _ASKED = {
 
 
 def deciding(
-    desk: Desk, ask: Callable[[Question], object], name: str, revision: Revision, act: str,
+    door: Door, ask: Callable[[Question], object], name: str, revision: Revision, act: str,
     done: Callable[[], object] = lambda: None,
 ) -> None:  # fmt: skip
     """Ask for what goes with `act`, one question after the other, and carry it out; `done` when the state has changed."""
     stops: list[str] = []
     if act == "approve":
         try:
-            stops = stops_of(desk.stored(revision).template)
+            stops = stops_of(door.stored(revision).template)
         except QuarryError as error:
-            desk.refuse(error)
+            door.refuse(error)
             return
     verb, question = _ASKED[act]
 
@@ -55,6 +55,6 @@ def deciding(
         if act == "send back" and not note:
             answered("Say why, so that it can be put right.")
             return
-        desk.acts.review(name, revision, act, note, answers, done, answered)
+        door.acts.review(name, revision, act, note, answers, done, answered)
 
     ask_next(())

@@ -17,7 +17,7 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 #: Templates that are listed; the Library's search narrows down more.
 _MOST = 200
@@ -38,13 +38,13 @@ class Feeds(QObject):
 
     changed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self._desk = desk
+        self._door = door
         self.feeds: tuple[TemplateFeed, ...] = ()
         self._wanted = False
         self._ticket: Ticket | None = None
-        desk.shelves_changed.connect(self._read)
+        door.shelves_changed.connect(self._read)
 
     def want(self) -> None:
         """Have them read, if they never were."""
@@ -54,7 +54,7 @@ class Feeds(QObject):
 
     def monitors(self) -> list[Monitor]:
         """Return every monitor that templates are held against, the house's own first."""
-        own = {entry.id: entry for entry in self._desk.house.value.entries if isinstance(entry, Monitor)}
+        own = {entry.id: entry for entry in self._door.house.value.entries if isinstance(entry, Monitor)}
         return [
             *own.values(),
             *(monitor for ident, monitor in monitors().items() if ident not in own and not monitor.uid),
@@ -74,15 +74,15 @@ class Feeds(QObject):
 
     def open(self, feed: TemplateFeed) -> None:
         """Open the template of a feed."""
-        self._desk.open_stored(feed.ident)
+        self._door.open_stored(feed.ident)
 
     def _read(self) -> None:
         if not self._wanted:
             return
         if self._ticket is not None:
             self._ticket.cancel()
-        library = self._desk.library
-        self._ticket = self._desk.workers.start(lambda ticket: _feeds(library, ticket), self._done, self._failed)
+        library = self._door.library
+        self._ticket = self._door.workers.start(lambda ticket: _feeds(library, ticket), self._done, self._failed)
 
     def _done(self, feeds: tuple[TemplateFeed, ...]) -> None:
         self._ticket = None

@@ -14,7 +14,7 @@ from idle_quarry.library import Search, StoredTemplate
 from idle_quarry.path.names import cleaned_name
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 
 class FilesOut(QObject):
@@ -24,18 +24,18 @@ class FilesOut(QObject):
 
     place_asked = Signal(str, str, str, object)
 
-    def __init__(self, desk: Desk, chosen: Callable[[], StoredTemplate | None], wanted: Callable[[], Search]) -> None:
+    def __init__(self, door: Door, chosen: Callable[[], StoredTemplate | None], wanted: Callable[[], Search]) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self._chosen = chosen
         self._wanted = wanted
 
     def folder(self) -> Path:
         """Return where files were last put."""
-        return Path(self.desk.preferences.export_folder or Path.home())
+        return Path(self.door.preferences.export_folder or Path.home())
 
     def _put(self, path: Path) -> None:
-        self.desk.preferences.export_folder = str(path.parent)
+        self.door.preferences.export_folder = str(path.parent)
 
     def ask_export(self) -> None:
         """Ask where to, and write the chosen revision as a file."""
@@ -57,10 +57,10 @@ class FilesOut(QObject):
                 return
             export_file(stored.template, path, origin_of(stored))
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return
         self._put(path)
-        self.desk.say(f"{stored.name}, revision {stored.revision.number}, exported to {path.name}.")
+        self.door.say(f"{stored.name}, revision {stored.revision.number}, exported to {path.name}.")
 
     def ask_carry(self) -> None:
         """Ask for a carried shelf, a bundle on a disk that goes between machines, and add the chosen revision to it."""
@@ -78,17 +78,17 @@ class FilesOut(QObject):
                 return
             count, replaced = added_to(path, [stored])
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return
         self._put(path)
         instead = "; it stands in place of the one of its name that was there" if replaced else ""
-        self.desk.say(
+        self.door.say(
             f"{stored.name}, revision {stored.revision.number}, is on {path.name}, which holds {count} now{instead}."
         )
 
     def _shown(self) -> Sequence[StoredTemplate]:
         """Return the revisions that jobs would start from, of every template the search shows."""
-        library = self.desk.library
+        library = self.door.library
         return [library.stored(ident, library.summary(ident).for_jobs) for ident in library.identities(self._wanted())]
 
     def ask_export_shown(self) -> None:
@@ -110,10 +110,10 @@ class FilesOut(QObject):
             return len(stored)
 
         self._put(path)
-        self.desk.workers.start(
+        self.door.workers.start(
             work,
-            lambda count: self.desk.say(f"{counted(count, 'template')} exported to {path.name}."),
-            self.desk.refuse,
+            lambda count: self.door.say(f"{counted(count, 'template')} exported to {path.name}."),
+            self.door.refuse,
         )
 
     def ask_book(self) -> None:
@@ -125,13 +125,13 @@ class FilesOut(QObject):
         from idle_quarry.library.tables import approved_of, write_book
         from idle_quarry.printing import write_pdf
 
-        library = self.desk.library
+        library = self.door.library
 
         def said(count: int) -> None:
             held = f"the {count} approved templates" if count != 1 else "the one approved template"
-            self.desk.say(f"{path.name} holds {held} of the house.")
+            self.door.say(f"{path.name} holds {held} of the house.")
 
         self._put(path)
-        self.desk.workers.start(
-            lambda _ticket: write_book(approved_of(library), path, write_pdf), said, self.desk.refuse
+        self.door.workers.start(
+            lambda _ticket: write_book(approved_of(library), path, write_pdf), said, self.door.refuse
         )

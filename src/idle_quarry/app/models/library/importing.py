@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.destinations import ShowShelfPage, ShowTemplate
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library.bundles import BundledTemplate, offered
@@ -17,7 +18,7 @@ from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 
 @dataclass(frozen=True)
@@ -74,9 +75,9 @@ class Importing(QObject):
     changed = Signal()
     counted = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.path: Path | None = None
         self.shelf = "own"
         self.rows: list[OfferRow] = []
@@ -96,9 +97,9 @@ class Importing(QObject):
             if path == self.path:
                 self.rows = rows
                 self._compare()
-                self.desk.shelf.show_page("importing")
+                self.door.go(ShowShelfPage("importing"))
 
-        self.desk.workers.start(work, done, self.desk.refuse)
+        self.door.workers.start(work, done, self.door.refuse)
 
     def put_on(self, shelf: str) -> None:
         """Compare what is offered with another shelf."""
@@ -107,13 +108,13 @@ class Importing(QObject):
 
     def _compare(self) -> None:
         """Compare what is offered with the shelf it is to be put on, and propose what to do."""
-        library = self.desk.library
+        library = self.door.library
         try:
             self.rows = [
                 OfferRow(row.offer, row.evaluation, collision(library, row.offer, self.shelf)) for row in self.rows
             ]
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return
         self.decided = [(row.decisions() or [("", "leave")])[0][1] for row in self.rows]
         self.changed.emit()
@@ -146,8 +147,7 @@ class Importing(QObject):
         """Take what was decided; what is refused is said, the rest is taken."""
         assert self.path is not None
         offers = [(row.offer, decision) for row, decision in zip(self.rows, self.decided, strict=True)]
-        self.desk.acts.take(offers, self.shelf, self.path.name, self._taken)
+        self.door.acts.take(offers, self.shelf, self.path.name, self._taken)
 
     def _taken(self, template_id: str) -> None:
-        self.desk.shelf.back()
-        self.desk.shelf.choose(template_id)
+        self.door.go(ShowTemplate(template_id))

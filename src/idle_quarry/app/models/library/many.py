@@ -22,7 +22,8 @@ from idle_quarry.library.importing import ImportedTemplate
 from idle_quarry.path.settings import settings_of
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
+    from idle_quarry.app.models.library.shelf import Shelf
 
 #: The columns at first; the template's name stands before them.
 COLUMNS = ("working.format", "intermediate.codec", "monitor.monitor", "deliveries.format", "territory")
@@ -48,11 +49,11 @@ class ManyTemplates(QObject):
     running_changed = Signal()
     progressed = Signal(str, float, object)
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door, shelf: Shelf) -> None:
         super().__init__()
-        self.desk = desk
-        self.settings = desk.shelf.settings
-        self.columns = [each for each in desk.preferences.table if each] or list(COLUMNS)
+        self.door, self._shelf = door, shelf
+        self.settings = shelf.settings
+        self.columns = [each for each in door.preferences.table if each] or list(COLUMNS)
         self.order, self.rising = 0, True  #: the column sorted by, 0 is the name
         self.ids: list[str] = []
         self.chosen: list[str] = []
@@ -62,14 +63,14 @@ class ManyTemplates(QObject):
         self._saving = False
         self._stop = threading.Event()  #: no more is to be saved
         self.settings.read.connect(self.show)
-        desk.shelf.found.connect(self.show)
+        shelf.found.connect(self.show)
 
     # -- the table ---------------------------------------------------------------------------------------------
 
     def show(self) -> None:
         """Show the templates that the shelves show now."""
         self.settings.want()
-        self.ids = list(self.desk.shelf.rows.ids) if self.settings.ready else []
+        self.ids = list(self._shelf.rows.ids) if self.settings.ready else []
         self._sort()
         self.changed.emit()
 
@@ -108,7 +109,7 @@ class ManyTemplates(QObject):
 
     def _take_columns(self, places: list[str]) -> None:
         self.columns, self.order, self.rising = places, 0, True
-        self.desk.preferences.table = list(places)
+        self.door.preferences.table = list(places)
         self._sort()
         self.changed.emit()
 
@@ -116,7 +117,7 @@ class ManyTemplates(QObject):
 
     def views(self) -> list[tuple[str, Callable[[], object] | None]]:
         """Return what can be done with views that are kept: each shown, this one kept, one let go."""
-        kept = self.desk.preferences.tables
+        kept = self.door.preferences.tables
         found: list[tuple[str, Callable[[], object] | None]] = [(name, partial(self.show_view, name)) for name in kept]
         found += [("", None)] if kept else []
         found.append(("Keep this table by a name…", self._ask_name))
@@ -124,8 +125,8 @@ class ManyTemplates(QObject):
         return found
 
     def _ask_name(self) -> None:
-        self.desk.shelf.asked.emit(
-            Question("What is this table called?", "Keep it", self.keep_view, self.desk.shelf.sought.typed)
+        self._shelf.asked.emit(
+            Question("What is this table called?", "Keep it", self.keep_view, self._shelf.sought.typed)
         )
 
     def keep_view(self, name: str, answered: Answered = lambda _why: None) -> None:
@@ -134,25 +135,23 @@ class ManyTemplates(QObject):
         if not name or len(name) > 60:
             answered("A name has a letter at least and sixty at the most.")
             return
-        self.desk.preferences.tables[name] = json.dumps(
-            {"typed": self.desk.shelf.sought.typed, "columns": self.columns}
-        )
+        self.door.preferences.tables[name] = json.dumps({"typed": self._shelf.sought.typed, "columns": self.columns})
         answered(None)
 
     def show_view(self, name: str) -> None:
         """Show a table that was kept: search what it searched, with its columns; what is no column any more is left out."""
         try:
-            kept = json.loads(self.desk.preferences.tables[name])
+            kept = json.loads(self.door.preferences.tables[name])
             typed, columns = str(kept["typed"]), [str(column) for column in kept["columns"]]
         except (KeyError, TypeError, ValueError):
             self._forget_view(name)
-            self.desk.say(f"The table {name} cannot be read and is forgotten.", refusal=True)
+            self.door.say(f"The table {name} cannot be read and is forgotten.", refusal=True)
             return
         self._take_columns(columns[:_MOST_COLUMNS] or list(COLUMNS))
-        self.desk.shelf.look_for(typed=typed)
+        self._shelf.look_for(typed=typed)
 
     def _forget_view(self, name: str) -> None:
-        self.desk.preferences.tables.pop(name, None)
+        self.door.preferences.tables.pop(name, None)
 
     def title_words(self) -> str:
         """Return how many templates there are in the table."""
@@ -169,11 +168,11 @@ class ManyTemplates(QObject):
             return
         self.chosen = idents
         self._forget()
-        first = self.desk.read(lambda library: library.summary(idents[0])) if idents else None
-        stored = self.desk.read(lambda library: library.stored(first.id, first.for_jobs)) if first is not None else None
+        first = self.door.read(lambda library: library.summary(idents[0])) if idents else None
+        stored = self.door.read(lambda library: library.stored(first.id, first.for_jobs)) if first is not None else None
         self.offers = []
         if stored is not None:
-            for setting in settings_of(stored.template, self.desk.house.value):
+            for setting in settings_of(stored.template, self.door.house.value):
                 if setting.place != "name":
                     words = f"{setting.place}: {setting.label}"
                     self.offers.append(SettingOffer(setting.place, words, setting.choices, setting.free))
@@ -195,17 +194,17 @@ class ManyTemplates(QObject):
         """Work out what a change would do to each chosen template, off the interface thread; each is shown as it comes."""
         self._forget()
         summaries = {
-            summary.id: summary for summary in self.desk.read(lambda library: library.these(self.chosen)) or []
+            summary.id: summary for summary in self.door.read(lambda library: library.these(self.chosen)) or []
         }
         wanted = [(ident, summaries[ident].for_jobs) for ident in self.chosen if ident in summaries]
-        library = self.desk.library
+        library = self.door.library
 
         def work(ticket: Ticket) -> None:
             for number, change in enumerate(planned(library, wanted, place, text)):
                 ticket.give(change)
                 ticket.progress("looking at each", (number + 1) / max(1, len(wanted)))
 
-        self._ticket = self.desk.workers.start(work, self._looked, self._failed, self._progressed, self._came)
+        self._ticket = self.door.workers.start(work, self._looked, self._failed, self._progressed, self._came)
         self.running_changed.emit()
 
     def _came(self, change: PlannedRevision) -> None:
@@ -225,7 +224,7 @@ class ManyTemplates(QObject):
         self._ticket = None
         self.running_changed.emit()
         if not isinstance(error, Cancelled):
-            self.desk.refuse(error)
+            self.door.refuse(error)
 
     def cancel(self) -> None:
         """Stop what is under way; what was saved stays saved."""
@@ -250,7 +249,7 @@ class ManyTemplates(QObject):
 
     def save(self, note: str) -> None:
         """Save a draft of each changed template; all of it is undone in one step."""
-        changes, library, server = self.changing(), self.desk.library, self.desk.server
+        changes, library, door = self.changing(), self.door.library, self.door
         if not changes or self.running:
             return
         self._stop.clear()
@@ -264,29 +263,29 @@ class ManyTemplates(QObject):
 
             return saved(library, changes, said, go_on)
 
-        self._ticket = self.desk.workers.start(work, self._saved, self._not_saved, self._progressed)
-        server.begin_writing()
+        self._ticket = self.door.workers.start(work, self._saved, self._not_saved, self._progressed)
+        door.begin_writing()
         self.running_changed.emit()
 
     def _not_saved(self, error: QuarryError) -> None:
         self._saving = False
-        self.desk.server.end_writing()
+        self.door.end_writing()
         self._failed(error)
 
     def _saved(self, found: tuple[list[ImportedTemplate], list[str]]) -> None:
         templates, refused = found
         self._ticket, self._saving = None, False
-        self.desk.server.end_writing()
+        self.door.end_writing()
         for template in templates:
-            self.desk.documents.let_go(template.template_id)
+            self.door.documents.let_go(template.template_id)
         more = f" {len(refused)} were refused: {refused[0]}" if refused else ""
         told = f"{len(templates)} drafts saved." + more
-        self.desk.shelves_changed.emit()
+        self.door.shelves_changed.emit()
         self.preview = []
         self.running_changed.emit()
         self.preview_changed.emit()
-        undo = ("Undo all", lambda: self.desk.acts.take_back(templates)) if templates else None
-        self.desk.say(told, refusal=not templates, action=undo)
+        undo = ("Undo all", lambda: self.door.acts.take_back(templates)) if templates else None
+        self.door.say(told, refusal=not templates, action=undo)
 
 
 def head_of(place: str) -> str:

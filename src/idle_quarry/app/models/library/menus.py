@@ -24,7 +24,7 @@ def beginnings(shelf: Shelf) -> Menu:
 
     found: Menu = [
         (f"From delivery: {spec.name}  ·  {format_words(spec.signal)}", begin(spec.id))
-        for spec in (*shelf.desk.house.value.specs(), *deliveries().values())
+        for spec in (*shelf.door.house.value.specs(), *deliveries().values())
     ]
     found.append(("", None))
     if shelf.chosen.summary is not None:
@@ -40,7 +40,7 @@ def more(shelf: Shelf, summary: Summary) -> Menu:
     """Return what else can be done with a template."""
     if summary.aside:
         return [("Put it back on its shelf", shelf.bring_back), ("Export…", shelf.files.ask_export)]
-    house, own = shelf.desk.read(lambda library: library.defaults()) or (None, None)
+    house, own = shelf.door.read(lambda library: library.defaults()) or (None, None)
     found: Menu = [("Compare with another template…", shelf.compare_with), ("Copy to own shelf", shelf.duplicate)]
     if summary.shelf == "own":
         found.append(("Copy to the house shelf as a draft", shelf.hand_over))

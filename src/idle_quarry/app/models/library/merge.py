@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.destinations import ShowTemplate
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import StoredTemplate
@@ -17,7 +18,7 @@ from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.settings import label_of
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 
 @dataclass(frozen=True)
@@ -48,9 +49,9 @@ class Merge(QObject):
     worked_out = Signal()
     asked = Signal(object)
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.drafts: Drafts | None = None
         self.choices: dict[str, Side] = {}
         self.made: MergeResult | None = None
@@ -60,11 +61,11 @@ class Merge(QObject):
     def show_drafts(self, template_id: str, a: int, b: int) -> bool:
         """Look at two drafts of a template; return whether they could be read."""
         try:
-            library = self.desk.library
+            library = self.door.library
             numbers = library.common_base(template_id, a, b), a, b
             self.drafts = Drafts(*(library.stored(template_id, number) for number in numbers))
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return False
         self.choices = {}
         self._work_out()
@@ -161,14 +162,13 @@ class Merge(QObject):
         template = self.made.template
 
         def accept(note: str, answered: Answered) -> None:
-            self.desk.acts.merge(drafts.left, drafts.right, template, note, self._saved, answered)
+            self.door.acts.merge(drafts.left, drafts.right, template, note, self._saved, answered)
 
         note = f"merged from {drafts.left.revision.number} and {drafts.right.revision.number}"
         self.asked.emit(Question("What is new:", "Save", accept, note))
 
     def _saved(self, template_id: str) -> None:
-        self.desk.shelf.back()
-        self.desk.shelf.choose(template_id)
+        self.door.go(ShowTemplate(template_id))
 
 
 def draft_words(stored: StoredTemplate) -> str:

@@ -17,7 +17,7 @@ from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 
 #: What is to be known of an approval in a library that is a file.
@@ -54,13 +54,13 @@ class Review(QObject):
     said_changed = Signal()
     asked = Signal(object)
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.pair: tuple[StoredTemplate, StoredTemplate] | None = None
         self.compare: Compare | None = None  #: None while it is being computed
         self.said = RevisionDiscussion()
-        desk.shelves_changed.connect(self._read_said)
+        door.shelves_changed.connect(self._read_said)
 
     def show_pair(self, a: StoredTemplate, b: StoredTemplate) -> None:
         """Look at two revisions, of one template or of two; what is computed of them comes off the interface thread."""
@@ -79,16 +79,16 @@ class Review(QObject):
                 self.compare = found
                 self.changed.emit()
 
-        self.desk.workers.start(work, done, self.desk.refuse)
+        self.door.workers.start(work, done, self.door.refuse)
 
     def _read_said(self) -> None:
         """Read what was said and done once more, and what may be done now."""
         if self.pair is None:
             return
         stored = self.pair[1]
-        key, person = stored.revision, self.desk.library.person
+        key, person = stored.revision, self.door.library.person
         try:
-            library = self.desk.library
+            library = self.door.library
             remarks = [remark for remark in library.remarks(key.template_id) if remark.number == key.number]
             alone, by_login = library.one_person(), library.names_by_login()
             now = next(
@@ -96,7 +96,7 @@ class Review(QObject):
             )
             authors = library.authors(key.template_id, key.number) if now.state == "in review" else frozenset()
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return
         own = person in authors and not alone
         rule = "In this house one person may approve alone." if alone else ""
@@ -104,7 +104,7 @@ class Review(QObject):
             rule = "You saved this revision: another person approves it."
             if now.author != person:
                 rule = "Part of this revision is yours: somebody who wrote none of it approves it."
-        if now.state == "in review" and not self.desk.library.at_hand:
+        if now.state == "in review" and not self.door.library.at_hand:
             rule = f"{rule} {_BY_LOGIN.format(person) if by_login else _UNPROVED}".strip()
         told = tuple((remark_words(stored, remark), remark.act != "comment") for remark in remarks)
         self.said = RevisionDiscussion(told, now.state == "in review", not own, rule)
@@ -186,12 +186,12 @@ class Review(QObject):
     def comment(self, place: str, text: str, done: Callable[[], object]) -> None:
         """Say something of the second revision; `done` is called when it was taken."""
         if self.pair is not None:
-            self.desk.acts.comment(self.pair[1].revision, place, text, done)
+            self.door.acts.comment(self.pair[1].revision, place, text, done)
 
     def act(self, act: str) -> None:
         """Approve the second revision, or send it back, after what goes with it was asked."""
         if self.pair is not None:
-            deciding(self.desk, self.asked.emit, self.pair[1].name, self.pair[1].revision, act)
+            deciding(self.door, self.asked.emit, self.pair[1].name, self.pair[1].revision, act)
 
 
 def pair_words(stored: StoredTemplate) -> str:

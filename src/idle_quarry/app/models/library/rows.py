@@ -14,7 +14,7 @@ from idle_quarry.library import Library, Revision, Search, Summary
 from idle_quarry.path.evaluation import Evaluation
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 Index = QModelIndex | QPersistentModelIndex
 SUMMARY = Qt.ItemDataRole.UserRole
@@ -85,9 +85,9 @@ class ShelfPaths(QObject):
 
     worked_out = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self._desk = desk
+        self._door = door
         self._known: OrderedDict[str, Evaluation | None] = OrderedDict()
         self._wanted: OrderedDict[str, Revision] = OrderedDict()
         self._next = QTimer(self, singleShot=True, interval=0)
@@ -110,7 +110,7 @@ class ShelfPaths(QObject):
         while self._wanted and perf_counter() < end:
             key, revision = self._wanted.popitem(last=False)
             try:
-                self._known[key] = self._desk.evaluation(revision.template_id, revision.number, revision.hash)
+                self._known[key] = self._door.evaluation(revision.template_id, revision.number, revision.hash)
             except QuarryError:
                 self._known[key] = None
         while len(self._known) > _PAGE * _PAGES:

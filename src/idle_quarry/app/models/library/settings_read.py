@@ -10,7 +10,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.library.setting_index import SettingIndex
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 
 class SettingsRead(QObject):
@@ -18,13 +18,13 @@ class SettingsRead(QObject):
 
     read = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self._desk = desk
-        self.columns = SettingIndex(desk.library)
+        self._door = door
+        self.columns = SettingIndex(door.library)
         self._reading = False
         self._again = False
-        desk.shelves_changed.connect(self._follow)
+        door.shelves_changed.connect(self._follow)
 
     @property
     def ready(self) -> bool:
@@ -43,7 +43,7 @@ class SettingsRead(QObject):
         self._again = self._reading
         if not self._reading:
             self._reading = True
-            self._desk.workers.start(lambda _ticket: self.columns.follow(), self._done, self._failed)
+            self._door.workers.start(lambda _ticket: self.columns.follow(), self._done, self._failed)
 
     def _done(self, _none: None) -> None:
         self._reading = False
@@ -53,4 +53,4 @@ class SettingsRead(QObject):
 
     def _failed(self, error: QuarryError) -> None:
         self._reading = False
-        self._desk.refuse(error)
+        self._door.refuse(error)

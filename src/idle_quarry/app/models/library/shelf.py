@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.destinations import CureFinding, ReviewPair, ShowEntry, ShowShelfPage, StartJob
 from idle_quarry.app.models.library.chosen_template import ChosenTemplate
 from idle_quarry.app.models.library.files_out import FilesOut
 from idle_quarry.app.models.library.rows import ShelfPaths, ShelfRows
@@ -23,7 +24,7 @@ from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.registry import territories
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 #: The pages that take the whole view, by the name of their model on the desk; "" is the shelves themselves.
 PAGES = ("", "review", "merge", "importing", "standard_set", "many")
@@ -38,19 +39,19 @@ class Shelf(QObject):
     #: A file is to be chosen, to be imported.
     import_asked = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
-        self.rows = ShelfRows(desk.library)
-        self.paths = ShelfPaths(desk)
-        self.chosen = ChosenTemplate(desk)
-        self.files = FilesOut(desk, self.chosen.stored, self.wanted)
+        self.door = door
+        self.rows = ShelfRows(door.library)
+        self.paths = ShelfPaths(door)
+        self.chosen = ChosenTemplate(door)
+        self.files = FilesOut(door, self.chosen.stored, self.wanted)
         self.sought = SearchText()
         self.lines_present: list[int] = []
         self.page = ""
-        self.settings = SettingsRead(desk)
+        self.settings = SettingsRead(door)
         self.settings.read.connect(self._settings_read)
-        desk.shelves_changed.connect(self.reload)
+        door.shelves_changed.connect(self.reload)
         self.reload()
 
     # -- finding -----------------------------------------------------------------------------------------
@@ -61,7 +62,7 @@ class Shelf(QObject):
 
     def reload(self) -> None:
         """Read the shelves again; what was chosen stays chosen."""
-        self.lines_present = self.desk.read(lambda library: library.lines_present()) or self.lines_present
+        self.lines_present = self.door.read(lambda library: library.lines_present()) or self.lines_present
         if self.sought.lines not in self.lines_present:
             self.sought.lines = None
         self.find()
@@ -80,11 +81,11 @@ class Shelf(QObject):
 
     def find(self) -> None:
         """Find what is searched for; the chosen template stays, where it is still there."""
-        kept = self.chosen.summary.id if self.chosen.summary else self.desk.preferences.template
+        kept = self.chosen.summary.id if self.chosen.summary else self.door.preferences.template
         try:
             self.rows.find(self.wanted(), self._holding)
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return
         row = self.rows.row_of(kept)
         self.choose_row(row if row is not None else 0)
@@ -141,13 +142,12 @@ class Shelf(QObject):
         """Show two revisions of the chosen template beside one another."""
         summary = self.chosen.summary
         if summary is not None:
-            pair = self.desk.read(lambda library: (library.stored(summary.id, a), library.stored(summary.id, b)))
+            pair = self.door.read(lambda library: (library.stored(summary.id, a), library.stored(summary.id, b)))
             self._compare(pair)
 
     def _compare(self, pair: tuple[StoredTemplate, StoredTemplate] | None) -> None:
         if pair is not None:
-            self.desk.review.show_pair(*pair)
-            self.show_page("review")
+            self.door.go(ReviewPair(*pair))
 
     def compare_with(self) -> None:
         """Ask for another template, and show the two beside one another."""
@@ -156,7 +156,7 @@ class Shelf(QObject):
             return
 
         def accept(name: str, answered: Answered) -> None:
-            library = self.desk.library
+            library = self.door.library
             try:
                 pair = library.stored(library.find(name).id), library.stored(summary.id, number)
             except QuarryError as error:
@@ -165,44 +165,38 @@ class Shelf(QObject):
             answered(None)
             self._compare(pair)
 
-        names = self.desk.read(lambda library: [summary.name for summary in library.page(limit=400)]) or []
+        names = self.door.read(lambda library: [summary.name for summary in library.page(limit=400)]) or []
         self.asked.emit(Question(f"Compare {summary.name} with:", "Compare", accept, offers=tuple(names)))
 
-    def merge(self, template_id: str, a: int, b: int) -> None:
-        """Show two drafts of a template, to be made one."""
+    def look_at(self, template_id: str) -> None:
+        """Choose a template, where another is chosen."""
         if self.chosen.summary is None or self.chosen.summary.id != template_id:
             self.choose(template_id)
-        if self.desk.merge.show_drafts(template_id, a, b):
-            self.show_page("merge")
 
     def show_standard_set(self) -> None:
         """Show the panel that puts the standard templates of a house on its shelf."""
-        self.desk.standard_set.list_anew()
-        self.show_page("standard_set")
+        self.door.go(ShowShelfPage("standard_set"))
 
     # -- doing -----------------------------------------------------------------------------------------------
 
     def show_table(self) -> None:
         """Show the templates that are found as a table of their settings."""
-        self.desk.many.show()
-        self.show_page("many")
+        self.door.go(ShowShelfPage("many"))
 
     def show_equipment(self, ident: str = "") -> None:
         """Show equipment and specs, and of them one entry."""
-        if ident:
-            self.desk.equipment.choose(ident)
-        self.show_page("equipment")
+        self.door.go(ShowEntry(ident))
 
     def open_chosen(self) -> None:
         """Open the chosen template, at a revision where one was picked."""
         summary = self.chosen.summary
         if summary is not None:
-            self.desk.open_stored(summary.id, self.chosen.number if self.chosen.picked else None)
+            self.door.open_stored(summary.id, self.chosen.number if self.chosen.picked else None)
 
     def cure(self, finding: Finding) -> None:
         """Open the chosen template and carry out a finding's remedy there: a draft, undoable."""
         self.open_chosen()
-        self.desk.path.cure(finding)
+        self.door.go(CureFinding(finding))
 
     def start_job(self) -> None:
         """Show the page that starts a job from the chosen template."""
@@ -210,9 +204,9 @@ class Shelf(QObject):
         if summary is None:
             return
         number = self.chosen.number if self.chosen.picked else summary.for_jobs
-        stored = self.desk.read(lambda library: library.stored(summary.id, number))
+        stored = self.door.read(lambda library: library.stored(summary.id, number))
         if stored is not None:
-            self.desk.jobs.prepare(stored)
+            self.door.go(StartJob(stored))
 
     def act(self, act: str, number: int) -> None:
         """Ask for what goes with an act on a revision of the chosen template, and carry it out."""
@@ -220,15 +214,15 @@ class Shelf(QObject):
 
         summary, revision = self.chosen.summary, self.chosen.revision
         if summary is not None and revision is not None and revision.number == number:
-            deciding(self.desk, self.asked.emit, summary.name, revision, act)
+            deciding(self.door, self.asked.emit, summary.name, revision, act)
 
     def ask_rule(self) -> None:
         """Ask how many people an approval takes in this house."""
-        alone = self.desk.read(lambda library: library.one_person())
+        alone = self.door.read(lambda library: library.one_person())
         if alone is None:
             return
         now = "one person may approve alone" if alone else "another person than the author approves"
-        acts = self.desk.acts
+        acts = self.door.acts
         two, one = (
             {"Another than the author": lambda: acts.set_rule(alone=False)},
             {"One person alone": lambda: acts.set_rule(alone=True)},
@@ -238,7 +232,7 @@ class Shelf(QObject):
 
     def ask_names(self) -> None:
         """Ask whose names count in this library's file."""
-        by_login = self.desk.read(lambda library: library.names_by_login())
+        by_login = self.door.read(lambda library: library.names_by_login())
         if by_login is None:
             return
         now = (
@@ -246,7 +240,7 @@ class Shelf(QObject):
             if by_login
             else "people choose what they are called"
         )
-        acts = self.desk.acts
+        acts = self.door.acts
         account, chosen = (
             {"The system's accounts": lambda: acts.set_names(by_login=True)},
             {"The name in the profile": lambda: acts.set_names(by_login=False)},
@@ -258,21 +252,21 @@ class Shelf(QObject):
         """Open a new template for a standard delivery: its renders in what the house uses already, its monitor one of the house's own
         or none, its work where this person keeps work.
         """
-        used = self.desk.read(lambda library: library.codecs_in_use())
+        used = self.door.read(lambda library: library.codecs_in_use())
         if used is None:
             return
         template = from_delivery(standard, used=used)
-        own = [entry for entry in self.desk.house.value.entries if isinstance(entry, Monitor)]
+        own = [entry for entry in self.door.house.value.entries if isinstance(entry, Monitor)]
         template = edited(template, Edit("monitor", monitor_for(template.working.format, own)))
-        if work := self.desk.preferences.work_folder:
+        if work := self.door.preferences.work_folder:
             with contextlib.suppress(QuarryError):  # one that no disk can have any more is typed anew
                 template = template.model_copy(update={"places": work_places(work)})
-        self.desk.open_new(template)
+        self.door.open_new(template)
 
     def begin_from_clips(self) -> None:
         """Show Intake, where templates begin from clips."""
-        self.desk.view_wanted.emit("Intake")
-        self.desk.say("Open or drop clips here, choose one, and start a template from it.")
+        self.door.view_wanted.emit("Intake")
+        self.door.say("Open or drop clips here, choose one, and start a template from it.")
 
     def duplicate(self) -> None:
         """Put a copy of the chosen revision on the own shelf."""
@@ -286,7 +280,7 @@ class Shelf(QObject):
         summary = self.chosen.summary
         if summary is not None:
             # the list is read again first, and then has it
-            self.desk.acts.copy(summary, self.chosen.number, shelf, self._choose_soon)
+            self.door.acts.copy(summary, self.chosen.number, shelf, self._choose_soon)
 
     def _choose_soon(self, revision: object) -> None:
         self.choose(revision.template_id)  # type: ignore[attr-defined]
@@ -298,25 +292,25 @@ class Shelf(QObject):
             return
 
         def accept(name: str, answered: Answered) -> None:
-            self.desk.acts.rename(summary, name, answered)
+            self.door.acts.rename(summary, name, answered)
 
         self.asked.emit(Question("New name:", "Rename", accept, summary.name))
 
     def put_aside(self) -> None:
         """Take the chosen template off its shelf; it can be put back."""
         if self.chosen.summary is not None:
-            self.desk.acts.put_aside(self.chosen.summary)
+            self.door.acts.put_aside(self.chosen.summary)
 
     def bring_back(self) -> None:
         """Put the chosen template, which was put aside, on its shelf again."""
         summary = self.chosen.summary
         if summary is not None:
-            self.desk.acts.bring_back(summary.id, lambda: self.choose(summary.id))
+            self.door.acts.bring_back(summary.id, lambda: self.choose(summary.id))
 
     def toggle_default(self, *, own: bool = False) -> None:
         """Make the chosen template the one new jobs start from, in the house or for this person, or no longer."""
         if self.chosen.summary is not None:
-            self.desk.acts.toggle_default(self.chosen.summary.id, own=own)
+            self.door.acts.toggle_default(self.chosen.summary.id, own=own)
 
 
 def territory_words() -> dict[str, str]:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.background.workers import Ticket
+from idle_quarry.app.destinations import ShowShelfPage
 from idle_quarry.errors import NotUnderstood, QuarryError
 from idle_quarry.files import is_folder
 from idle_quarry.path.beginning.beginnings import work_places
@@ -20,7 +21,7 @@ from idle_quarry.proof.work_place import Verdict, judged
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 _RASTERS = {
     480: "480 lines (SD, 525 systems)", 576: "576 lines (SD, 625 systems)", 858: "858 lines (2K scope)",
@@ -48,13 +49,13 @@ class StandardSet(QObject):
     judged = Signal()
     measuring_changed = Signal(str, float)
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.territories: set[str] = set()
         self.lines: set[int] = set()
         self.left_out: set[str] = set()  #: deliveries that fit and are not wanted
-        self.folder = desk.preferences.work_folder
+        self.folder = door.preferences.work_folder
         self.templates: list[Template] = []
         self.rows: list[SetRow] = []
         self.ticket: Ticket | None = None
@@ -88,7 +89,7 @@ class StandardSet(QObject):
         try:
             work_places(folder.strip())
         except NotUnderstood as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             folder = ""
         self.folder = folder.strip()
         self.judged.emit()
@@ -111,7 +112,7 @@ class StandardSet(QObject):
     def list_anew(self) -> None:
         """Work out what would be made, and what is there already."""
         every = starter_set(self.chosen(), self._places())
-        there = self.desk.read(
+        there = self.door.read(
             lambda library: {template.name for template in every if library.named(template.name, "house")})  # fmt: skip
         if there is None:
             return
@@ -164,15 +165,15 @@ class StandardSet(QObject):
         def done(speed: Speed) -> None:
             ended()
             keep(speed)
-            self.desk.documents.disks_measured()
+            self.door.documents.disks_measured()
             self.list_anew()
 
         def failed(error: QuarryError) -> None:
             ended()
-            self.desk.refuse(error)
+            self.door.refuse(error)
             self.judged.emit()
 
-        self.ticket = self.desk.workers.start(
+        self.ticket = self.door.workers.start(
             lambda ticket: measure(folder, ticket.progress, most_seconds=2.0), done, failed, self.measuring_changed.emit
         )
         self.measuring_changed.emit("measuring", 0.0)
@@ -183,15 +184,15 @@ class StandardSet(QObject):
         """Put the templates on the house shelf as drafts; names that came there meanwhile are left alone."""
 
         def done(made: int) -> None:
-            self.desk.preferences.work_folder = self.folder
+            self.door.preferences.work_folder = self.folder
             if made:
-                self.desk.say(
+                self.door.say(
                     f"{made} templates are on the house shelf as drafts. Look at each, and send it to review."
                 )
-                self.desk.shelf.back()
+                self.door.go(ShowShelfPage(""))
             self.list_anew()
 
-        self.desk.acts.put_on_house_shelf(
+        self.door.acts.put_on_house_shelf(
             starter_set(self.chosen(), self._places()), "from the standard set", done
         )  # fmt: skip
 

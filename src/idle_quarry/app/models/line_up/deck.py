@@ -23,7 +23,7 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 #: A worn tape, where one is asked for: a drop-out each so many frames, and timecode that jumps ten seconds in the middle.
 _DROP_OUT_EVERY, _JUMP_S = 37, 10
@@ -37,9 +37,9 @@ class DeckModel(QObject):
     changed = Signal()
     seen_changed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.clip: Clip | None = None
         self.format: SignalFormat | None = None
         self.seen: DeckSnapshot | None = None
@@ -49,7 +49,7 @@ class DeckModel(QObject):
         self._live.arrived.connect(self._take)
         self._live.failed.connect(self._failed)
         self.run: DeckRun | None = None
-        for signal in (desk.documents.opened, desk.documents.edited):
+        for signal in (door.documents.opened, door.documents.edited):
             signal.connect(self.recording.follow_template)
         self.recording.follow_template()
 
@@ -57,9 +57,9 @@ class DeckModel(QObject):
 
     def offered(self) -> dict[Path, str]:
         """Return the clips that can be put in: those of Intake, else the demo's tapes; what is in comes first."""
-        rows = [row.path for row in self.desk.intake.rows.rows] if "intake" in vars(self.desk) else []
+        rows = list(self.door.intake_clips)
         demo = library_place(DEMO)
-        tapes = sorted((demo.parent / "clips").glob("*.m[px][gf]")) if self.desk.library.place == demo else []
+        tapes = sorted((demo.parent / "clips").glob("*.m[px][gf]")) if self.door.library.place == demo else []
         paths = rows or tapes
         own = [self.clip.path] if self.clip is not None else []
         return {path: path.name for path in [*own, *paths][:_MOST_OFFERED]}
@@ -68,7 +68,7 @@ class DeckModel(QObject):
         """Look at a clip and put it in as a tape; not while one is recorded."""
         if self._recording():
             return
-        self.desk.workers.start(lambda ticket: look(path, ticket.progress), self._loaded, self.desk.refuse)
+        self.door.workers.start(lambda ticket: look(path, ticket.progress), self._loaded, self.door.refuse)
 
     def _loaded(self, clip: Clip) -> None:
         try:
@@ -76,7 +76,7 @@ class DeckModel(QObject):
                 raise QuarryError("has no pictures in a format that is known", subject=clip.path.name)
             self.format = line_format(clip.format)
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             self.changed.emit()
             return
         self.clip, self.seen = clip, None
@@ -87,7 +87,7 @@ class DeckModel(QObject):
         """Return whether a tape is being recorded, and say that it then stays in."""
         if self.seen is None or not self.seen.armed:
             return False
-        self.desk.say("The tape is being recorded: end the take first.", refusal=True)
+        self.door.say("The tape is being recorded: end the take first.", refusal=True)
         self.changed.emit()  # what is shown as chosen is what is in
         return True
 
@@ -170,14 +170,14 @@ class DeckModel(QObject):
             return
         self.seen = snapshot
         if snapshot.refused:
-            self.desk.say(snapshot.refused, refusal=True)
+            self.door.say(snapshot.refused, refusal=True)
         for take in snapshot.ended:
             self.recording.keep(take)
         self.seen_changed.emit()
 
     def _failed(self, why: str) -> None:
         self.clip = self.format = self.seen = self.run = None
-        self.desk.say(why, refusal=True)
+        self.door.say(why, refusal=True)
         self.changed.emit()
 
     def finish(self) -> None:

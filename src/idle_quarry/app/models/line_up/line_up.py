@@ -41,7 +41,7 @@ from idle_quarry.sound.meters import USUAL_TYPE
 from idle_quarry.sound.playing import SoundOut, Speaker
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 #: The pages of the view.
 PAGES = ("Output", "Record")
@@ -60,9 +60,9 @@ class LineUp(QObject):
     packet_changed = Signal()
     clip_asked = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.looked: ShownFrame | None = None
         self.refused = ""  #: why nothing is sent
         self.picture, self.sound, self.interface, self.payload = "bars", "tone", "", True
@@ -73,10 +73,10 @@ class LineUp(QObject):
         self.clip: Clip | None = None  #: what is sent where the picture is "clip"
         self.words = LineUpWords(self)
         self.packet = 0  #: which of the frame's packets is told
-        self.feeds = Feeds(desk)
+        self.feeds = Feeds(door)
         self.by_eye = ByEye(self)
         self.playing_out = SignalFileWriter(self)
-        self.deck = DeckModel(desk)
+        self.deck = DeckModel(door)
         self.page = PAGES[0]
         self._beside: list[str] = []
         self._seen = False
@@ -88,10 +88,10 @@ class LineUp(QObject):
         self._sending: SendingLoop | None = None
         self.times: list[float] = []
         self.faults: list[tuple[float, Fault]] = []
-        desk.documents.opened.connect(self._opened)
-        desk.documents.edited.connect(self._refresh)
-        desk.house.changed.connect(self._refresh)
-        desk.workers.before_rest.append(self._forget_unseen)
+        door.documents.opened.connect(self._opened)
+        door.documents.edited.connect(self._refresh)
+        door.house.changed.connect(self._refresh)
+        door.workers.before_rest.append(self._forget_unseen)
         self._opened()
 
     def _forget_unseen(self) -> None:
@@ -104,7 +104,7 @@ class LineUp(QObject):
     # -- what is sent, and to what -----------------------------------------------------------------------------
 
     def _opened(self) -> None:
-        document = self.desk.document
+        document = self.door.document
         if document is not self._followed:
             self._followed = document
             if document is not None:
@@ -114,20 +114,20 @@ class LineUp(QObject):
     @property
     def format(self) -> SignalFormat | None:
         """The format that the template sends its monitor, None where it has none."""
-        document = self.desk.document
+        document = self.door.document
         feed = document.template.monitor if document is not None else None
         return feed.format if feed is not None else None
 
     @property
     def monitor(self) -> Monitor | None:
         """The template's monitor."""
-        document = self.desk.document
+        document = self.door.document
         feed = document.template.monitor if document is not None else None
         return monitors().get(feed.monitor) if feed is not None else None
 
     def known(self) -> dict[str, Monitor]:
         """Return every monitor, the house's own first."""
-        own = {entry.id: entry for entry in self.desk.house.value.entries if isinstance(entry, Monitor)}
+        own = {entry.id: entry for entry in self.door.house.value.entries if isinstance(entry, Monitor)}
         carried = {self.monitor.id: self.monitor} if self.monitor is not None else {}
         return {**own, **{ident: monitors()[ident] for ident in monitors()}, **carried}
 
@@ -168,7 +168,7 @@ class LineUp(QObject):
 
     def send_clip(self, path: Path) -> None:
         """Look at a clip, and send it through the template's monitor link."""
-        self.desk.workers.start(lambda ticket: look(path, ticket.progress), self._send_clip, self.desk.refuse)
+        self.door.workers.start(lambda ticket: look(path, ticket.progress), self._send_clip, self.door.refuse)
 
     def _send_clip(self, clip: Clip) -> None:
         self.clip = clip
@@ -181,7 +181,7 @@ class LineUp(QObject):
 
     def pairs(self) -> dict[int, str]:
         """Return what can be listened to: nothing (−1), or two channels, by the first of them."""
-        document = self.desk.document
+        document = self.door.document
         count = len(sound_layouts()[document.template.sound.layout].channels) if document is not None else 0
         if self.picture == "clip" and self.clip is not None:
             count = sum(track.channels for track in self.clip.declared.audio)
@@ -207,21 +207,21 @@ class LineUp(QObject):
 
     def set_format(self, fmt: SignalFormat) -> None:
         """Have the template send another format."""
-        self.desk.edit(f"Send {format_words(fmt)}", Edit("monitor.format", fmt))
+        self.door.edit(f"Send {format_words(fmt)}", Edit("monitor.format", fmt))
 
     def set_monitor(self, ident: str) -> None:
         """Give the template another monitor."""
-        self.desk.edit("Other monitor", Edit("monitor.monitor", ident))
+        self.door.edit("Other monitor", Edit("monitor.monitor", ident))
 
     def add_monitor(self) -> None:
         """Give the template a monitor that shows the programme, or what comes nearest."""
-        document = self.desk.document
+        document = self.door.document
         if document is not None:
-            self.desk.edit("Add monitor", Edit("monitor", monitor_for(document.template.working.format)))
+            self.door.edit("Add monitor", Edit("monitor", monitor_for(document.template.working.format)))
 
     def formats(self) -> list[SignalFormat]:
         """Return what can be sent: what is sent now, then what the monitor shows, the nearest to the programme first."""
-        document, monitor, now = self.desk.document, self.monitor, self.format
+        document, monitor, now = self.door.document, self.monitor, self.format
         if document is None or now is None:
             return []
         formats = acceptable_formats(monitor, document.template.working.format)[:12] if monitor is not None else []
@@ -270,7 +270,7 @@ class LineUp(QObject):
         if on:
             self.feeds.want()
         else:
-            self.desk.workers.rest_soon()
+            self.door.workers.rest_soon()
         self.deck.look(on and self.page == PAGES[1])
         self._refresh()
 
@@ -280,12 +280,12 @@ class LineUp(QObject):
         self.look(self._seen)
 
     def level(self) -> float:
-        document = self.desk.document
+        document = self.door.document
         return document.template.sound.line_up_dbfs if document is not None else -18.0
 
     def _refresh(self) -> None:
         """Begin to send what is wanted now, or stop."""
-        document, fmt = self.desk.document, self.format
+        document, fmt = self.door.document, self.format
         self.wanted = None
         self.refused = ""
         if document is not None and fmt is not None:

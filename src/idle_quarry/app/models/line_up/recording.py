@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.destinations import LookAtClips
 from idle_quarry.app.questions import Choice
 from idle_quarry.errors import QuarryError
 from idle_quarry.line.devices.checked import contradictions
@@ -69,7 +70,7 @@ class Recording(QObject):
     @property
     def input(self) -> RecordingInput | None:
         """The template's recording input for what the tape brings: of its format, else the first."""
-        document = self._deck.desk.document
+        document = self._deck.door.document
         inputs = document.template.inputs if document is not None else ()
         same = [
             recording
@@ -80,7 +81,7 @@ class Recording(QObject):
 
     def follow_template(self) -> None:
         """Take codec, place and what a break does from the template, where it says other than it did: what was chosen here stays."""
-        document, fmt, own = self._deck.desk.document, self._deck.format, self.input
+        document, fmt, own = self._deck.door.document, self._deck.format, self.input
         wanted = [own.codec] if own is not None else []
         path = ""
         if document is not None:
@@ -113,7 +114,7 @@ class Recording(QObject):
 
     def codec_words(self) -> str:
         """Return what is to be said of the codec: why the template's own is not it, where it cannot hold what comes."""
-        document = self._deck.desk.document
+        document = self._deck.door.document
         if document is None or self._deck.format is None:
             return ""
         own = codecs()[self.input.codec if self.input is not None else document.template.intermediate.codec]
@@ -141,7 +142,7 @@ class Recording(QObject):
             try:
                 moment = Timecode.from_text(text.strip(), now.rate)
             except QuarryError as error:
-                self._deck.desk.refuse(error)
+                self._deck.door.refuse(error)
                 self.changed.emit()
                 return
         if which == "in":
@@ -169,7 +170,7 @@ class Recording(QObject):
         """Record; on the system disk only after a question was answered."""
         why = self.why_not()
         if why:
-            self._deck.desk.say(why, refusal=True)
+            self._deck.door.say(why, refusal=True)
             return
         folder = Path(self.folder)
         try:
@@ -179,7 +180,7 @@ class Recording(QObject):
             if not volume.writable:
                 raise DiskError("may not be written by this person", subject=self.folder)
         except QuarryError as error:
-            self._deck.desk.refuse(error)
+            self._deck.door.refuse(error)
             return
         if volume.kind == "system" and self.folder not in self._answered:
             self.asked.emit(
@@ -222,7 +223,7 @@ class Recording(QObject):
         def work(_ticket: object) -> KeptTake:
             return KeptTake(take, contradictions(take, inspect(take.path)))
 
-        self._deck.desk.workers.start(work, self._checked, self._deck.desk.refuse)
+        self._deck.door.workers.start(work, self._checked, self._deck.door.refuse)
 
     def _checked(self, kept: KeptTake) -> None:
         self.takes = tuple(replace(take, wrong=kept.wrong) if take.take == kept.take else take for take in self.takes)
@@ -230,5 +231,4 @@ class Recording(QObject):
 
     def open_take(self, number: int) -> None:
         """Show a take in Intake."""
-        self._deck.desk.view_wanted.emit("Intake")
-        self._deck.desk.intake.look_at([self.takes[number].take.path])
+        self._deck.door.go(LookAtClips([self.takes[number].take.path]))

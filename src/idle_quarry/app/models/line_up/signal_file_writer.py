@@ -39,17 +39,17 @@ class SignalFileWriter(QObject):
         def work(ticket: Ticket) -> list[Path]:
             return play_out(setup, path, frames, lambda done, of: ticket.progress(f"writing {path.name}", done / of))
 
-        self.writing = self._line_up.desk.workers.start(work, self._written, self._not_written, self.progressed.emit)
+        self.writing = self._line_up.door.workers.start(work, self._written, self._not_written, self.progressed.emit)
         self.changed.emit()
 
     def _written(self, paths: list[Path]) -> None:
         self.writing = None
-        self._line_up.desk.say(f"Written as words: {', '.join(str(path) for path in paths)}")
+        self._line_up.door.say(f"Written as words: {', '.join(str(path) for path in paths)}")
         self.changed.emit()
 
     def _not_written(self, error: QuarryError) -> None:
         self.writing = None
-        self._line_up.desk.refuse(error)
+        self._line_up.door.refuse(error)
         self.changed.emit()
 
     def cancel(self) -> None:
@@ -65,9 +65,9 @@ class SignalFileWriter(QObject):
             clip = inspect(path)
             return f"{path.name}: {flash_and_pip(path, clip.declared).words()}"
 
-        self._line_up.desk.workers.start(work, self._measured, self._line_up.desk.refuse)
+        self._line_up.door.workers.start(work, self._measured, self._line_up.door.refuse)
 
     def _measured(self, words: str) -> None:
         self.recorded = words
-        self._line_up.desk.say(words)
+        self._line_up.door.say(words)
         self.changed.emit()

@@ -22,7 +22,7 @@ class LineUpWords:
         self._model = model
 
     def title(self) -> str:
-        document, monitor = self._model.desk.document, self._model.monitor
+        document, monitor = self._model.door.document, self._model.monitor
         if document is None:
             return ""
         return f"{document.template.name} → {monitor.name if monitor is not None else 'no monitor'}"

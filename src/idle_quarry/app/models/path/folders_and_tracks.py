@@ -13,7 +13,7 @@ from idle_quarry.path.template import Folder, Template, TimelinePlan, TrackPlan,
 from idle_quarry.path.voice import voice_from
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 TRACK_COLOURS = {
     "Sage": "#8fb59b", "Ochre": "#dba445", "Slate": "#7f9fbf", "Heather": "#a58fb5", "Clay": "#c0836b", "Grey": "#8a8a8a",
@@ -34,15 +34,15 @@ class Structure(QObject):
     tracks_changed = Signal()
     folders_changed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.timeline = ""  #: the id of the one whose tracks are shown
         self._shown: Template | None = None
 
     @property
     def template(self) -> Template | None:
-        return self.desk.document.template if self.desk.document is not None else None
+        return self.door.document.template if self.door.document is not None else None
 
     def show_template(self) -> None:
         """Show the open template as it is now; only what differs is filled anew."""
@@ -63,7 +63,7 @@ class Structure(QObject):
 
     def _edit(self, text: str, *edits: Edit) -> None:
         """Edit the template; what is refused is shown as it was."""
-        if not self.desk.edit(text, *edits):
+        if not self.door.edit(text, *edits):
             for changed in (self.timelines_changed, self.tracks_changed, self.folders_changed):
                 changed.emit()
 
@@ -102,7 +102,7 @@ class Structure(QObject):
         elif text.strip().lower() in ("", "as working"):
             sides = {"width": None, "height": None}
         else:
-            self.desk.say("Not a canvas: type width × height, or as working.", refusal=True)
+            self.door.say("Not a canvas: type width × height, or as working.", refusal=True)
             self.timelines_changed.emit()
             return
         self._edit("Change canvas", Edit(f"timelines.{ident}", {**timeline.model_dump(), **sides}))
@@ -150,7 +150,7 @@ class Structure(QObject):
         try:
             self.set_track(ident, "voice", voice_from(text))
         except NotUnderstood as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             self.tracks_changed.emit()
 
     def order_tracks(self, order: Sequence[str]) -> None:
@@ -164,7 +164,7 @@ class Structure(QObject):
         """Add a picture or a sound track."""
         timeline = self.current
         if timeline is None:
-            self.desk.say("There is no timeline to add a track to.", refusal=True)
+            self.door.say("There is no timeline to add a track to.", refusal=True)
             return
         ident = slug("v1" if kind == "video" else "a1", {t.id for t in timeline.tracks})
         role = ROLES[kind][0]

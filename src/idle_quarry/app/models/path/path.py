@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from idle_quarry.app.destinations import MergeDrafts, ProveLink, ShowOutput, StartJob
 from idle_quarry.app.documents.document import Document, known
 from idle_quarry.app.models.path.folders_and_tracks import Structure
 from idle_quarry.app.models.path.stations import Stations
@@ -18,11 +19,11 @@ from idle_quarry.library import Revision
 from idle_quarry.path.changes.edits import Change, put_back
 from idle_quarry.path.comparing import questions
 from idle_quarry.path.evaluation import Finding
-from idle_quarry.path.settings import SHEET_NAMES, Setting, label_of, settings_on, sheet_name
+from idle_quarry.path.settings import SHEET_NAMES, Setting, label_of, settings_of, settings_on, sheet_name
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 #: Sheets that belong to no station, in the order they are thought of.
 #: The sheets that belong to no station, by what they are called.
@@ -41,20 +42,20 @@ class PathModel(QObject):
     asked = Signal(object)
     focus_wanted = Signal(str)
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.sheet = "working"
         self.station = "working"  #: the station chosen on the strip
-        self.structure = Structure(desk)
+        self.structure = Structure(door)
         self.stations = Stations(self)
         self._followed: Document | None = None
-        desk.documents.opened.connect(self._opened)
-        desk.documents.edited.connect(self._edited)
+        door.documents.opened.connect(self._opened)
+        door.documents.edited.connect(self._edited)
 
     @property
     def document(self) -> Document | None:
-        return self.desk.document
+        return self.door.document
 
     def _opened(self) -> None:
         document = self.document
@@ -93,10 +94,19 @@ class PathModel(QObject):
         self.choose(setting.sheet)
         self.focus_wanted.emit(setting.place)
 
+    def go_to(self, place: str) -> None:
+        """Bring the setting at a place into sight, where the open template has it."""
+        document = self.document
+        settings = settings_of(document.template) if document is not None else []
+        setting = next((setting for setting in settings if setting.place == place), None)
+        if setting is not None:
+            self.door.view_wanted.emit("Path")
+            self.show_setting(setting)
+
     def settings(self) -> list[Setting]:
         """Return the settings of the sheet that is shown."""
         return (
-            settings_on(self.document.template, self.sheet, self.desk.house.value) if self.document is not None else []
+            settings_on(self.document.template, self.sheet, self.door.house.value) if self.document is not None else []
         )
 
     def before(self) -> dict[tuple[str, str], str]:
@@ -105,7 +115,7 @@ class PathModel(QObject):
         if document is None or document.base is None or not document.dirty:
             return {}
         return {
-            (s.place, s.label): s.text for s in settings_on(document.base.template, self.sheet, self.desk.house.value)
+            (s.place, s.label): s.text for s in settings_on(document.base.template, self.sheet, self.door.house.value)
         }
 
     def has_something_to_prove(self) -> bool:
@@ -126,7 +136,7 @@ class PathModel(QObject):
         document = self.document
         if document is None:
             return ""
-        others = self.desk.server.also_here()
+        others = self.door.server.also_here()
         also = f" · {' and '.join(others)} {'is' if len(others) == 1 else 'are'} editing this" if others else ""
         return f"{_standing(document)} · {document.template.territory}{also}"
 
@@ -170,7 +180,7 @@ class PathModel(QObject):
             now = (each.remedy for each in self.document.evaluation.findings if known(each) == known(finding))
             remedy = next(now, None)
         if remedy is not None:
-            self.desk.edit(remedy.label, *remedy.edits, said=f"{remedy.label}: done.")
+            self.door.edit(remedy.label, *remedy.edits, said=f"{remedy.label}: done.")
 
     def put_back(self, place: str) -> None:
         """Put a setting back to what it was at the revision it was begun from."""
@@ -188,7 +198,7 @@ class PathModel(QObject):
         try:
             document.replace(put_back(document.template, change), text)
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
 
     def changes(self) -> list[tuple[str, Callable[[], object] | None]]:
         """Return each change since the revision in words, with what puts it back; the last puts back everything."""
@@ -213,7 +223,7 @@ class PathModel(QObject):
             return
 
         def accept(shelf: str, note: str, answered: Answered) -> None:
-            self.desk.acts.save(document, note, shelf, self._say_saved, answered)
+            self.door.acts.save(document, note, shelf, self._say_saved, answered)
 
         own, house = partial(accept, "own"), partial(accept, "house")
         if document.base is None:
@@ -226,33 +236,32 @@ class PathModel(QObject):
 
     def _say_saved(self, saved: Revision) -> None:
         """Say what was saved and offer what comes next: a merge where somebody else's draft lies beside it, a review."""
-        desk, base = self.desk, self.document.base if self.document else None
+        door, base = self.door, self.document.base if self.document else None
         name = base.name if base is not None else "The template"
-        drafts = desk.read(lambda library: library.open_drafts(saved.template_id)) or []
+        drafts = door.read(lambda library: library.open_drafts(saved.template_id)) or []
         others = [draft for draft in drafts if draft.number != saved.number]
         if base is None or base.shelf == "own":
-            desk.say(f"{name} is saved as revision {saved.number}.")
-        elif desk.server.unsent():
-            desk.say(f"{name} is saved as revision {saved.number}, a draft, kept here until the server is back.")
+            door.say(f"{name} is saved as revision {saved.number}.")
+        elif door.server.unsent():
+            door.say(f"{name} is saved as revision {saved.number}, a draft, kept here until the server is back.")
         elif others:
             other = others[0]
-            desk.say(
+            door.say(
                 f"{name} is saved as revision {saved.number}. {other.author} has a draft of it too, revision {other.number}: both are kept.",
                 action=("Merge them", partial(self._merge, saved.template_id, other.number, saved.number)),
             )
         else:
-            desk.say(
+            door.say(
                 f"{name} is saved as revision {saved.number}, a draft.",
                 action=("Send to review", partial(self._propose, saved, name)),
             )
 
     def _merge(self, template_id: str, a: int, b: int) -> None:
-        self.desk.view_wanted.emit("Library")
-        self.desk.shelf.merge(template_id, a, b)
+        self.door.go(MergeDrafts(template_id, a, b))
 
     def _propose(self, saved: Revision, name: str) -> None:
         said = f"{name}, revision {saved.number}, is in review: another person approves it."
-        self.desk.acts.review("", saved, "propose", saved.note, said=said)
+        self.door.acts.review("", saved, "propose", saved.note, said=said)
 
     def start_job(self) -> None:
         """Show the page that starts a job from the open template; it must be saved first."""
@@ -260,21 +269,20 @@ class PathModel(QObject):
         if document is None:
             return
         if document.dirty or document.base is None:
-            self.desk.say(
+            self.door.say(
                 "Jobs start from saved revisions: save this one first.", refusal=True,
                 action=("Save revision", self.ask_save),
             )  # fmt: skip
             return
-        self.desk.jobs.prepare(document.base)
+        self.door.go(StartJob(document.base))
 
     def line_up(self) -> None:
         """Go to what the monitoring output sends."""
-        self.desk.line_up.show_page("Output")
-        self.desk.view_wanted.emit("Line-up")
+        self.door.go(ShowOutput())
 
     def prove(self) -> None:
         """Put the link of this sheet's station on the bench."""
-        self.desk.proof.prove(self.sheet, None)
+        self.door.go(ProveLink(self.sheet, None))
 
 
 def _standing(document: Document) -> str:

@@ -64,7 +64,7 @@ class Stations(QObject):
             return
         name = f"Source {len(template.sources) + 1}"
         ident, edits = source_edits(template, name, template.working.format, ident="source")
-        if self._path.desk.edit("Add source", *edits):
+        if self._path.door.edit("Add source", *edits):
             self._path.choose(f"source:{ident}")
             self._path.focus_wanted.emit(f"sources.{ident}.format")
 
@@ -74,7 +74,7 @@ class Stations(QObject):
 
     def deliveries_offered(self) -> list[tuple[str, Callable[[], object]]]:
         """Return the standard deliveries in words, each with what adds it."""
-        specs = [*self._path.desk.house.value.specs(), *deliveries().values()]
+        specs = [*self._path.door.house.value.specs(), *deliveries().values()]
         return [(f"{spec.name}  ·  {format_words(spec.signal)}", partial(self.add_delivery, spec.id)) for spec in specs]
 
     def add_delivery(self, standard: str) -> None:
@@ -85,7 +85,7 @@ class Stations(QObject):
         spec = deliveries()[standard]
         ident = slug(spec.name if spec.uid else standard, {d.id for d in template.deliveries})
         delivery = delivered(standard, ident=ident, rate_of=template.working.format)
-        if self._path.desk.edit("Add delivery", Edit(f"deliveries.{ident}", delivery)):
+        if self._path.door.edit("Add delivery", Edit(f"deliveries.{ident}", delivery)):
             self._path.choose(f"delivery:{ident}")
 
     def remove(self) -> None:
@@ -94,10 +94,10 @@ class Stations(QObject):
         template = self._template()
         if kind == "recording" and template is not None and template.inputs:
             last = template.inputs[-1]
-            self._path.desk.edit("Remove input", Edit(f"inputs.{last.id}", None), said=f"{last.name} is taken out.")
+            self._path.door.edit("Remove input", Edit(f"inputs.{last.id}", None), said=f"{last.name} is taken out.")
             return
         place = {"source": f"sources.{ident}", "delivery": f"deliveries.{ident}"}.get(kind, kind)
-        if self.removable and self._path.desk.edit(f"Remove {kind}", Edit(place, None)):
+        if self.removable and self._path.door.edit(f"Remove {kind}", Edit(place, None)):
             self._path.choose("working")
 
     def add(self) -> None:
@@ -107,7 +107,7 @@ class Stations(QObject):
             return
         if self._path.sheet == "places":
             ident = slug("place", {p.id for p in template.places})
-            self._path.desk.edit(
+            self._path.door.edit(
                 "Add place", Edit(f"places.{ident}", StoragePlace(id=ident, name="New place", purpose="work"))
             )
         elif self._path.sheet == "recording":
@@ -119,31 +119,31 @@ class Stations(QObject):
                 id=ident, name="New input", format=fmt, interface=travels.interface if travels else "12G",
                 codec=working_codec(fmt), place=where,
             )  # fmt: skip
-            self._path.desk.edit("Add input", Edit(f"inputs.{ident}", made))
+            self._path.door.edit("Add input", Edit(f"inputs.{ident}", made))
         elif self._path.sheet == "intermediate":
-            if self._path.desk.edit("Add proxy", Edit("proxy", Proxy())):
+            if self._path.door.edit("Add proxy", Edit("proxy", Proxy())):
                 self._path.choose("proxy")
-        elif self._path.desk.edit("Add monitor", Edit("monitor", monitor_for(template.working.format))):
+        elif self._path.door.edit("Add monitor", Edit("monitor", monitor_for(template.working.format))):
             self._path.choose("monitor")
 
     def from_clips(self, paths: list[Path], station: str = "") -> None:
         """Clips become sources of the open template, each in the format it is measured to have; or give it to a station."""
         for path in paths:
             take = partial(self._take, station)
-            self._path.desk.workers.start(partial(_looked, path), take, self._path.desk.refuse)
+            self._path.door.workers.start(partial(_looked, path), take, self._path.door.refuse)
 
     def _take(self, station: str, clip: object) -> None:
         template = self._template()
         fmt, path = clip.format, clip.path  # type: ignore[attr-defined]
         if template is None or fmt is None:
-            self._path.desk.say(f"{path.name} has no signal format to be taken.", refusal=True)
+            self._path.door.say(f"{path.name} has no signal format to be taken.", refusal=True)
             return
         place = _FORMAT_OF.get(station.partition(":")[0], "").format(station.partition(":")[2])
         if place:
             self._give(template, station, place, fmt, path.name)
             return
         ident, edits = source_edits(template, path.stem, fmt)
-        if self._path.desk.edit("Add source from clip", *edits):
+        if self._path.door.edit("Add source from clip", *edits):
             self._path.choose(f"source:{ident}")
 
     def _give(self, template: Template, station: str, place: str, fmt: SignalFormat, clip: str) -> None:
@@ -151,10 +151,10 @@ class Stations(QObject):
         before = value_at(template, place)
         self._path.choose(station)
         if before == fmt:
-            self._path.desk.say(f"{clip} has that format already.")
+            self._path.door.say(f"{clip} has that format already.")
         else:
             was, now = (format_words(each, fields=True) for each in (before, fmt))
-            self._path.desk.edit(f"Format of {clip}", Edit(place, fmt), said=f"Format as in {clip}: {was} → {now}.")
+            self._path.door.edit(f"Format of {clip}", Edit(place, fmt), said=f"Format as in {clip}: {was} → {now}.")
 
 
 #: Where a station's format lies, by its kind; the intermediate's and the proxy's follow from the programme's.

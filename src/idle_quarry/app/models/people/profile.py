@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.commands import Command, conflicts
+from idle_quarry.app.command import Command, conflicts
 from idle_quarry.app.preferences import Preferences, initials_of
 from idle_quarry.app.profiles import called, exported, imported, keep, profiles
 from idle_quarry.app.questions import Answered, Choice, Question
@@ -18,7 +18,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.path.names import text_refused
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 
 @dataclass(frozen=True)
@@ -38,18 +38,18 @@ class Profile(QObject):
     keys_changed = Signal()
     asked = Signal(object)
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.commands: list[Command] = []  #: what the window can do, whose keys are chosen here
 
     @property
     def preferences(self) -> Preferences:
-        return self.desk.preferences
+        return self.door.preferences
 
     @property
     def person(self) -> str:
-        return self.preferences.name or self.desk.library.person
+        return self.preferences.name or self.door.library.person
 
     @property
     def initials(self) -> str:
@@ -58,7 +58,7 @@ class Profile(QObject):
     @property
     def renamable(self) -> bool:
         """Whether the name can be another: a server knows its people by their own."""
-        return not self.desk.library.at_hand
+        return not self.door.library.at_hand
 
     def people(self) -> list[str]:
         """Return who has a profile on this machine, whoever works now first."""
@@ -79,7 +79,7 @@ class Profile(QObject):
         for text in (initials, jobs, work, export):
             why = text_refused(text)
             if why is not None:
-                self.desk.say(f"{text.strip()[:60]!r} cannot be taken: {why}.", refusal=True)
+                self.door.say(f"{text.strip()[:60]!r} cannot be taken: {why}.", refusal=True)
                 self.changed.emit()
                 return
         chosen = self.preferences
@@ -93,7 +93,7 @@ class Profile(QObject):
             try:
                 keep(self.preferences)
             except QuarryError as error:
-                self.desk.refuse(error)
+                self.door.refuse(error)
 
     def choose_house(self, text: str) -> None:
         """Take over the address of the house's server; one that is none, or that says a password, is refused."""
@@ -105,10 +105,10 @@ class Profile(QObject):
         try:
             url = address(text) if text else None
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return
         if url is not None and url.password:
-            self.desk.say(
+            self.door.say(
                 "A password is not kept here: write it into ~/.pgpass, which only you may read.", refusal=True
             )
             self.changed.emit()
@@ -116,11 +116,11 @@ class Profile(QObject):
         self.preferences.house = text
         self._keep()
         whose = "The house's library" if text else "This machine's own library"
-        self.desk.say(f"{whose} is opened from the next start on.")
+        self.door.say(f"{whose} is opened from the next start on.")
 
     def lend(self, when: str, hours: str) -> None:
         """Lend this machine to the others of the house, or no longer, and keep that."""
-        self.desk.lending.lend(when, hours)
+        self.door.lending.lend(when, hours)
         self._keep()
 
     # -- keys ----------------------------------------------------------------------------------------------------
@@ -167,17 +167,17 @@ class Profile(QObject):
     def rename(self, name: str) -> None:
         """Call whoever works here otherwise."""
         name = name.strip()
-        if not name or name == self.desk.library.person or not self.renamable:
+        if not name or name == self.door.library.person or not self.renamable:
             return
         why = text_refused(name)
         if why is not None or name in profiles():
             there = f"There is a profile called {name}: choose it above, or choose another name."
-            self.desk.say(there if why is None else f"This name cannot be taken: {why}.", refusal=True)
+            self.door.say(there if why is None else f"This name cannot be taken: {why}.", refusal=True)
             self.changed.emit()
             return
         self.preferences.name, self.preferences.initials = name, initials_of(name)
         self._keep()
-        self.desk.change_person(name)
+        self.door.change_person(name)
         self.changed.emit()
 
     def switch(self, name: str) -> None:
@@ -187,7 +187,7 @@ class Profile(QObject):
         try:
             other = called(name)
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             self.changed.emit()
             return
         self._sit_down(other)
@@ -195,10 +195,10 @@ class Profile(QObject):
     def _sit_down(self, other: Preferences) -> None:
         self._keep()
         other.geometry = self.preferences.geometry  # the window stays where it is
-        self.desk.preferences = other
+        self.door.preferences = other
         other.save()
         if other.name and self.renamable:
-            self.desk.change_person(other.name)
+            self.door.change_person(other.name)
         self.dress(other.brightness, other.text_percent)
         self.keys_changed.emit()
 
@@ -221,7 +221,7 @@ class Profile(QObject):
         preferences = Preferences(name=name, initials=initials_of(name), brightness=self.preferences.brightness)
         try:
             if not self.preferences.name:
-                self.preferences.name = self.desk.library.person
+                self.preferences.name = self.door.library.person
             keep(self.preferences)
             keep(preferences)
         except QuarryError as error:
@@ -233,30 +233,30 @@ class Profile(QObject):
     def export_to(self, path: Path) -> None:
         """Write the profile to a file, to be carried to another machine."""
         if not self.preferences.name:
-            self.preferences.name = self.desk.library.person
+            self.preferences.name = self.door.library.person
         try:
             exported(self.preferences, path)
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return
-        self.desk.say(f"{self.preferences.name}'s profile is in {path.name}.")
+        self.door.say(f"{self.preferences.name}'s profile is in {path.name}.")
 
     def import_from(self, path: Path) -> None:
         """Take the profile in a file and sit down with it; one of the same name here is asked about first."""
         try:
             preferences = imported(path)
         except QuarryError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return
         if not preferences.name:
-            self.desk.say(f"{path.name}: the profile has no name.", refusal=True)
+            self.door.say(f"{path.name}: the profile has no name.", refusal=True)
             return
 
         def take() -> None:
             try:
                 keep(preferences)
             except QuarryError as error:
-                self.desk.refuse(error)
+                self.door.refuse(error)
                 return
             self._sit_down(preferences)
 

@@ -25,7 +25,7 @@ from idle_quarry.proof.bench import Bench, Still
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 MOST_PANES = 4
 #: A first picture that takes longer is one whose loops are being compiled.
@@ -51,9 +51,9 @@ class BenchPictures(QObject):
     methods_changed = Signal()
     pictures_changed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.subject: Subject | None = None
         self.bench: Bench | None = None
         self.part = ""
@@ -72,15 +72,15 @@ class BenchPictures(QObject):
         self._ticket: Ticket | None = None
         self._asked: float | None = None  #: when the first picture was asked for; none once there is one
         self.seen = False  #: whether somebody looks: nothing is made or measured for nobody
-        desk.workers.before_rest.append(self._forget_unseen)
-        desk.workers.at_rest.append(self._let_go)
+        door.workers.before_rest.append(self._forget_unseen)
+        door.workers.at_rest.append(self._let_go)
 
     def look(self, on: bool) -> None:
         """Somebody looks at the pictures, or no longer: then they go, and are made again when they are asked for."""
         self.seen = on
         if not on:
             self.player.stop()
-            self.desk.workers.rest_soon()
+            self.door.workers.rest_soon()
 
     def _forget_unseen(self) -> None:
         if self.seen or self.bench is None or self.player.playing:
@@ -134,10 +134,10 @@ class BenchPictures(QObject):
         self.waiting_for = path.name
         self.pictures_changed.emit()
         cadence = self.subject.cadence if self.subject is not None else ""
-        self.desk.workers.start(lambda _ticket: clip_material(look(path), cadence), self._lay, self._not_looked)
+        self.door.workers.start(lambda _ticket: clip_material(look(path), cadence), self._lay, self._not_looked)
 
     def _not_looked(self, error: QuarryError) -> None:
-        self.desk.refuse(error)
+        self.door.refuse(error)
         self.use(_FIRST_CHART)
 
     def _lay(self, material: Material) -> None:
@@ -146,7 +146,7 @@ class BenchPictures(QObject):
         self.waiting_for = self.trouble = ""
         old = self.bench.material if self.bench is not None else None
         if isinstance(old, ClipMaterial | PulledMaterial) and old is not material:
-            self.desk.workers.start(lambda _ticket: old.close(), lambda _none: None, lambda _error: None)
+            self.door.workers.start(lambda _ticket: old.close(), lambda _none: None, lambda _error: None)
         self.bench = Bench(material, self.subject.target)
         self.measured.forget()
         self._coarse.clear()
@@ -164,7 +164,7 @@ class BenchPictures(QObject):
     def own_policy(self) -> Policy:
         """Return the policy by which the template converts what is on the bench."""
         assert self.subject is not None
-        document, clip = self.desk.document, self.clip_name()
+        document, clip = self.door.document, self.clip_name()
         if document is not None and self.subject.source_id and clip:
             for source in document.template.sources:
                 if source.id == self.subject.source_id:
@@ -256,14 +256,14 @@ class BenchPictures(QObject):
             QTimer.singleShot(_LONG_MS, self, self.pictures_changed.emit)
         if rough:
             policy = rough[0]
-            self._ticket = self.desk.workers.start(
+            self._ticket = self.door.workers.start(
                 lambda _ticket: bench.coarse(policy, index),
                 lambda still: self._rough(bench, policy, index, still),
                 self._failed,
             )
         elif missing:
             policy = missing[0]
-            self._ticket = self.desk.workers.start(lambda _ticket: bench.still(policy, index), self._made, self._failed)
+            self._ticket = self.door.workers.start(lambda _ticket: bench.still(policy, index), self._made, self._failed)
         else:
             self.measured.measure()
 
@@ -285,7 +285,7 @@ class BenchPictures(QObject):
 
     def _failed(self, error: QuarryError) -> None:
         self._ticket, self.trouble = None, str(error)
-        self.desk.refuse(error)
+        self.door.refuse(error)
         self.pictures_changed.emit()
 
     def panes(self) -> list[Pane]:

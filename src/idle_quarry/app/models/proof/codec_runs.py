@@ -26,7 +26,7 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 #: Heads of the table, and what each column says.
 COLUMNS = {
@@ -61,9 +61,9 @@ class CodecRuns(QObject):
     running_changed = Signal()
     progressed = Signal(str, float, object)
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.use = ""
         self.material = "wedge"  #: a chart's id, or a clip's path
         self.clips: list[Path] = []
@@ -90,8 +90,8 @@ class CodecRuns(QObject):
 
     @property
     def _template(self) -> Template:
-        if self.desk.document is not None:  # nothing is open any more when another person has sat down
-            self._seen = self.desk.document.template
+        if self.door.document is not None:  # nothing is open any more when another person has sat down
+            self._seen = self.door.document.template
         assert self._seen is not None
         return self._seen
 
@@ -130,7 +130,7 @@ class CodecRuns(QObject):
             self._has_material(ChartMaterial(self.material, self.format()))
         else:
             path = Path(self.material)
-            self.desk.workers.start(lambda _ticket: ClipMaterial(look(path)), self._has_material, self.desk.refuse)
+            self.door.workers.start(lambda _ticket: ClipMaterial(look(path)), self._has_material, self.door.refuse)
 
     def _has_material(self, material: Material) -> None:
         self._on = material
@@ -230,7 +230,7 @@ class CodecRuns(QObject):
     def run(self, only: str | None = None) -> None:
         """Run all codecs that can hold the format, or one."""
         material = self._on
-        if self.running or material is None or self.desk.document is None:
+        if self.running or material is None or self.door.document is None:
             return
         fmt = self.format()
         wanted = holding(fmt) if only is None else [codecs()[only]]
@@ -251,7 +251,7 @@ class CodecRuns(QObject):
             spent = monotonic() - began
             self.progressed.emit(what, share, spent / share * (1 - share) if share > 0.03 else None)
 
-        self._ticket = self.desk.workers.start(work, lambda _none: self._ended(), self._stopped, progressed, self._gave)
+        self._ticket = self.door.workers.start(work, lambda _none: self._ended(), self._stopped, progressed, self._gave)
         self.running_changed.emit()
 
     def cancel(self) -> None:
@@ -272,7 +272,7 @@ class CodecRuns(QObject):
 
     def _stopped(self, error: QuarryError) -> None:
         self._ended()
-        self.desk.say(f"The run was stopped: {error}. What was measured by then is kept.")
+        self.door.say(f"The run was stopped: {error}. What was measured by then is kept.")
 
     def _ended(self) -> None:
         self._ticket = None
@@ -285,7 +285,7 @@ class CodecRuns(QObject):
         if self.chosen is not None:
             name = codecs()[self.chosen].name
             place = "proxy.codec" if self.use == _PROXY else "intermediate.codec"
-            self.desk.edit(f"Codec: {name}", Edit(place, self.chosen), said=f"The template now uses {name}.")
+            self.door.edit(f"Codec: {name}", Edit(place, self.chosen), said=f"The template now uses {name}.")
 
 
 def _db(value: float) -> str:

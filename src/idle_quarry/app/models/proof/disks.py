@@ -30,7 +30,7 @@ from idle_quarry.proof.disks import (
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 _KINDS = {
     "system": "the system disk", "network": "a network share", "memory": "the machine's memory, not a disk",
@@ -102,9 +102,9 @@ class Disks(QObject):
     changed = Signal()
     progressed = Signal(str, float)
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
+        self.door = door
         self.places: list[PlaceStatus] = []
         self.kept: list[KeptData] = []
         self._others: list[Path] = []
@@ -116,16 +116,16 @@ class Disks(QObject):
 
     def show_template(self) -> None:
         """Look at the open template's places, other folders that were asked for, and what the program keeps."""
-        document = self.desk.document
+        document = self.door.document
         if document is None:
             return
         template = document.template
         asked: list[tuple[StoragePlace | None, Path]] = [(p, Path(p.path or "/")) for p in template.places]
         asked += [(None, path) for path in self._others]
-        jobs = self.desk.read(lambda library: {job.title: Path(job.folder) for job in library.jobs()}) or {}
+        jobs = self.door.read(lambda library: {job.title: Path(job.folder) for job in library.jobs()}) or {}
         # a share that does not answer must not hold up the window
-        self.desk.workers.start(
-            lambda _ticket: (_surveyed(template, asked), holdings(jobs)), self._surveyed, self.desk.refuse
+        self.door.workers.start(
+            lambda _ticket: (_surveyed(template, asked), holdings(jobs)), self._surveyed, self.door.refuse
         )
 
     def _surveyed(self, found: tuple[list[PlaceStatus], list[KeptData]]) -> None:
@@ -141,7 +141,7 @@ class Disks(QObject):
     def measure(self, path: Path) -> None:
         """Measure how fast a folder's disk is."""
         if self._ticket is not None:
-            self.desk.say("One disk at a time: two would be measured as half of each.")
+            self.door.say("One disk at a time: two would be measured as half of each.")
             return
 
         def work(ticket: Ticket) -> Speed:
@@ -149,7 +149,7 @@ class Disks(QObject):
             keep(speed)
             return speed
 
-        self._ticket = self.desk.workers.start(work, self._done, self._failed, self.progressed.emit)
+        self._ticket = self.door.workers.start(work, self._done, self._failed, self.progressed.emit)
         self.progressed.emit(f"measuring {path}", 0.0)
 
     def cancel(self) -> None:
@@ -162,15 +162,15 @@ class Disks(QObject):
 
     def _done(self, speed: Speed) -> None:
         self._ended()
-        self.desk.documents.disks_measured()
+        self.door.documents.disks_measured()
         self.show_template()
-        self.desk.say(
+        self.door.say(
             f"{speed.path} writes {speed.write_mb_s:.0f} and reads {speed.read_mb_s:.0f} MB/s. Findings go by that from now on."
         )
 
     def _failed(self, error: QuarryError) -> None:
         self._ended()
-        self.desk.refuse(error)
+        self.door.refuse(error)
 
     def put_in(self, found: PlaceStatus) -> None:
         """Write what was measured into the template, where others see it too."""
@@ -181,18 +181,18 @@ class Disks(QObject):
         if found.volume is not None and found.volume.kind in _DISKS and place.disk == "not known":
             edits.append(Edit(f"places.{place.id}.disk", _DISKS[found.volume.kind]))
         said = f"{place.name} plays {speed.read_mb_s:.0f} MB/s in the template now."
-        self.desk.edit(f"Measured speed of {place.name}", *edits, said=said)
+        self.door.edit(f"Measured speed of {place.name}", *edits, said=said)
 
     def clear(self, kept: KeptData) -> None:
         """Clear what the program keeps and can make again."""
         try:
             freed = clear(kept)
         except DiskError as error:
-            self.desk.refuse(error)
+            self.door.refuse(error)
             return
-        self.desk.documents.disks_measured()
+        self.door.documents.disks_measured()
         self.show_template()
-        self.desk.say(f"{bytes_words(freed)} of {kept.name} cleared; they are made again when they are wanted.")
+        self.door.say(f"{bytes_words(freed)} of {kept.name} cleared; they are made again when they are wanted.")
 
 
 def _surveyed(template: Template, asked: list[tuple[StoragePlace | None, Path]]) -> list[PlaceStatus]:

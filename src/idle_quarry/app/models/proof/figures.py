@@ -53,9 +53,9 @@ class BenchFigures(QObject):
 
         def failed(error: QuarryError) -> None:
             self._figure_ticket = None
-            self._pictures.desk.refuse(error)
+            self._pictures.door.refuse(error)
 
-        self._figure_ticket = self._pictures.desk.workers.start(
+        self._figure_ticket = self._pictures.door.workers.start(
             lambda _ticket: bench.figures(still, stills[0]), done, failed
         )
 
@@ -71,20 +71,20 @@ class BenchFigures(QObject):
         ready = [still.shown for still in stills if still is not None]
         if len(ready) < 2:
             waits = len(self._pictures.methods) > 1
-            self._pictures.desk.say(
+            self._pictures.door.say(
                 "The pictures are still being made." if waits else "Put another method beside this one first."
             )
             return
-        self._pictures.desk.workers.start(
-            lambda _ticket: greatest_difference(ready), self._differ, self._pictures.desk.refuse
+        self._pictures.door.workers.start(
+            lambda _ticket: greatest_difference(ready), self._differ, self._pictures.door.refuse
         )
 
     def _differ(self, place: PictureArea) -> None:
         if place.amount == 0:
-            self._pictures.desk.say("These pictures are the same in every sample.")
+            self._pictures.door.say("These pictures are the same in every sample.")
             return
         self.found.emit(place)
-        self._pictures.desk.say(
+        self._pictures.door.say(
             f"They differ most around sample {place.x + place.width // 2}, line {place.y + place.height // 2}: "
             f"{place.amount:.1f} of 255 on the average of {place.width} × {place.height}."
         )

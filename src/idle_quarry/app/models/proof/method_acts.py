@@ -35,7 +35,7 @@ class MethodActs:
         place = f"sources.{subject.source_id}.exceptions.{excepted.id}.policy" if excepted else subject.place
         whose = f"{excepted.clip} alone" if excepted else subject.name
         said = f"{name.name} of {whose} is now {name[method].label}.{self._late(number)}"
-        self._pictures.desk.edit(
+        self._pictures.door.edit(
             f"{name.name}: {name[method].label} for {subject.name}",
             Edit(f"{place}.{self._pictures.part}", method),
             said=said,
@@ -54,7 +54,7 @@ class MethodActs:
 
     def exception(self) -> ClipException | None:
         """Return the exception that the template makes for the clip on the bench."""
-        document, name = self._pictures.desk.document, self._pictures.clip_name().casefold()
+        document, name = self._pictures.door.document, self._pictures.clip_name().casefold()
         if document is None or self._pictures.subject is None or not name:
             return None
         for source in document.template.sources:
@@ -72,20 +72,20 @@ class MethodActs:
 
     def toggle_exception(self) -> None:
         """Keep the first picture's policy for this clip alone, or take the exception back."""
-        document, subject = self._pictures.desk.document, self._pictures.subject
+        document, subject = self._pictures.door.document, self._pictures.subject
         if document is None or subject is None or not self.may_except:
             return
         place, excepted, name = f"sources.{subject.source_id}.exceptions", self.exception(), self._pictures.clip_name()
         if excepted is not None:
             said = f"{name} is converted like the rest of {subject.name}."
-            self._pictures.desk.edit(f"No exception for {name}", Edit(f"{place}.{excepted.id}", None), said=said)
+            self._pictures.door.edit(f"No exception for {name}", Edit(f"{place}.{excepted.id}", None), said=said)
             return
         source = next(s for s in document.template.sources if s.id == subject.source_id)
         ident = slug(Path(name).stem, {exception.id for exception in source.exceptions})
         policy = self._pictures.policies()[0] if self._pictures.methods else self._pictures.own_policy()
         made = ClipException(id=ident, clip=name, policy=policy)
         said = f"{name} keeps its own methods from now on: choose them here; the rest of {subject.name} is as before."
-        self._pictures.desk.edit(f"Exception for {name}", Edit(f"{place}.{ident}", made), said=said)
+        self._pictures.door.edit(f"Exception for {name}", Edit(f"{place}.{ident}", made), said=said)
 
     def set_zoom(self, text: str) -> bool:
         """Enlarge or reduce this clip alone, as its exception says; return whether the text was taken."""
@@ -96,6 +96,6 @@ class MethodActs:
         try:
             edit = zoom_setting(place, "", excepted.policy).edit(text)
         except QuarryError as error:
-            self._pictures.desk.refuse(error)
+            self._pictures.door.refuse(error)
             return False
-        return edit.value == excepted.policy.zoom or self._pictures.desk.edit(f"Zoom of {excepted.clip}", edit)
+        return edit.value == excepted.policy.zoom or self._pictures.door.edit(f"Zoom of {excepted.clip}", edit)

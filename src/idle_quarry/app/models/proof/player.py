@@ -107,7 +107,7 @@ class Player(QObject):
                     bench.still(policy, index)
                 ticket.give(monotonic() - start)
 
-        self._ticket = self._pictures.desk.workers.start(work, lambda _none: None, self._failed, gave=self._one_made)
+        self._ticket = self._pictures.door.workers.start(work, lambda _none: None, self._failed, gave=self._one_made)
 
     def _index(self, number: int) -> int:
         return self._first + (self._from + number) % self._count
@@ -160,4 +160,4 @@ class Player(QObject):
 
     def _failed(self, error: QuarryError) -> None:
         self.stop()
-        self._pictures.desk.refuse(error)
+        self._pictures.door.refuse(error)

@@ -18,7 +18,7 @@ from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.path.grades import GRADES
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 PAGES = ("Pictures", "Codecs", "Disks")
 
@@ -29,21 +29,21 @@ class Proof(QObject):
     changed = Signal()
     page_changed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self.desk = desk
-        self.pictures, self.codecs, self.disks = BenchPictures(desk), CodecRuns(desk), Disks(desk)
+        self.door = door
+        self.pictures, self.codecs, self.disks = BenchPictures(door), CodecRuns(door), Disks(door)
         self.page = PAGES[0]
         self.station = ""
         self.looked_at = False  #: whether the view is in sight: nothing is converted for nobody
         self._followed: Document | None = None
         self._wanted: Path | None = None
-        desk.documents.opened.connect(self._opened)
-        desk.documents.edited.connect(self._edited)
+        door.documents.opened.connect(self._opened)
+        door.documents.edited.connect(self._edited)
         self._opened()
 
     def _opened(self) -> None:
-        document = self.desk.document
+        document = self.door.document
         if document is not self._followed:
             self._followed = document
             if document is not None:
@@ -51,7 +51,7 @@ class Proof(QObject):
         self._edited()
 
     def _edited(self) -> None:
-        document = self.desk.document
+        document = self.door.document
         if document is not None:
             ids = [station.id for station in document.seen.stations]
             self.station = self.station if self.station in ids else ids[0]
@@ -83,19 +83,19 @@ class Proof(QObject):
 
     def prove(self, ident: str, clip: Path | None) -> None:
         """Put a station's link on the bench, and a clip, or leave there what is there; and show the view."""
-        if self.desk.document is None:
+        if self.door.document is None:
             return
         self._wanted = clip
         self.page, self.station = PAGES[0], ident
         self.pictures.look(self.looked_at)
         self.page_changed.emit()
         self.changed.emit()
-        self.desk.view_wanted.emit("Proof")
+        self.door.view_wanted.emit("Proof")
         self._bring_up_to_date()
 
     def _bring_up_to_date(self) -> None:
         """Bring the page in sight up to date; the others wait until they are looked at."""
-        document = self.desk.document
+        document = self.door.document
         if document is None or not self.looked_at:
             return
         if self.page == "Codecs":
@@ -114,7 +114,7 @@ class Proof(QObject):
 
     def title_words(self) -> str:
         """Return the two ends of the link on the bench."""
-        document = self.desk.document
+        document = self.door.document
         if document is None:
             return ""
         path = document.seen
@@ -123,7 +123,7 @@ class Proof(QObject):
 
     def clips(self) -> list[Path]:
         """Return clips that lie beside this library: the demo's."""
-        folder = self.desk.library.place.parent / "clips"
+        folder = self.door.library.place.parent / "clips"
         if not folder.is_dir():
             return []
         return sorted(path for path in folder.iterdir() if path.suffix.lower() in MEDIA_SUFFIXES and path.is_file())

@@ -139,7 +139,7 @@ class JobPage(QWidget):
 
     def _do(self, step: NextStep) -> None:
         """Do what a step offers: open its file or folder, or look at its clips against the job's template."""
-        desk = self.model.desk
+        desk = self.model.door
         if step.path is None or not step.path.exists():
             desk.say(f"{step.path} is no longer there.", refusal=True)
         elif step.act == "look at clips":

@@ -13,8 +13,8 @@ from idle_quarry.app.appearance.roles import on
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.models.jobs.material.material import used_words
+from idle_quarry.app.models.jobs.trial.sides import CLIPS
 from idle_quarry.app.models.jobs.trial.trial import Trial
-from idle_quarry.app.trial_keys import CLIPS
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.tinted import tint, tinted
 

@@ -17,9 +17,10 @@ from idle_quarry.app.drawing.trial_lanes import ItemLook
 from idle_quarry.app.models.jobs.trial.acts import MOVED
 from idle_quarry.app.models.jobs.trial.costs import LACKING, LOSSY, OFF_SPEED, Costs
 from idle_quarry.app.models.jobs.trial.renders import NOT_RENDERED
+from idle_quarry.app.models.jobs.trial.sides import CLIPS, LOWER, UPPER
 from idle_quarry.app.models.jobs.trial.trial import Trial
+from idle_quarry.app.models.jobs.trial.trial_keys import OWN, Keys, keys_of
 from idle_quarry.app.questions import Question
-from idle_quarry.app.trial_keys import CLIPS, LOWER, OWN, UPPER, Keys, keys_of
 from idle_quarry.app.views.jobs.trial_clips import TrialClips
 from idle_quarry.app.views.jobs.trial_player import TrialPlayer
 from idle_quarry.app.views.jobs.trial_side import TimelineSide

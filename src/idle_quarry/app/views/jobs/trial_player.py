@@ -11,7 +11,7 @@ from idle_quarry.app.appearance.roles import on
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.models.jobs.trial.trial import Trial
-from idle_quarry.app.trial_keys import KEYS_HELP
+from idle_quarry.app.models.jobs.trial.trial_keys import KEYS_HELP
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.pictures.player_picture import PlayerPicture
 

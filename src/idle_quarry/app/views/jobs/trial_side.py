@@ -14,8 +14,8 @@ from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.trial_lanes import COUNT, ItemLook
 from idle_quarry.app.models.jobs.trial.costs import Costs
 from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
+from idle_quarry.app.models.jobs.trial.sides import UPPER
 from idle_quarry.app.models.jobs.trial.trial import Trial
-from idle_quarry.app.trial_keys import UPPER
 from idle_quarry.app.widgets.basic.labels import OneLine
 from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes
 from idle_quarry.counting import counted

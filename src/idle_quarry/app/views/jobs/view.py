@@ -24,7 +24,7 @@ from idle_quarry.app.appearance.roles import on
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.jobs.jobs import PAGES, STATES
+from idle_quarry.app.models.jobs.job_list import PAGES, STATES
 from idle_quarry.app.models.jobs.trial.trial import PAGE as TRIAL
 from idle_quarry.app.views.jobs.cuts_page import CutsPage
 from idle_quarry.app.views.jobs.handover_page import HandoverPage

@@ -155,7 +155,7 @@ class TracksEditor(_Editor):
     def _ask_colour(self) -> None:
         item = self.tree.currentItem()
         if item is None:
-            self.model.desk.say("Choose a track first, then its colour.", refusal=True)
+            self.model.door.say("Choose a track first, then its colour.", refusal=True)
             return
         self.colours().exec(self.tree.viewport().mapToGlobal(self.tree.visualItemRect(item).bottomLeft()))
 

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QFormLayout, QHBoxLayout, 
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import BRIGHTNESSES, TEXT_SIZES
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.people.lending import WHEN
+from idle_quarry.app.lending_model import WHEN
 from idle_quarry.app.views.profile.keys import KeyTable
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.buttons import button

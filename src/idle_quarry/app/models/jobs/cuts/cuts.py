@@ -27,7 +27,7 @@ from idle_quarry.printing import write_pdf
 from idle_quarry.signal.rates import rate_text
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.jobs.jobs import Jobs
+    from idle_quarry.app.models.jobs.job_list import JobList
 
 ALL, LACKING = "every event", "what lacks or is elsewhere"
 
@@ -48,7 +48,7 @@ class Cuts(JobPart):
 
     chosen_changed = Signal()
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, jobs: JobList) -> None:
         super().__init__(jobs)
         self._of: dict[str, _JobCuts] = {}
         self.chosen: int | None = None  #: the number of the event that is looked at
@@ -220,7 +220,7 @@ class Cuts(JobPart):
             )[0]
 
         def done(made: Path) -> None:
-            self.desk.say(f"{made.name} is among the job's timelines now, and its clips among the job's.")
+            self.door.say(f"{made.name} is among the job's timelines now, and its clips among the job's.")
             self.jobs.check_again()
 
-        self.desk.workers.start(work, done, self.desk.refuse)
+        self.door.workers.start(work, done, self.door.refuse)

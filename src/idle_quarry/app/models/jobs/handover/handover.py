@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import Signal
 
 from idle_quarry.app.background.workers import Ticket
+from idle_quarry.app.destinations import SeeInTrial, ShowSetting
 from idle_quarry.app.models.intake.scrubber import Scrubber
 from idle_quarry.app.models.jobs.handover.verify_queue import VerifyQueue
 from idle_quarry.app.models.jobs.handover.watched_folder import WatchedFolder
 from idle_quarry.app.models.jobs.part import JobPart
-from idle_quarry.app.models.jobs.trial.trial import PAGE as TRIAL
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import Job
@@ -28,12 +28,11 @@ from idle_quarry.jobs.handover.record import (
     read_record,
 )
 from idle_quarry.media.inspecting import inspect
-from idle_quarry.path.settings import settings_of
 from idle_quarry.path.template import Delivery
 from idle_quarry.printing import write_pdf
 
 if TYPE_CHECKING:  # what measures pictures is slow to read, and read by the workers that do
-    from idle_quarry.app.models.jobs.jobs import Jobs
+    from idle_quarry.app.models.jobs.job_list import JobList
     from idle_quarry.media.whole.measure import FileMeasurement
 
 PAGE = "Hand-over"
@@ -45,13 +44,13 @@ class Handover(JobPart):
 
     chosen_changed = Signal()
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, jobs: JobList) -> None:
         super().__init__(jobs)
         self.files: tuple[VerificationRecord, ...] = ()
         self.chosen: VerificationRecord | None = None
         self.check: str = ""  #: the check that is looked at
         self.measured: FileMeasurement | None = None  #: of the chosen file, for its lanes; None while it is not known
-        self.scrubber = Scrubber(self.desk)
+        self.scrubber = Scrubber(self.door)
         self.watched = WatchedFolder(self)
         self.to_verify = VerifyQueue(self)
         self._folder: Path | None = None
@@ -69,7 +68,7 @@ class Handover(JobPart):
         self.watched.watch(None)
         self._folder, self.files, self.chosen, self.measured = folder, (), None, None
         if folder is not None:
-            self.desk.workers.start(lambda _ticket: read_record(folder), self._show_files, self.desk.refuse)
+            self.door.workers.start(lambda _ticket: read_record(folder), self._show_files, self.door.refuse)
         self.changed.emit()
 
     def _show_files(self, files: tuple[VerificationRecord, ...]) -> None:
@@ -117,7 +116,7 @@ class Handover(JobPart):
                     self._go_to_place()
                     self.chosen_changed.emit()
 
-            self.desk.workers.start(work, done, lambda _error: None)
+            self.door.workers.start(work, done, lambda _error: None)
         self.chosen_changed.emit()
 
     def checks(self) -> list[dict[str, Any]]:
@@ -156,16 +155,8 @@ class Handover(JobPart):
         place, record = self.setting(), self.jobs.record
         if place is None or record is None:
             return
-        self.desk.open_stored(record.template_id, record.revision)
-        document = self.desk.document
-        found = (
-            next((setting for setting in settings_of(document.template) if setting.place == place), None)
-            if document
-            else None
-        )
-        if found is not None:
-            self.desk.view_wanted.emit("Path")
-            self.desk.path.show_setting(found)
+        self.door.open_stored(record.template_id, record.revision)
+        self.door.go(ShowSetting(place))
 
     def source(self) -> tuple[str, int] | None:
         """Return the timeline and its frame that the picture that is looked at was made of."""
@@ -173,11 +164,9 @@ class Handover(JobPart):
 
     def see_in_trial(self) -> None:
         """Look at that frame of its timeline, with what the template does to it."""
-        found, trial = self.source(), self.jobs.trial
-        if found is None:
-            return
-        self.jobs.show_page(TRIAL)
-        trial.open_at(*found)
+        source = self.source()
+        if source is not None:
+            self.door.go(SeeInTrial(*source))
 
     # -- doing ---------------------------------------------------------------------------------------------------------
 
@@ -199,12 +188,12 @@ class Handover(JobPart):
         def work(ticket: Ticket) -> tuple[VerificationRecord, bool]:
             from idle_quarry.jobs.lending.job_tasks import delivered
 
-            return delivered(self.desk.lending.house()[0], job, timeline, delivery, folder, ticket.progress)
+            return delivered(self.door.lending.house()[0], job, timeline, delivery, folder, ticket.progress)
 
         def done(made: tuple[VerificationRecord, bool]) -> None:
             new, passes = made
             self.keep(job, new)
-            self.desk.say(
+            self.door.say(
                 f"{new.path.name} is made{' and passes' if passes else ', and fails its own spec: it is not handed over'}."
                 + (f" {new.document['remark']}" if "remark" in new.document else "")
             )
@@ -220,21 +209,21 @@ class Handover(JobPart):
     ) -> None:
         """Keep a verification with its job, by `keep`, and in the library where it is evidence."""
         record = next((record for record in self.jobs.records if Path(record.folder) == job.folder), None)
-        library = self.desk.library
+        library = self.door.library
 
         def done(files: tuple[VerificationRecord, ...]) -> None:
             kept = next((file for file in files if file.path == found.path and file.document == found.document), found)
             handed = handed_over(kept, job, record.template_id, library.person) if record is not None else None
             if handed is not None:
-                self.desk.write(
+                self.door.write(
                     lambda library: library.record_handover(handed),
-                    lambda _none: self.desk.shelves_changed.emit(),
-                    self.desk.refuse,
+                    lambda _none: self.door.shelves_changed.emit(),
+                    self.door.refuse,
                 )
             if job.folder == self._folder:
                 self._show_files(files)
 
-        self.desk.workers.start(lambda _ticket: keep(job.folder, found), done, self.desk.refuse)
+        self.door.workers.start(lambda _ticket: keep(job.folder, found), done, self.door.refuse)
 
     def accept(self) -> None:
         """Ask why the check that is looked at is accepted, and keep that with the person's name."""
@@ -244,12 +233,12 @@ class Handover(JobPart):
 
         def take(because: str, answered: Answered) -> None:
             try:
-                new = accepted(file, check, self.desk.library.person, because)
+                new = accepted(file, check, self.door.library.person, because)
             except QuarryError as error:
                 answered(str(error))
                 return
             answered(None)
-            person = self.desk.library.person
+            person = self.door.library.person
             self.keep(job, new, lambda folder, _new: keep_accepted(folder, file, check, person, because))
 
         self.asked.emit(Question(f"{check.replace('_', ' ').capitalize()} is accepted because", "Accept it", take))

@@ -65,7 +65,7 @@ class VerifyQueue:
             from idle_quarry.jobs.lending.job_tasks import verified
 
             try:
-                return verified(handover.desk.lending.house()[0], job, path, delivery, ticket.progress)
+                return verified(handover.door.lending.house()[0], job, path, delivery, ticket.progress)
             except Cancelled:
                 raise
             except QuarryError as error:

@@ -82,7 +82,7 @@ class WatchedFolder(QObject):
             self._looking = False
             self._said(error.what)
 
-        handover.desk.workers.start(lambda _ticket: _files_in(folder), done, refused, quiet=True)
+        handover.door.workers.start(lambda _ticket: _files_in(folder), done, refused, quiet=True)
 
     def _said(self, trouble: str) -> None:
         if trouble != self.trouble:

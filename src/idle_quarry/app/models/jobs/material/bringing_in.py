@@ -16,7 +16,7 @@ from idle_quarry.media.clip import Clip
 from idle_quarry.path.template import Source
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 
 @dataclass(frozen=True)
@@ -46,9 +46,9 @@ class BringingIn(QObject):
     told = Signal()
     brought = Signal(object)
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, door: Door) -> None:
         super().__init__()
-        self._desk = desk
+        self._door = door
         self._waiting: deque[BringInRequest] = deque()
         self._now: tuple[BringInRequest, Ticket] | None = None
         self._share = 0.0
@@ -84,7 +84,7 @@ class BringingIn(QObject):
             return
         request, self._share = self._waiting.popleft(), 0.0
         entry, folder, name = request.entry, request.job.folder, request.entry.path.name
-        lending = self._desk.lending
+        lending = self._door.lending
 
         def work(ticket: Ticket) -> None:
             from idle_quarry.jobs.lending.job_tasks import brought_in
@@ -115,13 +115,13 @@ class BringingIn(QObject):
 
         def failed(error: QuarryError) -> None:
             if isinstance(error, Cancelled):
-                self._desk.say(f"{name} was not brought in; nothing was left behind.")
+                self._door.say(f"{name} was not brought in; nothing was left behind.")
             else:
-                self._desk.refuse(error)
+                self._door.refuse(error)
             ended()
 
         def progressed(_name: str, share: float) -> None:
             self._share = share
             self.told.emit()
 
-        self._now = request, self._desk.workers.start(work, done, failed, progressed)
+        self._now = request, self._door.workers.start(work, done, failed, progressed)

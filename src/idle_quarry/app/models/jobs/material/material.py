@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QTimer
 
 from idle_quarry.app.background.workers import Ticket
+from idle_quarry.app.destinations import LookAtClips
 from idle_quarry.app.models.jobs.material.bringing_in import BringingIn, BringInRequest
 from idle_quarry.app.models.jobs.part import JobPart
 from idle_quarry.app.questions import Choice
@@ -44,7 +45,7 @@ from idle_quarry.path.template import Source, Template
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.jobs.jobs import Jobs
+    from idle_quarry.app.models.jobs.job_list import JobList
 
 #: The names of the pages that show them: clips are looked at when one is seen, and not before.
 PAGES = ("Material", "Trial")
@@ -79,11 +80,11 @@ class MaterialRow:
 class JobMaterial(JobPart):
     """The rows are what the job's record and the files say; every act changes that record, and looks again."""
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, jobs: JobList) -> None:
         super().__init__(jobs)
         self.rows: list[MaterialRow] = []
         self.looked = False  #: whether the rows are those of the job that is seen
-        self.bringing = BringingIn(self.desk)
+        self.bringing = BringingIn(self.door)
         self._folder: Path | None = None  #: of the job whose rows these are
         #: What was asked for and is not done: one look that takes the place of another does what that was to do too.
         self._asked: list[tuple[Change, Callable[[], object]]] = []
@@ -135,7 +136,7 @@ class JobMaterial(JobPart):
         def work(_ticket: Ticket) -> _Glance:
             return material_in(job.folder, job.folders, job.files), _timelines_in(job.folder)
 
-        self.desk.workers.start(work, done, failed, quiet=True)
+        self.door.workers.start(work, done, failed, quiet=True)
 
     def _brought(self, folder: Path) -> None:
         if folder == self._folder:
@@ -191,8 +192,7 @@ class JobMaterial(JobPart):
 
     def see(self, paths: Sequence[Path]) -> None:
         """See in Intake all that is measured of clips."""
-        self.desk.view_wanted.emit("Intake")
-        self.desk.intake.look_at(list(paths))
+        self.door.go(LookAtClips(list(paths)))
 
     def can_forget(self, path: Path) -> bool:
         """Return whether a clip is known only because it was added; what lies in the job's folders is known by that."""

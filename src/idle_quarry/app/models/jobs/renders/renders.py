@@ -34,7 +34,7 @@ from idle_quarry.jobs.renders.status import seconds_of, shown_first
 from idle_quarry.jobs.renders.store import RenderedPiece
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.jobs.jobs import Jobs
+    from idle_quarry.app.models.jobs.job_list import JobList
     from idle_quarry.jobs.lending.task_server import TaskServer
 
 PAGE = "Renders"
@@ -57,7 +57,7 @@ class Renders(JobPart):
 
     folder_wanted = Signal()
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, jobs: JobList) -> None:
         super().__init__(jobs)
         self.seen: RendersSnapshot | None = None
         self._folder: Path | None = None
@@ -101,7 +101,7 @@ class Renders(JobPart):
             self._again = self._again or all_of_it
             return
         self._looking = True
-        lending = self.desk.lending
+        lending = self.door.lending
 
         def work(_ticket: Ticket) -> RendersSnapshot:
             snapshot = look(job, *lending.house()) if all_of_it or before is None else looked_again(job, before)
@@ -120,9 +120,9 @@ class Renders(JobPart):
         def refused(error: QuarryError) -> None:
             self._looking = False
             self._tick.stop()
-            self.desk.refuse(error)
+            self.door.refuse(error)
 
-        self.desk.workers.start(work, done, refused)
+        self.door.workers.start(work, done, refused)
 
     def _show(self, job: Job, found: RendersSnapshot) -> None:
         """Show what was found, and look again while workers are at it."""
@@ -215,7 +215,7 @@ class Renders(JobPart):
     def _next(self) -> None:
         job, act = self._acts[0]
 
-        lending = self.desk.lending
+        lending = self.door.lending
 
         def work(_ticket: Ticket) -> RendersSnapshot:
             snapshot = look(job, *lending.house())
@@ -236,7 +236,7 @@ class Renders(JobPart):
         def ended(found: RendersSnapshot | None, error: QuarryError | None) -> None:
             self._acts.popleft()
             if error is not None:
-                self.desk.refuse(error)
+                self.door.refuse(error)
             if found is not None:
                 self._show(job, found)
                 if found.settled.store is None and job.folder == self._folder:
@@ -244,7 +244,7 @@ class Renders(JobPart):
             if self._acts:
                 self._next()
 
-        self.desk.workers.start(work, lambda found: ended(found, None), lambda error: ended(None, error))
+        self.door.workers.start(work, lambda found: ended(found, None), lambda error: ended(None, error))
 
     # -- where -----------------------------------------------------------------------------------------------------------
 
@@ -263,7 +263,7 @@ class Renders(JobPart):
         job, act = self.job, self._then
         if job is None:
             return
-        old, lending = self._rendering.pop(job.folder, None), self.desk.lending
+        old, lending = self._rendering.pop(job.folder, None), self.door.lending
         self._then = None
 
         def work(_ticket: Ticket) -> RendersSnapshot:
@@ -279,7 +279,7 @@ class Renders(JobPart):
             elif act is not None:
                 self._act(act)
 
-        self.desk.workers.start(work, done, self.desk.refuse)
+        self.door.workers.start(work, done, self.door.refuse)
 
     def let_help(self) -> None:
         """Mark what other machines of the house have no way to find, so that they may help."""
@@ -289,10 +289,10 @@ class Renders(JobPart):
         folders = snapshot.unmarked
 
         def done(_none: object) -> None:
-            self.desk.say("Marked: other machines of the house may help from now on.")
+            self.door.say("Marked: other machines of the house may help from now on.")
             self._look()
 
-        self.desk.workers.start(lambda _ticket: mark_all(folders, job), done, self.desk.refuse)
+        self.door.workers.start(lambda _ticket: mark_all(folders, job), done, self.door.refuse)
 
     # -- room --------------------------------------------------------------------------------------------------------------
 
@@ -304,10 +304,10 @@ class Renders(JobPart):
             return
 
         def done(freed: int) -> None:
-            self.desk.say(f"{len(pieces)} renders removed: {bytes_words(freed)} are free again.")
+            self.door.say(f"{len(pieces)} renders removed: {bytes_words(freed)} are free again.")
             self._look()
 
-        self.desk.workers.start(lambda _ticket: store.remove(pieces), done, self.desk.refuse)
+        self.door.workers.start(lambda _ticket: store.remove(pieces), done, self.door.refuse)
 
     def close(self) -> None:
         """End all workers: what they had begun is given back."""

@@ -43,7 +43,7 @@ class TrialActs:
     """Each act means what is chosen of the timeline that is looked at, or what is under its playhead."""
 
     def __init__(self, trial: Trial) -> None:
-        self._trial, self._desk = trial, trial.desk
+        self._trial, self._door = trial, trial.door
 
     def new_timeline(self, typed: str, answered: Answered) -> None:
         """Make another timeline of the job, with the tracks of the template's first one, and open it above."""
@@ -61,7 +61,7 @@ class TrialActs:
             answered(None)
             trial.open(name, "upper")
 
-        self._desk.workers.start(lambda _ticket: keep(path, made, ""), done, lambda error: answered(str(error)))
+        self._door.workers.start(lambda _ticket: keep(path, made, ""), done, lambda error: answered(str(error)))
 
     # -- laying ------------------------------------------------------------------------------------------------------
 
@@ -69,14 +69,14 @@ class TrialActs:
         """Lay what is looked at (a clip from in to out, or what is meant of a timeline) onto the other timeline."""
         trial, target, opened = self._trial, self._trial.aimed, self._trial.here
         if target is None:
-            self._desk.say("No timeline is open to lay it on. Open one above or below.")
+            self._door.say("No timeline is open to lay it on. Open one above or below.")
         elif opened is None:
             if trial.clip is not None:
                 self.lay_clip(trial.clip, target, way, target.frame)
         else:
             span = opened.range()
             if span is None:
-                self._desk.say("Nothing is meant: choose items, or set in and out.")
+                self._door.say("Nothing is meant: choose items, or set in and out.")
                 return
             by_marks = opened.mark_in is not None or opened.mark_out is not None
             self._carry(opened, target, way, span, target.frame, None if by_marks else opened.chosen)
@@ -90,7 +90,7 @@ class TrialActs:
             trial.material.add([path], lambda: again() if str(path) in trial.known else None)
             return
         if row.clip is None:
-            self._desk.say(f"{path.name}: {row.words}.")
+            self._door.say(f"{path.name}: {row.words}.")
             return
         if row.source is None and row.convertible and path not in trial.let_be:
 
@@ -105,7 +105,7 @@ class TrialActs:
         if pieces:
             self._lay(target, way, pieces, at)
         else:
-            self._desk.say(f"{path.name} has nothing for a track of this timeline.")
+            self._door.say(f"{path.name} has nothing for a track of this timeline.")
 
     def _lay(self, target: OpenTimeline, way: str, pieces: list[Piece], at: int) -> None:
         words, change = WAYS[way]
@@ -131,7 +131,7 @@ class TrialActs:
         try:
             pieces = pieces_between(origin, span, chosen, target)
         except QuarryError as error:
-            self._desk.refuse(error)
+            self._door.refuse(error)
         else:
             self._lay(target, way, pieces, at)
 
@@ -140,7 +140,7 @@ class TrialActs:
     def _edit(self, words: str, change: Callable[[Timeline], Timeline]) -> None:
         opened = self._trial.here
         if opened is None:
-            self._desk.say("A clip is looked at. Look at a timeline to change it.")
+            self._door.say("A clip is looked at. Look at a timeline to change it.")
         else:
             opened.edit(words, change)
 
@@ -149,7 +149,7 @@ class TrialActs:
         opened = self._trial.here
         item = opened.here() if opened is not None else None
         if item is None:
-            self._desk.say("No item is chosen, and none is under the playhead.")
+            self._door.say("No item is chosen, and none is under the playhead.")
         else:
             self._edit(words, lambda timeline: change(timeline, item))
 
@@ -179,7 +179,7 @@ class TrialActs:
         opened = self._trial.here
         span = opened.range() if opened is not None else None
         if opened is None or span is None:
-            self._desk.say("Nothing is meant: choose items, or set in and out.")
+            self._door.say("Nothing is meant: choose items, or set in and out.")
             return
         if opened.edit(words, lambda timeline: change(timeline, *span)):
             opened.mark("in", None)
@@ -200,7 +200,7 @@ class TrialActs:
         if opened is None:
             return
         if match is None:
-            self._desk.refuse(NotUnderstood("frames are typed as +12, −3 or +2s", subject=typed.strip()[:20]))
+            self._door.refuse(NotUnderstood("frames are typed as +12, −3 or +2s", subject=typed.strip()[:20]))
             return
         sign, digits, seconds = match.groups()
         by = round(int(digits) * opened.timeline.rate) if seconds else int(digits)
@@ -272,7 +272,7 @@ class TrialActs:
         opened = self._trial.here
         items = opened.items_chosen() if opened is not None else []
         if opened is None or not items:
-            self._desk.say("Choose what belongs together.")
+            self._door.say("Choose what belongs together.")
         elif items[0].link is not None and len({item.link for item in items}) == 1:
             self._edit("unlink", lambda timeline: edits.unlink(timeline, items[0].ident))
         else:
@@ -287,7 +287,7 @@ class TrialActs:
         opened = self._trial.here
         item = opened.here() if opened is not None else None
         if item is None:
-            self._desk.say("No item is chosen, and none is under the playhead.")
+            self._door.say("No item is chosen, and none is under the playhead.")
             return
 
         def accept(text: str, answered: Answered) -> None:
@@ -326,7 +326,7 @@ class TrialActs:
             if opened.edit("link to another file", lambda timeline: edits.relinked(timeline, old, media)):
                 self._trial.material.add([path])
 
-        self._desk.workers.start(lambda _ticket: media_of(inspect(path)), done, self._desk.refuse)
+        self._door.workers.start(lambda _ticket: media_of(inspect(path)), done, self._door.refuse)
 
     def mark(self, text: str = "") -> None:
         """Set a mark at the playhead; without words, take away one that is there."""
@@ -354,7 +354,7 @@ class TrialActs:
         """
         opened, row = self._trial.here, self._trial.under()[2]
         if opened is None or opened.fit is None:
-            self._desk.say("Pictures are shifted in canvases of another shape than the working picture's.")
+            self._door.say("Pictures are shifted in canvases of another shape than the working picture's.")
             return
 
         def change(timeline: Timeline, item: TimelineItem) -> Timeline:
@@ -388,7 +388,7 @@ class TrialActs:
         def done(timeline: Timeline) -> None:
             opened.edit("an earlier state", lambda _now: timeline)
 
-        self._desk.workers.start(lambda _ticket: read_timeline(state, opened.timeline.rate), done, self._desk.refuse)
+        self._door.workers.start(lambda _ticket: read_timeline(state, opened.timeline.rate), done, self._door.refuse)
 
 
 def _beside(timeline: Timeline, track: Track, by: int) -> Track:

@@ -24,7 +24,7 @@ def find(trial: Trial, *, back: bool = False) -> None:
     if found is None:
         found = next_item(opened.timeline, opened.timeline.end + 1 if back else -1, wanted, back=back)
     if found is None:
-        trial.desk.say(f"Nothing here is “{sought}”.")
+        trial.door.say(f"Nothing here is “{sought}”.")
         return
     opened.choose(frozenset([found[1].ident]))
     trial.go(found[1].at)

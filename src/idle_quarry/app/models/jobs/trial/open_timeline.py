@@ -16,7 +16,7 @@ from idle_quarry.jobs.cutting.timeline_files import ChangedElsewhere, keep, keep
 from idle_quarry.signal.rasters import Raster
 
 if TYPE_CHECKING:
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.door import Door
 
 
 @dataclass(frozen=True)
@@ -35,7 +35,7 @@ class OpenTimeline(QObject):
     kept_changed = Signal()
 
     def __init__(
-        self, desk: Desk, path: Path, timeline: Timeline, canvas: Raster, fit: str | None, state: str | None = None
+        self, door: Door, path: Path, timeline: Timeline, canvas: Raster, fit: str | None, state: str | None = None
     ) -> None:
         super().__init__()
         self.path, self.canvas, self.fit = path, canvas, fit
@@ -46,7 +46,7 @@ class OpenTimeline(QObject):
         self.aims: dict[str, str] = {}  #: track onto which pictures and sound are laid, by kind
         self.kept = ""  #: when its file had its last state, or why it has not
         self.refused = False
-        self._desk = desk
+        self._door = door
         self._acts = [EditStep("opened", timeline)]
         self._at = 0
         self._keeping = False
@@ -82,7 +82,7 @@ class OpenTimeline(QObject):
         try:
             after = change(before)
         except QuarryError as error:
-            self._desk.refuse(error)
+            self._door.refuse(error)
             return False
         if after == before:
             return False
@@ -128,9 +128,9 @@ class OpenTimeline(QObject):
                 self._state = state if known is not None else None
             if error is not None:
                 if isinstance(error, ChangedElsewhere):
-                    self._desk.say(str(error), refusal=True, action=("Look at theirs", self.take_theirs))
+                    self._door.say(str(error), refusal=True, action=("Look at theirs", self.take_theirs))
                 elif not self.refused:
-                    self._desk.refuse(error)
+                    self._door.refuse(error)
                 self.refused, self.kept = True, f"not kept: {error.what}"
             else:
                 self._kept = timeline
@@ -139,7 +139,7 @@ class OpenTimeline(QObject):
             if error is None:
                 self.keep()
 
-        self._desk.workers.start(lambda _ticket: keep(path, timeline, known), ended, ended)
+        self._door.workers.start(lambda _ticket: keep(path, timeline, known), ended, ended)
 
     def take_theirs(self) -> None:
         """Show what another window or room has written, as an act that can be undone: whoever undoes it keeps their own again."""
@@ -152,7 +152,7 @@ class OpenTimeline(QObject):
             self.edit("take what was changed elsewhere", lambda _mine: theirs)
             self.kept_changed.emit()
 
-        self._desk.workers.start(lambda _ticket: read_timeline(self.path, rate), done, self._desk.refuse)
+        self._door.workers.start(lambda _ticket: read_timeline(self.path, rate), done, self._door.refuse)
 
     def close(self) -> None:
         """Write what its file does not have yet, beside it where somebody else changed it; when no other thread writes any more."""

@@ -85,9 +85,9 @@ class TrialRenders(QObject):
 
         def refused(error: QuarryError) -> None:
             self._looking.discard(opened.path)
-            self._trial.desk.refuse(error)
+            self._trial.door.refuse(error)
 
-        self._trial.desk.workers.start(work, done, refused)
+        self._trial.door.workers.start(work, done, refused)
 
     def _look_at_all(self) -> None:
         for opened in self._trial.opened.values():

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Signal
 
 from idle_quarry.app.background.workers import Ticket
+from idle_quarry.app.destinations import ProveLink
 from idle_quarry.app.models.jobs.material.material import JobMaterial, MaterialRow
 from idle_quarry.app.models.jobs.part import JobPart
 from idle_quarry.app.models.jobs.renders.renders import Renders
@@ -19,8 +20,8 @@ from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.app.models.jobs.trial.playback import Playback
 from idle_quarry.app.models.jobs.trial.playback_parts import PlaybackSource
 from idle_quarry.app.models.jobs.trial.renders import TrialRenders
+from idle_quarry.app.models.jobs.trial.sides import CLIPS, LOWER, UPPER
 from idle_quarry.app.models.jobs.trial.sources import ClipSource, KnownClip, TimelineSource, canvas_words
-from idle_quarry.app.trial_keys import CLIPS, LOWER, UPPER
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.at_frame import next_cut, shown_at
 from idle_quarry.jobs.cutting.timeline import Timeline, TimelineItem, Track
@@ -30,7 +31,7 @@ from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.policies import Policy
 
 if TYPE_CHECKING:
-    from idle_quarry.app.models.jobs.jobs import Jobs
+    from idle_quarry.app.models.jobs.job_list import JobList
 
 PAGE = "Trial"
 
@@ -41,7 +42,7 @@ class Trial(JobPart):
     side_changed = Signal()
     under_changed = Signal()
 
-    def __init__(self, jobs: Jobs, material: JobMaterial, renders: Renders) -> None:
+    def __init__(self, jobs: JobList, material: JobMaterial, renders: Renders) -> None:
         super().__init__(jobs)
         self.material, self.renders = material, renders
         self.player: Playback = Playback()
@@ -66,7 +67,7 @@ class Trial(JobPart):
         self.player.seen_changed.connect(self._played)
         self.pieces.changed.connect(self._rendered)
         material.changed.connect(self._material_changed)
-        self.desk.workers.before_rest.append(self._let_go_unseen)
+        self.door.workers.before_rest.append(self._let_go_unseen)
         self.follow(self._see)
 
     # -- the job's timelines and clips -------------------------------------------------------------------------------
@@ -92,7 +93,7 @@ class Trial(JobPart):
         self.in_sight = on
         if not on:
             self.player.stop()
-            self.desk.workers.rest_soon()
+            self.door.workers.rest_soon()
 
     def _let_go_unseen(self) -> None:
         """Close the clips that are open: six of them hold some hundred megabytes."""
@@ -119,7 +120,7 @@ class Trial(JobPart):
             try:
                 opened.close()
             except QuarryError as error:
-                self.desk.refuse(error)
+                self.door.refuse(error)
         self.player.close()
 
     def names(self) -> list[str]:
@@ -148,9 +149,9 @@ class Trial(JobPart):
 
         def done(read: tuple[str, Timeline]) -> None:
             if job.folder == self._folder:
-                self._open(OpenTimeline(self.desk, path, read[1], canvas, fit, read[0]), side)
+                self._open(OpenTimeline(self.door, path, read[1], canvas, fit, read[0]), side)
 
-        self.desk.workers.start(work, done, self.desk.refuse)
+        self.door.workers.start(work, done, self.door.refuse)
 
     def open_at(self, name: str, frame: int) -> None:
         """Open a timeline below, if it is not open, and be at one of its frames."""
@@ -246,7 +247,7 @@ class Trial(JobPart):
         """Look at a clip of the job."""
         row = self.known.get(str(path))
         if row is None or row.clip is None:
-            self.desk.say(f"{path.name}: {row.words if row is not None else 'not among the clips of the job'}.")
+            self.door.say(f"{path.name}: {row.words if row is not None else 'not among the clips of the job'}.")
             return
         self.clip, self.side = path, CLIPS
         first = (self.marks.get(path, (None, None)))[0]
@@ -411,8 +412,8 @@ class Trial(JobPart):
         record, (_, _, row) = self.jobs.record, self.under()
         if record is None or row is None or row.source is None:
             return
-        self.desk.open_stored(record.template_id, record.revision)
-        self.desk.proof.prove(f"source:{row.source.id}", row.entry.path)
+        self.door.open_stored(record.template_id, record.revision)
+        self.door.go(ProveLink(f"source:{row.source.id}", row.entry.path))
 
     def render_from_here(self) -> None:
         """Render the timeline that is looked at from the playhead on, then what lies before it."""

@@ -7,13 +7,13 @@ from fractions import Fraction
 from functools import partial
 from typing import TYPE_CHECKING
 
+from idle_quarry.app.models.jobs.trial.sides import CLIPS
+
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.trial.trial import Trial
 
 Act = Callable[["Trial"], object]
 Keys = dict[str, tuple[str, Callable[[], object]]]
-#: What the player shows and keys act upon: a clip, or one of the two timelines.
-CLIPS, UPPER, LOWER = "clip", "upper", "lower"
 KEYS_HELP = "J K L · I O · ← → · ↑ ↓ cuts · A add · P put in · V lay over · X take out · G lift · S split"
 #: Keys that lists, boxes and lines have for themselves: they act where the player or the lanes have the keyboard.
 OWN = (

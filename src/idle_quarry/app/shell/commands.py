@@ -1,42 +1,20 @@
-"""Commands: what a person can do, as values: name, key, why it cannot be done now, act. Palette, keys and search are made of them."""
+"""All commands of the window, in the order in which they are offered."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING, Protocol
 
 from idle_quarry.app.appearance.theme import BRIGHTNESSES, TEXT_SIZES, theme
-from idle_quarry.app.trial_keys import KEYS
+from idle_quarry.app.command import Command
+from idle_quarry.app.models.jobs.trial.trial_keys import KEYS
 
 if TYPE_CHECKING:
     from idle_quarry.app.desk import Desk
     from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
     from idle_quarry.app.models.jobs.trial.trial import Trial
-
-
-def _always() -> str:
-    return ""
-
-
-@dataclass(frozen=True)
-class Command:
-    """Something a person can do. `why_not` says why it cannot be done now, "" where it can."""
-
-    name: str
-    act: Callable[[], object]
-    key: str = ""
-    why_not: Callable[[], str] = _always
-    menu: str = ""  #: which menu has it
-
-    def carry_out(self, refuse: Callable[[str], object]) -> None:
-        """Do it; or say why it cannot be done now."""
-        why = self.why_not()
-        if why:
-            refuse(why)
-        else:
-            self.act()
 
 
 class Stage(Protocol):
@@ -49,16 +27,6 @@ class Stage(Protocol):
     def all_commands(self) -> None: ...
     def ask_print(self) -> None: ...
     def close(self) -> bool: ...
-
-
-def conflicts(keys: Mapping[str, str]) -> dict[str, list[str]]:
-    """Return the commands whose key others have too, with those others."""
-    found: dict[str, list[str]] = {}
-    for name, key in keys.items():
-        others = [other for other, same in keys.items() if same == key and other != name]
-        if key and others:
-            found[name] = others
-    return found
 
 
 def commands_of(desk: Desk, stage: Stage, views: list[str]) -> list[Command]:

@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from idle_quarry.errors import QuarryError
 
 if TYPE_CHECKING:  # what speaks to a house is read where there is one
-    from idle_quarry.app.desk import Desk
+    from idle_quarry.app.context import AppContext
     from idle_quarry.jobs.lending.lender import MachineLending as Lent
     from idle_quarry.jobs.lending.task_server import TaskServer
 
@@ -23,14 +23,14 @@ WHEN = (NEVER, IDLE, ALWAYS)
 _LOOK_MS, _AGAIN_S = 5_000, 20.0
 
 
-class Lending(QObject):
+class LendingModel(QObject):
     """`changed`: this machine is lent, or no longer, or does something else for others."""
 
     changed = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: AppContext) -> None:
         super().__init__()
-        self._desk = desk
+        self._context = context
         self.words = ""  #: what is to be said of it
         self._one = threading.Lock()
         self._house: TaskServer | None = None
@@ -42,12 +42,12 @@ class Lending(QObject):
         self._was: object = None
         self._tick = QTimer(self, interval=_LOOK_MS)
         self._tick.timeout.connect(self._look)
-        if desk.library.at_hand and desk.preferences.lend != NEVER:
+        if context.library.at_hand and context.preferences.lend != NEVER:
             self._tick.start()
 
     @property
     def _url(self) -> str | None:
-        library = self._desk.library
+        library = self._context.library
         return library.url.render_as_string(hide_password=False) if library.at_hand else None  # type: ignore[attr-defined]
 
     @property
@@ -63,7 +63,7 @@ class Lending(QObject):
             if self._house is None and self._url is not None and time.monotonic() - self._asked > _AGAIN_S:
                 self._house, self._why = opened(self._url)
                 self._asked = time.monotonic()
-            if self._house is not None and self._desk.library.away:  # type: ignore[attr-defined]
+            if self._house is not None and self._context.library.away:  # type: ignore[attr-defined]
                 return None, "the server does not answer"
             return self._house, self._why
 
@@ -76,10 +76,10 @@ class Lending(QObject):
         try:
             hours_of(hours)
         except QuarryError as error:
-            self._desk.refuse(error)
+            self._context.refuse(error)
             self.changed.emit()
             return
-        chosen = self._desk.preferences
+        chosen = self._context.preferences
         chosen.lend, chosen.lend_hours = when, hours.strip()
         self._stop()
         if self.possible and when != NEVER:
@@ -89,7 +89,7 @@ class Lending(QObject):
 
     def _look(self) -> None:
         """Have this machine work for others, or not, as it is chosen."""
-        url, chosen = self._url, self._desk.preferences
+        url, chosen = self._url, self._context.preferences
         if url is None or self._looking:
             return
         now = self.at_hand_of()
@@ -124,7 +124,7 @@ class Lending(QObject):
             self.words = str(error)
             self.changed.emit()
 
-        self._desk.workers.start(work, done, refused)
+        self._context.workers.start(work, done, refused)
 
     def _stop(self) -> None:
         self._tick.stop()
@@ -135,7 +135,7 @@ class Lending(QObject):
             if lent is not None:
                 lent.close()
 
-        self._desk.workers.start(close, lambda _none: None, self._desk.refuse)
+        self._context.workers.start(close, lambda _none: None, self._context.refuse)
 
     def close(self) -> None:
         """End what this machine does for others, and let go of the house."""
