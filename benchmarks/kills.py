@@ -44,12 +44,12 @@ from idle_quarry.path.changes.edits import Edit
 CONVERTING = """
 import sys
 from pathlib import Path
-from idle_quarry.media.coding.converting import Wanted, convert
+from idle_quarry.media.coding.converting import ConversionTarget, convert
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs
 from idle_quarry.signal.words import format_from_words
-clip, wanted = inspect(Path(sys.argv[1])), Wanted(format_from_words("360x288p25"), codecs()["rdd36-proxy"], DEFAULT_POLICY)
+clip, wanted = inspect(Path(sys.argv[1])), ConversionTarget(format_from_words("360x288p25"), codecs()["rdd36-proxy"], DEFAULT_POLICY)
 print("begun", flush=True)
 for number in range(1000):
     convert(clip, wanted, Path(sys.argv[2]) / f"{number}.mov")

@@ -28,7 +28,7 @@ from idle_quarry.jobs.moving import move, move_of
 from idle_quarry.jobs.next_steps import next_steps
 from idle_quarry.jobs.papers import camera_sheet, setup_sheet
 from idle_quarry.jobs.start import StartedJob, start_job
-from idle_quarry.library import FileLibrary, Library, Stored
+from idle_quarry.library import FileLibrary, Library, StoredTemplate
 from idle_quarry.library.records import Revision
 from idle_quarry.media import inspect
 from idle_quarry.path.beginning.beginnings import from_delivery
@@ -49,12 +49,12 @@ LAMP = edited(
 )
 
 
-def stored(library: Library, template: Template) -> Stored:
+def stored(library: Library, template: Template) -> StoredTemplate:
     return library.stored(library.save_new(template, "house", "").template_id)
 
 
 @pytest.fixture(scope="module")
-def lamp(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Stored, StartedJob]]:
+def lamp(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[StoredTemplate, StartedJob]]:
     from idle_quarry.library import open_library
 
     library = open_library(tmp_path_factory.mktemp("library") / "l.db", "Runa")
@@ -64,7 +64,7 @@ def lamp(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Stored, Sta
     library.close()
 
 
-def test_everything_announced_is_there(lamp: tuple[Stored, StartedJob]) -> None:
+def test_everything_announced_is_there(lamp: tuple[StoredTemplate, StartedJob]) -> None:
     revision, job = lamp
     assert all((job.folder / name).is_file() for name in job.files)
     for folder in ("01 Material/02 Archive", "05 Mix/01 Stems", "Timelines", "Line-up", "Papers"):
@@ -82,7 +82,7 @@ def test_everything_announced_is_there(lamp: tuple[Stored, StartedJob]) -> None:
         assert "Pages:           1" in shown.stdout  # one page to hand to a crew
 
 
-def test_timelines_open_in_opentimelineio(lamp: tuple[Stored, StartedJob]) -> None:
+def test_timelines_open_in_opentimelineio(lamp: tuple[StoredTemplate, StartedJob]) -> None:
     _, job = lamp
     timeline = otio.adapters.read_from_file(str(job.folder / "Timelines/Programme.otio"))
     assert otio.opentime.to_timecode(timeline.global_start_time) == "10:00:00:00"
@@ -96,7 +96,7 @@ def test_timelines_open_in_opentimelineio(lamp: tuple[Stored, StartedJob]) -> No
     assert timeline.tracks[0].metadata["idle_quarry"]["colour"].startswith("#")
 
 
-def test_the_line_up_clip_is_what_it_says(lamp: tuple[Stored, StartedJob]) -> None:
+def test_the_line_up_clip_is_what_it_says(lamp: tuple[StoredTemplate, StartedJob]) -> None:
     """Bars by code value, tone by level and frequency, flags and timecode, read back through FFmpeg's libraries."""
     _, job = lamp
     path = next((job.folder / "Line-up").iterdir())
@@ -173,7 +173,7 @@ def test_other_templates_start_too(name: str, edits: tuple[Edit, ...], library: 
         assert record["line_up"]["bars"] == "luma ramp and steps" and clip.declared.audio[0].channels == 8
 
 
-def test_the_recipe_runs(lamp: tuple[Stored, StartedJob], tmp_path: Path) -> None:
+def test_the_recipe_runs(lamp: tuple[StoredTemplate, StartedJob], tmp_path: Path) -> None:
     """With Debian's FFmpeg, on the line-up clip itself; what it makes has the template's flags."""
     _, job = lamp
     script, source = job.folder / "Papers/Intermediate recipe.sh", next((job.folder / "Line-up").iterdir())
@@ -189,7 +189,7 @@ def test_the_recipe_runs(lamp: tuple[Stored, StartedJob], tmp_path: Path) -> Non
     assert wrong.returncode == 1 and "convert it first" in wrong.stderr and not (tmp_path / "no.mov").exists()
 
 
-def test_the_papers_say_every_setting(lamp: tuple[Stored, StartedJob]) -> None:
+def test_the_papers_say_every_setting(lamp: tuple[StoredTemplate, StartedJob]) -> None:
     revision, _ = lamp
     sheet = setup_sheet(revision, "Lamp <3>", evaluate(revision.template))
     assert "Lamp &lt;3&gt;" in sheet and "<3>" not in sheet
@@ -203,7 +203,7 @@ def test_the_papers_say_every_setting(lamp: tuple[Stored, StartedJob]) -> None:
 @pytest.mark.parametrize("template", ALL, ids=lambda template: template.name)
 def test_the_papers_of_the_demo_are_three_pages_and_one(template: Template, tmp_path: Path) -> None:
     revision = Revision("t", 2, "Wren", "2026-11-09T10:00:00Z", "", "approved", "ab" * 32)
-    stored = Stored(template.name, "house", revision, template)
+    stored = StoredTemplate(template.name, "house", revision, template)
     for most, sheet in ((3, setup_sheet), (1, camera_sheet)):
         html = sheet(stored, "Lamp Room", evaluate(template, remedies=False))
         write_pdf(html, tmp_path / "paper.pdf")
@@ -225,7 +225,7 @@ def test_what_is_otherwise_than_the_standard() -> None:
     ]
 
 
-def test_what_a_job_needs_next(lamp: tuple[Stored, StartedJob], tmp_path: Path) -> None:
+def test_what_a_job_needs_next(lamp: tuple[StoredTemplate, StartedJob], tmp_path: Path) -> None:
     folder = tmp_path / "copy"
     shutil.copytree(lamp[1].folder, folder)
     first, second = next_steps(check_job(folder))
@@ -239,7 +239,7 @@ def test_what_a_job_needs_next(lamp: tuple[Stored, StartedJob], tmp_path: Path) 
     assert look.act == "look at clips" and "1 clip" in look.text and look.path == folder
 
 
-def test_drift(lamp: tuple[Stored, StartedJob], tmp_path: Path) -> None:
+def test_drift(lamp: tuple[StoredTemplate, StartedJob], tmp_path: Path) -> None:
     _, job = lamp
     folder = tmp_path / "copy"
     shutil.copytree(job.folder, folder)
@@ -327,7 +327,7 @@ def test_damaged_records_are_refused(text: str, tmp_path: Path) -> None:
         check_job(tmp_path)
 
 
-def test_records_that_reach_outside_are_refused(lamp: tuple[Stored, StartedJob], tmp_path: Path) -> None:
+def test_records_that_reach_outside_are_refused(lamp: tuple[StoredTemplate, StartedJob], tmp_path: Path) -> None:
     record = json.loads((lamp[1].folder / "job.json").read_text())
     record["files"]["../../etc/passwd"] = {"sha256": "0" * 64, "bytes": 1}
     (tmp_path / "job.json").write_text(json.dumps(record))
@@ -401,7 +401,7 @@ def test_places_that_will_not_do(library: Library, tmp_path: Path, monkeypatch: 
         start_job(revision, "Big", tmp_path, write_pdf, "Runa")
 
 
-def test_a_job_never_changes_its_template(lamp: tuple[Stored, StartedJob]) -> None:
+def test_a_job_never_changes_its_template(lamp: tuple[StoredTemplate, StartedJob]) -> None:
     revision, job = lamp
     assert check_job(job.folder).template == revision.template == LAMP
 

@@ -16,11 +16,11 @@ _ROOM = """
 import sys
 from pathlib import Path
 from idle_quarry.jobs.handover.record import note_made
-from idle_quarry.jobs.material import Entry, changed_material
+from idle_quarry.jobs.material import JobClip, changed_material
 folder, room = Path(sys.argv[1]), sys.argv[2]
 for number in range(25):
     note_made(folder, f"{room} {number}", {"timeline": room})
-    changed_material(folder, lambda before: [*before, Entry(Path(f"/m/{room} {number}.mov"), "x")])
+    changed_material(folder, lambda before: [*before, JobClip(Path(f"/m/{room} {number}.mov"), "x")])
 """
 
 

@@ -13,7 +13,7 @@ from idle_quarry.errors import QuarryError
 
 if TYPE_CHECKING:  # what speaks to a house is read where there is one
     from idle_quarry.app.context import AppContext
-    from idle_quarry.jobs.lending.lender import MachineLending as Lent
+    from idle_quarry.jobs.lending.lender import MachineLending
     from idle_quarry.jobs.lending.task_server import TaskServer
 
 #: When a machine is lent, as it is chosen.
@@ -35,7 +35,7 @@ class LendingModel(QObject):
         self._one = threading.Lock()
         self._house: TaskServer | None = None
         self._why, self._asked = "", 0.0
-        self._lent: Lent | None = None
+        self._lent: MachineLending | None = None
         self._looking = False
         #: What is another whenever somebody has done something in the window, and what it was.
         self.at_hand_of: Callable[[], object] = lambda: None
@@ -96,14 +96,13 @@ class LendingModel(QObject):
         moved, self._was = now != self._was, now
         self._looking, lent = True, self._lent
 
-        def work(_ticket: object) -> tuple[Lent, str]:
-            from idle_quarry.jobs.lending.lender import LendingOffer, hours_of, touched
-            from idle_quarry.jobs.lending.lender import MachineLending as Lender
+        def work(_ticket: object) -> tuple[MachineLending, str]:
+            from idle_quarry.jobs.lending.lender import LendingOffer, MachineLending, hours_of, touched
             from idle_quarry.jobs.lending.task_server import lent_words
 
             if moved:
                 touched()
-            lending = lent or Lender(url, LendingOffer(hours_of(chosen.lend_hours), chosen.lend == IDLE))
+            lending = lent or MachineLending(url, LendingOffer(hours_of(chosen.lend_hours), chosen.lend == IDLE))
             why = lending.look()
             house, away = self.house()
             if why or house is None:
@@ -111,7 +110,7 @@ class LendingModel(QObject):
             here = "; ".join(lent_words(machine) for machine in house.here())
             return lending, f"Lent: {here or 'nothing is to be done'}."
 
-        def done(found: tuple[Lent, str]) -> None:
+        def done(found: tuple[MachineLending, str]) -> None:
             self._looking = False
             if not self._tick.isActive():  # it was chosen otherwise meanwhile
                 found[0].close()

@@ -10,7 +10,7 @@ from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, C
 from idle_quarry.jobs.handover.leaders import frames_before, frames_of
 from idle_quarry.media.measurement.sync import flash_and_pip
 from idle_quarry.path.entries.naming import FIELDS, fields_of, made_name
-from idle_quarry.path.entries.programme import ProgrammeItem as Wanted
+from idle_quarry.path.entries.programme import ProgrammeItem
 from idle_quarry.signal.timecode import Timecode, start_timecode
 
 #: How far sound may be from picture, ms: 40 early, 60 late (EBU R 37).
@@ -133,7 +133,7 @@ def _layout(checked_file: CheckedFile) -> Check:
     return checked_file.check("layout", checked_file.layout.words, found, PASSES, said)
 
 
-def _differs(checked_file: CheckedFile, want: Wanted, frames: int) -> str:
+def _differs(checked_file: CheckedFile, want: ProgrammeItem, frames: int) -> str:
     """Return how an item's length differs from what is wanted, "" where it is near enough."""
     if want.seconds is None:
         return ""
