@@ -159,7 +159,7 @@ def killed_while_lending(folder: Path, moments: int, seed: int = 7) -> int:
                 for machine in machines:
                     machine.start(1)
                 time.sleep(chance.uniform(0.2, 1.5))
-                workers = [int(state[1].split()[1]) for state in queue.states().values() if state[1]]
+                workers = [int(state.worker.split()[1]) for state in queue.states().values() if state.worker]
                 if workers:
                     os.kill(chance.choice(workers), signal.SIGKILL)
                     done += 1

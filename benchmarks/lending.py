@@ -22,12 +22,13 @@ from tests.jobs.test_renders import TAPE, known, shot
 from tests.jobs.test_trial import timeline
 from tests.postgres import PrivateServer
 
+from idle_quarry.jobs.lending.queue_choice import file_crew
 from idle_quarry.jobs.lending.server_queue import ServerQueue
 from idle_quarry.jobs.lending.shared_folders import mark
 from idle_quarry.jobs.lending.task_server import SERVER, WORKER, TaskServer
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.jobs.renders.pieces import Canvas, pieces_of
-from idle_quarry.jobs.renders.queue import FileQueue, WorkQueue
+from idle_quarry.jobs.renders.queue import FileQueue, TaskState
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.render_folder import QUEUE_FILE
 from idle_quarry.jobs.renders.rendering import JobRenderer
@@ -64,10 +65,10 @@ def _wanted(clip: Path, count: int) -> list[Recipe]:
 def _ratios(folder: Path, clip: Path, server: PrivateServer) -> None:
     wanted = _wanted(clip, _PIECES)
 
-    def own(place: Path) -> WorkQueue:
+    def own(place: Path) -> FileQueue | ServerQueue:
         return FileQueue(place / QUEUE_FILE)
 
-    def house(place: Path) -> WorkQueue:
+    def house(place: Path) -> FileQueue | ServerQueue:
         return ServerQueue(TaskServer(server.url("Runa", "house")), place.name, "Lamp", RenderStore(place / "renders"))
 
     times: dict[str, list[float]] = {}
@@ -92,10 +93,12 @@ def _ratios(folder: Path, clip: Path, server: PrivateServer) -> None:
     print(f"processors: {len(os.sched_getaffinity(0))}, threads of one core where they share it")
 
 
-def _through(place: Path, wanted: list[Recipe], make: Callable[[Path], WorkQueue], workers: int) -> float:
+def _through(place: Path, wanted: list[Recipe], make: Callable[[Path], FileQueue | ServerQueue], workers: int) -> float:
     """Return the seconds that workers take for all pieces, each of them warm."""
     place.mkdir()
-    rendering = JobRenderer(make(place), RenderStore(place / "renders"), place.name)
+    queue, store = make(place), RenderStore(place / "renders")
+    crew = queue.house.crew(queue.key) if isinstance(queue, ServerQueue) else file_crew(queue, store)
+    rendering = JobRenderer(queue, store, crew, place.name)
     rendering.queue.put(wanted)
     rendering.queue.put([replace(wanted[0], frames=n + 1) for n in range(3 * workers)])
     rendering.start(workers)
@@ -118,14 +121,16 @@ def _deaths(folder: Path, clip: Path, server: PrivateServer) -> None:
     crew = Crew(WORKER, ["--only", "deaths"], settings={SERVER: server.url("Wren", "house")})
     other = Crew(WORKER, ["--only", "deaths"], settings={SERVER: server.url("Wren", "house")})
     crew.start(1)
-    while not any(state[1] for state in queue.states().values()):
+    while not any(state.worker for state in queue.states().values()):
         time.sleep(0.05)
-    identity, pid = next((ident, int(state[1].split()[1])) for ident, state in queue.states().items() if state[1])
+    identity, pid = next(
+        (ident, int(state.worker.split()[1])) for ident, state in queue.states().items() if state.worker
+    )
     os.kill(pid, signal.SIGKILL)
     died = time.monotonic()
     other.start(1)
     while (
-        queue.states().get(identity, ("", f"x {pid}"))[1] in ("", f"{os.uname().nodename} {pid}")
+        queue.states().get(identity, TaskState(worker=f"x {pid}")).worker in ("", f"{os.uname().nodename} {pid}")
         and identity in queue.states()
     ):
         time.sleep(0.1)

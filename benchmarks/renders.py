@@ -21,6 +21,7 @@ from common import machine
 from tests.jobs.test_renders import killed_while_rendering
 
 from idle_quarry.demo import make_clips
+from idle_quarry.jobs.lending.queue_choice import file_crew
 from idle_quarry.jobs.renders.making import RecipePictures
 from idle_quarry.jobs.renders.pieces import Canvas
 from idle_quarry.jobs.renders.queue import FileQueue
@@ -68,7 +69,8 @@ def suffix(recipe: Recipe) -> str:
 def through(recipes: list[Recipe], folder: Path, workers: int) -> float:
     """Return the seconds that so many workers take with queue and store, from the first frame that is done."""
     folder.mkdir()
-    rendering = JobRenderer(FileQueue(folder / QUEUE_FILE), RenderStore(folder / "renders"), folder.name)
+    queue, store = FileQueue(folder / QUEUE_FILE), RenderStore(folder / "renders")
+    rendering = JobRenderer(queue, store, file_crew(queue, store), folder.name)
     rendering.queue.put(recipes)
     # each worker has rendered something before anything is measured: what it reads once is no part of it
     rendering.queue.put([replace(recipes[0], frames=n + 1) for n in range(3 * workers)])

@@ -35,10 +35,10 @@ from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelines_in
 from idle_quarry.jobs.material import taken_in, write_material
-from idle_quarry.jobs.renders.pieces import EXACT, WANTED, Canvas, Piece
+from idle_quarry.jobs.renders.pieces import Canvas, Piece, PieceState
 from idle_quarry.jobs.renders.recipe import ClipFrames
 from idle_quarry.jobs.renders.render_folder import RenderFolder
-from idle_quarry.jobs.renders.status import MISSED, RENDERED, RENDERING, PieceStatus, Programme
+from idle_quarry.jobs.renders.status import PieceStatus, Programme
 from idle_quarry.jobs.renders.store import RenderedPiece
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.stills import FrameSource, shown
@@ -73,7 +73,7 @@ def test_a_programme_is_rendered_played_and_cleared(
     jobs.choose(jobs.records[0].id)
     QTest.mouseClick(view.tabs.buttons["Renders"], Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: bool(states(model)), timeout=60000)
-    assert states(model) == [MISSED] * 3 and "which is not there" in page.where.text()
+    assert states(model) == [PieceState.MISSED] * 3 and "which is not there" in page.where.text()
     assert page.cost.text().startswith("To render: 3 pieces, 1 s of programme, ") and "at a guess" in page.cost.text()
     assert page.rows.rowCount() == 3 and page.rows.index(1, 3).data() == SCAN.name
 
@@ -87,7 +87,7 @@ def test_a_programme_is_rendered_played_and_cleared(
     qtbot.waitUntil(lambda: model.seen is not None and str(cache) in model.seen.settled.why + where_words(model.seen))
     if page.ask.isVisible():  # it lies on the disk of the system
         press(page.ask, "Fill that disk")
-    qtbot.waitUntil(lambda: states(model) == [RENDERED] * 3, timeout=120000)
+    qtbot.waitUntil(lambda: states(model) == [PieceState.RENDERED] * 3, timeout=120000)
     qtbot.waitUntil(lambda: page.cost.text() == "Nothing is left to render.", timeout=20000)
     assert not page.ask.isVisible() and not page.render_button.isEnabled() and not page.pause_button.isVisible()
     assert page.rows.index(0, 5).data() == "rendered" and "MB rendered" in page.where.text()
@@ -101,7 +101,9 @@ def test_a_programme_is_rendered_played_and_cleared(
     qtbot.waitUntil(lambda: trial.opened[LOWER] is not None, timeout=60000)
     opened = trial.opened[LOWER]
     assert opened is not None
-    qtbot.waitUntil(lambda: [each.state for each in trial.pieces.of(opened)] == [RENDERED] * 3, timeout=20000)
+    qtbot.waitUntil(
+        lambda: [each.state for each in trial.pieces.of(opened)] == [PieceState.RENDERED] * 3, timeout=20000
+    )
     trial.go(6)
 
     def played() -> bool:
@@ -118,7 +120,11 @@ def test_a_programme_is_rendered_played_and_cleared(
     first = next(iter(opened.timeline.items))[1].ident
     opened.edit("slip", lambda timeline: edits.slip(timeline, first, 2))
     qtbot.waitUntil(
-        lambda: [each.state for each in trial.pieces.of(opened)] == [MISSED, RENDERED, RENDERED], timeout=20000
+        lambda: (
+            [each.state for each in trial.pieces.of(opened)]
+            == [PieceState.MISSED, PieceState.RENDERED, PieceState.RENDERED]
+        ),
+        timeout=20000,
     )
     trial.go(14)
     trial.sought = NOT_RENDERED
@@ -133,7 +139,7 @@ def test_a_programme_is_rendered_played_and_cleared(
     page.table.selectRow(2)
     assert page.remove_button.isEnabled()
     QTest.mouseClick(page.remove_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: states(model) == [MISSED, RENDERED, MISSED], timeout=20000)
+    qtbot.waitUntil(lambda: states(model) == [PieceState.MISSED, PieceState.RENDERED, PieceState.MISSED], timeout=20000)
 
     # paused it waits, and can be given up
     model.render_slowest()
@@ -144,15 +150,19 @@ def test_a_programme_is_rendered_played_and_cleared(
     qtbot.waitUntil(lambda: model.seen is not None and not model.seen.waiting, timeout=20000)
     model.pause(False)
     model.render_from(path.stem, 12)
-    qtbot.waitUntil(lambda: states(model) == [RENDERED] * 3, timeout=120000)
+    qtbot.waitUntil(lambda: states(model) == [PieceState.RENDERED] * 3, timeout=120000)
 
 
 def test_how_renders_stand_is_said(tmp_path: Path) -> None:
     recipe = black(250)
     canvas = Canvas(recipe.format, recipe.codec)
-    pieces = (Piece(0, 250, EXACT), Piece(250, 500, WANTED, recipe), Piece(500, 750, WANTED, recipe))
+    pieces = (
+        Piece(0, 250, PieceState.EXACT),
+        Piece(250, 500, PieceState.MISSED, recipe),
+        Piece(500, 750, PieceState.MISSED, recipe),
+    )
     programme = Programme("Main", None, canvas, pieces)
-    row = PieceRow(programme, PieceStatus(pieces[1], RENDERING, done=125, worker="other 12"))
+    row = PieceRow(programme, PieceStatus(pieces[1], PieceState.RENDERING, done=125, worker="other 12"))
     seen = RendersSnapshot(
         RenderFolder(None, tmp_path, "x is not there"), (programme,), (row,), waiting=2, paces={recipe.plan: 0.4}
     )
@@ -165,7 +175,10 @@ def test_how_renders_stand_is_said(tmp_path: Path) -> None:
     wanted = (long, replace(long, shown=ClipFrames("x", "x", recipe.format, Policy(), Fraction(0))))
     said = cost_words(replace(seen, wanted=wanted, paces={each.plan: 9000 / 2 / long.frames for each in wanted}))
     assert re.fullmatch(r"To render: 2 pieces, 2\.1 h of programme, \d+ GB, about 2\.5 h\.", said), said
-    stand = [PieceStatus(piece, state) for piece, state in zip(pieces, (EXACT, RENDERED, RENDERED), strict=True)]
+    stand = [
+        PieceStatus(piece, state)
+        for piece, state in zip(pieces, (PieceState.EXACT, PieceState.RENDERED, PieceState.RENDERED), strict=True)
+    ]
     assert [(run.piece.first, run.piece.last) for run in runs_of(stand)] == [(0, 250), (250, 750)]
     for when, pace, meant in (
         ("by hand", 9.0, False), ("everything", 0.001, True), ("where playing is too slow", 0.03, False), ("where playing is too slow", 0.05, True),

@@ -39,6 +39,7 @@ from idle_quarry.jobs.material import read_material, taken_in, write_material
 from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.jobs.renders.making import render
 from idle_quarry.jobs.renders.pieces import pieces_of
+from idle_quarry.jobs.renders.queue import TaskState
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.render_folder import settled
 from idle_quarry.jobs.renders.status import programmes_of, stock_of
@@ -229,7 +230,7 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
         "wanted last, first"
     )
     queue.pause(True)
-    assert queue.paused and {state[0] for state in queue.states().values()} == {"waiting"}
+    assert queue.paused and {state.stage for state in queue.states().values()} == {"waiting"}
     place = {SERVER: server.url("Wren", house)}
     machines = [Crew("tests.jobs.odd_worker", ["--skew", skew], settings=place) for skew in ("-5000", "0", "5000")]
     for machine in machines:
@@ -239,7 +240,7 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
     queue.pause(False)
 
     def workers() -> dict[str, str]:
-        return {state[1].split()[1]: identity for identity, state in queue.states().items() if state[1]}
+        return {state.worker.split()[1]: identity for identity, state in queue.states().items() if state.worker}
 
     waited(lambda: len(workers()) == 3)
     killed, paused, _third = sorted(workers())
@@ -269,8 +270,8 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
     Path(wanted[0].shown.path).write_bytes(b"another film")  # type: ignore[union-attr]
     store.remove(store.all())
     queue.put(wanted[:1])
-    waited(lambda: queue.states().get(wanted[0].identity, ("",))[0] == "failed")
-    assert "is another file now" in queue.states()[wanted[0].identity][3]
+    waited(lambda: queue.states().get(wanted[0].identity, TaskState()).stage == "failed")
+    assert "is another file now" in queue.states()[wanted[0].identity].text
     (store.folder.parent / PROOF).rename(store.folder.parent / "gone")
     queue.drop()
     assert not queue.states()

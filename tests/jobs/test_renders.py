@@ -35,13 +35,11 @@ from idle_quarry.jobs.material import read_material, taken_in, write_material
 from idle_quarry.jobs.renders import task_run
 from idle_quarry.jobs.renders.impact import anew
 from idle_quarry.jobs.renders.making import render
-from idle_quarry.jobs.renders.pieces import EXACT, FAILED, WANTED, Canvas, Piece, Stock, pieces_of
-from idle_quarry.jobs.renders.queue import FileQueue
+from idle_quarry.jobs.renders.pieces import Canvas, Piece, PieceState, Stock, pieces_of
+from idle_quarry.jobs.renders.queue import FileQueue, TaskStage, TaskState
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
 from idle_quarry.jobs.renders.render_folder import answer, settled
 from idle_quarry.jobs.renders.status import (
-    MISSED,
-    RENDERED,
     cost_of,
     programmes_of,
     shown_by_none,
@@ -163,13 +161,13 @@ def test_what_plays_as_it_is_and_what_cannot_be_rendered_is_told() -> None:
     slow = replace(item(7, 70, 10, "same"), speed=Fraction(1, 2))
     pieces = pieces_of(timeline(low=[*lanes, title, slow]), WIDE, stock)
     assert [(piece.state, piece.frames) for piece in pieces] == [
-        (EXACT, 10), (FAILED, 10), (EXACT, 10), (FAILED, 10), (FAILED, 10), (WANTED, 10), (WANTED, 10), (WANTED, 10),
+        (PieceState.EXACT, 10), (PieceState.FAILED, 10), (PieceState.EXACT, 10), (PieceState.FAILED, 10), (PieceState.FAILED, 10), (PieceState.MISSED, 10), (PieceState.MISSED, 10), (PieceState.MISSED, 10),
     ]  # fmt: skip
     assert "missing" in pieces[1].text and "rate" in pieces[3].text and "among the job's" in pieces[4].text
     assert pieces[5].recipe is not None and pieces[5].recipe.shown is None and "black" in pieces[5].text
     assert pieces[7].recipe is not None and pieces[7].recipe.shown is not None and pieces[7].recipe.shown.whole
     tall = Canvas(format_from_words("1080p25"), codecs()["d10-50"])
-    assert [piece.state for piece in pieces_of(timeline(low=lanes), tall, stock)] == [FAILED]
+    assert [piece.state for piece in pieces_of(timeline(low=lanes), tall, stock)] == [PieceState.FAILED]
 
 
 def decoded(path: Path) -> list[tuple[np.ndarray, ...]]:
@@ -283,7 +281,7 @@ def test_a_queue_gives_each_piece_to_one_worker(tmp_path: Path, monkeypatch: pyt
     one.put([second])
     taken = [one.take("a"), other.take("b"), one.take("a"), other.take("b")]
     assert [task and task.recipe for task in taken] == [second, third, first, None]
-    assert other.alive(third.identity, "b", 2) and one.states()[third.identity][:3] == ("taken", "b", 2)
+    assert other.alive(third.identity, "b", 2) and one.states()[third.identity] == TaskState(TaskStage.TAKEN, "b", 2)
     assert not other.alive(second.identity, "b", 1), "it is another's"
     monkeypatch.setattr(time, "time", lambda now=time.time: now() + 31)
     one.alive(second.identity, "a", 1)
@@ -294,14 +292,14 @@ def test_a_queue_gives_each_piece_to_one_worker(tmp_path: Path, monkeypatch: pyt
     other.finished(again.identity, "b")
     assert again.identity not in one.states()
     one.failed(second.identity, "a", "its clip is gone")
-    assert one.states()[second.identity][0] == "failed" and one.states()[second.identity][3] == "its clip is gone"
+    assert one.states()[second.identity] == TaskState(TaskStage.FAILED, done=1, text="its clip is gone")
     one.pause(True)
     one.put([second])
-    assert one.states()[second.identity][0] == "waiting" and other.take("b") is None and other.paused
+    assert one.states()[second.identity].stage == "waiting" and other.take("b") is None and other.paused
     one.pause(False)
     assert other.take("b") is not None
     other.give_back("b")
-    assert all(state[0] == "waiting" for state in one.states().values() if state[1] != "a")
+    assert all(state.stage == "waiting" for state in one.states().values() if state.worker != "a")
     one.drop([task.identity for task in one.tasks() if task.identity != second.identity])
     assert list(one.states()) == [second.identity]
     one.learned("p", 100, 10.0)
@@ -325,7 +323,7 @@ def test_a_full_disk_waits_with_a_sentence_and_goes_on(tmp_path: Path, monkeypat
     class Usage:
         @property
         def free(self) -> int:
-            heard.append(queue.states()[recipe.identity][3])
+            heard.append(queue.states()[recipe.identity].text)
             room[0] += 1
             return 0 if room[0] < 3 else 1 << 40
 
@@ -361,7 +359,7 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
             break
         queue = FileQueue(queue_path)
         queue.put(wanted)
-        for worker in {state[1] for state in queue.states().values() if state[1]}:
+        for worker in {state.worker for state in queue.states().values() if state.worker}:
             queue.give_back(worker)  # as if its silence had been waited for
         queue.close()
         server.stdin.write("go\n")
@@ -464,7 +462,12 @@ def test_a_job_is_rendered_by_its_workers(
     changed = edits.slip(made, next(iter(made.items))[1].ident, 5)
     keep(path, changed)
     programmes = programmes_of(check_job(folder), stock)
-    assert [stood(each, store, {}).state for each in programmes[0].pieces] == [MISSED, RENDERED, RENDERED, RENDERED]
+    assert [stood(each, store, {}).state for each in programmes[0].pieces] == [
+        PieceState.MISSED,
+        PieceState.RENDERED,
+        PieceState.RENDERED,
+        PieceState.RENDERED,
+    ]
     missed = wanted_of(programmes, store)
     assert shown_by_none(programmes, store) == [] and len(missed) == 1
     cost = cost_of(missed, queue.paces())

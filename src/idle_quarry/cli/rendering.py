@@ -29,9 +29,8 @@ _EVERY_S = 0.2
 def render(options: Options, out: Output) -> int:
     """Render what is not rendered yet; 1 where a piece could not be."""
     from idle_quarry.jobs.check import check_job
-    from idle_quarry.jobs.lending.queue_choice import queue_of
+    from idle_quarry.jobs.lending.queue_choice import renderer_of
     from idle_quarry.jobs.renders.render_folder import answer
-    from idle_quarry.jobs.renders.rendering import JobRenderer
     from idle_quarry.jobs.renders.status import programmes_of, stock_of, wanted_of
 
     job = check_job(Path(options.job).expanduser())
@@ -45,7 +44,7 @@ def render(options: Options, out: Output) -> int:
         house, alone = _house(options, programmes, store)
         if alone and not out.as_json:
             complain(alone)
-        rendering = JobRenderer(queue_of(job, house, store), store, job.title)
+        rendering = renderer_of(job, house, store)
         try:
             failed = _rendered(rendering, recipes, options.workers, None if out.as_json else progress())
         except KeyboardInterrupt:
@@ -115,16 +114,16 @@ def _rendered(
     frames = sum(recipe.frames for recipe in wanted)
     while True:
         states = {ident: state for ident, state in queue.states().items() if ident in names}
-        left = {ident: state for ident, state in states.items() if state[0] != "failed"}
+        left = {ident: state for ident, state in states.items() if state.open}
         if not left:
             break
         rendering.start(workers)
         if say is not None:
-            done = frames - sum(names[ident].frames - state[2] for ident, state in left.items())
-            full = next((f": {state[3]}" for state in left.values() if state[3]), "")
+            done = frames - sum(names[ident].frames - state.done for ident, state in left.items())
+            full = next((f": {state.text}" for state in left.values() if state.text), "")
             say(f"{counted(len(left), 'piece')} left, {done} of {frames} frames{full}")
         time.sleep(_EVERY_S)
-    failed = {ident: state[3] for ident, state in states.items()}
+    failed = {ident: state.text for ident, state in states.items()}
     queue.drop(failed)
     return failed
 
@@ -132,14 +131,14 @@ def _rendered(
 def _told(
     programme: Programme, store: RenderStore, made: set[str], failed: dict[str, str]
 ) -> tuple[list[dict[str, object]], list[str]]:
-    from idle_quarry.jobs.renders.pieces import EXACT
+    from idle_quarry.jobs.renders.pieces import PieceState
 
     if programme.timeline is None:
         return [], [f"{programme.name}: {programme.why}"]
     pieces: list[dict[str, object]] = []
     for piece in programme.pieces:
         recipe, state, text, file = piece.recipe, "failed", piece.text, None
-        if piece.state == EXACT:
+        if piece.state == PieceState.EXACT:
             state, text = "exact", "plays as it is"
         elif recipe is not None:
             rendered = store.kept(recipe)

@@ -13,8 +13,8 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.models.jobs.renders.snapshot import role_of
-from idle_quarry.jobs.renders.pieces import EXACT
-from idle_quarry.jobs.renders.status import QUEUED, REFUSED, RENDERED, RENDERING, PieceStatus
+from idle_quarry.jobs.renders.pieces import PieceState
+from idle_quarry.jobs.renders.status import PieceStatus
 
 
 def runs_of(pieces: Sequence[PieceStatus]) -> tuple[PieceStatus, ...]:
@@ -22,7 +22,11 @@ def runs_of(pieces: Sequence[PieceStatus]) -> tuple[PieceStatus, ...]:
     found: list[PieceStatus] = []
     for piece in pieces:
         last = found[-1] if found else None
-        if last is not None and last.state == piece.state != RENDERING and last.piece.last == piece.piece.first:
+        if (
+            last is not None
+            and last.state == piece.state != PieceState.RENDERING
+            and last.piece.last == piece.piece.first
+        ):
             found[-1] = replace(last, piece=replace(last.piece, last=piece.piece.last))
         else:
             found.append(piece)
@@ -32,20 +36,20 @@ def runs_of(pieces: Sequence[PieceStatus]) -> tuple[PieceStatus, ...]:
 def draw_stood(painter: QPainter, rect: QRectF, stood: PieceStatus) -> None:
     """Draw a piece as it stands into a rectangle, which may be a few px high."""
     state, colour = stood.state, theme.colour(role_of(stood.state))
-    if state == RENDERED:
+    if state == PieceState.RENDERED:
         painter.fillRect(rect, colour)
-    elif state == EXACT:
+    elif state == PieceState.EXACT:
         for share in (0.25, 0.75):
             y = rect.top() + share * rect.height()
             painter.fillRect(
                 QRectF(rect.left(), y - rect.height() / 12, rect.width(), max(1.0, rect.height() / 6)), colour
             )
     else:
-        _framed(painter, rect, colour, hatched=state in (QUEUED, RENDERING))
-        if state == RENDERING:
+        _framed(painter, rect, colour, hatched=state in (PieceState.QUEUED, PieceState.RENDERING))
+        if state == PieceState.RENDERING:
             done = stood.done / max(1, stood.piece.frames)
             painter.fillRect(QRectF(rect.left(), rect.top(), rect.width() * done, rect.height()), colour)
-        elif state == REFUSED and rect.height() > 6:
+        elif state == PieceState.FAILED and rect.height() > 6:
             painter.drawLines([QLineF(rect.topLeft(), rect.bottomRight()), QLineF(rect.bottomLeft(), rect.topRight())])
 
 

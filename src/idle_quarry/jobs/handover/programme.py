@@ -19,8 +19,8 @@ from idle_quarry.errors import NotPossible, QuarryError
 from idle_quarry.jobs.cutting.at_frame import SAMPLE_RATE, ClipSound, mixed
 from idle_quarry.jobs.cutting.timeline import SOUND, Media, Timeline, Track
 from idle_quarry.jobs.renders.making import RecipePictures
-from idle_quarry.jobs.renders.pieces import FAILED
-from idle_quarry.jobs.renders.status import RENDERED, PieceStatus, Programme, TimelineStatus, stood
+from idle_quarry.jobs.renders.pieces import PieceState
+from idle_quarry.jobs.renders.status import PieceStatus, Programme, TimelineStatus, stood
 from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.media.inspecting import inspect
@@ -54,7 +54,7 @@ class TimelineMaterial:
             raise NotPossible(
                 programme.why or "shows nothing yet", subject=programme.name, remedy="lay clips onto it in Trial"
             )
-        failed = [piece for piece in programme.pieces if piece.state == FAILED]
+        failed = [piece for piece in programme.pieces if piece.state == PieceState.FAILED]
         if failed:
             first = programme.timeline.timecode(failed[0].first)
             more = f", and {len(failed) - 1} more" if len(failed) > 1 else ""
@@ -80,7 +80,7 @@ class TimelineMaterial:
         first = there.piece.first
         source: ClipMaterial | RecipePictures | None = self._open.pop(first, None)
         if source is None:
-            if there.state == RENDERED and there.kept is not None:
+            if there.state == PieceState.RENDERED and there.kept is not None:
                 source = ClipMaterial(replace(inspect(there.kept.path), format=self.format), onward=True)
             else:
                 assert there.piece.recipe is not None

@@ -8,8 +8,10 @@ from typing import TYPE_CHECKING
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import Job
-from idle_quarry.jobs.renders.queue import FileQueue, WorkQueue
+from idle_quarry.jobs.renders.crew import Crew
+from idle_quarry.jobs.renders.queue import FileQueue, WorkQueue, worker_name
 from idle_quarry.jobs.renders.render_folder import QUEUE_FILE
+from idle_quarry.jobs.renders.rendering import JobRenderer
 from idle_quarry.jobs.renders.status import Programme
 from idle_quarry.jobs.renders.store import RenderStore
 
@@ -57,3 +59,20 @@ def queue_of(job: Job, house: TaskServer | None, store: RenderStore | None) -> W
 
         return ServerQueue.of(house, job, store)
     return FileQueue(job.folder / QUEUE_FILE)
+
+
+def renderer_of(job: Job, house: TaskServer | None, store: RenderStore) -> JobRenderer:
+    """Return what renders a job: its queue, and workers of this machine that take from it. Raises `JobError`."""
+    if house is not None:
+        from idle_quarry.jobs.lending.server_queue import ServerQueue
+        from idle_quarry.jobs.lending.task_server import key_of
+
+        return JobRenderer(ServerQueue.of(house, job, store), store, house.crew(key_of(job)), job.title)
+    queue = FileQueue(job.folder / QUEUE_FILE)
+    return JobRenderer(queue, store, file_crew(queue, store), job.title)
+
+
+def file_crew(queue: FileQueue, store: RenderStore) -> Crew:
+    """Return workers for a queue in a file: what one had begun when it was killed is anybody's at once."""
+    command = [str(queue.path), str(store.folder)]
+    return Crew("idle_quarry.jobs.renders.worker", command, lambda pid: queue.give_back(worker_name(pid)))

@@ -13,14 +13,13 @@ from idle_quarry.errors import NotPossible
 from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.lending.shared_folders import Reach, place_above
 from idle_quarry.jobs.lending.task_server import NEVER, PAUSED, TaskServer, key_of, queue_name
-from idle_quarry.jobs.renders.crew import Crew
-from idle_quarry.jobs.renders.queue import FAILED, TAKEN, WAITING, State
+from idle_quarry.jobs.renders.queue import TaskStage, TaskState
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
 from idle_quarry.jobs.renders.status import Programme
 from idle_quarry.jobs.renders.store import RenderStore
 
 PIECE = "piece"
-_STATES = {"todo": WAITING, "doing": TAKEN, "failed": FAILED}
+_STAGES = {"todo": TaskStage.WAITING, "doing": TaskStage.TAKEN, "failed": TaskStage.FAILED}
 
 
 def said_piece(recipe: Recipe, store: RenderStore, title: str) -> dict[str, Any]:
@@ -110,7 +109,7 @@ class ServerQueue:
             **self._given,
         )
 
-    def states(self) -> dict[str, State]:
+    def states(self) -> dict[str, TaskState]:
         """Return how each task stands: what is asked for again and again."""
         found = self.house.rows(
             "SELECT DISTINCT ON (j.lock) j.lock, j.status::text, j.priority, j.id, coalesce(t.machine, '') AS machine, "
@@ -118,17 +117,14 @@ class ServerQueue:
             f"WHERE {self._OF_JOB} ORDER BY j.lock, j.id DESC",
             **self._given,
         )  # fmt: skip
-        states: dict[str, State] = {}
+        states: dict[str, TaskState] = {}
         for row in sorted(found, key=lambda row: (-row["priority"], row["id"])):
-            state = _STATES.get(row["status"])
-            if state is not None:
-                taken = state == TAKEN
-                said = row["text"] if state != WAITING else ""
-                states[row["lock"].split(" ")[1]] = (
-                    state,
-                    row["machine"] if taken else "",
-                    row["done"] if taken else 0,
-                    said,
+            stage = _STAGES.get(row["status"])
+            if stage is not None:
+                taken = stage is TaskStage.TAKEN
+                text = row["text"] if stage is not TaskStage.WAITING else ""
+                states[row["lock"].split(" ")[1]] = TaskState(
+                    stage, row["machine"] if taken else "", row["done"] if taken else 0, text
                 )
         return states
 
@@ -163,10 +159,6 @@ class ServerQueue:
             f"AND {PAUSED} IS DISTINCT FROM %(paused)s RETURNING 1",
             at=NEVER if paused else None, paused=paused, **self._given,
         )  # fmt: skip
-
-    def crew(self, store: Path) -> Crew:
-        """Return workers of this machine that take this job's pieces, none of them started."""
-        return self.house.crew(self.key)
 
     def close(self) -> None:
         """The house is kept by whoever opened it."""

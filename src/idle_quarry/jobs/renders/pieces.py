@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
+from enum import StrEnum
 from fractions import Fraction
 from itertools import pairwise
 
@@ -27,8 +28,17 @@ from idle_quarry.signal.words import format_words
 
 #: A clip's converted frames are divided at multiples of so many seconds, counted from the clip's own first.
 PIECE_S = 10
-#: How a piece stands before anything is rendered: it plays as it is, it is to be rendered, or it cannot be.
-EXACT, WANTED, FAILED = "exact", "wanted", "failed"
+
+
+class PieceState(StrEnum):
+    """How a piece stands: it plays as it is, is to be rendered and in no queue, is in one, being rendered, rendered, or cannot be."""
+
+    EXACT = "exact"
+    MISSED = "not rendered"
+    QUEUED = "waiting"
+    RENDERING = "rendering"
+    RENDERED = "rendered"
+    FAILED = "failed"
 
 
 @dataclass(frozen=True)
@@ -61,7 +71,7 @@ class Piece:
 
     first: int
     last: int
-    state: str
+    state: PieceState
     recipe: Recipe | None = None
     text: str = ""
 
@@ -97,7 +107,7 @@ def pieces_of(timeline: Timeline, canvas: Canvas, stock: Mapping[str, Stock]) ->
     why = cannot_hold(canvas.codec, canvas.format)
     if why and timeline.end:
         text = f"{canvas.codec.name} cannot hold {format_words(canvas.format, fields=True)}: {why[0]}"
-        return [Piece(0, timeline.end, FAILED, text=text)]
+        return [Piece(0, timeline.end, PieceState.FAILED, text=text)]
     pieces: list[Piece] = []
     for run in _joined(_runs(timeline, canvas, stock)):
         pieces += _pieces(run, canvas)
@@ -234,7 +244,7 @@ def _pieces(run: _FrameRun, canvas: Canvas) -> Iterator[Piece]:
     item_view, over = run.seen, run.over
     why = item_view.why or (over.why if over is not None else "")
     if why:
-        yield Piece(run.first, run.last, FAILED, text=why)
+        yield Piece(run.first, run.last, PieceState.FAILED, text=why)
         return
     exact = over is None and item_view.exact
     for first, last in [(run.first, run.last)] if exact else _divided(run, canvas):
@@ -248,7 +258,7 @@ def _pieces(run: _FrameRun, canvas: Canvas) -> Iterator[Piece]:
             run.share + past * run.rise,
             run.rise,
         )
-        yield Piece(first, last, EXACT if exact else WANTED, recipe, item_view.text)
+        yield Piece(first, last, PieceState.EXACT if exact else PieceState.MISSED, recipe, item_view.text)
 
 
 def _divided(run: _FrameRun, canvas: Canvas) -> Iterator[tuple[int, int]]:

@@ -14,16 +14,15 @@ import threading
 import time
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from enum import StrEnum
 from pathlib import Path
 from typing import Any, Protocol
 
 from idle_quarry.errors import JobError
-from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.jobs.renders.recipe import Recipe, from_json, to_json
 
 #: After so many seconds without a word a worker is taken for dead.
 SILENT_S = 30.0
-WAITING, TAKEN, FAILED = "waiting", "taken", "failed"
 _TABLES = """
 CREATE TABLE IF NOT EXISTS tasks (
     identity TEXT PRIMARY KEY, recipe TEXT NOT NULL, place REAL NOT NULL, state TEXT NOT NULL DEFAULT 'waiting',
@@ -39,20 +38,36 @@ def worker_name(pid: int) -> str:
     return f"{socket.gethostname()} {pid}"
 
 
-@dataclass(frozen=True)
-class Task:
-    """A piece that is to be rendered, how it stands, who renders it, how many of its frames are done, and what kept it."""
+class TaskStage(StrEnum):
+    """Where a task is: nobody has it, a worker has it, or it could not be done."""
 
-    identity: str
-    recipe: Recipe
-    state: str = WAITING
+    WAITING = "waiting"
+    TAKEN = "taken"
+    FAILED = "failed"
+
+
+@dataclass(frozen=True)
+class TaskState:
+    """How a task stands: its stage, the worker that has it, how many of its frames are done, and what kept it."""
+
+    stage: TaskStage = TaskStage.WAITING
     worker: str = ""
     done: int = 0
     text: str = ""
 
+    @property
+    def open(self) -> bool:
+        """Whether it is still to be done."""
+        return self.stage is not TaskStage.FAILED
 
-#: Of a task its state, worker, frames done and what kept it.
-State = tuple[str, str, int, str]
+
+@dataclass(frozen=True)
+class Task:
+    """A piece that is to be rendered, and how it stands."""
+
+    identity: str
+    recipe: Recipe
+    state: TaskState = TaskState()
 
 
 class WorkQueue(Protocol):
@@ -64,7 +79,7 @@ class WorkQueue(Protocol):
     def drop(self, identities: Iterable[str] | None = None) -> None:
         """Forget what is waiting, being rendered or failed: all of it, or those."""
 
-    def states(self) -> dict[str, State]:
+    def states(self) -> dict[str, TaskState]:
         """Return how each task stands: what is asked for again and again."""
 
     def paces(self) -> dict[str, float]:
@@ -81,11 +96,12 @@ class WorkQueue(Protocol):
     def pause(self, paused: bool) -> None:
         """Have workers wait where they are, or go on."""
 
-    def crew(self, store: Path) -> Crew:
-        """Return workers of this machine for it, none of them started."""
-
     def close(self) -> None:
         """Let go of it."""
+
+
+def _state(stage: str, worker: str, done: int, text: str) -> TaskState:
+    return TaskState(TaskStage(stage), worker, done, text)
 
 
 class FileQueue:
@@ -124,14 +140,6 @@ class FileQueue:
         except sqlite3.Error as error:
             raise JobError(f"the queue of renders could not be changed ({error})", subject=str(self.path)) from error
 
-    def crew(self, store: Path) -> Crew:
-        """Return workers for it, none of them started: what one had begun when it was killed is anybody's at once."""
-        return Crew(
-            "idle_quarry.jobs.renders.worker",
-            [str(self.path), str(store)],
-            lambda pid: self.give_back(worker_name(pid)),
-        )
-
     # -- who wants something rendered --------------------------------------------------------------------------------------
 
     def put(self, recipes: Iterable[Recipe]) -> None:
@@ -163,12 +171,12 @@ class FileQueue:
     def tasks(self) -> list[Task]:
         """Return all tasks, in the order in which they are to be rendered."""
         rows = self._read("SELECT identity, recipe, state, worker, done, text FROM tasks ORDER BY place")
-        return [Task(ident, from_json(json.loads(recipe)), *rest) for ident, recipe, *rest in rows]
+        return [Task(ident, from_json(json.loads(recipe)), _state(*rest)) for ident, recipe, *rest in rows]
 
-    def states(self) -> dict[str, State]:
-        """Return of each task its state, worker, frames done and what kept it: what is asked for again and again."""
+    def states(self) -> dict[str, TaskState]:
+        """Return how each task stands: what is asked for again and again."""
         rows = self._read("SELECT identity, state, worker, done, text FROM tasks ORDER BY place")
-        return {ident: (state, worker, done, text) for ident, state, worker, done, text in rows}
+        return {ident: _state(*rest) for ident, *rest in rows}
 
     @property
     def open(self) -> int:
@@ -194,7 +202,7 @@ class FileQueue:
                 "UPDATE tasks SET state = 'taken', worker = ?, heard = ?, done = 0, text = '' WHERE identity = ?",
                 (worker, now, row[0]),
             )
-        return Task(row[0], from_json(json.loads(row[1])), TAKEN, worker)
+        return Task(row[0], from_json(json.loads(row[1])), TaskState(TaskStage.TAKEN, worker))
 
     def alive(self, identity: str, worker: str, done: int, text: str = "") -> bool:
         """Say how far a worker is; return whether the piece is still its own."""

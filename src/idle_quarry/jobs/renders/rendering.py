@@ -9,12 +9,11 @@ from idle_quarry.jobs.renders.store import RenderStore
 
 
 class JobRenderer:
-    """A job's queue, its store, and workers for them; for any thread."""
+    """A job's queue, its store, and workers for them, none of which is started yet; for any thread."""
 
-    def __init__(self, queue: WorkQueue, store: RenderStore, title: str) -> None:
+    def __init__(self, queue: WorkQueue, store: RenderStore, crew: Crew, title: str) -> None:
         self.queue, self.store = queue, store
-        self._title = title
-        self._crew: Crew = queue.crew(store.folder)
+        self._crew, self._title = crew, title
 
     @property
     def working(self) -> int:

@@ -13,9 +13,8 @@ from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.cutting.timeline import Timeline
 from idle_quarry.jobs.cutting.timeline_files import read_timeline, timelines_in
 from idle_quarry.jobs.material import CHANGED, MISSING, JobClip, class_of, parts_of, read_material, state_of
-from idle_quarry.jobs.renders.pieces import EXACT, FAILED, WANTED, Canvas, Piece, Stock, pieces_of
-from idle_quarry.jobs.renders.queue import FAILED as NOT_DONE
-from idle_quarry.jobs.renders.queue import TAKEN, State
+from idle_quarry.jobs.renders.pieces import Canvas, Piece, PieceState, Stock, pieces_of
+from idle_quarry.jobs.renders.queue import TaskStage, TaskState
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.store import RenderedPiece, RenderStore
 from idle_quarry.media.inspecting import inspect
@@ -25,8 +24,10 @@ from idle_quarry.path.codecs import mbps
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.template import Template
 
-#: How a piece stands besides `EXACT`: rendered, being rendered, in the queue, in none, or it cannot be.
-RENDERED, RENDERING, QUEUED, MISSED, REFUSED = "rendered", "rendering", "waiting", "not rendered", "failed"
+#: How a piece stands whose task is at a stage.
+_BY_STAGE = {
+    TaskStage.WAITING: PieceState.QUEUED, TaskStage.TAKEN: PieceState.RENDERING, TaskStage.FAILED: PieceState.FAILED,
+}  # fmt: skip
 #: Seconds that a frame is taken to need where none of its plan was rendered yet, for two million samples of luma.
 _GUESS_S = 0.12
 
@@ -119,26 +120,24 @@ class PieceStatus:
     """A piece as it stands, its file where it is rendered, frames that are done where it is being rendered, and what is to be said."""
 
     piece: Piece
-    state: str
+    state: PieceState
     kept: RenderedPiece | None = None
     done: int = 0
     text: str = ""
     worker: str = ""
 
 
-def stood(piece: Piece, store: RenderStore | None, states: Mapping[str, State]) -> PieceStatus:
+def stood(piece: Piece, store: RenderStore | None, states: Mapping[str, TaskState]) -> PieceStatus:
     """Return how a piece stands; `states` is what the queue says."""
-    if piece.state in (EXACT, FAILED) or piece.recipe is None:
-        return PieceStatus(piece, EXACT if piece.state == EXACT else REFUSED, text=piece.text)
+    if piece.state is not PieceState.MISSED or piece.recipe is None:
+        return PieceStatus(piece, piece.state, text=piece.text)
     rendered = store.kept(piece.recipe) if store is not None else None
     if rendered is not None:
-        return PieceStatus(piece, RENDERED, rendered, text=piece.text)
+        return PieceStatus(piece, PieceState.RENDERED, rendered, text=piece.text)
     task = states.get(piece.recipe.identity)
     if task is None:
-        return PieceStatus(piece, MISSED, text=piece.text)
-    state, worker, done, text = task
-    named = {TAKEN: RENDERING, NOT_DONE: REFUSED}.get(state, QUEUED)
-    return PieceStatus(piece, named, None, done, text or piece.text, worker)
+        return PieceStatus(piece, PieceState.MISSED, text=piece.text)
+    return PieceStatus(piece, _BY_STAGE[task.stage], None, task.done, task.text or piece.text, task.worker)
 
 
 class TimelineStatus:
@@ -159,14 +158,14 @@ def wanted_of(programmes: Iterable[Programme], store: RenderStore | None) -> lis
     found: dict[str, Recipe] = {}
     for programme in programmes:
         for piece in programme.pieces:
-            if piece.state == WANTED and piece.recipe is not None:
+            if piece.state is PieceState.MISSED and piece.recipe is not None:
                 found.setdefault(piece.recipe.identity, piece.recipe)
     return [recipe for recipe in found.values() if store is None or store.kept(recipe) is None]
 
 
 def shown_first(programme: Programme, frame: int) -> list[Recipe]:
     """Return what a timeline shows from a frame on, then what lies before it, the nearest first."""
-    pieces = [piece for piece in programme.pieces if piece.state == WANTED]
+    pieces = [piece for piece in programme.pieces if piece.state is PieceState.MISSED]
     after = [piece.recipe for piece in pieces if piece.recipe is not None and piece.last > frame]
     before = [piece.recipe for piece in pieces if piece.recipe is not None and piece.last <= frame]
     return [*after, *reversed(before)]

@@ -29,7 +29,7 @@ class _QueuedPiece:
     task: Task
 
     def alive(self, done: int, text: str = "") -> bool:
-        return self.queue.alive(self.task.identity, self.task.worker, done, text)
+        return self.queue.alive(self.task.identity, self.task.state.worker, done, text)
 
     @property
     def paused(self) -> bool:

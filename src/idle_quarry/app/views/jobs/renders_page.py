@@ -32,7 +32,7 @@ from idle_quarry.app.widgets.basic.page_rows import tools_row, with_button, word
 from idle_quarry.app.widgets.basic.tables import ColourDelegate, rows_of_one_height
 from idle_quarry.app.widgets.lanes.render_lanes import COUNT, LANE, RenderLanes
 from idle_quarry.jobs.folder_plan import FOR_RENDERS
-from idle_quarry.jobs.renders.status import MISSED, REFUSED
+from idle_quarry.jobs.renders.pieces import PieceState
 
 _WIDTHS = (128, 104, 70, 220, 80)
 #: The lanes are as high as their timelines, up to so much.
@@ -159,11 +159,18 @@ class RendersPage(QWidget):
         self.lanes.show_chosen(chosen[0] if len(chosen) == 1 else None)
         self.remove_button.setEnabled(any(row.stood.kept is not None for row in chosen))
         can = (
-            any(row.stood.state in (MISSED, REFUSED) and row.stood.piece.recipe for row in snapshot.rows)
+            any(
+                row.stood.state in (PieceState.MISSED, PieceState.FAILED) and row.stood.piece.recipe
+                for row in snapshot.rows
+            )
             if snapshot
             else False
         )
-        missing = [row for row in chosen if row.stood.state in (MISSED, REFUSED) and row.stood.piece.recipe is not None]
+        missing = [
+            row
+            for row in chosen
+            if row.stood.state in (PieceState.MISSED, PieceState.FAILED) and row.stood.piece.recipe is not None
+        ]
         self.render_button.setEnabled(bool(missing) if chosen else can)
         self.render_button.setText("Render what is chosen" if chosen else "Render all")
         self.slowest_button.setEnabled(can)

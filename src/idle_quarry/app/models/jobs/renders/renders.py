@@ -25,7 +25,7 @@ from idle_quarry.app.models.proof.disks import bytes_words
 from idle_quarry.app.questions import Choice
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import Job
-from idle_quarry.jobs.lending.queue_choice import mark_all, queue_of
+from idle_quarry.jobs.lending.queue_choice import mark_all, renderer_of
 from idle_quarry.jobs.renders.queue import WorkQueue
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.render_folder import RenderFolder, answer
@@ -226,7 +226,7 @@ class Renders(JobPart):
             if rendering is None or of is not snapshot.house:  # acts come one after the other
                 if rendering is not None:
                     rendering.close()
-                rendering = JobRenderer(queue_of(job, snapshot.house, store), store, job.title)
+                rendering = renderer_of(job, snapshot.house, store)
                 self._rendering[job.folder] = snapshot.house, rendering
             act(snapshot, rendering.queue)
             if not rendering.queue.paused:

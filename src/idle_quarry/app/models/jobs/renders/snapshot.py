@@ -14,15 +14,11 @@ from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.cutting.at_frame import shown_at
 from idle_quarry.jobs.lending.queue_choice import queue_of, unmarked
 from idle_quarry.jobs.renders.impact import RenderImpact
-from idle_quarry.jobs.renders.pieces import EXACT, Stock
-from idle_quarry.jobs.renders.queue import State
+from idle_quarry.jobs.renders.pieces import PieceState, Stock
+from idle_quarry.jobs.renders.queue import TaskStage, TaskState
 from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.render_folder import QUEUE_FILE, RenderFolder, settled
 from idle_quarry.jobs.renders.status import (
-    QUEUED,
-    REFUSED,
-    RENDERED,
-    RENDERING,
     PieceStatus,
     Programme,
     RenderCost,
@@ -83,7 +79,7 @@ class RendersSnapshot:
     @property
     def under_way(self) -> bool:
         """Whether somebody renders, and is not to wait."""
-        return not self.paused and any(row.stood.state == RENDERING for row in self.rows)
+        return not self.paused and any(row.stood.state == PieceState.RENDERING for row in self.rows)
 
 
 def look(job: Job, house: TaskServer | None = None, alone: str = "") -> RendersSnapshot:
@@ -105,7 +101,7 @@ def look(job: Job, house: TaskServer | None = None, alone: str = "") -> RendersS
     return looked_again(job, snapshot)
 
 
-def states_of(job: Job, found: RendersSnapshot) -> dict[str, State]:
+def states_of(job: Job, found: RendersSnapshot) -> dict[str, TaskState]:
     """Return how the tasks of a job stand. Raises `QuarryError`."""
     if found.house is None and not (job.folder / QUEUE_FILE).is_file():
         return {}
@@ -119,7 +115,7 @@ def states_of(job: Job, found: RendersSnapshot) -> dict[str, State]:
 def looked_again(job: Job, before: RendersSnapshot) -> RendersSnapshot:
     """Return what a look found with its pieces as they stand now: how far workers are, what became whole. Raises `QuarryError`."""
     store, snapshot = before.settled.store, before
-    states: dict[str, State] = {}
+    states: dict[str, TaskState] = {}
     if before.house is not None or (job.folder / QUEUE_FILE).is_file():
         queue = queue_of(job, before.house, store)
         try:
@@ -137,7 +133,7 @@ def looked_again(job: Job, before: RendersSnapshot) -> RendersSnapshot:
         snapshot, rows=rows, kept_bytes=sum(rendered.bytes for rendered in (*kept.values(), *snapshot.stale)),
         wanted=tuple(wanted_of(snapshot.programmes, store)),
         volume=volume_of(snapshot.settled.place) if store is not None else None,
-        full=next((text for state, _, _, text in states.values() if state == "taken" and text), ""),
+        full=next((s.text for s in states.values() if s.stage is TaskStage.TAKEN and s.text), ""),
     )  # fmt: skip
 
 
@@ -193,7 +189,7 @@ def doing_words(snapshot: RendersSnapshot) -> str:
     under_way = {
         row.stood.piece.recipe.identity: (row.stood.piece.recipe, row.stood)
         for row in snapshot.rows
-        if row.stood.state in (RENDERING, QUEUED) and row.stood.piece.recipe is not None
+        if row.stood.state in (PieceState.RENDERING, PieceState.QUEUED) and row.stood.piece.recipe is not None
     }
     workers = len({piece.worker for _, piece in under_way.values() if piece.worker})
     if not workers:
@@ -224,19 +220,25 @@ def name_words(row: PieceRow) -> str:
 
 def state_words(stood: PieceStatus) -> str:
     """Return how a piece stands, and what is to be said of it."""
-    if stood.state == EXACT:
+    if stood.state == PieceState.EXACT:
         return "plays as it is"
-    said = stood.state
-    if stood.state == RENDERING:
+    said: str = stood.state
+    if stood.state == PieceState.RENDERING:
         said = f"rendering, {100 * stood.done // max(1, stood.piece.frames)} % {by_words(stood.worker)}".strip()
     return f"{said}: {stood.text}" if stood.text else said
 
 
 #: The colour of each state; its form tells it too.
-_ROLES = {EXACT: "sage", RENDERED: "sage", RENDERING: "lichen", QUEUED: "ochre", REFUSED: "oxide"}
+_ROLES = {
+    PieceState.EXACT: "sage",
+    PieceState.RENDERED: "sage",
+    PieceState.RENDERING: "lichen",
+    PieceState.QUEUED: "ochre",
+    PieceState.FAILED: "oxide",
+}
 
 
-def role_of(state: str) -> str:
+def role_of(state: PieceState) -> str:
     """Return the colour of a state."""
     return _ROLES.get(state, "dust")
 
@@ -262,7 +264,7 @@ def lane_words(snapshot: RendersSnapshot, name: str) -> str:
     states = [row.stood.state for row in snapshot.rows if row.programme.name == name]
     if not states:
         return "shows nothing"
-    ready = sum(state in (EXACT, RENDERED) for state in states)
+    ready = sum(state in (PieceState.EXACT, PieceState.RENDERED) for state in states)
     return "all is ready" if ready == len(states) else f"{ready} of {len(states)} ready"
 
 

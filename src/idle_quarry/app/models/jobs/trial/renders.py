@@ -11,8 +11,8 @@ from idle_quarry.app.models.jobs.renders.snapshot import states_of
 from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.cutting.timeline import PICTURE, Timeline, TimelineItem, Track
-from idle_quarry.jobs.renders.pieces import EXACT, Piece, pieces_of
-from idle_quarry.jobs.renders.status import RENDERED, PieceStatus, TimelineStatus, canvas_of, stood
+from idle_quarry.jobs.renders.pieces import Piece, PieceState, pieces_of
+from idle_quarry.jobs.renders.status import PieceStatus, TimelineStatus, canvas_of, stood
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.trial.trial import Trial
@@ -52,7 +52,9 @@ class TrialRenders(QObject):
     def lacks(self, opened: OpenTimeline, track: Track, item: TimelineItem) -> bool:
         """Return whether a frame of an item that is seen has neither to be rendered nor is."""
         return track.kind == PICTURE and any(
-            piece.piece.first < item.end and item.at < piece.piece.last and piece.state not in (EXACT, RENDERED)
+            piece.piece.first < item.end
+            and item.at < piece.piece.last
+            and piece.state not in (PieceState.EXACT, PieceState.RENDERED)
             for piece in self.of(opened)
         )
 
