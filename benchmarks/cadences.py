@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from pathlib import Path
 from time import perf_counter
 from typing import Any
 
@@ -11,7 +12,10 @@ from common import machine
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
-from idle_quarry.media.measurement.pulldown import without_pulldown
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+from tests.by_frames import without_pulldown
+
 from idle_quarry.picture.fields import CADENCES
 
 HEIGHT, WIDTH = 96, 128

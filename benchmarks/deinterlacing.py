@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from fractions import Fraction
+from pathlib import Path
 from time import perf_counter
 from typing import Any
 
@@ -16,7 +17,11 @@ from common import machine
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter, map_coordinates, rotate
 
-from idle_quarry.picture.fields import made_whole, moments_of
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+from tests.by_frames import moments_of
+
+from idle_quarry.picture.fields import made_whole
 from idle_quarry.picture.metrics import psnr_db
 
 Picture = NDArray[np.floating[Any]]

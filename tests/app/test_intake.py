@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, type_into
 
 from idle_quarry.app.models.intake.facts import facts_of
-from idle_quarry.app.models.intake.rows import CLIP, FORMAT, VERDICT, ClipRow
+from idle_quarry.app.models.intake.rows import CLIP, VERDICT, ClipRow
 from idle_quarry.app.models.intake.scrubber import FIELDS, WOVEN
 from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.intake.view import IntakeView
@@ -50,7 +50,7 @@ def test_the_row_says_what_the_clip_is_and_what_it_declares(open_window: Open, q
     assert not intake.progress.isVisible() and intake.table.isVisible()
     row = choose(intake, TAPE)
     index = intake.table.currentIndex()
-    said = index.siblingAtColumn(FORMAT).data()
+    said = index.siblingAtColumn(2).data()
     assert "576i25 4:3 lower field first" in said and "declared upper field first" in said
     assert index.siblingAtColumn(VERDICT).data() == "Tape archive exact"
     assert row.picture is not None and row.picture[:4] == b"\x89PNG"
@@ -111,7 +111,7 @@ def test_a_correction_by_hand_is_kept_and_put_back(open_window: Open, qtbot: QtB
     row = choose(intake, SCAN)
     assert row.clip is not None and row.clip.corrected and row.clip.format is not None
     assert format_words(row.clip.format) == "1080i25 8bit 4:2:0"
-    assert "corrected by hand" in intake.table.currentIndex().siblingAtColumn(FORMAT).data()
+    assert "corrected by hand" in intake.table.currentIndex().siblingAtColumn(2).data()
     type_into(intake.evidence.taken_as, "1080i24i")
     assert "not a signal format" in window.say_bar.text and intake.evidence.taken_as.text() == "1080i25 8bit 4:2:0"
     assert intake.evidence.put_back.isVisible()

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QRadioButton, QTableWidget
+from PySide6.QtWidgets import QComboBox, QRadioButton, QTableWidget
 from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, library_of, path_of, press
 from tests.app.conftest import answer as answer_bar
@@ -45,6 +45,12 @@ def offered_by(window: MainWindow, path: Path, qtbot: QtBot) -> ImportingPage:
     assert isinstance(page, ImportingPage)
     qtbot.waitUntil(lambda: page.model.path == path and page.table.rowCount() > 0, timeout=5000)
     return page
+
+
+def decision_box(page: ImportingPage, row: int) -> QComboBox | None:
+    """Return the decision of a row, or None where there is none to make."""
+    holder = page.table.cellWidget(row, 4)
+    return holder.findChild(QComboBox) if holder is not None else None
 
 
 def test_copies_names_defaults_and_what_is_put_aside(open_window: Open) -> None:
@@ -86,7 +92,7 @@ def test_a_file_is_taken_as_decided_and_taken_back(open_window: Open, qtbot: QtB
     page.take_button.click()
     assert store.find("own/The Lamp Room").latest.number == 1 and library.pages.currentIndex() == 0
     page = offered_by(window, file, qtbot)
-    box = page.decision_box(0)
+    box = decision_box(page, 0)
     assert box is not None and box.currentData() == "leave" and "already there" in cell(page.table, 0, 3)
     assert not page.take_button.isEnabled()
     box.setCurrentIndex(box.findData("revision"))
@@ -99,7 +105,7 @@ def test_a_file_is_taken_as_decided_and_taken_back(open_window: Open, qtbot: QtB
     changed["template"]["note"] = "something else"
     file.write_text(json.dumps(changed))
     page = offered_by(window, file, qtbot)
-    assert page.decision_box(0) is None and cell(page.table, 0, 2).endswith("\nchanged since export")
+    assert decision_box(page, 0) is None and cell(page.table, 0, 2).endswith("\nchanged since export")
     file.write_text("{")
     window.take_files([file])
     qtbot.waitUntil(lambda: "out.json" in window.say_bar.text and window.say_bar.isVisible(), timeout=5000)
@@ -124,9 +130,9 @@ def test_a_bundle_and_a_carried_shelf(open_window: Open, qtbot: QtBot, tmp_path:
     page = offered_by(window, bundle, qtbot)
     rows = {cell(page.table, row, 1).split("\n")[0]: row for row in range(page.table.rowCount())}
     assert (
-        set(rows) == {"House HD 50i", "Sheet Seven", "broken.json"} and page.decision_box(rows["broken.json"]) is None
+        set(rows) == {"House HD 50i", "Sheet Seven", "broken.json"} and decision_box(page, rows["broken.json"]) is None
     )
-    box = page.decision_box(rows["Sheet Seven"])
+    box = decision_box(page, rows["Sheet Seven"])
     assert box is not None
     assert [box.itemData(n) for n in range(box.count())] == ["keep both", "revision", "replace draft", "leave"]
     box.setCurrentIndex(2)

@@ -31,7 +31,7 @@ ENTRY = "from idle_quarry.__main__ import main; main({})"
 #: What each entry loads of what is heavy; everything else waits until it is wanted.
 LOADED = {
     ENTRY.format(["plan", "1080i25", "2160p50 hlg"]): set(),
-    ENTRY.format(["completion", "bash"]): set(),
+    ENTRY.format(["completion", "bash"]): {"pydantic", "sqlalchemy", "numpy", "scipy", "numba"},  # once, for all commands
     ENTRY.format(["codecs", "--format", "1080i25"]): {"pydantic"},
     ENTRY.format(["template", "list"]): {"pydantic", "sqlalchemy"},
     ENTRY.format(["template", "find", "working.bit_depth=10"]): {"pydantic", "sqlalchemy"},

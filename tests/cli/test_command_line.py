@@ -15,7 +15,10 @@ from typing import Any
 import pytest
 from tests.postgres import PrivateServer
 
+from idle_quarry.cli.command import COMMANDS
 from idle_quarry.cli.main import run as cli_run
+from idle_quarry.cli.parser import read_command, typed_command
+from idle_quarry.cli.table import TABLE
 from idle_quarry.demo.lay_out import clips_folder, lay_out
 from idle_quarry.path.evaluation import SEVERITIES
 from idle_quarry.path.grades import GRADES, STEP_KINDS
@@ -45,6 +48,13 @@ def test_a_command_as_a_program_of_its_own() -> None:
         capture_output=True, text=True, check=False, timeout=120, env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
     )  # fmt: skip
     assert done.returncode == 0 and json.loads(done.stdout)["to"]["words"] == "1080p25" and not done.stderr
+
+
+def test_every_row_of_the_table_is_a_command_of_its_module() -> None:
+    for words, (module, text) in TABLE.items():
+        assert text and (read_command(words) is not None) == bool(module), words
+    assert set(COMMANDS) == {words for words, (module, _) in TABLE.items() if module}
+    assert typed_command(["--library", "demo", "template", "list", "--json"]) == "template list"
 
 
 def test_whatever_is_asked_ends_in_one_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

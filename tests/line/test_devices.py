@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.line.devices.devices import MonitorStandIn, OutputCard, Receiver
-from idle_quarry.line.devices.face import Drawing
+from idle_quarry.line.devices.devices import CableSignal, OutputCard, Receiver
+from idle_quarry.line.devices.face import Drawing, Face, face
 from idle_quarry.line.writing.sending import SentSound, sent_frames
 from idle_quarry.line.writing.writer import LineSignalling
 from idle_quarry.path.entries import Monitor
@@ -18,6 +18,22 @@ from idle_quarry.path.monitoring import misread, taken
 from idle_quarry.path.registry import monitors, sound_layouts
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words
+
+
+class MonitorStandIn:
+    """A monitor that behaves as its entry says: it takes a line off a cable and shows what it makes of it."""
+
+    def __init__(self, monitor: Monitor) -> None:
+        self.monitor = monitor
+        self.receiver = Receiver()
+
+    def receive(self, cabled: CableSignal) -> None:
+        self.receiver.receive(cabled)
+
+    def face(self) -> Face | None:
+        """Return what it shows now, None where nothing has come."""
+        frame = self.receiver.frame
+        return None if frame is None else face(frame, self.monitor, self.receiver.mwords)
 
 
 def monitor(**said: Any) -> Monitor:

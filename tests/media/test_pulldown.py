@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
+from tests.by_frames import pulled_down, without_pulldown
 
-from idle_quarry.media.measurement.pulldown import cadence_runs, without_pulldown
-from idle_quarry.picture.fields import pulled_down
+from idle_quarry.media.measurement.pulldown import cadence_runs
 
 
 def shot(seed: int, count: int) -> list[NDArray[np.float32]]:

@@ -18,13 +18,10 @@ from idle_quarry.media.measurement.fields import ExaminedRun, fields_of
 from idle_quarry.picture.fields import (
     CADENCES,
     DEINTERLACERS,
-    deinterlaced,
     interlaced,
     low_passed,
-    moments_of,
     order_retimed,
     order_shifted,
-    pulled_down,
     pulled_up,
     separated,
     woven,
@@ -40,6 +37,7 @@ from idle_quarry.picture.rounding import (
     values_to_luma,
 )
 from idle_quarry.signal.levels import Levels
+from tests.by_frames import deinterlaced, moments_of, pulled_down
 from tests.material import Chance, frames, scene
 
 

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from tests.by_frames import pulled_down
 from tests.conftest import demo_template
 
 from idle_quarry.demo import make_clips
@@ -19,7 +20,6 @@ from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.settings import settings_on, with_setting
 from idle_quarry.path.steps.pulldown import CADENCES, plan_through
-from idle_quarry.picture.fields import pulled_down
 from idle_quarry.proof.bench import Bench
 from idle_quarry.signal.words import format_from_words as words
 

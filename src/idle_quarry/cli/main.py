@@ -6,26 +6,14 @@ import io
 import os
 import sys
 from collections.abc import Callable
-from importlib import import_module
 
 from idle_quarry.cli.output import Output, complain
-from idle_quarry.cli.parser import parser
+from idle_quarry.cli.parser import parser, read_command, typed_command
 from idle_quarry.errors import QuarryError
 from idle_quarry.places import DEMO, chosen
 
 #: Opens the window on a library (None for the user's own); returns the exit status.
 OpenWindow = Callable[[str | None], int]
-
-#: The module of each command, "command" or "command action": what one needs is read by no other.
-_MODULES = {
-    "plan": "planning", "codecs": "codecs", "suggest": "two_ends", "explain": "templates", "completion": "completion",
-    "inspect": "clips", "check": "clips", "convert": "converting", "render": "rendering", "lend": "lending",
-    "verify": "verifying", "deliver": "delivering", "cuts": "cutting", "line": "line", "job": "jobs", "house": "house",
-    "house begin": "editing", "library": "keeping", "server": "keeping", "template": "editing",
-    "template list": "templates", "template find": "templates", "template show": "templates",
-    "template validate": "templates", "template diff": "templates",
-    "template export": "keeping", "template book": "keeping", "template import": "keeping",
-}  # fmt: skip
 
 
 def run(arguments: list[str], open_window: OpenWindow) -> int:
@@ -35,15 +23,16 @@ def run(arguments: list[str], open_window: OpenWindow) -> int:
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")  # names of files need not be text
     try:
-        options = parser().parse_args(arguments)
+        words = typed_command(arguments)
+        options = parser(words).parse_args(arguments)
         if options.command in (None, "demo"):
             if options.person:
                 os.environ["IDLE_QUARRY_PERSON"] = options.person  # the window is all that this process is
             return open_window(DEMO if options.command == "demo" else options.library)
         options.library = options.library or chosen("house") or None  # one library for window and command line
-        words = [word for word in (options.command, getattr(options, "action", None)) if word]
-        module = import_module(f"idle_quarry.cli.{_MODULES.get(' '.join(words)) or _MODULES[words[0]]}")
-        return int(getattr(module, "_".join(words).replace("-", "_"))(options, out))
+        command = read_command(words)
+        assert command is not None  # the parser refuses words that are no command
+        return command.run(options, out)
     except QuarryError as error:
         complain(str(error))
         return 2

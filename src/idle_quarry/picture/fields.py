@@ -64,15 +64,6 @@ def _parity(moment: int, order: str) -> int:
     return moment % 2 if order == "top" else 1 - moment % 2
 
 
-def moments_of(frames: Sequence[NDArray[Any]], order: str) -> list[Picture]:
-    """Return the fields of frames in the order of time, by the field that comes first ("top" or "bottom")."""
-    found: list[Picture] = []
-    for frame in frames:
-        upper, lower = separated(frame)
-        found += [upper, lower] if order == "top" else [lower, upper]
-    return found
-
-
 # -- making whole pictures of fields -------------------------------------------------------------------------------
 
 
@@ -205,18 +196,6 @@ def made_whole(moments: Sequence[Planes], at: int, order: str, method: str, kept
     return DEINTERLACERS[method](moments, at, order)
 
 
-def deinterlaced(frames: Sequence[NDArray[Any]], order: str, method: str, *, every: bool = True) -> list[Picture]:
-    """Return whole pictures of interlaced frames: one for every field, or only of the earlier field of each frame."""
-    fields = moments_of(frames, order)
-    if fields and fields[0].ndim == 3:  # channels have no luma of their own: motion is found in their mean
-        moments = [(field.mean(axis=2), *(field[..., n] for n in range(field.shape[2]))) for field in fields]
-    else:
-        moments = [(each,) for each in fields]
-    wanted = range(0, len(moments), 1 if every else 2)
-    made = (made_whole(moments, at, order, method) for at in wanted)
-    return [planes[0] if len(planes) == 1 else np.stack(planes[1:], axis=-1) for planes in made]
-
-
 # -- making fields of whole pictures -------------------------------------------------------------------------------
 
 
@@ -239,21 +218,6 @@ def interlaced(pictures: Sequence[NDArray[Any]], order: str, *, filtered: bool =
 
 #: Cadence → for how many fields (or frames, for whole pictures) each picture is shown, in turn.
 CADENCES = {"2:3": (2, 3), "2:3:3:2": (2, 3, 3, 2), "2:2": (2, 2), "3:2": (3, 2)}
-
-
-def pulled_down(pictures: Sequence[NDArray[Any]], cadence: str, order: str) -> list[Picture]:
-    """Return interlaced frames over whose fields whole pictures are spread by a cadence, the field `order` first."""
-    lengths = CADENCES[cadence]
-    shown: list[NDArray[Any]] = []
-    for number, picture in enumerate(pictures):
-        shown += [picture] * lengths[number % len(lengths)]
-    first = 0 if order == "top" else 1
-    frames = []
-    for earlier, later in zip(shown[0::2], shown[1::2], strict=False):
-        frame = np.asarray(later, np.float32).copy()
-        frame[first::2] = earlier[first::2]
-        frames.append(frame)
-    return frames
 
 
 def pulled_up(frames: Sequence[NDArray[Any]], cadence: str, order: str, phase: int = 0) -> list[Picture]:

@@ -135,13 +135,6 @@ def gamut_outside(source: str, target: str) -> float:
     return max(0.0, 1 - _area(inside) / _area(triangle(source))) if inside else 1.0
 
 
-def hlg_signal(scene_light: float) -> float:
-    """Return the HLG signal 0…1 of scene light 0…1 (BT.2100-2, table 5, OETF); clipped outside."""
-    e = min(max(scene_light, 0.0), 1.0)
-    a, b, c = 0.17883277, 0.28466892, 0.55991073
-    return math.sqrt(3 * e) if e <= 1 / 12 else a * math.log(12 * e - b) + c
-
-
 def pq_signal(luminance_cdm2: float) -> float:
     """Return the PQ signal 0…1 of a luminance in cd/m² (BT.2100-2, table 4, inverse EOTF); clipped outside.
 

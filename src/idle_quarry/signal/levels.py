@@ -49,12 +49,6 @@ class Levels:
         """How many codes at each end SDI keeps for itself (BT.656, BT.1120: 0–3 and 1020–1023 at 10 bits)."""
         return 1 << (self.bits - 8)
 
-    def quantised(self, share: float) -> int:
-        """Return the code of a signal from 0 (black) to 1 (white), rounded and kept inside SDI's limits."""
-        code = round(self.black + share * (self.white - self.black))
-        low, high = (self.reserved, (1 << self.bits) - 1 - self.reserved) if self.narrow else (0, self.white)
-        return min(max(code, low), high)
-
 
 def codes_lost(source: Levels, target: Levels) -> int:
     """Return how many of the source's luma codes have no code of their own in the target."""

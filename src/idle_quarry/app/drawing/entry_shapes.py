@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -329,8 +328,3 @@ def _format(made: EntryDrawing, fmt: SignalFormat) -> None:
     )
     made.said.append(format_words(fmt, fields=True))
     made.height += height + GAP
-
-
-def overlapping(shapes: Sequence[BoxShape | TextShape], width: float) -> list[BoxShape | TextShape]:
-    """Return the shapes that leave the width there is."""
-    return [shape for shape in shapes if shape.x < -0.5 or shape.x + shape.w > width + 0.5]

@@ -10,14 +10,12 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from idle_quarry.errors import NotPossible
-from idle_quarry.line.devices.face import Face, face
 from idle_quarry.line.reading.line_finder import LineFinder
 from idle_quarry.line.reading.lock import Timing
 from idle_quarry.line.reading.reader import LineReader
 from idle_quarry.line.reading.received import ReceivedFrame
 from idle_quarry.line.transport import INTERFACES, Transport, transport, transports
 from idle_quarry.line.words import Words
-from idle_quarry.path.entries import Monitor
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import is_pulled
 
@@ -133,19 +131,3 @@ class Receiver:
         sav = timing.sav * n
         heads = (flat[:n], flat[timing.line_words : timing.line_words + n], flat[sav : sav + n])
         return all((head == 0x3FF).all() for head in heads)
-
-
-class MonitorStandIn:
-    """A monitor that behaves as its entry says: it takes a line off a cable and shows what it makes of it."""
-
-    def __init__(self, monitor: Monitor) -> None:
-        self.monitor = monitor
-        self.receiver = Receiver()
-
-    def receive(self, cabled: CableSignal) -> None:
-        self.receiver.receive(cabled)
-
-    def face(self) -> Face | None:
-        """Return what it shows now, None where nothing has come."""
-        frame = self.receiver.frame
-        return None if frame is None else face(frame, self.monitor, self.receiver.mwords)

@@ -156,13 +156,3 @@ def _likeliest(
         breaks.append(bool(broke[n, phases[-1]]))
         phases.append(int(came[n, phases[-1]]))
     return phases[::-1], breaks[::-1]
-
-
-def without_pulldown(frames: Sequence[NDArray[Any]], cadence: str, order: str) -> list[NDArray[Any]]:
-    """Return the whole pictures of frames (h, w), 0…1, each once; a picture that a break left half of is left out."""
-    found: list[NDArray[Any]] = []
-    for run in cadence_runs(frames, cadence, order):
-        made = pulled_up(frames[run.start : run.stop], cadence, order, run.phase)
-        # a cut in the midst of a cadence that goes on leaves a picture woven of two shots
-        found += [each for each, more in zip(made, _excess(made) if made else (), strict=True) if more < _NOT_ONE]
-    return found

@@ -22,7 +22,7 @@ from idle_quarry.signal.words import format_words
 
 ROW = Qt.ItemDataRole.UserRole
 COLUMNS = ("Clip", "Motion", "Format", "Colour and levels", "Timecode and sound", "Against the template")
-CLIP, MOTION, FORMAT, VERDICT = 0, 1, 2, len(COLUMNS) - 1
+CLIP, MOTION, VERDICT = 0, 1, len(COLUMNS) - 1
 
 
 @dataclass(frozen=True)

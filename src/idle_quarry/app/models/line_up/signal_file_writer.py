@@ -27,7 +27,6 @@ class SignalFileWriter(QObject):
         super().__init__(line_up)
         self._line_up = line_up
         self.writing: Ticket | None = None
-        self.recorded = ""  #: what was measured of a recorded flash and pip
 
     def play_out(self, path: Path) -> None:
         """Write what is sent as words into a file: the whole clip, or two seconds of a test picture."""
@@ -68,6 +67,5 @@ class SignalFileWriter(QObject):
         self._line_up.door.workers.start(work, self._measured, self._line_up.door.refuse)
 
     def _measured(self, words: str) -> None:
-        self.recorded = words
         self._line_up.door.say(words)
         self.changed.emit()

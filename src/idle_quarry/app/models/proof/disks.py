@@ -110,10 +110,6 @@ class Disks(QObject):
         self._others: list[Path] = []
         self._ticket: Ticket | None = None
 
-    @property
-    def measuring(self) -> bool:
-        return self._ticket is not None
-
     def show_template(self) -> None:
         """Look at the open template's places, other folders that were asked for, and what the program keeps."""
         document = self.door.document

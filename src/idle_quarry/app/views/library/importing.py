@@ -97,11 +97,6 @@ class ImportingPage(QWidget):
     def _decided(self, number: int, box: QComboBox, _index: int) -> None:
         self.model.decide(number, box.currentData())
 
-    def decision_box(self, row: int) -> QComboBox | None:
-        """Return the decision of a row, or None where there is none to make."""
-        holder = self.table.cellWidget(row, 4)
-        return holder.findChild(QComboBox) if holder is not None else None
-
     def _count(self) -> None:
         self.sum.setText(self.model.sum_words())
         self.take_button.setText(self.model.verb_words())

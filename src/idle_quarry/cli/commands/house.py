@@ -6,6 +6,7 @@ from argparse import Namespace as Options
 from pathlib import Path
 from typing import Any
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.opening import opened
 from idle_quarry.cli.output import Output, table
 from idle_quarry.errors import ExchangeError
@@ -24,6 +25,10 @@ from idle_quarry.path.entries.words import words_of
 from idle_quarry.path.settings.entries import entry_settings
 
 
+@command(
+    "house list",
+    argument("kind", metavar="KIND", nargs="?", help="monitor, delivery, codec, format, sound, programme, naming"),
+)
 def house_list(options: Options, out: Output) -> int:
     """Every entry, what ships and the house's own."""
     with opened(options) as library:
@@ -35,6 +40,7 @@ def house_list(options: Options, out: Output) -> int:
     return 0
 
 
+@command("house show", argument("id", metavar="ID", help="its id, or its name"))
 def house_show(options: Options, out: Output) -> int:
     """One entry, with what it says."""
     with opened(options) as library:
@@ -47,6 +53,7 @@ def house_show(options: Options, out: Output) -> int:
     return 0
 
 
+@command("house validate", argument("file", metavar="FILE"))
 def house_validate(options: Options, out: Output) -> int:
     """Whether a file is an entry's, whole and unaltered: 0, else an error (1 where its hash does not hold)."""
     entry, genuine = import_entry(Path(options.file))
@@ -56,6 +63,12 @@ def house_validate(options: Options, out: Output) -> int:
     return 1 if genuine is False else 0
 
 
+@command(
+    "house import",
+    argument("file", metavar="FILE"),
+    argument("--shelf", choices=("own", "house"), default="own"),
+    argument("--changed", action="store_true", help="also where it was changed since it was exported"),
+)
 def house_import(options: Options, out: Output) -> int:
     """Put the entry of a file on a shelf: a new one, or a revision of the one that the library has."""
     path = Path(options.file)
@@ -77,6 +90,7 @@ def house_import(options: Options, out: Output) -> int:
     return 0
 
 
+@command("house export", argument("id", metavar="ID", help="its id, or its name"), argument("file", metavar="FILE"))
 def house_export(options: Options, out: Output) -> int:
     """Write an entry's file; of what ships, a copy to be changed."""
     with opened(options) as library:

@@ -6,6 +6,7 @@ from argparse import Namespace as Options
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.output import Output
 from idle_quarry.cli.progress import ended, shares
 from idle_quarry.errors import NotPossible, QuarryError
@@ -14,6 +15,13 @@ if TYPE_CHECKING:
     from idle_quarry.path.template import Delivery, Template
 
 
+@command(
+    "verify",
+    argument("file", metavar="FILE"),
+    argument("--template", required=True, metavar="NAME"),
+    argument("--delivery", required=True, metavar="D", help="the delivery's id or name in the template"),
+    argument("--report", metavar="FILE", help="also write the report: .pdf, .html, .csv or .json"),
+)
 def verify(options: Options, out: Output) -> int:
     """Hold a whole file against a delivery; 1 where a check fails."""
     from idle_quarry.cli.opening import opened, stored_of

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.opening import Options, opened, stored_of
 from idle_quarry.cli.output import Output
 from idle_quarry.errors import LibraryError, NotUnderstood
@@ -16,6 +17,11 @@ if TYPE_CHECKING:
     from idle_quarry.path.template import Template
 
 
+@command(
+    "house begin",
+    argument("--delivery", action="append", required=True, metavar="D", help="a standard delivery's id"),
+    argument("--work", metavar="FOLDER", help="where work is kept"),
+)
 def house_begin(options: Options, out: Output) -> int:
     """Put the standard templates of some deliveries on the house shelf, as drafts; what is there already is left."""
     from idle_quarry.path.beginning.beginnings import work_places
@@ -37,6 +43,12 @@ def house_begin(options: Options, out: Output) -> int:
     return 0
 
 
+@command(
+    "template set",
+    argument("name", metavar="NAME"),
+    argument("setting", metavar="PLACE=VALUE", nargs="+"),
+    argument("--note", default="", help="what has changed"),
+)
 def template_set(options: Options, out: Output) -> int:
     """Type settings into a template and save it as a draft."""
 
@@ -62,6 +74,12 @@ def template_set(options: Options, out: Output) -> int:
     return _saved(options, out, typed)
 
 
+@command(
+    "template save",
+    argument("name", metavar="NAME"),
+    argument("file", metavar="FILE"),
+    argument("--note", default="", help="what has changed"),
+)
 def template_save(options: Options, out: Output) -> int:
     """Save a template file as a draft of a template that is there."""
     from idle_quarry.library.exchange import import_file
@@ -113,16 +131,26 @@ def _meant(library: Library, name: str, states: tuple[str, ...]) -> Revision:
     return next((revision for revision in every if revision.state in states), every[0])
 
 
+_DECIDED = (argument("name", metavar="NAME[@REVISION]"), argument("--note", default=""))
+
+
+@command("template review", *_DECIDED)
 def template_review(options: Options, out: Output) -> int:
     """Send a draft to review."""
     return _decided(options, out, "propose")
 
 
+@command(
+    "template approve",
+    *_DECIDED,
+    argument("--answer", action="append", default=[], help="why a stop is right all the same, in their order"),
+)
 def template_approve(options: Options, out: Output) -> int:
     """Approve what is in review; each stop takes an answer."""
     return _decided(options, out, "approve")
 
 
+@command("template send-back", *_DECIDED)
 def template_send_back(options: Options, out: Output) -> int:
     """Send what is in review back to its author."""
     if not options.note.strip():
@@ -130,16 +158,27 @@ def template_send_back(options: Options, out: Output) -> int:
     return _decided(options, out, "send back")
 
 
+@command("template withdraw", *_DECIDED)
 def template_withdraw(options: Options, out: Output) -> int:
     """Withdraw a revision."""
     return _decided(options, out, "withdraw")
 
 
+@command("template bring-back", *_DECIDED)
 def template_bring_back(options: Options, out: Output) -> int:
     """Bring a withdrawn revision back, as a draft."""
     return _decided(options, out, "bring back")
 
 
+@command(
+    "template merge",
+    argument("name", metavar="NAME"),
+    argument("a", metavar="A", type=int, help="the number of one draft"),
+    argument("b", metavar="B", type=int, help="the number of the other"),
+    argument("--take-a", action="append", default=[], metavar="PLACE", help="where both changed it: as A has it"),
+    argument("--take-b", action="append", default=[], metavar="PLACE", help="where both changed it: as B has it"),
+    argument("--note", default=""),
+)
 def template_merge(options: Options, out: Output) -> int:
     """Put two drafts of a template together as a third; what both changed differently is decided by name."""
     from idle_quarry.path.changes.merging import Side, merge

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.findings import step_lines
 from idle_quarry.cli.opening import Options, named_format
 from idle_quarry.cli.output import Output
@@ -12,7 +13,29 @@ from idle_quarry.path.policies import Policy, parts
 from idle_quarry.path.steps import plan as plan_link
 from idle_quarry.signal.words import described_format, format_words
 
+#: The parts of a policy that can be chosen.
+POLICIES = (
+    "fit",
+    "position",
+    "kernel",
+    "light",
+    "scan",
+    "order",
+    "retime",
+    "mix",
+    "colour",
+    "tone",
+    "precision",
+    "rounding",
+)
 
+
+@command(
+    "plan",
+    argument("source", metavar="FROM"),
+    argument("target", metavar="TO"),
+    *(argument(f"--{name}", metavar="POLICY") for name in POLICIES),
+)
 def plan(options: Options, out: Output) -> int:
     """The steps and the grade from one signal format to another."""
     source, target = (named_format(text, options) for text in (options.source, options.target))

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.output import Output, table
 from idle_quarry.errors import NotPossible
 from idle_quarry.line.files import read_links, write_words
@@ -29,6 +30,19 @@ _FULL_SCALE = 1 << 23
 _MOST_TOLD = 1000
 
 
+@command(
+    "line write",
+    argument("format", metavar="FORMAT"),
+    argument("file", metavar="FILE"),
+    argument(
+        "--interface", metavar="I", help="SD, HD, 3G-A, 3G-B, 6G, 12G, quad 3G; else the smallest that carries it"
+    ),
+    argument(
+        "--test", metavar="T", default="bars", help="the picture: bars, pluge, ramp, zone, flash, white, black ..."
+    ),
+    argument("--frames", metavar="N", type=int, default=2),
+    argument("--start", metavar="TC", default="10:00:00:00", help="timecode of the first frame"),
+)
 def line_write(options: Options, out: Output) -> int:
     """Words of the serial signal with a test picture and tone."""
     fmt = format_from_words(options.format)
@@ -67,6 +81,7 @@ def line_write(options: Options, out: Output) -> int:
     return 0
 
 
+@command("line read", argument("file", metavar="FILE"))
 def line_read(options: Options, out: Output) -> int:
     """What a receiver makes of words, with every fault."""
     frames = 0

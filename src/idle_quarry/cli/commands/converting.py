@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.output import Output
 from idle_quarry.cli.progress import ended, progress
 from idle_quarry.errors import NotPossible, QuarryError
@@ -16,6 +17,13 @@ if TYPE_CHECKING:
     from idle_quarry.path.template import Source, Template
 
 
+@command(
+    "convert",
+    argument("clip", metavar="CLIP"),
+    argument("file", metavar="FILE"),
+    argument("--template", required=True, metavar="NAME"),
+    argument("--source", required=True, metavar="ID", help="whose conversion it is: a source's id or name"),
+)
 def convert(options: Options, out: Output) -> int:
     """A clip to the template's working format in its intermediate codec, by the link of its source."""
     from idle_quarry.cli.opening import opened, stored_of

@@ -4,11 +4,19 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.opening import Options, opened, stored_for_job
 from idle_quarry.cli.output import Output
 from idle_quarry.errors import JobError, LibraryError
 
 
+@command(
+    "job new",
+    argument("name", metavar="NAME", nargs="?", help="the default template where none is named"),
+    argument("--title", required=True),
+    argument("--at", required=True, metavar="FOLDER"),
+    argument("--unapproved", action="store_true", help="also from a house revision that nobody approved"),
+)
 def job_new(options: Options, out: Output) -> int:
     """Start a job from a template."""
     from idle_quarry.jobs.allowed import check_startable
@@ -39,6 +47,11 @@ def job_new(options: Options, out: Output) -> int:
     return 0
 
 
+@command(
+    "job left",
+    argument("--clear", action="store_true", help="remove what is half made"),
+    argument("--take-up", action="store_true", help="list jobs that are whole"),
+)
 def job_left(options: Options, out: Output) -> int:
     """What killed programs left half made or unlisted; 1 where anything is left."""
     from idle_quarry import recovery
@@ -62,6 +75,7 @@ def job_left(options: Options, out: Output) -> int:
     return 1 if remain else 0
 
 
+@command("job check", argument("folder", metavar="FOLDER"))
 def job_check(options: Options, out: Output) -> int:
     """What in a job has drifted from its revision; 1 where anything has."""
     from idle_quarry.jobs.check import check_job

@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.opening import Options, opened, stored_of
 from idle_quarry.cli.output import Output
 from idle_quarry.errors import ExchangeError, LibraryError, NotUnderstood
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
     from idle_quarry.library.safety import LibraryCheck
 
 
+@command("template export", argument("name", metavar="NAME", nargs="+"), argument("file", metavar="FILE"))
 def template_export(options: Options, out: Output) -> int:
     """Write a template file; several as a bundle or as a table of settings."""
     from idle_quarry.library.bundles import SUFFIX, export_bundle, origin_of
@@ -41,6 +43,7 @@ def template_export(options: Options, out: Output) -> int:
     return 0
 
 
+@command("template book", argument("file", metavar="FILE"))
 def template_book(options: Options, out: Output) -> int:
     """Print the house book."""
     from idle_quarry.library.tables import approved_of, write_book
@@ -55,6 +58,16 @@ def template_book(options: Options, out: Output) -> int:
     return 0
 
 
+@command(
+    "template import",
+    argument("file", metavar="FILE"),
+    argument("--shelf", choices=("own", "house"), default="own"),
+    argument(
+        "--if-taken",
+        choices=("keep-both", "revision", "replace-draft", "leave"),
+        help="what to do where the shelf has the name",
+    ),
+)
 def template_import(options: Options, out: Output) -> int:
     """Put the templates of a file on a shelf; where the shelf has a name, only as the user said."""
     from idle_quarry.library.bundles import offered
@@ -111,6 +124,7 @@ def _checked(found: LibraryCheck) -> dict[str, Any]:
     }
 
 
+@command("library check")
 def library_check(options: Options, out: Output) -> int:
     """Whether the library is whole; 1 where it is not."""
     from idle_quarry.library.safety import check, check_revisions
@@ -128,6 +142,7 @@ def library_check(options: Options, out: Output) -> int:
     return 0 if found.whole else 1
 
 
+@command("library backup", argument("file", metavar="FILE"))
 def library_backup(options: Options, out: Output) -> int:
     """Copy the library while others work in it; of a server's, everything this person sees."""
     from idle_quarry.library.safety import backup, check
@@ -142,6 +157,7 @@ def library_backup(options: Options, out: Output) -> int:
     return 0
 
 
+@command("library restore", argument("file", metavar="FILE"))
 def library_restore(options: Options, out: Output) -> int:
     """Put a copy in the library's place; what was there is renamed."""
     from idle_quarry.library.safety import restore
@@ -158,6 +174,7 @@ def library_restore(options: Options, out: Output) -> int:
     return 0
 
 
+@command("library rescue", argument("file", metavar="FILE"))
 def library_rescue(options: Options, out: Output) -> int:
     """Make a library of what is sound in a damaged one; 1 where something of it is lost."""
     from idle_quarry.library.rescue import rescued
@@ -195,6 +212,9 @@ def _carry(options: Options, to: str) -> CopiedRows:
             target.close()
 
 
+@command(
+    "library carry", argument("to", metavar="PLACE", help="a new file, or the address of a server that was set up")
+)
 def library_carry(options: Options, out: Output) -> int:
     """Copy the whole library into an empty one, with every revision, hash and date."""
     done = _carry(options, options.to)
@@ -212,6 +232,14 @@ def _bare(place: str) -> str:
     return shown(address(place)) if is_server(place) else place
 
 
+@command(
+    "server setup",
+    argument("url", metavar="URL", help="as somebody who may make tables and roles there"),
+    *(
+        argument(f"--{right}", action="append", default=[], metavar="NAME", help=f"a person who is a {right}")
+        for right in ("reader", "editor", "approver")
+    ),
+)
 def server_setup(options: Options, out: Output) -> int:
     """Set a server's database up as a library, and say what was done."""
     from idle_quarry.library.server.setup import set_up

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.opening import Options, house_of, named_format
 from idle_quarry.cli.output import Output, table
 from idle_quarry.path.codecs import cannot_hold, gb_per_hour, holding, mbps
 from idle_quarry.path.entries import Codec
 
 
+@command("codecs", argument("--format", required=True, metavar="F", dest="format_words"))
 def codecs(options: Options, out: Output) -> int:
     """The codecs that can hold a format, lowest data rate first."""
     fmt = named_format(options.format_words, options)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.opening import Options, house_of
 from idle_quarry.cli.output import Output
 from idle_quarry.errors import MediaError
@@ -12,6 +13,13 @@ from idle_quarry.path.template import Delivery, Source
 from idle_quarry.signal.words import format_words
 
 
+@command(
+    "suggest",
+    argument(
+        "--source", action="append", default=[], metavar="S[=SHARE]", help="a signal format or a clip, with its share"
+    ),
+    argument("--delivery", action="append", default=[], metavar="D", help="a standard delivery or a signal format"),
+)
 def suggest(options: Options, out: Output) -> int:
     """Working formats between two ends, best first."""
     sources: list[Source] = []

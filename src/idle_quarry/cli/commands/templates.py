@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.findings import finding_lines, step_lines
 from idle_quarry.cli.opening import Options, opened, stored_of
 from idle_quarry.cli.output import Output, table
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
     from idle_quarry.path.evaluation import Evaluation
 
 
+@command("template list")
 def template_list(options: Options, out: Output) -> int:
     """The templates of both shelves."""
     document: list[dict[str, Any]] = []
@@ -52,6 +54,7 @@ def template_list(options: Options, out: Output) -> int:
     return 0
 
 
+@command("template find", argument("words", metavar="WORDS", nargs="+"))
 def template_find(options: Options, out: Output) -> int:
     """The templates of which every condition holds, with what they have there; 1 where there are none."""
     from idle_quarry.library import Search, typed_words
@@ -81,6 +84,7 @@ def template_find(options: Options, out: Output) -> int:
     return 0 if document else 1
 
 
+@command("template show", argument("name", metavar="NAME"))
 def template_show(options: Options, out: Output) -> int:
     """One template's settings."""
     from idle_quarry.path.settings import settings_of
@@ -96,6 +100,7 @@ def template_show(options: Options, out: Output) -> int:
     return 0
 
 
+@command("template validate", argument("file", metavar="FILE"))
 def template_validate(options: Options, out: Output) -> int:
     """Whether a file is a template file, whole and unaltered: 0, else an error (1 where its hash does not hold)."""
     from idle_quarry.library.exchange import import_file
@@ -115,6 +120,7 @@ def template_validate(options: Options, out: Output) -> int:
     return 1 if exchanged.genuine is False else 0
 
 
+@command("template diff", argument("a", metavar="A"), argument("b", metavar="B"))
 def template_diff(options: Options, out: Output) -> int:
     """The settings in which two templates or revisions differ, and what that does; 1 where there are any."""
     from idle_quarry.path.changes.effects import compared, effect
@@ -144,6 +150,7 @@ def template_diff(options: Options, out: Output) -> int:
     return 1 if found else 0
 
 
+@command("explain", argument("name", metavar="NAME"))
 def explain(options: Options, out: Output) -> int:
     """A template's evaluated path and findings."""
     from idle_quarry.library.house_entries import in_use

@@ -5,9 +5,17 @@ from __future__ import annotations
 from argparse import Namespace as Options
 from pathlib import Path
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.output import Output, table
 
 
+@command(
+    "cuts read",
+    argument("file", metavar="FILE", help="OpenTimelineIO, CMX 3600, AAF, or a table of clips (CSV)"),
+    argument("--template", required=True, metavar="NAME"),
+    argument("--media", action="append", default=[], metavar="FOLDER", help="where clips are looked for"),
+    argument("--report", metavar="FILE", help="also write the report: .pdf, .html, .csv or .json"),
+)
 def cuts_read(options: Options, out: Output) -> int:
     """A list from elsewhere against a template and the clips of some folders; status 1 where it lacks what it needs."""
     from idle_quarry.cli.opening import opened, stored_of

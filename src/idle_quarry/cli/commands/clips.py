@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.findings import finding_lines
 from idle_quarry.cli.opening import Options, opened, stored_of
 from idle_quarry.cli.output import Output, complain
@@ -33,6 +34,11 @@ def _looked(given: list[str]) -> tuple[list[Clip], bool]:
     return [found[path] for path in paths if path in found], failed
 
 
+@command(
+    "inspect",
+    argument("media", nargs="+", metavar="MEDIA"),
+    argument("--report", metavar="FILE", help="also write the intake report: .pdf, .html, .csv or .json"),
+)
 def inspect(options: Options, out: Output) -> int:
     """What each clip declares, and what is measured in it."""
     from idle_quarry.media.words import measured_lines
@@ -76,6 +82,7 @@ def _media(given: list[str]) -> list[Path]:
     return grouped(paths)
 
 
+@command("check", argument("media", nargs="+", metavar="MEDIA"), argument("--template", required=True, metavar="NAME"))
 def check(options: Options, out: Output) -> int:
     """Clips against a template's source stations; 1 where one is not what the template expects."""
     from idle_quarry.media.against import against

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.output import Output
 from idle_quarry.cli.progress import ended, progress
 from idle_quarry.errors import Away, NotPossible
@@ -20,6 +21,19 @@ if TYPE_CHECKING:
 _EVERY_S = 1.0
 
 
+@command(
+    "lend",
+    argument(
+        "--mark", action="append", default=[], metavar="FOLDER", help="only mark it as a place that machines share"
+    ),
+    argument(
+        "--place", action="append", default=[], metavar="FOLDER", help="a marked place, as it lies on this machine"
+    ),
+    argument("--hours", metavar="H-H", help="only between these hours of the day, as 19-7"),
+    argument("--when-idle", action="store_true", help="only while nobody works on this machine"),
+    argument("--cores", type=int, metavar="N", help="on so many processors; all by default"),
+    argument("--once", action="store_true", help="end when nothing is left to do"),
+)
 def lend(options: Options, out: Output) -> int:
     """Mark folders, or do what other machines of the house want done, until it is stopped; with `--once` until nothing is left."""
     from idle_quarry.jobs.lending.shared_folders import mark

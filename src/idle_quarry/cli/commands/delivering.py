@@ -6,9 +6,10 @@ from argparse import Namespace as Options
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from idle_quarry.cli.command import argument, command
+from idle_quarry.cli.commands.verifying import delivery_of
 from idle_quarry.cli.output import Output, complain
 from idle_quarry.cli.progress import ended, shares
-from idle_quarry.cli.verifying import delivery_of
 from idle_quarry.errors import NotPossible, QuarryError
 
 if TYPE_CHECKING:
@@ -16,6 +17,13 @@ if TYPE_CHECKING:
     from idle_quarry.jobs.handover.record import VerificationRecord
 
 
+@command(
+    "deliver",
+    argument("job", metavar="JOB", help="the job's folder"),
+    argument("--delivery", required=True, metavar="D", help="the delivery's id or name in the job's template"),
+    argument("--timeline", metavar="T", help="the first where none is named"),
+    argument("--to", required=True, metavar="FOLDER"),
+)
 def deliver(options: Options, out: Output) -> int:
     """Make a delivery and verify it; 1 where it fails its own spec: then it is not handed over."""
     from idle_quarry.jobs.check import check_job

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from idle_quarry.cli.command import argument, command
 from idle_quarry.cli.output import Output, complain
 from idle_quarry.cli.progress import ended, progress
 from idle_quarry.counting import counted
@@ -26,6 +27,14 @@ if TYPE_CHECKING:
 _EVERY_S = 0.2
 
 
+@command(
+    "render",
+    argument("job", metavar="JOB", help="the job's folder"),
+    argument("--timeline", action="append", default=[], metavar="T", help="only this one; may be said again"),
+    argument("--at", metavar="FOLDER", help="where renders go on this machine, from now on"),
+    argument("--system-disk", action="store_true", help="that may be the disk of the system"),
+    argument("--workers", metavar="N", type=int, help="as many as there are processors by default"),
+)
 def render(options: Options, out: Output) -> int:
     """Render what is not rendered yet; 1 where a piece could not be."""
     from idle_quarry.jobs.check import check_job
