@@ -11,21 +11,21 @@ import numpy as np
 import pytest
 from tests.conftest import demo_template
 
-from idle_quarry.jobs.handover.causes import frame_of, setting_of
+from idle_quarry.jobs.handover.causes import frame_of
+from idle_quarry.jobs.handover.check_table import CHECKS, IDS, setting_of
 from idle_quarry.jobs.handover.checks import FAILS, LOOK, NOT_CHECKED, PASSES, Check, CheckedFile, worst
 from idle_quarry.jobs.handover.codec_known import differs, wrapped_as
 from idle_quarry.jobs.handover.file_writing import first_timecode
 from idle_quarry.jobs.handover.leaders import Leaders, frames_before, frames_of
-from idle_quarry.jobs.handover.picture_checks import picture_checks
-from idle_quarry.jobs.handover.programme_checks import _pattern, programme_checks
+from idle_quarry.jobs.handover.programme_checks import _pattern
 from idle_quarry.jobs.handover.record import VerificationRecord, accepted
-from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
-from idle_quarry.jobs.handover.verify import IDS
+from idle_quarry.jobs.handover.sound_checks import mix_of
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.media.declared import Audio, DeclaredProperties
 from idle_quarry.media.inspecting import inspect
+from idle_quarry.media.measurement.sync import Parting
 from idle_quarry.media.names import clip_suffix
 from idle_quarry.media.whole.flashes import FlashSpell
 from idle_quarry.media.whole.layout import LayoutItem
@@ -72,7 +72,7 @@ def checked(
     """The checks of a file that is right but for what is said."""
     found = FileMeasurement(
         1, "0" * 64, SIZE, replace(PICTURES, **(pictures or {})), more.get("items", (LayoutItem("programme", 0, FRAMES),)), replace(SOUND, **(sound or {})),
-        more.get("tones", ()),
+        more.get("tones", ()), more.get("sync"),
     )  # fmt: skip
     if more.get("silent"):
         found = replace(found, sound=None)
@@ -80,19 +80,7 @@ def checked(
     seen = CheckedFile(
         Path(more.get("name", "x.mxf")), clip, found, LAMP, HD.model_copy(update=delivery or {}), SPEC.model_copy(update=spec or {}), more.get("layout"),
     )  # fmt: skip
-    # what looks into the file itself is tried on real ones
-    return {check.id: check for make in (picture_checks, programme_checks, sound_checks) for check in make(seen)}
-
-
-@pytest.fixture(autouse=True)
-def _no_file(monkeypatch: pytest.MonkeyPatch) -> None:
-    from idle_quarry.errors import MediaError
-    from idle_quarry.jobs.handover import programme_checks
-
-    def none(*_rest: object) -> None:
-        raise MediaError("none", subject="x")
-
-    monkeypatch.setattr(programme_checks, "flash_and_pip", none)
+    return {row.id: row.check(seen) for row in CHECKS}
 
 
 def test_what_is_right_passes_and_every_check_says_something() -> None:
@@ -212,7 +200,7 @@ def test_what_the_spec_asks_for_fails_and_else_is_to_be_looked_at() -> None:
     outside = checked(black, items=(LayoutItem("black", 0, 460), LayoutItem("programme", 460, FRAMES)))
     assert outside["black"].verdict == PASSES, "black before the programme is none inside"
     assert checked(framed, delivery={"active_format": "4:3 centre"})["active_picture"].verdict == PASSES
-    clauses = (Clause(number="4.2", text="Gamut errors are not accepted"),)
+    clauses = (Clause(number="4.2", text="Gamut errors are not accepted", check="gamut"),)
     assert checked(gamut, spec={"clauses": clauses})["gamut"].clause == f"{SPEC.name}, 4.2"
     assert checked(gamut)["gamut"].clause == "EBU R 103"
 
@@ -408,6 +396,13 @@ def test_a_check_leads_to_its_setting_and_a_picture_to_its_frame() -> None:
         None, ("Main", 0), ("Main", 49), None, ("Main", 50), ("Main", 74), None,
     ]  # fmt: skip
     assert frame_of({}, 3) is None
+
+
+@pytest.mark.parametrize(("late_ms", "verdict"), [(0, PASSES), (60, PASSES), (61, FAILS), (-40, PASSES), (-41, FAILS)])
+def test_sound_may_be_a_little_late_and_less_early(late_ms: float, verdict: str) -> None:
+    """EBU R 37: 40 ms early, 60 ms late."""
+    check = checked(sync=Parting(late_ms, 0.0, 3))["sync"]
+    assert (check.verdict, check.clause) == (verdict, "EBU R 37")
 
 
 def test_leaders_are_bars_black_slate_and_a_clock_that_ticks() -> None:

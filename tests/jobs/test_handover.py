@@ -24,9 +24,10 @@ from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits
 from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, Marker, Media, Timeline, TimelineItem, Track
 from idle_quarry.jobs.cutting.timeline_files import keep, read_timeline, timelines_in
+from idle_quarry.jobs.handover.check_table import IDS
 from idle_quarry.jobs.handover.make import _free_name, make, name_of
 from idle_quarry.jobs.handover.programme import Mix, _Voice
-from idle_quarry.jobs.handover.verify import IDS, verify
+from idle_quarry.jobs.handover.verify import verify
 from idle_quarry.jobs.material import taken_in, write_material
 from idle_quarry.jobs.renders.status import Programme, programmes_of, stock_of
 from idle_quarry.jobs.start import start_job

@@ -49,7 +49,7 @@ PARTS: dict[type[EntryPart], st.SearchStrategy[Any]] = {
     ),
     ProgrammeItem: st.builds(ProgrammeItem, what=st.sampled_from([item for item in ITEMS if item != "programme"]), seconds=st.integers(1, 3600).map(float), tone=st.booleans(), text=WORDS),
     RateRow: st.builds(RateRow, raster=st.just("1920x1080"), rate=st.sampled_from(list(NAMED_RATES)), mbps=st.integers(1, 9000).map(float)),
-    Clause: st.builds(Clause, number=st.sampled_from(("4", "4.2", "A 1")), text=WORDS),
+    Clause: st.builds(Clause, number=st.sampled_from(("4", "4.2", "A 1")), text=WORDS, check=st.sampled_from(("", "gamut", "true_peak"))),
 }  # fmt: skip
 
 

@@ -83,8 +83,8 @@ def harbour_six() -> Entry:
         checks=["gamut", "flashes", "black", "frozen"], captions=["OP-47"], active_format="protect 14:9",
         file_name="{series} E{episode:02} v{version}",
         clauses=[
-            {"number": "4.2", "text": "Loudness within 0.3 LU of the target, true peak at most −3 dBTP."},
-            {"number": "5.1", "text": "No more than 0.5 % of the area outside EBU R 103."},
+            {"number": "4.2", "check": "loudness", "text": "Loudness within 0.3 LU of the target, true peak at most −3 dBTP."},
+            {"number": "5.1", "check": "gamut", "text": "No more than 0.5 % of the area outside EBU R 103."},
         ],
     )  # fmt: skip
 

@@ -1,8 +1,8 @@
-"""A check as a value, and what all checks know of the file and of what is wanted."""
+"""What a check is: a row of a table with its function, the file and what is wanted of it, and what came of it."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -21,20 +21,6 @@ if TYPE_CHECKING:
 PASSES, FAILS, LOOK, NOT_CHECKED = "passes", "fails", "look", "not checked"
 #: Places that are told of one check at the most.
 _MOST_PLACES = 100
-#: Whose clause a check is of where the spec itself has none.
-_CLAUSES = {
-    "range": "ITU-R BT.709-6, BT.2100-2: levels", "gamut": "EBU R 103", "flash": "ITU-R BT.1702", "timecode": "SMPTE ST 12-1", "loudness": "",
-    "true_peak": "", "short_term": "", "loudness_range": "", "hdr": "CTA-861.3, SMPTE ST 2086", "level": "", "sync": "EBU R 37", "active_picture": "EBU R 95",
-}  # fmt: skip
-_LOUDNESS = {"59.94 Hz": "ATSC A/85"}
-_LEVEL = {"59.94 Hz": "SMPTE RP 155"}
-#: Words of a spec's own clauses by which they are a check's.
-_WORDS = {
-    "gamut": ("gamut",), "flash": ("flash",), "black": ("black",), "freeze": ("frozen", "freeze"), "loudness": ("loudness",),
-    "true_peak": ("true peak", "peak"), "timecode": ("timecode",), "field_order": ("field",), "scan": ("interlace", "progressive"),
-    "layout": ("layout", "line-up", "slate", "clock"), "sound_layout": ("channel", "track"), "codec": ("codec", "compression"),
-    "container": ("wrap", "container", "file format"), "naming": ("name",), "aspect": ("aspect",), "raster": ("raster", "resolution"), "level": ("tone",),
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -65,6 +51,57 @@ class Check:
             "where": [{"from": place.start, "to": place.end, "first_frame": place.first, "last_frame": place.last} for place in self.where],
             "clause": self.clause, "text": self.text,
         }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What a check's function returns: what is wanted and was found, the verdict, a sentence, and the frames it is about (half open)."""
+
+    wanted: Any
+    found: Any
+    verdict: str
+    text: str
+    spans: Sequence[tuple[int, int]] = ()
+
+
+@dataclass(frozen=True)
+class CheckRow:
+    """One check: its id, and the function that judges a file.
+
+    `setting` is the setting of a delivery that it is about ("" for none), below the delivery; `limit` the spec's limit (a name of
+    `Limits`) that the function is given as well; `clause` whose clause it is where the spec has none of its own, by territory where
+    territories differ ("" for the others).
+    """
+
+    id: str
+    judge: Callable[..., Outcome]
+    setting: str = ""
+    limit: str = ""
+    clause: str | Mapping[str, str] = ""
+
+    @property
+    def words(self) -> str:
+        """What it is called."""
+        return self.id.replace("_", " ")
+
+    def check(self, checked_file: CheckedFile) -> Check:
+        """Return the check of a file."""
+        limits = (checked_file.limit(self.limit),) if self.limit else ()
+        outcome = self.judge(checked_file, *limits)
+        return Check(
+            self.id, outcome.wanted, outcome.found, outcome.verdict, outcome.text, checked_file.places(outcome.spans),
+            self._clause(checked_file),
+        )  # fmt: skip
+
+    def _clause(self, checked_file: CheckedFile) -> str | None:
+        """Return the spec's own clause for it, else the standard's."""
+        spec = checked_file.spec
+        own = next((clause for clause in spec.clauses if clause.check == self.id), None) if spec is not None else None
+        if spec is not None and own is not None:
+            return f"{spec.name}, {own.number}"
+        if isinstance(self.clause, str):
+            return self.clause or None
+        return self.clause.get(checked_file.template.territory, self.clause[""])
 
 
 @dataclass(frozen=True)
@@ -120,28 +157,10 @@ class CheckedFile:
         """Return seconds as frames, half open."""
         return int(first_s * self.rate), max(int(first_s * self.rate) + 1, int(last_s * self.rate))
 
-    def check(
-        self, ident: str, wanted: Any, found: Any, verdict: str, text: str, spans: Iterable[tuple[int, int]] = ()
-    ) -> Check:
-        """Return a check with its places and its clause."""
-        return Check(ident, wanted, found, verdict, text, self.places(spans), self._clause(ident))
-
     def in_programme(self, first: int, last: int) -> bool:
         """Return whether some of the frames `first` to `last` (half open) are the programme's."""
         begin, end = self.found.programme
         return last > begin and first < end
-
-    def _clause(self, ident: str) -> str | None:
-        """Return the spec's own clause for a check, else the standard's."""
-        if self.spec is not None:
-            for clause in self.spec.clauses:
-                if any(word in clause.text.casefold() for word in _WORDS.get(ident, ())):
-                    return f"{self.spec.name}, {clause.number}"
-        if ident in ("loudness", "true_peak", "short_term", "loudness_range"):
-            return _LOUDNESS.get(self.template.territory, "EBU R 128")
-        if ident == "level":
-            return _LEVEL.get(self.template.territory, "EBU R 68")
-        return _CLAUSES.get(ident) or None
 
 
 def worst(verdicts: Iterable[str]) -> str:

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 from idle_quarry.jobs.handover.checks import (
     FAILS,
     LOOK,
     NOT_CHECKED,
     PASSES,
-    Check,
     CheckedFile,
+    Outcome,
     agrees,
     by_limit,
     limit_words,
     times,
 )
+from idle_quarry.path.entries.delivery import Limit
 from idle_quarry.path.registry import sound_layouts
 from idle_quarry.path.template import Delivery
 
@@ -23,7 +22,6 @@ from idle_quarry.path.template import Delivery
 _LFE_HIGH = 0.3
 #: The order in which loudness takes positions.
 _ORDER = ("left", "right", "centre", "LFE", "left surround", "right surround")
-IDS = ("sound_layout", "silence", "level", "clipping", "phase", "loudness", "short_term", "loudness_range", "true_peak")
 
 
 def mix_of(delivery: Delivery) -> tuple[int, ...] | None:
@@ -40,52 +38,38 @@ def mix_of(delivery: Delivery) -> tuple[int, ...] | None:
     return found if len(found) in (2, 6) else None
 
 
-def sound_checks(checked_file: CheckedFile) -> Iterator[Check]:
-    """Yield the checks of sound."""
-    layout = sound_layouts()[checked_file.delivery.layout]
-    sound = checked_file.found.sound
-    if sound is None:
-        yield checked_file.check(
-            "sound_layout", layout.words, None, FAILS, f"it has no sound; {len(layout.channels)} channels are wanted"
-        )
-        for ident in IDS[1:]:
-            yield checked_file.check(ident, None, None, NOT_CHECKED, "it has no sound")
-        return
-    yield _channels(checked_file)
-    yield _silence(checked_file)
-    yield _level(checked_file)
-    spans = [checked_file.seconds(span.first_s, span.last_s) for span in sound.clipping]
+_NONE = Outcome(None, None, NOT_CHECKED, "it has no sound")
+
+
+def clipping(file: CheckedFile) -> Outcome:
+    if file.found.sound is None:
+        return _NONE
+    spans = [file.seconds(span.first_s, span.last_s) for span in file.found.sound.clipping]
     text = "no sample is clipped" if not spans else f"clipped at {len(spans)} places"
-    yield checked_file.check(
-        "clipping", "no samples in a row at full scale", len(spans), agrees(not spans), text, spans
-    )
-    limit = checked_file.limit("phase")
-    against = [span for span in sound.against if limit.is_beyond(span.last_s - span.first_s)]
+    return Outcome("no samples in a row at full scale", len(spans), agrees(not spans), text, spans)
+
+
+def phase(file: CheckedFile, limit: Limit) -> Outcome:
+    if file.found.sound is None:
+        return _NONE
+    against = [span for span in file.found.sound.against if limit.is_beyond(span.last_s - span.first_s)]
     longest = max((span.last_s - span.first_s for span in against), default=0.0)
-    text = (
-        "left and right agree"
-        if not against
-        else f"left and right are out of phase {times(len(against))}, for up to {longest:.0f} s; {limit_words(limit, ' s')}"
-    )
-    yield checked_file.check(
-        "phase",
-        "left and right in phase",
-        len(against),
-        by_limit(longest, limit),
-        text,
-        [checked_file.seconds(span.first_s, span.last_s) for span in against],
-    )
-    yield from _loudness(checked_file)
+    text = "left and right agree"
+    if against:
+        text = f"left and right are out of phase {times(len(against))}, for up to {longest:.0f} s; {limit_words(limit, ' s')}"
+    spans = [file.seconds(span.first_s, span.last_s) for span in against]
+    return Outcome("left and right in phase", len(against), by_limit(longest, limit), text, spans)
 
 
-def _channels(checked_file: CheckedFile) -> Check:
+def sound_layout(file: CheckedFile) -> Outcome:
     layout, sound, delivery, declared = (
-        sound_layouts()[checked_file.delivery.layout],
-        checked_file.found.sound,
-        checked_file.delivery,
-        checked_file.clip.declared,
+        sound_layouts()[file.delivery.layout],
+        file.found.sound,
+        file.delivery,
+        file.clip.declared,
     )
-    assert sound is not None
+    if sound is None:
+        return Outcome(layout.words, None, FAILS, f"it has no sound; {len(layout.channels)} channels are wanted")
     wrong, doubts = [], []
     if len(sound.channels) != len(layout.channels):
         wrong.append(f"{len(sound.channels)} channels; {len(layout.channels)} are wanted")
@@ -119,18 +103,18 @@ def _channels(checked_file: CheckedFile) -> Check:
         "peaks_dbfs": [channel_figures.peak_dbfs for channel_figures in sound.channels],
     }
     text = "; ".join([*wrong, *doubts]) or f"{layout.words}, {delivery.sample_rate} Hz, as wanted"
-    return checked_file.check("sound_layout", layout.words, found, FAILS if wrong else LOOK if doubts else PASSES, text)
+    return Outcome(layout.words, found, FAILS if wrong else LOOK if doubts else PASSES, text)
 
 
-def _silence(checked_file: CheckedFile) -> Check:
-    sound = checked_file.found.sound
-    assert sound is not None
+def silence(file: CheckedFile, limit: Limit) -> Outcome:
+    sound = file.found.sound
+    if sound is None:
+        return _NONE
     breaks = [
-        (item.first / float(checked_file.rate), item.last / float(checked_file.rate))
-        for item in checked_file.found.items
+        (item.first / float(file.rate), item.last / float(file.rate))
+        for item in file.found.items
         if item.what == "break"
     ]
-    limit = checked_file.limit("silence")
     spans = [
         span
         for span in sound.silence
@@ -140,103 +124,83 @@ def _silence(checked_file: CheckedFile) -> Check:
     longest = max((span.last_s - span.first_s for span in spans), default=0.0)
     wanted = f"silence inside the programme: {limit_words(limit, ' s')}"
     text = "no long silence" if not spans else f"silent {times(len(spans))}, for up to {longest:.1f} s"
-    return checked_file.check(
-        "silence",
+    return Outcome(
         wanted,
         round(longest, 1),
         by_limit(longest, limit),
         text,
-        [checked_file.seconds(span.first_s, span.last_s) for span in spans],
+        [file.seconds(span.first_s, span.last_s) for span in spans],
     )
 
 
-def _level(checked_file: CheckedFile) -> Check:
-    wanted, within = checked_file.delivery.line_up_dbfs, checked_file.tolerances.line_up_db
-    with_tone = (
-        {item.what for item in checked_file.layout.items if item.tone} if checked_file.layout is not None else set()
-    )
+def level(file: CheckedFile) -> Outcome:
+    if file.found.sound is None:
+        return _NONE
+    wanted, within = file.delivery.line_up_dbfs, file.tolerances.line_up_db
+    with_tone = {item.what for item in file.layout.items if item.tone} if file.layout is not None else set()
     if not with_tone:  # a programme may sound like a tone
-        return checked_file.check("level", wanted, None, NOT_CHECKED, "no line-up tone is asked for")
-    rate = float(checked_file.rate)
-    at = [(item.first / rate, item.last / rate) for item in checked_file.found.items if item.what in with_tone]
-    at = at or [
-        (0.0, checked_file.found.programme[0] / rate)
-    ]  # where what it belongs to is not there: before the programme
+        return Outcome(wanted, None, NOT_CHECKED, "no line-up tone is asked for")
+    rate = float(file.rate)
+    at = [(item.first / rate, item.last / rate) for item in file.found.items if item.what in with_tone]
+    at = at or [(0.0, file.found.programme[0] / rate)]  # where what it belongs to is not there: before the programme
     tones = [
-        tone
-        for tone in checked_file.found.tones
-        if any(tone.first_s < last and tone.last_s > first for first, last in at)
+        tone for tone in file.found.tones if any(tone.first_s < last and tone.last_s > first for first, last in at)
     ]
     if not tones:
         where = " and ".join(sorted(with_tone))
-        return checked_file.check(
-            "level", wanted, None, FAILS, f"there is no tone with the {where}; one of {wanted:g} dBFS is wanted"
-        )
-    level = tones[0].figure
-    fits = abs(level - wanted) <= within
-    text = f"tone at {level:.1f} dBFS" + ("" if fits else f"; {wanted:g} is wanted")
-    return checked_file.check(
-        "level", wanted, round(level, 2), agrees(fits), text, [checked_file.seconds(tones[0].first_s, tones[0].last_s)]
-    )
+        return Outcome(wanted, None, FAILS, f"there is no tone with the {where}; one of {wanted:g} dBFS is wanted")
+    measured = tones[0].figure
+    fits = abs(measured - wanted) <= within
+    text = f"tone at {measured:.1f} dBFS" + ("" if fits else f"; {wanted:g} is wanted")
+    return Outcome(wanted, round(measured, 2), agrees(fits), text, [file.seconds(tones[0].first_s, tones[0].last_s)])
 
 
-def _loudness(checked_file: CheckedFile) -> Iterator[Check]:
-    sound, delivery = checked_file.found.sound, checked_file.delivery
-    assert sound is not None
-    wanted, within = delivery.loudness_lufs, checked_file.tolerances.loudness_lu
+def loudness(file: CheckedFile) -> Outcome:
+    sound, wanted, within = file.found.sound, file.delivery.loudness_lufs, file.tolerances.loudness_lu
+    if sound is None:
+        return _NONE
     if sound.integrated is None:
-        yield checked_file.check(
-            "loudness",
-            wanted,
-            None,
-            LOOK if wanted is not None else NOT_CHECKED,
-            "too little sound to measure its loudness",
-        )
-    elif wanted is None:
-        yield checked_file.check(
-            "loudness", None, round(sound.integrated, 1), NOT_CHECKED, f"{sound.integrated:.1f} LUFS; none is asked for"
-        )
-    else:
-        fits = abs(sound.integrated - wanted) <= within + 0.05
-        text = f"{sound.integrated:.1f} LUFS over the programme" + (
-            "" if fits else f"; {wanted:g} ± {within:g} is wanted"
-        )
-        yield checked_file.check("loudness", wanted, round(sound.integrated, 1), agrees(fits), text)
+        verdict = LOOK if wanted is not None else NOT_CHECKED
+        return Outcome(wanted, None, verdict, "too little sound to measure its loudness")
+    found = round(sound.integrated, 1)
+    if wanted is None:
+        return Outcome(None, found, NOT_CHECKED, f"{sound.integrated:.1f} LUFS; none is asked for")
+    fits = abs(sound.integrated - wanted) <= within + 0.05
+    text = f"{sound.integrated:.1f} LUFS over the programme" + ("" if fits else f"; {wanted:g} ± {within:g} is wanted")
+    return Outcome(wanted, found, agrees(fits), text)
+
+
+def short_term(file: CheckedFile) -> Outcome:
+    sound = file.found.sound
+    if sound is None:
+        return _NONE
     short = sound.most_short_term
-    places = [n for n, value in enumerate(sound.short_term) if short is not None and value >= round(short, 1)]
-    begin = checked_file.found.programme[0] / float(checked_file.rate)
-    spans = [checked_file.seconds(begin + max(0.0, places[0] / 10 - 3), begin + places[0] / 10)] if places else []
-    yield checked_file.check(
-        "short_term",
-        None,
-        round(short, 1) if short is not None else None,
-        PASSES if short is not None else NOT_CHECKED,
-        f"at the most {short:.1f} LUFS over three seconds, {sound.most_momentary:.1f} at a moment"
-        if short is not None and sound.most_momentary is not None
-        else "too little sound",
-        spans,
-    )
-    spread = sound.range
-    yield checked_file.check(
-        "loudness_range",
-        None,
-        round(spread, 1) if spread is not None else None,
-        PASSES if spread is not None else NOT_CHECKED,
-        f"{spread:.1f} LU" if spread is not None else "too little sound",
-    )
-    limit, peak = delivery.true_peak_dbtp, sound.true_peak
+    if short is None or sound.most_momentary is None:
+        return Outcome(None, None, NOT_CHECKED, "too little sound")
+    places = [n for n, value in enumerate(sound.short_term) if value >= round(short, 1)]
+    begin = file.found.programme[0] / float(file.rate)
+    spans = [file.seconds(begin + max(0.0, places[0] / 10 - 3), begin + places[0] / 10)] if places else []
+    text = f"at the most {short:.1f} LUFS over three seconds, {sound.most_momentary:.1f} at a moment"
+    return Outcome(None, round(short, 1), PASSES, text, spans)
+
+
+def loudness_range(file: CheckedFile) -> Outcome:
+    if file.found.sound is None:
+        return _NONE
+    spread = file.found.sound.range
+    if spread is None:
+        return Outcome(None, None, NOT_CHECKED, "too little sound")
+    return Outcome(None, round(spread, 1), PASSES, f"{spread:.1f} LU")
+
+
+def true_peak(file: CheckedFile) -> Outcome:
+    if file.found.sound is None:
+        return _NONE
+    limit, peak = file.delivery.true_peak_dbtp, file.found.sound.true_peak
     if peak is None:
-        yield checked_file.check("true_peak", limit, None, NOT_CHECKED, "there is no sound to measure")
-    elif limit is None:
-        yield checked_file.check(
-            "true_peak", None, round(peak, 1), NOT_CHECKED, f"{peak:.1f} dBTP; no limit is asked for"
-        )
-    else:
-        fits = peak <= limit + 0.05
-        yield checked_file.check(
-            "true_peak",
-            limit,
-            round(peak, 1),
-            agrees(fits),
-            f"{peak:.1f} dBTP" + ("" if fits else f"; at the most {limit:g} is wanted"),
-        )
+        return Outcome(limit, None, NOT_CHECKED, "there is no sound to measure")
+    if limit is None:
+        return Outcome(None, round(peak, 1), NOT_CHECKED, f"{peak:.1f} dBTP; no limit is asked for")
+    fits = peak <= limit + 0.05
+    text = f"{peak:.1f} dBTP" + ("" if fits else f"; at the most {limit:g} is wanted")
+    return Outcome(limit, round(peak, 1), agrees(fits), text)

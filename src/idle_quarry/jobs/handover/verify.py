@@ -7,28 +7,21 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from idle_quarry.jobs.handover.check_table import CHECKS
 from idle_quarry.jobs.handover.checks import (
     PASSES,
     Check,
     CheckedFile,
     worst,
 )
-from idle_quarry.jobs.handover.picture_checks import picture_checks, wrapping
-from idle_quarry.jobs.handover.programme_checks import programme_checks
-from idle_quarry.jobs.handover.sound_checks import mix_of, sound_checks
+from idle_quarry.jobs.handover.picture_checks import wrapping
+from idle_quarry.jobs.handover.sound_checks import mix_of
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.whole.measure import FileMeasurement, MeasureOptions, measure_file
 from idle_quarry.path.entries.delivery import DeliverySpec, limit_of
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import deliveries, programme_layouts
 from idle_quarry.path.template import Delivery, Template
-
-#: The checks there are, in the order in which they are told.
-IDS = (
-    "container", "codec", "raster", "rate", "scan", "field_order", "cadence", "aspect", "active_picture", "range", "gamut", "hdr",
-    "black", "freeze", "repeats", "flash", "timecode", "layout", "sound_layout", "silence", "level", "clipping", "phase", "loudness",
-    "short_term", "loudness_range", "true_peak", "sync", "naming",
-)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -93,16 +86,8 @@ def verify(
     """
     clip, measurement = measure_file(path, measure_options_of(delivery), on_progress)
     checked_file = CheckedFile(path, clip, measurement, template, delivery, spec_of(delivery), layout_of(delivery))
-    checks = {check.id: check for check in _all(checked_file)}
-    return Verification(
-        path, clip, measurement, delivery, template.name, revision, tuple(checks[ident] for ident in IDS)
-    )
-
-
-def _all(checked_file: CheckedFile) -> Iterable[Check]:
-    yield from picture_checks(checked_file)
-    yield from programme_checks(checked_file)
-    yield from sound_checks(checked_file)
+    checks = tuple(row.check(checked_file) for row in CHECKS)
+    return Verification(path, clip, measurement, delivery, template.name, revision, checks)
 
 
 def failed_first(checks: Iterable[Check]) -> list[Check]:

@@ -72,7 +72,7 @@ def looked(
     answer: TaskAnswer, job: Job, path: Path, delivery: Delivery, on_progress: Callable[[str, float], None]
 ) -> VerificationRecord:
     """Return a verification that another machine made of a file, with the file's hash as it is read here. Raises `JobError`."""
-    from idle_quarry.jobs.handover.verify import IDS
+    from idle_quarry.jobs.handover.check_table import IDS
 
     document = answer.value.get("document")
     if not isinstance(document, Mapping):

@@ -19,13 +19,16 @@ from idle_quarry.files import sha256_of, written_whole
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.kept_measurements import identity
+from idle_quarry.media.measurement.sync import Parting, flash_and_pip
 from idle_quarry.media.whole.layout import PROGRAMME, LayoutItem, items_of
 from idle_quarry.media.whole.pictures import PictureMeasurement, pictures_of
 from idle_quarry.media.whole.sound import SoundMeasurement, SoundSpan, sound_of, tone_spans
 from idle_quarry.places import memory_folder
 
 #: Counts up whenever measurement answers differently: what an earlier one found is measured again.
-MEASUREMENT = 3
+MEASUREMENT = 4
+#: A test of sync flashes at least so often in a second.
+_FLASHES = 0.5
 #: Hears what is under way and the share that is done; it may raise to stop.
 OnProgress = Callable[[str, float], None]
 
@@ -41,6 +44,7 @@ class FileMeasurement:
     items: tuple[LayoutItem, ...]
     sound: SoundMeasurement | None
     tones: tuple[SoundSpan, ...]
+    sync: Parting | None = None  #: how far flashes and pips part; None where it has none
 
     @property
     def programme(self) -> tuple[int, int]:
@@ -73,6 +77,14 @@ def remembered(path: Path, options: MeasureOptions) -> FileMeasurement | None:
             measurement if measurement.measurement == MEASUREMENT and measurement.size == path.stat().st_size else None
         )
     except (OSError, ValueError):
+        return None
+
+
+def _sync(clip: Clip) -> Parting | None:
+    """Return how far flashes and pips of a clip part, None where it has none."""
+    try:
+        return flash_and_pip(clip.path, clip.declared)
+    except MediaError:
         return None
 
 
@@ -139,7 +151,8 @@ def measure_file(
             (first, last),
             lambda s: say("listening to all sound", 0.85 + 0.13 * min(1.0, s / max(1.0, last))),
         )
-        measurement = replace(measurement, sound=sound, tones=tones if sound is not None else ())
+        sync = _sync(clip) if pictures.most_flashes >= _FLASHES else None
+        measurement = replace(measurement, sound=sound, tones=tones if sound is not None else (), sync=sync)
     with contextlib.suppress(OSError):
         kept = _kept_at(path, options)
         kept.parent.mkdir(parents=True, exist_ok=True)

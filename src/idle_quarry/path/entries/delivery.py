@@ -97,10 +97,11 @@ class HdrFigures(EntryPart):
 
 
 class Clause(EntryPart):
-    """A clause of the spec's own text: its number there, and what it asks."""
+    """A clause of the spec's own text: its number there, what it asks, and the check that it is about ("" for none)."""
 
     number: Line
     text: Text
+    check: Annotated[str, StringConstraints(pattern=r"^[a-z_]{0,30}$")] = ""
 
 
 class DeliverySpec(Entry):

@@ -151,14 +151,16 @@ def read_row(text: str) -> dict[str, Any]:
 
 
 def say_clause(clause: Clause) -> str:
-    return f"{clause.number}: {clause.text}"
+    return f"{clause.number}{f' [{clause.check}]' if clause.check else ''}: {clause.text}"
 
 
 def read_clause(text: str) -> dict[str, Any]:
     number, colon, said = text.partition(":")
     if not colon or not number.strip() or not said.strip():
         raise NotUnderstood("no clause", subject=repr(text[:40]), remedy="write its number, a colon, and what it asks")
-    return {"number": number.strip(), "text": said.strip()}
+    check = re.search(r"\s*\[([a-z_]{1,30})\]\s*$", number)
+    named = number[: check.start()] if check else number
+    return {"number": named.strip(), "text": said.strip(), **({"check": check.group(1)} if check else {})}
 
 
 #: By the class of the member.
@@ -167,7 +169,7 @@ MEMBERS: dict[type[EntryPart], Member] = {
     SoundChannel: Member(say_channel, read_channel, "L, R M&E, C dialogue en, silent"),
     ProgrammeItem: Member(say_item, read_item, "bars 60 s with tone"),
     RateRow: Member(say_row, read_row, "1920 × 1080 25: 50 Mb/s"),
-    Clause: Member(say_clause, read_clause, "4.2: what it asks"),
+    Clause: Member(say_clause, read_clause, "4.2 [gamut]: what it asks"),
 }
 
 

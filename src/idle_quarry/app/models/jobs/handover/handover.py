@@ -18,7 +18,8 @@ from idle_quarry.app.questions import Answered, Question
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.cutting.timeline_files import timelines_in
-from idle_quarry.jobs.handover.causes import frame_of, setting_of
+from idle_quarry.jobs.handover.causes import frame_of
+from idle_quarry.jobs.handover.check_table import setting_of
 from idle_quarry.jobs.handover.record import (
     VerificationRecord,
     accepted,
