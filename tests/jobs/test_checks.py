@@ -135,6 +135,13 @@ def test_each_codec_is_known_by_what_its_encoder_writes_and_by_no_other(tmp_path
         declared, size = inspect(path).declared, path.stat().st_size
         assert differs(codec, fmt, declared, size)[0] == [], codec.id
         assert wrapped_as(declared, path) == {"mkv": "matroska"}.get(path.suffix[1:], path.suffix[1:])
+        for container in codec.containers[1:]:  # and each that it may be kept in holds it
+            copy = tmp_path / f"{codec.id}.{container}"
+            with ClipWriter(copy, codec, fmt) as writer:
+                writer.write((luma, grey, grey))
+                writer.finish()
+            found = inspect(copy).declared
+            assert (found.codec, wrapped_as(found, copy)) == (codec.coded.decoder, container)
         written.append((codec, fmt, declared, size))
     assert len(written) > 22
     #: What nothing but their makers tell apart: two long groups at 35 and 50 Mb/s, of noise that neither holds in four pictures.

@@ -9,10 +9,6 @@ from idle_quarry.path.codecs import mbps
 from idle_quarry.path.registry import Codec
 from idle_quarry.signal.formats import SignalFormat
 
-#: What decoders call what encoders make, where that is another name.
-_DECODED = {"prores_ks": "prores", "libx264": "h264", "libx265": "hevc"}
-#: RDD 36's profiles by the encoder's numbers, as decoders name them.
-_RDD36 = ("Proxy", "LT", "Standard", "HQ", "4444", "XQ")
 #: Models of data rate by which every picture has the same size, and those that hold one in the mean; how far each may be off.
 _FIXED = ("vc3", "vc3-hr", "frame-bytes", "avci", "packed")
 _MEAN = ("bits-per-s",)
@@ -21,16 +17,15 @@ _OFF_FIXED, _OFF_MEAN = 0.1, 0.35
 
 def differs(codec: Codec, fmt: SignalFormat, declared: DeclaredProperties, size: int) -> tuple[list[str], list[str]]:
     """Return how a file's coding differs from a codec: what is wrong, and what a person must look at. `size` is the file's, bytes."""
-    named = _DECODED.get(codec.encode.encoder, codec.encode.encoder)
-    if declared.codec != named:
+    coded = codec.coded
+    if declared.codec != coded.decoder:
         return [f"{declared.codec}; {codec.name} is wanted"], []
     wrong, doubts = [], []
-    said, wanted = declared.profile or "", _profile(codec)
-    if wanted and said.casefold() != wanted.casefold():
-        wrong.append(f"profile {said or 'none'}; {wanted} is wanted")
-    intra = "avcintra" in codec.encode.options.get("x264-params", "")
-    if named == "h264" and intra != ("Intra" in said):
-        wrong.append(f"{said}; {'each picture by itself' if intra else 'groups of pictures'} is wanted")
+    profile = declared.profile or ""
+    if coded.profile and profile.casefold() != coded.profile.casefold():
+        wrong.append(f"profile {profile or 'none'}; {coded.profile} is wanted")
+    if coded.intra is not None and coded.intra != ("Intra" in profile):
+        wrong.append(f"{profile}; {'each picture by itself' if coded.intra else 'groups of pictures'} is wanted")
     samplings = {key.split()[1] for key in codec.encode.pixels}
     if declared.sampling not in samplings and "rgb" not in samplings:
         wrong.append(f"{declared.sampling}; {' or '.join(sorted(samplings))} is wanted")
@@ -46,16 +41,6 @@ def differs(codec: Codec, fmt: SignalFormat, declared: DeclaredProperties, size:
         elif codec.rate.model in _MEAN and abs(rate / meant - 1) > _OFF_MEAN:
             doubts.append(text)
     return wrong, doubts
-
-
-def _profile(codec: Codec) -> str:
-    """Return what decoders call a codec's profile, "" where that says nothing."""
-    options = codec.encode.options
-    if codec.encode.encoder == "prores_ks":
-        return _RDD36[int(options["profile"])]
-    if codec.encode.encoder == "dnxhd":
-        return options["profile"].replace("_", " ")
-    return ""
 
 
 def picture_mbps(declared: DeclaredProperties, size: int) -> float | None:

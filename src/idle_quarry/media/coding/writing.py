@@ -42,8 +42,6 @@ from idle_quarry.signal.timecode import Timecode
 Progress = Callable[[int, int], None]
 Codes = Sequence[NDArray[Any]]
 
-#: Encoders whose packets stand alone, so that a coded picture can be written as often as it is shown.
-_STANDALONE = ("prores_ks", "dnxhd", "cfhd", "ffv1", "v210", "jpeg2000")
 _PCM = {16: "pcm_s16le", 24: "pcm_s24le", 32: "pcm_s32le"}
 #: Reference white of HDR signals (BT.2408-7, table 1): written as 1.0 where light is linear.
 _WHITE_SIGNAL = {"hlg": 0.75, "pq": 0.5807}
@@ -330,7 +328,7 @@ def _coded_once(codec: Codec) -> int:
 
     Two for intra-only H.264: neighbouring IDR pictures must differ in their idr_pic_id (H.264, 7.4.3).
     """
-    if codec.encode.encoder in _STANDALONE:
+    if codec.coded.standalone:
         return 1
     return 2 if "avcintra" in codec.encode.options.get("x264-params", "") else 0
 

@@ -60,8 +60,22 @@ class Encode(BaseModel):
     blanking: dict[str, int] = {}  #: lines of blanking that are coded above the picture, by raster
 
 
+class Coded(BaseModel):
+    """How what a codec made is known again: what decoders call it and its profile ("": none), and whether pictures are coded by themselves.
+
+    `intra` is None where the decoder has no other kind; `standalone` says that a packet may be written as often as its picture is shown.
+    """
+
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid")
+
+    decoder: str
+    profile: str = ""
+    intra: bool | None = None
+    standalone: bool = False
+
+
 class Codec(Entry):
-    """A codec and profile: what it holds, what it makes, and how it is encoded."""
+    """A codec and profile: what it holds, what it makes, how it is encoded and known again."""
 
     entry: Literal["codec"] = "codec"
     standard: str
@@ -71,6 +85,7 @@ class Codec(Entry):
     holds: CodecLimits
     rate: DataRate
     encode: Encode
+    coded: Coded
     varies: tuple[Literal["mbps", "gop"], ...] = ()  #: what a variant of it may set
 
     @property
