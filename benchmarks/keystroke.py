@@ -36,7 +36,7 @@ def main() -> None:
         def keystroke(value: str) -> None:
             row = path.sheets.sheet.row("working.format.rate")
             assert row is not None
-            row._commit(value)
+            row.type(value)
             QApplication.processEvents()  # what asked to be painted is painted
 
         def bare(letter: str) -> None:

@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 import shiboken6
 from PySide6.QtCore import QCoreApplication, QEvent, Qt
+from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
@@ -24,6 +25,7 @@ from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.library.view import LibraryView
 from idle_quarry.app.views.path.view import PathView
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
+from idle_quarry.app.widgets.basic.file_drop import FileDrop
 from idle_quarry.demo.lay_out import fill
 from idle_quarry.library import open_library
 
@@ -123,3 +125,10 @@ def type_into(editor: QComboBox | QLineEdit, text: str) -> None:
     QTest.keyClick(line, Qt.Key.Key_Delete)
     QTest.keyClicks(line, text)
     QTest.keyClick(line, Qt.Key.Key_Return)
+
+
+def let_drop(widget: QWidget, event: QDropEvent) -> None:
+    """Drop something on a widget: what has it first is asked first, as Qt does with a real mouse."""
+    drop = widget.findChild(FileDrop, options=Qt.FindChildOption.FindDirectChildrenOnly)
+    if drop is None or not drop.eventFilter(widget, event):
+        widget.dropEvent(event)

@@ -11,8 +11,9 @@ from pathlib import Path
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
-from tests.app.conftest import Open, press
+from tests.app.conftest import Open, let_drop, press
 
 from idle_quarry.app.drawing.cut_lanes import piece
 from idle_quarry.app.models.jobs.cuts.rows import COLUMNS
@@ -35,13 +36,13 @@ def a_job(window: object, tmp_path: Path) -> Path:
     return job.folder
 
 
-def dropped(view: object, path: Path) -> None:
+def dropped(view: QWidget, path: Path) -> None:
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(path))])
     event = QDropEvent(
         QPointF(5, 5), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     )
-    view.dropEvent(event)  # type: ignore[attr-defined]
+    let_drop(view, event)
 
 
 def test_a_list_from_elsewhere_is_matched_and_taken(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:

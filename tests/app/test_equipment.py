@@ -81,7 +81,7 @@ def test_a_monitor_is_copied_changed_and_taken_and_then_is_newer(open_window: Op
     sheet = path_of(window).sheets.sheet
     row = sheet.row("monitor.monitor")
     assert row is not None and "Bay 9" in row.setting.choices
-    row.typed.emit(row.setting, "Bay 9")
+    row.type("Bay 9")
     assert desk.document is not None
     assert [entry.name for entry in desk.document.template.house] == ["Bay 9"]
     assert "1080i25: shown" in " ".join(

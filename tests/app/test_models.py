@@ -233,7 +233,7 @@ def test_the_path_says_where_it_stands(desk: Desk, told: Told) -> None:
     assert model.sheet == "working" and model.station == "working"  # what is gone is no longer looked at
     assert desk.edit("Bad", Edit("working.format.bit_depth", 11)) is False and "no such bit depth" in told.said[-1]
     setting = next(s for s in model.settings() if s.place == "working.format.bit_depth")
-    assert model.typed(setting, "12") is None and model.save_words() == "Save draft"
+    assert model.type(setting, "12") is None and model.save_words() == "Save draft"
     model.start_job()
     assert told.said[-1].startswith("Jobs start from saved revisions") and "Jobs" not in told.views
     texts = [text for text, _ in model.changes()]

@@ -12,7 +12,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
-from tests.app.conftest import Open, press
+from tests.app.conftest import Open, let_drop, press
 from tests.app.test_cuts import CLIPS, a_job
 
 from idle_quarry.app.models.jobs.trial.acts import PLACE, WITHIN
@@ -50,7 +50,7 @@ def drop(widget: QWidget, paths: list[Path], at: QPointF) -> None:
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
     none = Qt.KeyboardModifier.NoModifier
-    widget.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, none))
+    let_drop(widget, QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, none))
 
 
 def pieces(page: TrialPage, side: str, track: str = "Picture") -> list[tuple[str, int, int]]:

@@ -67,7 +67,7 @@ def _progress() -> QWidget:
 
 
 def _sheet() -> QWidget:
-    made = Sheet()
+    made = Sheet(lambda _setting, _text: None)
     made.show_settings(settings_on(SALT, "working"), {})
     return made
 

@@ -31,7 +31,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 from pytestqt.qtbot import QtBot
-from tests.app.conftest import Open, answer, library_of, path_of, press, type_into
+from tests.app.conftest import Open, answer, let_drop, library_of, path_of, press, type_into
 from tests.conftest import demo_template
 
 from idle_quarry import recovery
@@ -117,7 +117,7 @@ def test_from_a_clip_to_a_job(open_window: Open, qtbot: QtBot, tmp_path: Path) -
     drop = QDropEvent(
         QPointF(400, 400), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     )
-    window.dropEvent(drop)
+    let_drop(window, drop)
     intake = window.view("Intake")
     assert isinstance(intake, IntakeView)
     qtbot.waitUntil(lambda: len(intake.model.rows.rows) == 2, timeout=15000)

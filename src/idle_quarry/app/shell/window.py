@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QByteArray, QSize, Qt
-from PySide6.QtGui import QCloseEvent, QCursor, QDragEnterEvent, QDropEvent, QKeyEvent, QPixmap, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QCursor, QKeyEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -30,6 +30,7 @@ from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.icons import icon
 from idle_quarry.app.preferences import Preferences, initials_of
 from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.file_drop import FileDrop
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.say_bar import SayBar
 from idle_quarry.app.widgets.basic.tabs import Tabs
@@ -89,7 +90,7 @@ class MainWindow(QMainWindow):
 
         self.desk, self._views = desk, VIEWS
         self._said_of = ""  #: the key of the template that what is offered in the bar is of
-        self.setAcceptDrops(True)
+        FileDrop(self, lambda paths: paths, lambda paths, _event: self.take_files(list(paths)))
         self._body = body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
@@ -287,13 +288,6 @@ class MainWindow(QMainWindow):
         ask_print(self.view(self.shown), what, self.desk)
 
     # -- drops and the end -----------------------------------------------------------------------------------------
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        self.take_files([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
 
     def take_files(self, paths: list[Path]) -> None:
         """Take dropped files, each by the view that takes its kind."""

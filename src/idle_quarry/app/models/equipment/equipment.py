@@ -270,11 +270,15 @@ class Equipment(QObject):
 
     # -- changing it -----------------------------------------------------------------------------------------------
 
-    def type(self, setting: Setting, text: str) -> None:
-        """Put typed text into a setting. Raises `QuarryError`; then nothing has changed."""
+    def type(self, setting: Setting, text: str) -> QuarryError | None:
+        """Put typed text into a setting; return why it is refused, None where it is taken."""
         if self.entry is None or self.stored is None:
-            return
-        self._edited(with_entry_setting(self.entry, setting, text))
+            return None
+        try:
+            self._edited(with_entry_setting(self.entry, setting, text))
+        except QuarryError as error:
+            return error
+        return None
 
     def _edited(self, entry: Entry) -> None:
         assert self.stored is not None

@@ -162,8 +162,8 @@ class PathModel(QObject):
 
     # -- editing -----------------------------------------------------------------------------------------------
 
-    def typed(self, setting: Setting, text: str) -> QuarryError | None:
-        """Take what was typed into a setting; return why the template as a whole refuses it."""
+    def type(self, setting: Setting, text: str) -> QuarryError | None:
+        """Put typed text into a setting; return why it is refused, None where it is taken."""
         document = self.document
         if document is None:
             return None

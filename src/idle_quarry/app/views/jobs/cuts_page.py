@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QModelIndex, Qt
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
@@ -25,6 +24,7 @@ from idle_quarry.app.models.jobs.cuts.rows import NUMBER, RECORD, SOURCE, TAPE, 
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.boxes import choice_box
 from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.file_drop import FileDrop
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.page_rows import report_asked, tools_row, words_column
 from idle_quarry.app.widgets.basic.tables import ColourDelegate, rows_of_one_height, told_list
@@ -47,7 +47,7 @@ class CutsPage(QWidget):
     def __init__(self, model: Cuts) -> None:
         super().__init__()
         self.model = model
-        self.setAcceptDrops(True)
+        FileDrop(self, self._lists_among, lambda paths, _event: self._take(paths[0]))
         self.read_button = button(
             "Read a list", self._ask_list, main=True, tip="OpenTimelineIO, CMX 3600, AAF or a table of clips"
         )
@@ -208,23 +208,13 @@ class CutsPage(QWidget):
         if path is not None:
             self.model.report(path)
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if self._dropped(event):
-            event.acceptProposedAction()
+    def _lists_among(self, paths: list[Path]) -> list[Path]:
+        """Return the lists among what is dropped, and folders, where clips may lie."""
+        there = self.model.job is not None
+        return [path for path in paths if there and (path.is_dir() or path.suffix.casefold() in KINDS)]
 
-    def dropEvent(self, event: QDropEvent) -> None:
-        paths = self._dropped(event)
-        if not paths:
-            event.ignore()
-        elif paths[0].is_dir():
-            self.model.look_in(paths[0])
+    def _take(self, path: Path) -> None:
+        if path.is_dir():
+            self.model.look_in(path)
         else:
-            self.model.read(paths[0])
-
-    def _dropped(self, event: QDropEvent) -> list[Path]:
-        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
-        return (
-            [path for path in paths if path.is_dir() or path.suffix.casefold() in KINDS]
-            if self.model.job is not None
-            else []
-        )
+            self.model.read(path)

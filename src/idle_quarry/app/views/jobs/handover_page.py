@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -28,6 +28,7 @@ from idle_quarry.app.views.jobs.watch_line import WatchLine
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.boxes import choice_box, offered
 from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.file_drop import FileDrop
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.page_rows import report_asked, tools_row, words_column
 from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
@@ -50,7 +51,7 @@ class HandoverPage(QWidget):
     def __init__(self, model: Handover) -> None:
         super().__init__()
         self.model = model
-        self.setAcceptDrops(True)
+        FileDrop(self, clips_among, lambda paths, _event: self._verify_all(paths))
         self.delivery = choice_box("Delivery", {}, lambda _id: None)
         self.timeline = choice_box("Timeline", {}, lambda _name: None)
         for box in (self.delivery, self.timeline):
@@ -281,15 +282,7 @@ class HandoverPage(QWidget):
         if path is not None:
             self.model.report(path)
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if self._dropped(event):
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        delivery, paths = self._delivery(), self._dropped(event)
-        if paths and delivery is not None:
+    def _verify_all(self, paths: Sequence[Path]) -> None:
+        delivery = self._delivery()
+        if delivery is not None:
             self.model.verify(paths, delivery)
-            event.acceptProposedAction()
-
-    def _dropped(self, event: QDropEvent) -> list[Path]:
-        return clips_among([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QTableWidgetItem, QVBoxLayout, QWidget
 
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.models.jobs.material.material import JobMaterial, MaterialRow, brought_words, used_words
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.file_drop import FileDrop
 from idle_quarry.app.widgets.basic.labels import OneLine, label
 from idle_quarry.app.widgets.basic.page_rows import tools_row, words_column
 from idle_quarry.app.widgets.basic.tables import fit_rows, wrapped_table
@@ -30,7 +30,7 @@ class MaterialPage(QWidget):
     def __init__(self, model: JobMaterial) -> None:
         super().__init__()
         self.model = model
-        self.setAcceptDrops(True)
+        FileDrop(self, self._clips_among, lambda paths, _event: model.add(paths))
         self.add_button = button(
             "Add clips", self._ask_clips, main=True, tip="linked where they lie; nothing is copied"
         )
@@ -172,18 +172,6 @@ class MaterialPage(QWidget):
     def _forget(self) -> None:
         self.model.forget(self.chosen())
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if self._dropped(event):
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        paths = self._dropped(event)
-        if paths:
-            self.model.add(paths)
-        else:
-            event.ignore()
-
-    def _dropped(self, event: QDropEvent) -> list[Path]:
+    def _clips_among(self, paths: list[Path]) -> list[Path]:
         """Return the clips among what is dropped, those in folders too."""
-        urls = event.mimeData().urls() if self.model.job is not None else []
-        return clips_among([Path(url.toLocalFile()) for url in urls])
+        return clips_among(paths) if self.model.job is not None else []

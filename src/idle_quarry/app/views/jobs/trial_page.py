@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeySequence, QShortcut, QShowEvent
+from PySide6.QtGui import QHideEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QSplitter, QVBoxLayout, QWidget
 
 from idle_quarry.app.appearance.roles import on
@@ -28,6 +28,7 @@ from idle_quarry.app.views.jobs.trial_under import UnderPlayhead
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.boxes import choice_box
 from idle_quarry.app.widgets.basic.buttons import button
+from idle_quarry.app.widgets.basic.file_drop import FileDrop
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.lanes.trial_lanes import TrialLanes
 from idle_quarry.jobs.cutting.timeline import TimelineItem
@@ -44,7 +45,7 @@ class TrialPage(QWidget):
         self.model = model
         self._looks_of: Costs | None = None
         self._looks: dict[tuple[str, str | None], ItemLook] = {}
-        self.setAcceptDrops(True)
+        FileDrop(self, self._clips_among, lambda paths, _event: self.model.material.add(paths))
         self.clips, self.player, self.under = TrialClips(model), TrialPlayer(model), UnderPlayhead(model)
         self.find_line = QLineEdit()
         self.find_line.setAccessibleName("Find in the timeline")
@@ -221,15 +222,8 @@ class TrialPage(QWidget):
             Question("What is the new timeline called?", "Make it", self.model.acts.new_timeline, "Selections")
         )
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if self.model.job is not None and event.mimeData().hasUrls() and event.source() is None:
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        paths = clips_among([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
-        if paths:
-            self.model.material.add(paths)
-            event.acceptProposedAction()
+    def _clips_among(self, paths: list[Path]) -> list[Path]:
+        return clips_among(paths) if self.model.job is not None else []
 
     def _show_earlier(self) -> None:
         menu = QMenu(self)

@@ -36,10 +36,8 @@ from idle_quarry.app.widgets.basic.tables import fit_rows, told_list, wrapped_ta
 from idle_quarry.app.widgets.basic.tinted import tint, tinted
 from idle_quarry.app.widgets.templates.entry_picture import EntryPicture
 from idle_quarry.app.widgets.templates.sheet import Sheet
-from idle_quarry.errors import QuarryError
 from idle_quarry.path.entries import KINDS
 from idle_quarry.path.entries.edid import screens_here
-from idle_quarry.path.settings import Setting
 
 #: Room in which the sheet and what it means fit beside one another.
 _BESIDE = 760
@@ -63,7 +61,7 @@ class EquipmentPage(QWidget):
             label(role="dust", wrap=True),
             label(role="dust", wrap=True),
         )
-        self.sheet, self.picture, self.history = Sheet((4, 5)), EntryPicture(), told_list()
+        self.sheet, self.picture, self.history = Sheet(self.model.type, (4, 5)), EntryPicture(), told_list()
         self.told = wrapped_table("What it says", {"": 150, " ": 0})
         self.middle = QStackedWidget()
         model = self.model
@@ -169,7 +167,6 @@ class EquipmentPage(QWidget):
         top.addLayout(head)
         top.addWidget(self.about)
         top.addWidget(self.uses)
-        self.sheet.typed.connect(self._typed)
         self.sheet.put_back.connect(self.model.put_back)
         self.told.horizontalHeader().hide()
         self.middle.addWidget(self.sheet)
@@ -279,14 +276,6 @@ class EquipmentPage(QWidget):
                 tint(item, "dust" if column == 0 else "")
                 self.told.setItem(number, column, item)
         fit_rows(self.told)
-
-    def _typed(self, setting: Setting, text: str) -> None:
-        try:
-            self.model.type(setting, text)
-        except QuarryError as error:
-            row = self.sheet.row(setting.place, setting.label)
-            if row is not None:
-                row.refuse(error)
 
     def _ask_place(self, what: str, name: str, take: Callable[[Path], object], write: bool) -> None:
         start = str(self.desk.shelf.files.folder() / name)

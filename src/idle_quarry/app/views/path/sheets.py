@@ -13,7 +13,6 @@ from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.tabs import Tabs
 from idle_quarry.app.widgets.templates.sheet import Sheet
-from idle_quarry.path.settings import Setting
 
 _STATION = "Chosen station"
 
@@ -35,7 +34,7 @@ class Sheets(QWidget):
         )  # fmt: skip
         self.add_button = button("", self.model.stations.add, quiet=True)
         self.remove_button = button("Remove", self.model.stations.remove, quiet=True)
-        self.sheet, self.structure = Sheet(), StructureSheet(self.model.structure)
+        self.sheet, self.structure = Sheet(self.model.type), StructureSheet(self.model.structure)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.sheet)
         self._stack.addWidget(self.structure)
@@ -55,7 +54,6 @@ class Sheets(QWidget):
         column.addLayout(row)
         column.addLayout(head)
         column.addWidget(self._stack, 1)
-        self.sheet.typed.connect(self._typed)
         self.sheet.put_back.connect(self.model.put_back)
         self.model.changed.connect(self._show)
         self.model.sheet_changed.connect(self._show)
@@ -83,9 +81,3 @@ class Sheets(QWidget):
         else:
             self._stack.setCurrentWidget(self.sheet)
             self.sheet.show_settings(model.settings(), model.before())
-
-    def _typed(self, setting: Setting, text: str) -> None:
-        refused = self.model.typed(setting, text)
-        row = self.sheet.row(setting.place, setting.label) if refused is not None else None
-        if row is not None and refused is not None:
-            row.refuse(refused)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from html import escape
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
@@ -53,15 +54,18 @@ class _Line(QLineEdit):
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
 
+#: Takes what was typed into a setting; returns why it is refused, None where it is taken.
+Take = Callable[[Setting, str], QuarryError | None]
+
+
 class SettingRow(QObject):
     """One setting: label, editor, what follows, and the mark that puts it back."""
 
-    typed = Signal(object, str)
     put_back = Signal(str)
 
-    def __init__(self, setting: Setting, grid: QGridLayout, line: int) -> None:
+    def __init__(self, setting: Setting, take: Take, grid: QGridLayout, line: int) -> None:
         super().__init__()
-        self.setting = setting
+        self.setting, self._take = setting, take
         self.name = label(setting.label, "dust")
         self.editor: QComboBox | QLineEdit
         if setting.choices:
@@ -73,24 +77,24 @@ class SettingRow(QObject):
             combo.addItems(list(setting.choices))
             combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             combo.setMinimumContentsLength(11)
-            combo.textActivated.connect(self._commit)
+            combo.textActivated.connect(self.type)
             inner = combo.lineEdit()
             if inner is not None:
                 completer = combo.completer()
                 if completer is not None:
                     combo.setCompleter(None)  # type: ignore[arg-type]
-                inner.editingFinished.connect(lambda: self._commit(combo.currentText()))
+                inner.editingFinished.connect(lambda: self.type(combo.currentText()))
             self.editor = combo
         else:
             line_edit = _Line()
             line_edit.setPlaceholderText(setting.hint)
-            line_edit.editingFinished.connect(lambda: self._commit(line_edit.text()))
+            line_edit.editingFinished.connect(lambda: self.type(line_edit.text()))
             self.editor = line_edit
         self.editor.setAccessibleName(f"{setting.label}")
         self.editor.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.editor.installEventFilter(self)
         self.follows = label(setting.follows, "dust", wrap=True)
-        self.follows.linkActivated.connect(self._commit)
+        self.follows.linkActivated.connect(self.type)
         self.follows.setTextInteractionFlags(
             Qt.TextInteractionFlag.LinksAccessibleByMouse | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
         )
@@ -162,16 +166,14 @@ class SettingRow(QObject):
             self.editor.setCursorPosition(0)
         self.editor.blockSignals(False)
 
-    def _commit(self, text: str) -> None:
+    def type(self, text: str) -> None:
+        """Take what is typed, or say in place why it will not do."""
         if text == self.setting.text:
             self._refuse(None)
             return
-        try:
-            self.setting.parse(text)
-        except QuarryError as error:
+        error = self._take(self.setting, text)
+        if error is not None:  # else the sheet shows what came of it, and this row may be gone
             self._refuse(error)
-            return
-        self.typed.emit(self.setting, text)
 
     def _refuse(self, error: QuarryError | None) -> None:
         """Say in place why what was typed will not do."""
@@ -189,20 +191,16 @@ class SettingRow(QObject):
             self.editor.setProperty("refused", "true" if error else "false")
             restyle(self.editor)
 
-    def refuse(self, error: QuarryError) -> None:
-        """Say why the template as a whole refused what was typed."""
-        self._refuse(error)
-
 
 class Sheet(QScrollArea):
-    """A list of rows. `typed` carries the setting and the text; nothing is changed here."""
+    """A list of rows; nothing is changed here."""
 
-    typed = Signal(object, str)
     put_back = Signal(str)
 
-    def __init__(self, shares: tuple[int, int] = (5, 6)) -> None:
-        """`shares` are those of the width that editors and what follows have."""
+    def __init__(self, take: Take, shares: tuple[int, int] = (5, 6)) -> None:
+        """`take` has what is typed; `shares` are those of the width that editors and what follows have."""
         super().__init__()
+        self._take = take
         self._shares = shares
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -236,8 +234,7 @@ class Sheet(QScrollArea):
                 head = label(_POLICY_HEAD, "head")
                 grid.addWidget(head, line, 0, 1, 4)
                 line, in_policy = line + 1, True
-            row = SettingRow(setting, grid, line)
-            row.typed.connect(self.typed)
+            row = SettingRow(setting, self._take, grid, line)
             row.put_back.connect(self.put_back)
             self._rows[key] = row
             line += 2

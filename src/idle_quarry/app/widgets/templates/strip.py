@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from pathlib import Path
+
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAccessible,
     QAccessibleEvent,
-    QDragEnterEvent,
     QDropEvent,
     QFontMetricsF,
     QKeyEvent,
@@ -20,6 +22,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.strip import paint_strip
 from idle_quarry.app.drawing.strip_layout import StripLayout, lay_out
+from idle_quarry.app.widgets.basic.file_drop import FileDrop
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.signal.words import format_words
 
@@ -45,7 +48,8 @@ class Strip(QWidget):
         self._selected = "working"
         self._editable = editable
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAcceptDrops(editable)
+        if editable:
+            FileDrop(self, lambda paths: paths, self._clips_dropped)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Signal path")
         self.setMouseTracking(True)
@@ -152,15 +156,8 @@ class Strip(QWidget):
         self.setAccessibleDescription(f"{station.kind} {station.name}, {format_words(station.format)}")
         QAccessible.updateAccessibility(QAccessibleEvent(self, QAccessible.Event.DescriptionChanged))
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        paths = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
-        if paths:
-            event.acceptProposedAction()
-            self.clips_dropped.emit(paths, self.station_at(event.position()) or "")
+    def _clips_dropped(self, paths: Sequence[Path], event: QDropEvent) -> None:
+        self.clips_dropped.emit([str(path) for path in paths], self.station_at(event.position()) or "")
 
     def _add_rect(self, kind: str) -> QRectF:
         """Where "+ source" and "+ delivery" stand."""
