@@ -1,4 +1,6 @@
-"""Taking pulldown out of random cadences with breaks: every picture that both fields are left of must come back exactly."""
+"""Taking pulldown out of random cadences with breaks: every picture that both fields are left of must come back
+exactly.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,9 @@ def material(rng: np.random.Generator, count: int) -> list[Picture]:
 
 
 def cadenced(rng: np.random.Generator, cadence: str, order: str) -> tuple[list[Picture], list[Picture]]:
-    """Return frames of two to four shots cut together, each begun anywhere in its cadence, and the pictures they hold whole."""
+    """Return frames of two to four shots cut together, each begun anywhere in its cadence, and the pictures they
+    hold whole.
+    """
     frames: list[Picture] = []
     whole: list[Picture] = []
     first = 0 if order == "top" else 1
@@ -72,7 +76,10 @@ def trial(seed: int) -> bool:
 
 
 def main() -> int:
-    """Print how many of 100 came back exactly, or of as many as are asked for from a seed on; exit 1 where one did not."""
+    """Print how many of 100 came back exactly, or of as many as are asked for from a seed on.
+
+    Exit 1 where one did not.
+    """
     first, count = (int(value) for value in (sys.argv[1:3] if len(sys.argv) > 2 else ("0", "100")))
     start = perf_counter()
     wrong = [seed for seed in range(first, first + count) if not trial(seed)]

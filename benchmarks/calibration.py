@@ -32,7 +32,9 @@ STILL = 1.0
 
 
 def one(draw: tuple[int, str]) -> dict[str, Any]:
-    """Return one draw of a seed and a material: truth, verdict, confidence and the features the confidence is made of."""
+    """Return one draw of a seed and a material: truth, verdict, confidence and the features the confidence is made
+    of.
+    """
     seed, material = draw
     rng = np.random.default_rng(1_000_000 + seed)
     kind = KINDS[seed % len(KINDS)]
@@ -102,7 +104,8 @@ def shown(rows: list[dict[str, Any]]) -> None:
         at = round(40 * said)
         kept = "" if band[0]["answered"] else ", left undetermined"
         print(
-            f"  {low:.2f} to {high:.2f} |{curve[:at]}+{curve[at + 1 :]}| said {said:.2f}, right {right:.3f} of {len(band)}{kept}"
+            f"  {low:.2f} to {high:.2f} |{curve[:at]}+{curve[at + 1 :]}| said {said:.2f}, right {right:.3f} of"
+            f" {len(band)}{kept}"
         )
 
 
@@ -123,7 +126,8 @@ def main() -> None:
     stills = [row for row in rows if row["kind"] == "still"]
     print(f"  at 0.9 and more: {len(sure)} answers, {np.mean([row['right'] for row in sure]):.3f} right (aim 0.9)")
     print(
-        f"  still pictures answered at 0.9 and more: {sum(r['confidence'] >= 0.9 for r in stills)} of {len(stills)} (aim 0)"
+        f"  still pictures answered at 0.9 and more: {sum(r['confidence'] >= 0.9 for r in stills)} of {len(stills)}"
+        " (aim 0)"
     )
     if options.fit:
         for group in ("progressive", "held", "interlaced", "pulldown", "mixed"):

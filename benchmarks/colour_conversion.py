@@ -62,10 +62,18 @@ def main() -> int:
     packed = np.ascontiguousarray(np.stack(planes, axis=-1))
     to_pq = PyOpenColorIO.BuiltinTransform("CURVE - LINEAR_to_ST-2084")
     cases = {
-        "BT.601-625 to BT.709": (("bt601-625", "bt709"), ("bt709", "bt709"), [power(2.4), matrix("bt601-625", "bt709"), power(2.4, back=True)]),
-        "P3 2.6 to BT.709": (("p3", "gamma2.6"), ("bt709", "bt709"), [power(2.6), matrix("p3", "bt709"), power(2.4, back=True)]),
+        "BT.601-625 to BT.709": (
+            ("bt601-625", "bt709"),
+            ("bt709", "bt709"),
+            [power(2.4), matrix("bt601-625", "bt709"), power(2.4, back=True)],
+        ),
+        "P3 2.6 to BT.709": (
+            ("p3", "gamma2.6"),
+            ("bt709", "bt709"),
+            [power(2.6), matrix("p3", "bt709"), power(2.4, back=True)],
+        ),
         "BT.709 to PQ": (("bt709", "bt709"), ("bt2020", "pq"), [power(2.4), matrix("bt709", "bt2020", 2.03), to_pq]),
-    }  # fmt: skip
+    }
     print(f"colour of 1920 × 1080 R′G′B′, single precision in and out; medians of {ROUNDS}; {machine()}")
     for name, (source, target, transforms) in cases.items():
         own = median(lambda source=source, target=target: converted_planes(planes, source, target))  # type: ignore[misc]
@@ -78,7 +86,10 @@ def main() -> int:
             made.applyRGB(work)
             clear = (ours > 0.02) & (ours < 1)
             apart = np.abs(np.clip(work, 0, 1) - ours)[clear].max() * 4095
-            line += f"; OpenColorIO {kind} {1000 * theirs:6.1f} ms, ratio {own / theirs:5.2f}, apart {apart:.2f} codes of 12 bits"
+            line += (
+                f"; OpenColorIO {kind} {1000 * theirs:6.1f} ms, ratio {own / theirs:5.2f}, apart {apart:.2f} codes of"
+                " 12 bits"
+            )
         print(line)
     return 0
 

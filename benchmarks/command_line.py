@@ -17,10 +17,14 @@ MODELS = "from pydantic import BaseModel\nclass A(BaseModel):\n    a: int\n"
 LIBRARY = f"{MODELS}import sqlalchemy, sqlalchemy.dialects.sqlite"
 TIMELINES = f"{MODELS}import opentimelineio, numpy, av"
 COMMANDS = (
-    (["plan", "1080i25", "1080p25"], PLAN), (["codecs", "--format", "1080i25"], LIBRARY), (["template", "list"], LIBRARY),
-    (["template", "find", "working.bit_depth=10"], LIBRARY), (["template", "show", "House HD 50i"], LIBRARY),
-    (["explain", "House HD 50i"], LIBRARY), (["job", "check", "{job}"], TIMELINES),
-)  # fmt: skip
+    (["plan", "1080i25", "1080p25"], PLAN),
+    (["codecs", "--format", "1080i25"], LIBRARY),
+    (["template", "list"], LIBRARY),
+    (["template", "find", "working.bit_depth=10"], LIBRARY),
+    (["template", "show", "House HD 50i"], LIBRARY),
+    (["explain", "House HD 50i"], LIBRARY),
+    (["job", "check", "{job}"], TIMELINES),
+)
 
 
 def main() -> None:

@@ -42,7 +42,10 @@ def milliseconds(values: list[float]) -> str:
 
 
 def ratios(ours: list[float], others: list[float]) -> str:
-    """Return the median of the ratios of runs made in turns, with the half that lies around it; whether that says anything."""
+    """Return the median of the ratios of runs made in turns, with the half that lies around it.
+
+    Whether that says anything.
+    """
     each = sorted(a / b for a, b in zip(ours, others, strict=True))
     low, high = each[len(each) // 4], each[(3 * len(each)) // 4]
     wide = "; the spread is too wide to mean much" if high > 1.5 * low else ""

@@ -1,7 +1,8 @@
-"""Cutting and lists: edits of a large timeline, reading and matching a large list, beside OpenTimelineIO doing the like.
+"""Cutting and lists: edits of a large timeline, reading and matching a large list, beside OpenTimelineIO doing the
+like.
 
-A timeline of 2 000 items on 20 tracks: an edit is to leave most of 30 ms to the window. A list of 10 000 events: read and matched with
-10 000 clips, beside its library's adapter, which only reads.
+A timeline of 2 000 items on 20 tracks: an edit is to leave most of 30 ms to the window. A list of 10 000 events: read
+and matched with 10 000 clips, beside its library's adapter, which only reads.
 """
 
 from __future__ import annotations
@@ -70,7 +71,8 @@ def main() -> int:
     given = to_otio(timeline)
     copied = timed(lambda: given.deepcopy(), 10)
     print(
-        f"  beside: OpenTimelineIO copies such a timeline in {milliseconds(copied)}; the slowest edit is {slow / (sum(copied) / len(copied)):.2f} of that"
+        f"  beside: OpenTimelineIO copies such a timeline in {milliseconds(copied)}; the slowest edit is"
+        f" {slow / (sum(copied) / len(copied)):.2f} of that"
     )
     start = perf_counter()
     text = otio.adapters.write_to_string(to_otio(timeline), "otio_json")
@@ -78,7 +80,8 @@ def main() -> int:
     start = perf_counter()
     again = from_otio(otio.adapters.read_from_string(text, "otio_json"))
     print(
-        f"  written as OTIO in {1000 * wrote:.0f} ms ({len(text) / 1e6:.1f} MB), read in {1000 * (perf_counter() - start):.0f} ms; {'the same' if again == timeline else 'NOT the same'}"
+        f"  written as OTIO in {1000 * wrote:.0f} ms ({len(text) / 1e6:.1f} MB), read in"
+        f" {1000 * (perf_counter() - start):.0f} ms; {'the same' if again == timeline else 'NOT the same'}"
     )
     text = listed()
     start = perf_counter()
@@ -93,7 +96,8 @@ def main() -> int:
     took = perf_counter() - start
     right = sum(event.clip is clip for event, clip in zip(events, clips, strict=True))
     print(
-        f"  {EVENTS} events read in {ours:.2f} s, by the library's adapter in {theirs:.2f} s ({ours / theirs:.2f} of it)"
+        f"  {EVENTS} events read in {ours:.2f} s, by the library's adapter in {theirs:.2f} s ({ours / theirs:.2f}"
+        " of it)"
     )
     print(f"  matched with {EVENTS} clips in {took:.2f} s (aim 3 s), {right} right")
     return 0 if slow < 0.03 and took < 3 and right == EVENTS and again == timeline else 1

@@ -45,8 +45,10 @@ def _looked_at() -> None:
         found = verify(path, job.template, delivery, job.revision)
         failing = {check.id for check in found.checks if check.verdict == "fails"}
         known = "made_of" in with_made(job.folder, noted(found)).document
-        print(f"{path.name}: fails {', '.join(sorted(failing))}; {'as meant' if failing == wanted else 'NOT AS MEANT'}; "
-              f"{'leads to its timeline' if known else 'made elsewhere'}")  # fmt: skip
+        print(
+            f"{path.name}: fails {', '.join(sorted(failing))}; {'as meant' if failing == wanted else 'NOT AS MEANT'}; "
+            f"{'leads to its timeline' if known else 'made elsewhere'}"
+        )
 
 
 if __name__ == "__main__":

@@ -44,7 +44,8 @@ def main() -> None:
     weighed = [t for each in several for t in timed(partial(evaluate, each), 3)]
     print(f"with every remedy tried on the template: {milliseconds(weighed)}")
     print(
-        f"evaluation ({machine()}): {largest.name}, {len(evaluate(largest).stations)} stations: {milliseconds(taken)} (aim 2 ms)"
+        f"evaluation ({machine()}): {largest.name}, {len(evaluate(largest).stations)} stations: {milliseconds(taken)}"
+        " (aim 2 ms)"
     )
     base = 0.0
     for count in (10, 100, 1000):
@@ -53,7 +54,8 @@ def main() -> None:
         best = min(timed(partial(evaluate, template), 5))
         base = base or best
         print(
-            f"  {count:5} sources, deliveries and tracks: {best * 1000:8.2f} ms, {best / base:6.1f} × the time for {count // 10} × the size"
+            f"  {count:5} sources, deliveries and tracks: {best * 1000:8.2f} ms, {best / base:6.1f} × the time for"
+            f" {count // 10} × the size"
         )
 
 

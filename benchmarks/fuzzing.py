@@ -1,8 +1,10 @@
-"""A hundred thousand mutated files at every reader of what comes from elsewhere: no traceback, no hang, no crash, under 600 MB.
+"""A hundred thousand mutated files at every reader of what comes from elsewhere: no traceback, no hang, no crash,
+under 600 MB.
 
-`fuzzing.py [FILES]`: timelines, lists of cuts, EDID blocks, marks of places, records of a job, exchange files, entries, bundles and
-profiles, each in a process of its own that is watched and begun again where a file takes it along; clips have `odd_clips.py`. Bytes are
-turned, cut, doubled and moved as `tests/media/mutated` does; of JSON the structure is turned as well.
+`fuzzing.py [FILES]`: timelines, lists of cuts, EDID blocks, marks of places, records of a job, exchange files, entries,
+bundles and profiles, each in a process of its own that is watched and begun again where a file takes it along; clips
+have `odd_clips.py`. Bytes are turned, cut, doubled and moved as `tests/media/mutated` does; of JSON the structure is
+turned as well.
 """
 
 from __future__ import annotations
@@ -120,11 +122,19 @@ def seeds(folder: Path) -> dict[str, Path]:
     (folder / "screen.bin").write_bytes(edid([FULL, FIELDS], [16, 20], HDR))
     library.close()
     return {
-        "timeline": next(demo.glob("cuts/*.otio")), "list": next(demo.glob("cuts/*.edl")), "EDID": folder / "screen.bin",
-        "mark": job / PROOF, "job": job / JOB_FILE, "material": job / MATERIAL_FILE, "files handed over": job / RECORD_FILE,
-        "answers": job / ANSWERS_FILE, "template": folder / "template.json", "entry": folder / "entry.json",
-        "bundle": folder / "bundle.zip", "profile": folder / "profile.json",
-    }  # fmt: skip
+        "timeline": next(demo.glob("cuts/*.otio")),
+        "list": next(demo.glob("cuts/*.edl")),
+        "EDID": folder / "screen.bin",
+        "mark": job / PROOF,
+        "job": job / JOB_FILE,
+        "material": job / MATERIAL_FILE,
+        "files handed over": job / RECORD_FILE,
+        "answers": job / ANSWERS_FILE,
+        "template": folder / "template.json",
+        "entry": folder / "entry.json",
+        "bundle": folder / "bundle.zip",
+        "profile": folder / "profile.json",
+    }
 
 
 def turned(given: Any, chance: random.Random) -> Any:
@@ -238,7 +248,8 @@ def main() -> None:
             failures += [f"{kind}: {most:.0f} MB"] if most > _MOST_MB else []
             failed += len(failures)
             print(
-                f"  {kind}: {wanted // len(whole)} files in {time.monotonic() - begun:.0f} s, {most:.0f} MB, {len(failures)} failures",
+                f"  {kind}: {wanted // len(whole)} files in {time.monotonic() - begun:.0f} s, {most:.0f} MB,"
+                f" {len(failures)} failures",
                 flush=True,
             )
             for failure in failures[:6]:

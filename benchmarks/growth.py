@@ -1,4 +1,6 @@
-"""How time and memory of a link's conversion grow with the raster, from 576 to 4320 lines, each in a process of its own."""
+"""How time and memory of a link's conversion grow with the raster, from 576 to 4320 lines, each in a process of its
+own.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,10 @@ MOST_MB = 1500
 
 
 def one(lines: int) -> None:
-    """Convert five pictures of HLG at so many lines to half of it in SDR, streamed; print seconds a picture and peak MB."""
+    """Convert five pictures of HLG at so many lines to half of it in SDR, streamed.
+
+    Print seconds a picture and peak MB.
+    """
     source = replace(format_from_words("2160p50 hlg"), raster=Raster(lines * 16 // 9 // 2 * 2, lines))
     target = replace(format_from_words("1080p50"), raster=Raster(lines * 8 // 9 // 2 * 2, lines // 2))
     rng = np.random.default_rng(1)

@@ -1,7 +1,7 @@
 """A keystroke that settles a setting, to the repainted strip and findings, against a bare edit of the same window.
 
-A bare edit is a letter typed into a field of the window, and the same strip, findings and evidence painted again as they were.
-The aims are 25 ms in the median and 2.5 × a bare edit.
+A bare edit is a letter typed into a field of the window, and the same strip, findings and evidence painted again as
+they were. The aims are 25 ms in the median and 2.5 × a bare edit.
 """
 
 from __future__ import annotations

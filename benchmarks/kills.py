@@ -1,7 +1,7 @@
 """Processes killed at random moments of each act that writes: nothing is lost, and nothing half is taken for whole.
 
-`kills.py [MOMENTS] [ACT ...]`: as many moments of each act as named, a thousand without it. `tests/jobs/test_sealing.py` kills a
-hand-over before each of its changes to the disk in turn.
+`kills.py [MOMENTS] [ACT ...]`: as many moments of each act as named, a thousand without it.
+`tests/jobs/test_sealing.py` kills a hand-over before each of its changes to the disk in turn.
 """
 
 from __future__ import annotations
@@ -49,7 +49,8 @@ from idle_quarry.media.inspecting import inspect
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs
 from idle_quarry.signal.words import format_from_words
-clip, wanted = inspect(Path(sys.argv[1])), ConversionTarget(format_from_words("360x288p25"), codecs()["rdd36-proxy"], DEFAULT_POLICY)
+clip = inspect(Path(sys.argv[1]))
+wanted = ConversionTarget(format_from_words("360x288p25"), codecs()["rdd36-proxy"], DEFAULT_POLICY)
 print("begun", flush=True)
 for number in range(1000):
     convert(clip, wanted, Path(sys.argv[2]) / f"{number}.mov")
@@ -57,7 +58,10 @@ for number in range(1000):
 
 
 def killed_while_converting(folder: Path, moments: int, seed: int = 5) -> int:
-    """Kill a process that converts one clip after the other; return how many files were not whole, and parts that nobody finds."""
+    """Kill a process that converts one clip after the other.
+
+    Return how many files were not whole, and parts that nobody finds.
+    """
     chance, wrong = random.Random(seed), 0
     tape = shortened("lamp tape 014.mpg", folder, 0.5)
     out = folder / "out"
@@ -103,7 +107,10 @@ for _ in range(1000):
 
 
 def killed_while_making(folder: Path, moments: int, seed: int = 6) -> int:
-    """Kill a process that makes deliveries; return how many files under a final name were unlisted, changed or lost, or left unfound."""
+    """Kill a process that makes deliveries.
+
+    Return how many files under a final name were unlisted, changed or lost, or left unfound.
+    """
     chance, wrong = random.Random(seed), 0
     library = open_library(folder / "library.db", "Runa")
     changes = [Edit("deliveries.sd-50.programme", SHORT.id), Edit("deliveries.sd-50.file_name", "{title} v{version}")]

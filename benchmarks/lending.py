@@ -1,9 +1,10 @@
-"""Machines that render for one another: what a second brings, and what the server's queue costs beside a file's, in one run.
+"""Machines that render for one another: what a second brings, and what the server's queue costs beside a file's, in
+one run.
 
-A private PostgreSQL server, a share, pieces of 576i25 to 1080i25 in MPEG-2 (most of the time is conversion). Every way renders the
-same pieces after its workers have each made some: one and two workers of a job's own file, one and two of the house, in turns; the
-medians are of ratios within a turn. Then the house's tasks with three workers, killed, paused and with wrong clocks, with the
-times that are used in earnest: how long until a dead one's piece is another's.
+A private PostgreSQL server, a share, pieces of 576i25 to 1080i25 in MPEG-2 (most of the time is conversion). Every way
+renders the same pieces after its workers have each made some: one and two workers of a job's own file, one and two of
+the house, in turns; the medians are of ratios within a turn. Then the house's tasks with three workers, killed, paused
+and with wrong clocks, with the times that are used in earnest: how long until a dead one's piece is another's.
 """
 
 from __future__ import annotations
@@ -74,8 +75,11 @@ def _ratios(folder: Path, clip: Path, server: PrivateServer) -> None:
     times: dict[str, list[float]] = {}
     for turn in range(_TURNS):
         for name, make, workers in (
-            ("own file, 1", own, 1), ("own file, 2", own, 2), ("house, 1", house, 1), ("house, 2", house, 2),
-        ):  # fmt: skip
+            ("own file, 1", own, 1),
+            ("own file, 2", own, 2),
+            ("house, 1", house, 1),
+            ("house, 2", house, 2),
+        ):
             place = folder / f"{name.replace(', ', '-').replace(' ', '-')}-{turn}"
             times.setdefault(name, []).append(_through(place, wanted, make, workers))
     frames = _PIECES * _FRAMES

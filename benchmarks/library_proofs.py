@@ -1,7 +1,7 @@
 """What a library keeps, proved whole: 2 000 saves by eight writers each way, 200 kills, 20 stops of a server.
 
-Prints what was acknowledged and what of it was missing or doubled, and how fast saving is beside bare inserts of the same
-rows through SQLAlchemy in the same run.
+Prints what was acknowledged and what of it was missing or doubled, and how fast saving is beside bare inserts of the
+same rows through SQLAlchemy in the same run.
 """
 
 from __future__ import annotations
@@ -44,9 +44,15 @@ def bare(url: str, rows: int) -> float:
     engine = sa.create_engine(url)
     ident = str(uuid.uuid4())
     row = {
-        "template_id": ident, "author": "x", "time": "x", "note": "", "state": "draft", "hash": "0" * 64, "summary": "{}",
+        "template_id": ident,
+        "author": "x",
+        "time": "x",
+        "note": "",
+        "state": "draft",
+        "hash": "0" * 64,
+        "summary": "{}",
         "body": HD.model_dump_json(),
-    }  # fmt: skip
+    }
     columns = [sa.Column(c.name, c.type, primary_key=c.primary_key) for c in revisions.columns]
     plain = sa.Table("plain_revision", sa.MetaData(), *columns)
     plain.create(engine)
@@ -71,7 +77,10 @@ def main(saves: int = 2000, kills: int = 200, stops: int = 20) -> None:
         single = open_library(folder / "single.db", "Runa")
         single.save_new(HD, "house", "")
         alone = written(str(single.place), PEOPLE[:1], few, folder, single)
-        print(f"    one writer {alone.acknowledged / alone.seconds:.0f} saves/s with its start; bare SQLAlchemy inserts {1 / one:.0f}/s")  # fmt: skip
+        print(
+            f"    one writer {alone.acknowledged / alone.seconds:.0f} saves/s with its start; bare SQLAlchemy inserts"
+            f" {1 / one:.0f}/s"
+        )
         single.close()
         server = PrivateServer()
         server.start()

@@ -1,4 +1,5 @@
-"""10 000 templates of 20 revisions: a keystroke in the search (aim 50 ms), opening one (aim 100 ms), what memory grows by.
+"""10 000 templates of 20 revisions: a keystroke in the search (aim 50 ms), opening one (aim 100 ms), what memory
+grows by.
 
 Beside it, in the same run, a bare SQLAlchemy query of the same rows; and the same window on 100 templates.
 """
@@ -23,7 +24,9 @@ _TYPED = ("lantern", "hlg weir", "59.94", "scope 12", "zzz")
 
 
 def filled(place: Path, count: int, each: int) -> None:
-    """Make a library of `count` templates with `each` revisions, past the program for speed but through its triggers."""
+    """Make a library of `count` templates with `each` revisions, past the program for speed but through its
+    triggers.
+    """
     from idle_quarry.demo.templates import house_shelf
     from idle_quarry.library import open_library
     from idle_quarry.library.records import RevisionFacts
@@ -34,7 +37,10 @@ def filled(place: Path, count: int, each: int) -> None:
     bases, chance = [history[-1].template for history in house_shelf()], random.Random(5)
     with sqlite3.connect(place) as raw:
         (trigger,) = raw.execute("SELECT sql FROM sqlite_master WHERE name = 'revision_heads'").fetchone()
-        insert = "INSERT INTO revision (template_id, number, author, time, note, state, hash, body, summary, parent) VALUES (?,?,?,?,?,?,?,?,?,?)"
+        insert = (
+            "INSERT INTO revision (template_id, number, author, time, note, state, hash, body, summary, parent) VALUES"
+            " (?,?,?,?,?,?,?,?,?,?)"
+        )
         newest = []
         raw.execute("DROP TRIGGER revision_heads")
         for number in range(count):
@@ -96,9 +102,11 @@ def looked_at(place: Path) -> None:
         found = sa.select(
             templates, revisions.c.number, revisions.c.author, revisions.c.time, revisions.c.note, revisions.c.hash
         )
-        found = found.select_from(templates.join(heads).join(
-            revisions, (revisions.c.template_id == heads.c.template_id) & (revisions.c.number == heads.c.latest)
-        ))  # fmt: skip
+        found = found.select_from(
+            templates.join(heads).join(
+                revisions, (revisions.c.template_id == heads.c.template_id) & (revisions.c.number == heads.c.latest)
+            )
+        )
         for word in text.split():
             found = found.where(heads.c.text.contains(word))
         with engine.connect() as connection:
@@ -129,7 +137,8 @@ def main(count: int = 10_000, each: int = 20) -> None:
             begun = perf_counter()
             filled(place, number, each)
             print(
-                f" {number} templates of {each} revisions, {place.stat().st_size / 1e6:.0f} MB, made in {perf_counter() - begun:.0f} s"
+                f" {number} templates of {each} revisions, {place.stat().st_size / 1e6:.0f} MB, made in"
+                f" {perf_counter() - begun:.0f} s"
             )
             looked_at(place)
 

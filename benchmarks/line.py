@@ -1,7 +1,9 @@
-"""The serial line: words of a frame written and read, beside copying those words; with numbers, damage beyond the tests'.
+"""The serial line: words of a frame written and read, beside copying those words.
 
-`line.py` prints the speeds; `line.py damage 10000` damages streams so many times and reads them; `line.py bits` turns every bit of
-some lines of each kind of line and counts those that nobody reports.
+With numbers, damage beyond the tests'.
+
+`line.py` prints the speeds; `line.py damage 10000` damages streams so many times and reads them; `line.py bits` turns
+every bit of some lines of each kind of line and counts those that nobody reports.
 """
 
 from __future__ import annotations
@@ -31,7 +33,8 @@ from idle_quarry.signal.words import format_from_words
 
 def speeds() -> None:
     print(
-        "format     interface   write ms   read ms   copy ms   write/copy   read/copy   (8 channels of sound, pictures taken out)"
+        "format     interface   write ms   read ms   copy ms   write/copy   read/copy   (8 channels of sound, pictures"
+        " taken out)"
     )
     for words, interface in (
         ("576i25", ""),
@@ -69,7 +72,8 @@ def speeds() -> None:
                 took[name] = min(took[name], seconds)
         write, back, copy = (1000 * took[name] for name in ("write", "read", "copy"))
         print(
-            f"{words:10} {way.interface.id:10} {write:9.1f} {back:9.1f} {copy:9.1f} {write / copy:12.1f} {back / copy:11.1f}"
+            f"{words:10} {way.interface.id:10} {write:9.1f} {back:9.1f} {copy:9.1f} {write / copy:12.1f}"
+            f" {back / copy:11.1f}"
         )
 
 
@@ -90,7 +94,8 @@ def damaged(times: int) -> None:
             refused += 1
         slowest = max(slowest, time.perf_counter() - begun)
     print(
-        f"{times} damages: {refused} refused in a sentence, {faults} faults told, {quiet} without a fault, slowest {slowest:.2f} s"
+        f"{times} damages: {refused} refused in a sentence, {faults} faults told, {quiet} without a fault, slowest"
+        f" {slowest:.2f} s"
     )
 
 

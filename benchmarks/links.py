@@ -1,7 +1,9 @@
-"""Whole links against FFmpeg's own chain for the same work, codes in to codes out: time a frame, ratio, and PSNR to float64.
+"""Whole links against FFmpeg's own chain for the same work, codes in to codes out: time a frame, ratio, and PSNR to
+float64.
 
-Both run in this process on the same frames; FFmpeg's filters use as many threads as they like. The float64 reference is the
-same conversion by plain NumPy and SciPy (`tests/reference_link.py`); FFmpeg's chain has other filters, and is told beside it.
+Both run in this process on the same frames; FFmpeg's filters use as many threads as they like. The float64 reference is
+the same conversion by plain NumPy and SciPy (`tests/reference_link.py`); FFmpeg's chain has other filters, and is told
+beside it.
 """
 
 from __future__ import annotations
@@ -53,16 +55,59 @@ class Row:
 
 _WIDE = "scale=1440:1080:flags=lanczos:in_color_matrix=bt601:out_color_matrix=bt709,pad=1920:1080:240:0"
 ROWS = (
-    Row("576i25 to 1080i25, adaptive", "576i25 4:3 8bit 4:2:0", "1080i25", f"bwdif=send_field,{_WIDE},format=yuv422p10le,tinterlace=interleave_top:flags=vlpf", 40, most_ratio=2),
-    Row("576i25 to 1080i25, compensated", "576i25 4:3 8bit 4:2:0", "1080i25", f"bwdif=send_field,{_WIDE},format=yuv422p10le,tinterlace=interleave_top:flags=vlpf", 160, {"scan": "compensated"}),
-    Row("2160p50 HLG to 1080i25 SDR", "2160p50 hlg", "1080i25", "scale=1920:1080:flags=lanczos,tinterlace=interleave_top:flags=vlpf", 110, most_ratio=3),
+    Row(
+        "576i25 to 1080i25, adaptive",
+        "576i25 4:3 8bit 4:2:0",
+        "1080i25",
+        f"bwdif=send_field,{_WIDE},format=yuv422p10le,tinterlace=interleave_top:flags=vlpf",
+        40,
+        most_ratio=2,
+    ),
+    Row(
+        "576i25 to 1080i25, compensated",
+        "576i25 4:3 8bit 4:2:0",
+        "1080i25",
+        f"bwdif=send_field,{_WIDE},format=yuv422p10le,tinterlace=interleave_top:flags=vlpf",
+        160,
+        {"scan": "compensated"},
+    ),
+    Row(
+        "2160p50 HLG to 1080i25 SDR",
+        "2160p50 hlg",
+        "1080i25",
+        "scale=1920:1080:flags=lanczos,tinterlace=interleave_top:flags=vlpf",
+        110,
+        most_ratio=3,
+    ),
     Row("1080p50 to 1080i25", "1080p50", "1080i25", "tinterlace=interleave_top:flags=vlpf", 20),
     Row("1080i25 to 1080p25", "1080i25", "1080p25", "bwdif=send_frame", 20),
-    Row("1080i25 to 1080p50, compensated", "1080i25", "1080p50", "bwdif=send_field", 0, {"scan": "compensated"}, most_ratio=8),
+    Row(
+        "1080i25 to 1080p50, compensated",
+        "1080i25",
+        "1080p50",
+        "bwdif=send_field",
+        0,
+        {"scan": "compensated"},
+        most_ratio=8,
+    ),
     Row("2160p50 to 1080p50", "2160p50", "1080p50", "scale=1920:1080:flags=lanczos", 25),
-    Row("1080p25 to 8 bits 4:2:0, dithered", "1080p25", "1080p25 8bit 4:2:0", "scale=flags=bicubic:sws_dither=bayer,format=yuv420p", 10, {"rounding": "dither"}),
-    Row("25p to 59.94p, compensated, 1080", "1080p25", "1080p59.94", "minterpolate=fps=60000/1001:mi_mode=mci:mc_mode=aobmc:me_mode=bidir", 0, {"retime": "compensated"}),
-)  # fmt: skip
+    Row(
+        "1080p25 to 8 bits 4:2:0, dithered",
+        "1080p25",
+        "1080p25 8bit 4:2:0",
+        "scale=flags=bicubic:sws_dither=bayer,format=yuv420p",
+        10,
+        {"rounding": "dither"},
+    ),
+    Row(
+        "25p to 59.94p, compensated, 1080",
+        "1080p25",
+        "1080p59.94",
+        "minterpolate=fps=60000/1001:mi_mode=mci:mc_mode=aobmc:me_mode=bidir",
+        0,
+        {"retime": "compensated"},
+    ),
+)
 
 _PIXELS = {(8, "4:2:0"): "yuv420p", (10, "4:2:2"): "yuv422p10le", (8, "4:2:2"): "yuv422p", (10, "4:2:0"): "yuv420p10le"}
 
@@ -72,7 +117,9 @@ def pixels(fmt: SignalFormat) -> Pixels:
 
 
 def chained(row: Row, source: SignalFormat, frames: list[Planes]) -> float:
-    """Return the milliseconds that FFmpeg's chain takes for each frame it is given: of many frames less of few, without writing."""
+    """Return the milliseconds that FFmpeg's chain takes for each frame it is given: of many frames less of few,
+    without writing.
+    """
     kind = np.uint8 if source.encoding.bit_depth == 8 else np.dtype("<u2")
     with tempfile.NamedTemporaryFile(suffix=".yuv") as raw:
         for frame in frames:
@@ -83,9 +130,30 @@ def chained(row: Row, source: SignalFormat, frames: list[Planes]) -> float:
 
         def run(count: int) -> float:
             command = [
-                "ffmpeg", "-v", "error", "-nostdin", "-f", "rawvideo", "-pix_fmt", pixels(source).name, "-s", f"{source.raster.width}x{source.raster.height}",
-                "-r", str(source.rate), "-stream_loop", "-1", "-i", raw.name, "-vf", fields + row.chain, "-frames:v", str(count), "-f", "null", "-",
-            ]  # fmt: skip
+                "ffmpeg",
+                "-v",
+                "error",
+                "-nostdin",
+                "-f",
+                "rawvideo",
+                "-pix_fmt",
+                pixels(source).name,
+                "-s",
+                f"{source.raster.width}x{source.raster.height}",
+                "-r",
+                str(source.rate),
+                "-stream_loop",
+                "-1",
+                "-i",
+                raw.name,
+                "-vf",
+                fields + row.chain,
+                "-frames:v",
+                str(count),
+                "-f",
+                "null",
+                "-",
+            ]
             start = perf_counter()
             subprocess.run(command, check=True)
             return perf_counter() - start
@@ -107,7 +175,9 @@ def timed_frames(conversion: Conversion, frame: Callable[[int], Planes]) -> floa
 
 
 def by_itself(row: Row) -> None:
-    """Convert a row's frames in this process, and print what a frame takes, ms, and the most memory it took for that, MB."""
+    """Convert a row's frames in this process, and print what a frame takes, ms, and the most memory it took for
+    that, MB.
+    """
     source, target = format_from_words(row.source), format_from_words(row.target)
     frames = [chart_frame("wedge", source, n) for n in range(2)]
     Path("/proc/self/clear_refs").write_text("5")  # what the frames took to be drawn is none of the link's
@@ -127,9 +197,12 @@ def on_cores(row: Row, cores: int) -> tuple[float, float]:
     """Return milliseconds a frame and megabytes of a row that is converted by itself on so many cores."""
     some = sorted(os.sched_getaffinity(0))[:cores]
     made = subprocess.run(
-        [sys.executable, __file__, "--by-itself", row.name], check=True, capture_output=True, text=True,
+        [sys.executable, __file__, "--by-itself", row.name],
+        check=True,
+        capture_output=True,
+        text=True,
         preexec_fn=lambda: os.sched_setaffinity(0, some),
-    )  # fmt: skip
+    )
     took, memory = map(float, made.stdout.split())
     return took, memory
 
@@ -175,7 +248,8 @@ def main() -> int:
     for row in (ROWS[0], ROWS[2]):
         (one, _), (two, memory) = on_cores(row, 1), on_cores(row, 2)
         print(
-            f"{row.name}, a process of its own: {one:.1f} ms on one core, {two:.1f} on two ({one / two:.2f}×), {memory:.0f} MB"
+            f"{row.name}, a process of its own: {one:.1f} ms on one core, {two:.1f} on two ({one / two:.2f}×),"
+            f" {memory:.0f} MB"
         )
     return 1 if poor else 0
 

@@ -1,4 +1,6 @@
-"""How soon another room's save is on the shelf here (aim: a second), beside a bare LISTEN and NOTIFY in the same run."""
+"""How soon another room's save is on the shelf here (aim: a second), beside a bare LISTEN and NOTIFY in the same
+run.
+"""
 
 from __future__ import annotations
 

@@ -61,7 +61,8 @@ def long_clips(folder: Path) -> None:
             verdict = idet(path)
             theirs = perf_counter() - began
             print(
-                f"  {seconds:>4} s of 1080i25: {ours:.2f} s ({said}); idet over all of it {theirs:.2f} s ({verdict}): {theirs / ours:.1f}× faster"
+                f"  {seconds:>4} s of 1080i25: {ours:.2f} s ({said}); idet over all of it {theirs:.2f} s ({verdict}):"
+                f" {theirs / ours:.1f}× faster"
             )
         else:
             print(f"  {seconds:>4} s of 1080i25: {ours:.2f} s ({said})")

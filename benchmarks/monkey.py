@@ -1,10 +1,12 @@
-"""Ten thousand random events at the window over five seeds: every page reached, no exception, no warning of Qt's, no memory kept.
+"""Ten thousand random events at the window over five seeds: every page reached, no exception, no warning of Qt's,
+no memory kept.
 
-Each seed works in a process of its own, on a screen of its own (Xvfb, where there is one) and a demo of its own, with its jobs, clips,
-lists of cuts, equipment, a render and a delivery; the last seed works on a server. `monkey.py [events] [seeds]`.
+Each seed works in a process of its own, on a screen of its own (Xvfb, where there is one) and a demo of its own, with
+its jobs, clips, lists of cuts, equipment, a render and a delivery; the last seed works on a server. `monkey.py [events]
+[seeds]`.
 
-It fails on an exception or a warning, where a view or a page of a job was never in front, where a window stays, and where memory at rest
-is more than 150 MB above what it was at rest after every page had been opened once.
+It fails on an exception or a warning, where a view or a page of a job was never in front, where a window stays, and
+where memory at rest is more than 150 MB above what it was at rest after every page had been opened once.
 """
 
 from __future__ import annotations
@@ -59,7 +61,9 @@ def _wait(milliseconds: int) -> None:
 
 
 def _holders(most: int = 12) -> list[str]:
-    """Return who holds arrays and pictures of more than a megabyte: the class, how many there are, and their megabytes."""
+    """Return who holds arrays and pictures of more than a megabyte: the class, how many there are, and their
+    megabytes.
+    """
     from collections import Counter
 
     import numpy as np
@@ -73,9 +77,12 @@ def _holders(most: int = 12) -> list[str]:
             if id(value) in counted or not isinstance(value, np.ndarray | bytes | bytearray | QImage | QPixmap):
                 continue
             size = (
-                value.nbytes if isinstance(value, np.ndarray) else len(value) if isinstance(value, bytes | bytearray)
+                value.nbytes
+                if isinstance(value, np.ndarray)
+                else len(value)
+                if isinstance(value, bytes | bytearray)
                 else value.width() * value.height() * 4
-            )  # fmt: skip
+            )
             if size < 1_000_000 or (isinstance(value, np.ndarray) and value.base is not None):
                 continue
             counted.add(id(value))
@@ -194,8 +201,8 @@ def _work(seed: int, events: int, *, on_server: bool) -> int:
             told.add(failure)
             print(f"  {failure[-900:]}")
         print(
-            f"  {(part + 1) * events // 4}: {len(monkey.failures)} failures, {monkey.most_windows} windows at the most, "
-            f"{kept:.0f} MB at rest, {most:.0f} under way",
+            f"  {(part + 1) * events // 4}: {len(monkey.failures)} failures, {monkey.most_windows} windows at the most,"
+            f" {kept:.0f} MB at rest, {most:.0f} under way",
             flush=True,
         )
     missed = [name for name in (*(view.name for view in VIEWS), *PAGES) if not monkey.reached[name]]

@@ -1,4 +1,6 @@
-"""Small random changes of modules, and whether their tests notice: `mutations.py [MODULE [TESTS]] [COUNT]` (aim: under one in ten lives)."""
+"""Small random changes of modules, and whether their tests notice: `mutations.py [MODULE [TESTS]] [COUNT]` (aim:
+under one in ten lives).
+"""
 
 from __future__ import annotations
 
@@ -45,8 +47,18 @@ PAIRS = {
     "media/whole/sound.py": "tests/media/test_whole.py tests/media/test_whole_sound.py",
     "media/pacing.py": "tests/media/test_pacing.py",
 }
-_COMPARED = {ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.Lt: ast.GtE, ast.GtE: ast.Lt, ast.Gt: ast.LtE, ast.LtE: ast.Gt,
-             ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In}  # fmt: skip
+_COMPARED = {
+    ast.Eq: ast.NotEq,
+    ast.NotEq: ast.Eq,
+    ast.Lt: ast.GtE,
+    ast.GtE: ast.Lt,
+    ast.Gt: ast.LtE,
+    ast.LtE: ast.Gt,
+    ast.Is: ast.IsNot,
+    ast.IsNot: ast.Is,
+    ast.In: ast.NotIn,
+    ast.NotIn: ast.In,
+}
 _COUNTED = {ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Add, ast.Div: ast.Mult, ast.FloorDiv: ast.Mult}
 
 

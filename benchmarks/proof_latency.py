@@ -1,4 +1,6 @@
-"""Proof in the real window at 1080 lines: from a changed method to its picture, and how fast wipes and zooms are drawn."""
+"""Proof in the real window at 1080 lines: from a changed method to its picture, and how fast wipes and zooms are
+drawn.
+"""
 
 from __future__ import annotations
 

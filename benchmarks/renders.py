@@ -1,7 +1,8 @@
-"""Renders: what the machinery adds to converting and coding, what a second worker gives, real time, and kills at random moments.
+"""Renders: what the machinery adds to converting and coding, what a second worker gives, real time, and kills at
+random moments.
 
-Beside it, in the same run: the bare loop of conversion and encoder, and FFmpeg's program doing the same for one clip. Killed, and its
-files cut off at random, as often as is asked for (1 000 by default), no half piece may count as whole.
+Beside it, in the same run: the bare loop of conversion and encoder, and FFmpeg's program doing the same for one clip.
+Killed, and its files cut off at random, as often as is asked for (1 000 by default), no half piece may count as whole.
 
 `PYTHONPATH=src:. .venv/bin/python benchmarks/renders.py [MOMENTS]`
 """
@@ -92,26 +93,52 @@ def ffmpeg(clip: Path, filters: str, options: list[str], folder: Path, name: str
     for number in range(PIECES):
         chain = f"{filters},trim=start_frame={number}:end_frame={number + FRAMES - PIECES}".lstrip(",")
         subprocess.run(
-            ["ffmpeg", "-v", "error", "-y", "-i", str(clip), "-an", "-vf", chain, *options, str(folder / f"ff {number}{name}")],
+            [
+                "ffmpeg",
+                "-v",
+                "error",
+                "-y",
+                "-i",
+                str(clip),
+                "-an",
+                "-vf",
+                chain,
+                *options,
+                str(folder / f"ff {number}{name}"),
+            ],
             check=True,
-        )  # fmt: skip
+        )
     return perf_counter() - begun
 
 
 CASES = (
-    ("576i25 to 1080i25, AVC-Intra 100", "lamp tape 014.mpg", "1080i25", "avci-100",
-     "bwdif=mode=send_field,scale=1440:1080:flags=lanczos,pad=1920:1080:240:0,interlace=scan=tff:lowpass=off,format=yuv422p10le",
-     ["-c:v", "libx264", "-x264-params", "avcintra-class=100:tff=1", "-flags", "+ildct+ilme"], ".mxf"),
+    (
+        "576i25 to 1080i25, AVC-Intra 100",
+        "lamp tape 014.mpg",
+        "1080i25",
+        "avci-100",
+        "bwdif=mode=send_field,scale=1440:1080:flags=lanczos,pad=1920:1080:240:0,interlace=scan=tff:lowpass=off,format=yuv422p10le",
+        ["-c:v", "libx264", "-x264-params", "avcintra-class=100:tff=1", "-flags", "+ildct+ilme"],
+        ".mxf",
+    ),
     ("1080p25 to 1080p25, v210", "lamp scan 3.mov", "1080p25", "v210", "format=yuv422p10le", ["-c:v", "v210"], ".mov"),
-    ("1080p25 to 1080i25, MPEG-2 4:2:2", "lamp scan 3.mov", "1080i25", "mpeg2-422-50", "setfield=tff,format=yuv422p",
-     ["-c:v", "mpeg2video", "-b:v", "50M", "-flags", "+ildct+ilme", "-intra_vlc", "1"], ".mxf"),
-)  # fmt: skip
+    (
+        "1080p25 to 1080i25, MPEG-2 4:2:2",
+        "lamp scan 3.mov",
+        "1080i25",
+        "mpeg2-422-50",
+        "setfield=tff,format=yuv422p",
+        ["-c:v", "mpeg2video", "-b:v", "50M", "-flags", "+ildct+ilme", "-intra_vlc", "1"],
+        ".mxf",
+    ),
+)
 
 
 def speeds(folder: Path) -> None:
     frames = PIECES * (FRAMES - PIECES)
     print(
-        f"{'':36}{'bare loop':>11}{'one worker':>12}{'adds':>8}{'two':>9}{'gain':>7}{'real time':>11}{'FFmpeg':>9}{'ratio':>7}"
+        f"{'':36}{'bare loop':>11}{'one worker':>12}{'adds':>8}{'two':>9}{'gain':>7}"
+        f"{'real time':>11}{'FFmpeg':>9}{'ratio':>7}"
     )
     for number, (name, clip, words, codec, filters, options, ending) in enumerate(CASES):
         canvas = Canvas(format_from_words(words), codecs()[codec])
@@ -126,8 +153,9 @@ def speeds(folder: Path) -> None:
         two = through(recipes, here / "two", 2) if len(cores) > 1 else one
         theirs = ffmpeg(CLIPS / clip, filters, options, here, ending)
         print(
-            f"{name:36}{1000 * alone / frames:8.0f} ms{1000 * one / frames:9.0f} ms{100 * (one / alone - 1):7.1f} %"
-            f"{1000 * two / frames:6.0f} ms{one / two:7.2f}{frames / 25 / min(one, two):9.2f} ×{1000 * theirs / frames:6.0f} ms{min(one, two) / theirs:7.2f}"
+            f"{name:36}{1000 * alone / frames:8.0f} ms{1000 * one / frames:9.0f} ms{100 * (one / alone - 1):7.1f}"
+            f" %{1000 * two / frames:6.0f} ms{one / two:7.2f}{frames / 25 / min(one, two):9.2f}"
+            f" ×{1000 * theirs / frames:6.0f} ms{min(one, two) / theirs:7.2f}"
         )
 
 
@@ -139,7 +167,8 @@ def main() -> int:
     with tempfile.TemporaryDirectory() as place:
         wrong, whole = killed_while_rendering(Path(place), moments)
     print(
-        f"killed and cut off {moments} times: {whole} times a piece was whole, {wrong} times it was not what it was taken for"
+        f"killed and cut off {moments} times: {whole} times a piece was whole, {wrong} times it was not what it was"
+        " taken for"
     )
     return 1 if wrong else 0
 

@@ -92,7 +92,9 @@ def swscale(picture: NDArray[np.uint16], height: int, width: int, flags: str) ->
 
 
 def against(ours: Callable[[], Any], theirs: Callable[[], Any]) -> tuple[Any, Any, float, float, float]:
-    """Return what both make, the median seconds of each, and the median ratio: they take turns, so a slow machine is so for both."""
+    """Return what both make, the median seconds of each, and the median ratio: they take turns, so a slow machine
+    is so for both.
+    """
     made, other = ours(), theirs()
     taken: list[tuple[float, float]] = []
     for _ in range(ROUNDS):
@@ -110,10 +112,16 @@ def main() -> int:
     rng = np.random.default_rng(1)
     poor = 0
     print(
-        f"resampling one plane of 16 bits; medians of {ROUNDS} turns; {machine()}; OpenCV on {cv2.getNumThreads()} threads"
+        f"resampling one plane of 16 bits; medians of {ROUNDS} turns; {machine()}; OpenCV on {cv2.getNumThreads()}"
+        " threads"
     )
     print(f"{'':34}{'ours':>9}{'swscale':>9}{'ratio':>7}   error: {'ours':>6}{'swscale':>9}")
-    for (h, w), (height, width) in (((1080, 1920), (2160, 3840)), ((2160, 3840), (1080, 1920)), ((1080, 1920), (720, 1280)), ((576, 720), (1080, 1440))):  # fmt: skip
+    for (h, w), (height, width) in (
+        ((1080, 1920), (2160, 3840)),
+        ((2160, 3840), (1080, 1920)),
+        ((1080, 1920), (720, 1280)),
+        ((576, 720), (1080, 1440)),
+    ):
         fine = gaussian_filter(rng.standard_normal((h, w)), 0.7)
         codes = (32768 + 9000 * fine / fine.std()).clip(0, 65535).astype(np.uint16)
         single = codes.astype(np.float32)

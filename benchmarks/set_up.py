@@ -1,7 +1,8 @@
-"""Set-up in a fresh clone with an empty home: the first answer of `plan`, against fetching and unpacking the pinned wheels at all.
+"""Set-up in a fresh clone with an empty home: the first answer of `plan`, against fetching and unpacking the pinned
+wheels at all.
 
-The aim is 1.3 ×. The baseline is an environment without pip, `uv` taken through pip, and `uv` installing the pinned wheels: what
-any launcher has to do. Both in turns, from empty caches.
+The aim is 1.3 ×. The baseline is an environment without pip, `uv` taken through pip, and `uv` installing the pinned
+wheels: what any launcher has to do. Both in turns, from empty caches.
 """
 
 from __future__ import annotations
@@ -33,9 +34,28 @@ def fetched() -> float:
         pinned = ["--require-hashes", "--no-deps", "-r"]
         for command in (
             ["python3", "-m", "venv", "--without-pip", str(venv)],
-            ["python3", "-m", "pip", "install", "-qq", "--target", str(venv / "tools"), *pinned, str(ROOT / "requirements/tools.txt")],
-            [str(venv / "tools/bin/uv"), "pip", "install", "-q", "--python", str(venv / "bin/python"), *pinned, str(ROOT / "requirements/run.txt")],
-        ):  # fmt: skip
+            [
+                "python3",
+                "-m",
+                "pip",
+                "install",
+                "-qq",
+                "--target",
+                str(venv / "tools"),
+                *pinned,
+                str(ROOT / "requirements/tools.txt"),
+            ],
+            [
+                str(venv / "tools/bin/uv"),
+                "pip",
+                "install",
+                "-q",
+                "--python",
+                str(venv / "bin/python"),
+                *pinned,
+                str(ROOT / "requirements/run.txt"),
+            ],
+        ):
             subprocess.run(command, check=True, env={**emptied(folder), "UV_CACHE_DIR": f"{folder}/cache"})
         return perf_counter() - begun
 

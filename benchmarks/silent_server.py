@@ -1,4 +1,6 @@
-"""A server that stops answering while a save, a proposal and views are asked for: the longest the window stood still (aim 50 ms)."""
+"""A server that stops answering while a save, a proposal and views are asked for: the longest the window stood
+still (aim 50 ms).
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,9 @@ sys.path.insert(0, str(ROOT))
 
 
 def longest(work: Callable[[], object], seconds: float) -> float:
-    """Return the longest time, in ms, between two rounds of the interface thread while `work` runs and for a while after."""
+    """Return the longest time, in ms, between two rounds of the interface thread while `work` runs and for a while
+    after.
+    """
     from PySide6.QtCore import QEventLoop, QTimer
 
     beats = [time.perf_counter()]

@@ -1,7 +1,7 @@
 """Start of the demo against a bare PySide6 window started the same way: the shelf painted, and a key answered on it.
 
-The aims are 2.5 × for the painted shelf and 3.5 × for the answered key. Both programs are started in turns; figures are medians of
-the ratios of neighbours. The moment is taken inside, against the moment at which the process was begun.
+The aims are 2.5 × for the painted shelf and 3.5 × for the answered key. Both programs are started in turns; figures are
+medians of the ratios of neighbours. The moment is taken inside, against the moment at which the process was begun.
 """
 
 from __future__ import annotations

@@ -1,8 +1,10 @@
-"""The trial in the real window: 2 000 items edited, zoomed and searched; long groups of pictures stepped through and played; pip and flash.
+"""The trial in the real window: 2 000 items edited, zoomed and searched.
 
-Figures beside a bare baseline of the same run: a repaint beside an empty one, a step beside FFmpeg decoding a frame of the same clip.
-Killed at as many random moments of editing as are asked for (500 by default), the timeline of the last finished edit is to be there; at a
-fifth as many of bringing a clip in, no half file is to be taken for whole.
+Long groups of pictures stepped through and played; pip and flash.
+
+Figures beside a bare baseline of the same run: a repaint beside an empty one, a step beside FFmpeg decoding a frame of
+the same clip. Killed at as many random moments of editing as are asked for (500 by default), the timeline of the last
+finished edit is to be there; at a fifth as many of bringing a clip in, no half file is to be taken for whole.
 
 `PYTHONPATH=src:. xvfb-run -a .venv/bin/python benchmarks/trial.py [MOMENTS]`
 """
@@ -47,7 +49,10 @@ BITS, SECONDS = 12, 62
 
 
 def numbered(path: Path) -> Path:
-    """Make a 1080i25 MPEG-2 clip, 4:2:2, groups of 12, whose pictures carry their number; every second one flashes and pips."""
+    """Make a 1080i25 MPEG-2 clip, 4:2:2, groups of 12, whose pictures carry their number.
+
+    Every second one flashes and pips.
+    """
     rng = np.random.default_rng(1)
     noise = rng.integers(60, 190, (1080, 1920 + 256)).astype(np.uint8)
     with av.open(str(path), "w") as container:
@@ -114,7 +119,8 @@ def lanes_figures() -> None:
         lanes.grab()
 
     print(
-        f"an edit of {sum(1 for _ in held.timeline.items)} items on 20 tracks, and the repaint: {milliseconds(timed(edit, 60))}; aim 30 ms at 95 %"
+        f"an edit of {sum(1 for _ in held.timeline.items)} items on 20 tracks, and the repaint:"
+        f" {milliseconds(timed(edit, 60))}; aim 30 ms at 95 %"
     )
     print(f"an empty repaint: {milliseconds(timed(empty.grab, 60))}")
 
@@ -154,7 +160,8 @@ def stepping_figures(path: Path) -> None:
                 break
         each = (perf_counter() - start) / 250
     print(
-        f"a step to any frame: {milliseconds(taken)}; back one by one: {milliseconds(back)}; {wrong} wrong of 180; aim 80 ms at 95 %"
+        f"a step to any frame: {milliseconds(taken)}; back one by one: {milliseconds(back)}; {wrong} wrong of 180; aim"
+        " 80 ms at 95 %"
     )
     print(f"FFmpeg decodes a frame in {1000 * each:.1f} ms: a group's middle is {6 * 1000 * each:.0f} ms away")
 
@@ -187,7 +194,8 @@ def playing_figures(path: Path) -> None:
     QTimer.singleShot(60_000, loop.quit)
     loop.exec()
     print(
-        f"played for 60 s: {player.words()}; {100 * player.late / max(1, player.shown + player.late):.2f} % late; aim 1 %"
+        f"played for 60 s: {player.words()}; {100 * player.late / max(1, player.shown + player.late):.2f} % late;"
+        " aim 1 %"
     )
     print(f"from a pip to its flash: {milliseconds(apart)} over {len(apart)}; aim 10 ms")
     player.close()

@@ -20,11 +20,30 @@ from idle_quarry.jobs.handover.verify import verify
 
 #: What is verified: name, FFmpeg's picture filters and encoder, the delivery's template and id.
 CASES = (
-    ("1080i25 AVC-Intra 100", "testsrc2=s=1920x1080:r=50:d={},interlace=scan=tff:lowpass=off,format=yuv422p10le",
-     ["-c:v", "libx264", "-preset", "ultrafast", "-x264-params", "avcintra-class=100:tff=1", "-flags", "+ildct+ilme"], ".mxf", "hd-50"),
-    ("576i25 MPEG-2 50 Mb/s", "testsrc2=s=720x576:r=50:d={},interlace=scan=tff:lowpass=off,format=yuv422p",
-     ["-c:v", "mpeg2video", "-b:v", "50M", "-g", "1", "-flags", "+ildct+ilme"], ".mxf", "sd-50"),
-)  # fmt: skip
+    (
+        "1080i25 AVC-Intra 100",
+        "testsrc2=s=1920x1080:r=50:d={},interlace=scan=tff:lowpass=off,format=yuv422p10le",
+        [
+            "-c:v",
+            "libx264",
+            "-preset",
+            "ultrafast",
+            "-x264-params",
+            "avcintra-class=100:tff=1",
+            "-flags",
+            "+ildct+ilme",
+        ],
+        ".mxf",
+        "hd-50",
+    ),
+    (
+        "576i25 MPEG-2 50 Mb/s",
+        "testsrc2=s=720x576:r=50:d={},interlace=scan=tff:lowpass=off,format=yuv422p",
+        ["-c:v", "mpeg2video", "-b:v", "50M", "-g", "1", "-flags", "+ildct+ilme"],
+        ".mxf",
+        "sd-50",
+    ),
+)
 
 
 def main() -> int:
@@ -48,9 +67,25 @@ def main() -> int:
                 f"anoisesrc=d={seconds}:a=0.06:r=48000",
             ]
             subprocess.run(
-                ["ffmpeg", "-v", "error", "-y", *source, "-t", str(seconds), *options, "-ac", "2", "-c:a", "pcm_s24le", "-timecode", "10:00:00:00", str(path)],
+                [
+                    "ffmpeg",
+                    "-v",
+                    "error",
+                    "-y",
+                    *source,
+                    "-t",
+                    str(seconds),
+                    *options,
+                    "-ac",
+                    "2",
+                    "-c:a",
+                    "pcm_s24le",
+                    "-timecode",
+                    "10:00:00:00",
+                    str(path),
+                ],
                 check=True,
-            )  # fmt: skip
+            )
             delivery = next(each for each in template.deliveries if each.id == ident)
             verify(path.rename(path.with_name(f"warm{suffix}")), template, delivery, 1)  # loops are loaded once
             path = path.with_name(f"warm{suffix}").rename(path.with_name(f"again{suffix}"))
@@ -69,10 +104,12 @@ def main() -> int:
             share = min(decoded) / taken
             slow += share < 0.5
             print(
-                f"{name:26}{min(decoded):14.1f} s{taken:10.1f} s{share:20.2f}{seconds / taken:9.1f} ×{1000 * again:6.0f} ms"
+                f"{name:26}{min(decoded):14.1f} s{taken:10.1f} s{share:20.2f}{seconds / taken:9.1f}"
+                f" ×{1000 * again:6.0f} ms"
             )
     print(
-        f"memory at the most: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e3:.0f} MB; aim 800 MB, and half of FFmpeg's speed"
+        f"memory at the most: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e3:.0f} MB; aim 800 MB, and half"
+        " of FFmpeg's speed"
     )
     return 1 if slow else 0
 

@@ -1,4 +1,6 @@
-"""The window at work: opening views again, dressing, memory with all demo clips and the worst link, growth over twenty of each."""
+"""The window at work: opening views again, dressing, memory with all demo clips and the worst link, growth over
+twenty of each.
+"""
 
 from __future__ import annotations
 
@@ -78,7 +80,8 @@ def main() -> None:
         pictures = desk.proof.pictures
         until(lambda: pictures.bench is not None and bool(pictures.methods) and None not in pictures.measured.figures())
         print(
-            f"  memory, MB: {empty:.0f} before, {with_clips:.0f} with all demo clips, {settled():.0f} with Proof on the worst link"
+            f"  memory, MB: {empty:.0f} before, {with_clips:.0f} with all demo clips, {settled():.0f} with Proof on the"
+            " worst link"
         )
         names = ("Library", "Path", "Intake", "Proof", "Jobs")
         for name in names:
@@ -106,7 +109,8 @@ def main() -> None:
             desk.profile.dress(BRIGHTNESSES[number % 3], 100)
             QApplication.processEvents()
         print(
-            f"  growth, MB: {opened - begun:.0f} over {ROUNDS} openings of each view, {settled() - opened:.0f} over {ROUNDS} dressings"
+            f"  growth, MB: {opened - begun:.0f} over {ROUNDS} openings of each view, {settled() - opened:.0f} over"
+            f" {ROUNDS} dressings"
         )
 
 

@@ -1,4 +1,6 @@
-"""Fields of whole runs of frames at once: how material of known truth is made, and what conversions are held against."""
+"""Fields of whole runs of frames at once: how material of known truth is made, and what conversions are held
+against.
+"""
 
 from __future__ import annotations
 

@@ -34,7 +34,10 @@ _COMPILERS: list[subprocess.Popen[bytes]] = []
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Give each process that runs tests a screen; the first one begins to compile loops, while tests that need none run."""
+    """Give each process that runs tests a screen.
+
+    The first one begins to compile loops, while tests that need none run.
+    """
     workers = config.getoption("numprocesses", default=None)
     if not hasattr(config, "workerinput"):
         _COMPILERS.extend(ahead.begin())
@@ -74,7 +77,9 @@ def _application(qapp: object) -> object:
 
 
 def shortened(name: str, folder: Path, seconds: float) -> Path:
-    """Put the first seconds of a demo clip into a folder, as they were coded: what proves a thing on 12 frames needs no 50."""
+    """Put the first seconds of a demo clip into a folder, as they were coded: what proves a thing on 12 frames
+    needs no 50.
+    """
     import idle_quarry.demo
 
     path = folder / name

@@ -19,9 +19,19 @@ from numpy.typing import NDArray
 
 Frames = NDArray[np.uint8]
 KINDS = (
-    "progressive", "top", "bottom", "2:3 top", "2:3 bottom", "2:3:3:2 top", "2:2 top", "2:2 bottom",
-    "repeats 2:2", "repeats 3:2", "still", "mixed",
-)  # fmt: skip
+    "progressive",
+    "top",
+    "bottom",
+    "2:3 top",
+    "2:3 bottom",
+    "2:3:3:2 top",
+    "2:2 top",
+    "2:2 bottom",
+    "repeats 2:2",
+    "repeats 3:2",
+    "still",
+    "mixed",
+)
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,6 @@
-"""Libraries that figures are held against and that take seconds to load: each is loaded when a test first asks it something."""
+"""Libraries that figures are held against and that take seconds to load: each is loaded when a test first asks it
+something.
+"""
 
 from __future__ import annotations
 

@@ -37,9 +37,13 @@ class PrivateServer:
 
     def _run(self, program: str, *arguments: str) -> None:
         done = subprocess.run(
-            [str(self._bin / program), *arguments], cwd=self.folder, capture_output=True, text=True, check=False,
+            [str(self._bin / program), *arguments],
+            cwd=self.folder,
+            capture_output=True,
+            text=True,
+            check=False,
             **self._as_user(),  # type: ignore[call-overload]
-        )  # fmt: skip
+        )
         assert done.returncode == 0, done.stderr
 
     def start(self) -> None:
@@ -55,8 +59,11 @@ class PrivateServer:
         with (self.folder / "log").open("ab") as log:
             self._process = subprocess.Popen(
                 [str(self._bin / "postgres"), "-D", str(self.folder / "data"), *options],
-                cwd=self.folder, stdout=log, stderr=log, **self._as_user(),  # type: ignore[call-overload]
-            )  # fmt: skip
+                cwd=self.folder,
+                stdout=log,
+                stderr=log,
+                **self._as_user(),  # type: ignore[call-overload]
+            )
         end = time.monotonic() + 30
         ready = [str(self._bin / "pg_isready"), "-q", "-h", str(self.folder)]
         while subprocess.run(ready, check=False).returncode:

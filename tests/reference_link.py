@@ -1,7 +1,8 @@
-"""A link in float64 by plain NumPy, for holding the fast one against: dense weights, formulas, whole pictures, nothing left out.
+"""A link in float64 by plain NumPy, for holding the fast one against: dense weights, formulas, whole pictures,
+nothing left out.
 
-It shares with the program only what the policy means (the plan, the kernels' formulas, `colour.converted`, which other tests hold
-against other libraries), and none of what makes it fast.
+It shares with the program only what the policy means (the plan, the kernels' formulas, `colour.converted`, which other
+tests hold against other libraries), and none of what makes it fast.
 """
 
 from __future__ import annotations

@@ -27,7 +27,8 @@ CHECKS = (
 )
 
 
-#: A disk in memory, where a system has one, and how much of it must be free: tests write some gigabytes and wait for none.
+#: A disk in memory, where a system has one, and how much of it must be free: tests write some gigabytes and wait for
+#: none.
 MEMORY_DISK, LEAST_FREE = Path("/dev/shm"), 6 * 1024**3
 
 

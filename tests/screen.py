@@ -1,4 +1,6 @@
-"""A virtual screen for one process of the tests, so that windows of several processes never take the keyboard from each other."""
+"""A virtual screen for one process of the tests, so that windows of several processes never take the keyboard from
+each other.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,10 @@ import subprocess
 
 
 def own_screen() -> subprocess.Popen[bytes] | None:
-    """Start a virtual screen, name it in the environment, and return its process; None where Debian's Xvfb is missing."""
+    """Start a virtual screen, name it in the environment, and return its process.
+
+    None where Debian's Xvfb is missing.
+    """
     if shutil.which("Xvfb") is None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
         return None

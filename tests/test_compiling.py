@@ -21,7 +21,10 @@ from idle_quarry.compiling.loop import loop
 def added(a, b):
     return a + {}
 """
-ASKED = "import sys; sys.path.insert(0, sys.argv[1]); import summing; print(summing.added(1, 2), sum(summing.added.stats.cache_hits.values()))"
+ASKED = (
+    "import sys; sys.path.insert(0, sys.argv[1]); import summing; print(summing.added(1, 2),"
+    " sum(summing.added.stats.cache_hits.values()))"
+)
 
 
 @pytest.fixture

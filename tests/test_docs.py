@@ -31,7 +31,9 @@ def test_every_link_leads_somewhere() -> None:
 
 
 def test_the_modules_that_are_named_are_there() -> None:
-    """A name in backticks with a slash is a module, a folder or a file of the project, with what is in it after a point."""
+    """A name in backticks with a slash is a module, a folder or a file of the project, with what is in it after a
+    point.
+    """
     named = 0
     for document in [*(ROOT / "docs/decisions").glob("*.md"), ROOT / "docs/architecture.md", ROOT / "CONTRIBUTING.md"]:
         for path, name in re.findall(r"`((?:\w+/)+\w*)(?:\.(?:py|(\w+)))?[`(]", document.read_text()):

@@ -1,4 +1,6 @@
-"""What lies on the disk: who may read it, what a full disk, a strange locale or an odd name does, how much there may be."""
+"""What lies on the disk: who may read it, what a full disk, a strange locale or an odd name does, how much there
+may be.
+"""
 
 from __future__ import annotations
 
@@ -77,8 +79,12 @@ def test_packaged_data_is_read_in_any_locale() -> None:
     plain = {**os.environ, "LC_ALL": "C", "PYTHONUTF8": "0", "PYTHONCOERCECLOCALE": "0", "PYTHONIOENCODING": "utf-8"}
     done = subprocess.run(
         [sys.executable, "-m", "idle_quarry", "plan", "2160p50 hlg", "1080i25"],
-        env=plain, capture_output=True, text=True, check=False, encoding="utf-8",
-    )  # fmt: skip
+        env=plain,
+        capture_output=True,
+        text=True,
+        check=False,
+        encoding="utf-8",
+    )
     assert done.returncode == 0 and "cd/m²" in done.stdout, done.stderr
 
 

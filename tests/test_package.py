@@ -48,8 +48,12 @@ def test_it_runs_from_the_wheel_alone(wheel: zipfile.ZipFile, tmp_path: Path) ->
     environment = {**os.environ, "PYTHONPATH": str(tmp_path), "XDG_DATA_HOME": str(tmp_path / "data")}
     done = subprocess.run(
         [sys.executable, "-m", "idle_quarry", "--library", str(tmp_path / "new.db"), "template", "list", "--json"],
-        cwd=tmp_path, env=environment, capture_output=True, text=True, check=False,
-    )  # fmt: skip
+        cwd=tmp_path,
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     assert (done.returncode, done.stdout.strip()) == (0, "[]"), done.stderr
     done = subprocess.run(
         [sys.executable, "-m", "idle_quarry", "--version"],
@@ -109,8 +113,12 @@ def test_what_it_declares_is_all_that_it_needs(wheel: zipfile.ZipFile, tmp_path:
     environment = {**os.environ, "PYTHONPATH": "", "QT_QPA_PLATFORM": "offscreen"}
     done = subprocess.run(
         [sys.executable, "-c", _IMPORTS_ALL, str(tmp_path), str(stated)],
-        cwd=tmp_path, env=environment, capture_output=True, text=True, check=False,
-    )  # fmt: skip
+        cwd=tmp_path,
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     assert done.returncode == 0 and int(done.stdout.split()[-1]) > 500, done.stderr
 
 
@@ -158,7 +166,9 @@ _NOT_WRITTEN = {
 
 
 def _shown() -> Iterator[tuple[str, str]]:
-    """Yield (place, text) of every sentence in the program's modules: strings of two words and more that are no docstring."""
+    """Yield (place, text) of every sentence in the program's modules: strings of two words and more that are no
+    docstring.
+    """
     for path in sorted((ROOT / "src/idle_quarry").rglob("*.py")):
         if path.parent.name in ("versions", "server") or path.name in ("recipe.py",):
             continue  # statements for databases and shells

@@ -1,4 +1,6 @@
-"""Compiles every loop, as a process of its own: `python -m idle_quarry.compile_all PART`, a part of `compiling.ahead.PARTS`."""
+"""Compiles every loop, as a process of its own: `python -m idle_quarry.compile_all PART`, a part of
+`compiling.ahead.PARTS`.
+"""
 
 from __future__ import annotations
 

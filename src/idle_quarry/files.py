@@ -36,7 +36,10 @@ def written_whole(path: Path, data: bytes) -> None:
 
 
 def read_plain(path: Path, most: int) -> bytes:
-    """Return what a small file holds. Raises `OSError` for a link, a pipe or a device in its place, and for more than `most` bytes."""
+    """Return what a small file holds.
+
+    Raises `OSError` for a link, a pipe or a device in its place, and for more than `most` bytes.
+    """
     file = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
     with os.fdopen(file, "rb") as opened:
         if not stat.S_ISREG(os.fstat(file).st_mode):
@@ -51,8 +54,8 @@ def read_plain(path: Path, most: int) -> bytes:
 def locked(folder: Path) -> Iterator[None]:
     """Hold a folder's records: whoever changes them, in another thread, process or room, waits until this ends.
 
-    It is the system's own lock of the folder (`flock`), or of a file in it where folders have none; where a disk knows no locks
-    at all, nobody is waited for. It does not nest. Raises `OSError` where there is no such folder.
+    It is the system's own lock of the folder (`flock`), or of a file in it where folders have none; where a disk knows
+    no locks at all, nobody is waited for. It does not nest. Raises `OSError` where there is no such folder.
     """
     file = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
     try:
@@ -98,7 +101,10 @@ def put_exclusively(made: Path, final: Path) -> None:
 
 
 def exchange(one: Path, other: Path) -> None:
-    """Have two files or folders of one disk change places, at once where the system can (Linux' renameat2). Raises `OSError`."""
+    """Have two files or folders of one disk change places, at once where the system can (Linux' renameat2).
+
+    Raises `OSError`.
+    """
     exchanging, here = 2, -100  # RENAME_EXCHANGE (linux/fs.h), AT_FDCWD (fcntl.h)
     library = ctypes.CDLL(None, use_errno=True)
     if hasattr(library, "renameat2"):
@@ -114,7 +120,9 @@ def exchange(one: Path, other: Path) -> None:
 
 
 def free_place(folder: Path, stem: str, suffix: str) -> Path:
-    """Return a path in a folder, numbered where it must be, at which nothing lies, nor a folder of its name without the suffix."""
+    """Return a path in a folder, numbered where it must be, at which nothing lies, nor a folder of its name without
+    the suffix.
+    """
     for number in count(1):
         path = folder / f"{stem}{f' {number}' if number > 1 else ''}{suffix}"
         if not path.exists() and not path.with_suffix("").exists():
@@ -139,7 +147,10 @@ def is_folder(path: Path) -> bool:
 
 
 def sha256_of(path: Path, on_progress: Callable[[int], object] = lambda _done: None) -> str:
-    """Return the SHA-256 of a file in hex. `on_progress` hears how many bytes are read, and may raise to stop. Raises `OSError`."""
+    """Return the SHA-256 of a file in hex.
+
+    `on_progress` hears how many bytes are read, and may raise to stop. Raises `OSError`.
+    """
     digest, done = hashlib.sha256(), 0
     with path.open("rb") as file:
         while block := file.read(_BLOCK):

@@ -13,7 +13,10 @@ from idle_quarry.files import written_whole
 
 
 def strict_json(text: str | bytes) -> Any:
-    """Return the JSON in a text, in which every number is one: NaN, Infinity and 1e999 are refused. Raises `ValueError`."""
+    """Return the JSON in a text, in which every number is one: NaN, Infinity and 1e999 are refused.
+
+    Raises `ValueError`.
+    """
     return json.loads(text, parse_constant=_no_number, parse_float=_finite)
 
 

@@ -1,4 +1,7 @@
-"""Reports as files: a page as PDF or HTML, a table as CSV, a document as JSON, by the name's ending; whole or not at all."""
+"""Reports as files: a page as PDF or HTML, a table as CSV, a document as JSON, by the name's ending.
+
+Whole or not at all.
+"""
 
 from __future__ import annotations
 

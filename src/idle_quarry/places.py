@@ -31,7 +31,9 @@ def memory_folder() -> Path:
 
 
 def _private(folder: Path) -> Path:
-    """Return a folder, made so that only its user enters it: a house's templates lie in it, whatever modes its files have."""
+    """Return a folder, made so that only its user enters it: a house's templates lie in it, whatever modes its
+    files have.
+    """
     with contextlib.suppress(OSError):
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         if folder.stat().st_mode & 0o077:
@@ -78,7 +80,9 @@ def person(place: str | None, named: str | None = None) -> str:
 
 
 def login_name() -> str:
-    """Return the name of this user's account on the system, as a name is written: no variable of the environment changes it."""
+    """Return the name of this user's account on the system, as a name is written: no variable of the environment
+    changes it.
+    """
     try:
         return pwd.getpwuid(os.getuid()).pw_name.capitalize()
     except (KeyError, OSError):

@@ -1,8 +1,9 @@
-"""What was begun in a user's folders: noted before it is made, forgotten when it is there, found when its maker was killed.
+"""What was begun in a user's folders: noted before it is made, forgotten when it is there, found when its maker was
+killed.
 
-A note lies in the user's own data folder and is locked as long as its maker lives (`flock`, which the system lets go of with
-the process), so that what is being made now is never taken for left over. The names of half-made things carry the note's
-random ident; nothing else is ever cleared.
+A note lies in the user's own data folder and is locked as long as its maker lives (`flock`, which the system lets go of
+with the process), so that what is being made now is never taken for left over. The names of half-made things carry the
+note's random ident; nothing else is ever cleared.
 """
 
 from __future__ import annotations
@@ -34,18 +35,29 @@ class RecoveryNote:
     """
 
     def __init__(
-        self, kind: str, target: Path, *, inside: Path | None = None, dirs: tuple[str, ...] = (), files: tuple[str, ...] = (),
+        self,
+        kind: str,
+        target: Path,
+        *,
+        inside: Path | None = None,
+        dirs: tuple[str, ...] = (),
+        files: tuple[str, ...] = (),
         said: Mapping[str, Any] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.ident = secrets.token_hex(8)
         target = target.absolute()
         self.part = (inside.absolute() if inside else target.parent) / f".{target.name[:40]}.{self.ident}.part"
         self._file: int | None = None
         self._path = _folder() / f"{self.ident}.json"
         body = {
-            "kind": kind, "target": os.fsdecode(target), "part": os.fsdecode(self.part), "dirs": dirs, "files": files,
-            "time": datetime.now().astimezone().isoformat(timespec="seconds"), **(said or {}),
-        }  # fmt: skip
+            "kind": kind,
+            "target": os.fsdecode(target),
+            "part": os.fsdecode(self.part),
+            "dirs": dirs,
+            "files": files,
+            "time": datetime.now().astimezone().isoformat(timespec="seconds"),
+            **(said or {}),
+        }
         with contextlib.suppress(OSError, ValueError):
             fresh = self._path.with_suffix(".new")
             fresh.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
@@ -139,9 +151,15 @@ def _read(path: Path) -> Leftover | None:
         if path.stem not in part.name or part.suffix != ".part":
             return None
         return Leftover(
-            path.stem, str(body["kind"]), part, Path(body["target"]), str(body["time"]), tuple(body["dirs"]),
-            tuple(body["files"]), said,
-        )  # fmt: skip
+            path.stem,
+            str(body["kind"]),
+            part,
+            Path(body["target"]),
+            str(body["time"]),
+            tuple(body["dirs"]),
+            tuple(body["files"]),
+            said,
+        )
     except (OSError, ValueError, KeyError, TypeError):
         return None
     finally:
@@ -153,9 +171,10 @@ def clear(one: Leftover) -> None:
     others = one.others()
     if others:
         raise QuarryError(
-            f"holds {others[0]!r}, which the program did not put there", subject=os.fsdecode(one.part),
+            f"holds {others[0]!r}, which the program did not put there",
+            subject=os.fsdecode(one.part),
             remedy="move it out first",
-        )  # fmt: skip
+        )
     try:
         if one.lies_there:
             if stat.S_ISDIR(one.part.lstat().st_mode):

@@ -59,7 +59,10 @@ def press(inside: QWidget, text: str) -> None:
 
 @pytest.fixture(autouse=True)
 def _collected_here() -> Iterator[None]:
-    """As in the application: what Qt made dies on this thread, never on a worker's; what was loaded is not walked again."""
+    """As in the application: what Qt made dies on this thread, never on a worker's.
+
+    What was loaded is not walked again.
+    """
     gc.disable()
     gc.freeze()
     yield

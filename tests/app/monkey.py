@@ -36,14 +36,47 @@ from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.registry import VIEWS
 
 TEXTS = (
-    "", " ", "1080i25", "PAL", "4K", "25", "-1", "1e999", "10:00:00:00", "99:99:99:99", "a/b", "..", "x" * 400, "ü–×′漢字", "'; DROP TABLE",
-    "nul\0", "\ud800", "<b>bold</b>", "%s {0}", "0", "Saltmarsh Hours",
-)  # fmt: skip
+    "",
+    " ",
+    "1080i25",
+    "PAL",
+    "4K",
+    "25",
+    "-1",
+    "1e999",
+    "10:00:00:00",
+    "99:99:99:99",
+    "a/b",
+    "..",
+    "x" * 400,
+    "ü–×′漢字",
+    "'; DROP TABLE",
+    "nul\0",
+    "\ud800",
+    "<b>bold</b>",
+    "%s {0}",
+    "0",
+    "Saltmarsh Hours",
+)
 KEYS = (
-    Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab, Qt.Key.Key_Backtab, Qt.Key.Key_Delete, Qt.Key.Key_Up, Qt.Key.Key_Down,
-    Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_PageDown, Qt.Key.Key_Space, Qt.Key.Key_F2, Qt.Key.Key_D,
-    Qt.Key.Key_F, Qt.Key.Key_Z,
-)  # fmt: skip
+    Qt.Key.Key_Return,
+    Qt.Key.Key_Escape,
+    Qt.Key.Key_Tab,
+    Qt.Key.Key_Backtab,
+    Qt.Key.Key_Delete,
+    Qt.Key.Key_Up,
+    Qt.Key.Key_Down,
+    Qt.Key.Key_Left,
+    Qt.Key.Key_Right,
+    Qt.Key.Key_Home,
+    Qt.Key.Key_End,
+    Qt.Key.Key_PageDown,
+    Qt.Key.Key_Space,
+    Qt.Key.Key_F2,
+    Qt.Key.Key_D,
+    Qt.Key.Key_F,
+    Qt.Key.Key_Z,
+)
 #: What Qt says without a screen or a window manager, which is not ours to mend.
 _NOT_OURS = ("propagateSizeHints", "does not support", "QStandardPaths", "requestActivate", "This plugin")
 _NEVER = ("Close the window",)
@@ -79,9 +112,20 @@ class Monkey:
                     self.failures.append("no window is left")
                     return
                 act = self.chance.choices(
-                    (self._click, self._key, self._type, self._choose, self._pick, self._command, self._view, self._job, self._drop, self._dress),
+                    (
+                        self._click,
+                        self._key,
+                        self._type,
+                        self._choose,
+                        self._pick,
+                        self._command,
+                        self._view,
+                        self._job,
+                        self._drop,
+                        self._dress,
+                    ),
                     (30, 16, 10, 10, 12, 5, 3, 3, 2, 1),
-                )[0]  # fmt: skip
+                )[0]
                 try:
                     act(window)
                     QApplication.processEvents()
@@ -151,7 +195,10 @@ class Monkey:
 
     def _key(self, window: MainWindow) -> None:
         target, key = window.focusWidget() or window, self.chance.choice(KEYS)
-        modifier = self.chance.choices((Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier), (8, 1, 1))[0]  # fmt: skip
+        modifier = self.chance.choices(
+            (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier),
+            (8, 1, 1),
+        )[0]
         self._note(f"key {key.name} in {type(target).__name__}")
         self._press(target, key, modifier)
 

@@ -1,4 +1,6 @@
-"""A list of cuts in the real window: dropped on a job, held against its template, matched, taken as a timeline, reported."""
+"""A list of cuts in the real window: dropped on a job, held against its template, matched, taken as a timeline,
+reported.
+"""
 
 from __future__ import annotations
 

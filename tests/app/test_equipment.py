@@ -1,4 +1,6 @@
-"""Equipment and specs as a person uses them: copied, changed, refused, saved, taken by a template, told when it is newer."""
+"""Equipment and specs as a person uses them: copied, changed, refused, saved, taken by a template, told when it is
+newer.
+"""
 
 from __future__ import annotations
 

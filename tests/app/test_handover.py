@@ -36,9 +36,13 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
     folder = a_job(window, tmp_path)
     black = "color=black:s=720x576:r=25:d=1.5"  # long enough to be looked at, too short to fail
     path = filmed(
-        tmp_path, "from elsewhere.mxf", [MOVING.format(3, "bff"), black, MOVING.format(2, "bff")], NOISE.format(6.5, 48000, 6.5, 48000),
-        "-timecode", "10:00:00:00",
-    )  # fmt: skip
+        tmp_path,
+        "from elsewhere.mxf",
+        [MOVING.format(3, "bff"), black, MOVING.format(2, "bff")],
+        NOISE.format(6.5, 48000, 6.5, 48000),
+        "-timecode",
+        "10:00:00:00",
+    )
     window.desk.jobs.reload()
     window.show_view("Jobs")
     view = window.view("Jobs")
@@ -162,7 +166,11 @@ def test_a_file_is_verified_looked_at_accepted_and_reported(
 def test_what_a_check_wants_is_said_in_words() -> None:
     layout = [{"what": "bars", "seconds": 3.0}, {"what": "programme", "seconds": None}]
     for wanted, words in (
-        ("top", "upper field first"), (1, "1"), (-23.0, "-23"), ({"transfer": "hlg", "max_cll": 1000, "max_fall": None}, "transfer hlg, MaxCLL 1000"),
-        (layout, "bars 3 s, programme any length"), (["L", "R"], "L, R"),
-    ):  # fmt: skip
+        ("top", "upper field first"),
+        (1, "1"),
+        (-23.0, "-23"),
+        ({"transfer": "hlg", "max_cll": 1000, "max_fall": None}, "transfer hlg, MaxCLL 1000"),
+        (layout, "bars 3 s, programme any length"),
+        (["L", "R"], "L, R"),
+    ):
         assert wanted_words(wanted) == words

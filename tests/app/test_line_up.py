@@ -52,7 +52,10 @@ def line_up_of(window: MainWindow, template: str = "The Lamp Room") -> tuple[Lin
 
 
 def test_what_follows_from_each_choice(desk: Desk, qtbot: QtBot) -> None:  # noqa: F811
-    """A monitor that stays black says why; the remedy edits the template, and it is shown; no monitor, and one again."""
+    """A monitor that stays black says why.
+
+    The remedy edits the template, and it is shown; no monitor, and one again.
+    """
     told, model = Told(desk), desk.line_up
     model.look(True)
     assert model.words.title() == "" and model.looked is None, "nothing is open"
@@ -122,7 +125,9 @@ def test_black_and_white_by_eye_in_steps(desk: Desk, qtbot: QtBot) -> None:  # n
 
 
 def test_what_is_heard_has_its_level_and_its_order() -> None:
-    """The stand-in of the speaker gets each pair of channels as the line brought them: levels to a hundredth of a dB."""
+    """The stand-in of the speaker gets each pair of channels as the line brought them: levels to a hundredth of a
+    dB.
+    """
     fmt = format_from_words("1080i25")
     layout = max(sound_layouts().values(), key=lambda each: len(each.channels))
     setup = Setup(fmt, "", True, "bars", "turn", -18.0, layout, Timecode(0, fmt.rate), (), "dBFS")
@@ -212,7 +217,10 @@ def deck(desk: Desk, qtbot: QtBot) -> DeckModel:  # noqa: F811
 def test_a_take_from_marks_to_its_check(
     deck: DeckModel, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """The system disk is asked about; marks by timecode; the take, looked at afterwards, is as recorded; an edit of names."""
+    """The system disk is asked about.
+
+    Marks by timecode; the take, looked at afterwards, is as recorded; an edit of names.
+    """
     assert isinstance(deck.door, Desk)
     told, asked = Told(deck.door), list[Choice]()
     deck.recording.asked.connect(asked.append)
@@ -262,7 +270,10 @@ def test_a_take_from_marks_to_its_check(
 
 
 def test_a_recording_follows_what_the_template_says_of_it(deck: DeckModel) -> None:
-    """Codec and what a break does come from the template's input, when it says other than before; what was chosen here stays."""
+    """Codec and what a break does come from the template's input, when it says other than before.
+
+    What was chosen here stays.
+    """
     owner, recording = deck.door, deck.recording
     owner.open_stored(owner.library.find("The Lamp Room").id)
     own = RecordingInput(

@@ -45,7 +45,10 @@ def near(image: QImage, x: float, y: float, colour: QColor) -> bool:
 
 
 def test_the_wire_is_to_scale_and_its_packets_can_be_hit(bars: ShownFrame, qtbot: QtBot) -> None:
-    """Lines 1 to 1125 down, 2640 words across; each packet's own place chooses it; arrow keys go from one to the next."""
+    """Lines 1 to 1125 down, 2640 words across.
+
+    Each packet's own place chooses it; arrow keys go from one to the next.
+    """
     wire = WireMap()
     qtbot.addWidget(wire)
     wire.show_frame(bars.frame, 0)

@@ -80,9 +80,10 @@ def test_the_shelf_says_how_much_it_shows(shelf: str, desk: Desk) -> None:
     model.look_for(typed="no such words")
     assert model.rows.shown == 0 and model.chosen.summary is None and not model.nothing_at_all
     assert model.nothing_words() == (
-        "Nothing was put aside." if shelf == "Put aside"
+        "Nothing was put aside."
+        if shelf == "Put aside"
         else "No template has all of that. Clear the search, or choose any shelf, territory and raster."
-    )  # fmt: skip
+    )
 
 
 def test_a_template_that_is_hidden_is_found_when_it_is_chosen(desk: Desk) -> None:
@@ -257,10 +258,14 @@ def test_saving_offers_what_comes_next(desk: Desk, told: Told) -> None:
 @pytest.mark.parametrize(
     ("title", "folder", "why"),
     [
-        ("", "here", ""), ("a/b", "here", "folder's name"), ("Evening", "", "Say in which folder"),
-        ("Evening", "nowhere", "no such folder"), ("there", "here", "the folder exists"), ("Evening", "here", None),
+        ("", "here", ""),
+        ("a/b", "here", "folder's name"),
+        ("Evening", "", "Say in which folder"),
+        ("Evening", "nowhere", "no such folder"),
+        ("there", "here", "the folder exists"),
+        ("Evening", "here", None),
     ],
-)  # fmt: skip
+)
 def test_why_a_job_cannot_be_started(title: str, folder: str, why: str | None, desk: Desk, tmp_path: Path) -> None:
     (tmp_path / "here" / "there").mkdir(parents=True)
     start = desk.jobs.start

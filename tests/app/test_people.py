@@ -115,7 +115,12 @@ def test_another_person_sits_down_without_a_restart(open_window: Open, qtbot: Qt
     assert fresh.desk.library.person == "Runa" and theme.scheme.name == "dim room" and theme.percent == 100
     assert {each.name for each in store.summaries() if each.shelf == "own"} == mine
     carried = imported(file)
-    assert (carried.name, carried.brightness, carried.text_percent, carried.shortcuts) == ("Bryn Ash", "office", 115, {"Undo": "F9"})  # fmt: skip
+    assert (carried.name, carried.brightness, carried.text_percent, carried.shortcuts) == (
+        "Bryn Ash",
+        "office",
+        115,
+        {"Undo": "F9"},
+    )
     page = page_of(fresh)
     page.model.import_from(file)
     assert page.ask.isVisible()  # never silently over one that is there
@@ -128,9 +133,13 @@ def test_profiles_that_are_none(tmp_path: Path) -> None:
     exported(Preferences(name="Runa"), tmp_path / "good.json")
     good = json.loads((tmp_path / "good.json").read_text())
     for name, content in {
-        "text": "words", "list": "[]", "kind": json.dumps({**good, "kind": "recipe"}),
-        "newer": json.dumps({**good, "format_number": 2}), "huge": " " * 300_000, "missing": None,
-    }.items():  # fmt: skip
+        "text": "words",
+        "list": "[]",
+        "kind": json.dumps({**good, "kind": "recipe"}),
+        "newer": json.dumps({**good, "format_number": 2}),
+        "huge": " " * 300_000,
+        "missing": None,
+    }.items():
         path = tmp_path / f"{name}.json"
         if content is not None:
             path.write_text(content)
@@ -168,7 +177,12 @@ def test_a_first_start_offers_the_standard_set_and_never_overwrites(qtbot: QtBot
     assert any("It reads" in verdict.text for verdict in page.model.verdicts())
     page.make_button.click()
     names = {summary.name for summary in desk.library.summaries()}
-    assert names == {"Broadcast SD, 50 Hz", "Broadcast HD, 50 Hz", "Broadcast HD, 25 pictures as PsF", "50 Hz countries: all deliveries"}  # fmt: skip
+    assert names == {
+        "Broadcast SD, 50 Hz",
+        "Broadcast HD, 50 Hz",
+        "Broadcast HD, 25 pictures as PsF",
+        "50 Hz countries: all deliveries",
+    }
     assert {each.latest.state for each in desk.library.summaries()} == {"draft"}
     all_of = desk.library.stored(desk.library.find("50 Hz countries: all deliveries").id).template
     assert len(all_of.deliveries) == 3 and all_of.working.format.raster.height == 1080

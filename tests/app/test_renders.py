@@ -181,7 +181,10 @@ def test_how_renders_stand_is_said(tmp_path: Path) -> None:
     ]
     assert [(run.piece.first, run.piece.last) for run in runs_of(stand)] == [(0, 250), (250, 750)]
     for when, pace, meant in (
-        ("by hand", 9.0, False), ("everything", 0.001, True), ("where playing is too slow", 0.03, False), ("where playing is too slow", 0.05, True),
-    ):  # fmt: skip
+        ("by hand", 9.0, False),
+        ("everything", 0.001, True),
+        ("where playing is too slow", 0.03, False),
+        ("where playing is too slow", 0.05, True),
+    ):
         plan = Intermediate(codec="v210", when=when)  # type: ignore[arg-type]
         assert is_wanted(recipe, plan, {recipe.plan: pace}) is meant

@@ -1,4 +1,6 @@
-"""A start: what each entry may load, what is shown before the library is read, and that nothing shown then is out of date."""
+"""A start: what each entry may load, what is shown before the library is read, and that nothing shown then is out
+of date.
+"""
 
 from __future__ import annotations
 
@@ -31,16 +33,25 @@ ENTRY = "from idle_quarry.__main__ import main; main({})"
 #: What each entry loads of what is heavy; everything else waits until it is wanted.
 LOADED = {
     ENTRY.format(["plan", "1080i25", "2160p50 hlg"]): set(),
-    ENTRY.format(["completion", "bash"]): {"pydantic", "sqlalchemy", "numpy", "scipy", "numba"},  # once, for all commands
+    ENTRY.format(["completion", "bash"]): {
+        "pydantic",
+        "sqlalchemy",
+        "numpy",
+        "scipy",
+        "numba",
+    },  # once, for all commands
     ENTRY.format(["codecs", "--format", "1080i25"]): {"pydantic"},
     ENTRY.format(["template", "list"]): {"pydantic", "sqlalchemy"},
     ENTRY.format(["template", "find", "working.bit_depth=10"]): {"pydantic", "sqlalchemy"},
     "import idle_quarry.app.run": {"PySide6"},
-    "import idle_quarry.app.desk, idle_quarry.app.shell.palette, idle_quarry.app.views.library.view, idle_quarry.app.views.path.view": {
-        "PySide6", "sqlalchemy", "pydantic",
+    "import idle_quarry.app.desk, idle_quarry.app.shell.palette\n"
+    "import idle_quarry.app.views.library.view, idle_quarry.app.views.path.view": {
+        "PySide6",
+        "sqlalchemy",
+        "pydantic",
     },
     "import idle_quarry.jobs.renders.worker": {"pydantic", "numpy", "scipy", "numba", "av"},
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("code", LOADED, ids=lambda code: code[-48:])
@@ -48,13 +59,20 @@ def test_an_entry_loads_what_it_needs(code: str, tmp_path: Path) -> None:
     names = ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_STATE_HOME")
     asked = f"import sys\n{code}\nprint('\\n' + ' '.join(name for name in sys.modules if '.' not in name))"
     done = subprocess.run(
-        [sys.executable, "-c", asked], check=True, capture_output=True, text=True, env={**os.environ, **dict.fromkeys(names, str(tmp_path))}
-    )  # fmt: skip
+        [sys.executable, "-c", asked],
+        check=True,
+        capture_output=True,
+        text=True,
+        env={**os.environ, **dict.fromkeys(names, str(tmp_path))},
+    )
     assert HEAVY & set(done.stdout.splitlines()[-1].split()) == LOADED[code]
 
 
 def test_pyside_still_looks_into_each_module_by_that_name() -> None:
-    """`app` keeps PySide from reading the source of every module; were its own name another, that would be lost unseen."""
+    """`app` keeps PySide from reading the source of every module.
+
+    Were its own name another, that would be lost unseen.
+    """
     asked = "import sys, PySide6.QtCore; print('_mod_uses_pyside' in vars(sys.modules['shibokensupport.feature']))"
     assert subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True).stdout.strip() == "True"
 
@@ -137,6 +155,11 @@ def test_a_whole_start_ends_well_and_the_next_one_shows_its_shelf(tmp_path: Path
     environment = {**os.environ, **dict.fromkeys(names, str(tmp_path / "home"))}
     for shown in ("none", "look"):
         done = subprocess.run(
-            [sys.executable, "-c", WHOLE, str(file)], check=False, capture_output=True, text=True, env=environment, timeout=120
-        )  # fmt: skip
+            [sys.executable, "-c", WHOLE, str(file)],
+            check=False,
+            capture_output=True,
+            text=True,
+            env=environment,
+            timeout=120,
+        )
         assert (done.returncode, done.stdout.split()) == (0, [shown]), done.stderr

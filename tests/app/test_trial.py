@@ -1,4 +1,6 @@
-"""A job tried in the real window: clips dropped, marked and laid by keys and by mouse, trimmed by numbers, found, undone, kept."""
+"""A job tried in the real window: clips dropped, marked and laid by keys and by mouse, trimmed by numbers, found,
+undone, kept.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""What the trial works with, without a window: what a picture costs, what is laid, what is shown of a timeline and heard."""
+"""What the trial works with, without a window: what a picture costs, what is laid, what is shown of a timeline and
+heard.
+"""
 
 from __future__ import annotations
 
@@ -237,8 +239,9 @@ def test_pictures_lie_where_the_template_puts_them() -> None:
     moved = place_of(scan, TALL, fill, (Fraction(1, 10), Fraction(0)))
     assert moved[0] == pytest.approx(left + 0.1)
     assert canvas_words(scan, TALL, fill, None) == "68.4 % of the picture is cropped"
-    assert canvas_words(scan, TALL, inside, (Fraction(0), Fraction(1, 20))) == (
-        "all of the picture is seen, 68.4 % of the canvas stays black, shifted by 0 % across and 5 % down"
+    assert (
+        canvas_words(scan, TALL, inside, (Fraction(0), Fraction(1, 20)))
+        == "all of the picture is seen, 68.4 % of the canvas stays black, shifted by 0 % across and 5 % down"
     )
     assert canvas_words(scan, WIDE, fill, None) == "fills it as it is"
 
@@ -350,8 +353,10 @@ def test_jobs_are_looked_for_and_nothing_asked_of_their_clips_is_lost(
     qtbot.waitUntil(lambda: len(material.rows) == 3 and not material.doing, timeout=60000)
     assert told == [*names, "class"]
     assert {each.path: each.source for each in read_material(tmp_path / "Gull count")} == {
-        paths[0]: "tapes", paths[1]: "", paths[2]: "",
-    }  # fmt: skip
+        paths[0]: "tapes",
+        paths[1]: "",
+        paths[2]: "",
+    }
 
 
 def test_lanes_drawn_where_they_changed_are_those_drawn_anew(qapp: QApplication) -> None:
@@ -361,9 +366,17 @@ def test_lanes_drawn_where_they_changed_are_those_drawn_anew(qapp: QApplication)
         lengths = (3, 1, 40, 200, 7) * 30
         starts = [sum(lengths[:n]) + n // 7 for n in range(len(lengths))]
         return [
-            TimelineItem(1000 * number + n + 1, f"clip {n}", at, long, media=media, enabled=n % 9 > 0, colour="amber" if n % 11 == 0 else "")
+            TimelineItem(
+                1000 * number + n + 1,
+                f"clip {n}",
+                at,
+                long,
+                media=media,
+                enabled=n % 9 > 0,
+                colour="amber" if n % 11 == 0 else "",
+            )
             for n, (at, long) in enumerate(zip(starts, lengths, strict=True))
-        ]  # fmt: skip
+        ]
 
     kinds = (PICTURE, PICTURE, SOUND)
     given = timeline(*((f"t{n}", kind, lane(kind, n)) for n, kind in enumerate(kinds)), ("empty", PICTURE, []))

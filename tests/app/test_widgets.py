@@ -1,4 +1,7 @@
-"""Each small widget alone: with the keyboard, with its name for a screen reader, and in another dress; and the window in motion."""
+"""Each small widget alone: with the keyboard, with its name for a screen reader, and in another dress.
+
+And the window in motion.
+"""
 
 from __future__ import annotations
 

@@ -248,10 +248,16 @@ def test_refusals_stand_in_their_row_and_change_nothing(open_window: Open) -> No
     assert document is not None
     before = content_hash(document.template)
     for sheet, place, nonsense in (
-        ("working", "working.format.rate", "fast"), ("working", "working.format", "50i"), ("working", "working.format.raster", "12"),
-        ("timecode", "timecode.start", "99:99:99:99"), ("source:cameras", "sources.cameras.share", "130"), ("template", "title_language", "English"),
-        ("template", "name", ""), ("places", "places.work.plays_mb_s", "-4"), ("intermediate", "intermediate.codec", "a good one"),
-    ):  # fmt: skip
+        ("working", "working.format.rate", "fast"),
+        ("working", "working.format", "50i"),
+        ("working", "working.format.raster", "12"),
+        ("timecode", "timecode.start", "99:99:99:99"),
+        ("source:cameras", "sources.cameras.share", "130"),
+        ("template", "title_language", "English"),
+        ("template", "name", ""),
+        ("places", "places.work.plays_mb_s", "-4"),
+        ("intermediate", "intermediate.codec", "a good one"),
+    ):
         window.desk.path.choose(sheet)
         row = path_of(window).sheets.sheet.row(place)
         assert row is not None
@@ -526,9 +532,15 @@ def _unnamed(window: QWidget) -> list[QWidget]:
         w for kind in (QAbstractButton, QLineEdit, QComboBox) for w in window.findChildren(kind) if w.isVisible()
     ]
     return [
-        w for w in controls
-        if not (w.accessibleName() or (isinstance(w, QAbstractButton) and w.text()) or isinstance(w.parent(), QComboBox) or w.objectName().startswith("qt_"))
-    ]  # fmt: skip
+        w
+        for w in controls
+        if not (
+            w.accessibleName()
+            or (isinstance(w, QAbstractButton) and w.text())
+            or isinstance(w.parent(), QComboBox)
+            or w.objectName().startswith("qt_")
+        )
+    ]
 
 
 def test_text_can_be_read_in_every_brightness() -> None:
@@ -640,7 +652,10 @@ def test_what_a_killed_program_left_is_offered_to_be_cleared(
 
 
 def test_the_guide_the_menu_and_paper(open_window: Open, qtbot: QtBot, tmp_path: Path) -> None:
-    """F1 opens the guide where one is; what was opened lately is found first; Alt shows a menu; what is shown is printed."""
+    """F1 opens the guide where one is.
+
+    What was opened lately is found first; Alt shows a menu; what is shown is printed.
+    """
     for view in VIEWS:
         assert not view.guide or any(view.guide in section.title for section in sections()), view.name
     window = open_window()

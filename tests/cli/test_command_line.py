@@ -45,8 +45,12 @@ def _no_window(_place: str | None) -> int:
 def test_a_command_as_a_program_of_its_own() -> None:
     done = subprocess.run(
         [sys.executable, "-m", "idle_quarry", "plan", "1080i50", "1080p25", "--json"],
-        capture_output=True, text=True, check=False, timeout=120, env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=120,
+        env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
+    )
     assert done.returncode == 0 and json.loads(done.stdout)["to"]["words"] == "1080p25" and not done.stderr
 
 
@@ -86,9 +90,16 @@ def test_inspect() -> None:
     assert set(found[0]) >= {"path", "declared", "measured", "format", "disagreements"}
     for each in found:
         assert set(each["measured"]) >= {
-            "scan", "field_order", "cadence", "true_rate", "repeated_frames", "active_picture", "luma", "frames_examined",
+            "scan",
+            "field_order",
+            "cadence",
+            "true_rate",
+            "repeated_frames",
+            "active_picture",
+            "luma",
+            "frames_examined",
             "confidence",
-        }  # fmt: skip
+        }
     measured = found[0]["measured"]
     assert (measured["scan"], measured["field_order"], measured["true_rate"]) == ("interlaced", "bottom", "50/1")
     assert set(measured["luma"]) == {"min", "max", "below_black", "above_white"}
@@ -98,9 +109,28 @@ def test_inspect() -> None:
     assert found[1]["measured"]["sound"][0]["channels"][0]["tone"]["line_up"] == "EBU R 68"
     declared = found[0]["declared"]
     assert set(declared) >= {
-        "width", "height", "sample_aspect", "display_aspect", "rate", "scan", "field_order", "pixel_format", "bit_depth", "sampling",
-        "primaries", "transfer", "matrix", "range", "codec", "profile", "container", "timecode", "drop_frame", "frames", "audio",
-    }  # fmt: skip
+        "width",
+        "height",
+        "sample_aspect",
+        "display_aspect",
+        "rate",
+        "scan",
+        "field_order",
+        "pixel_format",
+        "bit_depth",
+        "sampling",
+        "primaries",
+        "transfer",
+        "matrix",
+        "range",
+        "codec",
+        "profile",
+        "container",
+        "timecode",
+        "drop_frame",
+        "frames",
+        "audio",
+    }
     assert (declared["rate"], declared["scan"], declared["field_order"]) == ("25/1", "interlaced", "top")
     assert found[1]["declared"]["audio"] == [{"channels": 2, "layout": "stereo", "sample_rate": 48000, "bit_depth": 24}]
 
@@ -245,7 +275,9 @@ def test_jobs_start_from_what_is_approved(tmp_path: Path) -> None:
 
 
 def test_a_house_is_begun_and_its_templates_are_decided_without_a_window(tmp_path: Path) -> None:
-    """The whole way of a template: begun, set, sent to review, refused to its author, sent back, approved, merged, withdrawn."""
+    """The whole way of a template: begun, set, sent to review, refused to its author, sent back, approved, merged,
+    withdrawn.
+    """
     place = ("--library", str(tmp_path / "house.db"))
 
     def by(person: str, *arguments: str, status: int = 0) -> Any:
@@ -386,14 +418,27 @@ def test_codecs() -> None:
 @pytest.mark.parametrize(
     "arguments",
     [
-        ("plan", "50i", "1080p25"), ("plan", "1080i25"), ("plan", "1080i25", "1080p25", "--fit", "wide"), ("nonsense",), ("template",),
-        ("template", "show", "No such"), ("template", "validate", "/no/such/file"), ("inspect", "/no/such/clip.mov"), ("inspect",),
-        ("job", "check", "/no/such/folder"), ("codecs", "--format", "1080psf50"), ("--library", "/proc/nowhere/l.db", "template", "list"),
-        ("--library", "postgresql://host/db", "template", "list"), ("check", "/no/such.mov", "--template", "No such"),
-        ("job", "new", "No such", "--title", "x", "--at", "/tmp"), ("suggest",), ("suggest", "--source", "1080i25"),
-        ("suggest", "--source", "1080i25", "--delivery", "nowhere"), ("suggest", "--source", "1080i25=101", "--delivery", "hd-50"),
+        ("plan", "50i", "1080p25"),
+        ("plan", "1080i25"),
+        ("plan", "1080i25", "1080p25", "--fit", "wide"),
+        ("nonsense",),
+        ("template",),
+        ("template", "show", "No such"),
+        ("template", "validate", "/no/such/file"),
+        ("inspect", "/no/such/clip.mov"),
+        ("inspect",),
+        ("job", "check", "/no/such/folder"),
+        ("codecs", "--format", "1080psf50"),
+        ("--library", "/proc/nowhere/l.db", "template", "list"),
+        ("--library", "postgresql://host/db", "template", "list"),
+        ("check", "/no/such.mov", "--template", "No such"),
+        ("job", "new", "No such", "--title", "x", "--at", "/tmp"),
+        ("suggest",),
+        ("suggest", "--source", "1080i25"),
+        ("suggest", "--source", "1080i25", "--delivery", "nowhere"),
+        ("suggest", "--source", "1080i25=101", "--delivery", "hd-50"),
     ],
-)  # fmt: skip
+)
 def test_errors_are_one_line(arguments: tuple[str, ...]) -> None:
     assert run(*arguments, status=2) == ""
 
@@ -408,9 +453,13 @@ def test_a_bad_clip_does_not_hide_the_good_ones(tmp_path: Path) -> None:
 def test_no_screen_is_said_in_a_line() -> None:
     without = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
     done = subprocess.run(
-        [sys.executable, "-m", "idle_quarry", "demo"], capture_output=True, text=True, check=False, timeout=60,
+        [sys.executable, "-m", "idle_quarry", "demo"],
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=60,
         env={**without, "PYTHONPATH": str(ROOT / "src")},
-    )  # fmt: skip
+    )
     assert done.returncode == 2 and "no screen" in done.stderr and done.stderr.count("\n") == 1
 
 

@@ -42,11 +42,25 @@ def library(tmp_path: Path) -> str:
 
 def probed(path: Path) -> dict[str, object]:
     """What ffprobe says of the first stream of pictures."""
-    keys = "codec_name,width,height,pix_fmt,field_order,r_frame_rate,color_space,color_transfer,color_primaries,color_range"
+    keys = "codec_name,width,height,pix_fmt,field_order,r_frame_rate"
+    keys += ",color_space,color_transfer,color_primaries,color_range"
     said = subprocess.run(
-        ["ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", f"stream={keys}", "-of", "json", str(path)],
-        check=True, capture_output=True, text=True,
-    )  # fmt: skip
+        [
+            "ffprobe",
+            "-v",
+            "error",
+            "-select_streams",
+            "v:0",
+            "-show_entries",
+            f"stream={keys}",
+            "-of",
+            "json",
+            str(path),
+        ],
+        check=True,
+        capture_output=True,
+        text=True,
+    )
     stream: dict[str, object] = json.loads(said.stdout)["streams"][0]
     return stream
 
@@ -118,7 +132,10 @@ def test_sound_stays_with_the_picture(source: str, target: str, tmp_path: Path) 
 
 
 def test_what_agrees_goes_through_as_it_is(tmp_path: Path) -> None:
-    """Nothing is converted that agrees: codes into a lossless codec and out of it are the clip's own; a run of files has its own folder."""
+    """Nothing is converted that agrees: codes into a lossless codec and out of it are the clip's own.
+
+    A run of files has its own folder.
+    """
     fmt = format_from_words("720p50")
     moving = [sent_pictures()["wedge"].draw(fmt, n) for n in range(3)]
     with ClipWriter(tmp_path / "a.mkv", codecs()["ffv1"], fmt) as writer:
@@ -157,14 +174,26 @@ def test_stopped_or_killed_nothing_is_left(library: str, tape: Path, tmp_path: P
     with pytest.raises(MediaError, match="could not be written"):
         convert(inspect(tape), wanted, out / "nowhere" / "a.mov")
     command = [
-        sys.executable, "-m", "idle_quarry", "--library", library, "convert", str(tape), str(out / "b.mxf"),
-        "--template", "The Lamp Room", "--source", "tapes",
-    ]  # fmt: skip
+        sys.executable,
+        "-m",
+        "idle_quarry",
+        "--library",
+        library,
+        "convert",
+        str(tape),
+        str(out / "b.mxf"),
+        "--template",
+        "The Lamp Room",
+        "--source",
+        "tapes",
+    ]
     for how, status in ((signal.SIGINT, 2), (signal.SIGKILL, -signal.SIGKILL)):
         running = subprocess.Popen(
-            command, stderr=subprocess.PIPE, text=True,
+            command,
+            stderr=subprocess.PIPE,
+            text=True,
             preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # a shell's background work ignores it
-        )  # fmt: skip
+        )
         end = time.monotonic() + 60
         while not any(each.stat().st_size for each in out.rglob("*.mxf")) and time.monotonic() < end:
             time.sleep(0.02)

@@ -18,10 +18,21 @@ CLIPS = Path(make_clips.__file__).parent / "clips"
 CUTS = Path(str(files("idle_quarry.demo").joinpath("cuts")))
 #: The keys of an event by the contract, and what stands there.
 KEYS = {
-    "track": str, "kind": str, "name": str, "tape": (str, type(None)), "source_in": str, "source_out": str, "record_in": str,
-    "record_out": str, "speed": str, "status": str, "matters": bool, "media": (str, type(None)),
-    "offset_frames": (int, type(None)), "text": str,
-}  # fmt: skip
+    "track": str,
+    "kind": str,
+    "name": str,
+    "tape": (str, type(None)),
+    "source_in": str,
+    "source_out": str,
+    "record_in": str,
+    "record_out": str,
+    "speed": str,
+    "status": str,
+    "matters": bool,
+    "media": (str, type(None)),
+    "offset_frames": (int, type(None)),
+    "text": str,
+}
 
 
 @pytest.fixture
@@ -44,8 +55,12 @@ def test_a_list_is_read_by_the_contract(library: str, tmp_path: Path, capsys: py
     document = json.loads(capsys.readouterr().out)
     assert status == 0, "nothing lacks that matters"
     assert {key: document[key] for key in ("name", "kind", "rate", "drop_frame", "start")} == {
-        "name": "LAMP ROOM SELECTS", "kind": "edl", "rate": None, "drop_frame": False, "start": "10:00:00:00",
-    }  # fmt: skip
+        "name": "LAMP ROOM SELECTS",
+        "kind": "edl",
+        "rate": None,
+        "drop_frame": False,
+        "start": "10:00:00:00",
+    }
     for event in document["events"]:
         assert set(event) == set(KEYS)
         assert all(isinstance(event[key], kind) for key, kind in KEYS.items())  # type: ignore[arg-type]
@@ -69,8 +84,11 @@ def test_what_lacks_and_matters_is_status_one(library: str, capsys: pytest.Captu
     by_name = {(event["track"], event["name"]): event for event in document["events"]}
     assert by_name["V1", "lamp tape 030 letterbox"]["speed"] == "1/2"
     assert by_name["V1", "lamp room interview"] | {"text": ""} == by_name["V1", "lamp room interview"] | {
-        "status": "missing", "matters": True, "media": None, "text": "",
-    }  # fmt: skip
+        "status": "missing",
+        "matters": True,
+        "media": None,
+        "text": "",
+    }
     assert not by_name["V2", "old lamp insert"]["matters"]
     assert by_name["V1", "lamp tape 021 wide"]["offset_frames"] == -90_000
 
@@ -82,7 +100,7 @@ def test_what_lacks_and_matters_is_status_one(library: str, capsys: pytest.Captu
         ("a.edl", ("--media", "/nowhere/at/all"), "no such folder"),
         ("a.txt", (), "no column for"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_read_is_one_sentence(
     library: str, tmp_path: Path, name: str, more: tuple[str, ...], words: str, capsys: pytest.CaptureFixture[str]
 ) -> None:

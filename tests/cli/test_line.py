@@ -27,13 +27,28 @@ def said(capsys: pytest.CaptureFixture[str], *arguments: str) -> dict[str, objec
     ],
 )
 def test_what_is_written_is_read(
-    words: str, arguments: list[str], lines: int, samples: int, per_frame: int, interface: str, level: float, tmp_path: Path, capsys: pytest.CaptureFixture[str]
-) -> None:  # fmt: skip
+    words: str,
+    arguments: list[str],
+    lines: int,
+    samples: int,
+    per_frame: int,
+    interface: str,
+    level: float,
+    tmp_path: Path,
+    capsys: pytest.CaptureFixture[str],
+) -> None:
     path = tmp_path / "line.words"
     wrote = said(capsys, "line", "write", words, str(path), "--frames", "3", *arguments)
-    assert {key: wrote[key] for key in ("lines", "samples_per_line", "words_per_frame", "interface", "links", "frames")} == {
-        "lines": lines, "samples_per_line": samples, "words_per_frame": per_frame, "interface": interface, "links": 1, "frames": 3,
-    }  # fmt: skip
+    assert {
+        key: wrote[key] for key in ("lines", "samples_per_line", "words_per_frame", "interface", "links", "frames")
+    } == {
+        "lines": lines,
+        "samples_per_line": samples,
+        "words_per_frame": per_frame,
+        "interface": interface,
+        "links": 1,
+        "frames": 3,
+    }
     assert path.stat().st_size == 3 * 2 * per_frame
     read = said(capsys, "line", "read", str(path))
     for key in ("format", "payload_id", "interface", "lines", "samples_per_line", "frames"):

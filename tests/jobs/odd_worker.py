@@ -1,4 +1,6 @@
-"""A worker of a house that is quick to be taken for dead, on a machine whose clock may be wrong: `--skew SECONDS`, the rest as a worker has it."""
+"""A worker of a house that is quick to be taken for dead, on a machine whose clock may be wrong: `--skew SECONDS`,
+the rest as a worker has it.
+"""
 
 import sys
 from datetime import UTC, datetime, timedelta

@@ -1,4 +1,7 @@
-"""Checks of a hand-over on files that are only supposed: each at, below and above what the spec lets pass; leaders as they are drawn."""
+"""Checks of a hand-over on files that are only supposed: each at, below and above what the spec lets pass.
+
+Leaders as they are drawn.
+"""
 
 from __future__ import annotations
 
@@ -50,12 +53,33 @@ FRAMES = 1000
 #: Bytes of so many pictures of AVC-Intra 100, and of their sound.
 SIZE = int((mbps(codecs()["avci-100"], HD.format) + 2 * 48000 * 24 / 1e6) * 1e6 / 8 * 40)
 DECLARED = DeclaredProperties(
-    1920, 1080, Fraction(1), Fraction(25), "interlaced", "top", "yuv422p10le", 10, "4:2:2", "bt709", "bt709", "bt709", "narrow", "h264",
-    "High 4:2:2 Intra", "mxf", "10:00:00:00", False, FRAMES, 40.0, (Audio(2, "stereo", 48000, 24),),
-)  # fmt: skip
+    1920,
+    1080,
+    Fraction(1),
+    Fraction(25),
+    "interlaced",
+    "top",
+    "yuv422p10le",
+    10,
+    "4:2:2",
+    "bt709",
+    "bt709",
+    "bt709",
+    "narrow",
+    "h264",
+    "High 4:2:2 Intra",
+    "mxf",
+    "10:00:00:00",
+    False,
+    FRAMES,
+    40.0,
+    (Audio(2, "stereo", 48000, 24),),
+)
 PICTURES = PictureMeasurement(
-    FRAMES, 0, 10, ("1920 × 1080 · 10 bits",), 64, 940, 0.0, 0.0, (FieldsRun(0, FRAMES, "interlaced", "top", None),), 0.97,
-    (PicturePart("moving", 0, FRAMES, 0.5),), (), 0, (), 0.002, -0.01, 1.0, (), 1.0, 0.0, (), (0, 0, 1920, 1080), None, None, (), (), (),
+    FRAMES, 0, 10, ("1920 × 1080 · 10 bits",), 64, 940, 0.0, 0.0, (FieldsRun(0, FRAMES, "interlaced", "top", None),),
+    0.97,
+    (PicturePart("moving", 0, FRAMES, 0.5),), (), 0, (), 0.002, -0.01, 1.0, (), 1.0, 0.0, (), (0, 0, 1920, 1080),
+    None, None, (), (), (),
 )  # fmt: skip
 LOUD = ChannelFigures(-8.0, -26.0, 0.01, 0.6)
 SOUND = SoundMeasurement((LOUD, LOUD), 40.0, -23.0, 8.0, -3.0, -15.0, -18.0, (-23.0,) * 400)
@@ -71,15 +95,27 @@ def checked(
 ) -> dict[str, Check]:
     """The checks of a file that is right but for what is said."""
     found = FileMeasurement(
-        1, "0" * 64, SIZE, replace(PICTURES, **(pictures or {})), more.get("items", (LayoutItem("programme", 0, FRAMES),)), replace(SOUND, **(sound or {})),
-        more.get("tones", ()), more.get("sync"),
-    )  # fmt: skip
+        1,
+        "0" * 64,
+        SIZE,
+        replace(PICTURES, **(pictures or {})),
+        more.get("items", (LayoutItem("programme", 0, FRAMES),)),
+        replace(SOUND, **(sound or {})),
+        more.get("tones", ()),
+        more.get("sync"),
+    )
     if more.get("silent"):
         found = replace(found, sound=None)
     clip = Clip(Path("x.mxf"), "x", replace(DECLARED, **(declared or {})), HD.format)
     seen = CheckedFile(
-        Path(more.get("name", "x.mxf")), clip, found, LAMP, HD.model_copy(update=delivery or {}), SPEC.model_copy(update=spec or {}), more.get("layout"),
-    )  # fmt: skip
+        Path(more.get("name", "x.mxf")),
+        clip,
+        found,
+        LAMP,
+        HD.model_copy(update=delivery or {}),
+        SPEC.model_copy(update=spec or {}),
+        more.get("layout"),
+    )
     return {row.id: row.check(seen) for row in CHECKS}
 
 
@@ -94,11 +130,23 @@ def test_what_is_right_passes_and_every_check_says_something() -> None:
 @pytest.mark.parametrize(
     ("declared", "failing"),
     [
-        ({"container": "matroska,webm"}, {"container"}), ({"codec": "prores"}, {"codec"}), ({"profile": "High 4:2:2"}, {"codec"}), ({"duration_s": 20.0}, {"codec"}), ({"sampling": "4:2:0"}, {"codec"}), ({"bit_depth": 8}, {"codec"}), ({"width": 1440}, {"raster", "aspect"}), ({"rate": Fraction(30000, 1001)}, {"rate", "timecode"}),
-        ({"sample_aspect": Fraction(4, 3)}, {"aspect"}), ({"transfer": "hlg"}, {"hdr"}), ({"timecode": None}, {"timecode"}), ({"timecode": "10:00:00:01"}, {"timecode"}),
-        ({"frames": FRAMES + 5}, {"timecode"}), ({"audio": (Audio(2, "stereo", 44100, 24),)}, {"sound_layout"}), ({"audio": (Audio(2, "stereo", 48000, 16),)}, {"sound_layout"}),
+        ({"container": "matroska,webm"}, {"container"}),
+        ({"codec": "prores"}, {"codec"}),
+        ({"profile": "High 4:2:2"}, {"codec"}),
+        ({"duration_s": 20.0}, {"codec"}),
+        ({"sampling": "4:2:0"}, {"codec"}),
+        ({"bit_depth": 8}, {"codec"}),
+        ({"width": 1440}, {"raster", "aspect"}),
+        ({"rate": Fraction(30000, 1001)}, {"rate", "timecode"}),
+        ({"sample_aspect": Fraction(4, 3)}, {"aspect"}),
+        ({"transfer": "hlg"}, {"hdr"}),
+        ({"timecode": None}, {"timecode"}),
+        ({"timecode": "10:00:00:01"}, {"timecode"}),
+        ({"frames": FRAMES + 5}, {"timecode"}),
+        ({"audio": (Audio(2, "stereo", 44100, 24),)}, {"sound_layout"}),
+        ({"audio": (Audio(2, "stereo", 48000, 16),)}, {"sound_layout"}),
     ],
-)  # fmt: skip
+)
 def test_what_a_file_declares_is_held_against_the_delivery(declared: dict[str, Any], failing: set[str]) -> None:
     found = checked(declared=declared)
     assert {ident for ident, check in found.items() if check.verdict == FAILS} == failing
@@ -108,9 +156,16 @@ def test_what_a_file_declares_is_held_against_the_delivery(declared: dict[str, A
 FORMATS = [
     format_from_words(each)
     for each in (
-        "1080i25", "1080p25", "576i25 8bit", "576i25 bff 4:2:0 8bit", "480i29.97 4:1:1 8bit", "480i29.97 8bit", "1080p25 4:4:4", "1080p25 8bit 4:2:0",
+        "1080i25",
+        "1080p25",
+        "576i25 8bit",
+        "576i25 bff 4:2:0 8bit",
+        "480i29.97 4:1:1 8bit",
+        "480i29.97 8bit",
+        "1080p25 4:4:4",
+        "1080p25 8bit 4:2:0",
     )
-]  # fmt: skip
+]
 STEPS = {"4:4:4": (1, 1), "4:2:2": (2, 1), "4:2:0": (2, 2), "4:1:1": (4, 1)}
 
 
@@ -144,7 +199,8 @@ def test_each_codec_is_known_by_what_its_encoder_writes_and_by_no_other(tmp_path
             assert (found.codec, wrapped_as(found, copy)) == (codec.coded.decoder, container)
         written.append((codec, fmt, declared, size))
     assert len(written) > 22
-    #: What nothing but their makers tell apart: two long groups at 35 and 50 Mb/s, of noise that neither holds in four pictures.
+    #: What nothing but their makers tell apart: two long groups at 35 and 50 Mb/s, of noise that neither holds in four
+    #: pictures.
     alike = {
         frozenset({"mpeg2-422-50", "mpeg2-422-35"}),
         frozenset({"d10-50", "mpeg2-422-50"}),
@@ -321,9 +377,17 @@ def test_sound_is_held_channel_by_channel_and_to_its_loudness() -> None:
 
 
 LAYOUT = ProgrammeLayout(
-    id="x", name="x", starts="10:00:00:00", tolerance_pictures=2,
-    items=(ProgrammeItem(what="bars", seconds=4, tone=True), ProgrammeItem(what="black", seconds=2), ProgrammeItem(what="programme"), ProgrammeItem(what="end black", seconds=2)),
-)  # fmt: skip
+    id="x",
+    name="x",
+    starts="10:00:00:00",
+    tolerance_pictures=2,
+    items=(
+        ProgrammeItem(what="bars", seconds=4, tone=True),
+        ProgrammeItem(what="black", seconds=2),
+        ProgrammeItem(what="programme"),
+        ProgrammeItem(what="end black", seconds=2),
+    ),
+)
 
 
 @pytest.mark.parametrize(
@@ -331,13 +395,21 @@ LAYOUT = ProgrammeLayout(
     [
         (((100, "bars"), (50, "black"), (800, "programme"), (50, "end black")), True, ""),
         (((101, "bars"), (49, "black"), (800, "programme"), (60, "end black")), True, ""),
-        (((104, "bars"), (50, "black"), (800, "programme"), (50, "end black")), True, "bars at 09:59:54:00 is 4 pictures longer than 4 s"),
+        (
+            ((104, "bars"), (50, "black"), (800, "programme"), (50, "end black")),
+            True,
+            "bars at 09:59:54:00 is 4 pictures longer than 4 s",
+        ),
         (((100, "bars"), (50, "black"), (800, "programme"), (50, "end black")), False, "no tone with the bars"),
         (((100, "bars"), (50, "black"), (800, "programme")), True, "no black of 2 s at the end"),
         (((50, "black"), (800, "programme"), (50, "end black")), True, "no bars of 4 s where black lies"),
-        (((100, "bars"), (50, "black"), (250, "slate"), (550, "programme"), (50, "end black")), True, "no programme where slate lies"),
+        (
+            ((100, "bars"), (50, "black"), (250, "slate"), (550, "programme"), (50, "end black")),
+            True,
+            "no programme where slate lies",
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_layout_is_held_item_by_item(items: tuple[tuple[int, str], ...], tones: bool, said: str) -> None:
     made, at = [], 0
     for frames, what in items:
@@ -400,8 +472,14 @@ def test_a_check_leads_to_its_setting_and_a_picture_to_its_frame() -> None:
     parts = [{"first": 250, "frames": 100, "shows": 0}, {"first": 400, "frames": 50, "shows": 100}]
     document: dict[str, object] = {"made_of": {"timeline": "Main", "parts": parts, "scale": 0.5}}
     assert [frame_of(document, frame) for frame in (249, 250, 349, 360, 400, 449, 450)] == [
-        None, ("Main", 0), ("Main", 49), None, ("Main", 50), ("Main", 74), None,
-    ]  # fmt: skip
+        None,
+        ("Main", 0),
+        ("Main", 49),
+        None,
+        ("Main", 50),
+        ("Main", 74),
+        None,
+    ]
     assert frame_of({}, 3) is None
 
 

@@ -1,4 +1,6 @@
-"""Lists from elsewhere: other people's samples read as their library reads them, hostile ones refused, events matched with clips."""
+"""Lists from elsewhere: other people's samples read as their library reads them, hostile ones refused, events
+matched with clips.
+"""
 
 from __future__ import annotations
 
@@ -187,18 +189,26 @@ def test_a_list_is_counted_to_the_frame_and_written_back() -> None:
     ("name", "data", "words"),
     [
         ("a.edl", b"TITLE: X\n001  A V C 01:00:00:00 01:00:01:00 01:00:00:00 01:00:01:61\n", "line 2"),
-        ("a.edl", b"TITLE: X\nFCM: DROP FRAME\n001 A V C 01:01:00;00 01:01:01;00 01:01:00;02 01:01:01;02\n", "drop-frame skips"),
+        (
+            "a.edl",
+            b"TITLE: X\nFCM: DROP FRAME\n001 A V C 01:01:00;00 01:01:01;00 01:01:00;02 01:01:01;02\n",
+            "drop-frame skips",
+        ),
         ("a.edl", b"nothing of the kind", "no events"),
         ("a.edl", b"001 A V C 01:00\n", "eight fields"),
         ("a.csv", b"name,in\nx,1\n", "no column for out"),
         ("a.csv", b"name,in,out\nx,00:00:02:00,00:00:01:00\n", "line 2"),
         ("a.otio", b"{" * 50, "cannot be read"),
-        ("a.otio", b'{"OTIO_SCHEMA": "Gap.1", "name": "x", "effects": [], "markers": [], "metadata": {}}', "holds no timeline"),
+        (
+            "a.otio",
+            b'{"OTIO_SCHEMA": "Gap.1", "name": "x", "effects": [], "markers": [], "metadata": {}}',
+            "holds no timeline",
+        ),
         ("a.otio", NO_LENGTH, "Cannot compute available range"),
         ("a.aaf", b"\0" * 400, "invalid file magic"),
         ("a.xml", b"", "not a list of cuts"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_list_is_refused_in_a_sentence(tmp_path: Path, name: str, data: bytes, words: str) -> None:
     path = tmp_path / name
     path.write_bytes(data)
@@ -220,17 +230,25 @@ def listed(*lines: str) -> Timeline:
 def test_events_are_matched_by_tape_by_name_with_an_offset_or_not() -> None:
     timeline = listed(
         "001 LONGTAPE V C 01:00:00:00 01:00:01:00 00:00:00:00 00:00:01:00",
-        "002 AX V C 02:00:00:00 02:00:01:00 00:00:01:00 00:00:02:00", "* FROM CLIP NAME: harbour.mov",
-        "003 AX V C 00:00:10:00 00:00:11:00 00:00:02:00 00:00:03:00", "* FROM CLIP NAME: gulls",
-        "004 AX V C 00:00:00:00 00:00:09:00 00:00:03:00 00:00:12:00", "* FROM CLIP NAME: short",
-        "005 AX B C 00:00:00:00 00:00:01:00 00:00:12:00 00:00:13:00", "* FROM CLIP NAME: nowhere",
+        "002 AX V C 02:00:00:00 02:00:01:00 00:00:01:00 00:00:02:00",
+        "* FROM CLIP NAME: harbour.mov",
+        "003 AX V C 00:00:10:00 00:00:11:00 00:00:02:00 00:00:03:00",
+        "* FROM CLIP NAME: gulls",
+        "004 AX V C 00:00:00:00 00:00:09:00 00:00:03:00 00:00:12:00",
+        "* FROM CLIP NAME: short",
+        "005 AX B C 00:00:00:00 00:00:01:00 00:00:12:00 00:00:13:00",
+        "* FROM CLIP NAME: nowhere",
         "006 BL V C 00:00:00:00 00:00:01:00 00:00:13:00 00:00:14:00",
-        "007 AX V C 02:00:00:00 02:00:01:00 00:00:14:00 00:00:15:00", "* FROM CLIP: Z:\\old\\harbour.mov",
-    )  # fmt: skip
+        "007 AX V C 02:00:00:00 02:00:01:00 00:00:14:00 00:00:15:00",
+        "* FROM CLIP: Z:\\old\\harbour.mov",
+    )
     clips = [
-        clip("a014", 90_000, 500, "LongTape No 14"), clip("harbour", 180_000, 100), clip("gulls", 1000, 100), clip("short", 500, 100),
+        clip("a014", 90_000, 500, "LongTape No 14"),
+        clip("harbour", 180_000, 100),
+        clip("gulls", 1000, 100),
+        clip("short", 500, 100),
         clip("other", 90_000, 10, "LongTape No 14"),
-    ]  # fmt: skip
+    ]
     events = {(each.track.name, each.item.at): each for each in matched(timeline, clips)}
     taped, named, offset, short, missing, black, elsewhere = (events["V", at] for at in (0, 25, 50, 75, 300, 325, 350))
     assert taped.status == "found" and taped.clip is clips[0] and "tape LONGTAPE" in taped.text
@@ -334,8 +352,9 @@ def test_a_table_is_written_and_read_back(tmp_path: Path) -> None:
     [path] = write_list(tmp_path / "clips.csv", timeline)
     again = read_list(path, Fraction(25)).timeline.track("V").items
     assert [(i.name, int(i.begins), i.length, i.media.tape if i.media else None) for i in again] == [
-        ("harbour", 90_000, 25, "TAPE1"), ("002", 50, 35, "T2"),
-    ]  # fmt: skip
+        ("harbour", 90_000, 25, "TAPE1"),
+        ("002", 50, 35, "T2"),
+    ]
     (tmp_path / "semi.csv").write_text("Clip;Reel;In;Out\nx;r;00:00:00:00;00:00:00:10\n")
     [item] = read_list(tmp_path / "semi.csv", Fraction(25)).timeline.track("V").items
     assert (item.length, item.media and item.media.tape) == (10, "r")
@@ -361,12 +380,16 @@ def test_overlaps_unsaid_speeds_and_splits_are_told() -> None:
     read = read_edl(
         "\n".join(
             [
-                "001 A V C 00:00:00:00 00:00:02:00 00:00:00:00 00:00:02:00", "002 A V C 00:00:00:00 00:00:01:00 00:00:01:00 00:00:02:00",
-                "003 A V C 00:00:00:00 00:00:01:00 00:00:02:00 00:00:04:00", "004 A V C 00:00:05:00 00:00:05:00 00:00:04:00 00:00:05:00",
-                "005 A V C 00:00:05:00 00:00:06:00 00:00:06:00 00:00:05:00", "006 A V W021 010 00:00:05:00 00:00:06:00 00:00:05:00 00:00:06:00",
+                "001 A V C 00:00:00:00 00:00:02:00 00:00:00:00 00:00:02:00",
+                "002 A V C 00:00:00:00 00:00:01:00 00:00:01:00 00:00:02:00",
+                "003 A V C 00:00:00:00 00:00:01:00 00:00:02:00 00:00:04:00",
+                "004 A V C 00:00:05:00 00:00:05:00 00:00:04:00 00:00:05:00",
+                "005 A V C 00:00:05:00 00:00:06:00 00:00:06:00 00:00:05:00",
+                "006 A V W021 010 00:00:05:00 00:00:06:00 00:00:05:00 00:00:06:00",
             ]
-        ), Fraction(25),
-    )  # fmt: skip
+        ),
+        Fraction(25),
+    )
     items = read.timeline.track("V").items
     assert [(i.at, i.length, i.speed) for i in items] == [
         (0, 25, 1),
@@ -449,10 +472,15 @@ def test_a_list_without_a_rate_is_counted_at_the_least_that_has_its_numbers(monk
 
 def test_what_lies_below_is_cut_where_the_later_event_begins_and_files_name_their_clips() -> None:
     timeline = listed(
-        "001 A V C 00:00:00:00 00:00:02:00 00:00:01:00 00:00:03:00", "* FROM CLIP: /old/b/harbour.mov",
-        "002 A V C 00:00:00:00 00:00:02:00 00:00:02:00 00:00:04:00", "* FROM CLIP: Z:\\old\\gulls.mov",
-        "003 A V C 00:00:00:00 00:00:02:00 00:00:03:00 00:00:05:00", "* FROM CLIP NAME: mast",
-    )  # fmt: skip
+        "001 A V C 00:00:00:00 00:00:02:00 00:00:01:00 00:00:03:00",
+        "* FROM CLIP: /old/b/harbour.mov",
+        "002 A V C 00:00:00:00 00:00:02:00 00:00:02:00 00:00:04:00",
+        "* FROM CLIP: Z:\\old\\gulls.mov",
+        "003 A V C 00:00:00:00 00:00:02:00 00:00:03:00 00:00:05:00",
+        "* FROM CLIP NAME: mast",
+    )
     assert [(item.name, item.at, item.length) for item in timeline.track("V").items] == [
-        ("harbour.mov", 0, 25), ("gulls.mov", 25, 25), ("mast", 50, 50),
-    ]  # fmt: skip
+        ("harbour.mov", 0, 25),
+        ("gulls.mov", 25, 25),
+        ("mast", 50, 50),
+    ]

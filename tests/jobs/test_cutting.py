@@ -1,4 +1,6 @@
-"""The laws of cutting: whatever is done, lengths add up, nothing overlaps, what was not touched is equal, and all stays in step."""
+"""The laws of cutting: whatever is done, lengths add up, nothing overlaps, what was not touched is equal, and all
+stays in step.
+"""
 
 from __future__ import annotations
 
@@ -172,7 +174,8 @@ def test_trims_moves_and_slips_keep_together_what_belongs_together(before: Timel
 
 
 def put_elsewhere(before: Timeline, ident: int, to: int) -> dict[str, dict[int, tuple[str, Fraction] | None]]:
-    """Return what every frame shows after an item, and what belongs to it, went to a frame with what follows making room.
+    """Return what every frame shows after an item, and what belongs to it, went to a frame with what follows making
+    room.
 
     What it leaves empty closes up; a place inside of that is its beginning.
     """
@@ -219,8 +222,10 @@ def test_what_a_file_has_can_be_shown_to_its_last_frame_and_no_further() -> None
     assert edits.slip(timeline, ident, -5).item(ident)[1].begins == 100
     for too_far in ({"end": 6}, {"slip": 6}, {"slip": -6}):
         with pytest.raises(NotPossible, match="its frames are 00:00:04:00 to 00:00:04:19"):
-            edits.trim(timeline, ident, "end", too_far["end"]) if "end" in too_far else edits.slip(
-                timeline, ident, too_far["slip"]
+            (
+                edits.trim(timeline, ident, "end", too_far["end"])
+                if "end" in too_far
+                else edits.slip(timeline, ident, too_far["slip"])
             )
 
 

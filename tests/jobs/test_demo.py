@@ -1,4 +1,6 @@
-"""The demo's finished work: its one fault is what it is said to be (its whole is made and held to the guide in `benchmarks/demo.py`)."""
+"""The demo's finished work: its one fault is what it is said to be (its whole is made and held to the guide in
+`benchmarks/demo.py`).
+"""
 
 from __future__ import annotations
 

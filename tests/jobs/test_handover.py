@@ -1,4 +1,7 @@
-"""Hand-over: a delivery made whole, read by other programs, sealed and verified; and files of others whose faults are known."""
+"""Hand-over: a delivery made whole, read by other programs, sealed and verified.
+
+And files of others whose faults are known.
+"""
 
 from __future__ import annotations
 
@@ -45,12 +48,22 @@ from idle_quarry.signal.timecode import Timecode
 TAPE = CLIPS / "lamp tape 014.mpg"
 #: A layout as short as one can be that has everything.
 SHORT = ProgrammeLayout(
-    id="", uid="0198c0de-1111-7000-8000-00000000aaaa", name="Short", starts="10:00:00:00", tolerance_pictures=1,
+    id="",
+    uid="0198c0de-1111-7000-8000-00000000aaaa",
+    name="Short",
+    starts="10:00:00:00",
+    tolerance_pictures=1,
     items=(
-        ProgrammeItem(what="bars", seconds=2, tone=True), ProgrammeItem(what="black", seconds=1), ProgrammeItem(what="clock", seconds=5), ProgrammeItem(what="black", seconds=1),
-        ProgrammeItem(what="programme"), ProgrammeItem(what="break", seconds=2), ProgrammeItem(what="programme"), ProgrammeItem(what="end black", seconds=1),
+        ProgrammeItem(what="bars", seconds=2, tone=True),
+        ProgrammeItem(what="black", seconds=1),
+        ProgrammeItem(what="clock", seconds=5),
+        ProgrammeItem(what="black", seconds=1),
+        ProgrammeItem(what="programme"),
+        ProgrammeItem(what="break", seconds=2),
+        ProgrammeItem(what="programme"),
+        ProgrammeItem(what="end black", seconds=1),
     ),
-)  # fmt: skip
+)
 
 
 def a_job(library: FileLibrary, folder: Path, *changes: Edit, frames: int = 40) -> Path:
@@ -83,9 +96,12 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
     library: FileLibrary, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     job = a_job(
-        library, tmp_path, Edit("deliveries.sd-50.programme", SHORT.id), Edit("deliveries.sd-50.file_name", "{title} {timeline} v{version}"),
+        library,
+        tmp_path,
+        Edit("deliveries.sd-50.programme", SHORT.id),
+        Edit("deliveries.sd-50.file_name", "{title} {timeline} v{version}"),
         Edit("deliveries.sd-50.sound_bits", 16),
-    )  # fmt: skip
+    )
     out = tmp_path / "out"
     out.mkdir()
     ident = next(summary.id for summary in library.summaries())
@@ -104,8 +120,11 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
 
     # FFmpeg's own programs agree: declarations, timecode, and the loudness of the programme
     shown = subprocess.run(
-        ["ffprobe", "-v", "error", "-of", "json", "-show_streams", "-show_format", str(path)], check=True, capture_output=True, text=True
-    ).stdout  # fmt: skip
+        ["ffprobe", "-v", "error", "-of", "json", "-show_streams", "-show_format", str(path)],
+        check=True,
+        capture_output=True,
+        text=True,
+    ).stdout
     probed = json.loads(shown)
     picture = next(stream for stream in probed["streams"] if stream["codec_type"] == "video")
     sound = next(each for each in probed["streams"] if each["codec_type"] == "audio")
@@ -122,17 +141,39 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
     tags = [probed["format"].get("tags", {}), *(each.get("tags", {}) for each in probed["streams"])]
     assert "09:59:51:00" in {tag.get("timecode") for tag in tags}
     traced = subprocess.run(
-        ["ffmpeg", "-v", "verbose", "-i", str(path), "-map", "0:v", "-c", "copy", "-frames:v", "1", "-bsf:v", "trace_headers", "-f", "null", "-"],
-        check=True, capture_output=True, text=True,
-    ).stderr  # fmt: skip
+        [
+            "ffmpeg",
+            "-v",
+            "verbose",
+            "-i",
+            str(path),
+            "-map",
+            "0:v",
+            "-c",
+            "copy",
+            "-frames:v",
+            "1",
+            "-bsf:v",
+            "trace_headers",
+            "-f",
+            "null",
+            "-",
+        ],
+        check=True,
+        capture_output=True,
+        text=True,
+    ).stderr
     word = int(
         re.findall(r"time_code +([01]{25}) ", traced)[0], 2
     )  # drop, hours, minutes, a marker, seconds, pictures (H.262, 6.2.2.6)
     own = word >> 19 & 31, word >> 13 & 63, word >> 6 & 63, word & 63
     assert own == (9, 59, 51, 0), "and the pictures say the same"
     loud = subprocess.run(
-        ["ffmpeg", "-nostats", "-i", str(path), "-af", "atrim=start=9:end=10.6,ebur128", "-vn", "-f", "null", "-"], check=True, capture_output=True, text=True
-    ).stderr  # fmt: skip
+        ["ffmpeg", "-nostats", "-i", str(path), "-af", "atrim=start=9:end=10.6,ebur128", "-vn", "-f", "null", "-"],
+        check=True,
+        capture_output=True,
+        text=True,
+    ).stderr
     measured = float(re.findall(r"I:\s+(-?[\d.]+) LUFS", loud)[-1])
     assert measured == pytest.approx(-23.0, abs=0.7)
     # and the list's own verifier
@@ -142,8 +183,15 @@ def test_a_delivery_is_made_whole_read_by_others_sealed_and_passes(
     assert sealed.returncode == 0, sealed.stderr
     layout = next(check for check in said["checks"] if check["id"] == "layout")
     assert [(item["what"], round(item["seconds"])) for item in layout["found"]] == [
-        ("bars", 2), ("black", 1), ("clock", 5), ("black", 1), ("programme", 2), ("break", 2), ("programme", 2), ("end black", 1),
-    ]  # fmt: skip
+        ("bars", 2),
+        ("black", 1),
+        ("clock", 5),
+        ("black", 1),
+        ("programme", 2),
+        ("break", 2),
+        ("programme", 2),
+        ("end black", 1),
+    ]
     with Reader(path, inspect(path).declared) as reader:
         means = [float(picture.luma.mean()) for picture in reader.onward(0)]
     assert (
@@ -217,16 +265,55 @@ def filmed(folder: Path, name: str, parts: list[str], sound: str, *options: str)
     graph += "".join(f"[p{n}]" for n in range(len(parts))) + f"concat=n={len(parts)}:v=1:a=0,setfield=tff[v];{sound}[a]"
     path = folder / name
     subprocess.run(
-        ["ffmpeg", "-v", "error", "-y", "-filter_complex", graph, "-map", "[v]", "-map", "[a]", "-c:v", "mpeg2video", "-threads:v", "2", "-b:v", "50M", "-minrate", "50M",
-         "-maxrate", "50M", "-bufsize", "2M", "-g", "1", "-flags", "+ildct+ilme", "-color_range", "tv", "-c:a", "pcm_s24le", *options, str(path)],
+        [
+            "ffmpeg",
+            "-v",
+            "error",
+            "-y",
+            "-filter_complex",
+            graph,
+            "-map",
+            "[v]",
+            "-map",
+            "[a]",
+            "-c:v",
+            "mpeg2video",
+            "-threads:v",
+            "2",
+            "-b:v",
+            "50M",
+            "-minrate",
+            "50M",
+            "-maxrate",
+            "50M",
+            "-bufsize",
+            "2M",
+            "-g",
+            "1",
+            "-flags",
+            "+ildct+ilme",
+            "-color_range",
+            "tv",
+            "-c:a",
+            "pcm_s24le",
+            *options,
+            str(path),
+        ],
         check=True,
-    )  # fmt: skip
+    )
     return path
 
 
 #: Colours that EBU R 103 lets pass, in fields that move.
-MOVING = "testsrc2=s=720x576:r=50:d={},format=yuv422p,lutyuv=u=128+0.6*(val-128):v=128+0.6*(val-128),interlace=scan={}:lowpass=off"
-NOISE = "anoisesrc=d={}:a=0.06:r={}:s=1,aformat=channel_layouts=mono[l];anoisesrc=d={}:a=0.06:r={}:s=2,aformat=channel_layouts=mono[r];[l][r]join=inputs=2:channel_layout=stereo"
+MOVING = (
+    "testsrc2=s=720x576:r=50:d={},format=yuv422p,lutyuv=u=128+0.6*(val-128):v=128+0.6*(val-128),"
+    "interlace=scan={}:lowpass=off"
+)
+NOISE = (
+    "anoisesrc=d={}:a=0.06:r={}:s=1,aformat=channel_layouts=mono[l];"
+    "anoisesrc=d={}:a=0.06:r={}:s=2,aformat=channel_layouts=mono[r];"
+    "[l][r]join=inputs=2:channel_layout=stereo"
+)
 
 
 def test_each_fault_of_a_foreign_file_is_found_and_placed(tmp_path: Path) -> None:

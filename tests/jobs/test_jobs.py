@@ -104,8 +104,14 @@ def test_the_line_up_clip_is_what_it_says(lamp: tuple[StoredTemplate, StartedJob
     assert clip.format == words("1080i25")
     d = clip.declared
     assert (d.codec, d.timecode, d.drop_frame, d.frames, d.primaries, d.transfer, d.matrix) == (
-        "prores", "09:59:00:00", False, 100, "bt709", "bt709", "bt709",
-    )  # fmt: skip
+        "prores",
+        "09:59:00:00",
+        False,
+        100,
+        "bt709",
+        "bt709",
+        "bt709",
+    )
     with av.open(str(path)) as container:
         frame = next(container.decode(video=0))
         assert isinstance(frame, av.VideoFrame) and frame.interlaced_frame
@@ -144,12 +150,38 @@ def test_the_line_up_clip_is_what_it_says(lamp: tuple[StoredTemplate, StartedJob
 @pytest.mark.parametrize(
     ("name", "edits"),
     [
-        ("Sheet Seven", (Edit("timecode.line_up_length_s", 1), Edit("job_name", "{title} {format} {language}"))),  # drop-frame, VC-3
-        ("Saltmarsh Hours", (Edit("carried_colour", 17), Edit("timecode.line_up_length_s", 1), Edit("working.format", words("720p50 hlg")), Edit("timelines", demo_template("Saltmarsh Hours").timelines[:1]))),
-        ("Archive SD 16:9", (Edit("timecode.line_up_length_s", 1), Edit("intermediate.codec", "ffv1"), Edit("line_up", "ramp"), Edit("sound.layout", "stereo-me-8"))),
-        ("Narrow Gauge", (Edit("timecode.line_up_length_s", 1), Edit("intermediate.codec", "dpx-10"), Edit("working.format", words("640x360p23.976")))),
+        (
+            "Sheet Seven",
+            (Edit("timecode.line_up_length_s", 1), Edit("job_name", "{title} {format} {language}")),
+        ),  # drop-frame, VC-3
+        (
+            "Saltmarsh Hours",
+            (
+                Edit("carried_colour", 17),
+                Edit("timecode.line_up_length_s", 1),
+                Edit("working.format", words("720p50 hlg")),
+                Edit("timelines", demo_template("Saltmarsh Hours").timelines[:1]),
+            ),
+        ),
+        (
+            "Archive SD 16:9",
+            (
+                Edit("timecode.line_up_length_s", 1),
+                Edit("intermediate.codec", "ffv1"),
+                Edit("line_up", "ramp"),
+                Edit("sound.layout", "stereo-me-8"),
+            ),
+        ),
+        (
+            "Narrow Gauge",
+            (
+                Edit("timecode.line_up_length_s", 1),
+                Edit("intermediate.codec", "dpx-10"),
+                Edit("working.format", words("640x360p23.976")),
+            ),
+        ),
     ],
-)  # fmt: skip
+)
 def test_other_templates_start_too(name: str, edits: tuple[Edit, ...], library: Library, tmp_path: Path) -> None:
     template = edited(demo_template(name), *edits)
     job = start_job(stored(library, template), "Try", tmp_path, write_pdf, "Odo")
@@ -252,21 +284,30 @@ def test_drift(lamp: tuple[StoredTemplate, StartedJob], tmp_path: Path) -> None:
     (folder / "notes.txt").write_text("left lying about")
     found = {(d.kind, d.path) for d in check_job(folder).drift}
     assert found == {
-        ("moved", "Timelines/Programme.otio"), ("altered", "Papers/Setup sheet.html"), ("missing", "Papers/Camera sheet.pdf"),
-        ("missing", "05 Mix"), ("missing", "05 Mix/01 Stems"), ("extra", "notes.txt"),
-    }  # fmt: skip
+        ("moved", "Timelines/Programme.otio"),
+        ("altered", "Papers/Setup sheet.html"),
+        ("missing", "Papers/Camera sheet.pdf"),
+        ("missing", "05 Mix"),
+        ("missing", "05 Mix/01 Stems"),
+        ("extra", "notes.txt"),
+    }
 
 
 def test_a_job_is_held_against_its_revision_by_what_is_in_its_files(library: Library, tmp_path: Path) -> None:
-    """Whatever the record says of hashes: the timeline's start, the line-up's level, codec and timecode are looked at."""
+    """Whatever the record says of hashes: the timeline's start, the line-up's level, codec and timecode are looked
+    at.
+    """
     first = edited(LAMP, Edit("timecode.line_up_length_s", 2), Edit("timelines", LAMP.timelines[:1]))
     ident = library.save_new(first, "own", "").template_id
     job = start_job(library.stored(ident), "Moved", tmp_path, write_pdf, "Runa").folder
     assert check_job(job).drift == ()
     later = edited(
-        first, Edit("sound.line_up_dbfs", -12.0), Edit("intermediate.codec", "rdd36-lt"), Edit("note", "louder"),
+        first,
+        Edit("sound.line_up_dbfs", -12.0),
+        Edit("intermediate.codec", "rdd36-lt"),
+        Edit("note", "louder"),
         Edit("folders", (*first.folders, Folder(id="rushes", name="Rushes"))),
-    )  # fmt: skip
+    )
     to = library.stored(ident, library.save_revision(ident, later, "").number)
     # as an earlier program moved jobs: the record alone, and nothing told of it
     record = json.loads((job / "job.json").read_text())

@@ -90,8 +90,11 @@ def test_what_is_being_made_now_is_not_left_over(tmp_path: Path, monkeypatch: py
         part.write_text("half")
         found = subprocess.run(
             [sys.executable, "-c", "from idle_quarry import recovery; print(len(recovery.left()))"],
-            capture_output=True, text=True, check=True, timeout=60,
-        )  # fmt: skip
+            capture_output=True,
+            text=True,
+            check=True,
+            timeout=60,
+        )
         assert found.stdout.strip() == "0"
     assert recovery.left() == []
     forged = tmp_path / "data" / "idle-quarry" / "begun" / "0123.json"  # a note may name only what carries its ident

@@ -1,4 +1,6 @@
-"""Machines that work for one another: what each reaches, who may do what, and that a piece is made once whoever dies over it."""
+"""Machines that work for one another: what each reaches, who may do what, and that a piece is made once whoever
+dies over it.
+"""
 
 from __future__ import annotations
 
@@ -117,9 +119,10 @@ def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path:
     assert set(tables) == stated
     by_column = {
         (name, group, what.split()[0], column)
-        for name, group, what in GRANTED if "(" in what
+        for name, group, what in GRANTED
+        if "(" in what
         for column in what.split("(")[1].rstrip(")").split(", ")
-    }  # fmt: skip
+    }
     assert set(columns) == by_column
     called = {**dict.fromkeys(TAKING, "quarry_reader"), **dict.fromkeys(ADDING, "quarry_editor")}
     for name, definer, callers in functions:
@@ -160,7 +163,8 @@ def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path:
     assert wren.left == 2 and not runa.rows("SELECT 1 FROM told")
     with pytest.raises(LibraryError, match="no task that can be added"):
         runa.rows(
-            "INSERT INTO procrastinate_jobs (queue_name, task_name, status) VALUES ('k x', 'piece', 'doing') RETURNING 1"
+            "INSERT INTO procrastinate_jobs (queue_name, task_name, status) VALUES ('k x', 'piece', 'doing')"
+            " RETURNING 1"
         )
 
     # a task is its worker's, and a worker its person's: nobody tells, ends, keeps alive or takes in another's name
@@ -182,8 +186,9 @@ def test_who_may_do_what_with_tasks(server: PrivateServer, house: str, tmp_path:
     with pytest.raises(LibraryError, match="larger than anything"):
         wren.rows(
             "SELECT quarry_end(%(task)s, %(worker)s, 'x', 'succeeded', 4, '', 1, to_jsonb(repeat('x', 3000000)))",
-            task=task, worker=its,
-        )  # fmt: skip
+            task=task,
+            worker=its,
+        )
     assert wren.rows(end, task=task, worker=its, how="succeeded")[0]["ended"]
     assert not wren.rows(end, task=task, worker=its, how="failed")[0]["ended"], "it is ended once"
     told = runa.rows("SELECT t.person, t.result, j.status::text FROM told t JOIN procrastinate_jobs j ON j.id = t.job")
@@ -251,8 +256,8 @@ def test_three_machines_make_each_piece_once_killed_paused_and_with_wrong_clocks
     os.kill(int(paused), signal.SIGCONT)
     time.sleep(1.5)
     done = runa.rows(
-        "SELECT j.lock, t.machine, (SELECT count(*) FROM procrastinate_events e WHERE e.job_id = j.id AND e.type = 'succeeded') "
-        "AS ended FROM procrastinate_jobs j JOIN told t ON t.job = j.id WHERE j.status = 'succeeded'"
+        "SELECT j.lock, t.machine, (SELECT count(*) FROM procrastinate_events e WHERE e.job_id = j.id AND e.type ="
+        " 'succeeded') AS ended FROM procrastinate_jobs j JOIN told t ON t.job = j.id WHERE j.status = 'succeeded'"
     )
     assert len(done) == len(wanted) and {row["ended"] for row in done} == {1}
     if held is not None:
@@ -296,8 +301,11 @@ def test_a_job_s_other_work_goes_to_the_house_as_well(
     entry, clip = replace(entry, path=own), replace(clip, path=own)
     lent = brought_in(runa, job, entry, clip, source, (0, 4), False, shares.append)
     assert lent == replace(alone, path=lent.path) and lent.path.parent == alone.path.parent != lent.path
-    assert [np.array_equal(a, b) for one, other in zip(decoded(lent.path), decoded(alone.path), strict=True)
-            for a, b in zip(one, other, strict=True)].count(False) == 0  # fmt: skip
+    assert [
+        np.array_equal(a, b)
+        for one, other in zip(decoded(lent.path), decoded(alone.path), strict=True)
+        for a, b in zip(one, other, strict=True)
+    ].count(False) == 0
     delivery = job.template.deliveries[0]
     found = verified(runa, job, lent.path, delivery, lambda _what, _share: None)
     here = verified(None, job, lent.path, delivery, lambda _what, _share: None)
@@ -343,12 +351,14 @@ def _held_against_what_is_there(job: Job, path: Path, delivery: Delivery, here: 
     junk.write_bytes(b"junk")
     whole = {**here.document, "made_of": {"timeline": "x"}, "revision": 99, "path": "/etc/passwd"}
     for value, why in (
-        ({}, "no verification"), ({"document": None}, "no verification"), ({"document": []}, "no verification"),
+        ({}, "no verification"),
+        ({"document": None}, "no verification"),
+        ({"document": []}, "no verification"),
         ({"document": {**whole, "checks": passing[:3]}}, "others than this version makes"),
         ({"document": {**whole, "checks": [{**passing[0], "verdict": "fine"}, *passing[1:]]}}, "no verification"),
         ({"document": {**whole, "checks": [{**passing[0], "text": "x" * 5000}, *passing[1:]]}}, "no verification"),
         ({"document": {**whole, "sha256": "0" * 64}}, "another file than the one"),
-    ):  # fmt: skip
+    ):
         with pytest.raises(JobError, match=f"what room, of Wren says cannot be taken: .*{why}"):
             looked(TaskAnswer(value, "room 12", "Wren"), job, path, delivery, lambda _what, _share: None)
     with pytest.raises(JobError, match="another file"):
@@ -386,8 +396,10 @@ def test_what_cannot_be_used_is_refused_and_a_server_that_is_away_is_waited_for(
             if task is not None:
                 wren.rows(
                     "SELECT quarry_end(%(task)s, %(worker)s, 'room 1', 'succeeded', 1, '', 0, %(said)s::text::jsonb)",
-                    task=task, worker=worker, said=said,
-                )  # fmt: skip
+                    task=task,
+                    worker=worker,
+                    said=said,
+                )
 
         def asked(query: str, away: int = away, rows: Any = runa.rows, **given: Any) -> Any:
             nonlocal looks

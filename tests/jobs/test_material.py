@@ -41,7 +41,7 @@ from idle_quarry.jobs.material import (
     with_entry,
     with_part,
     write_material,
-)  # fmt: skip
+)
 from idle_quarry.media import inspect
 from idle_quarry.media.looking import look
 from idle_quarry.media.stills import FrameSource
@@ -208,7 +208,10 @@ while True:
 
 
 def killed_while_bringing_in(folder: Path, moments: int, seed: int = 1) -> int:
-    """Kill a process that brings a clip in again and again, at random moments; return how many files were taken for whole and were not."""
+    """Kill a process that brings a clip in again and again, at random moments.
+
+    Return how many files were taken for whole and were not.
+    """
     rng, wrong = random.Random(seed), 0
     (folder / TIMELINES).mkdir(parents=True)
     whole: int | None = None

@@ -1,4 +1,6 @@
-"""Timelines from elsewhere never end the program: too deep, of shapes that the library falls over, with times that are none."""
+"""Timelines from elsewhere never end the program: too deep, of shapes that the library falls over, with times that
+are none.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,8 @@ def _programme() -> dict[str, Any]:
     return plain
 
 
-#: A clip that says it is of the first version, with the second's media, in lists that say nothing: the library falls over it.
+#: A clip that says it is of the first version, with the second's media, in lists that say nothing: the library falls
+#: over it.
 OLD_CLIP = (
     b'{"tracks": {"children": [{"children": [{"OTIO_SCHEMA": "Clip.1", "media_references": '
     b'{"DEFAULT_MEDIA": {"OTIO_SCHEMA": "ExternalReference.1"}}}]}]}}'

@@ -1,4 +1,6 @@
-"""Renders: what divides a timeline, what makes a piece another, that pictures are the conversion's own, and what survives a kill."""
+"""Renders: what divides a timeline, what makes a piece another, that pictures are the conversion's own, and what
+survives a kill.
+"""
 
 from __future__ import annotations
 
@@ -107,8 +109,10 @@ def test_one_changed_clip_of_three_hundred_makes_only_its_own_pieces_others() ->
     elsewhere = {path: replace(each, clip=replace(each.clip, path=Path("/moved"))) for path, each in stock.items()}  # type: ignore[type-var]
     assert identities(pieces_of(given, WIDE, elsewhere)) == before
     for other in (
-        Canvas(WIDE.format, codecs()["rdd36-hq"]), Canvas(format_from_words("1080p25"), WIDE.codec), replace(WIDE, fit="fill"),
-    ):  # fmt: skip
+        Canvas(WIDE.format, codecs()["rdd36-hq"]),
+        Canvas(format_from_words("1080p25"), WIDE.codec),
+        replace(WIDE, fit="fill"),
+    ):
         assert not set(identities(pieces_of(given, other, stock))) & set(before)
     changed = {path: replace(each, policy=Policy(kernel="bicubic")) for path, each in stock.items()}
     assert not set(identities(pieces_of(given, WIDE, changed))) & set(before)
@@ -147,9 +151,11 @@ def test_what_is_not_seen_divides_nothing_and_long_clips_are_divided_on_their_ow
 def test_what_plays_as_it_is_and_what_cannot_be_rendered_is_told() -> None:
     exact = replace(look(SCAN), format=WIDE.format)
     stock = {
-        "/clips/same.mov": Stock(exact, "same"), "/clips/bad.mov": Stock(None, why="its file is missing"),
-        "/clips/held.mov": Stock(exact, "held", held=True), "/clips/film.mov": Stock(replace(exact, format=format_from_words("1080p24")), "film", Policy(retime="refuse")),
-    }  # fmt: skip
+        "/clips/same.mov": Stock(exact, "same"),
+        "/clips/bad.mov": Stock(None, why="its file is missing"),
+        "/clips/held.mov": Stock(exact, "held", held=True),
+        "/clips/film.mov": Stock(replace(exact, format=format_from_words("1080p24")), "film", Policy(retime="refuse")),
+    }
     lanes = [
         item(1, 0, 10, "same"),
         item(2, 10, 10, "bad"),
@@ -161,8 +167,15 @@ def test_what_plays_as_it_is_and_what_cannot_be_rendered_is_told() -> None:
     slow = replace(item(7, 70, 10, "same"), speed=Fraction(1, 2))
     pieces = pieces_of(timeline(low=[*lanes, title, slow]), WIDE, stock)
     assert [(piece.state, piece.frames) for piece in pieces] == [
-        (PieceState.EXACT, 10), (PieceState.FAILED, 10), (PieceState.EXACT, 10), (PieceState.FAILED, 10), (PieceState.FAILED, 10), (PieceState.MISSED, 10), (PieceState.MISSED, 10), (PieceState.MISSED, 10),
-    ]  # fmt: skip
+        (PieceState.EXACT, 10),
+        (PieceState.FAILED, 10),
+        (PieceState.EXACT, 10),
+        (PieceState.FAILED, 10),
+        (PieceState.FAILED, 10),
+        (PieceState.MISSED, 10),
+        (PieceState.MISSED, 10),
+        (PieceState.MISSED, 10),
+    ]
     assert "missing" in pieces[1].text and "rate" in pieces[3].text and "among the job's" in pieces[4].text
     assert pieces[5].recipe is not None and pieces[5].recipe.shown is None and "black" in pieces[5].text
     assert pieces[7].recipe is not None and pieces[7].recipe.shown is not None and pieces[7].recipe.shown.whole
@@ -190,7 +203,8 @@ def test_rendered_pictures_are_the_conversions_own_at_every_border(tmp_path: Pat
     made = timeline(
         low=[
             shot(TAPE, 1, 0, 12, begins=3), shot(SCAN, 2, 12, 6), shot(TAPE, 3, 20, 4, begins=8, speed=Fraction(0)),
-            shot(SCAN, 4, 24, 4, begins=30, speed=Fraction(-1)), shot(SCAN, 5, 28, 3, begins=4, place=(Fraction(1, 10), Fraction(0))),
+            shot(SCAN, 4, 24, 4, begins=30, speed=Fraction(-1)), shot(SCAN, 5, 28, 3, begins=4, place=(Fraction(1,
+            10), Fraction(0))),
             shot(TAPE, 6, 31, 8, begins=10), shot(TAPE, 7, 39, 8, begins=30),
         ],
         high=[shot(SCAN, 8, 4, 3, begins=20)],
@@ -337,8 +351,9 @@ def test_a_full_disk_waits_with_a_sentence_and_goes_on(tmp_path: Path, monkeypat
 
 
 def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[int, int]:
-    """Kill a worker at random moments, and cut files off as a power cut does; return how many times a wrong piece counted as whole,
-    and how many pieces became whole.
+    """Kill a worker at random moments, and cut files off as a power cut does.
+
+    Return how many times a wrong piece counted as whole, and how many pieces became whole.
     """
     made = timeline(low=[shot(TAPE, n + 1, 3 * n, 3, begins=4 * n) for n in range(10)])
     wanted = [piece.recipe for piece in pieces_of(made, SMALL, known(TAPE)) if piece.recipe is not None]
@@ -350,8 +365,10 @@ def killed_while_rendering(folder: Path, moments: int, seed: int = 3) -> tuple[i
     place, queue_path, rng = folder / "renders", folder / "queue", random.Random(seed)
     server = subprocess.Popen(
         [sys.executable, "-m", "tests.jobs.warm_worker", str(queue_path), str(place)],
-        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
-    )  # fmt: skip
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+    )
     assert server.stdin is not None and server.stdout is not None
     wrong = whole = 0
     for moment in count():

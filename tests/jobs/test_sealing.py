@@ -1,4 +1,7 @@
-"""A hand-over's last act: sealed and in its place, or not there; lists that lie are never added to. The list's own verifier agrees."""
+"""A hand-over's last act: sealed and in its place, or not there; lists that lie are never added to.
+
+The list's own verifier agrees.
+"""
 
 from __future__ import annotations
 

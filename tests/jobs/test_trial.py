@@ -57,8 +57,13 @@ def test_the_topmost_that_is_switched_on_is_seen() -> None:
         return (found.item.name, found.file_frame) if found is not None else None
 
     assert [seen(at) for at in (0, 29, 30, 40, 55, 65)] == [
-        ("low", 7), ("low", 36), ("over", 0), ("low", 47), None, ("late", 5),
-    ]  # fmt: skip
+        ("low", 7),
+        ("low", 36),
+        ("over", 0),
+        ("low", 47),
+        None,
+        ("late", 5),
+    ]
     dark = replace(made, tracks=(replace(made.tracks[0], enabled=False), *made.tracks[1:]))
     assert shown_at(dark, 10) is None
     assert [next_cut(made, at) for at in (0, 30, 100, 89)] == [30, 40, 100, 90]
@@ -142,7 +147,10 @@ for n in range(100000):
 
 
 def killed_while_editing(folder: Path, moments: int, seed: int = 1) -> int:
-    """Kill a process that edits, at random moments; return how often the file was not the last finished edit or the next."""
+    """Kill a process that edits, at random moments.
+
+    Return how often the file was not the last finished edit or the next.
+    """
     rng, wrong = random.Random(seed), 0
     path = folder / "Programme.otio"
     for _ in range(moments):

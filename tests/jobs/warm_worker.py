@@ -1,4 +1,5 @@
-"""A server of forked workers, each of which renders at once: for every line that it reads it forks one, and says its number.
+"""A server of forked workers, each of which renders at once: for every line that it reads it forks one, and says
+its number.
 
 `python -m tests.jobs.warm_worker QUEUE STORE`
 """

@@ -1,4 +1,7 @@
-"""Proofs that a library loses nothing: kills, many writers, a server that stops. Tests run them short, benchmarks whole."""
+"""Proofs that a library loses nothing: kills, many writers, a server that stops.
+
+Tests run them short, benchmarks whole.
+"""
 
 from __future__ import annotations
 
@@ -73,7 +76,10 @@ def judge(library: Library, lines: list[str], outcome: Outcome) -> None:
 
 
 def killed(rounds: int, folder: Path, seed: int = 1) -> Outcome:
-    """Kill a working program at `rounds` random moments; after each, look at the library and at what was acknowledged."""
+    """Kill a working program at `rounds` random moments.
+
+    After each, look at the library and at what was acknowledged.
+    """
     chance, outcome, begun = random.Random(seed), Outcome(), time.monotonic()
     place = folder / "library.db"
     library = open_library(place, "Runa")

@@ -132,8 +132,11 @@ def test_work_goes_on_while_the_server_is_away(
     assert here.unsent() == []
     found = {revision.number: (revision.author, revision.parent, revision.note) for revision in here.revisions(ident)}
     assert found == {
-        1: ("Runa", None, "first"), 2: ("Odo", 1, "meanwhile"), 3: ("Runa", 1, "on the train"), 4: ("Runa", 3, "still on it"),
-    }  # fmt: skip
+        1: ("Runa", None, "first"),
+        2: ("Odo", 1, "meanwhile"),
+        3: ("Runa", 1, "on the train"),
+        4: ("Runa", 3, "still on it"),
+    }
     assert here.stored(ident, 4).template == quiet(-21.0)
     assert [open_draft.number for open_draft in here.open_drafts(ident)] == [4, 2]  # to be merged, as any two
     assert here.common_base(ident, 4, 2) == 1

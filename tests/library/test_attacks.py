@@ -22,14 +22,29 @@ from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.template import Template, canonical
 
 HD = demo_template("House HD 50i")
-REVIEW = "INSERT INTO review SELECT '{id}', (SELECT max(n) + 1 FROM review WHERE template_id = '{id}'), {number}, '{act}', '{state}', '', '{person}', '2026-11-20T10:00:00+00:00', '', 'x{act}{number}'"
+REVIEW = (
+    "INSERT INTO review SELECT '{id}', (SELECT max(n) + 1 FROM review WHERE template_id = '{id}'), {number}, '{act}',"
+    " '{state}', '', '{person}', '2026-11-20T10:00:00+00:00', '', 'x{act}{number}'"
+)
 #: A revision as it should be; each attack changes one thing in it.
-ROW = {"number": 4, "author": "Runa", "time": "2026-11-20T10:00:00+00:00", "note": "", "state": "draft", "parent": 1, "merged": None, "changed": 0}  # fmt: skip
+ROW = {
+    "number": 4,
+    "author": "Runa",
+    "time": "2026-11-20T10:00:00+00:00",
+    "note": "",
+    "state": "draft",
+    "parent": 1,
+    "merged": None,
+    "changed": 0,
+}
 
 
 @pytest.fixture
 def ident(server: PrivateServer, house: str) -> str:
-    """Return a template of which 1 is approved, Tamsin's 2 is in review and Runa's 3 is a draft; Tamsin approves, Runa edits."""
+    """Return a template of which 1 is approved, Tamsin's 2 is in review and Runa's 3 is a draft.
+
+    Tamsin approves, Runa edits.
+    """
     runa, tamsin = (open_server(server.url(name, house)) for name in ("Runa", "Tamsin"))
     made = runa.save_new(HD, "house", "").template_id
     runa.review(made, 1, "propose")
@@ -66,8 +81,8 @@ def whole(library: ServerLibrary, ident: str) -> tuple[object, ...]:
 
 
 _HANDED = (
-    "INSERT INTO handover SELECT 'h1', 'Lamp', template_id, 1, repeat('a', 64), 'HD', 'x.mxf', {sha}, '{verdict}', 'Runa', time "
-    "FROM revision WHERE number = 1 AND template_id = '{{id}}'"
+    "INSERT INTO handover SELECT 'h1', 'Lamp', template_id, 1, repeat('a', 64), 'HD', 'x.mxf', {sha}, '{verdict}',"
+    " 'Runa', time FROM revision WHERE number = 1 AND template_id = '{{id}}'"
 )
 #: Who tries what. {n} and the like are filled in; every one of them is refused, or finds no row.
 ATTACKS = (
@@ -84,15 +99,36 @@ ATTACKS = (
     ("Runa", "UPDATE template SET owner = 'Odo' WHERE id = '{id}'"),
     ("Runa", "UPDATE head SET approved = NULL"),
     ("Runa", "DELETE FROM review"),
-    ("Runa", REVIEW.format(id="{id}", number=2, act="approve", state="approved", person="Runa")),  # an editor is no approver
+    (
+        "Runa",
+        REVIEW.format(id="{id}", number=2, act="approve", state="approved", person="Runa"),
+    ),  # an editor is no approver
     ("Runa", REVIEW.format(id="{id}", number=2, act="approve", state="approved", person="Ivo")),  # in another's name
     ("Tamsin", REVIEW.format(id="{id}", number=2, act="approve", state="approved", person="Tamsin")),  # her own
     ("Ivo", REVIEW.format(id="{id}", number=3, act="approve", state="approved", person="Ivo")),  # nobody proposed it
     ("Runa", REVIEW.format(id="{id}", number=1, act="withdraw", state="withdrawn", person="Runa")),
-    ("Runa", REVIEW.format(id="{id}", number=3, act="comment", state="approved", person="Runa")),  # a comment that would approve
-    ("Runa", REVIEW.format(id="secret", number=1, act="propose", state="in review", person="Runa").replace("max(n) + 1", "COALESCE(max(n), 0) + 99")),
-    ("Runa", REVIEW.format(id="{id}", number=3, act="comment", state="", person="Runa").replace("max(n) + 1", "max(2147483647)")),
-    ("Runa", REVIEW.format(id="{id}", number=3, act="comment", state="", person="Runa").replace("''", "repeat('x', 50000)", 2)),
+    (
+        "Runa",
+        REVIEW.format(id="{id}", number=3, act="comment", state="approved", person="Runa"),
+    ),  # a comment that would approve
+    (
+        "Runa",
+        REVIEW.format(id="secret", number=1, act="propose", state="in review", person="Runa").replace(
+            "max(n) + 1", "COALESCE(max(n), 0) + 99"
+        ),
+    ),
+    (
+        "Runa",
+        REVIEW.format(id="{id}", number=3, act="comment", state="", person="Runa").replace(
+            "max(n) + 1", "max(2147483647)"
+        ),
+    ),
+    (
+        "Runa",
+        REVIEW.format(id="{id}", number=3, act="comment", state="", person="Runa").replace(
+            "''", "repeat('x', 50000)", 2
+        ),
+    ),
     ("Runa", "INSERT INTO setting VALUES ('approval', 'one person')"),
     ("Runa", "INSERT INTO setting VALUES ('default_template/Odo', 'x')"),
     ("Wren", "INSERT INTO setting VALUES ('anything/Wren', 'x')"),
@@ -111,15 +147,21 @@ ATTACKS = (
     ("Runa", "CREATE TEMP TABLE mine (a int)"),
     ("Runa", "CREATE SCHEMA mine"),
     ("Runa", "CREATE FUNCTION public.f() RETURNS int LANGUAGE sql AS 'SELECT 1'"),
-    ("Runa", "INSERT INTO template VALUES ('e', 'empty', 'empty', 'house', '', '2026-11-20T10:00:00')"),  # holds a name for nothing
+    (
+        "Runa",
+        "INSERT INTO template VALUES ('e', 'empty', 'empty', 'house', '', '2026-11-20T10:00:00')",
+    ),  # holds a name for nothing
     ("Runa", "INSERT INTO template VALUES ('e', 'House HD 50i', 'another', 'house', '', '2026-11-20T10:00:00')"),
     ("Wren", "INSERT INTO template VALUES ('i', 'n', 'n', 'house', '', '2026-11-20T10:00:00')"),
-    ("Wren", "INSERT INTO job VALUES ('j', 't', '/', '{id}', 'n', 1, '', 'Odo', '2026-11-20T10:00:00')"),  # in another's name
+    (
+        "Wren",
+        "INSERT INTO job VALUES ('j', 't', '/', '{id}', 'n', 1, '', 'Odo', '2026-11-20T10:00:00')",
+    ),  # in another's name
     ("Wren", "INSERT INTO job VALUES ('j', 't', '/', '{id}', 'n', -1, '', 'Wren', '2026-11-20T10:00:00')"),
     ("Wren", "SELECT quarry_hold('{id}')"),
     ("Wren", "SELECT 1 FROM template FOR UPDATE"),
     ("Wren", "LOCK TABLE revision IN SHARE MODE"),
-)  # fmt: skip
+)
 #: What would say that an attack was none, but a mistake in it.
 SLIPS = ("syntax error", "more than one row", "does not exist", "null value", "duplicate key", "more expressions")
 
@@ -144,15 +186,37 @@ def test_what_each_role_tries_is_refused(server: PrivateServer, house: str, iden
 
 SUMMARY = json.loads(RevisionFacts.of(HD).to_text())
 BAD_ROWS: tuple[dict[str, object], ...] = (
-    {"number": 9}, {"number": 2147483647}, {"number": 0}, {"number": -1}, {"author": "Odo"}, {"state": "approved"},
-    {"parent": None}, {"parent": 77}, {"merged": 4}, {"changed": -1}, {"time": "soon"}, {"time": ""},
-    {"hash": "0" * 64}, {"hash": ""}, {"body": "no json"}, {"body": "[]"}, {"body": "{}"}, {"body": "{" * 5000},
-    {"summary": {**SUMMARY, "deliveries": 7}}, {"summary": {**SUMMARY, "deliveries": None}},
-    {"summary": {**SUMMARY, "deliveries": ["of another"]}}, {"summary": {**SUMMARY, "lines": "many"}},
-    {"summary": {**SUMMARY, "lines": -1}}, {"summary": {**SUMMARY, "lines": 10**12}},
-    {"summary": {**SUMMARY, "working": 5}}, {"summary": {**SUMMARY, "territory": "nowhere"}}, {"summary": {}},
-    {"summary": []}, {"note": "x" * 50_000}, {"summary": {**SUMMARY, "text": "x" * 500_000}},
-)  # fmt: skip
+    {"number": 9},
+    {"number": 2147483647},
+    {"number": 0},
+    {"number": -1},
+    {"author": "Odo"},
+    {"state": "approved"},
+    {"parent": None},
+    {"parent": 77},
+    {"merged": 4},
+    {"changed": -1},
+    {"time": "soon"},
+    {"time": ""},
+    {"hash": "0" * 64},
+    {"hash": ""},
+    {"body": "no json"},
+    {"body": "[]"},
+    {"body": "{}"},
+    {"body": "{" * 5000},
+    {"summary": {**SUMMARY, "deliveries": 7}},
+    {"summary": {**SUMMARY, "deliveries": None}},
+    {"summary": {**SUMMARY, "deliveries": ["of another"]}},
+    {"summary": {**SUMMARY, "lines": "many"}},
+    {"summary": {**SUMMARY, "lines": -1}},
+    {"summary": {**SUMMARY, "lines": 10**12}},
+    {"summary": {**SUMMARY, "working": 5}},
+    {"summary": {**SUMMARY, "territory": "nowhere"}},
+    {"summary": {}},
+    {"summary": []},
+    {"note": "x" * 50_000},
+    {"summary": {**SUMMARY, "text": "x" * 500_000}},
+)
 
 
 def _inserted(server: PrivateServer, house: str, ident: str, changes: dict[str, object]) -> str:
@@ -193,17 +257,37 @@ def test_nothing_in_a_session_stands_before_what_is_ours(server: PrivateServer, 
     )
     through = (
         "CREATE TEMP TABLE door (a int)",
-        f"CREATE FUNCTION pg_temp.through() RETURNS trigger LANGUAGE plpgsql AS $f$ BEGIN {own.replace('INSERT INTO review', 'INSERT INTO public.review').replace('FROM review', 'FROM public.review')}; RETURN NEW; END $f$",
+        (
+            "CREATE FUNCTION pg_temp.through() RETURNS trigger LANGUAGE plpgsql AS $f$ BEGIN"
+            f" {own.replace('INTO review', 'INTO public.review').replace('FROM review', 'FROM public.review')};"
+            " RETURN NEW; END $f$"
+        ),
         "CREATE TRIGGER t BEFORE INSERT ON door FOR EACH ROW EXECUTE FUNCTION pg_temp.through()",
         "INSERT INTO door VALUES (1)",
-    )  # fmt: skip
+    )
     for person, *statements in (
-        ("Tamsin", *hidden_class, path, own), ("Runa", *hidden_class, path, unproposed),
-        ("Tamsin", *hidden_rule, path, own), ("Tamsin", *through),
-        ("Runa", "CREATE TEMP TABLE door (template_id text)", "CREATE TRIGGER a AFTER INSERT ON door FOR EACH ROW EXECUTE FUNCTION public.quarry_audit()", "INSERT INTO door VALUES ('forged')"),
-        ("Runa", "CREATE TEMP TABLE door (template_id text)", "CREATE TRIGGER a AFTER INSERT ON door FOR EACH ROW EXECUTE FUNCTION public.quarry_heads()", "INSERT INTO door VALUES ('forged')"),
-        ("Runa", "CREATE TEMP TABLE shelf (id text, name_key text, aside text)", "CREATE TRIGGER a AFTER UPDATE ON shelf FOR EACH ROW EXECUTE FUNCTION public.quarry_shelved()"),
-    ):  # fmt: skip
+        ("Tamsin", *hidden_class, path, own),
+        ("Runa", *hidden_class, path, unproposed),
+        ("Tamsin", *hidden_rule, path, own),
+        ("Tamsin", *through),
+        (
+            "Runa",
+            "CREATE TEMP TABLE door (template_id text)",
+            "CREATE TRIGGER a AFTER INSERT ON door FOR EACH ROW EXECUTE FUNCTION public.quarry_audit()",
+            "INSERT INTO door VALUES ('forged')",
+        ),
+        (
+            "Runa",
+            "CREATE TEMP TABLE door (template_id text)",
+            "CREATE TRIGGER a AFTER INSERT ON door FOR EACH ROW EXECUTE FUNCTION public.quarry_heads()",
+            "INSERT INTO door VALUES ('forged')",
+        ),
+        (
+            "Runa",
+            "CREATE TEMP TABLE shelf (id text, name_key text, aside text)",
+            "CREATE TRIGGER a AFTER UPDATE ON shelf FOR EACH ROW EXECUTE FUNCTION public.quarry_shelved()",
+        ),
+    ):
         said = tried(server, house, person, *statements)
         assert "permission denied" in said, (statements, said)
     comment = REVIEW.format(id=ident, number=3, act="comment", state="", person="Runa")
@@ -243,7 +327,10 @@ def test_a_bad_row_that_is_there_already_is_shown_as_bad_and_the_rest_goes_on(
     odo = open_server(server.url("Odo", house))
     good = odo.save_new(edited(HD, Edit("name", "Good")), "house", "").template_id
     assert tried(server, house, "keeper", "ALTER TABLE revision DISABLE TRIGGER revision_guard") == ""
-    row = "INSERT INTO revision SELECT template_id, 4, author, time, note, state, hash, body, %s FROM revision WHERE template_id = %s AND number = 3"
+    row = (
+        "INSERT INTO revision SELECT template_id, 4, author, time, note, state, hash, body, %s FROM revision WHERE"
+        " template_id = %s AND number = 3"
+    )
     bad = json.dumps({**SUMMARY, "deliveries": 7})
     assert tried(server, house, "keeper", row, values=(bad, ident)) == ""
     listed = {summary.id: summary for summary in odo.summaries()}
@@ -260,7 +347,8 @@ def test_every_object_of_the_server_has_its_stated_right(server: PrivateServer, 
         there = {
             row[0]
             for row in raw.execute(
-                "SELECT relname FROM pg_class WHERE relnamespace = 'public'::regnamespace AND relkind IN ('r', 'v', 'm', 'f', 'p')"
+                "SELECT relname FROM pg_class WHERE relnamespace = 'public'::regnamespace AND relkind IN ('r', 'v',"
+                " 'm', 'f', 'p')"
             )
         }
         whole_tables = raw.execute(
@@ -268,19 +356,20 @@ def test_every_object_of_the_server_has_its_stated_right(server: PrivateServer, 
             "WHERE c.relnamespace = 'public'::regnamespace AND a.grantee <> c.relowner"
         ).fetchall()
         columns = raw.execute(
-            "SELECT c.relname, a.grantee::regrole::text, a.privilege_type || ' (' || string_agg(t.attname, ', ' ORDER BY t.attnum) || ')' "
-            "FROM pg_class c JOIN pg_attribute t ON t.attrelid = c.oid, aclexplode(t.attacl) a "
-            "WHERE c.relnamespace = 'public'::regnamespace GROUP BY 1, 2, a.privilege_type"
+            "SELECT c.relname, a.grantee::regrole::text, a.privilege_type || ' (' || string_agg(t.attname, ', ' ORDER"
+            " BY t.attnum) || ')' FROM pg_class c JOIN pg_attribute t ON t.attrelid = c.oid, aclexplode(t.attacl) a"
+            " WHERE c.relnamespace = 'public'::regnamespace GROUP BY 1, 2, a.privilege_type"
         ).fetchall()
         functions = raw.execute(
-            "SELECT p.proname, p.prosecdef, p.proconfig, array(SELECT a.grantee::regrole::text FROM aclexplode(p.proacl) a WHERE a.grantee <> p.proowner) "
-            "FROM pg_proc p WHERE p.pronamespace = 'public'::regnamespace"
+            "SELECT p.proname, p.prosecdef, p.proconfig, array(SELECT a.grantee::regrole::text FROM"
+            " aclexplode(p.proacl) a WHERE a.grantee <> p.proowner) FROM pg_proc p WHERE p.pronamespace ="
+            " 'public'::regnamespace"
         ).fetchall()
         triggers = {
             row[0]
             for row in raw.execute(
-                "SELECT tgname FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid WHERE NOT tgisinternal AND tgenabled = 'O' "
-                "AND c.relnamespace = 'public'::regnamespace"
+                "SELECT tgname FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid WHERE NOT tgisinternal AND"
+                " tgenabled = 'O' AND c.relnamespace = 'public'::regnamespace"
             )
         }
         policies = {
@@ -313,13 +402,18 @@ def _columns_in_order(what: str) -> str:
 
 def test_passwords_are_neither_shown_nor_logged(server: PrivateServer, house: str) -> None:
     for place in (
-        f"{server.url('nobody', house)}&password=hush", f"{server.url('nobody', house)}&sslpassword=hush",
-        "mysql://x:hush@y/z?password=hush", "postgresql://Runa:hush@[broken/house?password=hush", "odd://me:hush@x",
-    ):  # fmt: skip
+        f"{server.url('nobody', house)}&password=hush",
+        f"{server.url('nobody', house)}&sslpassword=hush",
+        "mysql://x:hush@y/z?password=hush",
+        "postgresql://Runa:hush@[broken/house?password=hush",
+        "odd://me:hush@x",
+    ):
         with pytest.raises(LibraryError) as refusal:
             open_server(place)
         assert "hush" not in str(refusal.value) and "hush" not in refusal.value.subject
-    engine = sa.create_engine(server.url("keeper", house).replace("postgresql:", "postgresql+psycopg:"), isolation_level="AUTOCOMMIT")  # fmt: skip
+    engine = sa.create_engine(
+        server.url("keeper", house).replace("postgresql:", "postgresql+psycopg:"), isolation_level="AUTOCOMMIT"
+    )
     with engine.connect() as connection:
         connection.execute(sa.text("ALTER SYSTEM SET log_statement = 'ddl'"))
         connection.execute(sa.text("SELECT pg_reload_conf()"))

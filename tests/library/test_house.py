@@ -1,4 +1,7 @@
-"""A house's own entries: kept as templates are, carried in templates, told from what ships; on a file and on a server."""
+"""A house's own entries: kept as templates are, carried in templates, told from what ships.
+
+On a file and on a server.
+"""
 
 from __future__ import annotations
 
@@ -125,9 +128,15 @@ def test_entries_are_reviewed_revised_and_put_aside_as_templates_are(place: tupl
 def test_a_template_carries_what_it_names(tmp_path: Path) -> None:
     bay = own_copy(monitors()["bay-two-grade"], "Bay 9")
     long_gop = checked(
-        {"entry": "codec", "uid": "c0dec000", "name": "Long", "base": "mpeg2-422-50", "containers": ["mxf"],
-         "table": [{"raster": "1920x1080", "rate": "25", "mbps": 61.5}]}
-    )  # fmt: skip
+        {
+            "entry": "codec",
+            "uid": "c0dec000",
+            "name": "Long",
+            "base": "mpeg2-422-50",
+            "containers": ["mxf"],
+            "table": [{"raster": "1920x1080", "rate": "25", "mbps": 61.5}],
+        }
+    )
     assert checked(stored_entry(bay)) == bay
     with_both = edited(
         HD, Edit("monitor.monitor", bay.id), Edit("intermediate.codec", long_gop.id), Edit("intermediate.streams", 3)
@@ -204,17 +213,22 @@ def test_entries_go_to_a_server_and_back(tmp_path: Path, server: PrivateServer, 
     assert own.place.is_file() and check(own.place).whole and check(back.place).whole
     assert back.entry(bay.uid) == own.entry(bay.uid) and back.entry(bay.uid, 1).entry == bay
     row = "'house', '', '2026-11-28T10:00:00+00:00'"
-    begun = f"INSERT INTO template (id, name, name_key, shelf, owner, created, kind) VALUES ('{{}}', 'L', '{{}}/l', {row}, '{{}}')"
+    begun = (
+        f"INSERT INTO template (id, name, name_key, shelf, owner, created, kind) VALUES ('{{}}', 'L', '{{}}/l', {row},"
+        " '{}')"
+    )
     said = (
-        "INSERT INTO revision (template_id, number, author, time, note, state, hash, body, summary, ident) SELECT 'lamp0002', "
-        "1, 'Runa', time, '', 'draft', hash, body, summary, 'i' FROM revision WHERE template_id = '{}' AND number = 1"
+        "INSERT INTO revision (template_id, number, author, time, note, state, hash, body, summary, ident) SELECT"
+        " 'lamp0002', 1, 'Runa', time, '', 'draft', hash, body, summary, 'i' FROM revision WHERE template_id = '{}' AND"
+        " number = 1"
     )
     with psycopg.connect(server.url("Runa", house)) as raw:  # no program between: one kind cannot be made of another
         for statements in (
-            [begun.format("lamp0001", "lamp", "lamp")], [begun.format("lamp0002", "sound", "monitor")],
+            [begun.format("lamp0001", "lamp", "lamp")],
+            [begun.format("lamp0002", "sound", "monitor")],
             [begun.format("lamp0002", "sound", "sound"), said.format(bay.uid)],
             [begun.format("lamp0002", "monitor", "monitor"), said.format(bay.uid)],
-        ):  # fmt: skip
+        ):
             with pytest.raises(psycopg.errors.CheckViolation):
                 for statement in statements:
                     raw.execute(statement)
@@ -228,8 +242,13 @@ def test_what_does_not_fit_is_refused_in_a_sentence() -> None:
     good = {"entry": "monitor", "uid": "abcdef01", "name": "x", "kind": "panel", "accepts": [door]}
     assert isinstance(entry_from_data(good), Monitor)
     for wrong in (
-        {**good, "accepts": []}, {**good, "accepts": [{**door, "rates": ["26"]}]}, {**good, "peak_cd_m2": -1}, {**good, "uid": ""},
-        {**good, "accepts": [{**door, "scans": ["sideways"]}]}, {**good, "accepts": [door] * 61}, {**good, "name": "a\0b"},
+        {**good, "accepts": []},
+        {**good, "accepts": [{**door, "rates": ["26"]}]},
+        {**good, "peak_cd_m2": -1},
+        {**good, "uid": ""},
+        {**good, "accepts": [{**door, "scans": ["sideways"]}]},
+        {**good, "accepts": [door] * 61},
+        {**good, "name": "a\0b"},
         {"entry": "codec", "uid": "abcdef02", "name": "x", "base": "no-such"},
         {"entry": "codec", "uid": "abcdef03", "name": "x", "base": "v210", "mbps": 5},
         {"entry": "codec", "uid": "abcdef04", "name": "x", "base": "v210", "containers": ["mp4"]},
@@ -237,7 +256,7 @@ def test_what_does_not_fit_is_refused_in_a_sentence() -> None:
         {"entry": "naming", "uid": "abcdef06", "name": "x", "rule": "a/{title}"},
         {"entry": "format", "uid": "abcdef07", "name": "x", "words": "1080 somethings"},
         {"entry": "programme", "uid": "abcdef08", "name": "x", "items": [{"what": "programme", "seconds": 3}]},
-    ):  # fmt: skip
+    ):
         with pytest.raises(ExchangeError) as refusal:
             checked(wrong)
         assert "\n" not in str(refusal.value), wrong

@@ -1,4 +1,7 @@
-"""The proofs in their short form; `benchmarks/library_proofs.py` has them whole. And disks that fill, pages that tear."""
+"""The proofs in their short form; `benchmarks/library_proofs.py` has them whole.
+
+And disks that fill, pages that tear.
+"""
 
 from __future__ import annotations
 
@@ -99,9 +102,13 @@ def test_a_full_disk_is_said_and_leaves_nothing_half(tmp_path: Path) -> None:
     folder.mkdir()
     limit = 8192  # no file may grow beyond: the library's log, the copies and the files all meet it
     done = subprocess.run(
-        [sys.executable, "-c", _FILLS, str(place), str(folder), str(limit)], capture_output=True, text=True, check=False,
-        cwd=ROOT, env={"PYTHONPATH": f"{ROOT / 'src'}:{ROOT}", "HOME": str(tmp_path), "PATH": "/usr/bin:/bin"},
-    )  # fmt: skip
+        [sys.executable, "-c", _FILLS, str(place), str(folder), str(limit)],
+        capture_output=True,
+        text=True,
+        check=False,
+        cwd=ROOT,
+        env={"PYTHONPATH": f"{ROOT / 'src'}:{ROOT}", "HOME": str(tmp_path), "PATH": "/usr/bin:/bin"},
+    )
     said = dict(line.split(" ", 1) for line in done.stdout.splitlines())
     assert done.returncode == 0, done.stderr
     assert {act for act, text in said.items() if text.startswith("said:")} >= {"save", "backup", "table"}, said
@@ -119,9 +126,7 @@ def test_good_revisions_are_rescued_from_torn_pages(tmp_path: Path) -> None:
         for number in range(12):
             library.save_revision(ident, edited(demo_template(name), Edit("note", f"{number}")), "")
     library.comment(ident, 3, "", "a word")
-    before = {
-        (summary.id, r.number): r.hash for summary in library.summaries() for r in library.revisions(summary.id)
-    }  # fmt: skip
+    before = {(summary.id, r.number): r.hash for summary in library.summaries() for r in library.revisions(summary.id)}
     library.close()
     data = bytearray(place.read_bytes())
     page = int.from_bytes(data[16:18], "big")

@@ -170,8 +170,17 @@ def test_pages_hold_what_the_whole_list_holds(library: FileLibrary) -> None:
     assert library.count(Search(shelf="house")) == 12 and library.count(Search(lines=576)) == 0
     assert library.lines_present() == [1080]
     for words, count in {
-        "PAL": 25, "NTSC": 0, "draft": 25, "runa": 25, "odo": 0, "1080/50i": 25, "1080 59.94i": 0, "edit suite": 25, "/media": 25, "stereo": 25,
-    }.items():  # fmt: skip
+        "PAL": 25,
+        "NTSC": 0,
+        "draft": 25,
+        "runa": 25,
+        "odo": 0,
+        "1080/50i": 25,
+        "1080 59.94i": 0,
+        "edit suite": 25,
+        "/media": 25,
+        "stereo": 25,
+    }.items():
         assert library.count(Search(words=typed_words(words))) == count, words
 
 
@@ -210,15 +219,23 @@ def test_a_library_of_the_first_format_is_brought_up(library: FileLibrary, tmp_p
 _EDITS = st.lists(
     st.sampled_from(
         [
-            Edit("note", "a"), Edit("note", "b"), Edit("sound.line_up_dbfs", -20.0), Edit("sound.line_up_dbfs", -14.0),
-            Edit("working.format.bit_depth", 8), Edit("working.format.scan", "progressive"),
-            Edit("timecode.line_up_length_s", 30), Edit("deliveries." + LAMP.deliveries[0].id, None),
-            Edit("sources.tapes.format.field_order", "top"), Edit("sources.tapes.share", 40.0), Edit("sources.tapes", None),
+            Edit("note", "a"),
+            Edit("note", "b"),
+            Edit("sound.line_up_dbfs", -20.0),
+            Edit("sound.line_up_dbfs", -14.0),
+            Edit("working.format.bit_depth", 8),
+            Edit("working.format.scan", "progressive"),
+            Edit("timecode.line_up_length_s", 30),
+            Edit("deliveries." + LAMP.deliveries[0].id, None),
+            Edit("sources.tapes.format.field_order", "top"),
+            Edit("sources.tapes.share", 40.0),
+            Edit("sources.tapes", None),
             Edit("sources.tapes.policy.kernel", "mitchell"),
         ]
     ),
-    max_size=4, unique_by=lambda edit: edit.place,
-)  # fmt: skip
+    max_size=4,
+    unique_by=lambda edit: edit.place,
+)
 
 
 def _done(edits: list[Edit]) -> Template:

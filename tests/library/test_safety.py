@@ -56,8 +56,9 @@ def test_a_changed_revision_is_named_and_the_others_are_sound(tmp_path: Path) ->
     found = check(place)
     assert not found.whole and found.sound == 4
     assert [(trouble.where, trouble.what.split(":")[0]) for trouble in found.troubles] == [
-        ("House HD 50i, revision 3", "does not match its hash"), ("House HD 50i, revision 5", "cannot be read as a template"),
-    ]  # fmt: skip
+        ("House HD 50i, revision 3", "does not match its hash"),
+        ("House HD 50i, revision 5", "cannot be read as a template"),
+    ]
     with pytest.raises(LibraryError, match="damaged"):
         backup(place, tmp_path / "copy.db")
     assert not (tmp_path / "copy.db").exists() and not list(tmp_path.glob(".*part"))

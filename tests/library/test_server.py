@@ -52,14 +52,20 @@ def test_a_review_goes_round_between_people(server: PrivateServer, house: str) -
     with pytest.raises(LibraryError, match="its author may not approve it"):
         tamsin.review(ident, own.number, "approve")
     assert [(remark.act, remark.person) for remark in runa.remarks(ident)] == [
-        ("propose", "Tamsin"), ("approve", "Tamsin"), ("propose", "Runa"),
-    ]  # fmt: skip
+        ("propose", "Tamsin"),
+        ("approve", "Tamsin"),
+        ("propose", "Runa"),
+    ]
     made = runa.save_revision(ident, quiet(-16), "both", parent=1, merged=own.number)
     runa.review(ident, made.number, "propose")
     # one of those whose draft was merged approves the merge neither through this program nor past it
     with pytest.raises(LibraryError, match="one of its authors"):
         tamsin.review(ident, made.number, "approve")
-    past = f"INSERT INTO review SELECT template_id, (SELECT max(n) + 1 FROM review WHERE template_id = '{ident}'), {made.number}, 'approve', 'approved', '', 'Tamsin', time, '', 'x' FROM review WHERE n = 1 AND template_id = '{ident}'"
+    past = (
+        f"INSERT INTO review SELECT template_id, (SELECT max(n) + 1 FROM review WHERE template_id = '{ident}'),"
+        f" {made.number}, 'approve', 'approved', '', 'Tamsin', time, '', 'x' FROM review WHERE n = 1 AND template_id ="
+        f" '{ident}'"
+    )
     assert "permission denied" in refused(server, house, "Tamsin", past)
     with pytest.raises(LibraryError, match="cannot be put aside"):
         runa.put_aside(ident)  # it is approved

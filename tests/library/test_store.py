@@ -188,7 +188,12 @@ def test_bad_template_files(tmp_path: Path) -> None:
     good = exported(HD)
     data = json.loads(good)
     cases: dict[str, bytes] = {
-        "empty": b"", "cut": good.encode()[:500], "list": b"[]", "deep": b"[" * 200_000, "binary": bytes(range(256)), "kind": b'{"kind": "recipe"}',
+        "empty": b"",
+        "cut": good.encode()[:500],
+        "list": b"[]",
+        "deep": b"[" * 200_000,
+        "binary": bytes(range(256)),
+        "kind": b'{"kind": "recipe"}',
         "newer": json.dumps({**data, "template": {**data["template"], "format_number": FORMAT_NUMBER + 1}}).encode(),
         "raster": good.replace('"width": 1920', '"width": 3').encode(),
         "extra": json.dumps({**data, "template": {**data["template"], "surprise": 1}}).encode(),
@@ -197,7 +202,7 @@ def test_bad_template_files(tmp_path: Path) -> None:
         "origin": json.dumps({**data, "origin": {"a": {"b": ["c"]}}}).encode(),
         "long": json.dumps({**data, "origin": {"a": "b" * 5000}}).encode(),
         "huge": b'{"kind": "' + b"x" * 9_000_000 + b'"}',
-    }  # fmt: skip
+    }
     for name, content in cases.items():
         path = tmp_path / f"{name}.json"
         path.write_bytes(content)
@@ -231,16 +236,21 @@ def test_a_library_of_the_version_before_opens_with_everything_in_it(tmp_path: P
         }
         connection.execute(
             sa.text(
-                "INSERT INTO template (id, name, name_key, shelf, owner, created) VALUES (:id, :name, :name_key, :shelf, :owner, :created)"
+                "INSERT INTO template (id, name, name_key, shelf, owner, created) VALUES (:id, :name, :name_key,"
+                " :shelf, :owner, :created)"
             ),
             said,
         )
         old = edited(HD, Edit("name", "Old"))
         row = {"body": canonical(old), "hash": content_hash(old), "summary": RevisionFacts.of(old).to_text()}
         connection.execute(
-            sa.text("INSERT INTO revision (template_id, number, author, time, note, state, hash, body, summary, ident) VALUES "
-                    "('lamp-0001', 1, 'Runa', '2026-10-01T10:00:00+00:00', '', 'draft', :hash, :body, :summary, 'i')"), row,
-        )  # fmt: skip
+            sa.text(
+                "INSERT INTO revision (template_id, number, author, time, note, state, hash, body, summary, ident)"
+                " VALUES ('lamp-0001', 1, 'Runa', '2026-10-01T10:00:00+00:00', '', 'draft', :hash, :body, :summary,"
+                " 'i')"
+            ),
+            row,
+        )
     engine.dispose()
     library = open_library(place, "Runa")
     assert [(each.name, each.kind) for each in library.page()] == [("Old", "template")] and library.stored(

@@ -1,7 +1,7 @@
 """A program that works in a library until it is killed, and says what was acknowledged: one line for each.
 
-PLACE PERSON FOLDER SEED [COUNT]: saves, comments, reviews, takes from files and copies, in an order the seed gives; COUNT
-saves and nothing else where it is said. PLACE is a file or a server's address.
+PLACE PERSON FOLDER SEED [COUNT]: saves, comments, reviews, takes from files and copies, in an order the seed gives;
+COUNT saves and nothing else where it is said. PLACE is a file or a server's address.
 """
 
 from __future__ import annotations

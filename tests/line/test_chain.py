@@ -34,7 +34,9 @@ def looked(made: Setup, frames: int = 1) -> list[ShownFrame]:
 
 @pytest.mark.parametrize("words", ["1080i25", "576i25 16:9", "720p59.94", "1080p50", "1080p25 4:4:4 12bit"])
 def test_scopes_show_the_codes_that_were_sent(words: str) -> None:
-    """75 % bars as BT.709 or BT.601 codes them: every level of luma on the waveform, and R′, G′, B′ at nothing and at 75 %."""
+    """75 % bars as BT.709 or BT.601 codes them: every level of luma on the waveform, and R′, G′, B′ at nothing and
+    at 75 %.
+    """
     fmt = format_from_words(words)
     (one,) = looked(setup(words, picture="white"))
     white = fmt.encoding.levels.white >> (fmt.encoding.bit_depth - 8)
@@ -67,7 +69,10 @@ def test_colours_lie_where_the_vectorscope_marks_them() -> None:
 
 
 def test_meters_read_what_was_sent() -> None:
-    """Tone of −18 dBFS on each channel by itself, after a second: peak, true peak and loudness; phase of what is alike is 1."""
+    """Tone of −18 dBFS on each channel by itself, after a second: peak, true peak and loudness.
+
+    Phase of what is alike is 1.
+    """
     found = looked(setup("1080i25"), 40)
     last = found[-1]
     assert last.peaks_dbfs == pytest.approx((-18, -18), abs=0.05)

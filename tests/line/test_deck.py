@@ -1,4 +1,7 @@
-"""Deck and recorder: what is recorded of a line is what was on the tape, bit for bit; what breaks on the way is told."""
+"""Deck and recorder: what is recorded of a line is what was on the tape, bit for bit.
+
+What breaks on the way is told.
+"""
 
 from __future__ import annotations
 
@@ -45,9 +48,13 @@ def tape_of(path: Path = TAPE) -> tuple[Clip, Tape]:
 
 
 def recorded(
-    folder: Path, tape: Tape, wear: Wear | None = None, on_break: str = "new clip", codec: str = "v210",
+    folder: Path,
+    tape: Tape,
+    wear: Wear | None = None,
+    on_break: str = "new clip",
+    codec: str = "v210",
     marks: tuple[int, int] | None = None,
-) -> list[Take]:  # fmt: skip
+) -> list[Take]:
     deck, takes = Deck(), list[Take]()
     recorder = Recorder(takes.append)
     deck.connect(recorder)
@@ -101,7 +108,9 @@ def test_a_codec_of_more_bits_holds_every_picture(tmp_path: Path) -> None:
 def test_breaks_and_drop_outs_are_told_per_take(
     tmp_path: Path, on_break: str, frames: list[int], breaks: list[int]
 ) -> None:
-    """A head that loses the tape harms frame 7, timecode jumps at frame 20: by the template's word a new clip, a note, an end."""
+    """A head that loses the tape harms frame 7, timecode jumps at frame 20: by the template's word a new clip, a
+    note, an end.
+    """
     _, tape = tape_of()
     wear = Wear(frozenset({7}), MappingProxyType({20: 250}))
     takes = recorded(tmp_path, tape, wear, on_break)
@@ -141,7 +150,9 @@ def test_only_codecs_that_hold_the_line_are_offered() -> None:
 
 
 def test_the_transport_and_what_it_refuses(tmp_path: Path) -> None:
-    """Asked from any thread, done on the loop's: shuttling, locating, a mark that is on no tape, a disk that is not there."""
+    """Asked from any thread, done on the loop's: shuttling, locating, a mark that is on no tape, a disk that is not
+    there.
+    """
     clip, tape = tape_of()
     run = DeckRun(ClipFeed(clip), tape.format, Wear())
 
@@ -169,7 +180,9 @@ def test_the_transport_and_what_it_refuses(tmp_path: Path) -> None:
 
 
 def test_a_clip_plays_out_as_words(tmp_path: Path) -> None:
-    """Through the template's monitor link into a file that a receiver reads without a fault, sound and timecode with it."""
+    """Through the template's monitor link into a file that a receiver reads without a fault, sound and timecode
+    with it.
+    """
     clip = inspect(CLIPS / "stone ambience.mov")
     fmt = format_from_words("1080i25")
     setup = Setup(
@@ -254,7 +267,10 @@ def writer_codes(writer: ClipWriter, codes: tuple[np.ndarray, ...]) -> list[np.n
 
 
 def test_two_pictures_in_a_frame_are_two_of_the_take_each_with_its_own_sound(tmp_path: Path) -> None:
-    """1080p50 over 3G-B: the count goes on by two, and sound is shared out; what came without a signal is held, and told."""
+    """1080p50 over 3G-B: the count goes on by two, and sound is shared out.
+
+    What came without a signal is held, and told.
+    """
     fmt = format_from_words("1080p50")
     way = transport(fmt, "3G-B")
     writer = LineWriter(fmt, way, LineSignalling())

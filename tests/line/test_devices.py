@@ -110,7 +110,7 @@ def test_a_monitor_shows_bars_as_they_are() -> None:
         ("1080p50", {"door": {"scans": ["interlaced"]}}, True, "black", "it takes interlaced"),
         ("1080i29.97", {}, True, "black", "frames a second"),
     ],
-)  # fmt: skip
+)
 def test_it_locks_or_stays_black_as_its_entry_says(
     words: str, screen: dict[str, Any], payload: bool, state: str, said: str
 ) -> None:

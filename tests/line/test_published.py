@@ -50,12 +50,19 @@ def test_packets_as_st_352_and_st_291_print_them() -> None:
 @pytest.mark.parametrize(
     ("words", "interface", "identifier"),
     [
-        ("1080p59.94", "3G-A", "0x89CA0001"), ("1080i25", "HD", "0x85050001"), ("1080psf25", "HD", "0x85450001"),
-        ("720p50", "HD", "0x84C90001"), ("576i25", "SD", "0x81050001"), ("480i29.97 16:9", "SD", "0x81068001"),
-        ("1080p50", "3G-B", "0x8A490001"), ("2160p50 hlg", "12G", "0xCED92001"), ("2160p25 4:2:2", "6G", "0xC0C50001"),
-        ("1080p25 4:4:4 12bit", "3G-A", "0x89C50102"), ("2048x1080p24", "HD", "0x85C34001"),
+        ("1080p59.94", "3G-A", "0x89CA0001"),
+        ("1080i25", "HD", "0x85050001"),
+        ("1080psf25", "HD", "0x85450001"),
+        ("720p50", "HD", "0x84C90001"),
+        ("576i25", "SD", "0x81050001"),
+        ("480i29.97 16:9", "SD", "0x81068001"),
+        ("1080p50", "3G-B", "0x8A490001"),
+        ("2160p50 hlg", "12G", "0xCED92001"),
+        ("2160p25 4:2:2", "6G", "0xC0C50001"),
+        ("1080p25 4:4:4 12bit", "3G-A", "0x89C50102"),
+        ("2048x1080p24", "HD", "0x85C34001"),
     ],
-)  # fmt: skip
+)
 def test_payload_identifiers(words: str, interface: str, identifier: str) -> None:
     fmt = format_from_words(words)
     data = payload_bytes(fmt, transport(fmt, interface))
@@ -71,10 +78,17 @@ def test_payload_identifiers(words: str, interface: str, identifier: str) -> Non
 
 
 def test_lines_of_pictures() -> None:
-    rows = {name: raster.picture_lines(height) for name, raster, height in (
-        ("625", line_rasters()["625"], 576), ("486", line_rasters()["525"], 486), ("480", line_rasters()["525"], 480),
-        ("i", line_rasters()["1125 interlaced"], 1080), ("p", line_rasters()["1125 progressive"], 1080), ("720", line_rasters()["750"], 720),
-    )}  # fmt: skip
+    rows = {
+        name: raster.picture_lines(height)
+        for name, raster, height in (
+            ("625", line_rasters()["625"], 576),
+            ("486", line_rasters()["525"], 486),
+            ("480", line_rasters()["525"], 480),
+            ("i", line_rasters()["1125 interlaced"], 1080),
+            ("p", line_rasters()["1125 progressive"], 1080),
+            ("720", line_rasters()["750"], 720),
+        )
+    }
     ends = {name: (made[0][0], made[1][0], made[-2][0], made[-1][0]) for name, made in rows.items()}
     assert ends == {
         "625": (23, 336, 310, 623), "486": (283, 21, 525, 263), "480": (285, 23, 524, 262), "i": (21, 584, 560, 1123),

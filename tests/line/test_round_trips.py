@@ -1,4 +1,7 @@
-"""Every format over every interface that carries it: pictures, sound and timecode come back bit for bit; the rest is refused."""
+"""Every format over every interface that carries it: pictures, sound and timecode come back bit for bit.
+
+The rest is refused.
+"""
 
 from __future__ import annotations
 
@@ -24,13 +27,40 @@ from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words
 
-#: Not all of the catalogue's formats need be tried over each: one of each raster, scan, mapping and division, and every rate.
+#: Not all of the catalogue's formats need be tried over each: one of each raster, scan, mapping and division, and every
+#: rate.
 CASES = [
-    "576i25", "576i25 16:9", "480i29.97", "486i29.97", "720p50", "720p59.94", "720p25", "720p50 4:4:4", "1080i25", "1080i29.97",
-    "1080psf25", "1080psf23.976", "1080p24", "1080p30", "1080p50", "1080p59.94", "1080p60", "1080p25 4:2:0", "1080i25 4:2:0", "1080p25 4:4:4",
-    "1080psf24 4:4:4 12bit", "1080p25 12bit", "1080p50 8bit", "2048x1080p24", "2048x1080p48", "2160p25", "2160p50 hlg", "2160p59.94 4:2:0",
-    "4096x2160p24 4:4:4 12bit", "1080p25 full pq bt2020",
-]  # fmt: skip
+    "576i25",
+    "576i25 16:9",
+    "480i29.97",
+    "486i29.97",
+    "720p50",
+    "720p59.94",
+    "720p25",
+    "720p50 4:4:4",
+    "1080i25",
+    "1080i29.97",
+    "1080psf25",
+    "1080psf23.976",
+    "1080p24",
+    "1080p30",
+    "1080p50",
+    "1080p59.94",
+    "1080p60",
+    "1080p25 4:2:0",
+    "1080i25 4:2:0",
+    "1080p25 4:4:4",
+    "1080psf24 4:4:4 12bit",
+    "1080p25 12bit",
+    "1080p50 8bit",
+    "2048x1080p24",
+    "2048x1080p48",
+    "2160p25",
+    "2160p50 hlg",
+    "2160p59.94 4:2:0",
+    "4096x2160p24 4:4:4 12bit",
+    "1080p25 full pq bt2020",
+]
 
 
 GO_ON = [format_from_words(each) for each in ("1080i25", "480i29.97", "1080p59.94", "1080psf23.976")]

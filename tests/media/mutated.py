@@ -1,4 +1,6 @@
-"""Clips of every container, mutated, and a process that looks at them: for a minute in the tests, an hour in benchmarks."""
+"""Clips of every container, mutated, and a process that looks at them: for a minute in the tests, an hour in
+benchmarks.
+"""
 
 from __future__ import annotations
 
@@ -21,11 +23,19 @@ import numpy as np
 
 #: Container, codec, pixel format of the picture, and whether there is sound.
 SEEDS = (
-    ("mov.mov", "prores_ks", "yuv422p10le", True), ("mp4.mp4", "libx264", "yuv420p", True), ("mkv.mkv", "ffv1", "yuv422p10le", True),
-    ("mxf.mxf", "mpeg2video", "yuv422p", False), ("mpg.mpg", "mpeg2video", "yuv420p", True), ("avi.avi", "mjpeg", "yuvj420p", True),
-    ("ts.ts", "mpeg2video", "yuv420p", False), ("png.png", "png", "rgb24", False), ("dpx.dpx", "dpx", "gbrp10le", False),
-    ("tif.tif", "tiff", "rgb24", False), ("exr.exr", "exr", "gbrpf32le", False), ("wav.wav", "", "", True),
-)  # fmt: skip
+    ("mov.mov", "prores_ks", "yuv422p10le", True),
+    ("mp4.mp4", "libx264", "yuv420p", True),
+    ("mkv.mkv", "ffv1", "yuv422p10le", True),
+    ("mxf.mxf", "mpeg2video", "yuv422p", False),
+    ("mpg.mpg", "mpeg2video", "yuv420p", True),
+    ("avi.avi", "mjpeg", "yuvj420p", True),
+    ("ts.ts", "mpeg2video", "yuv420p", False),
+    ("png.png", "png", "rgb24", False),
+    ("dpx.dpx", "dpx", "gbrp10le", False),
+    ("tif.tif", "tiff", "rgb24", False),
+    ("exr.exr", "exr", "gbrpf32le", False),
+    ("wav.wav", "", "", True),
+)
 MOST_SECONDS, MOST_BYTES = 30.0, 1 << 30
 
 
@@ -111,7 +121,9 @@ class Looker:
             command = [sys.executable, "-m", "tests.media.mutated"]
             # wherever this was begun, and as this process finds its modules
             there = {"cwd": Path(__file__).parents[2], "env": {**os.environ, "PYTHONPATH": os.pathsep.join(sys.path)}}
-            self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, **there)  # type: ignore[call-overload]  # fmt: skip
+            self._process = subprocess.Popen(
+                command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, **there
+            )  # type: ignore[call-overload]
         process = self._process
         assert process.stdin is not None and process.stdout is not None
         timer = threading.Timer(MOST_SECONDS, process.kill)

@@ -22,17 +22,104 @@ Make = Callable[..., Path]
 
 _TFF = ("-vf", "setfield=tff")
 WRITTEN: dict[str, tuple[str, str, tuple[str, ...], bool]] = {
-    "hd.mov": ("1920x1080", "25", (*_TFF, "-flags", "+ildct", "-c:v", "prores_ks", "-pix_fmt", "yuv422p10le", "-timecode", "10:00:00:00", "-c:a", "pcm_s24le", "-ac", "2"), True),
-    "drop.mxf": ("1920x1080", "30000/1001", (*_TFF, "-flags", "+ildct+ilme", "-c:v", "mpeg2video", "-b:v", "50M", "-pix_fmt", "yuv422p", "-timecode", "01:00:00;00"), False),
-    "hlg.mp4": ("1280x720", "50", ("-c:v", "libx265", "-pix_fmt", "yuv420p10le", "-color_primaries", "bt2020", "-color_trc", "arib-std-b67", "-colorspace", "bt2020nc", "-color_range", "tv", "-x265-params", "log-level=none"), False),
+    "hd.mov": (
+        "1920x1080",
+        "25",
+        (
+            *_TFF,
+            "-flags",
+            "+ildct",
+            "-c:v",
+            "prores_ks",
+            "-pix_fmt",
+            "yuv422p10le",
+            "-timecode",
+            "10:00:00:00",
+            "-c:a",
+            "pcm_s24le",
+            "-ac",
+            "2",
+        ),
+        True,
+    ),
+    "drop.mxf": (
+        "1920x1080",
+        "30000/1001",
+        (
+            *_TFF,
+            "-flags",
+            "+ildct+ilme",
+            "-c:v",
+            "mpeg2video",
+            "-b:v",
+            "50M",
+            "-pix_fmt",
+            "yuv422p",
+            "-timecode",
+            "01:00:00;00",
+        ),
+        False,
+    ),
+    "hlg.mp4": (
+        "1280x720",
+        "50",
+        (
+            "-c:v",
+            "libx265",
+            "-pix_fmt",
+            "yuv420p10le",
+            "-color_primaries",
+            "bt2020",
+            "-color_trc",
+            "arib-std-b67",
+            "-colorspace",
+            "bt2020nc",
+            "-color_range",
+            "tv",
+            "-x265-params",
+            "log-level=none",
+        ),
+        False,
+    ),
     "film.mkv": ("1920x1080", "24000/1001", ("-c:v", "ffv1", "-pix_fmt", "yuv422p10le"), False),
-    "wide.mpg": ("720x576", "25", (*_TFF, "-flags", "+ildct+ilme", "-aspect", "16:9", "-c:v", "mpeg2video", "-b:v", "8M", "-c:a", "mp2"), True),
+    "wide.mpg": (
+        "720x576",
+        "25",
+        (*_TFF, "-flags", "+ildct+ilme", "-aspect", "16:9", "-c:v", "mpeg2video", "-b:v", "8M", "-c:a", "mp2"),
+        True,
+    ),
     "fast.ts": ("1280x720", "60000/1001", ("-c:v", "libx264", "-pix_fmt", "yuv420p", "-c:a", "aac"), True),
-    "tape.dv": ("720x576", "25", ("-vf", "setfield=bff", "-c:v", "dvvideo", "-pix_fmt", "yuv420p", "-c:a", "pcm_s16le", "-ac", "2"), True),
-    "vc3.mxf": ("1920x1080", "25", (*_TFF, "-flags", "+ildct", "-c:v", "dnxhd", "-b:v", "120M", "-pix_fmt", "yuv422p"), False),
-    "thin.mov": ("1440x1080", "25", ("-vf", "setsar=4/3,setfield=tff", "-flags", "+ildct+ilme", "-c:v", "libx264", "-x264opts", "tff=1", "-pix_fmt", "yuv420p"), False),
+    "tape.dv": (
+        "720x576",
+        "25",
+        ("-vf", "setfield=bff", "-c:v", "dvvideo", "-pix_fmt", "yuv420p", "-c:a", "pcm_s16le", "-ac", "2"),
+        True,
+    ),
+    "vc3.mxf": (
+        "1920x1080",
+        "25",
+        (*_TFF, "-flags", "+ildct", "-c:v", "dnxhd", "-b:v", "120M", "-pix_fmt", "yuv422p"),
+        False,
+    ),
+    "thin.mov": (
+        "1440x1080",
+        "25",
+        (
+            "-vf",
+            "setsar=4/3,setfield=tff",
+            "-flags",
+            "+ildct+ilme",
+            "-c:v",
+            "libx264",
+            "-x264opts",
+            "tff=1",
+            "-pix_fmt",
+            "yuv420p",
+        ),
+        False,
+    ),
     "full.mov": ("640x360", "30", ("-c:v", "libx264", "-pix_fmt", "yuvj420p", "-color_range", "pc"), False),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", WRITTEN)
@@ -136,10 +223,17 @@ def test_the_demo_is_small_and_complete() -> None:
 def test_what_is_no_clip_says_why(tmp_path: Path, ffmpeg: Make) -> None:
     whole = ffmpeg("hd.mov", "1920x1080", "25", *WRITTEN["hd.mov"][2], seconds=0.12, sound=True).read_bytes()
     cases = {
-        "empty.mov": b"", "noise.mov": bytes(range(256)) * 40, "text.mxf": b"hello\n" * 900, "cut.mov": whole[: len(whole) // 3],
-        "head.mov": whole[:40], "page.mp4": b"<!doctype html><html></html>", "zero.dpx": b"SDPX" + bytes(3000), "zero.exr": b"\x76\x2f\x31\x01" + bytes(60),
-        "list.mov": b"ffconcat version 1.0\nfile '/etc/hostname'\n", "play.ts": b"#EXTM3U\n#EXTINF:1,\nfile:///etc/hostname\n",
-    }  # fmt: skip
+        "empty.mov": b"",
+        "noise.mov": bytes(range(256)) * 40,
+        "text.mxf": b"hello\n" * 900,
+        "cut.mov": whole[: len(whole) // 3],
+        "head.mov": whole[:40],
+        "page.mp4": b"<!doctype html><html></html>",
+        "zero.dpx": b"SDPX" + bytes(3000),
+        "zero.exr": b"\x76\x2f\x31\x01" + bytes(60),
+        "list.mov": b"ffconcat version 1.0\nfile '/etc/hostname'\n",
+        "play.ts": b"#EXTM3U\n#EXTINF:1,\nfile:///etc/hostname\n",
+    }
     for name, data in cases.items():
         path = tmp_path / name
         path.write_bytes(data)

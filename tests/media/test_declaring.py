@@ -29,16 +29,21 @@ def written(path: Path, codec: str, words: str, word: str | None, frames: int = 
         deep = 2 ** (writer.format.encoding.bit_depth - 8)
         for _ in range(frames):
             luma = rng.integers(60 * deep, 180 * deep, (height, width)).astype(np.uint16)
-            writer.write((luma, *(np.full((height // down, width // across), 128 * deep, np.uint16) for _ in "uv")),
-                         np.zeros((1920, 2), np.int32))  # fmt: skip
+            writer.write(
+                (luma, *(np.full((height // down, width // across), 128 * deep, np.uint16) for _ in "uv")),
+                np.zeros((1920, 2), np.int32),
+            )
         writer.finish()
     return path
 
 
 def probed(path: Path, *what: str) -> dict[str, Any]:
     done = subprocess.run(
-        ["ffprobe", "-v", "error", "-of", "json", "-select_streams", "v", *what, str(path)], check=True, capture_output=True, text=True
-    )  # fmt: skip
+        ["ffprobe", "-v", "error", "-of", "json", "-select_streams", "v", *what, str(path)],
+        check=True,
+        capture_output=True,
+        text=True,
+    )
     found: dict[str, Any] = json.loads(done.stdout)
     return found
 
@@ -46,10 +51,12 @@ def probed(path: Path, *what: str) -> dict[str, Any]:
 @pytest.mark.parametrize(
     ("name", "codec", "words"),
     [
-        ("a.mxf", "d10-50", "576i25 16:9 8 bit"), ("b.mxf", "mpeg2-422-50", "1080i25 8 bit"), ("c.mp4", "avc-light", "640x360p25 8 bit 4:2:0"),
+        ("a.mxf", "d10-50", "576i25 16:9 8 bit"),
+        ("b.mxf", "mpeg2-422-50", "1080i25 8 bit"),
+        ("c.mp4", "avc-light", "640x360p25 8 bit 4:2:0"),
         ("d.mp4", "hevc-10", "640x360p25 10 bit 4:2:0"),
     ],
-)  # fmt: skip
+)
 def test_active_formats_are_said_in_every_picture(tmp_path: Path, name: str, codec: str, words: str) -> None:
     path = written(tmp_path / name, codec, words, "protect 14:9")
     if codec != "hevc-10":  # Debian's FFmpeg does not look for it there

@@ -66,21 +66,29 @@ def test_flags_and_timecode_survive(codec: object, tmp_path: Path) -> None:
 #: Codes of 10 bits (Y, C′B, C′R or R′, G′, B′) as the standards print them, at samples and lines of 1920 × 1080.
 _PRINTED = {
     "1080p59.94": [  # SMPTE RP 219-1, table of 10-bit values
-        (100, 300, (414, 512, 512)), (300, 300, (721, 512, 512)), (500, 300, (674, 176, 543)), (1600, 300, (111, 848, 481)),
-        (100, 660, (754, 615, 64)), (300, 660, (244, 612, 395)), (900, 660, (721, 512, 512)), (1800, 660, (127, 960, 471)),
-        (100, 760, (877, 64, 553)), (300, 760, (141, 697, 606)), (1600, 760, (940, 512, 512)), (1800, 760, (250, 409, 960)),
-        (100, 1000, (195, 512, 512)), (700, 1000, (940, 512, 512)), (1160, 1000, (46, 512, 512)), (1295, 1000, (82, 512, 512)), (1435, 1000, (99, 512, 512)),
+        (100, 300, (414, 512, 512)), (300, 300, (721, 512, 512)), (500, 300, (674, 176, 543)), (1600, 300, (111, 848,
+        481)),
+        (100, 660, (754, 615, 64)), (300, 660, (244, 612, 395)), (900, 660, (721, 512, 512)), (1800, 660, (127, 960,
+        471)),
+        (100, 760, (877, 64, 553)), (300, 760, (141, 697, 606)), (1600, 760, (940, 512, 512)), (1800, 760, (250, 409,
+        960)),
+        (100, 1000, (195, 512, 512)), (700, 1000, (940, 512, 512)), (1160, 1000, (46, 512, 512)), (1295, 1000, (82,
+        512, 512)), (1435, 1000, (99, 512, 512)),
     ],
     "486i29.97 8bit": [(32, 210, (16, 158, 95)), (160, 210, (16, 174, 149))],  # EG 1: subcarrier on black
     "1080i25": [(100, 300, (940, 512, 512)), (300, 300, (674, 176, 543)), (1900, 300, (64, 512, 512))],
     "2160p50 hlg 4:4:4 matrix=rgb": [  # ITU-R BT.2111, table of HLG values
-        (100, 45, (414, 414, 414)), (300, 45, (940, 940, 940)), (500, 300, (721, 721, 64)), (300, 670, (4, 4, 4)), (500, 670, (64, 64, 64)),
-        (600, 670, (152, 152, 152)), (1640, 670, (1019, 1019, 1019)), (700, 760, (4, 4, 4)), (1900, 760, (1019, 1019, 1019)),
+        (100, 45, (414, 414, 414)), (300, 45, (940, 940, 940)), (500, 300, (721, 721, 64)), (300, 670, (4, 4, 4)),
+        (500, 670, (64, 64, 64)),
+        (600, 670, (152, 152, 152)), (1640, 670, (1019, 1019, 1019)), (700, 760, (4, 4, 4)), (1900, 760, (1019, 1019,
+        1019)),
         (40, 1000, (713, 719, 316)), (120, 1000, (538, 709, 718)), (200, 1000, (512, 706, 296)),
-        (1720, 1000, (651, 286, 705)), (1800, 1000, (639, 269, 164)), (1880, 1000, (227, 147, 702)), (400, 1000, (46, 46, 46)),
+        (1720, 1000, (651, 286, 705)), (1800, 1000, (639, 269, 164)), (1880, 1000, (227, 147, 702)), (400, 1000, (46,
+        46, 46)),
     ],
     "2160p23.976 pq 4:4:4 matrix=rgb": [  # and of PQ
-        (300, 300, (572, 572, 572)), (40, 1000, (568, 571, 381)), (120, 1000, (484, 566, 571)), (200, 1000, (474, 564, 368)),
+        (300, 300, (572, 572, 572)), (40, 1000, (568, 571, 381)), (120, 1000, (484, 566, 571)), (200, 1000, (474, 564,
+        368)),
         (1720, 1000, (536, 361, 564)), (1800, 1000, (530, 350, 256)), (1880, 1000, (317, 236, 562)),
     ],
 }  # fmt: skip
@@ -134,18 +142,52 @@ def test_bars_have_the_codes_their_standard_prints(text: str) -> None:
 @pytest.mark.parametrize(
     ("source", "text", "places"),
     [
-        ("smptehdbars", "1080p59.94 8bit", [(100, 300), (300, 300), (500, 300), (1600, 300), (1800, 660), (100, 760), (1800, 760), (100, 1000), (700, 1000)]),
-        ("smptebars", "486i29.97 8bit", [(60, 100), (160, 100), (660, 100), (60, 350), (260, 350), (460, 350), (190, 450), (525, 450), (592, 450)]),
+        (
+            "smptehdbars",
+            "1080p59.94 8bit",
+            [
+                (100, 300),
+                (300, 300),
+                (500, 300),
+                (1600, 300),
+                (1800, 660),
+                (100, 760),
+                (1800, 760),
+                (100, 1000),
+                (700, 1000),
+            ],
+        ),
+        (
+            "smptebars",
+            "486i29.97 8bit",
+            [(60, 100), (160, 100), (660, 100), (60, 350), (260, 350), (460, 350), (190, 450), (525, 450), (592, 450)],
+        ),
         ("pal75bars", "576i25 8bit", [(50, 100), (150, 100), (600, 100), (680, 100)]),
     ],
-)  # fmt: skip
+)
 def test_bars_are_those_of_ffmpegs_own_sources(source: str, text: str, places: list[tuple[int, int]]) -> None:
     fmt = words(text)
     w, h = fmt.raster.width, fmt.raster.height
     raw = subprocess.run(
-        ["ffmpeg", "-v", "error", "-f", "lavfi", "-i", f"{source}=s={w}x{h}", "-frames:v", "1", "-pix_fmt", "yuv444p", "-f", "rawvideo", "-"],
-        capture_output=True, check=True,
-    ).stdout  # fmt: skip
+        [
+            "ffmpeg",
+            "-v",
+            "error",
+            "-f",
+            "lavfi",
+            "-i",
+            f"{source}=s={w}x{h}",
+            "-frames:v",
+            "1",
+            "-pix_fmt",
+            "yuv444p",
+            "-f",
+            "rawvideo",
+            "-",
+        ],
+        capture_output=True,
+        check=True,
+    ).stdout
     theirs = np.frombuffer(raw, np.uint8).reshape(3, h, w).astype(int)
     ours = ycbcr_codes(rgb_picture(fmt), replace(fmt.encoding, sampling="4:4:4"))
     for x, y in places:
@@ -156,11 +198,23 @@ def test_bars_are_those_of_ffmpegs_own_sources(source: str, text: str, places: l
 @pytest.mark.parametrize(
     ("text", "name"),
     [
-        ("1080i25", "EBU"), ("576i25", "EBU"), ("1080p24", "EBU"), ("2160p50", "EBU"), ("480i29.97", "EG 1"), ("486i29.97", "EG 1"),
-        ("1080i29.97", "RP 219-1"), ("1080p30", "RP 219-1"), ("1080p60", "RP 219-1"), ("1080p23.976", "RP 219-1"), ("2160p59.94", "RP 219-2"),
-        ("2160p50 hlg", "BT.2111 HLG"), ("1080p25 pq", "BT.2111 PQ"), ("1080p25 pq full", "full range"), ("2048x1080p23.976", "after SMPTE RP 219-1"),
+        ("1080i25", "EBU"),
+        ("576i25", "EBU"),
+        ("1080p24", "EBU"),
+        ("2160p50", "EBU"),
+        ("480i29.97", "EG 1"),
+        ("486i29.97", "EG 1"),
+        ("1080i29.97", "RP 219-1"),
+        ("1080p30", "RP 219-1"),
+        ("1080p60", "RP 219-1"),
+        ("1080p23.976", "RP 219-1"),
+        ("2160p59.94", "RP 219-2"),
+        ("2160p50 hlg", "BT.2111 HLG"),
+        ("1080p25 pq", "BT.2111 PQ"),
+        ("1080p25 pq full", "full range"),
+        ("2048x1080p23.976", "after SMPTE RP 219-1"),
     ],
-)  # fmt: skip
+)
 def test_bars_are_chosen_by_format(text: str, name: str) -> None:
     fmt = words(text)
     made = pattern(fmt)
@@ -224,13 +278,18 @@ def test_the_ident_is_made_to_fit() -> None:
 def test_d10_codes_its_lines_of_blanking_and_they_are_left_off_when_read(
     text: str, coded: tuple[int, int], tmp_path: Path
 ) -> None:
-    """SMPTE ST 356: what another program sees is 608 or 512 lines; what is read here is the picture, bars from its top."""
+    """SMPTE ST 356: what another program sees is 608 or 512 lines.
+
+    What is read here is the picture, bars from its top.
+    """
     fmt, path = words(text), tmp_path / "tape.mxf"
     encode_still(path, codecs()["d10-50"], fmt, rgb_picture(fmt), 2)
     seen = subprocess.run(
         ["ffprobe", "-v", "error", "-show_entries", "stream=width,height", "-of", "csv=p=0", str(path)],
-        capture_output=True, text=True, check=True,
-    ).stdout  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stdout
     assert seen.strip().strip(",") == "{},{}".format(*coded)
     clip = inspect(path)
     assert clip.format == replace(fmt, encoding=clip.format.encoding) if clip.format else False
@@ -251,8 +310,9 @@ def test_openexr_holds_linear_light(tmp_path: Path) -> None:
     assert carried.encoding.transfer == "linear"
     raw = subprocess.run(
         ["ffmpeg", "-v", "error", "-i", str(tmp_path / "a.000001.exr"), "-f", "rawvideo", "-pix_fmt", "gbrpf32le", "-"],
-        capture_output=True, check=True,
-    ).stdout  # fmt: skip
+        capture_output=True,
+        check=True,
+    ).stdout
     assert np.frombuffer(raw, "<f4").mean() == pytest.approx(0.75**2.4, rel=2e-3)
 
 

@@ -66,12 +66,31 @@ def test_a_recut_pulldown_says_where_its_cadence_breaks() -> None:
 
 @pytest.mark.parametrize("at", [21, 22])
 def test_a_cut_is_no_break_where_the_cadence_goes_on(at: int, ffmpeg: FFmpeg) -> None:
-    """Two films spliced before pulldown: inside its cycle of four, before and after a repeat, the repeats go on unbroken."""
-    graph = f"[1]setsar=1,format=yuv420p[b];[0]trim=end_frame={at},setpts=PTS-STARTPTS,setsar=1,format=yuv420p[a];[a][b]concat=n=2,telecine=first_field=bottom:pattern=23"
+    """Two films spliced before pulldown: inside its cycle of four, before and after a repeat, the repeats go on
+    unbroken.
+    """
+    graph = (
+        f"[1]setsar=1,format=yuv420p[b];[0]trim=end_frame={at},setpts=PTS-STARTPTS,setsar=1,format=yuv420p[a];"
+        "[a][b]concat=n=2,telecine=first_field=bottom:pattern=23"
+    )
     path = ffmpeg(
-        f"cut-{at}.mov", "240x160", "24000/1001", "-f", "lavfi", "-i", "mandelbrot=s=240x160:r=24000/1001:maxiter=200", "-filter_complex", graph,
-        "-c:v", "prores_ks", "-flags", "+ildct", "-field_order", "bb", seconds=2.0,
-    )  # fmt: skip
+        f"cut-{at}.mov",
+        "240x160",
+        "24000/1001",
+        "-f",
+        "lavfi",
+        "-i",
+        "mandelbrot=s=240x160:r=24000/1001:maxiter=200",
+        "-filter_complex",
+        graph,
+        "-c:v",
+        "prores_ks",
+        "-flags",
+        "+ildct",
+        "-field_order",
+        "bb",
+        seconds=2.0,
+    )
     found = look(path).measured
     assert found is not None and found.fields is not None
     assert (found.fields.scan, found.fields.cadence, found.fields.breaks) == ("pulldown", "2:3", ())
@@ -106,7 +125,10 @@ def test_confidence_is_honest(material: str) -> None:
     ("kind", "codec", "quality"), [("repeats 3:2", "libx264", 23), ("repeats 2:2", "mpeg2video", 5)]
 )
 def test_repeats_are_told_from_the_noise_of_their_coding(kind: str, codec: str, quality: int) -> None:
-    """Coded between pictures, hardly two repeats are equal; and where the same footage moves in each, none are found."""
+    """Coded between pictures, hardly two repeats are equal.
+
+    And where the same footage moves in each, none are found.
+    """
     for seed in range(6):
         run, truth = woven(kind, np.random.default_rng(seed), 30)
         repeated = coded(run, quality, interlaced=False, codec=codec)
@@ -132,25 +154,95 @@ _MPEG2 = ["-c:v", "mpeg2video", "-b:v", "12M", "-pix_fmt", "yuv422p"]
 @pytest.mark.parametrize(
     ("name", "rate", "filters", "options", "scan", "order", "cadence", "moments"),
     [
-        ("top.mxf", "50", "tinterlace=interleave_top,setfield=tff", [*_MPEG2, *_WOVEN, "-top", "1"], "interlaced", "top", None, "50/1"),
-        ("wrong.mxf", "50", "tinterlace=interleave_bottom,setfield=tff", [*_MPEG2, *_WOVEN, "-top", "1"], "interlaced", "bottom", None, "50/1"),
-        ("lowpassed.mov", "50", "tinterlace=interleave_top:flags=vlpf,setfield=tff", [*_X264, *_WOVEN, "-x264-params", "tff=1"], "interlaced", "top", None, "50/1"),
+        (
+            "top.mxf",
+            "50",
+            "tinterlace=interleave_top,setfield=tff",
+            [*_MPEG2, *_WOVEN, "-top", "1"],
+            "interlaced",
+            "top",
+            None,
+            "50/1",
+        ),
+        (
+            "wrong.mxf",
+            "50",
+            "tinterlace=interleave_bottom,setfield=tff",
+            [*_MPEG2, *_WOVEN, "-top", "1"],
+            "interlaced",
+            "bottom",
+            None,
+            "50/1",
+        ),
+        (
+            "lowpassed.mov",
+            "50",
+            "tinterlace=interleave_top:flags=vlpf,setfield=tff",
+            [*_X264, *_WOVEN, "-x264-params", "tff=1"],
+            "interlaced",
+            "top",
+            None,
+            "50/1",
+        ),
         ("psf.mov", "25", "setfield=tff", [*_X264, *_WOVEN, "-x264-params", "tff=1"], "psf", None, None, "25/1"),
         ("combed.mp4", "50", "tinterlace=interleave_top", _X264, "interlaced", "top", None, "50/1"),
-        ("pulldown.mov", "24000/1001", "telecine=pattern=23,setfield=tff", [*_X264, *_WOVEN, "-x264-params", "tff=1"], "pulldown", "top", "2:3", "24000/1001"),
-        ("lower.mov", "24000/1001", "telecine=first_field=bottom:pattern=23,setfield=bff", ["-c:v", "prores_ks", *_WOVEN], "pulldown", "bottom", "2:3", "24000/1001"),
-        ("advanced.mov", "24000/1001", "telecine=pattern=2332,setfield=tff", ["-c:v", "prores_ks", *_WOVEN], "pulldown", "top", "2:3:3:2", "24000/1001"),
+        (
+            "pulldown.mov",
+            "24000/1001",
+            "telecine=pattern=23,setfield=tff",
+            [*_X264, *_WOVEN, "-x264-params", "tff=1"],
+            "pulldown",
+            "top",
+            "2:3",
+            "24000/1001",
+        ),
+        (
+            "lower.mov",
+            "24000/1001",
+            "telecine=first_field=bottom:pattern=23,setfield=bff",
+            ["-c:v", "prores_ks", *_WOVEN],
+            "pulldown",
+            "bottom",
+            "2:3",
+            "24000/1001",
+        ),
+        (
+            "advanced.mov",
+            "24000/1001",
+            "telecine=pattern=2332,setfield=tff",
+            ["-c:v", "prores_ks", *_WOVEN],
+            "pulldown",
+            "top",
+            "2:3:3:2",
+            "24000/1001",
+        ),
         ("held.mp4", "24000/1001", "fps=60000/1001", _X264, "progressive", None, "3:2", "24000/1001"),
         ("doubled.mp4", "25", "fps=50", _X264, "progressive", None, "2:2", "25/1"),
         ("hitch.mp4", "24", "fps=25", _X264, "progressive", None, None, "24/1"),
         ("still.mp4", "25", "trim=end_frame=1,loop=60:1,fps=25", _X264, "undetermined", None, None, None),
-        ("noise.mp4", "25", "trim=end_frame=1,loop=60:1,fps=25,noise=alls=12:allf=t", _X264, "undetermined", None, None, None),
+        (
+            "noise.mp4",
+            "25",
+            "trim=end_frame=1,loop=60:1,fps=25,noise=alls=12:allf=t",
+            _X264,
+            "undetermined",
+            None,
+            None,
+            None,
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_ffmpeg_wove(
-    ffmpeg: FFmpeg, name: str, rate: str, filters: str, options: list[str], scan: str, order: str | None,
-    cadence: str | None, moments: str | None,
-) -> None:  # fmt: skip
+    ffmpeg: FFmpeg,
+    name: str,
+    rate: str,
+    filters: str,
+    options: list[str],
+    scan: str,
+    order: str | None,
+    cadence: str | None,
+    moments: str | None,
+) -> None:
     clip = inspect(
         ffmpeg(f"woven-{name}", "320x576", rate, "-vf", filters, *options, seconds=2.6 if name == "hitch.mp4" else 1.6)
     )

@@ -43,9 +43,14 @@ def test_the_demo_clips_are_measured_as_they_were_made(made: make_clips.DemoClip
     found = clip.measured.to_json() if clip.measured else None
     assert found is not None and not clip.trouble
     scan = {
-        "frames": "progressive", "fields": "interlaced", "psf": "psf", "still": "undetermined", "mixed": "mixed",
-        "2:2": "progressive", "3:2": "progressive",
-    }.get(made.motion, "pulldown")  # fmt: skip
+        "frames": "progressive",
+        "fields": "interlaced",
+        "psf": "psf",
+        "still": "undetermined",
+        "mixed": "mixed",
+        "2:2": "progressive",
+        "3:2": "progressive",
+    }.get(made.motion, "pulldown")
     assert found["scan"] == scan
     assert found["field_order"] == (truth.field_order if scan in ("interlaced", "pulldown") else None)
     cadence = made.motion.split()[0] if ":" in made.motion else None
@@ -86,9 +91,13 @@ def test_levels_are_counted_and_the_gamut_is_that_of_another_library() -> None:
     assert found.luma.above_white == pytest.approx((planes[0] > 235).mean(), abs=1e-12)
     assert found.range == "full"
     theirs = colour.YCbCr_to_RGB(
-        np.stack(planes, axis=-1), K=colour.WEIGHTS_YCBCR["ITU-R BT.709"], in_bits=8, in_legal=True, in_int=True,
+        np.stack(planes, axis=-1),
+        K=colour.WEIGHTS_YCBCR["ITU-R BT.709"],
+        in_bits=8,
+        in_legal=True,
+        in_int=True,
         out_legal=False,
-    )  # fmt: skip
+    )
     outside = ((theirs < -0.05) | (theirs > 1.05)).any(axis=-1).mean()
     assert found.outside_gamut == pytest.approx(outside, abs=1e-3)
 
@@ -110,7 +119,15 @@ def test_bars_tell_their_matrix(matrix: str) -> None:
 
 def test_eight_bits_in_a_ten_bit_file_are_told(ffmpeg: FFmpeg) -> None:
     shallow = ffmpeg("shallow.mkv", "320x240", "25", "-vf", "format=yuv420p,format=yuv420p10le", "-c:v", "ffv1")
-    deep = ffmpeg("deep.mkv", "320x240", "25", "-vf", "scale=in_color_matrix=bt601,format=yuv420p10le,noise=alls=3", "-c:v", "ffv1")  # fmt: skip
+    deep = ffmpeg(
+        "deep.mkv",
+        "320x240",
+        "25",
+        "-vf",
+        "scale=in_color_matrix=bt601,format=yuv420p10le,noise=alls=3",
+        "-c:v",
+        "ffv1",
+    )
     assert [disagreement.field for disagreement in look(shallow).disagreements if disagreement.field == "bit_depth"]
     assert not [each.field for each in look(deep).disagreements if each.field == "bit_depth"]
 
@@ -118,12 +135,28 @@ def test_eight_bits_in_a_ten_bit_file_are_told(ffmpeg: FFmpeg) -> None:
 @pytest.mark.parametrize(
     ("filters", "box"),
     [
-        ("scale=320:240", (0, 0, 320, 240)), ("scale=320:180,pad=320:240:0:30", (0, 30, 320, 180)),
-        ("scale=240:240,pad=320:240:40:0", (40, 0, 240, 240)), ("scale=200:160,pad=320:240:60:40", (60, 40, 200, 160)),
+        ("scale=320:240", (0, 0, 320, 240)),
+        ("scale=320:180,pad=320:240:0:30", (0, 30, 320, 180)),
+        ("scale=240:240,pad=320:240:40:0", (40, 0, 240, 240)),
+        ("scale=200:160,pad=320:240:60:40", (60, 40, 200, 160)),
     ],
-)  # fmt: skip
+)
 def test_bars_around_the_picture(ffmpeg: FFmpeg, filters: str, box: tuple[int, int, int, int]) -> None:
-    clip = look(ffmpeg(f"bars-{box[0]}-{box[1]}.mp4", "320x240", "25", "-vf", filters, "-c:v", "libx264", "-crf", "26", "-pix_fmt", "yuv420p"))  # fmt: skip
+    clip = look(
+        ffmpeg(
+            f"bars-{box[0]}-{box[1]}.mp4",
+            "320x240",
+            "25",
+            "-vf",
+            filters,
+            "-c:v",
+            "libx264",
+            "-crf",
+            "26",
+            "-pix_fmt",
+            "yuv420p",
+        )
+    )
     assert clip.measured is not None and clip.measured.active is not None
     active = clip.measured.active
     assert (active.x, active.y, active.width, active.height) == box
@@ -136,8 +169,10 @@ def test_loudness_and_peaks_are_those_of_ffmpegs_own_program(ffmpeg: FFmpeg) -> 
     ours = clip.measured.sound[0]
     said = subprocess.run(
         ["ffmpeg", "-hide_banner", "-nostats", "-i", str(path), "-af", "ebur128=peak=true", "-f", "null", "-"],
-        capture_output=True, text=True, check=True,
-    ).stderr  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stderr
     theirs = [float(x) for x in re.findall(r"(?:I:|Peak:)\s+(-?[\d.]+)", said[said.index("Summary") :])]
     assert ours.loudness_lufs == pytest.approx(theirs[0], abs=0.11)
     assert ours.true_peak_dbtp == pytest.approx(theirs[1], abs=0.11)

@@ -52,12 +52,17 @@ def test_odd_clips_are_rows_and_the_others_go_on(tmp_path: Path) -> None:
     run, _ = frames("bottom", Chance(np.random.default_rng(3), 96, 128, 20))
     good = written(tmp_path / "good.mkv", run, interlaced=True)
     odd: dict[str, Callable[[Path], object]] = {
-        "rasters.mpg": two_rasters, "jumps.mkv": jumping,
-        "thin.png": lambda path: Image.new("RGB", (1, 400)).save(path), "low.png": lambda path: Image.new("L", (400, 1)).save(path),
-        "point.png": lambda path: Image.new("L", (1, 1)).save(path), "drawing.png": lambda path: path.write_bytes(SVG),
-        "empty.mov": lambda path: path.write_bytes(b""), "words.mov": lambda path: path.write_bytes(b"no film\n" * 400),
-        "half.mkv": lambda path: path.write_bytes(good.read_bytes()[: good.stat().st_size // 2]), "folder.mov": lambda path: path.mkdir(),
-    }  # fmt: skip
+        "rasters.mpg": two_rasters,
+        "jumps.mkv": jumping,
+        "thin.png": lambda path: Image.new("RGB", (1, 400)).save(path),
+        "low.png": lambda path: Image.new("L", (400, 1)).save(path),
+        "point.png": lambda path: Image.new("L", (1, 1)).save(path),
+        "drawing.png": lambda path: path.write_bytes(SVG),
+        "empty.mov": lambda path: path.write_bytes(b""),
+        "words.mov": lambda path: path.write_bytes(b"no film\n" * 400),
+        "half.mkv": lambda path: path.write_bytes(good.read_bytes()[: good.stat().st_size // 2]),
+        "folder.mov": lambda path: path.mkdir(),
+    }
     for name, make in odd.items():
         make(tmp_path / name)
     strange = tmp_path / os.fsdecode(b"caf\xe9 \xff.mkv")  # no UTF-8
@@ -123,7 +128,14 @@ def test_a_folder_of_stills_is_read_once(tmp_path: Path, monkeypatch: pytest.Mon
     found = grouped(sorted(tmp_path.iterdir()))
     assert len(reads) == 1
     # digits of another script are letters of a name here
-    assert [path.name for path in found] == ["other 7.dpx", "plain.dpx", "scan_0001.dpx", "scan_0001.png", "shot_٠١.png", "shot_٠٢.png"]  # fmt: skip
+    assert [path.name for path in found] == [
+        "other 7.dpx",
+        "plain.dpx",
+        "scan_0001.dpx",
+        "scan_0001.png",
+        "shot_٠١.png",
+        "shot_٠٢.png",
+    ]
     assert run_of(tmp_path / "shot_٠١.png") is None
     run = run_of(tmp_path / "scan_0700.dpx")
     assert run is not None and run.numbers == tuple(range(1, 1501)) and not run.gaps

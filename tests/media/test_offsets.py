@@ -1,4 +1,6 @@
-"""Clips whose sound begins earlier or later than their pictures, or of which a container hides a beginning: what is seen is heard then."""
+"""Clips whose sound begins earlier or later than their pictures, or of which a container hides a beginning: what is
+seen is heard then.
+"""
 
 from __future__ import annotations
 
@@ -56,9 +58,22 @@ def test_sound_keeps_its_distance_from_the_pictures(
     suffix: str, codec: str, offset: float, base: Path, tmp_path: Path
 ) -> None:
     path = made(
-        tmp_path / f"offset.{suffix}", "-i", str(base), "-itsoffset", str(offset), "-i", str(base), "-map", "0:v", "-map", "1:a",
-        "-c:v", "copy", "-c:a", codec,
-    )  # fmt: skip
+        tmp_path / f"offset.{suffix}",
+        "-i",
+        str(base),
+        "-itsoffset",
+        str(offset),
+        "-i",
+        str(base),
+        "-map",
+        "0:v",
+        "-map",
+        "1:a",
+        "-c:v",
+        "copy",
+        "-c:a",
+        codec,
+    )
     assert flash(path) == 1.0 and inspect(path).declared.frames == 75
     assert tone(path) == pytest.approx(1 + offset, abs=0.012), "from its beginning"
     assert tone(path, 0.5) == pytest.approx(1 + offset, abs=0.012), "after a jump"

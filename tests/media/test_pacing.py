@@ -1,4 +1,6 @@
-"""Pictures at no even pace, of a clip that shows its own clock: each frame is the picture that is on show then, and sound stays in step."""
+"""Pictures at no even pace, of a clip that shows its own clock: each frame is the picture that is on show then, and
+sound stays in step.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ _BASE = 90_000
 
 
 def phone(path: Path, count: int, seconds: float) -> list[float]:
-    """Write a clip of a telephone: pictures stay for two to six hundredths, and their grey says when they are shown, in steps of 1/30 s."""
+    """Write a clip of a telephone: pictures stay for two to six hundredths, and their grey says when they are
+    shown, in steps of 1/30 s.
+    """
     chance, at, times = random.Random(3), 0.0, list[float]()
     while len(times) < count:
         times.append(at)

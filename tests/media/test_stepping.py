@@ -1,4 +1,6 @@
-"""Any frame of a clip, whatever its groups of pictures are: always the right one, told by the number that each picture carries."""
+"""Any frame of a clip, whatever its groups of pictures are: always the right one, told by the number that each
+picture carries.
+"""
 
 from __future__ import annotations
 

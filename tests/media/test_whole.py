@@ -1,4 +1,6 @@
-"""Whole files: flashes at, below and above every limit, patterns, levels of known share, what lies in a file, EBU's own loudness cases."""
+"""Whole files: flashes at, below and above every limit, patterns, levels of known share, what lies in a file, EBU's
+own loudness cases.
+"""
 
 from __future__ import annotations
 
@@ -97,9 +99,27 @@ def test_patterns_are_stripes_in_any_direction() -> None:
 
 def clip_of(fmt: SignalFormat) -> Clip:
     declared = DeclaredProperties(
-        fmt.raster.width, fmt.raster.height, Fraction(1), fmt.rate, fmt.scan, fmt.field_order, "yuv422p10le", 10, "4:2:2", None, None, None,
-        "narrow", "v210", None, "mov", None, None, None, None,
-    )  # fmt: skip
+        fmt.raster.width,
+        fmt.raster.height,
+        Fraction(1),
+        fmt.rate,
+        fmt.scan,
+        fmt.field_order,
+        "yuv422p10le",
+        10,
+        "4:2:2",
+        None,
+        None,
+        None,
+        "narrow",
+        "v210",
+        None,
+        "mov",
+        None,
+        None,
+        None,
+        None,
+    )
     return Clip(Path("x.mov"), "x", declared, fmt)
 
 
@@ -125,7 +145,9 @@ def picture(
 
 
 def test_what_lies_outside_at_both_ends_is_counted_once() -> None:
-    """Luma × 1.15 with chroma × 1.3 of a saturated picture: red above 105 % where blue is below −5 % is one place of the picture."""
+    """Luma × 1.15 with chroma × 1.3 of a saturated picture: red above 105 % where blue is below −5 % is one place
+    of the picture.
+    """
     fmt = replace(format_from_words("1080p25"), raster=format_from_words("576p25").raster)
     meter = PicturesMeter(clip_of(fmt))
     luma, cb, cr = np.full((576, 720), 64), np.full((576, 360), 512), np.full((576, 360), 512)
@@ -184,8 +206,11 @@ def test_levels_gamut_and_what_stands_still_are_those_that_were_drawn() -> None:
     assert [text for _, text in found.timecodes] == ["10:00:00:00", "10:00:00:11"], "one is left out"
     items = items_of(found.parts, 25.0, breaks=False)
     assert [(item.what, item.first, item.last) for item in items] == [
-        ("bars", 0, 30), ("black", 30, 55), ("programme", 55, 136), ("end black", 136, 151),
-    ]  # fmt: skip
+        ("bars", 0, 30),
+        ("black", 30, 55),
+        ("programme", 55, 136),
+        ("end black", 136, 151),
+    ]
 
 
 def test_what_lies_in_a_file_is_told_by_what_it_shows() -> None:
@@ -212,8 +237,15 @@ def test_what_lies_in_a_file_is_told_by_what_it_shows() -> None:
         PicturePart(BLACK, 9000, 9250),
     ]
     assert [(item.what, item.first) for item in items_of(parts, 25.0, breaks=True)] == [
-        ("bars", 0), ("black", 1500), ("clock", 1600), ("black", 2350), ("programme", 2425), ("break", 5000), ("programme", 5125), ("end black", 9000),
-    ]  # fmt: skip
+        ("bars", 0),
+        ("black", 1500),
+        ("clock", 1600),
+        ("black", 2350),
+        ("programme", 2425),
+        ("break", 5000),
+        ("programme", 5125),
+        ("end black", 9000),
+    ]
     assert [item.what for item in items_of(parts, 25.0, breaks=False)][4:] == ["programme", "end black"]
     slate = [
         PicturePart(BARS, 0, 100),
@@ -223,9 +255,11 @@ def test_what_lies_in_a_file_is_told_by_what_it_shows() -> None:
     ]
     assert [item.what for item in items_of(slate, 25.0, breaks=False)] == ["bars", "slate", "black", "programme"]
     short = [PicturePart(BLACK, 0, 50), PicturePart(MOVING, 50, 300, 0.05), PicturePart(BLACK, 300, 350)]
-    assert [item.what for item in items_of(short, 25.0, breaks=False)] == ["black", "programme", "end black"], (
-        "no clock"
-    )
+    assert [item.what for item in items_of(short, 25.0, breaks=False)] == [
+        "black",
+        "programme",
+        "end black",
+    ], "no clock"
     assert [item.what for item in items_of([PicturePart(MOVING, 0, 50, 0.5)], 25.0, breaks=False)] == ["programme"]
     stills = [PicturePart(BARS, 0, 100), *(PicturePart(STILL, n, n + 25, 0.0) for n in range(100, 350, 25)), *slate[2:]]
     assert items_of(stills, 25.0, breaks=False)[1].what == "clock", "what stands still and is another each second"
@@ -237,8 +271,10 @@ def test_what_lies_in_a_file_is_told_by_what_it_shows() -> None:
         PicturePart(MOVING, 960, 999, 0.5),
     ]
     assert [(item.what, item.first, item.last) for item in items_of(paused, 25.0, breaks=True)] == [
-        ("programme", 0, 900), ("break", 900, 960), ("programme", 960, 999),
-    ]  # fmt: skip
+        ("programme", 0, 900),
+        ("break", 900, 960),
+        ("programme", 960, 999),
+    ]
 
 
 def sound_file(path: Path, samples: np.ndarray) -> Path:
@@ -260,7 +296,8 @@ def sine(*steps: tuple[float, float], channels: int = 2, hz: float = 1000.0) -> 
     return np.repeat(np.concatenate(made)[:, None], channels, axis=1)
 
 
-#: EBU Tech 3341, table 1: what a meter is to read of signals 1, 2, 4 and 5, LUFS ± 0.1 (4 holds 3); Tech 3342's signals 1, 3 and 4, LU ± 1.
+#: EBU Tech 3341, table 1: what a meter is to read of signals 1, 2, 4 and 5, LUFS ± 0.1 (4 holds 3); Tech 3342's signals
+#: 1, 3 and 4, LU ± 1.
 EBU_3341 = (
     (((-23, 20),), -23.0), (((-33, 20),), -33.0),
     (((-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)), -23.0), (((-26, 20), (-20, 20.1), (-26, 20)), -23.0),
@@ -285,7 +322,8 @@ def test_loudness_is_what_the_ebus_cases_say(tmp_path: Path) -> None:
         path = sound_file(tmp_path / f"r{number}.wav", sine(*steps))
         found = sound_of(path, (0, 1), (0.0, sum(s for _, s in steps)))
         assert found is not None and found.range == pytest.approx(wanted, abs=1.0), number
-    # true peak: a sine at a quarter of the sampling rate, 45° on, has peaks 3 dB over its samples (Tech 3341, signal 15 and on)
+    # true peak: a sine at a quarter of the sampling rate, 45° on, has peaks 3 dB over its samples (Tech 3341, signal 15
+    # and on)
     time = np.arange(48000 * 4)
     between = 0.5 * np.sin(2 * np.pi * time / 4 + np.pi / 4) * np.minimum(1, np.minimum(time, time[::-1]) / 24000)
     found = sound_of(sound_file(tmp_path / "tp.wav", np.repeat(between[:, None], 2, axis=1)), (0, 1), (0.0, 4.0))

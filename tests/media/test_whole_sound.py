@@ -83,7 +83,9 @@ def test_intake_offers_it_where_it_is_of_windows(desk: Desk, long_sound: Path, q
 
 
 def test_sixteen_channels_are_heard(tmp_path: Path) -> None:
-    """As a broadcast recording has them: a stereo tone at −23 dBFS on two of them is −23 LUFS (Tech 3341), the rest is silent."""
+    """As a broadcast recording has them: a stereo tone at −23 dBFS on two of them is −23 LUFS (Tech 3341), the rest
+    is silent.
+    """
     path = tmp_path / "many.wav"
     tone = np.sin(2 * np.pi * 1000 * np.arange(40 * RATE) / RATE) * 10 ** (-23 / 20) * 32767
     samples = np.zeros((len(tone), 16), np.int16)

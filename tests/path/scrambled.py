@@ -1,4 +1,6 @@
-"""Random templates, and remedies followed from them: shared by the tests and the long proof in `benchmarks/remedies.py`."""
+"""Random templates, and remedies followed from them: shared by the tests and the long proof in
+`benchmarks/remedies.py`.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,10 @@ def suffering(result: Evaluation) -> tuple[int, ...]:
 
 
 def followed(random: Random, templates: int) -> int:
-    """Follow remedies by chance until none is left; return how many. Raises `AssertionError` where one makes it worse, or no end comes."""
+    """Follow remedies by chance until none is left; return how many.
+
+    Raises `AssertionError` where one makes it worse, or no end comes.
+    """
     count = 0
     for _ in range(templates):
         template = scrambled(random)

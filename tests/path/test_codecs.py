@@ -56,11 +56,24 @@ def test_published_rates(format_words: str) -> None:
 @pytest.mark.parametrize(
     ("ident", "format_words"),
     [
-        ("vc3-36", "1080p25 8bit"), ("vc3-145", "1080i25 8bit"), ("vc3-145", "720p50 8bit"), ("vc3-220x", "1080i29.97"), ("vc3-220x", "720p50"),
-        ("vc3-145", "1440x1080i25 8bit"), ("vc3-hr-lb", "1080p25 8bit"), ("vc3-hr-hqx", "2160p25 hlg"), ("vc3-hr-444", "2048x1080p24 4:4:4"),
-        ("avci-100", "1080i25"), ("avci-100", "1080i29.97"), ("avci-100", "1080p50"), ("avci-100", "1080p59.94"), ("d10-50", "576i25 8bit"), ("dv25", "576i25 bff 8bit 4:2:0"), ("v210", "720p50"),
+        ("vc3-36", "1080p25 8bit"),
+        ("vc3-145", "1080i25 8bit"),
+        ("vc3-145", "720p50 8bit"),
+        ("vc3-220x", "1080i29.97"),
+        ("vc3-220x", "720p50"),
+        ("vc3-145", "1440x1080i25 8bit"),
+        ("vc3-hr-lb", "1080p25 8bit"),
+        ("vc3-hr-hqx", "2160p25 hlg"),
+        ("vc3-hr-444", "2048x1080p24 4:4:4"),
+        ("avci-100", "1080i25"),
+        ("avci-100", "1080i29.97"),
+        ("avci-100", "1080p50"),
+        ("avci-100", "1080p59.94"),
+        ("d10-50", "576i25 8bit"),
+        ("dv25", "576i25 bff 8bit 4:2:0"),
+        ("v210", "720p50"),
     ],
-)  # fmt: skip
+)
 def test_the_encoder_writes_what_the_data_says(ident: str, format_words: str, tmp_path: Path) -> None:
     """Constant-rate codecs: bytes of a coded frame as the real encoder makes them."""
     codec, fmt = codecs()[ident], words(format_words)

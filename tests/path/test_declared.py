@@ -33,13 +33,19 @@ def row(template: Template, place: str, house: HouseEntries | None = None) -> Se
 @pytest.mark.parametrize(
     ("place", "text", "value"),
     [
-        ("captions", "op-47, EBU-TT-D", ("OP-47", "EBU-TT-D")), ("captions", "none", ()), ("working.protects", "14:9", "14:9"),
-        (f"deliveries.{DELIVERY}.active_format", "16:9 letterbox", "16:9 letterbox"), (f"deliveries.{DELIVERY}.captions", "IMSC 1.1", ("IMSC 1.1",)),
-        (f"deliveries.{DELIVERY}.file_name", "{title} E{episode:02}", "{title} E{episode:02}"), ("line_up", "Luma ramp and steps", "ramp"),
-        (f"deliveries.{DELIVERY}.programme", "The programme alone", "programme-alone"), ("carried_colour", "33 points", 33),
-        ("job_name", "{date} {title}", "{date} {title}"), ("sound.layout", "5.1 + stereo", "5.1-stereo"),
+        ("captions", "op-47, EBU-TT-D", ("OP-47", "EBU-TT-D")),
+        ("captions", "none", ()),
+        ("working.protects", "14:9", "14:9"),
+        (f"deliveries.{DELIVERY}.active_format", "16:9 letterbox", "16:9 letterbox"),
+        (f"deliveries.{DELIVERY}.captions", "IMSC 1.1", ("IMSC 1.1",)),
+        (f"deliveries.{DELIVERY}.file_name", "{title} E{episode:02}", "{title} E{episode:02}"),
+        ("line_up", "Luma ramp and steps", "ramp"),
+        (f"deliveries.{DELIVERY}.programme", "The programme alone", "programme-alone"),
+        ("carried_colour", "33 points", 33),
+        ("job_name", "{date} {title}", "{date} {title}"),
+        ("sound.layout", "5.1 + stereo", "5.1-stereo"),
     ],
-)  # fmt: skip
+)
 def test_each_is_typed_stored_and_put_back(place: str, text: str, value: object) -> None:
     made = with_setting(HD, row(HD, place), text)
     setting = setting_at(made, place)
@@ -55,9 +61,15 @@ def test_each_is_typed_stored_and_put_back(place: str, text: str, value: object)
 
 @pytest.mark.parametrize(
     ("place", "text"),
-    [("captions", "subtitles"), (f"deliveries.{DELIVERY}.active_format", "square"), ("line_up", "bars"), ("carried_colour", "12"),
-     (f"deliveries.{DELIVERY}.programme", "no such layout"), ("sound.layout", "7.1.4")],
-)  # fmt: skip
+    [
+        ("captions", "subtitles"),
+        (f"deliveries.{DELIVERY}.active_format", "square"),
+        ("line_up", "bars"),
+        ("carried_colour", "12"),
+        (f"deliveries.{DELIVERY}.programme", "no such layout"),
+        ("sound.layout", "7.1.4"),
+    ],
+)
 def test_what_cannot_be_is_refused_in_a_sentence(place: str, text: str) -> None:
     with pytest.raises(NotUnderstood) as refusal:
         with_setting(HD, row(HD, place), text)

@@ -1,4 +1,7 @@
-"""A screen's own description: what edid-decode reads in it is what is read here; what is damaged is refused in a sentence."""
+"""A screen's own description: what edid-decode reads in it is what is read here.
+
+What is damaged is refused in a sentence.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +29,8 @@ def timing(clock_khz: int, width: int, blank: int, lines: int, blank_lines: int,
         return (a >> 8) << 4 | b >> 8
 
     return bytes([
-        *(clock_khz // 10).to_bytes(2, "little"), width & 255, blank & 255, high(width, blank), lines & 255, blank_lines & 255,
+        *(clock_khz // 10).to_bytes(2, "little"), width & 255, blank & 255, high(width, blank), lines & 255,
+        blank_lines & 255,
         high(lines, blank_lines), 88, 44, 0x45, 0, 0, 0, 0, 0, 0, 0x9E if interlaced else 0x1E,
     ])  # fmt: skip
 
@@ -102,10 +106,15 @@ def test_what_is_damaged_is_refused_and_nothing_raises_otherwise() -> None:
     good = CASES["HDR"]
     empty = edid([], None)
     for wrong, why in (
-        (b"", "empty"), (good[:100], "cut short"), (good[:128], "cut short"), (good[:60] + b"\xff" + good[61:], "checksum"),
-        (b"RIFF" + good, "not a description"), (bytes(40_000), "far larger"), (empty, "no picture"),
+        (b"", "empty"),
+        (good[:100], "cut short"),
+        (good[:128], "cut short"),
+        (good[:60] + b"\xff" + good[61:], "checksum"),
+        (b"RIFF" + good, "not a description"),
+        (bytes(40_000), "far larger"),
+        (empty, "no picture"),
         (good[:130] + b"\x7f\xff" + good[132:], "checksum"),
-    ):  # fmt: skip
+    ):
         with pytest.raises(EdidError, match=why):
             read_edid(wrong)
     chance = Random(7)

@@ -41,16 +41,41 @@ SIDES = st.lists(st.integers(16, 9999), min_size=1, max_size=3, unique=True).map
 WORDS = st.text("abcdefghij KLMNO0123456789,.-", min_size=1, max_size=30).map(str.strip).filter(bool)
 PARTS: dict[type[EntryPart], st.SearchStrategy[Any]] = {
     Door: st.builds(
-        Door, lines=SIDES, widths=SIDES, scans=some(SCANS, 3), rates=some(NAMED_RATES), transfers=some(("bt709", "hlg", "pq")),
-        interface=st.sampled_from(INTERFACES), mapping=st.sampled_from(("any", "level A", "level B")),
+        Door,
+        lines=SIDES,
+        widths=SIDES,
+        scans=some(SCANS, 3),
+        rates=some(NAMED_RATES),
+        transfers=some(("bt709", "hlg", "pq")),
+        interface=st.sampled_from(INTERFACES),
+        mapping=st.sampled_from(("any", "level A", "level B")),
     ),
     SoundChannel: st.builds(
-        SoundChannel, at=st.sampled_from(POSITIONS), carries=st.sampled_from(CONTENTS[:-1]), language=st.sampled_from(("", "en", "cy", "de-CH"))
+        SoundChannel,
+        at=st.sampled_from(POSITIONS),
+        carries=st.sampled_from(CONTENTS[:-1]),
+        language=st.sampled_from(("", "en", "cy", "de-CH")),
     ),
-    ProgrammeItem: st.builds(ProgrammeItem, what=st.sampled_from([item for item in ITEMS if item != "programme"]), seconds=st.integers(1, 3600).map(float), tone=st.booleans(), text=WORDS),
-    RateRow: st.builds(RateRow, raster=st.just("1920x1080"), rate=st.sampled_from(list(NAMED_RATES)), mbps=st.integers(1, 9000).map(float)),
-    Clause: st.builds(Clause, number=st.sampled_from(("4", "4.2", "A 1")), text=WORDS, check=st.sampled_from(("", "gamut", "true_peak"))),
-}  # fmt: skip
+    ProgrammeItem: st.builds(
+        ProgrammeItem,
+        what=st.sampled_from([item for item in ITEMS if item != "programme"]),
+        seconds=st.integers(1, 3600).map(float),
+        tone=st.booleans(),
+        text=WORDS,
+    ),
+    RateRow: st.builds(
+        RateRow,
+        raster=st.just("1920x1080"),
+        rate=st.sampled_from(list(NAMED_RATES)),
+        mbps=st.integers(1, 9000).map(float),
+    ),
+    Clause: st.builds(
+        Clause,
+        number=st.sampled_from(("4", "4.2", "A 1")),
+        text=WORDS,
+        check=st.sampled_from(("", "gamut", "true_peak")),
+    ),
+}
 
 
 @pytest.mark.parametrize("part", PARTS, ids=lambda part: part.__name__)
@@ -101,8 +126,22 @@ def test_every_figure_takes_its_own_text_back(entry: Entry) -> None:
 def test_what_is_usual_is_not_stored(kind: str) -> None:
     """So that a later program may add figures without changing the hash of what is there."""
     entry = blank(kind, "0123456789ab", "New")
-    assert set(stored_entry(entry)) <= {"entry", "format_number", "uid", "name", "kind", "accepts", "territory", "format", "codec", "base",
-                                        "words", "channels", "items", "rule"}  # fmt: skip
+    assert set(stored_entry(entry)) <= {
+        "entry",
+        "format_number",
+        "uid",
+        "name",
+        "kind",
+        "accepts",
+        "territory",
+        "format",
+        "codec",
+        "base",
+        "words",
+        "channels",
+        "items",
+        "rule",
+    }
     assert facts_of(entry)["name"] == "New" and "uid" not in facts_of(entry)
 
 

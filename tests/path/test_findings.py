@@ -64,40 +64,84 @@ def recorded(words_: str, **said: Any) -> Edit:
 MAIN = HD.timelines[0]
 #: A monitor that takes whole pictures as they are, and segmented ones for fields.
 BLIND = entry_from_data(
-    {**stored_entry(own_copy(monitors()["bay-two-grade"])), "tells_psf": False, "accepts": [
-        {"lines": [1080], "widths": [1920], "scans": ["psf", "progressive"], "rates": ["25"], "interface": "HD"}]}
-)  # fmt: skip
+    {
+        **stored_entry(own_copy(monitors()["bay-two-grade"])),
+        "tells_psf": False,
+        "accepts": [
+            {"lines": [1080], "widths": [1920], "scans": ["psf", "progressive"], "rates": ["25"], "interface": "HD"}
+        ],
+    }
+)
 take_in(BLIND)
 PLACE_OF_HD = f"deliveries.{HD.deliveries[0].id}"
 PROVOKED: dict[str, tuple[Edit, ...]] = {
     "captions_missing": (Edit(f"{PLACE_OF_HD}.captions", ("OP-47",)),),
     "captions_converted": (Edit("captions", ("EBU STL",)), Edit(f"{PLACE_OF_HD}.captions", ("OP-47",))),
-    "captions_lost": (Edit("captions", ("OP-47",)), Edit(f"{PLACE_OF_HD}.captions", ("OP-47",)), Edit(f"{PLACE_OF_HD}.codec", "hevc-10")),
-    "captions_shifted": (
-        Edit("captions", ("CEA-708",)), Edit("deliveries", (delivered("hd-59").model_copy(update={"captions": ("CEA-708",)}),)),
+    "captions_lost": (
+        Edit("captions", ("OP-47",)),
+        Edit(f"{PLACE_OF_HD}.captions", ("OP-47",)),
+        Edit(f"{PLACE_OF_HD}.codec", "hevc-10"),
     ),
-    "active_format_contradicts": (Edit("deliveries", (delivered("sd-50"),)), Edit("deliveries.sd-50.format", words("576i25 4:3")),
-                                  Edit("deliveries.sd-50.active_format", "full frame")),
+    "captions_shifted": (
+        Edit("captions", ("CEA-708",)),
+        Edit("deliveries", (delivered("hd-59").model_copy(update={"captions": ("CEA-708",)}),)),
+    ),
+    "active_format_contradicts": (
+        Edit("deliveries", (delivered("sd-50"),)),
+        Edit("deliveries.sd-50.format", words("576i25 4:3")),
+        Edit("deliveries.sd-50.active_format", "full frame"),
+    ),
     "not_protected": (Edit(f"{PLACE_OF_HD}.active_format", "protect 14:9"),),
-    "cut_unprotected": (Edit("deliveries", (delivered("sd-50"),)), Edit("deliveries.sd-50.format", words("576i25 4:3")),
-                        Edit("deliveries.sd-50.policy", Policy(fit="fill"))),
+    "cut_unprotected": (
+        Edit("deliveries", (delivered("sd-50"),)),
+        Edit("deliveries.sd-50.format", words("576i25 4:3")),
+        Edit("deliveries.sd-50.policy", Policy(fit="fill")),
+    ),
     "mastering_unknown": (working("2160p50 pq"), Edit(f"{PLACE_OF_HD}.format", words("2160p50 pq"))),
-    "light_exceeds": (working("2160p50 hlg"), Edit(f"{PLACE_OF_HD}.format", words("2160p50 hlg")), Edit("working.graded_to", 1000),
-                      Edit(f"{PLACE_OF_HD}.max_cll", 600)),
-    "mastering_differs": (working("2160p50 pq"), Edit(f"{PLACE_OF_HD}.format", words("2160p50 pq")), Edit("working.graded_to", 1000),
-                          Edit(f"{PLACE_OF_HD}.mastering_peak", 4000)),
-    "light_impossible": (Edit(f"{PLACE_OF_HD}.format", words("2160p50 pq")), Edit(f"{PLACE_OF_HD}.max_cll", 600),
-                         Edit(f"{PLACE_OF_HD}.max_fall", 800)),
+    "light_exceeds": (
+        working("2160p50 hlg"),
+        Edit(f"{PLACE_OF_HD}.format", words("2160p50 hlg")),
+        Edit("working.graded_to", 1000),
+        Edit(f"{PLACE_OF_HD}.max_cll", 600),
+    ),
+    "mastering_differs": (
+        working("2160p50 pq"),
+        Edit(f"{PLACE_OF_HD}.format", words("2160p50 pq")),
+        Edit("working.graded_to", 1000),
+        Edit(f"{PLACE_OF_HD}.mastering_peak", 4000),
+    ),
+    "light_impossible": (
+        Edit(f"{PLACE_OF_HD}.format", words("2160p50 pq")),
+        Edit(f"{PLACE_OF_HD}.max_cll", 600),
+        Edit(f"{PLACE_OF_HD}.max_fall", 800),
+    ),
     "eyes_missing": (Edit("working.eyes", "two files"),),
     "eye_left_out": (Edit("sources.cameras.eyes", "two files"),),
-    "eyes_repacked": (Edit("working.eyes", "two files"), Edit("sources.cameras.eyes", "side by side"), Edit(f"{PLACE_OF_HD}.eyes", "two files")),
-    "eyes_not_shown": (Edit("working.eyes", "side by side"), Edit("sources.cameras.eyes", "side by side"), Edit(f"{PLACE_OF_HD}.eyes", "side by side")),
+    "eyes_repacked": (
+        Edit("working.eyes", "two files"),
+        Edit("sources.cameras.eyes", "side by side"),
+        Edit(f"{PLACE_OF_HD}.eyes", "two files"),
+    ),
+    "eyes_not_shown": (
+        Edit("working.eyes", "side by side"),
+        Edit("sources.cameras.eyes", "side by side"),
+        Edit(f"{PLACE_OF_HD}.eyes", "side by side"),
+    ),
     "input_not_held": (recorded("1080i25", codec="dv25"),),
     "input_not_carried": (recorded("7680x4320p50"),),
     "input_too_narrow": (recorded("1080p50", interface="HD"),),
-    "input_on_system_disk": (Edit("places.work", StoragePlace(id="work", name="W", purpose="work", path="/media/w", disk="external")),
-                             Edit("places.tape", StoragePlace(id="tape", name="T", purpose="capture", path="/home/t", disk="system")), recorded("1080i25", place="tape")),
-    "input_too_fast": (Edit("places.tape", StoragePlace(id="tape", name="T", purpose="capture", path="/media/t", disk="external", plays_mb_s=2.0)), recorded("1080i25", place="tape")),
+    "input_on_system_disk": (
+        Edit("places.work", StoragePlace(id="work", name="W", purpose="work", path="/media/w", disk="external")),
+        Edit("places.tape", StoragePlace(id="tape", name="T", purpose="capture", path="/home/t", disk="system")),
+        recorded("1080i25", place="tape"),
+    ),
+    "input_too_fast": (
+        Edit(
+            "places.tape",
+            StoragePlace(id="tape", name="T", purpose="capture", path="/media/t", disk="external", plays_mb_s=2.0),
+        ),
+        recorded("1080i25", place="tape"),
+    ),
     "input_no_source": (recorded("576i25 4:3", interface="SD", codec="ffv1"),),
     "limiter_not_last": (Edit(f"timelines.{MAIN.id}.tracks.a1.voice", voice_from("limiter -3 dB; gain +2 dB")),),
     "limiter_too_high": (Edit(f"timelines.{MAIN.id}.tracks.a1.voice", voice_from("limiter 0 dB")),),
@@ -106,7 +150,10 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
     "line_up_unfit": (Edit("line_up", "bt-2111"),),
     "psf_shown_as_fields": monitor(BLIND.id, "1080psf25"),
     "layout_start_differs": (Edit(f"{PLACE_OF_HD}.programme", "line-up-525"),),
-    "layout_before_midnight": (Edit(f"{PLACE_OF_HD}.programme", "line-up-625"), Edit(f"{PLACE_OF_HD}.start", "00:00:10:00")),
+    "layout_before_midnight": (
+        Edit(f"{PLACE_OF_HD}.programme", "line-up-625"),
+        Edit(f"{PLACE_OF_HD}.start", "00:00:10:00"),
+    ),
     "rate_near_miss": (source("1080p30"), working("1080p29.97")),
     "rate_of_nothing_else": (working("1080p29.97"),),
     "rate_mismatch": (source("1080p50"), working("1080p29.97")),
@@ -169,8 +216,12 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
     "no_dialogue_track": (Edit("timelines.main.tracks", tuple(t for t in MAIN.tracks if t.role != "dialogue")),),
     "music_not_lowest": (Edit("timelines.main.tracks", MAIN.tracks[::-1]),),
     "track_name": (Edit("timelines.main.tracks.a1.name", "Music"),),
-    "canvas_larger": (Edit("timelines.tall", TimelinePlan(id="tall", name="Tall", width=1080, height=1920, tracks=MAIN.tracks)),),
-    "canvas_trims": (Edit("timelines.sq", TimelinePlan(id="sq", name="Square", width=540, height=540, tracks=MAIN.tracks)),),
+    "canvas_larger": (
+        Edit("timelines.tall", TimelinePlan(id="tall", name="Tall", width=1080, height=1920, tracks=MAIN.tracks)),
+    ),
+    "canvas_trims": (
+        Edit("timelines.sq", TimelinePlan(id="sq", name="Square", width=540, height=540, tracks=MAIN.tracks)),
+    ),
     "name_refused": (Edit("folders.cuts.name", "Cuts/old"),),
     "no_monitor": (Edit("monitor", None),),
     "no_source": (Edit("sources", ()),),
@@ -182,7 +233,7 @@ PROVOKED: dict[str, tuple[Edit, ...]] = {
     "place_not_absolute": (Edit("places.stills.path", "media/stills"),),
     "interlaced_from_pictures": (source("1080p50"),),
     "pictures_as_fields": (source("1080p25"), working("1080p25")),
-}  # fmt: skip
+}
 
 
 def codes(evaluation: Evaluation) -> set[str]:
@@ -322,12 +373,20 @@ def test_differences_name_settings_and_values() -> None:
 @pytest.mark.parametrize(
     "edit",
     [
-        Edit("working.format.scan", "wobbly"), Edit("working.format.bit_depth", 11), Edit("nothing.here", 1), Edit("sources.cameras.share", 140.0),
-        Edit("name", ""), Edit("sources.other", None), Edit("intermediate.codec", "no-codec"), Edit("working.format.raster", None),
-        Edit("places.work", StoragePlace(id="cache", name="x", purpose="work")), Edit("timelines.main.tracks.v1", TrackPlan(id="v2", name="x", kind="video", role="picture")),
-        Edit("title_language", "English, please"), Edit("timelines.main.width", 100),
+        Edit("working.format.scan", "wobbly"),
+        Edit("working.format.bit_depth", 11),
+        Edit("nothing.here", 1),
+        Edit("sources.cameras.share", 140.0),
+        Edit("name", ""),
+        Edit("sources.other", None),
+        Edit("intermediate.codec", "no-codec"),
+        Edit("working.format.raster", None),
+        Edit("places.work", StoragePlace(id="cache", name="x", purpose="work")),
+        Edit("timelines.main.tracks.v1", TrackPlan(id="v2", name="x", kind="video", role="picture")),
+        Edit("title_language", "English, please"),
+        Edit("timelines.main.width", 100),
     ],
-)  # fmt: skip
+)
 def test_impossible_edits_change_nothing(edit: Edit) -> None:
     before = content_hash(HD)
     with pytest.raises((QuarryError, TypeError, AttributeError)) as refusal:

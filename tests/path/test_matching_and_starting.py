@@ -83,10 +83,14 @@ def test_what_a_monitor_is_offered_it_shows(monitor: object) -> None:
 @pytest.mark.parametrize(
     ("monitor", "shown", "black"),
     [
-        ("bay-two-grade", "1080psf25", "1080p25"), ("bay-two-grade", "1080p50", "2160p50 hlg"), ("suite-sdr", "1080p25", "1080p50 hlg"),
-        ("bay-three-hdr", "2160p50 hlg", "576i25"), ("bay-one-tube", "576i25", "1080i25"), ("lounge", "1080p59.94", "1080p50"),
+        ("bay-two-grade", "1080psf25", "1080p25"),
+        ("bay-two-grade", "1080p50", "2160p50 hlg"),
+        ("suite-sdr", "1080p25", "1080p50 hlg"),
+        ("bay-three-hdr", "2160p50 hlg", "576i25"),
+        ("bay-one-tube", "576i25", "1080i25"),
+        ("lounge", "1080p59.94", "1080p50"),
     ],
-)  # fmt: skip
+)
 def test_the_five_monitors(monitor: str, shown: str, black: str) -> None:
     device = monitors()[monitor]
     assert refusals(device, words(shown)) == () and refusals(device, words(black))

@@ -16,10 +16,22 @@ from idle_quarry.path.template import slug
 @pytest.mark.parametrize(
     ("name", "why"),
     [
-        ("", "empty"), ("   ", "empty"), (".", "folder itself"), ("..", "folder itself"), ("a/b", "'/'"), ("a\\b", "'\\\\'"), ("a:b", "':'"),
-        ("what?", "'?'"), ("tab\there", "control"), ("nul", "device"), ("COM3.txt", "device"), ("end.", "dot"), (" lead", "space"), ("é" * 128, "bytes"),
+        ("", "empty"),
+        ("   ", "empty"),
+        (".", "folder itself"),
+        ("..", "folder itself"),
+        ("a/b", "'/'"),
+        ("a\\b", "'\\\\'"),
+        ("a:b", "':'"),
+        ("what?", "'?'"),
+        ("tab\there", "control"),
+        ("nul", "device"),
+        ("COM3.txt", "device"),
+        ("end.", "dot"),
+        (" lead", "space"),
+        ("é" * 128, "bytes"),
     ],
-)  # fmt: skip
+)
 def test_refused_names_say_why(name: str, why: str) -> None:
     assert why in str(name_refused(name))
 

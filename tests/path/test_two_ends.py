@@ -112,8 +112,14 @@ def test_one_is_taken_up_as_a_template_that_holds_together() -> None:
 
 @pytest.mark.parametrize(
     ("text", "share", "fmt"),
-    [("1080i25=40", 40, "1080i25"), ("576i25 4:3=702", 0, "576i25 4:3"), ("576i25 4:3=65", 65, "576i25 4:3"), ("1080p25", 0, "1080p25"), ("1080p25=12,5 ", 12.5, "1080p25")],
-)  # fmt: skip
+    [
+        ("1080i25=40", 40, "1080i25"),
+        ("576i25 4:3=702", 0, "576i25 4:3"),
+        ("576i25 4:3=65", 65, "576i25 4:3"),
+        ("1080p25", 0, "1080p25"),
+        ("1080p25=12,5 ", 12.5, "1080p25"),
+    ],
+)
 def test_shares_in_words(text: str, share: float, fmt: str) -> None:
     found = source_from_words(text)
     assert (found.share, format_words(found.format)) == (share, fmt)

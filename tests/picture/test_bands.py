@@ -1,4 +1,6 @@
-"""Weights as bands, phases, blocks and fields: each the same as the sparse matrix it was made of, at any scale and offset."""
+"""Weights as bands, phases, blocks and fields: each the same as the sparse matrix it was made of, at any scale and
+offset.
+"""
 
 from __future__ import annotations
 
@@ -54,7 +56,9 @@ def test_a_band_its_phases_and_its_blocks_are_one_matrix(source: int, scale: flo
 @pytest.mark.parametrize("softened", [False, True])
 @pytest.mark.parametrize(("scale", "offset"), [(1.0, 0.0), (1.875, 0.0), (0.5, 0.0), (0.9, 6.0)])
 def test_a_field_is_every_second_line_of_the_whole(parity: int, softened: bool, scale: float, offset: float) -> None:
-    """Made at once, without the lines that would be thrown away: the same as fitted whole, softened, and taken apart."""
+    """Made at once, without the lines that would be thrown away: the same as fitted whole, softened, and taken
+    apart.
+    """
     rng = np.random.default_rng(4)
     picture = rng.random((120, 90), np.float32)
     height = 2 * int(60 * scale + offset)

@@ -1,4 +1,6 @@
-"""Cubes and configs that other programs read: OpenColorIO makes of them what the conversion itself makes, as closely as is said."""
+"""Cubes and configs that other programs read: OpenColorIO makes of them what the conversion itself makes, as
+closely as is said.
+"""
 
 from __future__ import annotations
 
@@ -54,8 +56,10 @@ def test_another_reader_is_as_far_off_as_is_said(source: str, target: str, tmp_p
 def test_a_config_names_the_stations_and_opens(tmp_path: Path) -> None:
     cubes = cubes_of(SALT, 17)
     assert [cube.name for cube in cubes] == [
-        "Tape archive into the programme", "Bay 2 grading monitor out of the programme", "Network HD out of the programme",
-    ]  # fmt: skip
+        "Tape archive into the programme",
+        "Bay 2 grading monitor out of the programme",
+        "Network HD out of the programme",
+    ]
     for cube in cubes:
         (tmp_path / f"{cube.name}.cube").write_text(cube.text())
     (tmp_path / "config.ocio").write_text(config_of(SALT, cubes))

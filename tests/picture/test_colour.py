@@ -157,7 +157,10 @@ def matrix(source: str, target: str, scale: float = 1.0) -> PyOpenColorIO.Transf
 _GAMMAS = {"bt709": 2.4, "gamma2.6": 2.6, "linear": 1.0}
 
 
-@pytest.mark.parametrize("source", [("bt601-625", "bt709"), ("bt601-525", "bt709"), ("bt709", "bt709"), ("p3", "gamma2.6"), ("bt709", "linear")])  # fmt: skip
+@pytest.mark.parametrize(
+    "source",
+    [("bt601-625", "bt709"), ("bt601-525", "bt709"), ("bt709", "bt709"), ("p3", "gamma2.6"), ("bt709", "linear")],
+)
 @pytest.mark.parametrize(
     "target", [("bt709", "bt709"), ("bt2020", "bt709"), ("bt601-625", "bt709"), ("p3", "gamma2.6")]
 )
@@ -231,11 +234,17 @@ def test_what_fits_comes_back(rgb: list[float]) -> None:
 
 
 _PAIRS = [
-    (("bt601-625", "bt709"), ("bt709", "bt709")), (("bt2020", "hlg"), ("bt709", "bt709")), (("bt2020", "pq"), ("bt709", "bt709")),
-    (("bt709", "bt709"), ("bt2020", "hlg")), (("bt709", "bt709"), ("bt2020", "pq")), (("bt2020", "hlg"), ("bt2020", "pq")),
-    (("bt2020", "bt709"), ("bt709", "bt709")), (("bt709", "bt709"), ("p3", "gamma2.6")), (("bt709", "srgb"), ("bt709", "bt709")),
+    (("bt601-625", "bt709"), ("bt709", "bt709")),
+    (("bt2020", "hlg"), ("bt709", "bt709")),
+    (("bt2020", "pq"), ("bt709", "bt709")),
+    (("bt709", "bt709"), ("bt2020", "hlg")),
+    (("bt709", "bt709"), ("bt2020", "pq")),
+    (("bt2020", "hlg"), ("bt2020", "pq")),
+    (("bt2020", "bt709"), ("bt709", "bt709")),
+    (("bt709", "bt709"), ("p3", "gamma2.6")),
+    (("bt709", "srgb"), ("bt709", "bt709")),
     (("bt709", "linear"), ("bt709", "bt709")),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize("pair", _PAIRS, ids=lambda pair: " to ".join("/".join(each) for each in pair))
@@ -244,7 +253,9 @@ _PAIRS = [
 def test_tables_are_as_exact_as_formulas(
     pair: tuple[tuple[str, str], tuple[str, str]], soften: bool, tone: str
 ) -> None:
-    """Sub-black and super-white too: noise from −7 to 110 % in single precision against the formulas in float64, ≥ 90 dB."""
+    """Sub-black and super-white too: noise from −7 to 110 % in single precision against the formulas in float64, ≥
+    90 dB.
+    """
     rgb = np.random.default_rng(3).uniform(-0.07, 1.1, (90, 120, 3)).astype(np.float32)
     made = np.stack(converted_planes([rgb[..., n] for n in range(3)], *pair, soften=soften, tone=tone), -1)
     truth = converted(rgb, *pair, soften=soften, tone=tone)
@@ -253,7 +264,9 @@ def test_tables_are_as_exact_as_formulas(
 
 
 def test_a_table_keeps_its_word() -> None:
-    """Straight lines over 256 steps an octave: the error of a power is what its curvature says, over every octave a signal has."""
+    """Straight lines over 256 steps an octave: the error of a power is what its curvature says, over every octave a
+    signal has.
+    """
     values = np.geomspace(2.0**-40, 2.0**13, 200_001).astype(np.float32)[None, :]
     for power in (2.4, 1 / 2.4, 2.6, 1 / 2.6, 0.2):
         out = np.empty_like(values)

@@ -81,7 +81,9 @@ def test_every_method_keeps_the_lines_it_has_and_the_number_of_moments(method: s
 
 @pytest.mark.parametrize("still_share", [0.0, 0.5])
 def test_methods_rank_as_they_should(still_share: float) -> None:
-    """Against the true pictures: adaptive keeps what stands still, all beat dropping a field, mixing moments is worst."""
+    """Against the true pictures: adaptive keeps what stands still, all beat dropping a field, mixing moments is
+    worst.
+    """
     taken = pictures(12, seed=6, still_share=still_share, speed=4.0, panning=not still_share)
     frames_of = interlaced(taken, "top", filtered=False)
     quality = {}

@@ -1,4 +1,6 @@
-"""A link's whole conversion: what passes untouched, what is exact, where things land, and that the right order is better."""
+"""A link's whole conversion: what passes untouched, what is exact, where things land, and that the right order is
+better.
+"""
 
 from __future__ import annotations
 
@@ -115,9 +117,20 @@ def centre(plane: NDArray[Any]) -> tuple[float, float]:
 
 
 @pytest.mark.parametrize("kernel", ["area", "bilinear", "gaussian", "mitchell", "bicubic", "lanczos3", "spline36"])
-@pytest.mark.parametrize(("parts", "x", "y"), [({}, 960.0, 540.0), ({"position": "left"}, 720.0, 540.0), ({"fit": "stretch"}, 960.0, 540.0), ({"fit": "fill"}, 960.0, 540.0), ({"zoom": 50}, 960.0, 540.0)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("parts", "x", "y"),
+    [
+        ({}, 960.0, 540.0),
+        ({"position": "left"}, 720.0, 540.0),
+        ({"fit": "stretch"}, 960.0, 540.0),
+        ({"fit": "fill"}, 960.0, 540.0),
+        ({"zoom": 50}, 960.0, 540.0),
+    ],
+)
 def test_the_middle_of_a_tape_lands_where_the_fit_says(kernel: str, parts: dict[str, Any], x: float, y: float) -> None:
-    """4:3 of 702 samples into 1920 × 1080: 1440 samples wide, its middle at 960, or at 720 where it sits at the left."""
+    """4:3 of 702 samples into 1920 × 1080: 1440 samples wide, its middle at 960, or at 720 where it sits at the
+    left.
+    """
     tape, hd = format_from_words("576i25 4:3"), format_from_words("1080i25")
     made = Conversion(tape, hd, policy(kernel=kernel, scan="fields", **parts))
     luma = made.frame(1, given_frames(blob(tape, 360.0, 288.0)))[0]
@@ -185,9 +198,12 @@ def test_pictures_between_two_follow_the_motion() -> None:
         frames.append((moving(source, 0.6 * index), zero, zero))
     truth = moving(source, 0.6 * 0.5)
     found = {
-        method: psnr_db(Conversion(source, target, policy(retime=method)).frame(1, given_frames(*frames))[0][8:-8, 8:-8], truth[8:-8, 8:-8])
+        method: psnr_db(
+            Conversion(source, target, policy(retime=method)).frame(1, given_frames(*frames))[0][8:-8, 8:-8],
+            truth[8:-8, 8:-8],
+        )
         for method in ("nearest", "blend", "compensated")
-    }  # fmt: skip
+    }
     assert found["compensated"] > 35 and found["compensated"] > max(found["nearest"], found["blend"]) + 8, found
     with pytest.raises(NotPossible, match="this rate"):
         Conversion(source, target, policy(retime="refuse"))
@@ -211,9 +227,14 @@ def test_a_coloured_edge_stays_where_it_is_whatever_the_sampling(words: str, sam
 def test_every_standard_pair_converts() -> None:
     """Every pair of scans, samplings, ranges and colours gives planes of the target's size, within its codes."""
     sources = [
-        small("1080i25"), small("1080p25", sampling="4:2:0", bit_depth=8), small("1080psf25"), small("1080i29.97", sampling="4:2:0"),
-        small("1080p50", matrix="rgb", range="full", sampling="4:4:4", bit_depth=12), small("2160p50 hlg"), small("480i29.97", sampling="4:1:1"),
-    ]  # fmt: skip
+        small("1080i25"),
+        small("1080p25", sampling="4:2:0", bit_depth=8),
+        small("1080psf25"),
+        small("1080i29.97", sampling="4:2:0"),
+        small("1080p50", matrix="rgb", range="full", sampling="4:4:4", bit_depth=12),
+        small("2160p50 hlg"),
+        small("480i29.97", sampling="4:1:1"),
+    ]
     targets = [replace(fmt, raster=Raster(80, 48)) for fmt in sources]
     for source in sources:
         frames = [random_source(source) for _ in range(4)]
@@ -259,7 +280,9 @@ def test_pictures_and_fields_by_speed_show_each_its_own(
     ("source", "target"), [("1080p25", "1080p25 4:4:4 12bit"), ("576i25", "576p50"), ("1080p25", "1080p50")]
 )
 def test_one_conversion_takes_another_source(source: str, target: str) -> None:
-    """What is kept for neighbouring frames is of one source of frames: the same number of another is another picture."""
+    """What is kept for neighbouring frames is of one source of frames: the same number of another is another
+    picture.
+    """
     before, after = format_from_words(source), format_from_words(target)
     conversion = Conversion(before, after, DEFAULT_POLICY)
     height, width = before.raster.height, before.raster.width

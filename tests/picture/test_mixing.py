@@ -1,4 +1,6 @@
-"""How a mix is weighed: by what of a curve lies in each picture's time, against the integral itself and pictures of known truth."""
+"""How a mix is weighed: by what of a curve lies in each picture's time, against the integral itself and pictures of
+known truth.
+"""
 
 from __future__ import annotations
 
@@ -19,9 +21,10 @@ from idle_quarry.picture.link import Conversion
 from idle_quarry.signal.words import format_from_words as words
 
 CURVES: dict[str, Callable[[float], float]] = {
-    "box": lambda x: float(abs(x) <= 0.5), "triangle": lambda x: max(0.0, 1 - abs(x)),
+    "box": lambda x: float(abs(x) <= 0.5),
+    "triangle": lambda x: max(0.0, 1 - abs(x)),
     "gaussian": lambda x: float(np.exp(-4 * np.log(2) * x * x)) if abs(x) <= 2 else 0.0,
-}  # fmt: skip
+}
 RATES = [(50, 25), (Fraction(60000, 1001), Fraction(24000, 1001)), (25, 50), (25, Fraction(60000, 1001)), (30, 25)]
 
 
@@ -92,7 +95,7 @@ def test_what_lies_between_conversions_is_kept_as_is_said() -> None:
     made = {
         name: Conversion(source, target, Policy(retime="blend", precision=name)).frame(5, frames)[0]
         for name in ("single", "half", "whole")
-    }  # fmt: skip
+    }
     off = {name: float(np.abs(plane - made["single"]).max()) for name, plane in made.items()}
     assert off["single"] == 0 < off["half"] < 0.002
     assert off["whole"] < 2.5 / 876 and np.abs(made["whole"] * 876 - np.rint(made["whole"] * 876)).max() < 1e-2

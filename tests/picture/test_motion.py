@@ -46,7 +46,10 @@ def seen(picture: Picture, down: float, across: float, height: int = 240, width:
 @pytest.mark.parametrize(("down", "across"), [(0, 0), (3, 0), (0, -7), (5, 11), (-2.5, 4.25)])
 @pytest.mark.parametrize("phase", [0.5, 0.25, 0.8])
 def test_a_pan_is_found_and_gone_along(down: float, across: float, phase: float) -> None:
-    """Vectors to a fifth of a sample, no doubt; and the picture in between is what the camera saw there, better than 45 dB."""
+    """Vectors to a fifth of a sample, no doubt.
+
+    And the picture in between is what the camera saw there, better than 45 dB.
+    """
     wide = ground()
     earlier, later = seen(wide, 0, 0), seen(wide, -down, -across)
     found = motion(earlier, later, phase)

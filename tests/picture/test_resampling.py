@@ -38,8 +38,10 @@ def test_interpolating_kernels_pass_through_every_sample(name: str) -> None:
 
 
 @given(
-    st.integers(2, 400), st.integers(2, 400), st.sampled_from(sorted(KERNELS)),
-)  # fmt: skip
+    st.integers(2, 400),
+    st.integers(2, 400),
+    st.sampled_from(sorted(KERNELS)),
+)
 @settings(max_examples=150, deadline=None)
 def test_every_target_sample_weighs_its_sources_to_one(source: int, target: int, kernel: str) -> None:
     weights = line_weights(source, target, target / source, 0.0, kernel)
@@ -51,7 +53,7 @@ _PIL = {
     "bilinear": Image.Resampling.BILINEAR,
     "bicubic": Image.Resampling.BICUBIC,
     "lanczos3": Image.Resampling.LANCZOS,
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("kernel", _PIL)

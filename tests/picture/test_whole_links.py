@@ -1,4 +1,6 @@
-"""Whole links against float64 by plain NumPy (`tests/reference_link.py`): every plane within 90 dB, on coloured noise that moves."""
+"""Whole links against float64 by plain NumPy (`tests/reference_link.py`): every plane within 90 dB, on coloured
+noise that moves.
+"""
 
 from __future__ import annotations
 

@@ -216,7 +216,10 @@ def test_a_clip_lies_on_the_bench_as_it_is() -> None:
 
 
 def test_a_method_is_one_entry_and_one_function(monkeypatch: pytest.MonkeyPatch) -> None:
-    """A made-up deinterlacer goes through policy, settings, plan, picture and what Proof compares; nothing else knows it."""
+    """A made-up deinterlacer goes through policy, settings, plan, picture and what Proof compares.
+
+    Nothing else knows it.
+    """
     entry = Method(id="flat", called="Flat grey", done="fields give way to grey", short="grey", text="Grey. Only grey.")
     scan = parts()["scan"]
     monkeypatch.setitem(parts(), "scan", replace(scan, method=(*scan.method, entry)))

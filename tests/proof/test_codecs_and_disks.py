@@ -103,8 +103,15 @@ def test_a_run_can_be_stopped_and_keeps_what_it_had() -> None:
             raise Enough
 
     with pytest.raises(Enough):
-        run(ChartMaterial("bars", fmt), fmt, Policy(), [codecs()["v210"], codecs()["ffv1"]], until,
-            lambda r, _l: done.append(r.codec), lambda _c, error: pytest.fail(str(error)))  # fmt: skip
+        run(
+            ChartMaterial("bars", fmt),
+            fmt,
+            Policy(),
+            [codecs()["v210"], codecs()["ffv1"]],
+            until,
+            lambda r, _l: done.append(r.codec),
+            lambda _c, error: pytest.fail(str(error)),
+        )
     assert done == ["v210"] and [each.codec for each in results_for(fmt, "chart:bars")] == ["v210"]
 
 

@@ -109,8 +109,11 @@ def test_it_is_planned_as_what_it_is() -> None:
     assert (back.grade, len(back.steps)) == ("exact", 1) and "each stays whole" in back.steps[0].text
     assert plan_through(words("1080psf25"), working, DEFAULT_POLICY, out="2:3").grade == "broken"
     template = edited(
-        SEVEN, Edit("sources.fixed.pulldown", "2:3"), Edit("working.format", working), Edit("deliveries.hd-59.pulldown", "2:3"),
-    )  # fmt: skip
+        SEVEN,
+        Edit("sources.fixed.pulldown", "2:3"),
+        Edit("working.format", working),
+        Edit("deliveries.hd-59.pulldown", "2:3"),
+    )
     result = evaluate(template)
     assert {link.source: link.grade for link in result.links}["source:fixed"] == "exact"
     delivered = result.link_to("delivery:hd-59")

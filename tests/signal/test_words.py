@@ -34,8 +34,13 @@ def test_defaults_are_the_standards_own() -> None:
     assert format_from_words("2160p50").encoding.primaries == "bt709"
     hlg = format_from_words("2160p50 hlg").encoding
     assert (hlg.primaries, hlg.transfer, hlg.matrix, hlg.bit_depth, hlg.sampling, hlg.range) == (
-        "bt2020", "hlg", "bt2020", 10, "4:2:2", "narrow",
-    )  # fmt: skip
+        "bt2020",
+        "hlg",
+        "bt2020",
+        10,
+        "4:2:2",
+        "narrow",
+    )
     assert format_from_words("1440x1080i25").raster.pixel_aspect == Fraction(4, 3)
 
 
@@ -70,10 +75,16 @@ def test_every_standard_format_is_written_as_it_is_read(each: object) -> None:
 @pytest.mark.parametrize(
     ("text", "why"),
     [
-        ("1080i25 hlg", "no fields"), ("2160p50 8bit", "10, 12 bits, not 8"), ("2160p50 8bit hlg", "at least 10"), ("576i25 p3", "colour"),
-        ("1280x1080i25", "ST 370 has no interlaced"), ("1080p25 bt2020", "colour"), ("1440x1080p25 12bit", "not 12"), ("1920x1088p25", "no standard"),
+        ("1080i25 hlg", "no fields"),
+        ("2160p50 8bit", "10, 12 bits, not 8"),
+        ("2160p50 8bit hlg", "at least 10"),
+        ("576i25 p3", "colour"),
+        ("1280x1080i25", "ST 370 has no interlaced"),
+        ("1080p25 bt2020", "colour"),
+        ("1440x1080p25 12bit", "not 12"),
+        ("1920x1088p25", "no standard"),
     ],
-)  # fmt: skip
+)
 def test_what_no_standard_has_together_is_said(text: str, why: str) -> None:
     assert any(why in said for said in irregularities(format_from_words(text))), irregularities(format_from_words(text))
     assert irregularities(format_from_words("1080p25 4:4:4 matrix=rgb")) == ()  # R′G′B′ of the standard's own colour
@@ -95,8 +106,10 @@ formats = st.builds(
     st.sampled_from([NAMED_RATES["25"], NAMED_RATES["29.97"], Fraction(30)]),
     st.sampled_from(["progressive", "interlaced", "psf"]), st.sampled_from(["top", "bottom"]),
     st.builds(
-        Encoding, st.sampled_from(sorted(PRIMARIES)), st.sampled_from(sorted(TRANSFERS)), st.sampled_from(sorted(MATRICES)),
-        st.sampled_from(["narrow", "full"]), st.sampled_from([8, 10, 12, 16]), st.sampled_from(["4:2:0", "4:2:2", "4:4:4"]),
+        Encoding, st.sampled_from(sorted(PRIMARIES)), st.sampled_from(sorted(TRANSFERS)),
+        st.sampled_from(sorted(MATRICES)),
+        st.sampled_from(["narrow", "full"]), st.sampled_from([8, 10, 12, 16]), st.sampled_from(["4:2:0", "4:2:2",
+        "4:4:4"]),
     ),
 )  # fmt: skip
 
@@ -111,12 +124,26 @@ def test_any_format_survives_words_and_json(fmt: SignalFormat) -> None:
 @pytest.mark.parametrize(
     ("text", "shown"),
     [
-        ("50i", "1080i25"), ("1080psf50", "1080psf25"), ("1080psf50", "1080p50"), ("2160i25", "2160"), ("1080", "p"),
-        ("1080p", "rate"), ("858p24", "2048x858"), ("1080i24", "1080i25"), ("1080p25 hlg pq", "hlg"), ("1080p25 8bit 10bit", "8bit"),
-        ("1080p25 narrow full", "narrow"), ("1080p25 tff", "tff"), ("1080p25 wide", "wide"), ("", "1080i25"), ("1080p0", "above 0"),
-        ("576i25 4:3 16:9", "4:3"), ("1080p25 0:3", "sides"), ("720x576i25 4:3=705", "702"),
+        ("50i", "1080i25"),
+        ("1080psf50", "1080psf25"),
+        ("1080psf50", "1080p50"),
+        ("2160i25", "2160"),
+        ("1080", "p"),
+        ("1080p", "rate"),
+        ("858p24", "2048x858"),
+        ("1080i24", "1080i25"),
+        ("1080p25 hlg pq", "hlg"),
+        ("1080p25 8bit 10bit", "8bit"),
+        ("1080p25 narrow full", "narrow"),
+        ("1080p25 tff", "tff"),
+        ("1080p25 wide", "wide"),
+        ("", "1080i25"),
+        ("1080p0", "above 0"),
+        ("576i25 4:3 16:9", "4:3"),
+        ("1080p25 0:3", "sides"),
+        ("720x576i25 4:3=705", "702"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_read_shows_what_was_meant(text: str, shown: str) -> None:
     with pytest.raises((NotUnderstood, NotPossible)) as refusal:
         format_from_words(text)
@@ -127,15 +154,38 @@ def test_what_cannot_be_read_shows_what_was_meant(text: str, shown: str) -> None
 @pytest.mark.parametrize(
     ("said", "meant"),
     [
-        ("PAL", "576i25 4:3"), ("NTSC", "480i29.97 4:3"), ("NTSC 16:9", "480i29.97 16:9"), ("PAL wide", "576i25 16:9"), ("Pal Anamorphic", "576i25 16:9"),
-        ("PAL 25p", "576p25 4:3"), ("SD 50i", "576i25 4:3"), ("SD 59.94i", "480i29.97 4:3"), ("HD 23.98p", "1080p23.976"), ("Full HD 50p", "1080p50"),
-        ("UHD 50p HLG", "2160p50 hlg"), ("4K UHD 59.94p PQ", "2160p59.94 pq"), ("4K DCI 24p", "4096x2160p24"), ("DCI 4K full 24p", "4096x2160p24"),
-        ("2K scope 24p", "2048x858p24"), ("2K flat 24p P3 12 bit 4:4:4", "1998x1080p24 p3 12bit 4:4:4"), ("1080/50i", "1080i25"), ("1080i/25", "1080i25"),
-        ("1080/25PsF", "1080psf25"), ("1920x1080 59.94i", "1080i29.97"), ("1920 × 1080 p 25", "1080p25"), ("720 59.94p", "720p59.94"), ("720/50", "720p50"),
-        ("2160 50", "2160p50"), ("25p 1080", "1080p25"), ("1080 50 fields", "1080i25"), ("HD PAL 25p", "1080p25"), ("1080p 25 fps full range", "1080p25 full"),
-        ("8K 50p HLG", "4320p50 hlg"), ("UHD 25p Rec. 2020", "2160p25 bt2020"),
+        ("PAL", "576i25 4:3"),
+        ("NTSC", "480i29.97 4:3"),
+        ("NTSC 16:9", "480i29.97 16:9"),
+        ("PAL wide", "576i25 16:9"),
+        ("Pal Anamorphic", "576i25 16:9"),
+        ("PAL 25p", "576p25 4:3"),
+        ("SD 50i", "576i25 4:3"),
+        ("SD 59.94i", "480i29.97 4:3"),
+        ("HD 23.98p", "1080p23.976"),
+        ("Full HD 50p", "1080p50"),
+        ("UHD 50p HLG", "2160p50 hlg"),
+        ("4K UHD 59.94p PQ", "2160p59.94 pq"),
+        ("4K DCI 24p", "4096x2160p24"),
+        ("DCI 4K full 24p", "4096x2160p24"),
+        ("2K scope 24p", "2048x858p24"),
+        ("2K flat 24p P3 12 bit 4:4:4", "1998x1080p24 p3 12bit 4:4:4"),
+        ("1080/50i", "1080i25"),
+        ("1080i/25", "1080i25"),
+        ("1080/25PsF", "1080psf25"),
+        ("1920x1080 59.94i", "1080i29.97"),
+        ("1920 × 1080 p 25", "1080p25"),
+        ("720 59.94p", "720p59.94"),
+        ("720/50", "720p50"),
+        ("2160 50", "2160p50"),
+        ("25p 1080", "1080p25"),
+        ("1080 50 fields", "1080i25"),
+        ("HD PAL 25p", "1080p25"),
+        ("1080p 25 fps full range", "1080p25 full"),
+        ("8K 50p HLG", "4320p50 hlg"),
+        ("UHD 25p Rec. 2020", "2160p25 bt2020"),
     ],
-)  # fmt: skip
+)
 def test_formats_as_people_say_them(said: str, meant: str) -> None:
     assert format_words(format_from_words(said)) == meant
 
@@ -143,11 +193,19 @@ def test_formats_as_people_say_them(said: str, meant: str) -> None:
 @pytest.mark.parametrize(
     ("said", "readings"),
     [
-        ("1080 50", ("1080i25", "1080p50")), ("1080 24", ("1080p24", "1080psf24")), ("50i", ("1080i25", "576i25")), ("PAL 50", ("576i25", "576p50")),
-        ("PAL 60p", ("576i25", "576p50")), ("NTSC 25", ("480i29.97", "480p59.94")), ("NTSC 30p wide", ("480i29.97 16:9", "480p59.94 16:9")),
-        ("4K 24p", ("2160p24", "4096x2160p24")), ("4K", ("2160p25", "4096x2160p25")), ("HD", ("1080i25", "1080p50")), ("DCI 24p", ("2048x1080p24",)),
+        ("1080 50", ("1080i25", "1080p50")),
+        ("1080 24", ("1080p24", "1080psf24")),
+        ("50i", ("1080i25", "576i25")),
+        ("PAL 50", ("576i25", "576p50")),
+        ("PAL 60p", ("576i25", "576p50")),
+        ("NTSC 25", ("480i29.97", "480p59.94")),
+        ("NTSC 30p wide", ("480i29.97 16:9", "480p59.94 16:9")),
+        ("4K 24p", ("2160p24", "4096x2160p24")),
+        ("4K", ("2160p25", "4096x2160p25")),
+        ("HD", ("1080i25", "1080p50")),
+        ("DCI 24p", ("2048x1080p24",)),
     ],
-)  # fmt: skip
+)
 def test_what_can_be_read_in_several_ways_shows_each(said: str, readings: tuple[str, ...]) -> None:
     with pytest.raises(SeveralReadings) as refusal:
         format_from_words(said)

@@ -20,7 +20,10 @@ T = TypeVar("T")
 
 
 class AppContext(QObject):
-    """The library and the person's preferences, with workers. `said` carries a sentence, whether it refuses, and what to click."""
+    """The library and the person's preferences, with workers.
+
+    `said` carries a sentence, whether it refuses, and what to click.
+    """
 
     shelves_changed = Signal()
     jobs_changed = Signal()
@@ -88,7 +91,10 @@ class AppContext(QObject):
 
     # -- folders ---------------------------------------------------------------------------------------------
     def jobs_folder(self, template: Template | None = None) -> str:
-        """Return where a job is put: where the last was, else where the profile or the template keeps work; else nothing."""
+        """Return where a job is put: where the last was, else where the profile or the template keeps work.
+
+        Else nothing.
+        """
         kept = [self.preferences.jobs_folder, self.preferences.work_folder]
         kept += [place.path for place in template.places if place.purpose == "work"] if template is not None else []
         return next((each for each in kept if each and Path(each).is_dir()), "")

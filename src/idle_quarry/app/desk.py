@@ -128,8 +128,8 @@ class Desk(Door):
         def done(wrong: str) -> None:
             if wrong:
                 self.say(
-                    f"The library's file is damaged: {wrong}. Put back a copy ('library restore'), or rescue what is sound "
-                    "('library rescue'), before more is saved in it.",
+                    f"The library's file is damaged: {wrong}. Put back a copy ('library restore'), or rescue what is"
+                    " sound ('library rescue'), before more is saved in it.",
                     refusal=True,
                 )
 

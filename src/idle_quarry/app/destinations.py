@@ -12,7 +12,9 @@ from idle_quarry.path.evaluation import Finding
 
 @dataclass(frozen=True)
 class ShowShelfPage:
-    """A page over the shelves ("review", "merge", "importing", "standard_set", "many", "equipment"), or the shelves ("")."""
+    """A page over the shelves ("review", "merge", "importing", "standard_set", "many", "equipment"), or the shelves
+    ("").
+    """
 
     page: str
 
@@ -114,6 +116,18 @@ class ShowOutput:
 
 
 Destination = (
-    ShowShelfPage | ShowTemplate | ShowEntry | ReviewPair | CompareRevisions | MergeDrafts | ActOnRevision | CureFinding
-    | ShowSetting | StartJob | SeeInTrial | LookAtClips | ProveLink | ShowOutput
-)  # fmt: skip
+    ShowShelfPage
+    | ShowTemplate
+    | ShowEntry
+    | ReviewPair
+    | CompareRevisions
+    | MergeDrafts
+    | ActOnRevision
+    | CureFinding
+    | ShowSetting
+    | StartJob
+    | SeeInTrial
+    | LookAtClips
+    | ProveLink
+    | ShowOutput
+)

@@ -1,4 +1,6 @@
-"""What models reach the program by: what is open, what the house has, what can be done, and where else something leads."""
+"""What models reach the program by: what is open, what the house has, what can be done, and where else something
+leads.
+"""
 
 from __future__ import annotations
 
@@ -92,7 +94,10 @@ class Door(AppContext):
         return replace(self._stored(revision.template_id, revision.number, revision.hash), revision=revision)
 
     def evaluation(self, template_id: str, number: int, hash_: str) -> Evaluation:
-        """Return a stored revision's evaluation; revisions never change, so each is made once for what the house has now."""
+        """Return a stored revision's evaluation.
+
+        Revisions never change, so each is made once for what the house has now.
+        """
         return self._evaluated(template_id, number, hash_, self.house.value)
 
     def change_person(self, name: str) -> None:

@@ -19,7 +19,8 @@ if TYPE_CHECKING:  # what speaks to a house is read where there is one
 #: When a machine is lent, as it is chosen.
 NEVER, IDLE, ALWAYS = "never", "while nobody works on it", "always"
 WHEN = (NEVER, IDLE, ALWAYS)
-#: Milliseconds between two looks whether it is lent just now, and seconds after which a house that did not answer is asked again.
+#: Milliseconds between two looks whether it is lent just now, and seconds after which a house that did not answer is
+#: asked again.
 _LOOK_MS, _AGAIN_S = 5_000, 20.0
 
 

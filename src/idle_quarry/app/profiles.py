@@ -66,7 +66,8 @@ def imported(path: Path) -> Preferences:
     number = data.get("format_number")
     if not isinstance(number, int) or number > FORMAT_NUMBER:
         raise ExchangeError(
-            f"the profile has format {number}, this program reads up to {FORMAT_NUMBER}", subject=str(path),
+            f"the profile has format {number}, this program reads up to {FORMAT_NUMBER}",
+            subject=str(path),
             remedy="update Idle Quarry",
-        )  # fmt: skip
+        )
     return Preferences.of(data.get("profile"))

@@ -49,7 +49,8 @@ def run_window(place: str | None) -> int:
     fitted(window)
     window.show_look(last_look(place or "", preferences, window))
     window.show()
-    # painted before anything else is loaded; what is typed meanwhile stays in the queue, and is heard when the desk is there
+    # painted before anything else is loaded; what is typed meanwhile stays in the queue, and is heard when the desk is
+    # there
     app.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
     try:
         library = _library(place)
@@ -153,7 +154,9 @@ def _demo_jobs(desk: Desk) -> None:
 
 
 def _demo_finished(desk: Desk) -> None:
-    """Have the demo's episode and the file from elsewhere made by a process of their own, which ends with the window."""
+    """Have the demo's episode and the file from elsewhere made by a process of their own, which ends with the
+    window.
+    """
     from idle_quarry.demo.finish import is_finished
 
     if is_finished():

@@ -46,7 +46,10 @@ def typed_command(arguments: Sequence[str]) -> str:
 
 
 def parser(*typed: str) -> argparse.ArgumentParser:
-    """Return the parser of the whole command line, with the arguments of the `typed` commands; it raises `NotUnderstood` for wrong usage."""
+    """Return the parser of the whole command line, with the arguments of the `typed` commands.
+
+    It raises `NotUnderstood` for wrong usage.
+    """
     whole = _Parser(prog="idle-quarry", description="Project templates for finishing, seen as signal paths.")
     whole.add_argument("--version", action="version", version=f"Idle Quarry {__version__}")
     whole.add_argument("--library", metavar="PLACE", help=_PLACE)

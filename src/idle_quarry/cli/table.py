@@ -1,4 +1,6 @@
-"""Every command: the module below `commands` that has it ("" for a group of commands, and the window's own), and what it does."""
+"""Every command: the module below `commands` that has it ("" for a group of commands, and the window's own), and
+what it does.
+"""
 
 TABLE: dict[str, tuple[str, str]] = {
     "demo": ("", "open the application on the demo library and clips"),

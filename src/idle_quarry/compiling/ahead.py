@@ -1,4 +1,5 @@
-"""Compiling all loops ahead of use: two processes do it behind the window, and whoever needs a loop meanwhile waits for it.
+"""Compiling all loops ahead of use: two processes do it behind the window, and whoever needs a loop meanwhile waits
+for it.
 
 Numba is not imported here. What is compiled is known by `mark`, which is written when both processes have ended well.
 """
@@ -94,10 +95,13 @@ def begin() -> list[subprocess.Popen[bytes]]:
     return [
         subprocess.Popen(
             [sys.executable, "-m", "idle_quarry.compile_all", part],
-            stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=environment,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            env=environment,
         )
         for part in missing
-    ]  # fmt: skip
+    ]
 
 
 @contextmanager
@@ -128,7 +132,10 @@ def is_under_way() -> bool:
 
 
 def wait_a_little() -> bool:
-    """Wait a moment for the processes that compile; return False where there is none, or this is one. Raises `ProgramClosing`."""
+    """Wait a moment for the processes that compile; return False where there is none, or this is one.
+
+    Raises `ProgramClosing`.
+    """
     if _is_compiler.is_set() or is_done() or not is_under_way():
         _say("compiling loops over pictures, once for this machine (some seconds)")
         return False

@@ -19,7 +19,10 @@ from idle_quarry.compiling import ahead
 
 
 def loop(**options: Any) -> Callable[[Callable[..., Any]], Any]:
-    """Return a decorator that compiles a function at its first call, without Python's lock. `options` are those of `numba.njit`."""
+    """Return a decorator that compiles a function at its first call, without Python's lock.
+
+    `options` are those of `numba.njit`.
+    """
 
     def declared(function: Callable[..., Any]) -> Any:
         dispatcher = njit(nogil=True, **options)(function)
@@ -61,7 +64,9 @@ class _LoopCacheForm(CompileResultCacheImpl):  # type: ignore[misc]
 
 
 class _LoopCache(FunctionCache):  # type: ignore[misc]
-    """The kept code of a loop. Where another process is compiling all loops, what is missing is waited for, not made twice."""
+    """The kept code of a loop. Where another process is compiling all loops, what is missing is waited for, not
+    made twice.
+    """
 
     _impl_class = _LoopCacheForm
 

@@ -1,4 +1,6 @@
-"""What Larkmoor Finishing has of its own: two monitors, a broadcaster's spec, a codec variant, a layout, naming rules."""
+"""What Larkmoor Finishing has of its own: two monitors, a broadcaster's spec, a codec variant, a layout, naming
+rules.
+"""
 
 from __future__ import annotations
 
@@ -27,10 +29,16 @@ def _entry(number: int, **said: Any) -> Entry:
 
 _HD = {"lines": [1080], "widths": [1920], "transfers": ["bt709"], "interface": "HD"}
 _BAY_FOUR: dict[str, Any] = {
-    "entry": "monitor", "name": "Bay 4 panel", "kind": "HD panel on a wall arm", "device": "panel",
-    "source": "tried out in bay 4, August 2026", "ranges": ["narrow"], "payload": "ignored", "tells_psf": False,
+    "entry": "monitor",
+    "name": "Bay 4 panel",
+    "kind": "HD panel on a wall arm",
+    "device": "panel",
+    "source": "tried out in bay 4, August 2026",
+    "ranges": ["narrow"],
+    "payload": "ignored",
+    "tells_psf": False,
     "accepts": [{**_HD, "scans": ["interlaced", "psf"], "rates": ["25"]}],
-}  # fmt: skip
+}
 
 
 def bay_four(year: int = 1) -> Entry:
@@ -47,46 +55,83 @@ def bay_five() -> Entry:
     """Return the HDR panel of bay 5."""
     wide = {"lines": [2160], "widths": [3840], "scans": ["progressive"], "rates": ["25", "50"], "interface": "12G"}
     return _entry(
-        2, entry="monitor", name="Bay 5 HDR panel", kind="UHD panel for grading, HLG and PQ", device="panel", peak_cd_m2=1000,
-        source="its handbook, and measured in October 2026", ranges=["narrow", "full"], payload="needed",
-        accepts=[{**wide, "transfers": ["hlg", "pq", "bt709"]}, {**_HD, "scans": ["interlaced", "psf"], "rates": ["25"]}],
-    )  # fmt: skip
+        2,
+        entry="monitor",
+        name="Bay 5 HDR panel",
+        kind="UHD panel for grading, HLG and PQ",
+        device="panel",
+        peak_cd_m2=1000,
+        source="its handbook, and measured in October 2026",
+        ranges=["narrow", "full"],
+        payload="needed",
+        accepts=[
+            {**wide, "transfers": ["hlg", "pq", "bt709"]},
+            {**_HD, "scans": ["interlaced", "psf"], "rates": ["25"]},
+        ],
+    )
 
 
 def forty_five() -> Entry:
     """Return the codec variant that Harbour Six asks for."""
     return _entry(
-        3, entry="codec", name="Harbour long GOP 45", base="mpeg2-422-50", mbps=45, gop=15, containers=["mxf"],
+        3,
+        entry="codec",
+        name="Harbour long GOP 45",
+        base="mpeg2-422-50",
+        mbps=45,
+        gop=15,
+        containers=["mxf"],
         source="Harbour Six, technical note 12",
-    )  # fmt: skip
+    )
 
 
 def in_time() -> Entry:
     """Return how a file for Harbour Six lies in time."""
     return _entry(
-        4, entry="programme", name="Harbour Six, one part", source="Harbour Six, delivery spec 3.1", starts="10:00:00:00",
+        4,
+        entry="programme",
+        name="Harbour Six, one part",
+        source="Harbour Six, delivery spec 3.1",
+        starts="10:00:00:00",
         tolerance_pictures=1,
         items=[
-            {"what": "bars", "seconds": 30, "tone": True}, {"what": "black", "seconds": 10}, {"what": "clock", "seconds": 17, "text": "{title} {episode}"},
-            {"what": "black", "seconds": 3}, {"what": "programme"}, {"what": "end black", "seconds": 5},
+            {"what": "bars", "seconds": 30, "tone": True},
+            {"what": "black", "seconds": 10},
+            {"what": "clock", "seconds": 17, "text": "{title} {episode}"},
+            {"what": "black", "seconds": 3},
+            {"what": "programme"},
+            {"what": "end black", "seconds": 5},
         ],
-    )  # fmt: skip
+    )
 
 
 def harbour_six() -> Entry:
     """Return the spec of a broadcaster that is nobody's."""
     return _entry(
-        5, entry="delivery", name="Harbour Six", territory="50 Hz", format="1080i25 8bit", codec=forty_five().id,
-        source="Harbour Six, delivery spec 3.1 (made up)", wrapper="mxf", programme=in_time().id,
+        5,
+        entry="delivery",
+        name="Harbour Six",
+        territory="50 Hz",
+        format="1080i25 8bit",
+        codec=forty_five().id,
+        source="Harbour Six, delivery spec 3.1 (made up)",
+        wrapper="mxf",
+        programme=in_time().id,
         sound={"layout": "stereo-me", "line_up_dbfs": -18, "loudness_lufs": -23, "true_peak_dbtp": -3},
         tolerances={"loudness_lu": 0.3, "line_up_db": 0.2, "gamut_area": 0.5, "black_s": 1, "frozen_s": 1.5},
-        checks=["gamut", "flashes", "black", "frozen"], captions=["OP-47"], active_format="protect 14:9",
+        checks=["gamut", "flashes", "black", "frozen"],
+        captions=["OP-47"],
+        active_format="protect 14:9",
         file_name="{series} E{episode:02} v{version}",
         clauses=[
-            {"number": "4.2", "check": "loudness", "text": "Loudness within 0.3 LU of the target, true peak at most −3 dBTP."},
+            {
+                "number": "4.2",
+                "check": "loudness",
+                "text": "Loudness within 0.3 LU of the target, true peak at most −3 dBTP.",
+            },
             {"number": "5.1", "check": "gamut", "text": "No more than 0.5 % of the area outside EBU R 103."},
         ],
-    )  # fmt: skip
+    )
 
 
 def histories() -> Iterator[list[SavedEntry]]:

@@ -1,7 +1,8 @@
 """The demo's finished work: an episode that was handed over with one hidden fault, and a file from elsewhere with six.
 
-Made once, behind the window, by the program's own conversions: `python -m idle_quarry.demo.finish`. A part of the episode was brought
-in by another room with its fields the wrong way round, so that the delivery made of it fails in one place.
+Made once, behind the window, by the program's own conversions: `python -m idle_quarry.demo.finish`. A part of the
+episode was brought in by another room with its fields the wrong way round, so that the delivery made of it fails in one
+place.
 """
 
 from __future__ import annotations
@@ -44,9 +45,13 @@ from idle_quarry.signal.timecode import start_timecode
 TITLE = "Lamp Room episode 2"
 #: What the episode shows, in its order, from which frame on; the fourth was brought in elsewhere.
 _SHOTS = (
-    ("lamp tape 014.mpg", 0), ("lamp scan 3.mov", 2), ("lamp tape 031 edges.mpg", 0), ("lamp tape 030 letterbox.mpg", 0),
-    ("lamp scan 3.mov", 0), ("lamp tape 014.mpg", 4),
-)  # fmt: skip
+    ("lamp tape 014.mpg", 0),
+    ("lamp scan 3.mov", 2),
+    ("lamp tape 031 edges.mpg", 0),
+    ("lamp tape 030 letterbox.mpg", 0),
+    ("lamp scan 3.mov", 0),
+    ("lamp tape 014.mpg", 4),
+)
 _ELSEWHERE, _LENGTH = 3, 44
 
 
@@ -64,7 +69,10 @@ def is_finished() -> bool:
 
 
 def finish(library: Library, write_pdf: WritePdf) -> None:
-    """Make the episode's job with its delivery, and the file from elsewhere, where they are not there yet. Raises `QuarryError`."""
+    """Make the episode's job with its delivery, and the file from elsewhere, where they are not there yet.
+
+    Raises `QuarryError`.
+    """
     delivered, foreign = _delivered(), _foreign()
     folder = delivered.parent.parent
     if not folder.exists():
@@ -148,8 +156,8 @@ def _mix(path: Path, seconds: float) -> None:
 def make_foreign(path: Path) -> None:
     """Write twelve seconds that should be a broadcast delivery in SD: in six ways they are none.
 
-    The container; the shape that it declares; fields the wrong way round in seconds 3 to 6; flashes in seconds 8 to 10; nothing on the right;
-    too loud.
+    The container; the shape that it declares; fields the wrong way round in seconds 3 to 6; flashes in seconds 8 to 10;
+    nothing on the right; too loud.
     """
     fmt, codec, rate = format_from_words("576i25 16:9 8 bit"), codecs()["d10-50"], 25
     start = start_timecode("10:00:00:00", False, Fraction(rate))

@@ -54,10 +54,14 @@ class DemoClip:
 
 
 CLIPS = (
-    DemoClip("lamp tape 014.mpg", "lamp sweep", "576i25 4:3 bff 8bit 4:2:0", "fields", "mpeg2video", flags={"order": "top"}),
+    DemoClip(
+        "lamp tape 014.mpg", "lamp sweep", "576i25 4:3 bff 8bit 4:2:0", "fields", "mpeg2video", flags={"order": "top"}
+    ),
     DemoClip("lamp tape 021 wide.mpg", "lamp sweep", "576i25 16:9 8bit 4:2:0", "fields", "mpeg2video"),
     DemoClip("lamp scan 3.mov", "lamp sweep", "1080psf25 8bit 4:2:0", "psf", timecode="10:12:00:00"),
-    DemoClip("gauge A004.mp4", "tide gauge", "2160p50 hlg 4:2:0", "frames", "libx265", timecode="06:40:00:00", quality=27),
+    DemoClip(
+        "gauge A004.mp4", "tide gauge", "2160p50 hlg 4:2:0", "frames", "libx265", timecode="06:40:00:00", quality=27
+    ),
     DemoClip("gauge B011 proxy.mov", "tide gauge", "1080p50 8bit 4:2:0"),
     DemoClip("gauge C002 doubled.mp4", "tide gauge", "1080p50 8bit 4:2:0", "2:2"),
     DemoClip("gauge drone full range.mp4", "tide gauge", "1080p25 8bit 4:2:0", codes_as_full=True),
@@ -66,19 +70,44 @@ CLIPS = (
     DemoClip("stone bench phone.mp4", "sliding stone", "1080x1920p30 8bit 4:2:0"),
     DemoClip("stone old reel.mpg", "sliding stone", "480i29.97 4:3 8bit 4:2:0", "fields", "mpeg2video"),
     DemoClip("train 03.mov", "passing train", "1080p23.976 8bit 4:2:0", timecode="01:04:10:00"),
-    DemoClip("train 03 for broadcast.mxf", "passing train", "1080i29.97 8bit", "2:3", "mpeg2video", timecode="01:04:10;00"),
+    DemoClip(
+        "train 03 for broadcast.mxf", "passing train", "1080i29.97 8bit", "2:3", "mpeg2video", timecode="01:04:10;00"
+    ),
     DemoClip("train carriage thin.mov", "passing train", "1440x1080i25 8bit 4:2:0", "fields", timecode="11:20:00:00"),
     DemoClip("train 05 advanced.mov", "passing train", "1080i29.97 8bit 4:2:0", "2:3:3:2", timecode="01:07:00;02"),
     DemoClip("train 07 recut.mpg", "passing train", "480i29.97 16:9 8bit 4:2:0", "2:3 broken", "mpeg2video"),
     DemoClip("stone film night.mp4", "sliding stone", "720p59.94 8bit 4:2:0", "3:2"),
     DemoClip("gauge title card.mov", "tide gauge", "1080p25 8bit 4:2:0", "still"),
     DemoClip("lamp reel mixed.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "mixed", "mpeg2video", seconds=3.0),
-    DemoClip("lamp tape 030 letterbox.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "fields", "mpeg2video", window=(9, 72, 702, 432)),
-    DemoClip("lamp tape 031 edges.mpg", "lamp sweep", "576i25 4:3 8bit 4:2:0", "fields", "mpeg2video", window=(9, 0, 702, 576), half_line=True),
-    DemoClip("stone commentary.mov", "sliding stone", "640x360p25 8bit 4:2:0", timecode="19:40:00:00", sound="inverted"),
-    DemoClip("stone ambience.mov", "sliding stone", "640x360p25 8bit 4:2:0", timecode="19:41:00:00", sound="mono on two, silent"),
+    DemoClip(
+        "lamp tape 030 letterbox.mpg",
+        "lamp sweep",
+        "576i25 4:3 8bit 4:2:0",
+        "fields",
+        "mpeg2video",
+        window=(9, 72, 702, 432),
+    ),
+    DemoClip(
+        "lamp tape 031 edges.mpg",
+        "lamp sweep",
+        "576i25 4:3 8bit 4:2:0",
+        "fields",
+        "mpeg2video",
+        window=(9, 0, 702, 576),
+        half_line=True,
+    ),
+    DemoClip(
+        "stone commentary.mov", "sliding stone", "640x360p25 8bit 4:2:0", timecode="19:40:00:00", sound="inverted"
+    ),
+    DemoClip(
+        "stone ambience.mov",
+        "sliding stone",
+        "640x360p25 8bit 4:2:0",
+        timecode="19:41:00:00",
+        sound="mono on two, silent",
+    ),
     DemoClip("train platform.mxf", "passing train", "1080i25 8bit", "fields", "mpeg2video", timecode="11:22:00:00"),
-)  # fmt: skip
+)
 
 
 def _times(made: DemoClip, fmt: SignalFormat) -> list[tuple[float, float]]:

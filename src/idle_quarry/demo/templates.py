@@ -57,15 +57,25 @@ TRACKS = (
 SHORT = (TRACKS[0], TRACKS[2], TRACKS[4], TRACKS[8])
 
 FOLDERS = (
-    Folder(id="material", name="Material", children=(
-        Folder(id="cameras", name="Cameras"), Folder(id="archive", name="Archive"), Folder(id="sound-in", name="Sound"),
-    )),
+    Folder(
+        id="material",
+        name="Material",
+        children=(
+            Folder(id="cameras", name="Cameras"),
+            Folder(id="archive", name="Archive"),
+            Folder(id="sound-in", name="Sound"),
+        ),
+    ),
     Folder(id="cuts", name="Cuts"),
-    Folder(id="graphics", name="Graphics", children=(Folder(id="titles", name="Titles"), Folder(id="stills", name="Stills"))),
+    Folder(
+        id="graphics",
+        name="Graphics",
+        children=(Folder(id="titles", name="Titles"), Folder(id="stills", name="Stills")),
+    ),
     Folder(id="renders", name="Renders"),
     Folder(id="mix", name="Mix", children=(Folder(id="stems", name="Stems"),)),
     Folder(id="out", name="Deliveries"),
-)  # fmt: skip
+)
 
 PLACES = (
     StoragePlace(
@@ -400,7 +410,12 @@ def own_shelf() -> Iterator[list[SavedTemplate]]:
     """Yield the history of each template on Runa's own shelf."""
     yield [SavedTemplate(_web_trio(), "Runa", "2026-11-02T18:22:00+00:00", "Trailers on the road", "draft")]
     quick = edited(
-        _house_hd(), Edit("name", "House HD, try-out PsF"), Edit("working.format", words("1080psf25")), Edit("deliveries", (delivered("hd-50-psf"),)),
-        Edit("note", "Would PsF do for the talk shows?"), Edit("monitor.monitor", "bay-two-grade"), Edit("monitor.format", words("1080psf25")),
-    )  # fmt: skip
+        _house_hd(),
+        Edit("name", "House HD, try-out PsF"),
+        Edit("working.format", words("1080psf25")),
+        Edit("deliveries", (delivered("hd-50-psf"),)),
+        Edit("note", "Would PsF do for the talk shows?"),
+        Edit("monitor.monitor", "bay-two-grade"),
+        Edit("monitor.format", words("1080psf25")),
+    )
     yield [SavedTemplate(quick, "Runa", "2026-11-18T10:00:00+00:00", "A try", "draft")]

@@ -1,4 +1,6 @@
-"""Which revisions may start a job: none that was withdrawn, and of the house's none that nobody approved without a word."""
+"""Which revisions may start a job: none that was withdrawn, and of the house's none that nobody approved without a
+word.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,9 @@ class NotApproved(JobError):
 
 
 def check_startable(library: Library, stored: StoredTemplate, *, unapproved: bool = False) -> None:
-    """Raise `JobError` where a revision was withdrawn, `NotApproved` where it waits for an approval and that is not meant."""
+    """Raise `JobError` where a revision was withdrawn, `NotApproved` where it waits for an approval and that is not
+    meant.
+    """
     revision = stored.revision
     subject = f"{stored.name}, revision {revision.number}"
     if revision.state not in ("draft", "in review", "withdrawn"):

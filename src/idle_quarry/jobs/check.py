@@ -77,8 +77,8 @@ def check_job(folder: Path) -> Job:
     """Return a job with what has drifted from its start. Raises `JobError`.
 
     Folders of the template and the job's own files are checked, and what its timelines and its line-up hold against the
-    revision. Timelines that were edited, and material that was put into the template's folders, are work, not drift; what lies
-    outside them is extra.
+    revision. Timelines that were edited, and material that was put into the template's folders, are work, not drift;
+    what lies outside them is extra.
     """
     data = read_job(folder)
     path = str(folder / JOB_FILE)
@@ -108,7 +108,9 @@ def check_job(folder: Path) -> Job:
 
 
 def material_in(folder: Path, folders: Iterable[str], files: Iterable[str]) -> dict[str, tuple[int, int]]:
-    """Return the media files that lie in a job's folders now and that it did not write: relative paths, with size and time (ns)."""
+    """Return the media files that lie in a job's folders now and that it did not write: relative paths, with size
+    and time (ns).
+    """
     own, found = set(files), {}
     for top in folders:
         for path in (folder / top).rglob("*") if top not in (PAPERS, TIMELINES, LINE_UP) else ():

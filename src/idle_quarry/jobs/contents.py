@@ -23,7 +23,15 @@ _AT_LEVEL = 0.1
 #: A start beyond so many frames is none: days at the quickest rate.
 _MOST_FRAMES = 1e9
 #: What of a line-up clip is told by which words.
-_TOLD = {"codec": "codec", "format": "format", "frames": "length", "start": "start", "bars": "bars", "level": "level", "sound": "sound"}  # fmt: skip
+_TOLD = {
+    "codec": "codec",
+    "format": "format",
+    "frames": "length",
+    "start": "start",
+    "bars": "bars",
+    "level": "level",
+    "sound": "sound",
+}
 
 
 def contents_against(folder: Path, template: Template, line_up: dict[str, Any]) -> Iterator[tuple[str, str]]:

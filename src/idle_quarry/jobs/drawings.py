@@ -188,7 +188,9 @@ def _cut(text: str, width: float) -> str:
 
 
 def frame_drawing(fmt: SignalFormat) -> tuple[str, float]:
-    """Return a format's frame with its safe areas (EBU R 95) as a data URI of an SVG, and its height for a width of 1."""
+    """Return a format's frame with its safe areas (EBU R 95) as a data URI of an SVG, and its height for a width of
+    1.
+    """
     raster = fmt.raster
     shown_w, shown_h = float(raster.width * raster.pixel_aspect), float(raster.height)
     scale = min((_WIDTH - 4) / shown_w, 540 / shown_h)
@@ -200,8 +202,9 @@ def frame_drawing(fmt: SignalFormat) -> tuple[str, float]:
     at, y = (box.x + box.w + 20, box.y + 16) if box.w < 640 else (box.x + box.w * 0.09, box.y + box.h * 0.14)
     sheet.text(at, y, f"{raster.size_text}, {aspect_text(raster.display_aspect)}: the whole frame", bold=True)
     for kind, dash, words in (
-        ("action", "9 4", "what matters happens inside"), ("graphics", "2 4", "all that is read stays inside"),
-    ):  # fmt: skip
+        ("action", "9 4", "what matters happens inside"),
+        ("graphics", "2 4", "all that is read stays inside"),
+    ):
         safe = safe_area(raster, kind)
         inner = _Box(box.x + safe.x * across, box.y + safe.y * scale, safe.width * across, safe.height * scale)
         sheet.frame(inner, "progressive", dash=dash)

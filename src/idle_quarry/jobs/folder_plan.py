@@ -31,9 +31,11 @@ COLOUR = "Colour"
 #: Words by which a folder of a template is known to be for clips, lists of cuts, deliveries or renders.
 FOR_CLIPS, FOR_CUTS, FOR_DELIVERIES, FOR_RENDERS = "clips", "cuts", "deliveries", "renders"
 _FOLDER_WORDS = {
-    FOR_CLIPS: ("material", "clips", "rushes", "sources", "footage", "ingest"), FOR_CUTS: ("cuts", "lists", "edit"),
-    FOR_DELIVERIES: ("deliver", "hand-over", "handover", "masters", "out"), FOR_RENDERS: ("renders", "cache"),
-}  # fmt: skip
+    FOR_CLIPS: ("material", "clips", "rushes", "sources", "footage", "ingest"),
+    FOR_CUTS: ("cuts", "lists", "edit"),
+    FOR_DELIVERIES: ("deliver", "hand-over", "handover", "masters", "out"),
+    FOR_RENDERS: ("renders", "cache"),
+}
 
 
 def folder_for(job: Path, folders: Iterable[str], use: str) -> Path:
@@ -83,9 +85,12 @@ def folder_name(template: Template, title: str, day: date | None = None) -> str:
     if not template.job_name:
         return title
     fields: dict[str, str | int | date] = {
-        "title": title, "date": (day or date.today()).isoformat(), "format": format_words(template.working.format),
-        "language": template.title_language, "version": 1,
-    }  # fmt: skip
+        "title": title,
+        "date": (day or date.today()).isoformat(),
+        "format": format_words(template.working.format),
+        "language": template.title_language,
+        "version": 1,
+    }
     made = made_name(template.job_name, fields)
     why = name_refused(made)
     if why is not None:

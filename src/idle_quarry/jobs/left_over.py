@@ -81,9 +81,13 @@ def words_of(one: Leftover) -> str:
 def to_json(one: Leftover) -> dict[str, Any]:
     """Return what is left for the command line."""
     return {
-        "kind": one.kind, "whole": is_whole(one), "target": os.fsdecode(one.target),
-        "part": None if is_whole(one) else os.fsdecode(one.part), "bytes": one.bytes, "time": one.time,
-    }  # fmt: skip
+        "kind": one.kind,
+        "whole": is_whole(one),
+        "target": os.fsdecode(one.target),
+        "part": None if is_whole(one) else os.fsdecode(one.part),
+        "bytes": one.bytes,
+        "time": one.time,
+    }
 
 
 def _is_job(one: Leftover) -> bool:

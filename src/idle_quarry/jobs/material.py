@@ -1,7 +1,9 @@
-"""The material of a job: clips linked where they lie or brought in by the conversion of their source class, and how they stand.
+"""The material of a job: clips linked where they lie or brought in by the conversion of their source class, and how
+they stand.
 
-What is known of each clip is kept in the job's folder beside `job.json`, written whole after each change. A clip is known again by
-content: where its file is another now, it says so, and what was brought in of the old one is no longer taken for it.
+What is known of each clip is kept in the job's folder beside `job.json`, written whole after each change. A clip is
+known again by content: where its file is another now, it says so, and what was brought in of the old one is no longer
+taken for it.
 """
 
 from __future__ import annotations
@@ -56,7 +58,8 @@ class BroughtInFile:
 
 @dataclass(frozen=True)
 class JobClip:
-    """A clip of the job: where it lies, its content as it was taken in, the source class a person chose for it, what was made of it.
+    """A clip of the job: where it lies, its content as it was taken in, the source class a person chose for it,
+    what was made of it.
 
     `proxy` is its small stand-in, converted like the rest and never handed over.
     """
@@ -110,15 +113,22 @@ def _made(folder: Path, data: dict[str, Any]) -> BroughtInFile:
 
 
 def write_material(folder: Path, entries: Iterable[JobClip]) -> None:
-    """Keep the clips a job knows; paths below the job are kept as from there, so that a job can be moved. Raises `JobError`."""
+    """Keep the clips a job knows; paths below the job are kept as from there, so that a job can be moved.
+
+    Raises `JobError`.
+    """
 
     def beside(path: Path) -> str:
         return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
 
     def told(made: BroughtInFile) -> dict[str, Any]:
         return {
-            "path": beside(made.path), "of": made.of, "source": made.source, "codec": made.codec, "span": made.span,
-        }  # fmt: skip
+            "path": beside(made.path),
+            "of": made.of,
+            "source": made.source,
+            "codec": made.codec,
+            "span": made.span,
+        }
 
     clips = []
     for entry in entries:
@@ -138,7 +148,9 @@ def write_material(folder: Path, entries: Iterable[JobClip]) -> None:
 
 
 def changed_material(folder: Path, change: Callable[[tuple[JobClip, ...]], Iterable[JobClip]]) -> tuple[JobClip, ...]:
-    """Return the clips a job knows after `change`, and keep them; changes made at once, here or in another room, are all kept.
+    """Return the clips a job knows after `change`, and keep them.
+
+    Changes made at once, here or in another room, are all kept.
 
     Raises `JobError` where they cannot be read or kept, and what `change` raises.
     """
@@ -151,12 +163,16 @@ def with_entry(path: Path, change: Callable[[JobClip], JobClip]) -> Callable[[tu
 
 
 def with_part(entry: JobClip, part: BroughtInFile) -> JobClip:
-    """Return a clip with a part that was brought in, in place of an older one of the same frames and of what is gone."""
+    """Return a clip with a part that was brought in, in place of an older one of the same frames and of what is
+    gone.
+    """
     return replace(entry, brought=(*(file for file in parts_of(entry) if file.span != part.span), part))
 
 
 def taken_in(entries: Iterable[JobClip], paths: Iterable[Path]) -> tuple[JobClip, ...]:
-    """Return the entries with more clips; one that is there already stays as it is, one that is the same file elsewhere is relinked.
+    """Return the entries with more clips.
+
+    One that is there already stays as it is, one that is the same file elsewhere is relinked.
 
     Raises `MediaError` where a file cannot be read.
     """
@@ -171,7 +187,7 @@ def taken_in(entries: Iterable[JobClip], paths: Iterable[Path]) -> tuple[JobClip
         lost = next((entry for entry in known.values() if entry.content == content and not entry.path.is_file()), None)
         if lost is not None:
             known = {
-                (path if entry is lost else place): (replace(entry, path=path) if entry is lost else entry)
+                (path if entry is lost else place): replace(entry, path=path) if entry is lost else entry
                 for place, entry in known.items()
             }
         else:
@@ -227,7 +243,8 @@ def rows_of(folder: Path, entries: Iterable[JobClip]) -> list[JobClipStatus]:
 
 
 def uses(folder: Path) -> dict[str, list[tuple[Fraction, Span]]]:
-    """Return what each file is used for in the job's timelines, by its path: seconds of the timeline, and frames of the file.
+    """Return what each file is used for in the job's timelines, by its path: seconds of the timeline, and frames of
+    the file.
 
     What cannot be read uses nothing.
     """
@@ -275,11 +292,12 @@ def bring_in(
     on_progress: Callable[[float], None],
     span: Span | None = None,
 ) -> BroughtInFile:
-    """Convert a clip, or a span of its frames, to the template's intermediate by the link of a source class, into the job.
+    """Convert a clip, or a span of its frames, to the template's intermediate by the link of a source class, into
+    the job.
 
-    Return what was made. The file appears when it is whole. `on_progress` hears the share that is done, and may raise to stop; then
-    nothing is left. Raises `NotPossible` where the link or the codec refuses, `MediaError` where the clip cannot be read or the
-    disk is full.
+    Return what was made. The file appears when it is whole. `on_progress` hears the share that is done, and may raise
+    to stop; then nothing is left. Raises `NotPossible` where the link or the codec refuses, `MediaError` where the clip
+    cannot be read or the disk is full.
     """
     return _converted(
         entry,
@@ -329,9 +347,14 @@ def _converted(
     place.mkdir(exist_ok=True, parents=True)
     sound, rate = template.sound, clip.declared.rate or template.working.format.rate
     target = ConversionTarget(
-        fmt, codec, source.policy_for(clip.path.name), source.cadence, sound.sample_rate, sound.bit_depth,
+        fmt,
+        codec,
+        source.policy_for(clip.path.name),
+        source.cadence,
+        sound.sample_rate,
+        sound.bit_depth,
         template.timecode.drop,
-    )  # fmt: skip
+    )
     seconds = (span[0] / rate, span[1] / rate) if span is not None else None
     converted = convert(
         clip,

@@ -1,8 +1,8 @@
 """Moving a job to another revision of its template: what would change, what forbids it, and doing it.
 
-What a timeline was begun with stays: a job moves only where nothing locked differs. Its timelines and material are its work
-and are not touched; new folders are made, papers and, where it would be another, the line-up clip are made anew, and the
-record names the new revision.
+What a timeline was begun with stays: a job moves only where nothing locked differs. Its timelines and material are its
+work and are not touched; new folders are made, papers and, where it would be another, the line-up clip are made anew,
+and the record names the new revision.
 """
 
 from __future__ import annotations
@@ -65,9 +65,10 @@ def move(job: Job, to: StoredTemplate, person: str, write_pdf: WritePdf) -> Move
     found = move_of(job, to)
     if not found.possible:
         raise JobError(
-            f"timelines were begun with another {found.locked[0]}", subject=job.title,
+            f"timelines were begun with another {found.locked[0]}",
+            subject=job.title,
             remedy="start a new job from that revision",
-        )  # fmt: skip
+        )
     with changing(job.folder):
         _move(job, to, found, write_pdf, person)
     return found
@@ -94,9 +95,12 @@ def _move(job: Job, to: StoredTemplate, found: Move, write_pdf: WritePdf, person
             data["files"][name] = {"sha256": sha256_of(target), "bytes": target.stat().st_size}
         revision = to.revision
         data["template"] = {
-            "id": revision.template_id, "name": to.name, "revision": revision.number, "hash": revision.hash,
+            "id": revision.template_id,
+            "name": to.name,
+            "revision": revision.number,
+            "hash": revision.hash,
             "state": revision.state,
-        }  # fmt: skip
+        }
         data["settings"] = to.template.model_dump(mode="json")
         data["folders"] = list(dict.fromkeys([*job.folders, *planned(to.template, job.title).folders]))
         data.setdefault("moved", []).append({"from": old, "time": now(), "by": person})

@@ -1,4 +1,6 @@
-"""The process of its own in which timelines from elsewhere are read first: `otio_reading` begins it, and hears whether it comes back."""
+"""The process of its own in which timelines from elsewhere are read first: `otio_reading` begins it, and hears
+whether it comes back.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,10 @@ _IDLE_S, _MOST_KEPT = 30, 400_000_000
 
 
 def serve() -> None:
-    """Do with each file what the program is going to do with it; the alarm and the limits end what does not end by itself."""
+    """Do with each file what the program is going to do with it.
+
+    The alarm and the limits end what does not end by itself.
+    """
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     requests, answers = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")

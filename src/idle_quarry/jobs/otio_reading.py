@@ -1,8 +1,9 @@
-"""The one door for OpenTimelineIO's files and AAF: measured before they are parsed, and parsed in a process of its own first.
+"""The one door for OpenTimelineIO's files and AAF: measured before they are parsed, and parsed in a process of its
+own first.
 
-The library recurses without a limit and falls over some shapes of text (a `Clip.1` without media is one): a file from elsewhere
-ends the process that reads it. So size and depth are counted in the bytes; then a process of its own does all that this one
-is going to do with the very same bytes. Only what it survives is parsed here.
+The library recurses without a limit and falls over some shapes of text (a `Clip.1` without media is one): a file from
+elsewhere ends the process that reads it. So size and depth are counted in the bytes; then a process of its own does all
+that this one is going to do with the very same bytes. Only what it survives is parsed here.
 """
 
 from __future__ import annotations
@@ -83,7 +84,9 @@ def aaf_as_otio(path: Path) -> bytes:
 
 
 class _Reader:
-    """The process of its own: it reads one file after another, ends where nobody asks for a while, and is begun again."""
+    """The process of its own: it reads one file after another, ends where nobody asks for a while, and is begun
+    again.
+    """
 
     def __init__(self) -> None:
         self._one = threading.Lock()
@@ -137,6 +140,9 @@ def _begin() -> subprocess.Popen[bytes]:
     source = str(Path(__file__).resolve().parents[2])
     environment = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, (source, os.environ.get("PYTHONPATH"))))}
     return subprocess.Popen(
-        [sys.executable, "-m", "idle_quarry.jobs.otio_process"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+        [sys.executable, "-m", "idle_quarry.jobs.otio_process"],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
         env=environment,
-    )  # fmt: skip
+    )

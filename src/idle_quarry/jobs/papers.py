@@ -73,8 +73,8 @@ def _drawn(drawing: tuple[str, float]) -> dict[str, Any]:
 def setup_sheet(stored: StoredTemplate, title: str, evaluation: Evaluation) -> str:
     """Return the setup sheet of a revision and its evaluation as HTML.
 
-    The path to scale; what cannot change once a timeline exists, with why; what is otherwise than its standard; what is known;
-    then every setting in a small table, in the order one types them.
+    The path to scale; what cannot change once a timeline exists, with why; what is otherwise than its standard; what is
+    known; then every setting in a small table, in the order one types them.
     """
     template = stored.template
     timelines: list[dict[str, Any]] = [
@@ -83,12 +83,24 @@ def setup_sheet(stored: StoredTemplate, title: str, evaluation: Evaluation) -> s
     start = start_timecode(template.timecode.start, template.timecode.drop, template.working.format.rate)
     groups = _groups(template)
     heads = {row.place: group.name for group in groups for row in group.rows}
-    return _environment().get_template("setup.html").render(
-        title=title, foot=_foot("setup sheet", title, stored), template=template, revision=stored.revision,
-        strip=_drawn(strip_drawing(evaluation)), groups=groups, heads=heads, timelines=timelines, start=str(start),
-        locked=[row for group in groups for row in group.rows if row.locked],
-        otherwise=otherwise(template), findings=evaluation.findings,
-    )  # fmt: skip
+    return (
+        _environment()
+        .get_template("setup.html")
+        .render(
+            title=title,
+            foot=_foot("setup sheet", title, stored),
+            template=template,
+            revision=stored.revision,
+            strip=_drawn(strip_drawing(evaluation)),
+            groups=groups,
+            heads=heads,
+            timelines=timelines,
+            start=str(start),
+            locked=[row for group in groups for row in group.rows if row.locked],
+            otherwise=otherwise(template),
+            findings=evaluation.findings,
+        )
+    )
 
 
 @lru_cache(maxsize=1)
@@ -97,7 +109,9 @@ def _menus() -> dict[str, dict[str, str]]:
 
 
 def camera_sheet(stored: StoredTemplate, title: str, evaluation: Evaluation) -> str:
-    """Return the camera sheet of a revision and its evaluation as HTML: one page with what a crew has to set, and the frame with its safe areas."""
+    """Return the camera sheet of a revision and its evaluation as HTML: one page with what a crew has to set, and
+    the frame with its safe areas.
+    """
     template = stored.template
     fmt, sound = template.working.format, template.sound
     e, menus, rate = fmt.encoding, _menus(), rate_text(fmt.rate)
@@ -110,19 +124,54 @@ def camera_sheet(stored: StoredTemplate, title: str, evaluation: Evaluation) -> 
     drop = template.timecode.drop
     rows = [
         ("Raster", fmt.raster.size_text, menus["raster"].get(fmt.raster.size_text, ""), fmt.raster.name or ""),
-        ("Frame rate", f"{rate} frames/s", menus["fields" if fields else "rate"].get(rate, ""), rate_note + "slow motion only where asked for"),
+        (
+            "Frame rate",
+            f"{rate} frames/s",
+            menus["fields" if fields else "rate"].get(rate, ""),
+            rate_note + "slow motion only where asked for",
+        ),
         ("Scan", scan, menus["scan"][fmt.scan], order),
-        ("Colour", f"{PRIMARIES[e.primaries].label}, {TRANSFERS[e.transfer][0]}", menus["transfer"].get(e.transfer, ""), "no look burnt in"),
-        ("Recording", f"{e.bit_depth} bit {e.sampling}", f"{e.bit_depth}-bit {menus['sampling'].get(e.sampling, '')}", f"{e.range} range, black {e.levels.black}, white {e.levels.white}"),
-        ("Timecode", "drop-frame" if drop else "without drop-frame", menus["timecode"]["drop" if drop else "non-drop"] + "; free run", "time of day, all cameras alike"),
-        ("Sound", f"{sound.sample_rate / 1000:g} kHz, {sound.bit_depth} bit", f"{sound.sample_rate / 1000:g}K, {sound.bit_depth}-bit", f"line-up at {db(sound.line_up_dbfs)} dBFS"),
-    ]  # fmt: skip
+        (
+            "Colour",
+            f"{PRIMARIES[e.primaries].label}, {TRANSFERS[e.transfer][0]}",
+            menus["transfer"].get(e.transfer, ""),
+            "no look burnt in",
+        ),
+        (
+            "Recording",
+            f"{e.bit_depth} bit {e.sampling}",
+            f"{e.bit_depth}-bit {menus['sampling'].get(e.sampling, '')}",
+            f"{e.range} range, black {e.levels.black}, white {e.levels.white}",
+        ),
+        (
+            "Timecode",
+            "drop-frame" if drop else "without drop-frame",
+            menus["timecode"]["drop" if drop else "non-drop"] + "; free run",
+            "time of day, all cameras alike",
+        ),
+        (
+            "Sound",
+            f"{sound.sample_rate / 1000:g} kHz, {sound.bit_depth} bit",
+            f"{sound.sample_rate / 1000:g}K, {sound.bit_depth}-bit",
+            f"line-up at {db(sound.line_up_dbfs)} dBFS",
+        ),
+    ]
     links = {link.source: link.grade for link in evaluation.links}
     sources = [
         {"name": s.name, "format": format_words(s.format, fields=True), "grade": links[f"source:{s.id}"]}
         for s in template.sources
     ]
-    return _environment().get_template("camera.html").render(
-        title=title, foot=_foot("camera sheet", title, stored), template=template, revision=stored.revision, rows=rows,
-        frame=_drawn(frame_drawing(fmt)), sources=sources, person=stored.revision.author,
-    )  # fmt: skip
+    return (
+        _environment()
+        .get_template("camera.html")
+        .render(
+            title=title,
+            foot=_foot("camera sheet", title, stored),
+            template=template,
+            revision=stored.revision,
+            rows=rows,
+            frame=_drawn(frame_drawing(fmt)),
+            sources=sources,
+            person=stored.revision.author,
+        )
+    )

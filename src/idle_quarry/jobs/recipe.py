@@ -16,7 +16,9 @@ from idle_quarry.signal.words import format_words
 
 
 def recipe(template: Template, evaluation: Evaluation) -> str:
-    """Return the script of a template and its evaluation. It takes a source and a target and encodes the intermediate, flags and all.
+    """Return the script of a template and its evaluation.
+
+    It takes a source and a target and encodes the intermediate, flags and all.
 
     It conforms nothing: a clip that is not in the working format is refused by its raster, rate, scan or field order,
     since how it should be converted is the source link's policy, stated in the comments.
@@ -30,9 +32,15 @@ def recipe(template: Template, evaluation: Evaluation) -> str:
             options += [f"-{'b:v' if key == 'b' else key}", value]
     e = pixels.format.encoding
     colour = [
-        "-color_primaries", FFMPEG_PRIMARIES[e.primaries], "-color_trc", FFMPEG_TRANSFERS[e.transfer],
-        "-colorspace", FFMPEG_MATRICES[e.matrix], "-color_range", "pc" if e.range == "full" else "tv",
-    ]  # fmt: skip
+        "-color_primaries",
+        FFMPEG_PRIMARIES[e.primaries],
+        "-color_trc",
+        FFMPEG_TRANSFERS[e.transfer],
+        "-colorspace",
+        FFMPEG_MATRICES[e.matrix],
+        "-color_range",
+        "pc" if e.range == "full" else "tv",
+    ]
     aspect = fmt.raster.pixel_aspect
     filters = [f"setsar={aspect.numerator}/{aspect.denominator}", _field_filter(fmt)]
     flags = ["-flags", "+ildct+ilme" if codec.encode.encoder in ("mpeg2video", "libx264") else "+ildct"]
@@ -52,6 +60,7 @@ def recipe(template: Template, evaluation: Evaluation) -> str:
     quoted = " ".join(part if part.startswith('"$') else shlex.quote(part) for part in command)
     notes = [f"#   {link.source}: {link.grade}" for link in evaluation.links if link.source.startswith("source:")]
     size = f"{fmt.raster.width}x{fmt.raster.height}"
+    order = ORDER_WORDS[fmt.field_order] if fmt.scan != "progressive" and fmt.field_order else "whole pictures"
     return "\n".join(
         [
             "#!/bin/sh",
@@ -61,12 +70,18 @@ def recipe(template: Template, evaluation: Evaluation) -> str:
             *(notes or ["#   none"]),
             "set -eu",
             '[ $# -eq 2 ] || { echo "usage: SOURCE TARGET" >&2; exit 2; }',
-            'said() { ffprobe -v error -select_streams v:0 -show_entries "stream=$1" -of csv=p=0:s=x "$source" | head -n 1 | tr -d ,; }',
-            'wants() { case " $3 " in *" $2 "*) ;; *) echo "$source: its $1 is $2, the template works at $4: convert it first" >&2; exit 1;; esac; }',
+            (
+                'said() { ffprobe -v error -select_streams v:0 -show_entries "stream=$1" -of csv=p=0:s=x "$source" |'
+                " head -n 1 | tr -d ,; }"
+            ),
+            (
+                'wants() { case " $3 " in *" $2 "*) ;; *) echo "$source: its $1 is $2, the template works at $4:'
+                ' convert it first" >&2; exit 1;; esac; }'
+            ),
             "source=$1",
             f'wants raster "$(said width,height)" {size} {size}',
             f'wants "frame rate" "$(said r_frame_rate)" {rate_fraction_text(fmt.rate)} {rate_fraction_text(fmt.rate)}',
-            f'wants "field order" "$(said field_order)" "{_field_words(fmt)}" "{ORDER_WORDS[fmt.field_order] if fmt.scan != "progressive" and fmt.field_order else "whole pictures"}"',
+            f'wants "field order" "$(said field_order)" "{_field_words(fmt)}" "{order}"',
             quoted,
             "",
         ]

@@ -45,7 +45,9 @@ Progress = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class StartedJob:
-    """A job as it was made: its folder, the relative paths of its files, and the note that stands until it is listed."""
+    """A job as it was made: its folder, the relative paths of its files, and the note that stands until it is
+    listed.
+    """
 
     folder: Path
     files: tuple[str, ...]
@@ -74,8 +76,12 @@ def start_job(
     _check_place(at, called, bytes_needed(stored.template))
     revision, target = stored.revision, at / called
     said = {
-        "title": title, "by": person, "template": revision.template_id, "revision": revision.number, "hash": revision.hash,
-    }  # fmt: skip
+        "title": title,
+        "by": person,
+        "template": revision.template_id,
+        "revision": revision.number,
+        "hash": revision.hash,
+    }
     note = RecoveryNote("job", target, dirs=(LINE_UP,), files=plan.files, said=said)
     try:
         _made(note.part, target, stored, title, plan, write_pdf, person, progress or (lambda _what, _share: None))
@@ -87,9 +93,15 @@ def start_job(
 
 
 def _made(
-    beside: Path, target: Path, stored: StoredTemplate, title: str, plan: FolderPlan, write_pdf: WritePdf, person: str,
+    beside: Path,
+    target: Path,
+    stored: StoredTemplate,
+    title: str,
+    plan: FolderPlan,
+    write_pdf: WritePdf,
+    person: str,
     progress: Progress,
-) -> None:  # fmt: skip
+) -> None:
     """Make a job beside its place and put it there. Raises `JobError`."""
     try:
         beside.mkdir(mode=0o700)

@@ -18,7 +18,10 @@ from idle_quarry.path.template import Template
 
 @dataclass(frozen=True)
 class PlannedRevision:
-    """What the change makes of one template, made of its revision `number`; `template` is None where nothing is to be saved."""
+    """What the change makes of one template, made of its revision `number`.
+
+    `template` is None where nothing is to be saved.
+    """
 
     template_id: str
     name: str
@@ -33,7 +36,10 @@ class PlannedRevision:
 def planned(
     library: LibraryReader, wanted: Sequence[tuple[str, int]], place: str, text: str
 ) -> Iterator[PlannedRevision]:
-    """Yield what typing `text` into the setting at `place` makes of each template, by id and revision; a refusal is told."""
+    """Yield what typing `text` into the setting at `place` makes of each template, by id and revision.
+
+    A refusal is told.
+    """
     numbers = dict(wanted)
     for ident, stored in library.stored_each(wanted):
         if isinstance(stored, LibraryError):
@@ -63,7 +69,10 @@ def _planned(stored: StoredTemplate, place: str, text: str) -> PlannedRevision:
 def saved(
     library: Library, changes: Iterable[PlannedRevision], note: str, go_on: Callable[[int], bool]
 ) -> tuple[list[ImportedTemplate], list[str]]:
-    """Save a draft of each change; return what was saved and what was refused. `go_on` is told how many were, and may stop."""
+    """Save a draft of each change; return what was saved and what was refused.
+
+    `go_on` is told how many were, and may stop.
+    """
     templates: list[ImportedTemplate] = []
     refused: list[str] = []
     for change in changes:

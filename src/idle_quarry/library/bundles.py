@@ -31,9 +31,17 @@ _MOST_MEMBERS = 20_000
 _MOST_TOGETHER = 600_000_000
 #: What the zip module and its decompressors raise for a damaged file: of no one family, as fuzzing shows.
 _ZIP_ERRORS = (
-    zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, lzma.LZMAError, struct.error, OSError, EOFError, RuntimeError,
-    ValueError, IndexError,
-)  # fmt: skip
+    zipfile.BadZipFile,
+    zipfile.LargeZipFile,
+    zlib.error,
+    lzma.LZMAError,
+    struct.error,
+    OSError,
+    EOFError,
+    RuntimeError,
+    ValueError,
+    IndexError,
+)
 
 
 @dataclass(frozen=True)
@@ -49,9 +57,13 @@ def origin_of(stored: StoredTemplate) -> dict[str, Any]:
     """Return where a revision comes from, as it is written beside it in a file."""
     revision = stored.revision
     return {
-        "name": stored.name, "shelf": stored.shelf, "revision": revision.number, "state": revision.state,
-        "author": revision.author, "time": revision.time,
-    }  # fmt: skip
+        "name": stored.name,
+        "shelf": stored.shelf,
+        "revision": revision.number,
+        "state": revision.state,
+        "author": revision.author,
+        "time": revision.time,
+    }
 
 
 def export_bundle(stored: Sequence[StoredTemplate], path: Path) -> None:
@@ -116,9 +128,10 @@ def _members(bundle: zipfile.ZipFile, path: Path) -> list[BundledTemplate]:
         raise ExchangeError("a zip file, but no bundle of templates", subject=str(path))
     if not isinstance(number, int) or number > FORMAT_NUMBER:
         raise ExchangeError(
-            f"the bundle has format {number}, this program reads up to {FORMAT_NUMBER}", subject=str(path),
+            f"the bundle has format {number}, this program reads up to {FORMAT_NUMBER}",
+            subject=str(path),
             remedy="update Idle Quarry",
-        )  # fmt: skip
+        )
     return [_offered(bundle, info) for info in infos if info.filename != _LIST and not info.is_dir()]
 
 

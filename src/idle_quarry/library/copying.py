@@ -65,14 +65,16 @@ def _as_hashed(row: dict[str, Any], subject: str) -> dict[str, Any]:
         value = held_from_data(json.loads(row["body"]))
     except (ValueError, LibraryError) as error:
         raise LibraryError(
-            f"revision {row['number']} of {row['template_id']} is damaged", subject=subject,
+            f"revision {row['number']} of {row['template_id']} is damaged",
+            subject=subject,
             remedy="carry what 'library rescue' makes of it",
-        ) from error  # fmt: skip
+        ) from error
     if held_hash(value) != row["hash"]:
         raise LibraryError(
-            f"revision {row['number']} of {value.name} does not match its hash", subject=subject,
+            f"revision {row['number']} of {value.name} does not match its hash",
+            subject=subject,
             remedy="carry what 'library rescue' makes of it",
-        )  # fmt: skip
+        )
     return {**row, "body": held_canonical(value), "summary": described(value).to_text()}
 
 

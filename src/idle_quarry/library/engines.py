@@ -48,9 +48,9 @@ class DatabaseStore:
     def transaction(self, *, write: bool = False, of: str = "") -> Iterator[sa.Connection]:
         """Yield a connection inside one transaction.
 
-        A writing one waits for other writers: of the whole file, or, on a server, of the template `of`, whose row only they
-        can hold. Raises
-        `LibraryError`, and `Away` where a server does not answer; `IntegrityError` is the caller's to read.
+        A writing one waits for other writers: of the whole file, or, on a server, of the template `of`, whose row only
+        they can hold. Raises `LibraryError`, and `Away` where a server does not answer; `IntegrityError` is the
+        caller's to read.
         """
         try:
             with (self._writer if write else self._engine).begin() as connection:
@@ -128,7 +128,10 @@ def migrated(connection: sa.Connection) -> None:
 
 
 def version_of(connection: sa.Connection, subject: str) -> str | None:
-    """Return the migration a database stands at, None for an empty one. Raises `LibraryError` where it is none of ours."""
+    """Return the migration a database stands at, None for an empty one.
+
+    Raises `LibraryError` where it is none of ours.
+    """
     names = set(sa.inspect(connection).get_table_names())
     if not names:
         return None
@@ -137,7 +140,8 @@ def version_of(connection: sa.Connection, subject: str) -> str | None:
     version = connection.execute(sa.text("SELECT version_num FROM alembic_version")).scalar_one_or_none()
     if version is None or str(version) > HEAD:
         raise LibraryError(
-            "the library was made by a newer version of this program", subject=subject,
+            "the library was made by a newer version of this program",
+            subject=subject,
             remedy="update Idle Quarry; nothing was changed",
-        )  # fmt: skip
+        )
     return str(version)

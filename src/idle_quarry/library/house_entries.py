@@ -78,13 +78,20 @@ def _own(library: LibraryReader, kind: str, uses: dict[str, list[str]], aside: b
         except LibraryError:
             continue  # `library check` says what is wrong with it
         yield ListedEntry(
-            stored.entry, summary.shelf, stored.revision.number, summary.latest.state, summary.drafts,
-            tuple(uses.get(summary.id, ())), aside,
-        )  # fmt: skip
+            stored.entry,
+            summary.shelf,
+            stored.revision.number,
+            summary.latest.state,
+            summary.drafts,
+            tuple(uses.get(summary.id, ())),
+            aside,
+        )
 
 
 def used_by(library: LibraryReader) -> dict[str, list[str]]:
-    """Return the names of the templates that name an entry, by its id or uid: of each the revision that jobs start from."""
+    """Return the names of the templates that name an entry, by its id or uid: of each the revision that jobs start
+    from.
+    """
     number = sa.func.coalesce(heads.c.approved, heads.c.latest)
     of_head = (revisions.c.template_id == heads.c.template_id) & (revisions.c.number == number)
     query = sa.select(heads.c.name_key, revisions.c.body).join(revisions, of_head).where(library._matching(EVERYTHING))
@@ -135,7 +142,8 @@ def found(library: LibraryReader, ident: str) -> ListedEntry:
 
 
 def own_copy(entry: Entry, name: str | None = None) -> Entry:
-    """Return an entry of one's own that says the same as another: of a codec that ships, a variant that changes nothing yet.
+    """Return an entry of one's own that says the same as another: of a codec that ships, a variant that changes
+    nothing yet.
 
     Raises `ExchangeError` for a name that cannot be.
     """
@@ -161,7 +169,10 @@ def checked(data: Any) -> Entry:
 
 
 def export_entry(each: ListedEntry, path: Path) -> None:
-    """Write an entry's file, whole or not at all; what ships is written as a copy of one's own. Raises `ExchangeError`."""
+    """Write an entry's file, whole or not at all; what ships is written as a copy of one's own.
+
+    Raises `ExchangeError`.
+    """
     entry = each.entry if each.entry.uid else own_copy(each.entry)
     origin = {"shelf": each.shelf, "revision": each.revision}
     data = {"kind": KIND, "origin": origin, "hash": entry_hash(entry), "entry": stored_entry(entry)}

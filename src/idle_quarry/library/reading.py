@@ -50,7 +50,9 @@ _BODIES = (
 
 
 def _having(word: str) -> sa.ColumnElement[bool]:
-    """Return the condition that a template has a word: in its text, its state, its people, or as a territory is called."""
+    """Return the condition that a template has a word: in its text, its state, its people, or as a territory is
+    called.
+    """
     called = [t.id for t in territories().values() if t.called.lower() == word]
     wrote = sa.exists().where(
         (revisions.c.template_id == heads.c.template_id) & (revisions.c.number == heads.c.latest),
@@ -81,9 +83,11 @@ class LibraryReader(DatabaseStore):
             heads.c.kind == search.kind if search.kind else heads.c.kind != TEMPLATE,
         ]
         for column, wanted in (
-            (heads.c.territory, search.territory), (heads.c.lines, search.lines),
-            (heads.c.shelf, search.shelf), (heads.c.state, search.state),
-        ):  # fmt: skip
+            (heads.c.territory, search.territory),
+            (heads.c.lines, search.lines),
+            (heads.c.shelf, search.shelf),
+            (heads.c.state, search.state),
+        ):
             if wanted is not None:
                 found.append(column == wanted)
         return sa.and_(*found, *(_having(word) for word in search.words))
@@ -95,7 +99,9 @@ class LibraryReader(DatabaseStore):
             return int(connection.execute(query).scalar_one())
 
     def identities(self, search: Search = EVERYTHING, offset: int = 0, limit: int | None = None) -> list[str]:
-        """Return the ids of the templates that match, by name, those withdrawn last, from `offset` on and `limit` at the most."""
+        """Return the ids of the templates that match, by name, those withdrawn last, from `offset` on and `limit`
+        at the most.
+        """
         query = sa.select(heads.c.template_id).where(self._matching(search))
         query = query.order_by(heads.c.state == "withdrawn", heads.c.name_key, heads.c.template_id)
         query = query.offset(offset).limit(limit)
@@ -113,18 +119,30 @@ class LibraryReader(DatabaseStore):
     def _summaries(self, which: sa.ColumnElement[bool]) -> list[Summary]:
         query = (
             sa.select(
-                templates.c.id, templates.c.name, templates.c.shelf, templates.c.owner, templates.c.aside, templates.c.kind,
-                heads.c.approved, heads.c.drafts, heads.c.territory, heads.c.working, heads.c.lines, heads.c.deliveries,
+                templates.c.id,
+                templates.c.name,
+                templates.c.shelf,
+                templates.c.owner,
+                templates.c.aside,
+                templates.c.kind,
+                heads.c.approved,
+                heads.c.drafts,
+                heads.c.territory,
+                heads.c.working,
+                heads.c.lines,
+                heads.c.deliveries,
                 *_REVISION,
             )
             .select_from(
-                templates.join(heads).join(
+                templates.join(heads)
+                .join(
                     revisions, (revisions.c.template_id == heads.c.template_id) & (revisions.c.number == heads.c.latest)
-                ).join(standing, _OF_STANDING)
+                )
+                .join(standing, _OF_STANDING)
             )
             .where(which)
             .order_by(heads.c.state == "withdrawn", templates.c.name_key, templates.c.id)
-        )  # fmt: skip
+        )
         with self.transaction() as connection:
             default = self._default(connection)
             rows = connection.execute(query).mappings().all()
@@ -215,7 +233,10 @@ class LibraryReader(DatabaseStore):
         return StoredTemplate(name, shelf, revision, template)
 
     def entry(self, entry_id: str, number: int | None = None) -> StoredEntry:
-        """Return a revision of one of the house's own entries with what it says. Raises `LibraryError`, as `stored` does."""
+        """Return a revision of one of the house's own entries with what it says.
+
+        Raises `LibraryError`, as `stored` does.
+        """
         name, shelf, revision, entry = self._held(entry_id, number)
         if not isinstance(entry, Entry):
             raise LibraryError("is a template, no entry of the house", subject=name)
@@ -335,7 +356,10 @@ class LibraryReader(DatabaseStore):
         return [job for job in self.jobs() if job.template_id == template_id]
 
     def handovers_from(self, template_id: str) -> list[HandoverRecord]:
-        """Return what was handed over from a template, newest first; of a file that was verified again, what came of it last."""
+        """Return what was handed over from a template, newest first.
+
+        Of a file that was verified again, what came of it last.
+        """
         query = sa.select(handovers).where(handovers.c.template_id == template_id)
         with self.transaction() as connection:
             rows = connection.execute(query.order_by(handovers.c.time.desc(), handovers.c.file)).mappings().all()
@@ -346,7 +370,10 @@ class LibraryReader(DatabaseStore):
 
 
 def _value_of(row: Any) -> tuple[str, str, Revision, Held]:
-    """Return a row with its body as what it is. Raises `LibraryError` where it is damaged or does not match its hash."""
+    """Return a row with its body as what it is.
+
+    Raises `LibraryError` where it is damaged or does not match its hash.
+    """
     try:
         value = held_from_data(json.loads(row["body"]))
     except (ValueError, ValidationError) as error:
@@ -368,13 +395,19 @@ def _summary(row: Any, default: bool) -> Summary:
     names = ("id", "name", "shelf", "owner", "kind", "approved", "drafts", "territory", "working", "lines")
     deliveries, damaged = _names_in(row["deliveries"])
     return Summary(
-        **{name: row[name] for name in names}, latest=_revision(row), default=default,
-        deliveries=deliveries, aside=row["aside"] is not None, damaged=damaged,
-    )  # fmt: skip
+        **{name: row[name] for name in names},
+        latest=_revision(row),
+        default=default,
+        deliveries=deliveries,
+        aside=row["aside"] is not None,
+        damaged=damaged,
+    )
 
 
 def _names_in(text: str) -> tuple[tuple[str, ...], bool]:
-    """Return the names in a list as it is stored, and whether it is none: one bad row must not take the others along."""
+    """Return the names in a list as it is stored, and whether it is none: one bad row must not take the others
+    along.
+    """
     try:
         names = json.loads(text)
     except (ValueError, TypeError, RecursionError):

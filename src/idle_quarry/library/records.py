@@ -52,8 +52,8 @@ class Remark:
 class Search:
     """What of the library is wanted: every word somewhere, a territory, lines, a shelf, a state; or what was put aside.
 
-    A word is looked for in what `RevisionFacts.text` says, the state, and the people who wrote or approved a template; PAL and
-    NTSC are also the territories that are called so.
+    A word is looked for in what `RevisionFacts.text` says, the state, and the people who wrote or approved a template;
+    PAL and NTSC are also the territories that are called so.
     """
 
     words: tuple[str, ...] = ()
@@ -142,8 +142,8 @@ class JobRecord:
 class HandoverRecord:
     """A file that was verified against a delivery of a revision: of which job, by its hash, and what came of it.
 
-    `job` is the job's title, `hash` the revision's; `verdict` is "passes", or "accepted" where a person accepted what did not.
-    `looked` names the machine that verified it and whose it is, "" where its author's own machine did.
+    `job` is the job's title, `hash` the revision's; `verdict` is "passes", or "accepted" where a person accepted what
+    did not. `looked` names the machine that verified it and whose it is, "" where its author's own machine did.
     """
 
     id: str
@@ -206,9 +206,12 @@ class RevisionFacts:
 
     def to_text(self) -> str:
         data: dict[str, Any] = {
-            "territory": self.territory, "working": self.working, "lines": self.lines,
-            "deliveries": list(self.deliveries), "text": self.text,
-        }  # fmt: skip
+            "territory": self.territory,
+            "working": self.working,
+            "lines": self.lines,
+            "deliveries": list(self.deliveries),
+            "text": self.text,
+        }
         return json.dumps(data, ensure_ascii=False)
 
     @classmethod

@@ -118,6 +118,12 @@ def _made_up(row: dict[str, Any], person: str) -> dict[str, Any]:
     kind = str(body.get("entry", TEMPLATE))
     name = f"{body['name'][:70]} (rescued {row['template_id'][:8]})"
     return {
-        "id": row["template_id"], "name": name, "name_key": name_key(kind, name), "kind": kind, "shelf": "own", "owner": person,
-        "created": now(), "aside": None,
-    }  # fmt: skip
+        "id": row["template_id"],
+        "name": name,
+        "name_key": name_key(kind, name),
+        "kind": kind,
+        "shelf": "own",
+        "owner": person,
+        "created": now(),
+        "aside": None,
+    }

@@ -40,8 +40,9 @@ class StopsUnanswered(LibraryError):
         count = "a stop" if len(stops) == 1 else f"{len(stops)} stops"
         super().__init__(
             f"has {count}, {answered or 'none'} answered: {stops[answered] if answered < len(stops) else stops[0]}",
-            subject=subject, remedy="say of each why it is right all the same, or put it right first",
-        )  # fmt: skip
+            subject=subject,
+            remedy="say of each why it is right all the same, or put it right first",
+        )
 
 
 def resulting_state(
@@ -60,7 +61,8 @@ def resulting_state(
     if act == "approve" and not one_person and person in authors:
         who = "its author" if len(authors) == 1 else f"{person}, one of its authors,"
         raise LibraryError(
-            f"{who} may not approve it", subject=subject,
+            f"{who} may not approve it",
+            subject=subject,
             remedy="ask another person, or set the house to one-person approval",
-        )  # fmt: skip
+        )
     return known.state

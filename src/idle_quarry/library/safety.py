@@ -60,9 +60,10 @@ def _read(place: Path) -> Iterator[sqlite3.Connection]:
             version = connection.execute("SELECT version_num FROM alembic_version").fetchone()
             if version is None or str(version[0]) > HEAD:
                 raise LibraryError(
-                    "the library was made by a newer version of this program", subject=str(place),
+                    "the library was made by a newer version of this program",
+                    subject=str(place),
                     remedy="update Idle Quarry; nothing was changed",
-                )  # fmt: skip
+                )
             yield connection
     except sqlite3.DatabaseError as error:
         raise LibraryError(
@@ -91,7 +92,9 @@ def check(place: Path) -> LibraryCheck:
 
 
 def torn(place: Path) -> str:
-    """Return what is wrong with a library's file, or nothing: a quicker look than `check`, which reads every revision."""
+    """Return what is wrong with a library's file, or nothing: a quicker look than `check`, which reads every
+    revision.
+    """
     try:
         with _read(place) as connection:
             said = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
@@ -101,7 +104,10 @@ def torn(place: Path) -> str:
 
 
 def check_revisions(library: LibraryReader) -> LibraryCheck:
-    """Return whether every revision a person sees in a library matches its hash; the database looks after its own file."""
+    """Return whether every revision a person sees in a library matches its hash.
+
+    The database looks after its own file.
+    """
     troubles: list[LibraryFault] = []
     sound = total = count = 0
     for aside in (False, True):
@@ -187,9 +193,10 @@ def backup(place: Path, target: Path) -> LibraryCheck:
         if not found.whole:
             first = found.troubles[0]
             raise LibraryError(
-                f"the library is damaged, and so would the copy be: {first.where} {first.what}", subject=str(place),
+                f"the library is damaged, and so would the copy be: {first.where} {first.what}",
+                subject=str(place),
                 remedy="look at 'library check'",
-            )  # fmt: skip
+            )
     return LibraryCheck(target, found.templates, found.revisions, found.sound, ())
 
 

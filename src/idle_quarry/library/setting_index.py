@@ -1,4 +1,6 @@
-"""The settings of a library's templates as columns, so that thousands can be searched, sorted and shown by any of them."""
+"""The settings of a library's templates as columns, so that thousands can be searched, sorted and shown by any of
+them.
+"""
 
 from __future__ import annotations
 

@@ -73,8 +73,8 @@ class Library(LibraryReader):
     ) -> Revision:
         """Put a template, or an entry of the house, on a shelf as revision 1, a draft.
 
-        `ident`, where the caller made one, is the template's id: a save sent twice is saved once. An entry's is its uid.
-        Raises `NameTaken` where the shelf has the name.
+        `ident`, where the caller made one, is the template's id: a save sent twice is saved once. An entry's is its
+        uid. Raises `NameTaken` where the shelf has the name.
         """
         if isinstance(value, Entry):
             ident = value.uid
@@ -88,10 +88,15 @@ class Library(LibraryReader):
                     return there
                 connection.execute(
                     templates.insert().values(
-                        id=template_id, name=value.name, name_key=name_key(kind, value.name), shelf=shelf, owner=owner,
-                        created=moment, kind=kind,
+                        id=template_id,
+                        name=value.name,
+                        name_key=name_key(kind, value.name),
+                        shelf=shelf,
+                        owner=owner,
+                        created=moment,
+                        kind=kind,
                     )
-                )  # fmt: skip
+                )
                 revision = Revision(
                     template_id, 1, author or self.person, moment, sayable(note), "draft", row["hash"], changed=0
                 )
@@ -136,9 +141,17 @@ class Library(LibraryReader):
                 if self._approved(connection, template_id) is None:
                     self._rename(connection, template_id, value.name)
                 revision = Revision(
-                    template_id, last + 1, author or self.person, time or now(), sayable(note), "draft", row["hash"], base, merged,
+                    template_id,
+                    last + 1,
+                    author or self.person,
+                    time or now(),
+                    sayable(note),
+                    "draft",
+                    row["hash"],
+                    base,
+                    merged,
                     changed,
-                )  # fmt: skip
+                )
                 return self._insert(connection, revision, row, ident or str(uuid.uuid4()), also)
         except IntegrityError as error:
             raise NameTaken("the shelf has a template of this name", subject=value.name) from error
@@ -223,8 +236,8 @@ class Library(LibraryReader):
         """Do something with a revision: propose, approve, send back, withdraw, bring back.
 
         An approval answers each stop of the revision, in the order of its findings; the answers are kept with the note.
-        Raises `LibraryError` where the act does not go with the state or with who asks, `StopsUnanswered` where an answer
-        lacks, and `NameTaken` where an approval brings a name that the shelf has.
+        Raises `LibraryError` where the act does not go with the state or with who asks, `StopsUnanswered` where an
+        answer lacks, and `NameTaken` where an approval brings a name that the shelf has.
         """
         who = person or self.person
         try:
@@ -342,9 +355,16 @@ class Library(LibraryReader):
     ) -> JobRecord:
         """Note that a job was started from a revision."""
         record = JobRecord(
-            ident or str(uuid.uuid4()), title, str(folder), stored.revision.template_id, stored.name,
-            stored.revision.number, stored.revision.hash, author or self.person, now(),
-        )  # fmt: skip
+            ident or str(uuid.uuid4()),
+            title,
+            str(folder),
+            stored.revision.template_id,
+            stored.name,
+            stored.revision.number,
+            stored.revision.hash,
+            author or self.person,
+            now(),
+        )
         with self.transaction(write=True) as connection:
             if connection.execute(sa.select(jobs.c.id).where(jobs.c.id == record.id)).scalar() is None:
                 connection.execute(jobs.insert().values(**vars(record)))
@@ -406,9 +426,10 @@ def open_library(place: Path, person: str) -> FileLibrary:
     # SQLite's locks are not to be trusted between machines: two of them writing would spoil the file for good
     if volume_of(place.parent).kind == "network":
         raise LibraryError(
-            "lies on a network share, where a library cannot be kept whole", subject=str(place),
+            "lies on a network share, where a library cannot be kept whole",
+            subject=str(place),
             remedy="keep it on a disk of this machine and carry templates as files, or set up a server for the house",
-        )  # fmt: skip
+        )
     return FileLibrary(place, person)
 
 

@@ -61,9 +61,10 @@ def _cell(text: str) -> str:
 def house_book(stored: Sequence[StoredTemplate], title: str) -> str:
     """Return the house book as HTML: each template on a page, with its path, what it costs and every setting."""
     environment = jinja2.Environment(
-        loader=jinja2.PackageLoader("idle_quarry.library", "book_html"), autoescape=True,
+        loader=jinja2.PackageLoader("idle_quarry.library", "book_html"),
+        autoescape=True,
         undefined=jinja2.StrictUndefined,
-    )  # fmt: skip
+    )
     pages = []
     for each in stored:
         evaluation = evaluate(each.template, remedies=False)

@@ -1,4 +1,7 @@
-"""Files of words: 16 bits each, lowest byte first, in the order of the multiplex; several links one file each, numbered."""
+"""Files of words: 16 bits each, lowest byte first, in the order of the multiplex.
+
+Several links one file each, numbered.
+"""
 
 from __future__ import annotations
 
@@ -52,7 +55,8 @@ def write_words(
 
 
 def read_links(path: Path) -> list[Words]:
-    """Return the words of a file, and where it is the first of four numbered ones those of its three fellows, without loading them.
+    """Return the words of a file, and where it is the first of four numbered ones those of its three fellows,
+    without loading them.
 
     Raises `MediaError` where one cannot be read or is no whole number of words.
     """

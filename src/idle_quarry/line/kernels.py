@@ -88,13 +88,14 @@ def look(
     packets: Words,
     faults: Words,
 ) -> None:  # pragma: no cover
-    """Look at each word of lines `first` to `last` (not held) of streams (lines, words, n) that is not of a timing reference, line number or code.
+    """Look at each word of lines `first` to `last` (not held) of streams (lines, words, n) that is not of a timing
+    reference, line number or code.
 
-    `active` tells for each line whether it holds picture, `head` where blanking begins after the timing reference and what
-    follows it, `sav` where that of the picture begins; `of_one` whether luma and colour differences share a stream. In
-    blanking, packets are put into `packets` (lines, n, most): their positions, 0 for none more. Into `faults`
-    (lines, n, 4) go: how many words of the picture have codes that it may not, where the first is; how many words of
-    blanking are neither blank nor of a packet, where the first is.
+    `active` tells for each line whether it holds picture, `head` where blanking begins after the timing reference and
+    what follows it, `sav` where that of the picture begins; `of_one` whether luma and colour differences share a
+    stream. In blanking, packets are put into `packets` (lines, n, most): their positions, 0 for none more. Into
+    `faults` (lines, n, 4) go: how many words of the picture have codes that it may not, where the first is; how many
+    words of blanking are neither blank nor of a packet, where the first is.
     """
     _, words, count = streams.shape
     for line in range(first, last):
@@ -163,10 +164,11 @@ def drawn(
 ) -> None:  # pragma: no cover
     """Draw rows `first` to `last` (not held) of a picture as R, G and B of eight bits, (h, w, 3).
 
-    Every `step`th sample and line is taken, pairs of lines mixed; with `field` 0 or 1 only lines of that field, and where
-    every line is drawn, the others between from their neighbours. `gains` (3, 4) are what luma, both colour differences and
-    one add to red, green and blue, of 255 (row n of the picture is row `rows[n]` of its planes); of G, B, R planes each has its own. `cube` (n, n, n, 3), where n is more than 1,
-    is looked up by the result, mixed from its eight neighbours.
+    Every `step`th sample and line is taken, pairs of lines mixed; with `field` 0 or 1 only lines of that field, and
+    where every line is drawn, the others between from their neighbours. `gains` (3, 4) are what luma, both colour
+    differences and one add to red, green and blue, of 255 (row n of the picture is row `rows[n]` of its planes); of G,
+    B, R planes each has its own. `cube` (n, n, n, 3), where n is more than 1, is looked up by the result, mixed from
+    its eight neighbours.
     """
     height = len(rows)
     across = max(1, y.shape[1] // cb.shape[1])

@@ -16,9 +16,9 @@ Span = tuple[int, int]
 class LineRaster:
     """The lines of a frame as a standard numbers them, from 1.
 
-    `active` are the spans without vertical blanking, one a field; `f` the lines at which F turns 0 and 1. The other lines
-    carry payload identifiers (ST 352), timecode (ST 12-2: LTC, VITC of field 1 and 2), active format (ST 2016-3), sound
-    control (ST 299-1), none of the sound (RP 168), and in SD the error data of RP 165 with what they cover.
+    `active` are the spans without vertical blanking, one a field; `f` the lines at which F turns 0 and 1. The other
+    lines carry payload identifiers (ST 352), timecode (ST 12-2: LTC, VITC of field 1 and 2), active format (ST 2016-3),
+    sound control (ST 299-1), none of the sound (RP 168), and in SD the error data of RP 165 with what they cover.
     """
 
     id: str
@@ -57,10 +57,11 @@ class LineRaster:
         return second, 0 if any(first <= line <= last for first, last in self.active) else 1
 
     def picture_lines(self, height: int) -> tuple[tuple[int, int], ...]:
-        """Return for each row of a picture of `height` lines the line that carries it, with its field (0 or 1), top first.
+        """Return for each row of a picture of `height` lines the line that carries it, with its field (0 or 1), top
+        first.
 
-        Of 525 lines the upper row of a pair lies in field 2. A picture of 480 leaves away four lines above and two below
-        of 486 (RP 202).
+        Of 525 lines the upper row of a pair lies in field 2. A picture of 480 leaves away four lines above and two
+        below of 486 (RP 202).
         """
         if len(self.active) == 1:
             first = self.active[0][0]

@@ -1,9 +1,9 @@
 """How a format travels: over which interface, as which streams of words, in how many links.
 
-A link's frame is an array (lines, words, streams): its last axis is the order of the multiplex, so that the array in memory is
-what the line carries. SD has one stream; HD and 3G level A colour differences before luma (ST 292-1, ST 425-1); 3G level B
-link B before link A, colour differences before luma; 6G and 12G their eight streams as ST 2081-10 and ST 2082-10 interleave
-them: 4, 2, 3, 1 of the colour differences, then of luma.
+A link's frame is an array (lines, words, streams): its last axis is the order of the multiplex, so that the array in
+memory is what the line carries. SD has one stream; HD and 3G level A colour differences before luma (ST 292-1, ST
+425-1); 3G level B link B before link A, colour differences before luma; 6G and 12G their eight streams as ST 2081-10
+and ST 2082-10 interleave them: 4, 2, 3, 1 of the colour differences, then of luma.
 """
 
 from __future__ import annotations
@@ -22,7 +22,9 @@ from idle_quarry.signal.words import format_words
 
 @dataclass(frozen=True)
 class Interface:
-    """A serial interface: its name, what it is called on a cable, its clock in words a second (of one link), its standard."""
+    """A serial interface: its name, what it is called on a cable, its clock in words a second (of one link), its
+    standard.
+    """
 
     id: str
     text: str
@@ -51,9 +53,9 @@ INTERFACES = {
 class Transport:
     """How one format travels over one interface.
 
-    `samples` and `width` are of a stream's picture (of a quarter where the picture is divided), `step` how many words of a
-    stream a sample takes (2 at 4:4:4 and 12 bits), `mapping` one of "4:2:2", "4:4:4", "4:4:4 12", "4:2:2 12"; `parts` how
-    many pictures, quarters or halves a frame holds, in the order of standards; `division` how they are cut.
+    `samples` and `width` are of a stream's picture (of a quarter where the picture is divided), `step` how many words
+    of a stream a sample takes (2 at 4:4:4 and 12 bits), `mapping` one of "4:2:2", "4:4:4", "4:4:4 12", "4:2:2 12";
+    `parts` how many pictures, quarters or halves a frame holds, in the order of standards; `division` how they are cut.
     """
 
     interface: Interface
@@ -105,7 +107,8 @@ class Transport:
 _SUB_RASTER = {(3840, 2160): (1920, 1080), (4096, 2160): (2048, 1080)}
 #: The first byte of ST 352 by interface and lines.
 _PAYLOAD_FIRST = {
-    ("SD", 625): 0x81, ("SD", 525): 0x81, ("HD", 750): 0x84, ("HD", 1125): 0x85, ("3G-A", 750): 0x88, ("3G-A", 1125): 0x89,
+    ("SD", 625): 0x81, ("SD", 525): 0x81, ("HD", 750): 0x84, ("HD", 1125): 0x85, ("3G-A", 750): 0x88, ("3G-A",
+    1125): 0x89,
     ("3G-B", 1125): 0x8A, ("3G-B two streams", 750): 0x8B, ("3G-B two streams", 1125): 0x8C, ("6G", 1125): 0xC0,
     ("12G", 1125): 0xCE, ("quad 3G", 1125): 0x97, ("quad 3G square", 1125): 0x89,
 }  # fmt: skip

@@ -1,6 +1,7 @@
 """Words of ten bits and what protects them: timing references, parity, and the numbers the standards reserve.
 
-Sources: SMPTE ST 125, ITU-R BT.656-5 (timing references), ST 292-1 (line numbers, CRC), ST 291-1 (ancillary packets), RP 165.
+Sources: SMPTE ST 125, ITU-R BT.656-5 (timing references), ST 292-1 (line numbers, CRC), ST 291-1 (ancillary packets),
+RP 165.
 """
 
 from __future__ import annotations
@@ -80,7 +81,7 @@ def _table(polynomial_reflected: int) -> NDArray[np.uint32]:
     return table
 
 
-#: Ten bits of a register at a time. CRC-18 is x¹⁸ + x⁵ + x⁴ + 1 (ST 292-1), CRC-16 x¹⁶ + x¹² + x⁵ + 1 (RP 165); bits are
-#: sent lowest first, so that registers are mirrored and what is called CRC0 is their highest power.
+#: Ten bits of a register at a time. CRC-18 is x¹⁸ + x⁵ + x⁴ + 1 (ST 292-1), CRC-16 x¹⁶ + x¹² + x⁵ + 1 (RP 165); bits
+#: are sent lowest first, so that registers are mirrored and what is called CRC0 is their highest power.
 CRC_18 = _table(0x23000)
 CRC_16 = _table(0x8408)

@@ -57,7 +57,10 @@ def _taken_apart(template: Template, fmt: SignalFormat, found: Match, cadence: s
             link,
             (Finding(cost, "clip_no_source", "working", f"It matches no source. Into the programme: {told}."),),
         )
-    said = f"As {found.source.name} it would be deinterlaced. {text[0].upper()}{text[1:]}, where its cadence is taken out first."
+    said = (
+        f"As {found.source.name} it would be deinterlaced. {text[0].upper()}{text[1:]}, where its cadence is taken out"
+        " first."
+    )
     return Match(
         found.source,
         found.link,
@@ -110,11 +113,17 @@ def _beside_the_picture(template: Template, clip: Clip) -> list[Finding]:
         findings.append(Finding("note", "clip_count_differs", "timecode", text))
     for audio in declared.audio[:1]:
         if audio.sample_rate != template.sound.sample_rate:
-            text = f"Its sound is at {audio.sample_rate / 1000:g} kHz, the programme at {template.sound.sample_rate / 1000:g}."
+            text = (
+                f"Its sound is at {audio.sample_rate / 1000:g} kHz, the programme at"
+                f" {template.sound.sample_rate / 1000:g}."
+            )
             findings.append(Finding("caution", "clip_sample_rate", "sound", text))
     if declared.rotation:
         shown = f"{declared.width} × {declared.height}"
-        text = f"It is turned by {declared.rotation}° to be shown, as {shown}: what ignores that shows it lying on its side."
+        text = (
+            f"It is turned by {declared.rotation}° to be shown, as {shown}: what ignores that shows it lying on its"
+            " side."
+        )
         if declared.rotation == 180:
             text = "It is turned by 180° to be shown: what ignores that shows it upside down."
         findings.append(Finding("note", "clip_turned", "working", text))

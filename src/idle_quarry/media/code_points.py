@@ -1,4 +1,6 @@
-"""The code points of ITU-T H.273 (2024-07), by which files and FFmpeg's libraries declare colour, and this program's names."""
+"""The code points of ITU-T H.273 (2024-07), by which files and FFmpeg's libraries declare colour, and this
+program's names.
+"""
 
 from __future__ import annotations
 
@@ -25,16 +27,25 @@ RANGES = {1: "narrow", 2: "full"}
 
 #: What FFmpeg's command line calls them.
 FFMPEG_PRIMARIES = {
-    "bt709": "bt709", "bt601-625": "bt470bg", "bt601-525": "smpte170m", "bt2020": "bt2020", "p3": "smpte432",
+    "bt709": "bt709",
+    "bt601-625": "bt470bg",
+    "bt601-525": "smpte170m",
+    "bt2020": "bt2020",
+    "p3": "smpte432",
     "p3-dci": "smpte431",
-}  # fmt: skip
+}
 FFMPEG_TRANSFERS = {
-    "bt709": "bt709", "hlg": "arib-std-b67", "pq": "smpte2084", "srgb": "iec61966-2-1", "linear": "linear",
+    "bt709": "bt709",
+    "hlg": "arib-std-b67",
+    "pq": "smpte2084",
+    "srgb": "iec61966-2-1",
+    "linear": "linear",
     "gamma2.6": "smpte428",
-}  # fmt: skip
+}
 FFMPEG_MATRICES = {"bt601": "smpte170m", "bt709": "bt709", "bt2020": "bt2020nc", "rgb": "rgb"}
 
-#: What is written for each name, where several are read: those of 525 lines share theirs with 625 in transfer and matrix.
+#: What is written for each name, where several are read: those of 525 lines share theirs with 625 in transfer and
+#: matrix.
 _WRITTEN_TRANSFERS = {"bt709": 1, "linear": 8, "srgb": 13, "pq": 16, "gamma2.6": 17, "hlg": 18}
 _WRITTEN_PRIMARIES = {"bt709": 1, "bt601-625": 5, "bt601-525": 6, "bt2020": 9, "p3": 12, "p3-dci": 11}
 _WRITTEN_MATRICES = {"rgb": 0, "bt709": 1, "bt601": 6, "bt2020": 9}

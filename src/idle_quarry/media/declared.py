@@ -61,7 +61,8 @@ class DeclaredProperties:
     gaps: tuple[tuple[int, int], ...] = ()
     blanking: int = 0  #: lines of blanking that are coded above the picture; `height` is without them
     rotation: int = 0  #: degrees clockwise by which pictures are turned to be shown; `width` and `height` are as shown
-    uneven: int = 0  #: how many pictures are coded, where they come at no even pace; `rate` and `frames` are then of the fixed one
+    #: how many pictures are coded, where they come at no even pace; `rate` and `frames` are then of the fixed one
+    uneven: int = 0
     alpha: str | None = None  #: "straight", "premultiplied" or "unknown" where there is an alpha channel
 
     @property

@@ -30,7 +30,8 @@ from idle_quarry.signal.rates import nearest_named_rate
 _ORDERS = {2: "top", 3: "bottom", 4: "top", 5: "bottom"}
 
 
-#: Its MXF reader does as documented: tb is a top field first in the file and shown second (ST 377-1, F.5.2, FieldDominance 2).
+#: Its MXF reader does as documented: tb is a top field first in the file and shown second (ST 377-1, F.5.2,
+#: FieldDominance 2).
 _ORDERS_MXF = {2: "top", 3: "bottom", 4: "bottom", 5: "top"}
 
 
@@ -101,11 +102,28 @@ def _inspected(path: Path) -> Clip:
 def _sound_only(container: InputContainer, audio: tuple[Audio, ...]) -> DeclaredProperties:
     stream = streams_of_sound(container)[0]
     return DeclaredProperties(
-        width=0, height=0, sample_aspect=Fraction(1), rate=None, scan="unknown", field_order=None, pixel_format="",
-        bit_depth=0, sampling="", primaries=None, transfer=None, matrix=None, range=None,
-        codec=stream.codec_context.name, profile=None, container=container.format.name,
-        timecode=None, drop_frame=None, frames=None, duration_s=_duration(container), audio=audio,
-    )  # fmt: skip
+        width=0,
+        height=0,
+        sample_aspect=Fraction(1),
+        rate=None,
+        scan="unknown",
+        field_order=None,
+        pixel_format="",
+        bit_depth=0,
+        sampling="",
+        primaries=None,
+        transfer=None,
+        matrix=None,
+        range=None,
+        codec=stream.codec_context.name,
+        profile=None,
+        container=container.format.name,
+        timecode=None,
+        drop_frame=None,
+        frames=None,
+        duration_s=_duration(container),
+        audio=audio,
+    )
 
 
 def _with_picture(
@@ -169,7 +187,9 @@ def _with_picture(
 
 
 def _shown_seconds(container: InputContainer, stream: VideoStream, duration: float | None) -> float | None:
-    """Return how long the pictures of a stream are: what it says itself, else its container less what lies before the first."""
+    """Return how long the pictures of a stream are: what it says itself, else its container less what lies before
+    the first.
+    """
     if stream.duration and stream.time_base:
         return float(stream.duration * stream.time_base)
     ends = re.fullmatch(r"(\d+):(\d\d):(\d\d(?:\.\d+)?)", stream.metadata.get("DURATION", ""))  # of Matroska: its end

@@ -69,7 +69,9 @@ def look(path: Path, progress: Progress | None = None, *, threads: int = 0) -> C
 
 
 def _at_its_pace(clip: Clip, measured: Measurement) -> tuple[Clip, Measurement]:
-    """Return what is declared and measured of a clip whose pictures show that its pace is uneven, where its file did not say so."""
+    """Return what is declared and measured of a clip whose pictures show that its pace is uneven, where its file
+    did not say so.
+    """
     if measured.variable is None or clip.declared.uneven:
         return clip, measured
     try:
@@ -96,7 +98,10 @@ def _with(clip: Clip, measured: Measurement, corrected: SignalFormat | None) -> 
 
 
 def whole_sound_heard(clip: Clip, progress: Progress) -> Clip:
-    """Return a clip whose loudness and true peak are of the whole of its sound, which is kept. Raises what `progress` raises."""
+    """Return a clip whose loudness and true peak are of the whole of its sound, which is kept.
+
+    Raises what `progress` raises.
+    """
     if clip.measured is None:
         return clip
     seconds = clip.declared.duration_s or 1.0
@@ -105,9 +110,11 @@ def whole_sound_heard(clip: Clip, progress: Progress) -> Clip:
         progress(f"listening to all of {clip.name}", min(1.0, done / seconds))
 
     sound = tuple(
-        measurement
-        if measurement is None or measurement.windows == 1
-        else heard_whole(measurement, clip.path, index, told)
+        (
+            measurement
+            if measurement is None or measurement.windows == 1
+            else heard_whole(measurement, clip.path, index, told)
+        )
         for index, measurement in enumerate(clip.measured.sound)
     )
     measured = replace(clip.measured, sound=sound)

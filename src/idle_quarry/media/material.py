@@ -22,12 +22,16 @@ from idle_quarry.signal.formats import Encoding, SignalFormat
 
 #: Bytes of source frames kept: what is stepped over once is there at once.
 _KEPT_BYTES = 300_000_000
-#: Frames kept for who goes on from one to the next: as many as a conversion looks at around one, for two at a time; and bytes of decoded ones.
+#: Frames kept for who goes on from one to the next: as many as a conversion looks at around one, for two at a time; and
+#: bytes of decoded ones.
 _ONWARD, _ONWARD_BYTES = 8, 48 << 20
 
 
 class Material(Protocol):
-    """Frames in one format. `key` names them by content; `frames` is their number; `chart` is set where truth is known."""
+    """Frames in one format. `key` names them by content.
+
+    `frames` is their number; `chart` is set where truth is known.
+    """
 
     key: str
     name: str
@@ -98,7 +102,9 @@ class ChartMaterial:
 
 
 class ClipMaterial:
-    """A clip's frames. What its file holds in another raster, sampling or matrix than its format says is taken as it is."""
+    """A clip's frames. What its file holds in another raster, sampling or matrix than its format says is taken as
+    it is.
+    """
 
     def __init__(self, clip: Clip, *, onward: bool = False) -> None:
         if clip.format is None or not clip.declared.has_picture:
@@ -132,7 +138,10 @@ class ClipMaterial:
 
 
 class PulledMaterial:
-    """The whole pictures of a clip over which a pulldown spread them; where the cadence begins is found in its first frames."""
+    """The whole pictures of a clip over which a pulldown spread them.
+
+    Where the cadence begins is found in its first frames.
+    """
 
     def __init__(self, material: ClipMaterial, cadence: str) -> None:
         fmt = pictures_of(material.format, cadence)

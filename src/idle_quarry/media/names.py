@@ -36,7 +36,9 @@ MEDIA_SUFFIXES = frozenset(
 
 
 def shown_name(path: Path) -> str:
-    """Return a file's name as it can be shown and kept: bytes that are no UTF-8 become the sign for what cannot be read."""
+    """Return a file's name as it can be shown and kept: bytes that are no UTF-8 become the sign for what cannot be
+    read.
+    """
     return path.name.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
 
 

@@ -1,7 +1,8 @@
 """Pictures that come at no even pace (telephones, screens): whether they do, and which one is shown at a time.
 
-Such a clip is taken at the standard rate nearest to its mean: frame n is the picture that is on show n periods after the first, by its
-time stamps. Everything that asks for frames by number (`stills.FrameSource`) then keeps its time, and its sound stays in step.
+Such a clip is taken at the standard rate nearest to its mean: frame n is the picture that is on show n periods after
+the first, by its time stamps. Everything that asks for frames by number (`stills.FrameSource`) then keeps its time, and
+its sound stays in step.
 """
 
 from __future__ import annotations
@@ -48,7 +49,9 @@ def fixed_rate(mean: float) -> Fraction:
 
 
 def is_paced_unevenly(stream: VideoStream) -> bool:
-    """Return whether a stream's pictures come at no even pace: by the index of its file where that has all of them, else by their count."""
+    """Return whether a stream's pictures come at no even pace: by the index of its file where that has all of them,
+    else by their count.
+    """
     entries = stream.index_entries
     base = float(stream.time_base or 0)
     if stream.frames and len(entries) == stream.frames:
@@ -71,7 +74,10 @@ def is_paced_unevenly(stream: VideoStream) -> bool:
 
 
 def picture_times(path: Path) -> Times:
-    """Return when each picture of a file is shown, seconds from the first, in order; nothing is decoded. Raises `FFmpegError`, `OSError`."""
+    """Return when each picture of a file is shown, seconds from the first, in order; nothing is decoded.
+
+    Raises `FFmpegError`, `OSError`.
+    """
     stamps: list[int] = []
     with av.open(f"file:{path.absolute()}", options={"strict": "-2"}, metadata_errors="replace") as container:
         stream = container.streams.video[0]

@@ -35,9 +35,11 @@ _MOST_DAMAGE = 200
 FrameTimecode = tuple[bool, int, int, int, int]
 #: Headers of a coded MPEG-2 picture lie in so many bytes.
 _HEADERS = 512
-#: Containers whose time stamps stand at packs, not at pictures: after a jump, small pictures that share a pack are counted wrongly.
+#: Containers whose time stamps stand at packs, not at pictures: after a jump, small pictures that share a pack are
+#: counted wrongly.
 _PACKED = ("mpeg", "mpegts", "mpegvideo", "h264", "hevc")
-#: Files of those up to so many bytes are read through once, so that their pictures are known again; in larger ones each has its pack.
+#: Files of those up to so many bytes are read through once, so that their pictures are known again; in larger ones each
+#: has its pack.
 _READ_THROUGH = 256 << 20
 #: After so many key pictures without a timecode of their own a clip is taken to have none.
 _UNTIMED = 12
@@ -142,7 +144,9 @@ class Reader:
                 return
 
     def onward(self, first: int) -> Iterator[Picture]:
-        """Yield pictures from at or before frame `first` to the end; files without an index may have to be read from earlier.
+        """Yield pictures from at or before frame `first` to the end.
+
+        Files without an index may have to be read from earlier.
 
         Whoever asks again has no use of what was yielded before.
         """
@@ -220,7 +224,10 @@ class Reader:
             self.damaged += 1
 
     def _known_keys(self) -> dict[int, int] | None:
-        """Return the numbers of key pictures by their content, those of which there is one; None where time stamps are right."""
+        """Return the numbers of key pictures by their content, those of which there is one.
+
+        None where time stamps are right.
+        """
         assert self._container is not None
         packed = self._container.format.name in _PACKED
         if self._numbers is None and packed and self.path.stat().st_size <= _READ_THROUGH:
@@ -238,8 +245,8 @@ class Reader:
         if not frame.key_frame or frame.pts is None:
             return None
         if self._stream.codec_context.name == "h264":
-            # PyAV ties a frame whose side data was read into a cycle with its pixels: only key frames of this codec, and no more
-            # where the first of them have none
+            # PyAV ties a frame whose side data was read into a cycle with its pixels: only key frames of this codec,
+            # and no more where the first of them have none
             if self._untimed >= _UNTIMED:
                 return None
             timecode = _timecode(frame)
@@ -269,7 +276,9 @@ class Reader:
 
 
 def _key_numbers(path: Path) -> dict[int, int]:
-    """Return the number, as shown, of each key picture of a file that no other is like, by the CRC-32 of what is coded."""
+    """Return the number, as shown, of each key picture of a file that no other is like, by the CRC-32 of what is
+    coded.
+    """
     keys: list[tuple[int, int]] = []
     stamps: list[int] = []
     with av.open(f"file:{path.absolute()}", options={"strict": "-2"}, metadata_errors="replace") as container:

@@ -43,7 +43,10 @@ def totals(clips: Sequence[Clip]) -> list[FormatTotal]:
 
 
 def write_report(path: Path, clips: Sequence[Clip], write_pdf: WritePdf, against: str = "") -> None:
-    """Write the report in the form that the suffix of `path` names, whole or not at all. Raises what `write_paper` raises."""
+    """Write the report in the form that the suffix of `path` names, whole or not at all.
+
+    Raises what `write_paper` raises.
+    """
     write_paper(
         path,
         lambda: as_html(clips, against),
@@ -83,19 +86,42 @@ def as_csv(clips: Sequence[Clip]) -> str:
     table = csv.writer(text)
     table.writerow(
         [
-            "path", "format", "corrected", "declared_scan", "declared_order", "declared_rate", "measured", "moments",
-            "confidence", "active_picture", "codec", "timecode", "frames", "duration_s", "disagreements",
+            "path",
+            "format",
+            "corrected",
+            "declared_scan",
+            "declared_order",
+            "declared_rate",
+            "measured",
+            "moments",
+            "confidence",
+            "active_picture",
+            "codec",
+            "timecode",
+            "frames",
+            "duration_s",
+            "disagreements",
         ]
-    )  # fmt: skip
+    )
     for clip in clips:
         d, fields = clip.declared, clip.measured.fields if clip.measured else None
         table.writerow(
             [
-                str(clip.path), format_words(clip.format, fields=True) if clip.format else "",
-                "yes" if clip.corrected else "", d.scan, d.field_order or "", str(d.rate or ""), fields_text(fields),
-                moments_text(fields), f"{fields.confidence:.2f}" if fields else "", active_text(clip), d.codec,
-                d.timecode or "", d.frames or "", f"{d.duration_s:.3f}" if d.duration_s else "",
+                str(clip.path),
+                format_words(clip.format, fields=True) if clip.format else "",
+                "yes" if clip.corrected else "",
+                d.scan,
+                d.field_order or "",
+                str(d.rate or ""),
+                fields_text(fields),
+                moments_text(fields),
+                f"{fields.confidence:.2f}" if fields else "",
+                active_text(clip),
+                d.codec,
+                d.timecode or "",
+                d.frames or "",
+                f"{d.duration_s:.3f}" if d.duration_s else "",
                 " | ".join(disagreement.text for disagreement in clip.disagreements),
             ]
-        )  # fmt: skip
+        )
     return text.getvalue()

@@ -159,6 +159,9 @@ def _exr(head: bytes) -> StillHeader:
 
 
 def clips_among(paths: Iterable[Path]) -> list[Path]:
-    """Return the clips among what was dropped, those inside folders too, in the order of their names; of numbered stills the first."""
+    """Return the clips among what was dropped, those inside folders too, in the order of their names.
+
+    Of numbered stills the first.
+    """
     inside = [each for path in paths for each in (sorted(path.rglob("*")) if path.is_dir() else [path])]
     return grouped(path for path in inside if path.suffix.casefold() in MEDIA_SUFFIXES and path.is_file())

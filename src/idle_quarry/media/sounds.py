@@ -28,7 +28,10 @@ _RUN_IN_S = 0.2
 
 
 class _Stream:
-    """One stream's samples, from `first` on, as far as they are decoded; `origin` is the moment of sample 0 in seconds."""
+    """One stream's samples, from `first` on, as far as they are decoded.
+
+    `origin` is the moment of sample 0 in seconds.
+    """
 
     def __init__(self, stream: Any, rate: int, origin: float) -> None:
         self.stream, self.channels = stream, int(stream.codec_context.layout.nb_channels)
@@ -67,11 +70,14 @@ class _Stream:
 
 
 def _origin(container: InputContainer, sounds: list[Any]) -> float:
-    """Return the moment in seconds at which the first picture is shown; of sound alone, at which the first of it is heard."""
+    """Return the moment in seconds at which the first picture is shown.
+
+    Of sound alone, at which the first of it is heard.
+    """
     pictures = [stream for stream in container.streams.video if not stream.disposition & Disposition.attached_pic]
     moments = [
         float(stream.start_time * (stream.time_base or 0))
-        for stream in (pictures[:1] or sounds)
+        for stream in pictures[:1] or sounds
         if stream.start_time is not None
     ]
     return min(moments, default=0.0)
@@ -113,7 +119,10 @@ class SoundReader:
         return self._container.demux([stream.stream for stream in self._streams]) if self._streams else iter(())
 
     def taken(self, first: int, count: int) -> Samples:
-        """Return `count` samples from `first` on, (count, channels) at 32 bits; silence before, after, and where none decode."""
+        """Return `count` samples from `first` on, (count, channels) at 32 bits.
+
+        Silence before, after, and where none decode.
+        """
         if not self._streams:
             return np.zeros((count, 0), np.int32)
         if any(

@@ -93,7 +93,8 @@ class FrameSource:
     def frame(self, index: int) -> Picture | None:
         """Return the frame at `index`, or the nearest after it that can be decoded; None where there is none.
 
-        Of pictures that come at no even pace it is the one that is on show then. Raises `MediaError` where the clip cannot be opened.
+        Of pictures that come at no even pace it is the one that is on show then. Raises `MediaError` where the clip
+        cannot be opened.
         """
         with self._lock:
             if not self.clip.declared.uneven:

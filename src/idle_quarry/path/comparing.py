@@ -79,7 +79,10 @@ _COMPUTED = (ColourStep, RangeStep, DepthStep, SamplingStep)
 
 
 def methods_for(part: str, source: SignalFormat, target: SignalFormat, policy: Policy) -> tuple[str, ...]:
-    """Return the methods of a part that can be tried on a link, the policy's own first; those that refuse are left out."""
+    """Return the methods of a part that can be tried on a link, the policy's own first.
+
+    Those that refuse are left out.
+    """
     own = str(getattr(policy, part))
     found = [own]
     for method in parts()[part].method:

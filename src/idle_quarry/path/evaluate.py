@@ -69,7 +69,9 @@ def stations_of(template: Template) -> tuple[Station, ...]:
 
 
 def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, ...]:
-    """Return the links of a template: sources into working, working on to all else, deliveries from the intermediate."""
+    """Return the links of a template: sources into working, working on to all else, deliveries from the
+    intermediate.
+    """
     by_id = {station.id: station for station in stations}
     working, kept = template.working.format, by_id["intermediate"]
     links = [
@@ -93,10 +95,13 @@ def links_of(template: Template, stations: tuple[Station, ...]) -> tuple[Link, .
         assert proxy.codec is not None
         links.append(
             Link(
-                "working", "proxy", plan(working, proxy.format, DEFAULT_POLICY), DEFAULT_POLICY,
+                "working",
+                "proxy",
+                plan(working, proxy.format, DEFAULT_POLICY),
+                DEFAULT_POLICY,
                 coding_of(proxy.codec, proxy.format),
             )
-        )  # fmt: skip
+        )
     if template.monitor:
         feed = template.monitor
         links.append(Link("working", "monitor", plan(working, feed.format, feed.policy), feed.policy))
@@ -126,9 +131,9 @@ def evaluate(
 ) -> Evaluation:
     """Return the stations, links and findings of a template; findings gravest first, in path order.
 
-    `measured` are speeds of disks as measured on this machine, MB/s by path: findings take them before what is promised.
-    `house` is what the house has now: an entry that is newer than the template's copy is a finding.
-    With `remedies` each remedy was tried, and only what makes the whole better is offered; without, they are as thought of.
+    `measured` are speeds of disks as measured on this machine, MB/s by path: findings take them before what is
+    promised. `house` is what the house has now: an entry that is newer than the template's copy is a finding. With
+    `remedies` each remedy was tried, and only what makes the whole better is offered; without, they are as thought of.
     """
     stations = stations_of(template)
     links = links_of(template, stations)

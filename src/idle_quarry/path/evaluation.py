@@ -175,15 +175,19 @@ class Evaluation:
     def link_of(self, ident: str) -> Link | None:
         """Return the link that belongs to a station: out of a source, into any other."""
         return next(
-            (link for link in self.links if link.source == ident or link.target == ident)
-            if ident.startswith("source:")
-            else (link for link in self.links if link.target == ident),
+            (
+                (link for link in self.links if link.source == ident or link.target == ident)
+                if ident.startswith("source:")
+                else (link for link in self.links if link.target == ident)
+            ),
             None,
         )
 
     @property
     def trouble(self) -> tuple[int, ...]:
-        """What the template suffers from, gravest first, to be compared: stops, broken links, cautions, lossy links, notes."""
+        """What the template suffers from, gravest first, to be compared: stops, broken links, cautions, lossy
+        links, notes.
+        """
         grades = [link.grade for link in self.links if link.target != "proxy"]
         stops, cautions, notes = (self.count(severity) for severity in SEVERITIES)
         return stops, grades.count("broken"), cautions, grades.count("lossy"), notes

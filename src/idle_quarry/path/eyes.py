@@ -1,4 +1,7 @@
-"""Two eyes: what becomes of stereoscopic pictures from one station to the next. A station has one eye unless it says otherwise."""
+"""Two eyes: what becomes of stereoscopic pictures from one station to the next.
+
+A station has one eye unless it says otherwise.
+"""
 
 from __future__ import annotations
 

@@ -74,7 +74,10 @@ def _differences(source: Source, fmt: SignalFormat, link: LinkPlan) -> list[Find
 def _stranger(template: Template, fmt: SignalFormat, link: LinkPlan, near: Source | None) -> Finding:
     words = format_words(fmt, fields=True)
     if near is not None and counterpart(fmt.rate) == near.format.rate:
-        text = f"{words} runs at {rate_text(fmt.rate)}, {near.name} at {rate_text(near.format.rate)}: they are not the same rate."
+        text = (
+            f"{words} runs at {rate_text(fmt.rate)}, {near.name} at {rate_text(near.format.rate)}: they are not the"
+            " same rate."
+        )
         return Finding("caution", "clip_rate_near_miss", f"source:{near.id}", text)
     what = "; ".join(step.text for step in link.steps) or "the working format itself"
     severity = "stop" if link.grade == "broken" else "caution" if link.grade == "lossy" else "note"

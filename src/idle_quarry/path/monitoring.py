@@ -30,8 +30,8 @@ class MonitorResponse:
 def taken(monitor: Monitor, fmt: SignalFormat, interface: str = "", *, payload: bool = True) -> MonitorResponse:
     """Return what a monitor makes of a format over an interface ("3G-A", "12G" …; "" for the smallest).
 
-    Without a payload identifier, or where the monitor ignores it, only raster, scan and rate are known: PsF is taken for
-    interlaced, and all else for what is usual.
+    Without a payload identifier, or where the monitor ignores it, only raster, scan and rate are known: PsF is taken
+    for interlaced, and all else for what is usual.
     """
     if monitor.payload == "needed" and not payload:
         return MonitorResponse(None, ("it needs a payload identifier",))

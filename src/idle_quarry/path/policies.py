@@ -136,11 +136,16 @@ class Policy:
                 raise NotPossible(str(error), subject=name) from error
 
     def with_parts(self, **changed: Any) -> Policy:
-        """Return a policy with some parts done otherwise. Raises `NotPossible` for a method or number it cannot have."""
+        """Return a policy with some parts done otherwise.
+
+        Raises `NotPossible` for a method or number it cannot have.
+        """
         return replace(self, **changed)
 
     def stored(self) -> dict[str, Any]:
-        """Return it as plain values; parts that format 1 did not have only where they say something: its hashes hold."""
+        """Return it as plain values; parts that format 1 did not have only where they say something: its hashes
+        hold.
+        """
         return {
             name: value for name in _DEFAULTS if (value := getattr(self, name)) != _DEFAULTS[name] or name not in _LATER
         }

@@ -1,4 +1,6 @@
-"""What there is to choose from: what ships with the program, read from its data, and what templates carry of a house's own."""
+"""What there is to choose from: what ships with the program, read from its data, and what templates carry of a
+house's own.
+"""
 
 from __future__ import annotations
 
@@ -44,7 +46,7 @@ __all__ = [
     "sound_layouts",
     "take_in",
     "territories",
-]  # fmt: skip
+]
 
 _E = TypeVar("_E", bound=Entry)
 
@@ -182,9 +184,14 @@ def territories() -> dict[str, Territory]:
 def known(kind: str) -> EntryTable[Any]:
     """Return the entries of a kind (a word of `entries.KINDS`) by id."""
     of: dict[str, Any] = {
-        "monitor": monitors, "delivery": deliveries, "codec": codecs, "format": formats_kept, "sound": sound_layouts,
-        "programme": programme_layouts, "naming": naming_rules,
-    }  # fmt: skip
+        "monitor": monitors,
+        "delivery": deliveries,
+        "codec": codecs,
+        "format": formats_kept,
+        "sound": sound_layouts,
+        "programme": programme_layouts,
+        "naming": naming_rules,
+    }
     return cast("EntryTable[Any]", of[kind]())
 
 
@@ -193,7 +200,10 @@ _OF_HOUSES: dict[str, Entry] = {}
 
 
 def take_in(entry: Entry) -> None:
-    """Let an entry of a house be found by its id, here and among its kind. Raises `ValueError` where it stands on nothing."""
+    """Let an entry of a house be found by its id, here and among its kind.
+
+    Raises `ValueError` where it stands on nothing.
+    """
     if entry.id in _OF_HOUSES:
         return
     if isinstance(entry, CodecVariant):

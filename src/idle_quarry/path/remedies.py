@@ -1,7 +1,7 @@
 """Which remedies are offered: each is tried on the template, and none that does not make the whole better is kept.
 
-What a template suffers from is counted, gravest first; a remedy that is kept lowers that count. So following remedies comes to
-an end, and none undoes another.
+What a template suffers from is counted, gravest first; a remedy that is kept lowers that count. So following remedies
+comes to an end, and none undoes another.
 """
 
 from __future__ import annotations

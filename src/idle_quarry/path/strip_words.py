@@ -1,4 +1,7 @@
-"""What is said on a drawn path: a station's three lines, a link's steps in a word each; for the window and for paper."""
+"""What is said on a drawn path: a station's three lines, a link's steps in a word each.
+
+For the window and for paper.
+"""
 
 from __future__ import annotations
 

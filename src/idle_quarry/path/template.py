@@ -98,7 +98,9 @@ class _Value(BaseModel):
 
 
 class _ExtensibleValue(_Value):
-    """A value that later format numbers added to: what says nothing is not stored, so that older templates keep their hashes."""
+    """A value that later format numbers added to: what says nothing is not stored, so that older templates keep
+    their hashes.
+    """
 
     #: Names of what was added, by the format number that brought it.
     later: ClassVar[dict[str, int]] = {}
@@ -154,7 +156,9 @@ class Source(_ExtensibleValue):
 
 
 class Working(_ExtensibleValue):
-    """The format the programme is made in, which shape inside it is kept free for others, and the light it is graded to (cd/m²)."""
+    """The format the programme is made in, which shape inside it is kept free for others, and the light it is
+    graded to (cd/m²).
+    """
 
     later = {"protects": 4, "graded_to": 4, "eyes": 4}
     name: Name = "Programme"
@@ -165,7 +169,8 @@ class Working(_ExtensibleValue):
 
 
 class Intermediate(_ExtensibleValue):
-    """What renders and conformed material are kept in, how many streams must play at once, and when timelines are rendered.
+    """What renders and conformed material are kept in, how many streams must play at once, and when timelines are
+    rendered.
 
     `rest_s` is for how many seconds nothing is edited before rendering begins by itself.
     """
@@ -207,8 +212,16 @@ class Delivery(_ExtensibleValue):
     """One delivery: its format, codec, timecode start and sound, its layout in time and how its file is called."""
 
     later = {
-        "programme": 4, "file_name": 4, "active_format": 4, "captions": 4, "max_cll": 4, "max_fall": 4, "mastering_peak": 4, "pulldown": 4, "eyes": 4,
-    }  # fmt: skip
+        "programme": 4,
+        "file_name": 4,
+        "active_format": 4,
+        "captions": 4,
+        "max_cll": 4,
+        "max_fall": 4,
+        "mastering_peak": 4,
+        "pulldown": 4,
+        "eyes": 4,
+    }
 
     id: Id
     name: Name
@@ -281,7 +294,9 @@ class StoragePlace(_Value):
 
 
 class RecordingInput(_Value):
-    """What is recorded from a tape or a line: its format and interface, the codec it is kept in, where, and what a break does."""
+    """What is recorded from a tape or a line: its format and interface, the codec it is kept in, where, and what a
+    break does.
+    """
 
     id: Id
     name: Name
@@ -301,7 +316,10 @@ class Folder(_Value):
 
 
 class TrackPlan(_ExtensibleValue):
-    """A named, coloured track; in its timeline's order, pictures from the bottom up; a sound track with its voice chain."""
+    """A named, coloured track; in its timeline's order, pictures from the bottom up.
+
+    A sound track with its voice chain.
+    """
 
     later = {"voice": 4}
 
@@ -353,15 +371,20 @@ def _to_entry(value: Any) -> Any:
         raise ValueError(f"a copy of an entry of the house: {first['msg'].removeprefix('Value error, ')}") from error
 
 
-#: A copy of an entry; what is in one says the schema of its kind (`docs/schemas`). Read when there is one: most have none.
+#: A copy of an entry; what is in one says the schema of its kind (`docs/schemas`). Read when there is one: most have
+#: none.
 HouseEntry = Annotated[
     Any,
     BeforeValidator(_to_entry),
     PlainSerializer(stored_entry, return_type=dict[str, Any]),
     WithJsonSchema(
-        {"type": "object", "required": ["entry", "uid", "name"], "properties": {"entry": {"enum": list(KINDS)}, "uid": {"type": "string"}}}
+        {
+            "type": "object",
+            "required": ["entry", "uid", "name"],
+            "properties": {"entry": {"enum": list(KINDS)}, "uid": {"type": "string"}},
+        }
     ),
-]  # fmt: skip
+]
 
 
 class Template(_ExtensibleValue):
@@ -456,11 +479,16 @@ class Template(_ExtensibleValue):
     def _check_counts(self) -> None:
         folders, levels = _folders_in(self.folders)
         for what, count, most in (
-            ("sources", len(self.sources), 60), ("deliveries", len(self.deliveries), 60), ("places", len(self.places), 40), ("inputs", len(self.inputs), 40),
-            ("timelines", len(self.timelines), 40), ("tracks", sum(len(t.tracks) for t in self.timelines), 1000),
-            ("folders", folders, 1000), ("levels of folders", levels, 20),
+            ("sources", len(self.sources), 60),
+            ("deliveries", len(self.deliveries), 60),
+            ("places", len(self.places), 40),
+            ("inputs", len(self.inputs), 40),
+            ("timelines", len(self.timelines), 40),
+            ("tracks", sum(len(t.tracks) for t in self.timelines), 1000),
+            ("folders", folders, 1000),
+            ("levels of folders", levels, 20),
             ("exceptions", sum(len(s.exceptions) for s in self.sources), 1000),
-        ):  # fmt: skip
+        ):
             if count > most:
                 raise ValueError(f"a template has {most} {what} at the most, not {count}")
 

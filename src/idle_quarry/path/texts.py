@@ -1,4 +1,6 @@
-"""What every text that is kept must be: sayable, of a length, and where it is a word for something, one that is known."""
+"""What every text that is kept must be: sayable, of a length, and where it is a word for something, one that is
+known.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Voice chains: the processors a sound track goes through, in order, typed as one says them and made with FFmpeg's audio filters."""
+"""Voice chains: the processors a sound track goes through, in order, typed as one says them and made with FFmpeg's
+audio filters.
+"""
 
 from __future__ import annotations
 
@@ -58,19 +60,27 @@ def _amplitude(db: float | None) -> str:
 KINDS: dict[str, ProcessorKind] = {
     "high-pass": ProcessorKind(("hz",), rf"{_NUMBER}\s*Hz", "high-pass 80 Hz", lambda p: f"highpass=f={p.hz:g}:p=2"),
     "equaliser": ProcessorKind(
-        ("hz", "db", "q"), rf"{_NUMBER}\s*Hz\s+{_NUMBER}\s*dB\s+Q\s*{_NUMBER}", "equaliser 3000 Hz +2 dB Q 1",
+        ("hz", "db", "q"),
+        rf"{_NUMBER}\s*Hz\s+{_NUMBER}\s*dB\s+Q\s*{_NUMBER}",
+        "equaliser 3000 Hz +2 dB Q 1",
         lambda p: f"equalizer=f={p.hz:g}:t=q:w={p.q:g}:g={p.db:g}",
     ),
     "compressor": ProcessorKind(
-        ("db", "ratio", "attack_ms", "release_ms"), rf"{_NUMBER}\s*dB\s+{_NUMBER}\s*:\s*1\s+{_NUMBER}\s*ms\s+{_NUMBER}\s*ms",
+        ("db", "ratio", "attack_ms", "release_ms"),
+        rf"{_NUMBER}\s*dB\s+{_NUMBER}\s*:\s*1\s+{_NUMBER}\s*ms\s+{_NUMBER}\s*ms",
         "compressor -18 dB 3:1 10 ms 120 ms",
-        lambda p: f"acompressor=threshold={_amplitude(p.db)}:ratio={p.ratio:g}:attack={p.attack_ms:g}:release={p.release_ms:g}:knee=1",
+        lambda p: (
+            f"acompressor=threshold={_amplitude(p.db)}:ratio={p.ratio:g}:attack={p.attack_ms:g}:release={p.release_ms:g}:knee=1"
+        ),
     ),
     "limiter": ProcessorKind(
-        ("db",), rf"{_NUMBER}\s*dB", "limiter -1 dB", lambda p: f"alimiter=limit={_amplitude(p.db)}:level=disabled:latency=1"
+        ("db",),
+        rf"{_NUMBER}\s*dB",
+        "limiter -1 dB",
+        lambda p: f"alimiter=limit={_amplitude(p.db)}:level=disabled:latency=1",
     ),
     "gain": ProcessorKind(("db",), rf"{_NUMBER}\s*dB", "gain +3 dB", lambda p: f"volume={p.db:g}dB"),
-}  # fmt: skip
+}
 
 
 def voice_words(chain: Sequence[Processor]) -> str:
@@ -80,10 +90,11 @@ def voice_words(chain: Sequence[Processor]) -> str:
         parts = {
             "hz": f"{p.hz:g} Hz" if p.hz is not None else "",
             "db": f"{p.db:+g} dB" if p.does in ("equaliser", "gain") else f"{p.db:g} dB" if p.db is not None else "",
-            "q": f"Q {p.q:g}" if p.q is not None else "", "ratio": f"{p.ratio:g}:1" if p.ratio is not None else "",
+            "q": f"Q {p.q:g}" if p.q is not None else "",
+            "ratio": f"{p.ratio:g}:1" if p.ratio is not None else "",
             "attack_ms": f"{p.attack_ms:g} ms" if p.attack_ms is not None else "",
             "release_ms": f"{p.release_ms:g} ms" if p.release_ms is not None else "",
-        }  # fmt: skip
+        }
         said.append(
             " ".join([p.does, *(parts[name] for name in KINDS[p.does].figures)])
             .replace("-", "−")

@@ -1,7 +1,7 @@
 """Line-up bars as the standards lay them out, chosen by format: EBU, SMPTE EG 1, RP 219-1 and -2, ITU-R BT.2111.
 
-A pattern is bands of cells, measured on a grid of 1920 by 12 and scaled to the picture; levels are shares of white, so that
-codes follow at any depth. Edges between cells are hard: none of the standards' rise times is drawn.
+A pattern is bands of cells, measured on a grid of 1920 by 12 and scaled to the picture; levels are shares of white, so
+that codes follow at any depth. Edges between cells are hard: none of the standards' rise times is drawn.
 """
 
 from __future__ import annotations
@@ -179,7 +179,9 @@ def _bt_2111(transfer: str, narrow: bool) -> Pattern:
 
 
 def _bt_709_in(colour: Colour, transfer: str) -> Colour:
-    """Return a BT.709 colour as BT.2020 R′G′B′, its white at reference white of the signal (BT.2111, table of BT.709 bars)."""
+    """Return a BT.709 colour as BT.2020 R′G′B′, its white at reference white of the signal (BT.2111, table of
+    BT.709 bars).
+    """
     light = primaries_matrix("bt709", "bt2020") @ np.array(colour)
     signal = (
         scene_to_hlg(light * hlg_to_scene(np.array(0.75)))
@@ -213,8 +215,8 @@ def _hdr_of(fmt: SignalFormat) -> str:
 def pattern(fmt: SignalFormat, choice: str = "") -> Pattern:
     """Return the bars of a choice (a key of `CHOSEN`), or those that belong to a format.
 
-    HDR: BT.2111. 525 lines: EG 1. Where pictures run at 30, 60 or 120 a second, or at a thousandth less: RP 219-1, for UHD
-    -2. All else, 50 Hz and cinema: EBU bars.
+    HDR: BT.2111. 525 lines: EG 1. Where pictures run at 30, 60 or 120 a second, or at a thousandth less: RP 219-1, for
+    UHD -2. All else, 50 Hz and cinema: EBU bars.
     """
     if choice:
         return CHOSEN[choice](fmt)

@@ -1,7 +1,9 @@
-"""Colour to carry: what a link does to colour as a cube for other programs, and a config that names a template's stations.
+"""Colour to carry: what a link does to colour as a cube for other programs, and a config that names a template's
+stations.
 
-A cube maps R′G′B′ 0 to 1 (black to white, or to the peak in HDR) of one encoding to another's, as `colour.converted` does it. Of
-what lies between its points programs interpolate; how far that is from the exact conversion is measured and said in codes.
+A cube maps R′G′B′ 0 to 1 (black to white, or to the peak in HDR) of one encoding to another's, as `colour.converted`
+does it. Of what lies between its points programs interpolate; how far that is from the exact conversion is measured and
+said in codes.
 """
 
 from __future__ import annotations
@@ -28,7 +30,10 @@ _SAMPLES = 20_000
 
 @dataclass(frozen=True)
 class Cube:
-    """A link's colour: `values` (size, size, size, 3), red outermost; how far its interpolation is off, in codes of the target."""
+    """A link's colour: `values` (size, size, size, 3), red outermost.
+
+    How far its interpolation is off, in codes of the target.
+    """
 
     name: str
     source: str
@@ -49,15 +54,21 @@ class Cube:
     def text(self) -> str:
         """Return it as a .cube file: the title, the size, and its points with red changing fastest."""
         head = [
-            f'TITLE "{self.name}"', f"# {self.source} to {self.target}; linear between its points {self.error_words}",
-            f"LUT_3D_SIZE {self.size}", "DOMAIN_MIN 0 0 0", "DOMAIN_MAX 1 1 1",
-        ]  # fmt: skip
+            f'TITLE "{self.name}"',
+            f"# {self.source} to {self.target}; linear between its points {self.error_words}",
+            f"LUT_3D_SIZE {self.size}",
+            "DOMAIN_MIN 0 0 0",
+            "DOMAIN_MAX 1 1 1",
+        ]
         rows = self.values.transpose(2, 1, 0, 3).reshape(-1, 3)
         return "\n".join([*head, *(" ".join(f"{value:.7f}" for value in row) for row in rows)]) + "\n"
 
 
 def cube_of(name: str, source: SignalFormat, target: SignalFormat, policy: Policy, size: int = 33) -> Cube:
-    """Return the cube of what a link does to colour. Raises `KeyError` for primaries or transfers that are not known."""
+    """Return the cube of what a link does to colour.
+
+    Raises `KeyError` for primaries or transfers that are not known.
+    """
     a, b = source.encoding, target.encoding
     axis = np.linspace(0, 1, size)
     grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)

@@ -1,8 +1,8 @@
 """Moving test charts, computed at any raster, shape and moment, so that what a conversion should give is known.
 
-A chart is a function of place and time. Places are counted in picture heights from the picture's middle, down and across,
-and time in seconds; a chart knows the finest detail it may show (cycles a picture height, down and across) and leaves out
-what lies beyond, so that the same chart at a smaller raster is what a perfect filter would leave of it.
+A chart is a function of place and time. Places are counted in picture heights from the picture's middle, down and
+across, and time in seconds; a chart knows the finest detail it may show (cycles a picture height, down and across) and
+leaves out what lies beyond, so that the same chart at a smaller raster is what a perfect filter would leave of it.
 """
 
 from __future__ import annotations
@@ -175,7 +175,7 @@ def _crawl(grid: Grid, seconds: float) -> Channels:
         lines = _averaged(_strip_of_text(), (grid.down[inside, 0] - top) * scale, tall * scale, 0)
         places = (grid.across[0] + speed * seconds + 3.0) * scale
         result[inside] += 0.73 * np.clip(_averaged(lines, places, wide * scale, 1), 0, 1)
-    return _grey(result)  # fmt: skip
+    return _grey(result)
 
 
 def _wedge(grid: Grid, seconds: float) -> Channels:
@@ -235,14 +235,35 @@ def _bars(grid: Grid, _seconds: float) -> Channels:
 CHARTS: dict[str, Chart] = {
     chart.id: chart
     for chart in (
-        Chart("zone", "Zone plate", "Rings as fine as the source can show, in every direction: what should be grey and shows rings is aliasing.", _zone_plate),
-        Chart("wedge", "Turning wedge", "Spokes that turn and grow finer toward the middle: resolution in every direction, and what motion costs.", _wedge),
-        Chart("crawl", "Crawling text", "Text of five sizes at five speeds: combing, doubling and twitter are seen at once.", _crawl),
-        Chart("diagonals", "Fine diagonals", "Hard lines from nearly level to steep, moving: steps and broken lines.", _diagonals),
+        Chart(
+            "zone",
+            "Zone plate",
+            "Rings as fine as the source can show, in every direction: what should be grey and shows rings is"
+            " aliasing.",
+            _zone_plate,
+        ),
+        Chart(
+            "wedge",
+            "Turning wedge",
+            "Spokes that turn and grow finer toward the middle: resolution in every direction, and what motion costs.",
+            _wedge,
+        ),
+        Chart(
+            "crawl",
+            "Crawling text",
+            "Text of five sizes at five speeds: combing, doubling and twitter are seen at once.",
+            _crawl,
+        ),
+        Chart(
+            "diagonals",
+            "Fine diagonals",
+            "Hard lines from nearly level to steep, moving: steps and broken lines.",
+            _diagonals,
+        ),
         Chart("ramps", "Ramps", "Grey, red, green, blue, and two shallow greys: bands are lost bits.", _ramps),
         Chart("bars", "Bars", "The line-up bars of the source's standard, still: levels and matrix.", _bars),
     )
-}  # fmt: skip
+}
 
 
 def drawn(chart: str, grid: Grid, seconds: float) -> Channels:
@@ -274,8 +295,8 @@ def chart_frame(chart: str, fmt: SignalFormat, index: int) -> Planes:
 def chart_truth(chart: str, conversion: Conversion, index: int) -> Channels:
     """Return R′, G′, B′ that a perfect conversion gives at output frame `index`, each (h, w), float32.
 
-    The chart as it is at that frame's own moments, band-limited to what source and target can both carry, in the target's
-    colour; interlaced frames are woven of two moments, each low-passed as a camera does.
+    The chart as it is at that frame's own moments, band-limited to what source and target can both carry, in the
+    target's colour; interlaced frames are woven of two moments, each low-passed as a camera does.
     """
     source, target = conversion.source, conversion.target
     grid = grid_after(source, target, conversion.plan.placement)

@@ -1,9 +1,10 @@
 """Colour between encodings: R′G′B′ to light on the reference display, primaries to primaries, and back to a signal.
 
-Light is display light: what the reference monitor of each standard emits, in cd/m², float64. SDR is shown by BT.1886 with
-white at 100 cd/m², HLG by BT.2100 with a peak of 1000 cd/m² and a system gamma of 1.2, PQ as absolute. Between SDR and HDR
-white is placed by BT.2408 (203 cd/m², 75 % HLG, 58 % PQ); HDR comes down to SDR by the curve of BT.2446 method A, which bends
-the whole scale, with reference white kept and what is brighter clipped (BT.2408), or rolled off into white (BT.2390).
+Light is display light: what the reference monitor of each standard emits, in cd/m², float64. SDR is shown by BT.1886
+with white at 100 cd/m², HLG by BT.2100 with a peak of 1000 cd/m² and a system gamma of 1.2, PQ as absolute. Between SDR
+and HDR white is placed by BT.2408 (203 cd/m², 75 % HLG, 58 % PQ); HDR comes down to SDR by the curve of BT.2446 method
+A, which bends the whole scale, with reference white kept and what is brighter clipped (BT.2408), or rolled off into
+white (BT.2390).
 
 Sources: ITU-R BT.1886; BT.709-6; BT.2020-2; BT.2087-0; BT.2100-2; BT.2408-7; BT.2446-1; SMPTE ST 428-1; IEC 61966-2-1.
 """
@@ -160,7 +161,14 @@ def white_of(transfer: str) -> float:
 
 
 #: The light that a signal of 1 stands for, cd/m².
-PEAKS = {"bt709": SDR_WHITE, "srgb": SDR_WHITE, "linear": SDR_WHITE, "gamma2.6": _CINEMA_WHITE, "pq": 10000.0, "hlg": HLG_PEAK}  # fmt: skip
+PEAKS = {
+    "bt709": SDR_WHITE,
+    "srgb": SDR_WHITE,
+    "linear": SDR_WHITE,
+    "gamma2.6": _CINEMA_WHITE,
+    "pq": 10000.0,
+    "hlg": HLG_PEAK,
+}
 
 
 def hdr_to_sdr(light: Sequence[Values], peak: float = HLG_PEAK) -> list[Values]:
@@ -249,7 +257,9 @@ def light_in(
 def softened(
     light: Sequence[Values], primaries: str, peak: float | Values, floor: float | Values = 0.0
 ) -> list[Values]:
-    """Return light in which colours outside `floor` to `peak` are moved toward grey of their luminance until they fit."""
+    """Return light in which colours outside `floor` to `peak` are moved toward grey of their luminance until they
+    fit.
+    """
     luminance = np.clip(_mixed(light, rgb_to_xyz(primaries)[1]), floor, peak)
     share = np.ones_like(luminance)
     for channel in light:
@@ -271,10 +281,10 @@ def converted(
     """Return R′G′B′ (…, 3) in the colour of `target`, as displayed; `source` and `target` are (primaries, transfer).
 
     0 is black and 1 white (or the peak, in HDR). Between SDR transfers the display's light is kept as a share of white;
-    SDR goes into HDR with its white at 203 cd/m² (BT.2408); HDR into SDR by `tone`. What lies outside the target's gamut is
-    clipped channel by channel, or with `soften` first moved toward grey of its luminance until it fits, or passed on with
-    `clip` off. Where the transfer stays an SDR one, sub-black and super-white go through: a sample that was outside 0 to 1
-    is clipped to the span of its own channels. Raises `KeyError` for unknown names.
+    SDR goes into HDR with its white at 203 cd/m² (BT.2408); HDR into SDR by `tone`. What lies outside the target's
+    gamut is clipped channel by channel, or with `soften` first moved toward grey of its luminance until it fits, or
+    passed on with `clip` off. Where the transfer stays an SDR one, sub-black and super-white go through: a sample that
+    was outside 0 to 1 is clipped to the span of its own channels. Raises `KeyError` for unknown names.
     """
     values = np.asarray(rgb, np.float64)
     if source == target:

@@ -43,7 +43,10 @@ _ELSEWHERE = 3 / 255
 
 
 def separated(frame: NDArray[Any]) -> tuple[Picture, Picture]:
-    """Return the upper and the lower field of a frame, each (h/2, w…). Raises `NotPossible` for an odd number of lines."""
+    """Return the upper and the lower field of a frame, each (h/2, w…).
+
+    Raises `NotPossible` for an odd number of lines.
+    """
     if frame.shape[0] % 2:
         raise NotPossible("a frame of fields has an even number of lines", subject=f"{frame.shape[0]} lines")
     lines = np.asarray(frame, np.float32)
@@ -93,7 +96,8 @@ def _blended(moments: Sequence[Planes], at: int, order: str) -> Planes:
 
 
 def _adaptive(moments: Sequence[Planes], at: int, order: str) -> Planes:
-    """Return a moment made whole: missing lines from the fields before and after where nothing moves, else interpolated.
+    """Return a moment made whole: missing lines from the fields before and after where nothing moves, else
+    interpolated.
 
     Movement is looked for between the fields before and after, and between this field and the next of its kind but one
     on either side, since what moves and comes back in one field's time is not still.
@@ -104,7 +108,9 @@ def _adaptive(moments: Sequence[Planes], at: int, order: str) -> Planes:
 
 
 def _adaptive_plane(planes: Sequence[Picture], at: int, order: str) -> tuple[Picture, Picture | None]:
-    """Return a moment's plane made whole, and how sure it is that the places of its missing lines move, 0…1, (h/2, w)."""
+    """Return a moment's plane made whole, and how sure it is that the places of its missing lines move, 0…1, (h/2,
+    w).
+    """
     parity = _parity(at, order)
     if not 0 < at < len(planes) - 1:  # at an end there is only one neighbour, and movement cannot be told
         return interpolated(planes[at], parity), None
@@ -155,7 +161,9 @@ def _share(apart: Picture, floor: float) -> Picture:
 def _uneven(
     moments: Sequence[Planes], at: int, found: Motion, asked: NDArray[np.bool_], kept: MotionCache
 ) -> Picture | float:
-    """Return how little this field goes on with the motion around it, 0…1, by cells; 0 at the ends, where none can tell.
+    """Return how little this field goes on with the motion around it, 0…1, by cells.
+
+    0 at the ends, where none can tell.
 
     Fields before and after may agree with one another although this one, between them, was elsewhere: an unsteady hand.
     The next fields of this one's own lines, moved twice as far, must show it.
@@ -207,7 +215,10 @@ def low_passed(picture: NDArray[Any]) -> Picture:
 
 
 def interlaced(pictures: Sequence[NDArray[Any]], order: str, *, filtered: bool = True) -> list[Picture]:
-    """Return interlaced frames of whole pictures at the rate of fields: each gives one field. An odd last one is left."""
+    """Return interlaced frames of whole pictures at the rate of fields: each gives one field.
+
+    An odd last one is left.
+    """
     found = []
     for earlier, later in zip(pictures[0::2], pictures[1::2], strict=False):
         pair = [low_passed(each) if filtered else np.asarray(each, np.float32) for each in (earlier, later)]
@@ -231,7 +242,9 @@ def pulled_up(frames: Sequence[NDArray[Any]], cadence: str, order: str, phase: i
 
 
 def fields_of_pictures(count: int, cadence: str, order: str, phase: int = 0) -> list[tuple[int, int]]:
-    """Return, for each picture that `count` frames of a pulldown hold whole, the frames of its upper and its lower field."""
+    """Return, for each picture that `count` frames of a pulldown hold whole, the frames of its upper and its lower
+    field.
+    """
     lengths = CADENCES[cadence]
     cycle_fields = sum(lengths)
     owners: list[int] = []

@@ -55,13 +55,17 @@ def twitter(luma: Values) -> float:
 
 
 def judder_ms(shown: Sequence[Fraction], wanted: Sequence[Fraction]) -> float:
-    """Return the irregularity of motion: RMS of how far each moment's time is from even, ms, a steady delay left out."""
+    """Return the irregularity of motion: RMS of how far each moment's time is from even, ms, a steady delay left
+    out.
+    """
     off = np.array([float(1000 * (a - b)) for a, b in zip(shown, wanted, strict=True)])
     return float(np.sqrt(np.mean((off - off.mean()) ** 2))) if off.size else 0.0
 
 
 def banding(codes: Values) -> tuple[int, float]:
-    """Return the longest flat run (samples) and the largest step (codes) of a ramp's middle line of luma codes (h, w)."""
+    """Return the longest flat run (samples) and the largest step (codes) of a ramp's middle line of luma codes (h,
+    w).
+    """
     line = codes[codes.shape[0] // 2].astype(int)
     breaks = np.flatnonzero(np.diff(line))
     edges = np.concatenate([[-1], breaks, [line.size - 1]])
@@ -69,7 +73,9 @@ def banding(codes: Values) -> tuple[int, float]:
 
 
 def delta_e_itp(light: Sequence[Values], other: Sequence[Values]) -> Values:
-    """Return ΔE ITP of light (R, G, B with BT.2020 primaries, cd/m², each any one shape) against another's (BT.2124)."""
+    """Return ΔE ITP of light (R, G, B with BT.2020 primaries, cd/m², each any one shape) against another's
+    (BT.2124).
+    """
 
     def itp(channels: Sequence[Values]) -> Values:
         lms = [sum(w * np.maximum(c, 0) for w, c in zip(row, channels, strict=True)) for row in _LMS]
@@ -80,7 +86,9 @@ def delta_e_itp(light: Sequence[Values], other: Sequence[Values]) -> Values:
 
 
 def absolute_light(rgb: Sequence[Values], primaries: str, transfer: str) -> list[Values]:
-    """Return R′, G′, B′ as light with BT.2020 primaries, cd/m², SDR white at 203 so that both worlds compare (BT.2408)."""
+    """Return R′, G′, B′ as light with BT.2020 primaries, cd/m², SDR white at 203 so that both worlds compare
+    (BT.2408).
+    """
     light = to_light(rgb, transfer)
     scale = 1.0 if is_hdr(transfer) else HDR_REFERENCE_WHITE / white_of(transfer)
     matrix = primaries_matrix(primaries, "bt2020") * scale
@@ -108,8 +116,8 @@ def outside(rgb: Planes, source: SignalFormat, target: SignalFormat) -> OutOfRan
 class Response:
     """What a conversion's filter does to a zone plate and an edge.
 
-    `aliasing` is the RMS of what shows where nothing should, `overshoot` how far an edge of 0 to 100 % swings beyond, both
-    in % of white; `lines` the vertical resolution at which half of the contrast is left, lines a picture height.
+    `aliasing` is the RMS of what shows where nothing should, `overshoot` how far an edge of 0 to 100 % swings beyond,
+    both in % of white; `lines` the vertical resolution at which half of the contrast is left, lines a picture height.
     """
 
     aliasing: float
@@ -118,7 +126,10 @@ class Response:
 
 
 def response(conversion: Conversion) -> Response:
-    """Return what a conversion does to the zone plate and to an edge, at frame 2 of each; both are grey, colour is left."""
+    """Return what a conversion does to the zone plate and to an edge, at frame 2 of each.
+
+    Both are grey, colour is left.
+    """
     source = conversion.source
     # conversions of their own: what another clip left in one is not looked at
     grey = conversion.policy.with_parts(colour="leave")

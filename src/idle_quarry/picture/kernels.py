@@ -76,18 +76,49 @@ def _spline36(x: Distances) -> Distances:
 KERNELS: dict[str, Kernel] = {
     kernel.id: kernel
     for kernel in (
-        Kernel("nearest", 0.5, _nearest, "Each sample is the nearest one's copy. Edges step and fine lines come and go."),
-        Kernel("area", 0.5, _nearest, "Each sample is the mean of what it covers. Right for large reductions; enlarged, it is nearest."),
+        Kernel(
+            "nearest", 0.5, _nearest, "Each sample is the nearest one's copy. Edges step and fine lines come and go."
+        ),
+        Kernel(
+            "area",
+            0.5,
+            _nearest,
+            "Each sample is the mean of what it covers. Right for large reductions; enlarged, it is nearest.",
+        ),
         Kernel("bilinear", 1, _bilinear, "Two neighbours are mixed by distance. Soft, and without any ringing."),
-        Kernel("bicubic", 2, _cubic(0, 0.5), "Four neighbours, through every sample (Catmull-Rom). Sharp enough, with little ringing."),
-        Kernel("mitchell", 2, _cubic(1 / 3, 1 / 3), "Four neighbours, a little blur for a little less ringing. The middle between soft and sharp."),
+        Kernel(
+            "bicubic",
+            2,
+            _cubic(0, 0.5),
+            "Four neighbours, through every sample (Catmull-Rom). Sharp enough, with little ringing.",
+        ),
+        Kernel(
+            "mitchell",
+            2,
+            _cubic(1 / 3, 1 / 3),
+            "Four neighbours, a little blur for a little less ringing. The middle between soft and sharp.",
+        ),
         Kernel("gaussian", 2, _gaussian, "A bell without lobes. The softest, and never beyond the values it is given."),
-        Kernel("lanczos2", 2, _lanczos(2), "Four neighbours under a windowed sinc. Sharp, with one ring at hard edges."),
-        Kernel("lanczos3", 3, _lanczos(3), "Six neighbours under a windowed sinc. Sharper, with two rings at hard edges."),
-        Kernel("lanczos4", 4, _lanczos(4), "Eight neighbours under a windowed sinc. The sharpest, and it rings the farthest."),
-        Kernel("spline36", 3, _spline36, "Six neighbours, a spline through them. As sharp as Lanczos 3 with a little less ringing."),
+        Kernel(
+            "lanczos2", 2, _lanczos(2), "Four neighbours under a windowed sinc. Sharp, with one ring at hard edges."
+        ),
+        Kernel(
+            "lanczos3", 3, _lanczos(3), "Six neighbours under a windowed sinc. Sharper, with two rings at hard edges."
+        ),
+        Kernel(
+            "lanczos4",
+            4,
+            _lanczos(4),
+            "Eight neighbours under a windowed sinc. The sharpest, and it rings the farthest.",
+        ),
+        Kernel(
+            "spline36",
+            3,
+            _spline36,
+            "Six neighbours, a spline through them. As sharp as Lanczos 3 with a little less ringing.",
+        ),
     )
-}  # fmt: skip
+}
 
 
 @lru_cache(maxsize=256)
@@ -123,7 +154,9 @@ def line_weights(source: int, target: int, scale: float, offset: float, kernel: 
 
 @dataclass(frozen=True, eq=False)
 class WeightBand:
-    """Weights of a line: for each sample the first of its sources, and its weights from there on (target, taps), float32."""
+    """Weights of a line: for each sample the first of its sources, and its weights from there on (target, taps),
+    float32.
+    """
 
     at: NDArray[np.int32]
     weights: NDArray[np.float32]
@@ -182,8 +215,8 @@ def field_band(
 ) -> WeightBand:
     """Return the weights of every second line of `target`, from `parity` on; those outside `ends` are nothing.
 
-    With `softened`, lines are those of a picture softened down its lines by (1, 2, 1)/4, its end lines repeated. A source of as
-    many lines in the same place is taken line by line.
+    With `softened`, lines are those of a picture softened down its lines by (1, 2, 1)/4, its end lines repeated. A
+    source of as many lines in the same place is taken line by line.
     """
     same = source == target and (scale, offset) == (1.0, 0.0)
     weights = (
@@ -206,7 +239,9 @@ def field_band(
 
 @dataclass(frozen=True, eq=False)
 class Phases:
-    """Weights of a line whose samples repeat: each round makes `makes` samples of `takes`; rounds `begin` to `end` weigh alike.
+    """Weights of a line whose samples repeat: each round makes `makes` samples of `takes`.
+
+    Rounds `begin` to `end` weigh alike.
 
     For each sample the first of its sources, and its weights (target, taps), float32.
     """

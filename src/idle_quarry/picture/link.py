@@ -1,7 +1,7 @@
 """A whole link as one conversion of pictures: fields made whole, retimed, fitted, coloured, woven again, coded.
 
-The order is the plan's: scan, rate, fit, colour, range, depth, sampling. Pictures are taken one at a time from a source of
-frames, and only those that the frame asked for needs, so that a clip of any length and size streams through.
+The order is the plan's: scan, rate, fit, colour, range, depth, sampling. Pictures are taken one at a time from a source
+of frames, and only those that the frame asked for needs, so that a clip of any length and size streams through.
 """
 
 from __future__ import annotations
@@ -33,7 +33,8 @@ from idle_quarry.signal.formats import CHROMA_STEPS, Encoding, SignalFormat
 
 Frames = Callable[[int], Planes]
 
-#: Moments made whole that are kept, since neighbouring output frames ask for the same ones: four of them each, two at a time.
+#: Moments made whole that are kept, since neighbouring output frames ask for the same ones: four of them each, two at a
+#: time.
 _KEPT = 8
 #: Frames kept as fields.
 _KEPT_FIELDS = 4
@@ -43,7 +44,8 @@ _KEPT_FIELDS = 4
 class Origin:
     """Which moments of the source an output moment shows: `first`, or a mix of it and the next at `phase` (0…1).
 
-    Where a mix is weighed by a curve, `weights` has each moment with its share; `first` and `phase` say where its middle lies.
+    Where a mix is weighed by a curve, `weights` has each moment with its share; `first` and `phase` say where its
+    middle lies.
     """
 
     first: int
@@ -60,7 +62,9 @@ class Origin:
 
 @dataclass(frozen=True)
 class _FittedPlanes:
-    """Planes on the target's raster: their chroma's sampling, and where they are still to be coloured, the matrix they are in."""
+    """Planes on the target's raster: their chroma's sampling, and where they are still to be coloured, the matrix
+    they are in.
+    """
 
     planes: Planes
     sampling: str
@@ -76,8 +80,8 @@ def _frames(into: list[Plane], shapes: Sequence[tuple[int, ...]]) -> None:
 class Conversion:
     """One link's conversion: ask for any frame of the output. Not to be shared between threads.
 
-    `shift` moves the picture on the target's raster, samples across and lines down. Raises `NotPossible` where the policy refuses the
-    material's rate.
+    `shift` moves the picture on the target's raster, samples across and lines down. Raises `NotPossible` where the
+    policy refuses the material's rate.
     """
 
     def __init__(
@@ -245,7 +249,10 @@ class Conversion:
         return made_whole(fields, moment - 2 * first, order, self.policy.scan, self._kept)
 
     def _halves_of(self, index: int, frames: Frames) -> tuple[Planes, Planes]:
-        """Return the upper and the lower field of a source frame, each plane in a piece; kept, since neighbours ask for them."""
+        """Return the upper and the lower field of a source frame, each plane in a piece.
+
+        Kept, since neighbours ask for them.
+        """
         kept = self._halves.get(index)
         if kept is None:
             planes = self._full_chroma(frames(index), fields=True)
@@ -282,8 +289,9 @@ class Conversion:
         field: int | None = None,
         into: list[Plane] | None = None,
     ) -> _FittedPlanes:
-        """Return planes on the target's raster, still in the source's colour; with `field` every second line from it on, put into
-        frames, which are made where `into` has none yet.
+        """Return planes on the target's raster, still in the source's colour.
+
+        With `field` every second line from it on, put into frames, which are made where `into` has none yet.
         """
         fit = self._fit
         if not self._needs_rgb:
@@ -302,9 +310,11 @@ class Conversion:
                     frame[field::2] = plane[field::2]
             return _FittedPlanes(rgb, "4:4:4", "rgb")
         if fit is None and field is None:
-            full = planes if encoding.matrix == "rgb" else chroma_sampled(
-                planes, encoding.sampling, replace(encoding, sampling="4:4:4"), False
-            )  # fmt: skip
+            full = (
+                planes
+                if encoding.matrix == "rgb"
+                else chroma_sampled(planes, encoding.sampling, replace(encoding, sampling="4:4:4"), False)
+            )
         else:
             full = self._planes_fitted(planes, encoding, "4:4:4", by_fields, field, into)
         return _FittedPlanes(full, "4:4:4", encoding.matrix)
@@ -360,14 +370,23 @@ class Conversion:
         _frames(into, shapes)
         return tuple(
             resampled_field(
-                planes[n], *shapes[n], fits[n], kernel, field, softened=self._filters, lines=places[n][0], columns=places[n][1],
+                planes[n],
+                *shapes[n],
+                fits[n],
+                kernel,
+                field,
+                softened=self._filters,
+                lines=places[n][0],
+                columns=places[n][1],
                 out=into[n][field::2],
             )
             for n in range(3)
-        )  # fmt: skip
+        )
 
     def _covered(self, steps: tuple[int, int]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-        """Return the lines and columns that the picture covers, of luma or of chroma: where luma is, there is colour."""
+        """Return the lines and columns that the picture covers, of luma or of chroma: where luma is, there is
+        colour.
+        """
         if steps not in self._places:
             fit = self._fit or PictureFit(1.0, 1.0)
             lines = covered(self.source.raster.height, self.target.raster.height, fit.scale_y, fit.offset_y)

@@ -1,9 +1,9 @@
 """Motion between two pictures, and pictures made along it.
 
-Vectors are searched where the new picture lies, not where an old one does, so that none has holes: what the earlier picture
-shows at x − t·v the later one shows at x + (1 − t)·v. Each cell of 4 × 4 samples has one, told by the block of 8 × 8 around it.
-A pyramid is searched from coarse to fine; each level looks at what it was given, at what its neighbours were given, and at the
-steps around the best of them.
+Vectors are searched where the new picture lies, not where an old one does, so that none has holes: what the earlier
+picture shows at x − t·v the later one shows at x + (1 − t)·v. Each cell of 4 × 4 samples has one, told by the block of
+8 × 8 around it. A pyramid is searched from coarse to fine; each level looks at what it was given, at what its
+neighbours were given, and at the steps around the best of them.
 """
 
 from __future__ import annotations
@@ -45,8 +45,8 @@ _NEXT = 2
 class Motion:
     """Motion on the grid of the picture to be made, of `shape` (h, w).
 
-    `down` and `across` (h / 4, w / 4, rounded up) are how far a cell's things move from the earlier to the later picture, in
-    samples; `doubt` (as large) is 0 where both show the same along the vector and 1 where they do not.
+    `down` and `across` (h / 4, w / 4, rounded up) are how far a cell's things move from the earlier to the later
+    picture, in samples; `doubt` (as large) is 0 where both show the same along the vector and 1 where they do not.
     """
 
     phase: float
@@ -131,7 +131,8 @@ def between(earlier: Samples, later: Samples, found: Motion) -> Samples:
 
 
 def doubted(made: Samples, other: Samples, found: Motion, moving: Samples) -> Samples:
-    """Return `made` (h, w), changed in place to `other` as far as motion is doubted, from cell to cell in straight lines.
+    """Return `made` (h, w), changed in place to `other` as far as motion is doubted, from cell to cell in straight
+    lines.
 
     And as far as nothing is `moving`, 0…1 (h, w, or whole times as many rows and columns).
     """
@@ -180,7 +181,10 @@ def spline(picture: Samples) -> Samples:
 
 
 def differing(a: Samples, b: Samples, *, signed: bool = False) -> Samples:
-    """Return how much two pictures (h, w) differ on average over each cell; `signed`, what differs both ways goes out."""
+    """Return how much two pictures (h, w) differ on average over each cell.
+
+    `signed`, what differs both ways goes out.
+    """
     made = np.empty(cells_of(a.shape), np.float32)
     _by_cells(made.shape, loops.differing, a, b, signed, made)
     return made
@@ -261,7 +265,9 @@ def _searched(a: Samples, b: Samples, phase: float) -> tuple[Steps, Steps]:
 
 
 def _calmed(cells: NDArray[Any]) -> Samples:
-    """Return the median of each cell and those around it: what moves unlike all around is more often a chance likeness."""
+    """Return the median of each cell and those around it: what moves unlike all around is more often a chance
+    likeness.
+    """
     made = np.empty(cells.shape, np.float32)
     given = np.ascontiguousarray(cells, np.float32)
     _by_cells(cells.shape, loops.calmed, given, made)

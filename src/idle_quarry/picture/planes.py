@@ -14,7 +14,8 @@ from idle_quarry.picture.rounding import plane_values, values_to_chroma, values_
 from idle_quarry.signal.formats import CHROMA_STEPS, Encoding
 
 Plane = NDArray[Any]
-#: Y′ (h, w) from 0 to 1 and C′B, C′R (h', w') from −0.5 to 0.5, float32; R′, G′, B′ of one size where the matrix is RGB.
+#: Y′ (h, w) from 0 to 1 and C′B, C′R (h', w') from −0.5 to 0.5, float32; R′, G′, B′ of one size where the matrix is
+#: RGB.
 Planes = tuple[Plane, ...]
 
 #: How chroma is brought to another sampling: sharp enough, and hardly any ringing beside saturated edges.
@@ -22,7 +23,9 @@ CHROMA_KERNEL = "bicubic"
 
 
 def siting_of(encoding: Encoding) -> str:
-    """Return where chroma lies: on the first luma sample of a block in BT.2020, else beside it (BT.601, BT.709, H.273)."""
+    """Return where chroma lies: on the first luma sample of a block in BT.2020, else beside it (BT.601, BT.709,
+    H.273).
+    """
     return "top-left" if encoding.matrix == "bt2020" else "left"
 
 
@@ -39,8 +42,10 @@ def codes_of_planes(planes: Planes, encoding: Encoding, rounding: str) -> Planes
         return tuple(values_to_luma(plane, levels, rounding) for plane in planes)
     luma, cb, cr = planes
     return (
-        values_to_luma(luma, levels, rounding), values_to_chroma(cb, levels, rounding), values_to_chroma(cr, levels, rounding),
-    )  # fmt: skip
+        values_to_luma(luma, levels, rounding),
+        values_to_chroma(cb, levels, rounding),
+        values_to_chroma(cr, levels, rounding),
+    )
 
 
 def to_rgb(planes: Planes, encoding: Encoding) -> Planes:

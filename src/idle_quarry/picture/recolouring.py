@@ -27,7 +27,7 @@ from idle_quarry.picture.colour import (
     toned_luma,
     white_of,
     ycbcr_matrix,
-)  # fmt: skip
+)
 from idle_quarry.picture.loops import colour as loops
 from idle_quarry.picture.strips import by_rows
 from idle_quarry.signal.colour import is_hdr, keeps_excursions
@@ -42,7 +42,9 @@ _SAME: NDArray[np.float32] = np.eye(3, dtype=np.float32)
 
 
 def table(of: Callable[[Values], Values]) -> NDArray[np.float32]:
-    """Return a function of values above 0 as a table of `loops.colour`, (2, n): 256 steps an octave, and their rises."""
+    """Return a function of values above 0 as a table of `loops.colour`, (2, n): 256 steps an octave, and their
+    rises.
+    """
     octaves = np.arange(loops.OCTAVES * loops.STEPS + 1)
     places = np.ldexp(1 + octaves % loops.STEPS / loops.STEPS, loops.LOWEST + octaves // loops.STEPS)
     with np.errstate(over="ignore", divide="ignore", invalid="ignore"):  # far beyond any signal
@@ -54,14 +56,36 @@ def table(of: Callable[[Values], Values]) -> NDArray[np.float32]:
 def _colouring(
     source: tuple[str, str], target: tuple[str, str], soften: bool, tone: str, matrix: str, to_matrix: str
 ) -> loops.Colouring:
-    """Return all that a conversion needs, as `light_in`, `softened` and `from_light` have it; matrices around it by name, rgb for none."""
+    """Return all that a conversion needs, as `light_in`, `softened` and `from_light` have it.
+
+    Matrices around it by name, rgb for none.
+    """
     (primaries, transfer), (to_primaries, to_transfer) = source, target
     to_rgb = _SAME if matrix == "rgb" else np.linalg.inv(ycbcr_matrix(matrix)).astype(np.float32)
     to_target = _SAME if to_matrix == "rgb" else ycbcr_matrix(to_matrix).astype(np.float32)
     nothing = loops.Colouring(
-        to_rgb, _EMPTY, False, _EMPTY, _NO_WEIGHTS, loops.NO_TONE, _SAME, _EMPTY, _EMPTY, _EMPTY, _NO_WEIGHTS, _SAME, False, _NO_WEIGHTS, 1.0,
-        _EMPTY, _EMPTY, _NO_WEIGHTS, _EMPTY, False, to_target,
-    )  # fmt: skip
+        to_rgb,
+        _EMPTY,
+        False,
+        _EMPTY,
+        _NO_WEIGHTS,
+        loops.NO_TONE,
+        _SAME,
+        _EMPTY,
+        _EMPTY,
+        _EMPTY,
+        _NO_WEIGHTS,
+        _SAME,
+        False,
+        _NO_WEIGHTS,
+        1.0,
+        _EMPTY,
+        _EMPTY,
+        _NO_WEIGHTS,
+        _EMPTY,
+        False,
+        to_target,
+    )
     if source == target:
         return nothing
     luma = LUMA_2020.astype(np.float32)
@@ -116,7 +140,8 @@ def recoloured(
     tone: str = "compress",
     columns: tuple[int, int] | None = None,
 ) -> tuple[NDArray[np.float32], ...]:
-    """Return what `converted` does, clipped, to three planes (h, w) of one size, float32: R′G′B′, or Y′, C′B, C′R by `matrices`.
+    """Return what `converted` does, clipped, to three planes (h, w) of one size, float32: R′G′B′, or Y′, C′B, C′R
+    by `matrices`.
 
     Columns outside `columns` are black. Raises `KeyError` for unknown names.
     """
@@ -155,7 +180,9 @@ def converted_planes(
 
 
 def linear_light(channel: NDArray[Any], transfer: str, *, back: bool = False) -> NDArray[np.float32]:
-    """Return a channel (h, w) of R′G′B′ as light, as a share of its peak (HLG: scene light), or with `back` the reverse."""
+    """Return a channel (h, w) of R′G′B′ as light, as a share of its peak (HLG: scene light), or with `back` the
+    reverse.
+    """
     given = np.ascontiguousarray(channel, np.float32)
     made = np.empty_like(given)
     through = _light_table(transfer, back)

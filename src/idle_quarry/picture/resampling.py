@@ -58,9 +58,11 @@ def resampled(
         ]
         return np.stack(channels, axis=-1)
     source = np.ascontiguousarray(picture, np.float32)
-    down = None if _as_it_is(source.shape[0], height, fit.scale_y, fit.offset_y) else (
-        line_band(source.shape[0], height, fit.scale_y, fit.offset_y, kernel)
-    )  # fmt: skip
+    down = (
+        None
+        if _as_it_is(source.shape[0], height, fit.scale_y, fit.offset_y)
+        else (line_band(source.shape[0], height, fit.scale_y, fit.offset_y, kernel))
+    )
     rows = covered(source.shape[0], height, fit.scale_y, fit.offset_y) if lines is None else lines
     places = covered(source.shape[1], width, fit.scale_x, fit.offset_x) if columns is None else columns
     result = _fitted(source, down, height, width, fit, kernel, ends_of(places))
@@ -84,7 +86,8 @@ def resampled_field(
     columns: NDArray[np.bool_] | None = None,
     out: Samples | None = None,
 ) -> Samples:
-    """Return every second line, from `parity` on, of what `resampled` makes of a whole picture (h, w), (height/2, width).
+    """Return every second line, from `parity` on, of what `resampled` makes of a whole picture (h, w), (height/2,
+    width).
 
     With `softened` of that picture softened down its lines, as `fields.low_passed` does. What is not covered is 0. It
     is put into `out` where that is given.
@@ -118,7 +121,9 @@ def _fitted(
     ends: tuple[int, int],
     out: Samples | None = None,
 ) -> Samples:
-    """Return a picture fitted by weights down, and by a kernel across, in `out` where it is given; what changes nothing is left out.
+    """Return a picture fitted by weights down, and by a kernel across, in `out` where it is given.
+
+    What changes nothing is left out.
 
     What lies outside `ends`, the first column that is wanted and the one after the last, may be anything.
     """
@@ -185,10 +190,10 @@ def resampled_fields(
 ) -> Samples:
     """Return an interlaced picture on another raster, each field by itself: two moments are never mixed.
 
-    A field's lines lie a quarter of a field line above and below those of a whole picture of as many lines; the target's
-    fields likewise, so that the offset of each is moved by what the quarters differ in target field lines.
-    With `whole`, the picture's edge goes on wherever it does not reach. Raises `NotPossible` where source or target has an
-    odd number of lines.
+    A field's lines lie a quarter of a field line above and below those of a whole picture of as many lines; the
+    target's fields likewise, so that the offset of each is moved by what the quarters differ in target field lines.
+    With `whole`, the picture's edge goes on wherever it does not reach. Raises `NotPossible` where source or target has
+    an odd number of lines.
     """
     if picture.shape[0] % 2 or height % 2:
         raise NotPossible("fields need an even number of lines", subject=f"{picture.shape[0]} to {height}")

@@ -37,7 +37,8 @@ def chroma_to_values(chroma: NDArray[Any], levels: Levels) -> Values:
 
 
 def plane_values(plane: NDArray[Any], levels: Levels, *, chroma: bool) -> NDArray[np.float32]:
-    """Return a plane of codes (h, w) as the signal they are, float32: luma from 0 to 1, colour differences from −0.5 to 0.5.
+    """Return a plane of codes (h, w) as the signal they are, float32: luma from 0 to 1, colour differences from
+    −0.5 to 0.5.
 
     Codes that are not whole, or that have more bits than `levels`, are taken as they are.
     """
@@ -56,7 +57,9 @@ def _value_table(levels: Levels, chroma: bool, bits: int) -> NDArray[np.float32]
 
 
 def values_to_luma(values: NDArray[Any], levels: Levels, rounding: str) -> Codes:
-    """Return a signal (0 black, 1 white), shape (h, w), as code values; kept off the codes SDI reserves in narrow range.
+    """Return a signal (0 black, 1 white), shape (h, w), as code values.
+
+    Kept off the codes SDI reserves in narrow range.
 
     `rounding` is one of `ROUNDINGS`. Raises `KeyError` for another.
     """
@@ -107,7 +110,10 @@ def _bayer() -> Values:
 
 @lru_cache(maxsize=1)
 def blue_noise_tile() -> Values:
-    """Return thresholds 0…1 whose every level is spread evenly, shape (32, 32), by void and cluster; always the same."""
+    """Return thresholds 0…1 whose every level is spread evenly, shape (32, 32), by void and cluster.
+
+    Always the same.
+    """
     side = _NOISE_SIDE
     distance = np.minimum(np.arange(side), side - np.arange(side))
     bell = np.exp(-(distance[:, None] ** 2 + distance[None, :] ** 2) / (2 * 1.5**2))
@@ -142,8 +148,8 @@ def _level(threshold: float) -> Callable[[], NDArray[np.float32]]:
     return lambda: np.full((1, 1), threshold, np.float32)
 
 
-#: Name → tile of thresholds added before what is behind the point is cut off: always the same for truncating and rounding;
-#: Bayer's order leaves a faint weave, blue noise fine grain.
+#: Name → tile of thresholds added before what is behind the point is cut off: always the same for truncating and
+#: rounding; Bayer's order leaves a faint weave, blue noise fine grain.
 THRESHOLDS: dict[str, Callable[[], NDArray[np.float32]]] = {
     "truncate": _level(0.0),
     "round": _level(0.5),

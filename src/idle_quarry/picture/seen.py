@@ -42,7 +42,14 @@ def _gains(encoding: Encoding) -> NDArray[np.float32]:
     red, blue, kg = 2 * (1 - kr), 2 * (1 - kb), 1 - kr - kb
     step = 255 / span
     return np.array(
-        [levels.black, 255 / (levels.white - levels.black), red * step, -kb * blue / kg * step, -kr * red / kg * step,
-         blue * step, levels.chroma_zero],
+        [
+            levels.black,
+            255 / (levels.white - levels.black),
+            red * step,
+            -kb * blue / kg * step,
+            -kr * red / kg * step,
+            blue * step,
+            levels.chroma_zero,
+        ],
         np.float32,
-    )  # fmt: skip
+    )

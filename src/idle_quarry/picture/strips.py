@@ -1,4 +1,7 @@
-"""Work on parts of a picture at once, on as many threads as there are processors; NumPy and Numba let go of Python's lock."""
+"""Work on parts of a picture at once, on as many threads as there are processors.
+
+NumPy and Numba let go of Python's lock.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +17,8 @@ from typing import TypeVar
 _A = TypeVar("_A")
 _B = TypeVar("_B")
 _inside = threading.local()
-#: mallopt's M_MMAP_THRESHOLD and M_TRIM_THRESHOLD (malloc.h), and what they are set to: as much as glibc takes, and half a GB.
+#: mallopt's M_MMAP_THRESHOLD and M_TRIM_THRESHOLD (malloc.h), and what they are set to: as much as glibc takes, and
+#: half a GB.
 _KEPT = ((-3, 32 << 20), (-1, 512 << 20))
 
 
@@ -26,7 +30,8 @@ def cores() -> int:
 
 @lru_cache(maxsize=1)
 def _pool() -> ThreadPoolExecutor:
-    # planes are made and freed with every picture: given back to the system each time, every page of them would be new again
+    # planes are made and freed with every picture: given back to the system each time, every page of them would be new
+    # again
     with contextlib.suppress(AttributeError):  # another C library does as it likes
         for name, value in _KEPT:
             ctypes.CDLL(None).mallopt(name, value)
@@ -40,7 +45,10 @@ def give_back() -> None:
 
 
 def at_once(work: Callable[[_A], _B], parts: Iterable[_A]) -> list[_B]:
-    """Return `work` of each of `parts`, in their order; raises what it raises. Work that calls this again goes on alone."""
+    """Return `work` of each of `parts`, in their order; raises what it raises.
+
+    Work that calls this again goes on alone.
+    """
     given = list(parts)
     if getattr(_inside, "busy", False) or len(given) < 2:  # a thread that waited for its own pool would wait for ever
         return [work(part) for part in given]

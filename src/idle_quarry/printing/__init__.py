@@ -33,7 +33,9 @@ def write_pdf(html: str, path: Path) -> None:
 
 
 def _on_a_thread_of_qt(act: Callable[[], None]) -> None:
-    """Call `act` on a thread that Qt began, and wait: laying out text starts timers, which other threads have none of."""
+    """Call `act` on a thread that Qt began, and wait: laying out text starts timers, which other threads have none
+    of.
+    """
     from PySide6.QtCore import QThread
 
     class Thread(QThread):

@@ -29,7 +29,7 @@ from idle_quarry.picture.figures import (
     outside,
     response,
     twitter,
-)  # fmt: skip
+)
 from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
 from idle_quarry.picture.planes import Planes, planes_of_codes, to_rgb, ycbcr_of
@@ -61,9 +61,12 @@ _COARSE_FROM = 700
 _COARSE_BY = 4
 #: What stands in for slow methods in a coarse picture: part, method, and the quick one.
 _QUICKER = (
-    ("light", "linear", "coded"), ("scan", "compensated", "adaptive"), ("retime", "compensated", "blend"),
-    ("rounding", "diffuse", "round"), ("rounding", "dither", "round"),
-)  # fmt: skip
+    ("light", "linear", "coded"),
+    ("scan", "compensated", "adaptive"),
+    ("retime", "compensated", "blend"),
+    ("rounding", "diffuse", "round"),
+    ("rounding", "dither", "round"),
+)
 
 
 @dataclass(frozen=True)
@@ -161,7 +164,9 @@ class Bench:
         return made
 
     def soon(self, policy: Policy) -> bool:
-        """Return whether a whole picture is likely there as soon as one notices: judged by how long others were converted."""
+        """Return whether a whole picture is likely there as soon as one notices: judged by how long others were
+        converted.
+        """
         with self._lock:
             alike = [seconds for each, seconds in self._took.items() if _slow(each) == _slow(policy)]
             return min(alike, default=_SOON) < _SOON
@@ -203,7 +208,9 @@ class Bench:
         return range(first, last + 1)
 
     def shown_moments(self, policy: Policy, first: int, count: int) -> tuple[tuple[int, float], ...]:
-        """Return for `count` output moments from frame `first` on which source moment each shows, and its mix with the next."""
+        """Return for `count` output moments from frame `first` on which source moment each shows, and its mix with
+        the next.
+        """
         conversion = self.conversion(policy)
         found: list[tuple[int, float]] = []
         index = first
@@ -253,7 +260,10 @@ class Bench:
         return [*figures, self.cost(still, self._seconds_again(conversion, still))]
 
     def _truth(self, conversion: Conversion, index: int) -> Any:
-        """Return the luma a perfect conversion gives; the same for all methods that put the picture in the same place."""
+        """Return the luma a perfect conversion gives.
+
+        The same for all methods that put the picture in the same place.
+        """
         key = conversion.plan.placement, conversion.method == "speed", index
         if self._true is None or self._true[0] != key:
             assert self.material.chart is not None
@@ -274,7 +284,9 @@ class Bench:
             self._bytes = 0
 
     def _seconds_again(self, conversion: Conversion, still: Still) -> float:
-        """Return the seconds of a second conversion where that is not long: the first made tables and shared the machine."""
+        """Return the seconds of a second conversion where that is not long: the first made tables and shared the
+        machine.
+        """
         if still.seconds > _LONG:
             return still.seconds
         start = perf_counter()
@@ -321,10 +333,28 @@ class Bench:
         error = colour_error(rgb, self.source, self.target, still.policy)
         worst = float(np.percentile(error, 99))
         return [
-            Figure("ΔE ITP", f"{error.mean():.2f}, 99 % under {worst:.1f}", float(error.mean()), "less", "BT.2124, of each colour to itself as the target shows it; 1 is just seen."),
-            Figure("outside the gamut", f"{100 * out.gamut:.2g} %", out.gamut, "", "Of the picture: colours the target's primaries cannot make."),
-            Figure("clipped", f"{100 * out.clipped:.2g} %", out.clipped, "", "Of the picture: light beyond the target's white."),
-        ]  # fmt: skip
+            Figure(
+                "ΔE ITP",
+                f"{error.mean():.2f}, 99 % under {worst:.1f}",
+                float(error.mean()),
+                "less",
+                "BT.2124, of each colour to itself as the target shows it; 1 is just seen.",
+            ),
+            Figure(
+                "outside the gamut",
+                f"{100 * out.gamut:.2g} %",
+                out.gamut,
+                "",
+                "Of the picture: colours the target's primaries cannot make.",
+            ),
+            Figure(
+                "clipped",
+                f"{100 * out.clipped:.2g} %",
+                out.clipped,
+                "",
+                "Of the picture: light beyond the target's white.",
+            ),
+        ]
 
 
 def _slow(policy: Policy) -> tuple[bool, ...]:
@@ -353,7 +383,9 @@ def colour_error(rgb: Planes, source: SignalFormat, target: SignalFormat, policy
 
 
 def _at_source_lines(luma: Any, conversion: Conversion) -> Any:
-    """Return a picture's lines where the source's lie, so that a comb is one line thick however much it was enlarged."""
+    """Return a picture's lines where the source's lie, so that a comb is one line thick however much it was
+    enlarged.
+    """
     where = conversion.plan.placement
     if where is None or where.scale_y <= 1:
         return luma
@@ -386,10 +418,24 @@ def _response(source: SignalFormat, target: SignalFormat, policy: Policy) -> Res
 
 def _filter_figures(found: Response) -> list[Figure]:
     return [
-        Figure("resolution kept", f"{found.lines:.0f} lines", found.lines, "more", "Down the zone plate, to half of the contrast."),
-        Figure("aliasing", f"{found.aliasing:.1f} %", found.aliasing, "less", "Of white, RMS, where the zone plate should be grey."),
-        Figure("overshoot", f"{found.overshoot:.1f} %", found.overshoot, "less", "Of an edge, beyond its brighter side."),
-    ]  # fmt: skip
+        Figure(
+            "resolution kept",
+            f"{found.lines:.0f} lines",
+            found.lines,
+            "more",
+            "Down the zone plate, to half of the contrast.",
+        ),
+        Figure(
+            "aliasing",
+            f"{found.aliasing:.1f} %",
+            found.aliasing,
+            "less",
+            "Of white, RMS, where the zone plate should be grey.",
+        ),
+        Figure(
+            "overshoot", f"{found.overshoot:.1f} %", found.overshoot, "less", "Of an edge, beyond its brighter side."
+        ),
+    ]
 
 
 def _against(luma: Any, other: Any, what: str) -> list[Figure]:

@@ -132,8 +132,8 @@ def run(
 ) -> None:
     """Run a material through codecs, those that can hold `fmt` where none are chosen, lowest data rate first.
 
-    Each result is handed to `found` with its worst picture after the last generation, and kept; a codec that refuses goes
-    to `failed` and the rest goes on. `progress` may raise to stop.
+    Each result is handed to `found` with its worst picture after the last generation, and kept; a codec that refuses
+    goes to `failed` and the rest goes on. `progress` may raise to stop.
     """
     wanted = list(chosen) if chosen is not None else holding(fmt)
     count = pictures_for(fmt)
@@ -182,9 +182,18 @@ def through(
             qualities.append(quality)
             loss = Loss(quality.worst, *(seen(each[quality.worst], fmt.encoding) for each in (codes, after)))
     result = CodecResult(
-        codec.id, material.name, material.key, format_words(fmt), len(codes), size * 8 / seconds / 1e6, mbps(codec, fmt),
-        *speeds, tuple(qualities), machine(), datetime.now(UTC).isoformat(timespec="seconds"),
-    )  # fmt: skip
+        codec.id,
+        material.name,
+        material.key,
+        format_words(fmt),
+        len(codes),
+        size * 8 / seconds / 1e6,
+        mbps(codec, fmt),
+        *speeds,
+        tuple(qualities),
+        machine(),
+        datetime.now(UTC).isoformat(timespec="seconds"),
+    )
     return result, loss
 
 
@@ -220,7 +229,10 @@ def _place() -> Path:
 
 
 def keep(result: CodecResult) -> None:
-    """Keep a result in place of an earlier one of the same codec, format, material and machine; a full disk keeps none."""
+    """Keep a result in place of an earlier one of the same codec, format, material and machine.
+
+    A full disk keeps none.
+    """
     others = [each for each in results() if _same_case(each) != _same_case(result)]
     write_entries(_place(), [asdict(each) for each in [*others, result]])
 

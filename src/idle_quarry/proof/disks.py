@@ -23,7 +23,21 @@ _BLOCK = 8 << 20
 MOST_BYTES, MOST_SECONDS = 1 << 30, 4.0
 #: What must be left free after the test file.
 _RESERVE = 256 << 20
-_NETWORK = {"nfs", "nfs4", "cifs", "smb3", "smbfs", "afs", "ceph", "glusterfs", "lustre", "9p", "fuse.sshfs", "fuse.glusterfs", "virtiofs"}  # fmt: skip
+_NETWORK = {
+    "nfs",
+    "nfs4",
+    "cifs",
+    "smb3",
+    "smbfs",
+    "afs",
+    "ceph",
+    "glusterfs",
+    "lustre",
+    "9p",
+    "fuse.sshfs",
+    "fuse.glusterfs",
+    "virtiofs",
+}
 _MEMORY = {"tmpfs", "ramfs"}
 
 Progress = Callable[[str, float], None]
@@ -73,7 +87,10 @@ class _Mount:
 
 
 def volume_of(path: Path) -> Volume:
-    """Return what `path`, or the nearest folder above it that is there, lies on. Raises `DiskError` where nothing is."""
+    """Return what `path`, or the nearest folder above it that is there, lies on.
+
+    Raises `DiskError` where nothing is.
+    """
     there = path
     while not is_there(there):
         if there == there.parent:
@@ -131,8 +148,8 @@ def _nameless(folder: Path) -> Iterator[int]:
 def measure(path: Path, progress: Progress, most_bytes: int = MOST_BYTES, most_seconds: float = MOST_SECONDS) -> Speed:
     """Return how fast a folder's disk writes and reads a file that nothing has in memory.
 
-    Data cannot be compressed; writing counts until all is flushed to the disk; reading goes past the system's memory where
-    the file system allows it. The file has no name and is gone whatever happens. `progress` may raise to stop.
+    Data cannot be compressed; writing counts until all is flushed to the disk; reading goes past the system's memory
+    where the file system allows it. The file has no name and is gone whatever happens. `progress` may raise to stop.
     Raises `DiskError` where the folder is not there, not writable, or has too little room.
     """
     if not is_folder(path):
@@ -160,9 +177,13 @@ def measure(path: Path, progress: Progress, most_bytes: int = MOST_BYTES, most_s
         buffer.close()
     past = past and volume.kind != "memory"
     return Speed(
-        str(path), written / writing / 1e6, reading[0] / max(reading[1], 1e-6) / 1e6, written, past,
+        str(path),
+        written / writing / 1e6,
+        reading[0] / max(reading[1], 1e-6) / 1e6,
+        written,
+        past,
         datetime.now(UTC).isoformat(timespec="seconds"),
-    )  # fmt: skip
+    )
 
 
 def _write(handle: int, buffer: mmap.mmap, size: int, most_seconds: float, progress: Progress) -> tuple[int, float]:

@@ -137,7 +137,9 @@ def irregularities(fmt: SignalFormat) -> tuple[str, ...]:
 
 @lru_cache(maxsize=1024)
 def nearest_standard(fmt: SignalFormat) -> StandardFormat:
-    """Return the offered format that differs least from `fmt`: of its light and rate where there is one, then raster, scan, colour."""
+    """Return the offered format that differs least from `fmt`: of its light and rate where there is one, then
+    raster, scan, colour.
+    """
 
     def distance(candidate: StandardFormat) -> tuple[float, ...]:
         other = candidate.format

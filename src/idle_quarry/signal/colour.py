@@ -67,7 +67,8 @@ def is_hdr(transfer: str) -> bool:
 
 
 def keeps_excursions(source: str, target: str) -> bool:
-    """Return whether sub-black and super-white go through a conversion between two transfers: where SDR stays what it is.
+    """Return whether sub-black and super-white go through a conversion between two transfers: where SDR stays what
+    it is.
 
     EBU R 103 allows them and PLUGE needs them. Another transfer has no place for them that means the same.
     """
@@ -174,7 +175,8 @@ def rolled_off_signal(luminance_cdm2: float, peak_cdm2: float = 1000.0) -> float
 
 
 def tone_mapped_signal(luminance_cdm2: float, peak_cdm2: float = 1000.0) -> float:
-    """Return the SDR signal 0…1 that BT.2446-1 method A (4.2) makes of a grey in HDR, both displays as the method has them.
+    """Return the SDR signal 0…1 that BT.2446-1 method A (4.2) makes of a grey in HDR, both displays as the method
+    has them.
 
     Light above `peak_cdm2` is clipped.
 

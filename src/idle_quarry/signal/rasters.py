@@ -12,9 +12,10 @@ FOUR_THREE = Fraction(4, 3)
 SIXTEEN_NINE = Fraction(16, 9)
 SQUARE = Fraction(1)
 
-#: Over how many of the 720 samples of a standard-definition line the picture is counted, by its lines; the usual one first.
-#: 702 and 711 follow BT.601's sampling of the analogue picture, 711 with all of its 486 lines. Digital systems of 480 lines
-#: have 4:3 and 16:9 in 704 (SMPTE RP 187's clean aperture; ATSC A/53, table 6.2). 720 counts the whole line.
+#: Over how many of the 720 samples of a standard-definition line the picture is counted, by its lines; the usual one
+#: first. 702 and 711 follow BT.601's sampling of the analogue picture, 711 with all of its 486 lines. Digital systems
+#: of 480 lines have 4:3 and 16:9 in 704 (SMPTE RP 187's clean aperture; ATSC A/53, table 6.2). 720 counts the whole
+#: line.
 LINE_CONVENTIONS: dict[int, tuple[int, ...]] = {576: (702, 704, 720), 486: (711, 704, 720), 480: (704, 711, 720)}
 _ACTIVE_LINES = {576: 625, 480: 525, 486: 525}
 #: The lines over which a 525-line picture of 4:3 is counted, for each convention.

@@ -84,7 +84,8 @@ def counting_base(rate: Fraction) -> int:
 
 
 def rate_family(rate: Fraction) -> str:
-    """Return the family of a standard rate ("50 Hz", "59.94 Hz", "60 Hz"): rates that divide one another, or that a cadence joins.
+    """Return the family of a standard rate ("50 Hz", "59.94 Hz", "60 Hz"): rates that divide one another, or that a
+    cadence joins.
 
     What is no standard rate is a family of its own, called by its name.
     """

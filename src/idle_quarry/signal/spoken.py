@@ -1,7 +1,7 @@
 """Signal formats as the trade says them, in any order and spacing, brought into the words that `words` reads.
 
-"PAL wide", "1080/50i", "HD 23.98p", "2K scope 24p", "1920x1080 59.94i". Each part of the text says lines, a raster, scan,
-rate or the name of a family of formats; what they leave open is closed only where one reading is left.
+"PAL wide", "1080/50i", "HD 23.98p", "2K scope 24p", "1920x1080 59.94i". Each part of the text says lines, a raster,
+scan, rate or the name of a family of formats; what they leave open is closed only where one reading is left.
 """
 
 from __future__ import annotations
@@ -93,7 +93,8 @@ class _SpokenParts:
 def spelt_out(text: str, is_word: Callable[[str], bool] = lambda _word: True) -> str:
     """Return a format as `words` writes it, made of what was said as people say it.
 
-    `is_word` tells the words that may stand behind lines, scan and rate. Raises `SeveralReadings` where it can be read in several ways or in none, and `NotUnderstood` where it contradicts itself.
+    `is_word` tells the words that may stand behind lines, scan and rate. Raises `SeveralReadings` where it can be read
+    in several ways or in none, and `NotUnderstood` where it contradicts itself.
 
     >>> spelt_out("PAL anamorphic"), spelt_out("2K scope 24p"), spelt_out("720 59.94p")
     ('576i25 16:9', '2048x858p24', '720p59.94')
@@ -111,8 +112,10 @@ def spelt_out(text: str, is_word: Callable[[str], bool] = lambda _word: True) ->
 
 def _nothing(heard: _SpokenParts) -> NotUnderstood:
     return NotUnderstood(
-        "not a signal format", subject=repr(heard.text), remedy="write lines, p, i or psf, and frames a second, such as 1080i25"
-    )  # fmt: skip
+        "not a signal format",
+        subject=repr(heard.text),
+        remedy="write lines, p, i or psf, and frames a second, such as 1080i25",
+    )
 
 
 def _hear(heard: _SpokenParts, word: str) -> None:
@@ -171,8 +174,10 @@ def _cinema_shape(heard: _SpokenParts, said: set[str]) -> None:
     if heard.shape and not said & {"2k", "4k"}:
         readings = tuple(f"{w}x{h}" for (_, shape), (w, h) in _CINEMA.items() if shape == heard.shape)
         raise NotUnderstood(
-            f"{heard.shape} is a shape of 2K and 4K", subject=repr(heard.text), remedy=f"say which: {' or '.join(readings)}"
-        )  # fmt: skip
+            f"{heard.shape} is a shape of 2K and 4K",
+            subject=repr(heard.text),
+            remedy=f"say which: {' or '.join(readings)}",
+        )
 
 
 def _system(heard: _SpokenParts, said: set[str]) -> str | None:
@@ -254,7 +259,10 @@ def _of_system(heard: _SpokenParts, system: str, sizes: list[tuple[int, int]]) -
         why = "this can be read in two ways"
     else:
         readings = both
-        why = f"{name} is {size[1]} lines at {rate_text(frames)} frames or {rate_text(fields)} fields a second, not {heard.rate}"
+        why = (
+            f"{name} is {size[1]} lines at {rate_text(frames)} frames or {rate_text(fields)} fields a second, not"
+            f" {heard.rate}"
+        )
     raise SeveralReadings(why, subject=repr(heard.text), readings=tuple(reading + heard.tail for reading in readings))
 
 

@@ -11,8 +11,8 @@ from idle_quarry.errors import NotPossible, NotUnderstood
 from idle_quarry.signal.rates import counting_base, rate_text
 
 _TEXT = re.compile(r"(\d{1,2}):(\d{2}):(\d{2})([:;.,])(\d{2,3})", re.ASCII)
-#: Rates whose numbers may be dropped, with the pictures' numbers dropped a minute (ST 12-1). Above 30 frames a second the
-#: number on the wire counts pairs of pictures (ST 12-1; above 60, ST 12-3): of pairs two are dropped at both rates.
+#: Rates whose numbers may be dropped, with the pictures' numbers dropped a minute (ST 12-1). Above 30 frames a second
+#: the number on the wire counts pairs of pictures (ST 12-1; above 60, ST 12-3): of pairs two are dropped at both rates.
 _DROPPED = {Fraction(30000, 1001): 2, Fraction(60000, 1001): 4}
 
 
@@ -108,7 +108,8 @@ class Timecode:
         return Timecode.from_text(f"{whole // 3600:02d}:{whole // 60 % 60:02d}:{whole % 60:02d};{frame:02d}", self.rate)
 
     def whole_seconds(self, step: int, first: int, last: int) -> Iterator[tuple[int, Timecode]]:
-        """Yield the frames from `first` to `last`, counted from this timecode, at which the count comes to a multiple of `step` seconds.
+        """Yield the frames from `first` to `last`, counted from this timecode, at which the count comes to a
+        multiple of `step` seconds.
 
         Where drop-frame skips that number, it is the first that exists in that second.
 

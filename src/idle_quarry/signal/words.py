@@ -53,8 +53,8 @@ _KEYED = {"primaries": tuple(PRIMARIES), "transfer": tuple(TRANSFERS), "matrix":
 def format_from_words(text: str) -> SignalFormat:
     """Return the signal format written as `text`, in this program's words or as people say it ("PAL wide", "1080/50i").
 
-    What is left out takes the standard's own value for the raster. Raises `NotUnderstood` for text that can be read in no
-    way or in two (`spoken.Readings` with each reading), and `NotPossible` for a format that cannot be.
+    What is left out takes the standard's own value for the raster. Raises `NotUnderstood` for text that can be read in
+    no way or in two (`spoken.Readings` with each reading), and `NotPossible` for a format that cannot be.
 
     >>> format_from_words("1080i50").rate
     Fraction(25, 1)

@@ -14,10 +14,12 @@ from idle_quarry.compiling.loop import loop
 def needle(
     samples: NDArray[Any], attack: float, fall: float, state: NDArray[Any], peaks: NDArray[Any]
 ) -> None:  # pragma: no cover
-    """Follow rectified samples (n, channels) with a quick charge and a slow fall; `state` (channels) is where it stands.
+    """Follow rectified samples (n, channels) with a quick charge and a slow fall.
 
-    `attack` is the share of the way up that is gone in a sample, `fall` the factor of a sample without signal; `peaks` gets
-    the highest that each channel's needle stood.
+    `state` (channels) is where it stands.
+
+    `attack` is the share of the way up that is gone in a sample, `fall` the factor of a sample without signal; `peaks`
+    gets the highest that each channel's needle stood.
     """
     for channel in range(samples.shape[1]):
         at, highest = state[channel], 0.0

@@ -20,9 +20,9 @@ Samples = NDArray[Any]
 class PeakType:
     """A type of quasi-peak meter: its name, what it is, how it rises and falls (dB a second), and its scale.
 
-    A reading is made of two needles, a quick and a slow one: `rise` is the quick one's share and the time constants of both
-    in seconds, fitted to the tone bursts of IEC 60268-10 (type I 10 ms −1 dB to 0.4 ms −15 dB, types II 100 ms 0 dB to 0.5 ms
-    −17 dB); `tests/sound` holds them. `marks` are readings in dBFS with what the scale prints there.
+    A reading is made of two needles, a quick and a slow one: `rise` is the quick one's share and the time constants of
+    both in seconds, fitted to the tone bursts of IEC 60268-10 (type I 10 ms −1 dB to 0.4 ms −15 dB, types II 100 ms 0
+    dB to 0.5 ms −17 dB); `tests/sound` holds them. `marks` are readings in dBFS with what the scale prints there.
     """
 
     id: str
@@ -38,14 +38,16 @@ def _steps(first: float, labels: str, step: float) -> tuple[tuple[float, str], .
 
 #: Share of the quick needle, time constants of both (s).
 _TYPE_I, _TYPE_II = (0.5, 0.000812, 0.002377), (0.7975, 0.001588, 0.016055)
-#: Scales against full scale with alignment level at −18 dBFS (EBU R 68): type I's 0 dB is permitted maximum, +9 over it; IIa's 4 and
-#: IIb's TEST are alignment.
+#: Scales against full scale with alignment level at −18 dBFS (EBU R 68): type I's 0 dB is permitted maximum, +9 over
+#: it; IIa's 4 and IIb's TEST are alignment.
 PEAK_TYPES = {
     peak_type.id: peak_type
     for peak_type in (
-        PeakType("I", "type I: −50 to +5 dB, 0 at permitted maximum", _TYPE_I, 20 / 1.7, (*_steps(-59, "−50 −40 −30 −20 −10", 10.0), (-14, "−5"), (-9, "0"), (-4, "+5"))),
+        PeakType("I", "type I: −50 to +5 dB, 0 at permitted maximum", _TYPE_I, 20 / 1.7, (*_steps(-59,
+        "−50 −40 −30 −20 −10", 10.0), (-14, "−5"), (-9, "0"), (-4, "+5"))),
         PeakType("IIa", "type IIa: 1 to 7, alignment at 4", _TYPE_II, 24 / 2.8, _steps(-30, "1 2 3 4 5 6 7", 4.0)),
-        PeakType("IIb", "type IIb: −12 to +12 dB, alignment at TEST", _TYPE_II, 24 / 2.8, _steps(-30, "−12 −8 −4 TEST +4 +8 +12", 4.0)),
+        PeakType("IIb", "type IIb: −12 to +12 dB, alignment at TEST", _TYPE_II, 24 / 2.8, _steps(-30,
+        "−12 −8 −4 TEST +4 +8 +12", 4.0)),
         PeakType("dBFS", "samples against full scale", None, 20 / 1.7, _steps(-60, "−60 −50 −40 −30 −20 −10 0", 10.0)),
     )
 }  # fmt: skip
@@ -94,7 +96,10 @@ def _steady(constant: float, fall: float) -> float:
 
 
 def phase(pair: Samples) -> float | None:
-    """Return how far two channels (n, 2) agree: 1 the same, 0 nothing in common, −1 one turned over; None for silence."""
+    """Return how far two channels (n, 2) agree: 1 the same, 0 nothing in common, −1 one turned over.
+
+    None for silence.
+    """
     left, right = pair[:, 0].astype(np.float64), pair[:, 1].astype(np.float64)
     power = float(np.sqrt((left**2).sum() * (right**2).sum()))
     return None if power == 0 else float((left * right).sum() / power)
@@ -102,7 +107,9 @@ def phase(pair: Samples) -> float | None:
 
 @dataclass(frozen=True)
 class Loudness:
-    """Loudness by EBU R 128, LUFS: momentary (0.4 s), short-term (3 s), integrated, its range (LU), and true peak (dBTP)."""
+    """Loudness by EBU R 128, LUFS: momentary (0.4 s), short-term (3 s), integrated, its range (LU), and true peak
+    (dBTP).
+    """
 
     momentary: float | None
     short_term: float | None
@@ -156,9 +163,12 @@ class LoudnessMeter:
             said = dict(measured.metadata)
             peaks = [float(value) for key, value in said.items() if key.startswith("lavfi.r128.true_peaks_ch")]
             self.latest = Loudness(
-                self._figure(said, "M"), self._figure(said, "S"), self._figure(said, "I"), self._figure(said, "LRA", any_value=True),
+                self._figure(said, "M"),
+                self._figure(said, "S"),
+                self._figure(said, "I"),
+                self._figure(said, "LRA", any_value=True),
                 20 * float(np.log10(max(peaks))) if peaks and max(peaks) > 0 else None,
-            )  # fmt: skip
+            )
 
     def _figure(self, said: dict[str, str], name: str, *, any_value: bool = False) -> float | None:
         text = said.get(f"lavfi.r128.{name}")

@@ -1,4 +1,7 @@
-"""Sound that is really played, where the machine can; and a stand-in with the same face that keeps what it was given."""
+"""Sound that is really played, where the machine can.
+
+And a stand-in with the same face that keeps what it was given.
+"""
 
 from __future__ import annotations
 
@@ -92,7 +95,9 @@ class Speaker:
 
 
 class SpeakerStandIn:
-    """Keeps what it is given, and plays it by a clock: what was given is heard one second a second, once it is there."""
+    """Keeps what it is given, and plays it by a clock: what was given is heard one second a second, once it is
+    there.
+    """
 
     def __init__(self, channels: int = 2, now: Callable[[], float] = time.monotonic) -> None:
         self.channels = channels

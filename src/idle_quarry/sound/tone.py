@@ -18,8 +18,8 @@ IDENT_PAUSE_S = 0.25
 def line_up_tone(level_dbfs: float, seconds: float, sample_rate: int, layout: SoundLayout) -> NDArray[np.int32]:
     """Return the tone as signed 32-bit samples, shape (samples, channels), in the layout's order.
 
-    The level is that of the sine's peaks against full scale, as EBU R 68 and SMPTE RP 155 count it. Every left channel is
-    interrupted, every LFE channel has its own tone, and what the layout keeps silent is silent.
+    The level is that of the sine's peaks against full scale, as EBU R 68 and SMPTE RP 155 count it. Every left channel
+    is interrupted, every LFE channel has its own tone, and what the layout keeps silent is silent.
     """
     count = round(seconds * sample_rate)
     time = np.arange(count) / sample_rate

@@ -1,4 +1,7 @@
-"""What a person does to the house's own entries; as all acts, carried out, refused in a sentence, undone where it can be."""
+"""What a person does to the house's own entries.
+
+As all acts, carried out, refused in a sentence, undone where it can be.
+"""
 
 from __future__ import annotations
 

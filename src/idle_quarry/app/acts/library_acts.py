@@ -1,7 +1,7 @@
 """What a person does to the library: each act in one place, carried out, refused in a sentence, undone where it can be.
 
-A file is written at once. A server is written off the interface thread, and the window says so meanwhile (`AppContext.write`);
-whoever asks is told by `answered` when it is done, or why it is not.
+A file is written at once. A server is written off the interface thread, and the window says so meanwhile
+(`AppContext.write`); whoever asks is told by `answered` when it is done, or why it is not.
 """
 
 from __future__ import annotations
@@ -44,7 +44,10 @@ class LibraryActs:
     def do(
         self, work: Callable[[FileLibrary], T], done: Callable[[T], object], answered: Answered | None = None
     ) -> None:
-        """Write to the library, and see to it that what is shown follows; a refusal goes to whoever asked, else it is said."""
+        """Write to the library, and see to it that what is shown follows.
+
+        A refusal goes to whoever asked, else it is said.
+        """
         context = self._context
 
         def finished(value: T) -> None:
@@ -158,7 +161,10 @@ class LibraryActs:
         self._context.say(f"{said} You are {self._context.library.person}.")
 
     def put_on_house_shelf(self, templates: Sequence[Template], note: str, done: Callable[[int], object]) -> None:
-        """Put templates on the house shelf as drafts; names that are there are left alone. `done` is told how many went."""
+        """Put templates on the house shelf as drafts; names that are there are left alone.
+
+        `done` is told how many went.
+        """
 
         def work(library: FileLibrary) -> int:
             made = 0
@@ -173,9 +179,16 @@ class LibraryActs:
     # -- reviews ---------------------------------------------------------------------------------------
 
     def review(
-        self, name: str, revision: Revision, act: str, note: str, answers: tuple[str, ...] = (),
-        done: Callable[[], object] = lambda: None, answered: Answered | None = None, said: str = "",
-    ) -> None:  # fmt: skip
+        self,
+        name: str,
+        revision: Revision,
+        act: str,
+        note: str,
+        answers: tuple[str, ...] = (),
+        done: Callable[[], object] = lambda: None,
+        answered: Answered | None = None,
+        said: str = "",
+    ) -> None:
         """Send to review, approve, send back, withdraw or bring back a revision."""
 
         def told(_remark: object) -> None:
@@ -194,7 +207,15 @@ class LibraryActs:
             lambda library: library.comment(revision.template_id, revision.number, place, text), lambda _remark: done()
         )
 
-    def merge(self, left: StoredTemplate, right: StoredTemplate, made: Template, note: str, done: Callable[[str], object], answered: Answered) -> None:  # fmt: skip
+    def merge(
+        self,
+        left: StoredTemplate,
+        right: StoredTemplate,
+        made: Template,
+        note: str,
+        done: Callable[[str], object],
+        answered: Answered,
+    ) -> None:
         """Save what was made of two drafts."""
         ident = left.revision.template_id
         numbers = left.revision.number, right.revision.number
@@ -215,7 +236,10 @@ class LibraryActs:
     def take(
         self, offers: Sequence[tuple[BundledTemplate, str]], shelf: str, name: str, done: Callable[[str], object]
     ) -> None:
-        """Take templates from a file as was decided; what is refused is said, the rest is taken, all of it can be undone."""
+        """Take templates from a file as was decided.
+
+        What is refused is said, the rest is taken, all of it can be undone.
+        """
         from idle_quarry.library.importing import take
 
         def work(library: FileLibrary) -> tuple[list[ImportedTemplate], list[str]]:
@@ -274,7 +298,14 @@ class LibraryActs:
 
         context.write(lambda library: list_job(library, job, title, stored), told, context.refuse)
 
-    def move_job(self, record: JobRecord, work: Callable[[], Move], to: StoredTemplate, done: Callable[[Move], object], failed: Callable[[QuarryError], object]) -> None:  # fmt: skip
+    def move_job(
+        self,
+        record: JobRecord,
+        work: Callable[[], Move],
+        to: StoredTemplate,
+        done: Callable[[Move], object],
+        failed: Callable[[QuarryError], object],
+    ) -> None:
         """Move a job to another revision, off the interface thread wherever its library is."""
         context, library = self._context, self._context.library
 

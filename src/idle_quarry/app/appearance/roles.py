@@ -14,9 +14,16 @@ from idle_quarry.app.appearance.sizes import typeset
 _Role = QPalette.ColorRole
 #: Roles of text, by the palette's roles that carry their colours (`theme.palette`).
 TEXTS = {
-    "": _Role.WindowText, "title": _Role.WindowText, "clock": _Role.WindowText, "head": _Role.WindowText, "dust": _Role.PlaceholderText,
-    "refusal": _Role.BrightText, "caution": _Role.Midlight, "good": _Role.LinkVisited, "changed": _Role.Link,
-}  # fmt: skip
+    "": _Role.WindowText,
+    "title": _Role.WindowText,
+    "clock": _Role.WindowText,
+    "head": _Role.WindowText,
+    "dust": _Role.PlaceholderText,
+    "refusal": _Role.BrightText,
+    "caution": _Role.Midlight,
+    "good": _Role.LinkVisited,
+    "changed": _Role.Link,
+}
 _TYPE = {"title": 19, "clock": 26, "head": 15}
 GROUNDS = {"ground": _Role.Window, "bench": _Role.AlternateBase, "ledge": _Role.Base, "surround": _Role.Dark}
 

@@ -1,7 +1,8 @@
 """Lengths stated at 100 % of text size: taken at once, and taken again in place when the text size changes.
 
-`sized(layout).setContentsMargins(16, 5, 16, 0)` sets the margins for the text size in use and leaves the statement on the
-object; `dress` goes over everything below a widget and takes what was stated for the size there is now. Nothing is made anew.
+`sized(layout).setContentsMargins(16, 5, 16, 0)` sets the margins for the text size in use and leaves the statement on
+the object; `dress` goes over everything below a widget and takes what was stated for the size there is now. Nothing is
+made anew.
 """
 
 from __future__ import annotations
@@ -62,7 +63,10 @@ def dress(root: QWidget) -> None:
 
 
 def _boxes_again(root: QWidget) -> None:
-    """Qt keeps a choice box's least size over a change of type; it forgets it with its style, once the type has come."""
+    """Qt keeps a choice box's least size over a change of type.
+
+    It forgets it with its style, once the type has come.
+    """
     for box in root.findChildren(QComboBox):
         QApplication.sendEvent(box, QEvent(QEvent.Type.StyleChange))
         box.updateGeometry()

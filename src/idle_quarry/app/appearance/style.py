@@ -1,7 +1,7 @@
 """How controls look: Qt's own Fusion with our edges, fields and rows, painted from the theme at each painting.
 
-Nothing is computed when the looks change: a style sheet for a thousand widgets takes Qt most of a second to take up again.
-Edges of what can be used have a contrast of 3 : 1; what has the keyboard shows it by a line in the accent.
+Nothing is computed when the looks change: a style sheet for a thousand widgets takes Qt most of a second to take up
+again. Edges of what can be used have a contrast of 3 : 1; what has the keyboard shows it by a line in the accent.
 """
 
 from __future__ import annotations
@@ -34,8 +34,11 @@ from idle_quarry.app.appearance.theme import theme
 from idle_quarry.printing import load_fonts
 
 _Control, _Primitive, _Metric, _State = (
-    QStyle.ControlElement, QStyle.PrimitiveElement, QStyle.PixelMetric, QStyle.StateFlag,
-)  # fmt: skip
+    QStyle.ControlElement,
+    QStyle.PrimitiveElement,
+    QStyle.PixelMetric,
+    QStyle.StateFlag,
+)
 _ROUND = 3.0
 #: The least height of what is pressed, in pixels at 100 % (WCAG 2.2, 2.5.8).
 TARGET = 24
@@ -374,10 +377,13 @@ def _scroll_part(option: QStyleOptionSlider, part: QStyle.SubControl, found: QRe
         option.minimum, option.maximum, option.sliderPosition, length - handle, option.upsideDown
     )
     parts = {
-        QStyle.SubControl.SC_ScrollBarSlider: (at, handle), QStyle.SubControl.SC_ScrollBarGroove: (0, length),
-        QStyle.SubControl.SC_ScrollBarSubPage: (0, at), QStyle.SubControl.SC_ScrollBarAddPage: (at + handle, length - at - handle),
-        QStyle.SubControl.SC_ScrollBarAddLine: (0, 0), QStyle.SubControl.SC_ScrollBarSubLine: (0, 0),
-    }  # fmt: skip
+        QStyle.SubControl.SC_ScrollBarSlider: (at, handle),
+        QStyle.SubControl.SC_ScrollBarGroove: (0, length),
+        QStyle.SubControl.SC_ScrollBarSubPage: (0, at),
+        QStyle.SubControl.SC_ScrollBarAddPage: (at + handle, length - at - handle),
+        QStyle.SubControl.SC_ScrollBarAddLine: (0, 0),
+        QStyle.SubControl.SC_ScrollBarSubLine: (0, 0),
+    }
     if part not in parts:
         return found
     start, extent = parts[part]

@@ -33,18 +33,54 @@ class Scheme:
 
 SCHEMES: dict[str, Scheme] = {
     "dark suite": Scheme(
-        "dark suite", "#141414", "#1a1a1a", "#242424", "#363636", "#2a2a2a",
-        "#747474", "#d2d2cf", "#93938f", "#a9b34e", "#141414", "#7fa58b", "#c8933a", "#dd7963",
+        "dark suite",
+        "#141414",
+        "#1a1a1a",
+        "#242424",
+        "#363636",
+        "#2a2a2a",
+        "#747474",
+        "#d2d2cf",
+        "#93938f",
+        "#a9b34e",
+        "#141414",
+        "#7fa58b",
+        "#c8933a",
+        "#dd7963",
     ),
     "dim room": Scheme(
-        "dim room", "#232323", "#2b2b2b", "#343434", "#454545", "#383838",
-        "#828282", "#e6e6e3", "#a9a9a5", "#bcc65a", "#1d1d1d", "#8fb59b", "#dba445", "#ea8d78",
+        "dim room",
+        "#232323",
+        "#2b2b2b",
+        "#343434",
+        "#454545",
+        "#383838",
+        "#828282",
+        "#e6e6e3",
+        "#a9a9a5",
+        "#bcc65a",
+        "#1d1d1d",
+        "#8fb59b",
+        "#dba445",
+        "#ea8d78",
     ),
     "office": Scheme(
-        "office", "#e2e2e2", "#ececec", "#f7f7f7", "#bdbdbd", "#d6d6d6",
-        "#787878", "#1c1c1c", "#505050", "#596110", "#ffffff", "#2c6239", "#7c4e00", "#a52e14",
+        "office",
+        "#e2e2e2",
+        "#ececec",
+        "#f7f7f7",
+        "#bdbdbd",
+        "#d6d6d6",
+        "#787878",
+        "#1c1c1c",
+        "#505050",
+        "#596110",
+        "#ffffff",
+        "#2c6239",
+        "#7c4e00",
+        "#a52e14",
     ),
-}  # fmt: skip
+}
 BRIGHTNESSES = tuple(SCHEMES)
 TEXT_SIZES = (100, 115, 130, 150)
 
@@ -123,13 +159,28 @@ class Theme(QObject):
         palette = QPalette()
         roles = QPalette.ColorRole
         for role, name in (
-            (roles.Window, "ground"), (roles.Base, "ledge"), (roles.AlternateBase, "bench"), (roles.Button, "ledge"),
-            (roles.WindowText, "chalk"), (roles.Text, "chalk"), (roles.ButtonText, "chalk"), (roles.PlaceholderText, "dust"),
-            (roles.ToolTipBase, "ledge"), (roles.ToolTipText, "chalk"), (roles.Highlight, "lichen"),
-            (roles.HighlightedText, "on_lichen"), (roles.Link, "lichen"), (roles.Mid, "seam"), (roles.Light, "chalk"),
-            (roles.Dark, "surround"), (roles.Shadow, "seam"), (roles.BrightText, "oxide"), (roles.Midlight, "ochre"),
-            (roles.LinkVisited, "sage"), (roles.Accent, "lichen"),
-        ):  # fmt: skip
+            (roles.Window, "ground"),
+            (roles.Base, "ledge"),
+            (roles.AlternateBase, "bench"),
+            (roles.Button, "ledge"),
+            (roles.WindowText, "chalk"),
+            (roles.Text, "chalk"),
+            (roles.ButtonText, "chalk"),
+            (roles.PlaceholderText, "dust"),
+            (roles.ToolTipBase, "ledge"),
+            (roles.ToolTipText, "chalk"),
+            (roles.Highlight, "lichen"),
+            (roles.HighlightedText, "on_lichen"),
+            (roles.Link, "lichen"),
+            (roles.Mid, "seam"),
+            (roles.Light, "chalk"),
+            (roles.Dark, "surround"),
+            (roles.Shadow, "seam"),
+            (roles.BrightText, "oxide"),
+            (roles.Midlight, "ochre"),
+            (roles.LinkVisited, "sage"),
+            (roles.Accent, "lichen"),
+        ):
             palette.setColor(role, self.colour(name))
         for role in (roles.WindowText, roles.Text, roles.ButtonText):
             palette.setColor(QPalette.ColorGroup.Disabled, role, self.colour("dust"))

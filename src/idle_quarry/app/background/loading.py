@@ -9,7 +9,10 @@ from importlib import import_module
 
 
 class Loading(threading.Thread):
-    """Imports modules one after the other; `close` ends it after the one under way. What cannot be loaded is told where it is used."""
+    """Imports modules one after the other; `close` ends it after the one under way.
+
+    What cannot be loaded is told where it is used.
+    """
 
     def __init__(self, modules: Sequence[str]) -> None:
         super().__init__(name="quarry loading", daemon=True)

@@ -26,8 +26,10 @@ class LoopSteps(Protocol):
 
 
 class LoopThread(QObject):
-    """Steps again and again on a thread; each answer arrives on the interface thread, and the next step may begin meanwhile,
-    but is not handed over before the last was taken. `failed` says why a loop ended by itself.
+    """Steps again and again on a thread.
+
+    Each answer arrives on the interface thread, and the next step may begin meanwhile, but is not handed over before
+    the last was taken. `failed` says why a loop ended by itself.
     """
 
     arrived = Signal(object)

@@ -45,7 +45,8 @@ class _Replace(QUndoCommand):
 class Document(QObject):
     """What is open. `changed` follows every real change, after it was checked and evaluated.
 
-    Which remedies help costs several evaluations: that is known when `weighed` follows, or as soon as somebody asks for one.
+    Which remedies help costs several evaluations: that is known when `weighed` follows, or as soon as somebody asks for
+    one.
     """
 
     changed = Signal()
@@ -87,7 +88,10 @@ class Document(QObject):
 
     @property
     def seen(self) -> Evaluation:
-        """What follows from the template; until remedies are weighed, findings that stand as before have theirs of then."""
+        """What follows from the template.
+
+        Until remedies are weighed, findings that stand as before have theirs of then.
+        """
         return self._evaluation
 
     def weigh(self) -> None:

@@ -71,7 +71,9 @@ class Documents(QObject):
         self._bring(self._document(stored.template, stored))
 
     def worked_on(self, summary: Summary) -> int:
-        """Return the revision that opening a template opens: one's own open draft, else what is approved, else the newest."""
+        """Return the revision that opening a template opens: one's own open draft, else what is approved, else the
+        newest.
+        """
         library = self._context.library
         own = [open_draft for open_draft in library.open_drafts(summary.id) if open_draft.author == library.person]
         return own[0].number if own else summary.for_jobs

@@ -1,7 +1,7 @@
 """A list of cuts as lanes to scale of time: what became of each event is told by form first.
 
-Found: a full piece; with an offset: a piece with its head cut aslant; found elsewhere: a piece with a dot; needing no media: a hollow
-one; missing: hatched, with a cross where it matters. Off-speed pieces have a dashed foot.
+Found: a full piece; with an offset: a piece with its head cut aslant; found elsewhere: a piece with a dot; needing no
+media: a hollow one; missing: hatched, with a cross where it matters. Off-speed pieces have a dashed foot.
 """
 
 from __future__ import annotations

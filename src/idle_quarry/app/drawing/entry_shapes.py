@@ -1,4 +1,6 @@
-"""What an entry means, drawn: boxes, lines and words as values in pixels at 100 % of text size, for a width there is."""
+"""What an entry means, drawn: boxes, lines and words as values in pixels at 100 % of text size, for a width there
+is.
+"""
 
 from __future__ import annotations
 
@@ -29,8 +31,17 @@ from idle_quarry.signal.words import format_words
 
 #: Common formats of a data-rate ladder.
 COMMON = (
-    "576i25 16:9", "480i29.97 16:9", "720p50", "1440x1080i25", "1080i25", "1080i29.97", "1080p25", "1080p50", "2160p25", "2160p50",
-)  # fmt: skip
+    "576i25 16:9",
+    "480i29.97 16:9",
+    "720p50",
+    "1440x1080i25",
+    "1080i25",
+    "1080i29.97",
+    "1080p25",
+    "1080p50",
+    "2160p25",
+    "2160p50",
+)
 ROW, GAP, HEAD = 22.0, 6.0, 26.0
 _SCAN_LETTERS = {"progressive": "p", "interlaced": "i", "psf": "s"}
 _TRANSFER = {"bt709": "SDR", "hlg": "HLG", "pq": "PQ"}
@@ -83,7 +94,10 @@ class EntryDrawing:
 
 
 def picture_of(entry: Entry, width: float, feed: SignalFormat | None = None, feeds: str = "") -> EntryDrawing:
-    """Return what an entry means as shapes. `feed` is the format the open template sends its monitor, `feeds` its name."""
+    """Return what an entry means as shapes.
+
+    `feed` is the format the open template sends its monitor, `feeds` its name.
+    """
     drawing = EntryDrawing(width)
     if isinstance(entry, Monitor):
         _monitor(drawing, entry, feed, feeds)
@@ -109,9 +123,15 @@ def _monitor(made: EntryDrawing, entry: Monitor, feed: SignalFormat | None, feed
     doors = entry.accepts
     rates = [name for name in NAMED_RATES if any(name in door.rates for door in doors)]
     rows = sorted(
-        {(line, width, transfer) for door in doors for line in door.lines for width in door.widths[:1] for transfer in door.transfers},
+        {
+            (line, width, transfer)
+            for door in doors
+            for line in door.lines
+            for width in door.widths[:1]
+            for transfer in door.transfers
+        },
         key=lambda row: (-row[0], row[2]),
-    )  # fmt: skip
+    )
     made.head("What it shows")
     first = min(140.0, made.width * 0.4)
     column = (made.width - first) / max(1, len(rates))
@@ -157,10 +177,16 @@ def _monitor(made: EntryDrawing, entry: Monitor, feed: SignalFormat | None, feed
 
 #: Limits beyond which a delivery fails: their name, what they are of, and their unit.
 _LIMITED = (
-    ("gamut", "Gamut (EBU R 103)", "% of a picture"), ("levels", "Below black or above white", "% of all pictures"), ("edges", "Edges without picture", "%"),
-    ("black", "Black inside the programme", "s"), ("frozen", "Held pictures", "s"), ("repeats", "Repeated pictures", "%"),
-    ("patterns", "Regular patterns", "s"), ("silence", "Silence inside the programme", "s"), ("phase", "Left against right", "s"),
-)  # fmt: skip
+    ("gamut", "Gamut (EBU R 103)", "% of a picture"),
+    ("levels", "Below black or above white", "% of all pictures"),
+    ("edges", "Edges without picture", "%"),
+    ("black", "Black inside the programme", "s"),
+    ("frozen", "Held pictures", "s"),
+    ("repeats", "Repeated pictures", "%"),
+    ("patterns", "Regular patterns", "s"),
+    ("silence", "Silence inside the programme", "s"),
+    ("phase", "Left against right", "s"),
+)
 
 
 def _delivery(made: EntryDrawing, entry: DeliverySpec) -> None:
@@ -173,7 +199,8 @@ def _delivery(made: EntryDrawing, entry: DeliverySpec) -> None:
         made.head("In time")
         _in_time(made, programme)
         made.line(
-            f"Borders may be off by {counted(programme.tolerance_pictures, 'picture')}; {programme.before_s:g} s lie before the programme."
+            f"Borders may be off by {counted(programme.tolerance_pictures, 'picture')}; {programme.before_s:g} s lie"
+            " before the programme."
         )
     made.head("What is handed over and checked")
     sound, may, codec = entry.sound, entry.tolerances, codecs().get(entry.codec)
@@ -267,9 +294,15 @@ def _channels(made: EntryDrawing, layout: SoundLayout) -> None:
 
 #: How each item of a programme's layout is drawn.
 _ITEM_LOOKS = {
-    "bars": ("dust", "barred"), "black": ("surround", "filled"), "end black": ("surround", "filled"), "break": ("surround", "filled"),
-    "silence": ("seam", "hatched"), "slate": ("ochre", "outlined"), "clock": ("ochre", "outlined"), "programme": ("sage", "outlined"),
-}  # fmt: skip
+    "bars": ("dust", "barred"),
+    "black": ("surround", "filled"),
+    "end black": ("surround", "filled"),
+    "break": ("surround", "filled"),
+    "silence": ("seam", "hatched"),
+    "slate": ("ochre", "outlined"),
+    "clock": ("ochre", "outlined"),
+    "programme": ("sage", "outlined"),
+}
 
 
 def _in_time(made: EntryDrawing, layout: ProgrammeLayout) -> None:

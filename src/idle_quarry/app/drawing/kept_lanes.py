@@ -52,9 +52,16 @@ class KeptLanes:
             span = self._changed(before, row, scale, chosen) if before is not None else None
             if before is None or span is not None:
                 draw_lane(
-                    painter, row, timeline.rate, scale, size.width(), look,
-                    chosen=chosen, aimed=row.track.ident in aims, span=span,
-                )  # fmt: skip
+                    painter,
+                    row,
+                    timeline.rate,
+                    scale,
+                    size.width(),
+                    look,
+                    chosen=chosen,
+                    aimed=row.track.ident in aims,
+                    span=span,
+                )
         painter.end()
         self._by, self._chosen, self._tracks = by, chosen, {row.track.ident: row.track for row in rows}
         return self._image

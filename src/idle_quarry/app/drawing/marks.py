@@ -157,5 +157,7 @@ _STEPS = (1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1200, 3600)
 
 
 def step_of(second: float, room: float) -> int:
-    """Return every how manieth second of a count is marked, where a second is so wide and a mark takes so much room (px)."""
+    """Return every how manieth second of a count is marked, where a second is so wide and a mark takes so much room
+    (px).
+    """
     return next((step for step in _STEPS if step * second >= room), _STEPS[-1])

@@ -1,4 +1,7 @@
-"""Pictures as images that can be painted: one field or the whole, the difference of two, fitted to a room; each made once."""
+"""Pictures as images that can be painted: one field or the whole, the difference of two, fitted to a room.
+
+Each made once.
+"""
 
 from __future__ import annotations
 

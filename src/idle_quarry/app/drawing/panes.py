@@ -1,4 +1,6 @@
-"""Where pictures lie beside one another in one linked view: rooms, the whole picture in a room, the sample under a point."""
+"""Where pictures lie beside one another in one linked view: rooms, the whole picture in a room, the sample under a
+point.
+"""
 
 from __future__ import annotations
 

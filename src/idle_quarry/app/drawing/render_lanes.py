@@ -1,4 +1,5 @@
-"""How the pieces of a timeline stand, by form: plays as it is two lines, rendered a full one, waiting hatched, else an empty frame.
+"""How the pieces of a timeline stand, by form: plays as it is two lines, rendered a full one, waiting hatched, else
+an empty frame.
 
 What is being rendered is full as far as it is; what cannot be is crossed.
 """
@@ -18,7 +19,9 @@ from idle_quarry.jobs.renders.status import PieceStatus
 
 
 def runs_of(pieces: Sequence[PieceStatus]) -> tuple[PieceStatus, ...]:
-    """Return pieces with those joined that meet and stand alike, but for what is being rendered: there can be thousands."""
+    """Return pieces with those joined that meet and stand alike, but for what is being rendered: there can be
+    thousands.
+    """
     found: list[PieceStatus] = []
     for piece in pieces:
         last = found[-1] if found else None

@@ -10,7 +10,8 @@ from idle_quarry.app.appearance.theme import theme
 from idle_quarry.path.evaluation import Evaluation, Link, Station
 from idle_quarry.path.strip_words import display_size
 
-#: How far beside the intermediate the lines to the deliveries bend: farther for the words of a proxy, where there is room.
+#: How far beside the intermediate the lines to the deliveries bend: farther for the words of a proxy, where there is
+#: room.
 _BESIDE, _BESIDE_PROXY = 14, 62
 
 

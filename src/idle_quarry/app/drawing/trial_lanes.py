@@ -1,7 +1,8 @@
-"""A timeline's lanes to scale of time: each item a piece of its motion ribbon, what the template does to it the line along its top.
+"""A timeline's lanes to scale of time: each item a piece of its motion ribbon, what the template does to it the
+line along its top.
 
-Exact: two lines; clean: one; lossy: dashed; broken or no clip: hatched. Another speed stands as its percentage. What is switched off is
-hollow. The playhead is a line through all lanes, in and out a bar above them.
+Exact: two lines; clean: one; lossy: dashed; broken or no clip: hatched. Another speed stands as its percentage. What is
+switched off is hollow. The playhead is a line through all lanes, in and out a bar above them.
 """
 
 from __future__ import annotations
@@ -21,7 +22,8 @@ from idle_quarry.jobs.cutting.timeline import CLIP, COLOURS, PICTURE, Timeline, 
 from idle_quarry.jobs.renders.status import PieceStatus
 from idle_quarry.media.measurement.results import Fields
 
-#: Heights at 100 % of text size: of a lane, of one that is empty, and of the count above them; the width of the tracks' names.
+#: Heights at 100 % of text size: of a lane, of one that is empty, and of the count above them; the width of the tracks'
+#: names.
 LANE, THIN, COUNT, HEAD = 28, 15, 30, 104
 #: How high the line is, at the count's foot, that tells what is rendered.
 _RENDERED = 4
@@ -104,7 +106,10 @@ def draw_lane(
     aimed: bool = False,
     span: tuple[float, float] | None = None,
 ) -> None:
-    """Draw a track's lane over what was there: its name, the pieces in sight; with `span`, px, only what lies between."""
+    """Draw a track's lane over what was there: its name, the pieces in sight.
+
+    With `span`, px, only what lies between.
+    """
     head = float(theme.px(HEAD))
     left, right = (0.0, width) if span is None else (max(head, span[0]), min(width, span[1]))
     if right <= left:  # what changed lies out of sight

@@ -54,15 +54,21 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     x, y, line = plot.right() + theme.px(18), plot.top() + theme.px(16), theme.px(19)
     outside = gamut_outside(source.primaries, target.primaries)
     rows = [
-        (f"— {PRIMARIES[source.primaries].label}", "ochre"), (f"   {s.source.name}, {TRANSFERS[source.transfer][0]}", "dust"),
-        ("", "dust"), (f"— {PRIMARIES[target.primaries].label}", "lichen"),
-        (f"   {s.target.name}, {TRANSFERS[target.transfer][0]}", "dust"), ("", "dust"),
+        (f"— {PRIMARIES[source.primaries].label}", "ochre"),
+        (f"   {s.source.name}, {TRANSFERS[source.transfer][0]}", "dust"),
+        ("", "dust"),
+        (f"— {PRIMARIES[target.primaries].label}", "lichen"),
+        (f"   {s.target.name}, {TRANSFERS[target.transfer][0]}", "dust"),
+        ("", "dust"),
         (f"+ D65, u′ {uv((0.3127, 0.3290))[0]:.4f}  v′ {uv((0.3127, 0.3290))[1]:.4f}", "chalk"),
-    ]  # fmt: skip
+    ]
     for text, role in rows:
         text_at(p, x, y, text, role, 12)
         y += line
     step = s.link.plan.step(ColourStep) if s.link else None
     first = step.text if step else "primaries, transfer and matrix agree"
-    second = f"{percent(outside)} of the area of {PRIMARIES[source.primaries].label} in u′v′ lies outside {PRIMARIES[target.primaries].label}"
+    second = (
+        f"{percent(outside)} of the area of {PRIMARIES[source.primaries].label} in u′v′ lies outside"
+        f" {PRIMARIES[target.primaries].label}"
+    )
     caption(p, area, first, second)

@@ -86,7 +86,10 @@ def paint(p: QPainter, area: QRectF, s: Subject) -> None:
     p.drawEllipse(circle)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
     heading(p, area, title(s))
-    one = f"{source.size_text}, {aspect_text(source.display_aspect)}  →  {target.size_text}, {aspect_text(target.display_aspect)}"
+    one = (
+        f"{source.size_text}, {aspect_text(source.display_aspect)}  →  {target.size_text},"
+        f" {aspect_text(target.display_aspect)}"
+    )
     if where is None:
         two = "the rasters agree: nothing is scaled" if s.link else aspect_text(target.display_aspect)
     else:

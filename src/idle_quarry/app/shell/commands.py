@@ -235,8 +235,5 @@ def _of_looks(desk: Desk) -> list[Command]:
         Command("Brighter or darker window", next_brightness, "Ctrl+B"),
         Command("Larger text", partial(text_size, 1), "Ctrl++", largest),
         Command("Smaller text", partial(text_size, -1), "Ctrl+-", smallest),
-        *(
-            Command(f"Brightness: {name}", partial(brightness, name), "", partial(worn, name))
-            for name in BRIGHTNESSES
-        ),
-    ]  # fmt: skip
+        *(Command(f"Brightness: {name}", partial(brightness, name), "", partial(worn, name)) for name in BRIGHTNESSES),
+    ]

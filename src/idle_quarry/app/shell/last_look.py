@@ -1,7 +1,7 @@
 """How the shelf looked when the window was closed, shown at the next start while the library is being opened.
 
-It is shown only where the library's file is the very one it was a picture of, in the same size and dress: it is never out of
-date, and nothing in it can be acted on.
+It is shown only where the library's file is the very one it was a picture of, in the same size and dress: it is never
+out of date, and nothing in it can be acted on.
 """
 
 from __future__ import annotations
@@ -28,7 +28,10 @@ def _key(place: str, preferences: Preferences, window: QWidget) -> dict[str, obj
 
 
 def keep(look: QImage, file: str, place: str, preferences: Preferences, window: QWidget) -> None:
-    """Keep a look of the shelf of a library; `file` is the library's file on this machine, `place` what was asked for."""
+    """Keep a look of the shelf of a library.
+
+    `file` is the library's file on this machine, `place` what was asked for.
+    """
     found = stamps(file)
     look.setText(_KEY, json.dumps({**_key(place, preferences, window), "file": file, "stamps": found}))
     look.save(str(memory_folder() / _FILE), "PNG", 70)  # type: ignore[call-overload]

@@ -1,4 +1,6 @@
-"""What an earlier run left, offered when the window opens: unsaved work first, then what was cut off in other folders."""
+"""What an earlier run left, offered when the window opens: unsaved work first, then what was cut off in other
+folders.
+"""
 
 from __future__ import annotations
 

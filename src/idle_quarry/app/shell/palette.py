@@ -20,7 +20,9 @@ FIND = "Find a template, station, clip or setting"
 
 
 class Palette:
-    """Makes a window's actions of its commands, and offers them: all of them, or what is searched among what there is."""
+    """Makes a window's actions of its commands, and offers them: all of them, or what is searched among what there
+    is.
+    """
 
     def __init__(self, desk: Desk, window: QMainWindow, finder: Finder, commands: list[Command]) -> None:
         self.desk, self.finder, self.commands = desk, finder, commands

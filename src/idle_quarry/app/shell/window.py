@@ -1,7 +1,7 @@
 """The window: the views, the commands and their keys, the search, and what is said at the foot.
 
-It can stand before there is a desk, showing how the shelf looked last (`last_look`): whatever takes long to load is imported
-by `furnish`, which gives it the desk. Keys that are pressed meanwhile are heard then.
+It can stand before there is a desk, showing how the shelf looked last (`last_look`): whatever takes long to load is
+imported by `furnish`, which gives it the desk. Keys that are pressed meanwhile are heard then.
 """
 
 from __future__ import annotations
@@ -73,7 +73,10 @@ class MainWindow(QMainWindow):
             self.restoreGeometry(QByteArray(preferences.geometry_bytes()))
 
     def show_look(self, look: QPixmap | None) -> None:
-        """Show how the window looked last, until `furnish` makes it true; without a look, that the shelf is being read."""
+        """Show how the window looked last, until `furnish` makes it true.
+
+        Without a look, that the shelf is being read.
+        """
         picture = QLabel("Reading the shelf …")
         picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         if look is not None:

@@ -39,9 +39,14 @@ def convert(options: Options, out: Output) -> int:
     clip = look(Path(options.clip))
     sound, working = template.sound, template.working.format
     target = ConversionTarget(
-        working, codecs()[template.intermediate.codec], source.policy_for(clip.path.name), source.cadence, sound.sample_rate,
-        sound.bit_depth, template.timecode.drop,
-    )  # fmt: skip
+        working,
+        codecs()[template.intermediate.codec],
+        source.policy_for(clip.path.name),
+        source.cadence,
+        sound.sample_rate,
+        sound.bit_depth,
+        template.timecode.drop,
+    )
     try:
         made = converted(clip, target, path, None if out.as_json else _frames())
     except KeyboardInterrupt:
@@ -59,7 +64,8 @@ def convert(options: Options, out: Output) -> int:
     ]
     if differs:
         lines.append(
-            f"{clip.name} is {was}, {source.name} is {format_words(source.format, fields=True)}: it was converted as what it is"
+            f"{clip.name} is {was}, {source.name} is {format_words(source.format, fields=True)}: it was converted as"
+            " what it is"
         )
     out.show(document | {"as_source": not differs}, lines)
     return 0

@@ -58,9 +58,15 @@ def deliver(options: Options, out: Output) -> int:
     if made.done:
         _note(options, job, with_made(job.folder, noted(verified)))
     document = {
-        "file": str(made.path), "delivery": delivery.id, "verdict": verified.verdict, "sha256": verified.found.sha256,
-        "frames": made.frames, "gain_db": made.gain_db, "remark": made.remark or None, "checks": [check.to_json() for check in verified.checks],
-    }  # fmt: skip
+        "file": str(made.path),
+        "delivery": delivery.id,
+        "verdict": verified.verdict,
+        "sha256": verified.found.sha256,
+        "frames": made.frames,
+        "gain_db": made.gain_db,
+        "remark": made.remark or None,
+        "checks": [check.to_json() for check in verified.checks],
+    }
     said = "handed over" if made.done else "it fails its own spec and is not handed over"
     lines = [f"{made.path}: {said}; {made.frames} pictures, sound {made.gain_db:+.1f} dB"]
     lines += [f"  {made.remark}"] if made.remark else []

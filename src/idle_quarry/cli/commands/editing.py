@@ -100,9 +100,11 @@ def _saved(options: Options, out: Output, make: Callable[[StoredTemplate], Templ
         )
     rows = compared(before.template, template)
     document = {
-        "name": before.name, "revision": revision.number, "state": revision.state,
+        "name": before.name,
+        "revision": revision.number,
+        "state": revision.state,
         "changed": [{"setting": row.change.place, "a": row.a, "b": row.b} for row in rows],
-    }  # fmt: skip
+    }
     lines = [f"{before.name}: saved as revision {revision.number}, a draft"]
     out.show(document, [*lines, *(f"  {row.label}: {row.a} → {row.b}" for row in rows)])
     return 0
@@ -194,15 +196,19 @@ def template_merge(options: Options, out: Output) -> int:
         if open_:
             told = "; ".join(f"{label_of(base.template, conflict.place)} ({conflict.place})" for conflict in open_)
             raise LibraryError(
-                f"changed differently in both drafts: {told}", subject=summary.name,
+                f"changed differently in both drafts: {told}",
+                subject=summary.name,
                 remedy="say --take-a PLACE or --take-b PLACE for each",
-            )  # fmt: skip
+            )
         note = options.note or f"revisions {options.a} and {options.b} together"
         revision = library.save_revision(summary.id, found.template, note, parent=options.b, merged=options.a)
     document = {
-        "name": summary.name, "revision": revision.number, "state": revision.state,
-        "from_a": list(found.from_mine), "from_b": list(found.from_theirs),
-    }  # fmt: skip
+        "name": summary.name,
+        "revision": revision.number,
+        "state": revision.state,
+        "from_a": list(found.from_mine),
+        "from_b": list(found.from_theirs),
+    }
     out.show(
         document,
         [f"{summary.name}: revisions {options.a} and {options.b} together are revision {revision.number}, a draft"],

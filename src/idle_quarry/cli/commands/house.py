@@ -108,6 +108,11 @@ def _standing(entry: ListedEntry) -> str:
 
 def _document(entry: ListedEntry) -> dict[str, Any]:
     return {
-        "id": entry.ident, "kind": entry.entry.entry, "name": entry.entry.name, "shelf": entry.shelf,
-        "revision": entry.revision, "state": entry.state, "used_by": list(entry.uses),
-    }  # fmt: skip
+        "id": entry.ident,
+        "kind": entry.entry.entry,
+        "name": entry.entry.name,
+        "shelf": entry.shelf,
+        "revision": entry.revision,
+        "state": entry.state,
+        "used_by": list(entry.uses),
+    }

@@ -85,9 +85,10 @@ def template_import(options: Options, out: Output) -> int:
                 raise ExchangeError("changed since export", subject=offer.member)
             if found.same is not None and options.if_taken is None:
                 raise LibraryError(
-                    f"the {options.shelf} shelf has a template of this name", subject=found.same.name,
+                    f"the {options.shelf} shelf has a template of this name",
+                    subject=found.same.name,
                     remedy="say --if-taken keep-both, revision, replace-draft or leave",
-                )  # fmt: skip
+                )
             wanted = (options.if_taken or "").replace("-", " ") if found.same is not None else "take"
             if wanted == "replace draft" and wanted not in found.decisions:
                 raise LibraryError("is no draft of yours", subject=offer.member, remedy="say revision or keep-both")
@@ -105,9 +106,11 @@ def template_import(options: Options, out: Output) -> int:
             )
             documents.append({"imported": done is not None, **said})
     lines = [
-        f"{d['name']}: revision {d['revision']} on the {d['shelf']} shelf"
-        if d["imported"]
-        else f"{d['name']}: left as it is"
+        (
+            f"{d['name']}: revision {d['revision']} on the {d['shelf']} shelf"
+            if d["imported"]
+            else f"{d['name']}: left as it is"
+        )
         for d in documents
     ]
     out.show(documents[0] if len(offers) == 1 and documents else documents, lines)
@@ -164,9 +167,10 @@ def library_restore(options: Options, out: Output) -> int:
 
     if is_server(options.library):
         raise LibraryError(
-            "a copy is put back on a server by carrying it into an empty database", subject=options.library,
+            "a copy is put back on a server by carrying it into an empty database",
+            subject=options.library,
             remedy="idle-quarry server setup URL, then idle-quarry --library FILE library carry URL",
-        )  # fmt: skip
+        )
     check, path = restore(Path(options.file).expanduser(), library_place(options.library))
     lines = [f"{check.place}: {check.templates} templates, {check.revisions} revisions"]
     lines += [f"  what was there is kept as {path}"] if path else []
@@ -219,7 +223,8 @@ def library_carry(options: Options, out: Output) -> int:
     """Copy the whole library into an empty one, with every revision, hash and date."""
     done = _carry(options, options.to)
     lines = [
-        f"{done.templates} templates, {done.revisions} revisions, {done.reviews} comments and acts, {done.jobs} jobs carried"
+        f"{done.templates} templates, {done.revisions} revisions, {done.reviews} comments and acts, {done.jobs} jobs"
+        " carried"
     ]
     out.show({**vars(done), "to": _bare(options.to)}, lines)
     return 0

@@ -35,7 +35,10 @@ _EVERY_S = 1.0
     argument("--once", action="store_true", help="end when nothing is left to do"),
 )
 def lend(options: Options, out: Output) -> int:
-    """Mark folders, or do what other machines of the house want done, until it is stopped; with `--once` until nothing is left."""
+    """Mark folders, or do what other machines of the house want done, until it is stopped.
+
+    With `--once` until nothing is left.
+    """
     from idle_quarry.jobs.lending.shared_folders import mark
 
     if options.mark:
@@ -59,9 +62,10 @@ def _lent(options: Options, say: Callable[[str], None] | None) -> int:
 
     if not is_server(options.library):
         raise NotPossible(
-            "a machine is lent to a house whose library is on a server", subject=options.library or "this library",
+            "a machine is lent to a house whose library is on a server",
+            subject=options.library or "this library",
             remedy="say --library postgresql://person@host/database",
-        )  # fmt: skip
+        )
     places = [Path(each).expanduser() for each in options.place]
     for place in places:
         if proof_in(place) is None:

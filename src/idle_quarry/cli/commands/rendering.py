@@ -155,11 +155,18 @@ def _told(
                 state, file = ("rendered" if recipe.identity in made else "kept"), str(rendered.path)
             else:
                 text = failed.get(recipe.identity) or "was not rendered"
-        pieces.append({
-            "timeline": programme.name, "start": str(programme.timeline.timecode(piece.first)),
-            "end": str(programme.timeline.timecode(piece.last)), "identity": recipe.identity if recipe is not None else "",
-            "state": state, "file": file, "text": text, "frames": piece.frames,
-        })  # fmt: skip
+        pieces.append(
+            {
+                "timeline": programme.name,
+                "start": str(programme.timeline.timecode(piece.first)),
+                "end": str(programme.timeline.timecode(piece.last)),
+                "identity": recipe.identity if recipe is not None else "",
+                "state": state,
+                "file": file,
+                "text": text,
+                "frames": piece.frames,
+            }
+        )
     counts = [
         (state, sum(1 for each in pieces if each["state"] == state))
         for state in ("exact", "kept", "rendered", "failed")

@@ -46,7 +46,8 @@ def verify(options: Options, out: Output) -> int:
     if options.report:
         write_report(Path(options.report).expanduser(), noted(verification), write_pdf)
     lines = [
-        f"{path.name}: {verification.verdict}, against {delivery.name} of {stored.name}, revision {stored.revision.number}"
+        f"{path.name}: {verification.verdict}, against {delivery.name} of {stored.name}, revision"
+        f" {stored.revision.number}"
     ]
     for check in failed_first(verification.checks):
         where = f"  at {', '.join(place.start for place in check.where[:4])}" if check.where else ""

@@ -1,1 +1,3 @@
-"""Lists of cuts from elsewhere: read, held against the template, matched with the clips there are, and whether what lacks matters."""
+"""Lists of cuts from elsewhere: read, held against the template, matched with the clips there are, and whether what
+lacks matters.
+"""

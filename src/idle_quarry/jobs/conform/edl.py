@@ -1,4 +1,5 @@
-"""CMX 3600 lists, event for event: what the OpenTimelineIO adapter reads, with the record times and the lines it does not tell.
+"""CMX 3600 lists, event for event: what the OpenTimelineIO adapter reads, with the record times and the lines it
+does not tell.
 
 A list says no rate. Frame numbers tell the least count there can be, `FCM: DROP FRAME` tells 29.97.
 """
@@ -23,7 +24,7 @@ from idle_quarry.jobs.cutting.timeline import (
     TimelineItem,
     Track,
     Transition,
-)  # fmt: skip
+)
 from idle_quarry.signal.rates import counting_base, rate_text
 from idle_quarry.signal.timecode import Timecode
 
@@ -37,14 +38,24 @@ _SPEED = re.compile(r"M2\s+(\S+)\s+([-+]?\d+(?:\.\d+)?)\s+(\S+)", re.ASCII)
 _LOCATOR = re.compile(r"(\d{2}:\d{2}:\d{2}[:;.]\d{2})\s+(\w*)\s*(.*)", re.ASCII)
 #: Channels as they are written → tracks.
 _CHANNELS = {
-    "A": ("A1",), "AA": ("A1", "A2"), "B": ("V", "A1"), "A/V": ("V", "A1"), "A2/V": ("V", "A2"), "AA/V": ("V", "A1", "A2"),
-}  # fmt: skip
+    "A": ("A1",),
+    "AA": ("A1", "A2"),
+    "B": ("V", "A1"),
+    "A/V": ("V", "A1"),
+    "A2/V": ("V", "A2"),
+    "AA/V": ("V", "A1", "A2"),
+}
 #: Tape names that mean something else.
 _BLACK, _BARS, _NO_TAPE = ("BL", "BLACK"), ("BARS",), ("AX",)
 _COMMENTS = (
-    ("FROM CLIP NAME", "name"), ("TO CLIP NAME", "to_name"), ("FROM CLIP IS", "name"), ("SOURCE FILE", "file"), ("FROM FILE", "file"),
-    ("FROM CLIP", "file"), ("CLIP NAME", "name"),
-)  # fmt: skip
+    ("FROM CLIP NAME", "name"),
+    ("TO CLIP NAME", "to_name"),
+    ("FROM CLIP IS", "name"),
+    ("SOURCE FILE", "file"),
+    ("FROM FILE", "file"),
+    ("FROM CLIP", "file"),
+    ("CLIP NAME", "name"),
+)
 
 
 @dataclass
@@ -70,7 +81,9 @@ class EdlEvent:
 
 @dataclass(frozen=True)
 class EdlList:
-    """A list read: its title, its timeline, the rate it says (None where it says none), its count, what is named as lost."""
+    """A list read: its title, its timeline, the rate it says (None where it says none), its count, what is named as
+    lost.
+    """
 
     timeline: Timeline
     rate: Fraction | None
@@ -119,9 +132,10 @@ def _events(lines: list[str], rate: Fraction, drop: bool, lost: list[str]) -> tu
                 raise NotUnderstood(f"more than {_MOST_EVENTS} events", subject="the list")
         elif line[0].isdigit():
             raise NotUnderstood(
-                "an event has eight fields or nine", subject=f"line {number}: {line[:60]!r}",
+                "an event has eight fields or nine",
+                subject=f"line {number}: {line[:60]!r}",
                 remedy="number, tape, channel, cut, and four timecodes",
-            )  # fmt: skip
+            )
         elif events:
             _comment(line, events[-1], number, rate, drop, lost)
     return title, events
@@ -182,7 +196,9 @@ def _comment(line: str, event: EdlEvent, number: int, rate: Fraction, drop: bool
 
 
 def _simplest(frames: Fraction, rate: Fraction) -> Fraction:
-    """Return a speed told in frames a second: of the rate, or of the whole number people call it by, whichever makes it simpler."""
+    """Return a speed told in frames a second: of the rate, or of the whole number people call it by, whichever
+    makes it simpler.
+    """
     told = [frames / each for each in (Fraction(round(rate)), rate)]
     simple = [each.limit_denominator(1000) for each in told]
     return min(zip(simple, told, strict=True), key=lambda pair: abs(pair[0] - pair[1]))[0]
@@ -264,7 +280,8 @@ def _speed(event: EdlEvent, length: int, lost: list[str]) -> Fraction:
         lost.append(f"event {event.number}, line {event.line}: no source frames fill {length}; read as a held picture")
     else:
         lost.append(
-            f"event {event.number}, line {event.line}: {shown} source frames fill {length} and no speed is told; read as that speed"
+            f"event {event.number}, line {event.line}: {shown} source frames fill {length} and no speed is told; read"
+            " as that speed"
         )
     return Fraction(shown, length)
 
@@ -274,7 +291,8 @@ def _change(event: EdlEvent, begin: int, lost: list[str]) -> Transition:
     if kind != "SMPTE_Dissolve":
         said = f"wipe {event.kind[1:]}" if event.kind[0] == "W" else f"key {event.kind}"
         lost.append(
-            f"event {event.number}, line {event.line}: the shape of {said} is not made here; its place and length are kept"
+            f"event {event.number}, line {event.line}: the shape of {said} is not made here; its place and length are"
+            " kept"
         )
     return Transition(event.kind, kind, event.record[0] - begin, 0, event.length)
 

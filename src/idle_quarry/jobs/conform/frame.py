@@ -1,4 +1,6 @@
-"""The frame of a list held against a template: rate, drop-frame, start, tracks, the rates of its media, and what each means."""
+"""The frame of a list held against a template: rate, drop-frame, start, tracks, the rates of its media, and what
+each means.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,8 @@ from idle_quarry.signal.rates import is_pulled, rate_text
 from idle_quarry.signal.timecode import start_timecode
 
 _HOUR = 3600
-#: So many timecodes without the last number of a count make it unlikely that they are of it: (1 − 1/n) to that power is 1 %.
+#: So many timecodes without the last number of a count make it unlikely that they are of it: (1 − 1/n) to that power is
+#: 1 %.
 _TELLING = 4.6
 
 
@@ -27,22 +30,32 @@ def _rate(cuts: CutList, template: Template) -> Iterator[Finding]:
     wanted, counted = template.working.format.rate, cuts.timeline.rate
     if counted != wanted:
         yield Finding(
-            "stop", "list-rate", "list",
-            f"The list counts at {rate_text(counted)}, the template at {rate_text(wanted)}: read frame for frame it {_ends(counted, wanted)} and "
-            f"plays {_pace(counted, wanted)}; picture and sound of clips at {rate_text(counted)} stay whole only if they are played at that speed. "
-            f"Read by time, cuts fall between frames of {rate_text(wanted)} and are moved by up to half of one.",
-            numbers={"list": rate_text(counted), "template": rate_text(wanted), "seconds_an_hour": float(_HOUR * (counted / wanted - 1))},
-        )  # fmt: skip
+            "stop",
+            "list-rate",
+            "list",
+            f"The list counts at {rate_text(counted)}, the template at {rate_text(wanted)}: read frame for frame it"
+            f" {_ends(counted, wanted)} and plays {_pace(counted, wanted)}; picture and sound of clips at"
+            f" {rate_text(counted)} stay whole only if they are played at that speed. Read by time, cuts fall between"
+            f" frames of {rate_text(wanted)} and are moved by up to half of one.",
+            numbers={
+                "list": rate_text(counted),
+                "template": rate_text(wanted),
+                "seconds_an_hour": float(_HOUR * (counted / wanted - 1)),
+            },
+        )
     elif cuts.rate is None:
         most = _last_numbers(cuts)
         base = round(wanted)
         lower = [each for each in (24, 25, 30) if each < base and most[1] >= _TELLING * base and most[0] < each]
         if lower:
             yield Finding(
-                "caution", "list-rate-unsaid", "list",
-                f"The list says no rate. None of its {most[1]} timecodes ends on more than :{most[0]:02d}; one counted at {base} likely would. "
-                f"It may be counted at {lower[0]}: then read at {rate_text(wanted)} it {_ends(Fraction(lower[0]), wanted)}.",
-            )  # fmt: skip
+                "caution",
+                "list-rate-unsaid",
+                "list",
+                f"The list says no rate. None of its {most[1]} timecodes ends on more than :{most[0]:02d}; one counted"
+                f" at {base} likely would. It may be counted at {lower[0]}: then read at {rate_text(wanted)} it"
+                f" {_ends(Fraction(lower[0]), wanted)}.",
+            )
         else:
             yield Finding(
                 "note",
@@ -53,10 +66,13 @@ def _rate(cuts: CutList, template: Template) -> Iterator[Finding]:
     if cuts.drop is not None and counted == wanted and is_pulled(wanted) and cuts.drop != template.timecode.drop:
         says = ("drop-frame", "without dropping") if cuts.drop else ("without dropping", "drop-frame")
         yield Finding(
-            "caution", "list-drop", "list",
-            f"The list is counted {says[0]}, the template {says[1]}: the same number is a frame {'later' if cuts.drop else 'earlier'} by up to 3.6 s an hour. "
-            "Positions are taken from its start, so nothing moves; its record timecodes are not those of the timeline.",
-        )  # fmt: skip
+            "caution",
+            "list-drop",
+            "list",
+            f"The list is counted {says[0]}, the template {says[1]}: the same number is a frame"
+            f" {'later' if cuts.drop else 'earlier'} by up to 3.6 s an hour. Positions are taken from its start, so"
+            " nothing moves; its record timecodes are not those of the timeline.",
+        )
 
 
 def _start(cuts: CutList, template: Template) -> Iterator[Finding]:
@@ -66,9 +82,12 @@ def _start(cuts: CutList, template: Template) -> Iterator[Finding]:
     own = cuts.timeline.start
     if str(own) != str(timecode):
         yield Finding(
-            "note", "list-start", "list",
-            f"The list starts at {own}, the template at {timecode}: its events keep their distances and begin at {timecode}.",
-        )  # fmt: skip
+            "note",
+            "list-start",
+            "list",
+            f"The list starts at {own}, the template at {timecode}: its events keep their distances and begin at"
+            f" {timecode}.",
+        )
 
 
 def _tracks(cuts: CutList, template: Template) -> Iterator[Finding]:
@@ -80,9 +99,11 @@ def _tracks(cuts: CutList, template: Template) -> Iterator[Finding]:
         most = max(sum(track.kind == own for track in timeline.tracks) for timeline in timelines)
         if has > most:
             yield Finding(
-                "note", "list-tracks", "list",
+                "note",
+                "list-tracks",
+                "list",
                 f"The list has {has} tracks of {word}, the template's timelines {most}: {has - most} are added.",
-            )  # fmt: skip
+            )
 
 
 def _media(cuts: CutList, template: Template) -> Iterator[Finding]:
@@ -91,9 +112,12 @@ def _media(cuts: CutList, template: Template) -> Iterator[Finding]:
     for rate, count in sorted(rates.items()):
         if rate not in (wanted, cuts.timeline.rate):
             yield Finding(
-                "caution", "media-rate", "list",
-                f"{count} {'event shows' if count == 1 else 'events show'} media at {rate_text(rate)} in a timeline at {rate_text(wanted)}: each goes through the conversion of its source class.",
-            )  # fmt: skip
+                "caution",
+                "media-rate",
+                "list",
+                f"{count} {'event shows' if count == 1 else 'events show'} media at {rate_text(rate)} in a timeline at"
+                f" {rate_text(wanted)}: each goes through the conversion of its source class.",
+            )
 
 
 def _last_numbers(cuts: CutList) -> tuple[int, int]:

@@ -1,6 +1,8 @@
-"""The door to lists of cuts: OpenTimelineIO, CMX 3600, AAF and plain tables, each as a timeline, with what it says of its count.
+"""The door to lists of cuts: OpenTimelineIO, CMX 3600, AAF and plain tables, each as a timeline, with what it says
+of its count.
 
-Lists come from elsewhere: they are small or refused, what they name is not opened, and what cannot be read is one sentence.
+Lists come from elsewhere: they are small or refused, what they name is not opened, and what cannot be read is one
+sentence.
 """
 
 from __future__ import annotations
@@ -40,9 +42,11 @@ class CutList:
 
 
 def read_list(path: Path, otherwise: Fraction) -> CutList:
-    """Return the list in a file; where it says no rate it is counted at `otherwise`, or the least that its numbers can be of.
+    """Return the list in a file; where it says no rate it is counted at `otherwise`, or the least that its numbers
+    can be of.
 
-    Raises `MediaError` where the file cannot be read, and `NotUnderstood` where it is no list, naming the line where there are lines.
+    Raises `MediaError` where the file cannot be read, and `NotUnderstood` where it is no list, naming the line where
+    there are lines.
     """
     kind = KINDS.get(path.suffix.casefold())
     if kind is None:
@@ -136,7 +140,8 @@ def _what_is_lost(timeline: Timeline) -> list[str]:
             found.append(f"{where}: {', '.join(item.effects)} kept, and not made here")
     for track in timeline.tracks:
         found += [
-            f"{track.name} at {timeline.timecode(transition.at)}: {transition.kind or 'a transition'} kept, and its shape not made here"
+            f"{track.name} at {timeline.timecode(transition.at)}: {transition.kind or 'a transition'} kept, and its"
+            " shape not made here"
             for transition in track.transitions
             if transition.kind != "SMPTE_Dissolve"
         ]

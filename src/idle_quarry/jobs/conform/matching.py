@@ -1,7 +1,10 @@
-"""Events matched with clips: by tape and timecode, by name and timecode, by name alone; and whether it matters where none is.
+"""Events matched with clips: by tape and timecode, by name and timecode, by name alone.
 
-Nothing is guessed silently: each answer says by what it was found, and an offset is a number of frames. Clips are looked up by
-name, by tape and by the tape's first eight characters (all that a CMX 3600 list can hold), so that many events cost little.
+And whether it matters where none is.
+
+Nothing is guessed silently: each answer says by what it was found, and an offset is a number of frames. Clips are
+looked up by name, by tape and by the tape's first eight characters (all that a CMX 3600 list can hold), so that many
+events cost little.
 """
 
 from __future__ import annotations
@@ -24,7 +27,9 @@ FOUND, OFFSET, ELSEWHERE, MISSING, NOT_NEEDED = "found", "offset", "found elsewh
 
 @dataclass(frozen=True)
 class Event:
-    """One item of a list with what became of it; `offset` is what is added to the list's source frames to be in the clip's count.
+    """One item of a list with what became of it.
+
+    `offset` is what is added to the list's source frames to be in the clip's count.
 
     Where the clip is at another rate than the list counts, they are brought to its rate before.
     """
@@ -110,7 +115,9 @@ def _event(track: Track, item: TimelineItem, timeline: Timeline, index: ClipInde
 def _offset(
     track: Track, item: TimelineItem, clip: ClipOnDisk, first: int, last: int, earliest: dict[str, int], rate: Fraction
 ) -> Event:
-    """Return an event whose clip has its name and other timecodes: both are taken to begin together, where that is long enough."""
+    """Return an event whose clip has its name and other timecodes: both are taken to begin together, where that is
+    long enough.
+    """
     media = item.media
     assert media is not None
     begin = media.first if media.frames is not None else earliest[media.name.casefold()]

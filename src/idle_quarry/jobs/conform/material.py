@@ -23,7 +23,9 @@ _MOST_FILES = 100_000
 
 @dataclass(frozen=True)
 class ClipOnDisk:
-    """A clip on a disk: where it lies, its tape where it says one, its rate, the first frame of its count, how many there are."""
+    """A clip on a disk: where it lies, its tape where it says one, its rate, the first frame of its count, how many
+    there are.
+    """
 
     path: Path
     tape: str | None
@@ -41,7 +43,9 @@ class ClipOnDisk:
 def clips_in(
     folders: Iterable[Path], on_progress: Callable[[int], object] | None = None
 ) -> tuple[list[ClipOnDisk], list[str]]:
-    """Return the clips below folders, and a sentence for each file that cannot be read; `on_progress` hears how many were looked at.
+    """Return the clips below folders, and a sentence for each file that cannot be read.
+
+    `on_progress` hears how many were looked at.
 
     Raises `MediaError` where a folder is none.
     """

@@ -1,4 +1,7 @@
-"""The report of a list: its frame against the template's, what is lost, and every event; as a page, a table or a document."""
+"""The report of a list: its frame against the template's, what is lost, and every event.
+
+As a page, a table or a document.
+"""
 
 from __future__ import annotations
 
@@ -113,13 +116,26 @@ def as_html(found: ConformReport) -> str:
     order = {"missing": 0, "offset": 1, "found elsewhere": 2, "found": 3, "no media needed": 4}
     events = sorted(found.events, key=lambda event: (order[event.status], not event.matters))
     cuts = found.cuts
-    return pages("idle_quarry.jobs", "papers_html").get_template("cuts.html").render(
-        name=cuts.timeline.name, file=cuts.path.name, template=found.template, findings=found.findings, lost=cuts.lost,
-        counts=found.counts(), made=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M"), counted=rate_text(cuts.timeline.rate),
-        events=[event_json(cuts, event) for event in events],
-    )  # fmt: skip
+    return (
+        pages("idle_quarry.jobs", "papers_html")
+        .get_template("cuts.html")
+        .render(
+            name=cuts.timeline.name,
+            file=cuts.path.name,
+            template=found.template,
+            findings=found.findings,
+            lost=cuts.lost,
+            counts=found.counts(),
+            made=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M"),
+            counted=rate_text(cuts.timeline.rate),
+            events=[event_json(cuts, event) for event in events],
+        )
+    )
 
 
 def write_report(path: Path, found: ConformReport, write_pdf: WritePdf) -> None:
-    """Write the report in the form that the suffix of `path` names, whole or not at all. Raises what `write_paper` raises."""
+    """Write the report in the form that the suffix of `path` names, whole or not at all.
+
+    Raises what `write_paper` raises.
+    """
     write_paper(path, lambda: as_html(found), lambda: as_table(found), found.to_json, write_pdf)

@@ -15,14 +15,17 @@ from idle_quarry.signal.timecode import Timecode
 _MOST_ROWS = 50_000
 #: Headings as people write them → what stands below.
 _HEADINGS = {
-    "name": ("name", "clip", "clip name", "file", "file name"), "tape": ("tape", "reel", "tape name", "reel name"),
-    "in": ("in", "source in", "start", "media start", "tc in"), "out": ("out", "source out", "end", "media end", "tc out"),
+    "name": ("name", "clip", "clip name", "file", "file name"),
+    "tape": ("tape", "reel", "tape name", "reel name"),
+    "in": ("in", "source in", "start", "media start", "tc in"),
+    "out": ("out", "source out", "end", "media end", "tc out"),
     "note": ("note", "notes", "comment", "comments"),
-}  # fmt: skip
+}
 
 
 def read_table(text: str, otherwise: Fraction) -> Timeline:
-    """Return a table's clips one after the other, counted at `otherwise` or the least rate that its timecodes can be of.
+    """Return a table's clips one after the other, counted at `otherwise` or the least rate that its timecodes can
+    be of.
 
     `out` is the frame after the last. Raises `NotUnderstood`, naming the line.
     """
@@ -95,8 +98,15 @@ def write_table(timeline: Timeline) -> str:
         first, last = item.begins, item.shows(item.end, timeline.rate)
         rows.writerow(
             (
-                track.name, item.name, item.media.tape or "", item.media.timecode(first), item.media.timecode(last),
-                timeline.timecode(item.at), timeline.timecode(item.end), item.speed, item.note,
+                track.name,
+                item.name,
+                item.media.tape or "",
+                item.media.timecode(first),
+                item.media.timecode(last),
+                timeline.timecode(item.at),
+                timeline.timecode(item.end),
+                item.speed,
+                item.note,
             )
-        )  # fmt: skip
+        )
     return out.getvalue()

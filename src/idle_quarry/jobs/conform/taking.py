@@ -1,4 +1,6 @@
-"""A matched list taken as a timeline of the job: at the template's rate and start, its items showing the clips that were found."""
+"""A matched list taken as a timeline of the job: at the template's rate and start, its items showing the clips that
+were found.
+"""
 
 from __future__ import annotations
 
@@ -18,8 +20,8 @@ BY_FRAME, BY_TIME = "frame for frame", "by time"
 def taken(timeline: Timeline, events: Sequence[Event], template: Template, how: str = BY_FRAME) -> Timeline:
     """Return a list's timeline at the template's rate and start, each item showing the clip it was matched with.
 
-    By time, cuts are moved to the nearest frame and clips keep their speed; frame for frame, cuts stay and clips that were
-    counted at the list's rate play as much faster or slower as the rates differ.
+    By time, cuts are moved to the nearest frame and clips keep their speed; frame for frame, cuts stay and clips that
+    were counted at the list's rate play as much faster or slower as the rates differ.
     """
     rate = template.working.format.rate
     start = start_timecode(template.timecode.start, template.timecode.drop, rate)

@@ -21,8 +21,8 @@ SUFFIXES = (".otio", ".edl", ".csv")
 def write_list(path: Path, timeline: Timeline) -> list[Path]:
     """Write a timeline in the form that the suffix of `path` names, whole or not at all; return the files.
 
-    CMX 3600 holds one track of pictures: with several, each has a file, named by its track. Raises `NotUnderstood` for another
-    suffix, `NotPossible` where the form cannot hold the timeline, `MediaError` where it cannot be written.
+    CMX 3600 holds one track of pictures: with several, each has a file, named by its track. Raises `NotUnderstood` for
+    another suffix, `NotPossible` where the form cannot hold the timeline, `MediaError` where it cannot be written.
     """
     suffix = path.suffix.casefold()
     if suffix not in SUFFIXES:

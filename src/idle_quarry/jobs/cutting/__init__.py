@@ -1,1 +1,3 @@
-"""Timelines as values: what they hold, how they are edited, how they are written to other programs' files and read from them."""
+"""Timelines as values: what they hold, how they are edited, how they are written to other programs' files and read
+from them.
+"""

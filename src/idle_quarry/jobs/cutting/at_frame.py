@@ -50,7 +50,10 @@ def cuts_of(timeline: Timeline) -> list[int]:
 
 
 def next_cut(timeline: Timeline, frame: int, *, back: bool = False) -> int:
-    """Return the next place after a frame where something begins or ends, or before it; the frame where there is none."""
+    """Return the next place after a frame where something begins or ends, or before it.
+
+    The frame where there is none.
+    """
     cuts = cuts_of(timeline)
     at = bisect_left(cuts, frame) - 1 if back else bisect_right(cuts, frame)
     return cuts[at] if 0 <= at < len(cuts) else frame
@@ -84,10 +87,11 @@ class ClipSound(Protocol):
 def mixed(
     timeline: Timeline, first: int, count: int, sound_of: Callable[[Media], ClipSound | None], channels: int = 2
 ) -> Samples:
-    """Return `count` samples, (count, channels), ±1, from sample `first` of the timeline on: all its tracks of sound added.
+    """Return `count` samples, (count, channels), ±1, from sample `first` of the timeline on: all its tracks of
+    sound added.
 
-    A clip's first channel is heard on the left and its second on the right, a single one on both; where there are more channels, what
-    has as many fills them. What runs at another speed is silent, as is what has no sound.
+    A clip's first channel is heard on the left and its second on the right, a single one on both; where there are more
+    channels, what has as many fills them. What runs at another speed is silent, as is what has no sound.
     """
     made = np.zeros((count, channels), np.float32)
     per_frame = SAMPLE_RATE / timeline.rate

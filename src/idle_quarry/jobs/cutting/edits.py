@@ -1,7 +1,10 @@
-"""Edits: functions from a timeline to a timeline. What an edit does not touch is equal afterwards, so undo is the old value.
+"""Edits: functions from a timeline to a timeline.
 
-Two ways to make room or leave it: *over* changes what lies there and moves nothing; *in* moves all that follows, on every track,
-so that picture and sound stay in step. Items that belong together are moved, trimmed, split and taken away together.
+What an edit does not touch is equal afterwards, so undo is the old value.
+
+Two ways to make room or leave it: *over* changes what lies there and moves nothing; *in* moves all that follows, on
+every track, so that picture and sound stay in step. Items that belong together are moved, trimmed, split and taken away
+together.
 """
 
 from __future__ import annotations
@@ -26,7 +29,10 @@ def add(timeline: Timeline, pieces: Sequence[Piece]) -> Timeline:
 
 
 def lay_over(timeline: Timeline, at: int, pieces: Sequence[Piece]) -> Timeline:
-    """Return the timeline with pieces laid from frame `at` on, in place of what lies there; links hold among the pieces."""
+    """Return the timeline with pieces laid from frame `at` on, in place of what lies there.
+
+    Links hold among the pieces.
+    """
     changed, numbers = timeline, _Numbers(timeline)
     links: dict[int, int] = {}
     for ident, item in pieces:
@@ -59,7 +65,10 @@ def opened(timeline: Timeline, at: int, length: int) -> Timeline:
 
 
 def lift(timeline: Timeline, first: int, last: int, tracks: Iterable[str] | None = None) -> Timeline:
-    """Return the timeline with nothing from frame `first` to `last` (half open) on some tracks, or on all; nothing moves."""
+    """Return the timeline with nothing from frame `first` to `last` (half open) on some tracks, or on all.
+
+    Nothing moves.
+    """
     chosen = set(tracks) if tracks is not None else {track.ident for track in timeline.tracks}
     numbers = _Numbers(timeline)
     changed = {
@@ -85,7 +94,10 @@ def remove(timeline: Timeline, idents: Iterable[int]) -> Timeline:
 
 
 def split(timeline: Timeline, at: int, tracks: Iterable[str] | None = None) -> Timeline:
-    """Return the timeline with a cut at frame `at` on some tracks, or on all; on both sides what belonged together still does."""
+    """Return the timeline with a cut at frame `at` on some tracks, or on all.
+
+    On both sides what belonged together still does.
+    """
     chosen = set(tracks) if tracks is not None else {track.ident for track in timeline.tracks}
     numbers = _Numbers(timeline)
     changed = {}
@@ -102,8 +114,9 @@ def split(timeline: Timeline, at: int, tracks: Iterable[str] | None = None) -> T
 def trim(timeline: Timeline, ident: int, edge: str, by: int, *, follow: bool = False) -> Timeline:
     """Return the timeline with an item's "start" or "end" moved by frames, and those of what belongs to it.
 
-    With `follow` all that comes behind moves too, on every track, and the item stays where it began; without, nothing else moves
-    and the edge stops at its neighbours. Raises `NotPossible` where no frame would be left, or the media has no more.
+    With `follow` all that comes behind moves too, on every track, and the item stays where it began; without, nothing
+    else moves and the edge stops at its neighbours. Raises `NotPossible` where no frame would be left, or the media has
+    no more.
     """
     if edge not in ("start", "end"):
         raise NotPossible("an item has a start and an end", subject=edge)
@@ -123,7 +136,8 @@ def trim(timeline: Timeline, ident: int, edge: str, by: int, *, follow: bool = F
 
 
 def slip(timeline: Timeline, ident: int, by: int) -> Timeline:
-    """Return the timeline with an item, and what belongs to it, showing media `by` frames of the timeline later, where it lies.
+    """Return the timeline with an item, and what belongs to it, showing media `by` frames of the timeline later,
+    where it lies.
 
     Raises `NotPossible` where the media has no such frames.
     """
@@ -140,9 +154,11 @@ def slip(timeline: Timeline, ident: int, by: int) -> Timeline:
 
 
 def move(timeline: Timeline, ident: int, to: int, track: str | None = None, *, follow: bool = False) -> Timeline:
-    """Return the timeline with an item at frame `to`, perhaps on another track of its kind, and what belongs to it as far along.
+    """Return the timeline with an item at frame `to`, perhaps on another track of its kind, and what belongs to it
+    as far along.
 
-    It is laid over what lies there, or put in with `follow`. Raises `NotPossible` before the start or on a track of another kind.
+    It is laid over what lies there, or put in with `follow`. Raises `NotPossible` before the start or on a track of
+    another kind.
     """
     own_track, own = timeline.item(ident)
     there = timeline.track(track) if track is not None else own_track
@@ -172,7 +188,10 @@ def move(timeline: Timeline, ident: int, to: int, track: str | None = None, *, f
 
 
 def taken(timeline: Timeline, idents: Iterable[int]) -> list[Piece]:
-    """Return items, with those that belong to them, as pieces to be laid elsewhere, the first at 0; no ident of this timeline's."""
+    """Return items, with those that belong to them, as pieces to be laid elsewhere, the first at 0.
+
+    No ident of this timeline's.
+    """
     chosen = sorted({other for ident in idents for other in timeline.linked(ident)})
     found = [timeline.item(ident) for ident in chosen]
     begin = min((item.at for _, item in found), default=0)
@@ -203,7 +222,9 @@ def told(timeline: Timeline, ident: int, **words: str) -> Timeline:
 
 
 def relinked(timeline: Timeline, path: str, media: Media) -> Timeline:
-    """Return the timeline with every item of a file showing another at the same timecodes; where it has none of them, at the same frames.
+    """Return the timeline with every item of a file showing another at the same timecodes.
+
+    Where it has none of them, at the same frames.
 
     Raises `NotPossible` where the other file has not all that is shown.
     """
@@ -242,7 +263,10 @@ def unmarked(timeline: Timeline, at: int) -> Timeline:
 
 
 def _each(timeline: Timeline, change: Callable[[TimelineItem], TimelineItem | None]) -> Timeline:
-    """Return the timeline with each item as `change` has it, or without it; tracks on which all are the same stay themselves."""
+    """Return the timeline with each item as `change` has it, or without it.
+
+    Tracks on which all are the same stay themselves.
+    """
     changed = {}
     for track in timeline.tracks:
         made = [change(item) for item in track.items]
@@ -253,7 +277,9 @@ def _each(timeline: Timeline, change: Callable[[TimelineItem], TimelineItem | No
 
 
 class _Numbers:
-    """Numbers that no item has: for the later halves of what one edit divides, which belong together as the whole did."""
+    """Numbers that no item has: for the later halves of what one edit divides, which belong together as the whole
+    did.
+    """
 
     def __init__(self, timeline: Timeline) -> None:
         self._next = count(timeline.next_ident)
@@ -293,7 +319,10 @@ def _cleared(track: Track, first: int, last: int, rate: Fraction, numbers: _Numb
 def _moved(
     track: Track, at: int, by: int, own: TimelineItem | None = None, edge: str = "end", rate: Fraction = Fraction(1)
 ) -> Track:
-    """Return a track whose items and changes from frame `at` on lie `by` frames later; `own` is made so much longer in its place."""
+    """Return a track whose items and changes from frame `at` on lie `by` frames later.
+
+    `own` is made so much longer in its place.
+    """
     if by == 0 or (own is None and track.end <= at):
         return track
     n = bisect_left(track.starts, at)

@@ -1,7 +1,7 @@
 """Timelines to and from OpenTimelineIO: nothing of ours is lost, and what others wrote is kept and written back.
 
-OpenTimelineIO's times are pairs of doubles; what must be exact (rates, places between frames, speeds) stands beside them in the
-metadata as "n/d". Foreign metadata, effects and references that are not understood go through as they came.
+OpenTimelineIO's times are pairs of doubles; what must be exact (rates, places between frames, speeds) stands beside
+them in the metadata as "n/d". Foreign metadata, effects and references that are not understood go through as they came.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ from idle_quarry.jobs.cutting.timeline import (
     TimelineItem,
     Track,
     Transition,
-)  # fmt: skip
+)
 from idle_quarry.jobs.timelines import KEY
 from idle_quarry.signal.rates import nearest_named_rate, rate_fraction_text
 from idle_quarry.signal.timecode import Timecode, can_drop
@@ -50,9 +50,11 @@ def to_otio(timeline: Timeline) -> otio.schema.Timeline:
     _put(made.metadata, timeline.foreign)
     own = dict(made.metadata.get(KEY, {}))
     own |= {
-        "rate": rate_fraction_text(timeline.rate), "start": str(timeline.start), "drop_frame": timeline.start.drop,
+        "rate": rate_fraction_text(timeline.rate),
+        "start": str(timeline.start),
+        "drop_frame": timeline.start.drop,
         "issued": timeline.next_ident - 1,
-    }  # fmt: skip
+    }
     made.metadata[KEY] = own
     made.tracks.markers.extend(_mark_to(mark, timeline.rate) for mark in timeline.markers)
     for track in timeline.tracks:
@@ -82,8 +84,11 @@ def _track_to(track: Track, rate: Fraction) -> otio.schema.Track:
 
 def _change_to(change: Transition, rate: Fraction) -> otio.schema.Transition:
     made = otio.schema.Transition(
-        name=change.name, transition_type=change.kind, in_offset=_time(change.before, rate), out_offset=_time(change.after, rate),
-    )  # fmt: skip
+        name=change.name,
+        transition_type=change.kind,
+        in_offset=_time(change.before, rate),
+        out_offset=_time(change.after, rate),
+    )
     _put(made.metadata, change.foreign)
     return made
 
@@ -157,9 +162,11 @@ def _media_to(media: Media | None) -> Any:
 def _mark_to(
     mark: Marker, rate: Fraction, at: Fraction | None = None, count: Fraction | None = None
 ) -> otio.schema.Marker:
-    """Return a mark of a timeline, or of an item: then `at` is its place in the count of what the item shows, whose rate is `count`.
+    """Return a mark of a timeline, or of an item: then `at` is its place in the count of what the item shows, whose
+    rate is `count`.
 
-    OpenTimelineIO counts an item's marks as its media is counted; ours, from the item's first frame, stands in the metadata.
+    OpenTimelineIO counts an item's marks as its media is counted; ours, from the item's first frame, stands in the
+    metadata.
     """
     place = _time(float(mark.at if at is None else at), count or rate)
     made = otio.schema.Marker(
@@ -210,9 +217,14 @@ def from_otio(given: otio.schema.Timeline, rate: Fraction | None = None) -> Time
     marks = tuple(_mark_from(mark, counted) for mark in given.tracks.markers)
     links = (item.link or 0 for track in tracks for item in track.items)
     return Timeline(
-        given.name or "Timeline", counted, Timecode(first, counted, drop), tuple(tracks), marks,
-        _kept(given.metadata, ("rate", "start", "drop_frame", "issued")), max(numbers.issued, *links, 0),
-    )  # fmt: skip
+        given.name or "Timeline",
+        counted,
+        Timecode(first, counted, drop),
+        tuple(tracks),
+        marks,
+        _kept(given.metadata, ("rate", "start", "drop_frame", "issued")),
+        max(numbers.issued, *links, 0),
+    )
 
 
 class _Numbers:
@@ -314,11 +326,27 @@ def _item_from(child: Any, at: int, length: int, rate: Fraction, numbers: _Numbe
     place = own.get("place")
     link = own.get("link")
     item = TimelineItem(
-        numbers.of(own), child.name or "", at, length, kind, media, begins, speed, bool(getattr(child, "enabled", True)),
-        link if isinstance(link, int) and link > 0 else None, str(own.get("note", "")), str(own.get("colour", "")),
-        (_said(place[0], Fraction(0)), _said(place[1], Fraction(0))) if isinstance(place, list) and len(place) == 2 else None,
-        (), tuple(effects), json.dumps(foreign) if foreign else "",
-    )  # fmt: skip
+        numbers.of(own),
+        child.name or "",
+        at,
+        length,
+        kind,
+        media,
+        begins,
+        speed,
+        bool(getattr(child, "enabled", True)),
+        link if isinstance(link, int) and link > 0 else None,
+        str(own.get("note", "")),
+        str(own.get("colour", "")),
+        (
+            (_said(place[0], Fraction(0)), _said(place[1], Fraction(0)))
+            if isinstance(place, list) and len(place) == 2
+            else None
+        ),
+        (),
+        tuple(effects),
+        json.dumps(foreign) if foreign else "",
+    )
     return replace(item, markers=tuple(_mark_from(mark, rate, item) for mark in child.markers))
 
 
@@ -377,9 +405,13 @@ def _mark_from(mark: otio.schema.Marker, rate: Fraction, item: TimelineItem | No
     if not isinstance(at, int):
         at = _frames(span.start_time, rate)
     return Marker(
-        at, mark.name or "", mark.comment or "", str(own.get("colour", mark.color) or ""),
-        max(1, _frames(span.duration, rate)), _kept(mark.metadata, ("colour", "at")),
-    )  # fmt: skip
+        at,
+        mark.name or "",
+        mark.comment or "",
+        str(own.get("colour", mark.color) or ""),
+        max(1, _frames(span.duration, rate)),
+        _kept(mark.metadata, ("colour", "at")),
+    )
 
 
 def _standard(rate: float) -> Fraction:

@@ -1,9 +1,10 @@
-"""A timeline as one immutable value: tracks of items at whole frames of its rate, each showing media at the media's own.
+"""A timeline as one immutable value: tracks of items at whole frames of its rate, each showing media at the media's
+own.
 
-Positions are counted in the timeline's frames from its start. What an item shows is exact: `TimelineItem.begins` is the place in its
-media (frames of the media's own count, a fraction where the rates do not meet) that its first frame shows, and `speed` the
-media's seconds that pass in a second of the timeline: 1 as it was shot, 0 a held picture, below 0 backwards. So a cut never moves what
-is shown by so much as a sample, at any pair of rates.
+Positions are counted in the timeline's frames from its start. What an item shows is exact: `TimelineItem.begins` is the
+place in its media (frames of the media's own count, a fraction where the rates do not meet) that its first frame shows,
+and `speed` the media's seconds that pass in a second of the timeline: 1 as it was shot, 0 a held picture, below 0
+backwards. So a cut never moves what is shown by so much as a sample, at any pair of rates.
 """
 
 from __future__ import annotations
@@ -28,10 +29,11 @@ NO_MEDIA = {TITLE: "a title", BLACK: "black", BARS: "bars or a matte", GAP: "a g
 
 @dataclass(frozen=True)
 class Media:
-    """What a clip is taken from: a name, where its file lies, its tape, its own rate and which frames of its count there are.
+    """What a clip is taken from: a name, where its file lies, its tape, its own rate and which frames of its count
+    there are.
 
-    `first` is the number of its first frame in its own count (its timecode), `frames` how many there are; None where that is
-    not known. `foreign` is what other programs say of it, JSON.
+    `first` is the number of its first frame in its own count (its timecode), `frames` how many there are; None where
+    that is not known. `foreign` is what other programs say of it, JSON.
     """
 
     name: str
@@ -65,8 +67,9 @@ class Marker:
 class TimelineItem:
     """One piece on a track: frames `at` to `at + length` of the timeline.
 
-    `place` is how far its picture is shifted within a canvas of another shape, shares of the canvas across and down. Items of
-    one `link` belong together. Markers count from the item's first frame. `effects` are names of what is not understood and kept.
+    `place` is how far its picture is shifted within a canvas of another shape, shares of the canvas across and down.
+    Items of one `link` belong together. Markers count from the item's first frame. `effects` are names of what is not
+    understood and kept.
     """
 
     ident: int
@@ -124,7 +127,9 @@ class TimelineItem:
 
 @dataclass(frozen=True)
 class Transition:
-    """A change of one item into the next about the cut at frame `at`: it begins `before` frames earlier and ends `after` later."""
+    """A change of one item into the next about the cut at frame `at`: it begins `before` frames earlier and ends
+    `after` later.
+    """
 
     name: str
     kind: str
@@ -183,7 +188,9 @@ class Track:
 
 @dataclass(frozen=True)
 class Timeline:
-    """A programme in the making: its rate, the timecode of its first frame, its tracks from the bottom up, its marks."""
+    """A programme in the making: its rate, the timecode of its first frame, its tracks from the bottom up, its
+    marks.
+    """
 
     name: str
     rate: Fraction

@@ -1,4 +1,7 @@
-"""Timelines of a job as files: each state is written beside the file and takes its place whole; the last ones before are kept."""
+"""Timelines of a job as files: each state is written beside the file and takes its place whole.
+
+The last ones before are kept.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +27,10 @@ def timelines_in(folder: Path) -> list[Path]:
 
 
 def read_timeline(path: Path, rate: Fraction) -> Timeline:
-    """Return a job's timeline; `rate` is the one it counts at where it does not say. Raises `QuarryError` where it cannot be read."""
+    """Return a job's timeline; `rate` is the one it counts at where it does not say.
+
+    Raises `QuarryError` where it cannot be read.
+    """
     return read_list(path, rate).timeline
 
 
@@ -44,16 +50,17 @@ def state_of(path: Path) -> str:
 def keep(path: Path, timeline: Timeline, known: str | None = None) -> str:
     """Write a timeline in place of the file's last state, which joins the earlier ones; return the state it has then.
 
-    `known` is the state that is followed; where the file has another, `ChangedElsewhere` is raised. Raises `JobError`, and leaves
-    all as it was. Stopped at any moment, the file holds the old state or the new one.
+    `known` is the state that is followed; where the file has another, `ChangedElsewhere` is raised. Raises `JobError`,
+    and leaves all as it was. Stopped at any moment, the file holds the old state or the new one.
     """
     try:
         with locked(path.parent):
             if known is not None and state_of(path) != known:
                 raise ChangedElsewhere(
-                    "was changed by another window or room since it was opened", subject=path.stem,
+                    "was changed by another window or room since it was opened",
+                    subject=path.stem,
                     remedy="look at it, then keep yours or theirs",
-                )  # fmt: skip
+                )
             if path.is_file():
                 _put_aside(path)
             write_list(path, timeline)
@@ -80,7 +87,9 @@ def earlier(path: Path) -> list[Path]:
 
 
 def _put_aside(path: Path) -> None:
-    """Keep the file's present state as another name of it: nothing is copied, and what takes its place is another file."""
+    """Keep the file's present state as another name of it: nothing is copied, and what takes its place is another
+    file.
+    """
     states = earlier(path)
     folder = path.parent / EARLIER / path.stem
     folder.mkdir(parents=True, exist_ok=True)

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 
 def frame_of(document: dict[str, object], frame: int) -> tuple[str, int] | None:
-    """Return the timeline and its frame that a frame of a file shows; None for files that were not made of one here, or around the programme."""
+    """Return the timeline and its frame that a frame of a file shows.
+
+    None for files that were not made of one here, or around the programme.
+    """
     made = document.get("made_of")
     if not isinstance(made, dict):
         return None

@@ -35,7 +35,9 @@ class FrameRange:
 
 @dataclass(frozen=True)
 class Check:
-    """One check: its id, what is wanted and was found, the verdict, where (what a click goes to), whose clause it is, and a sentence."""
+    """One check: its id, what is wanted and was found, the verdict, where (what a click goes to), whose clause it
+    is, and a sentence.
+    """
 
     id: str
     wanted: Any
@@ -47,15 +49,24 @@ class Check:
 
     def to_json(self) -> dict[str, Any]:
         return {
-            "id": self.id, "wanted": self.wanted, "found": self.found, "verdict": self.verdict,
-            "where": [{"from": place.start, "to": place.end, "first_frame": place.first, "last_frame": place.last} for place in self.where],
-            "clause": self.clause, "text": self.text,
-        }  # fmt: skip
+            "id": self.id,
+            "wanted": self.wanted,
+            "found": self.found,
+            "verdict": self.verdict,
+            "where": [
+                {"from": place.start, "to": place.end, "first_frame": place.first, "last_frame": place.last}
+                for place in self.where
+            ],
+            "clause": self.clause,
+            "text": self.text,
+        }
 
 
 @dataclass(frozen=True)
 class Outcome:
-    """What a check's function returns: what is wanted and was found, the verdict, a sentence, and the frames it is about (half open)."""
+    """What a check's function returns: what is wanted and was found, the verdict, a sentence, and the frames it is
+    about (half open).
+    """
 
     wanted: Any
     found: Any
@@ -68,9 +79,9 @@ class Outcome:
 class CheckRow:
     """One check: its id, and the function that judges a file.
 
-    `setting` is the setting of a delivery that it is about ("" for none), below the delivery; `limit` the spec's limit (a name of
-    `Limits`) that the function is given as well; `clause` whose clause it is where the spec has none of its own, by territory where
-    territories differ ("" for the others).
+    `setting` is the setting of a delivery that it is about ("" for none), below the delivery; `limit` the spec's limit
+    (a name of `Limits`) that the function is given as well; `clause` whose clause it is where the spec has none of its
+    own, by territory where territories differ ("" for the others).
     """
 
     id: str
@@ -89,9 +100,14 @@ class CheckRow:
         limits = (checked_file.limit(self.limit),) if self.limit else ()
         outcome = self.judge(checked_file, *limits)
         return Check(
-            self.id, outcome.wanted, outcome.found, outcome.verdict, outcome.text, checked_file.places(outcome.spans),
+            self.id,
+            outcome.wanted,
+            outcome.found,
+            outcome.verdict,
+            outcome.text,
+            checked_file.places(outcome.spans),
             self._clause(checked_file),
-        )  # fmt: skip
+        )
 
     def _clause(self, checked_file: CheckedFile) -> str | None:
         """Return the spec's own clause for it, else the standard's."""

@@ -9,14 +9,18 @@ from idle_quarry.path.codecs import mbps
 from idle_quarry.path.registry import Codec
 from idle_quarry.signal.formats import SignalFormat
 
-#: Models of data rate by which every picture has the same size, and those that hold one in the mean; how far each may be off.
+#: Models of data rate by which every picture has the same size, and those that hold one in the mean; how far each may
+#: be off.
 _FIXED = ("vc3", "vc3-hr", "frame-bytes", "avci", "packed")
 _MEAN = ("bits-per-s",)
 _OFF_FIXED, _OFF_MEAN = 0.1, 0.35
 
 
 def differs(codec: Codec, fmt: SignalFormat, declared: DeclaredProperties, size: int) -> tuple[list[str], list[str]]:
-    """Return how a file's coding differs from a codec: what is wrong, and what a person must look at. `size` is the file's, bytes."""
+    """Return how a file's coding differs from a codec: what is wrong, and what a person must look at.
+
+    `size` is the file's, bytes.
+    """
     coded = codec.coded
     if declared.codec != coded.decoder:
         return [f"{declared.codec}; {codec.name} is wanted"], []
@@ -52,7 +56,9 @@ def picture_mbps(declared: DeclaredProperties, size: int) -> float | None:
 
 
 def wrapped_as(declared: DeclaredProperties, path: Path) -> str:
-    """Return a file's wrapping: QuickTime and MP4, which are read as one, are told by the brand that the file begins with."""
+    """Return a file's wrapping: QuickTime and MP4, which are read as one, are told by the brand that the file
+    begins with.
+    """
     names = declared.container.casefold().split(",")
     if not {"mov", "mp4"} & set(names):
         return names[0]

@@ -1,4 +1,6 @@
-"""A delivery's file, written item by item: what lies in it in time, its pictures through the delivery's link, its sound at its rate."""
+"""A delivery's file, written item by item: what lies in it in time, its pictures through the delivery's link, its
+sound at its rate.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,10 @@ BREAK_MARK = "break"
 
 @dataclass(frozen=True)
 class PlannedItem:
-    """An item of the file: what it is, how many pictures, whether with tone; of the programme, which of its pictures."""
+    """An item of the file: what it is, how many pictures, whether with tone.
+
+    Of the programme, which of its pictures.
+    """
 
     what: str
     frames: int
@@ -47,7 +52,10 @@ class PlannedItem:
 
 
 def items_of(layout: ProgrammeLayout | None, frames: int, timeline: Timeline, rate: Fraction) -> Iterator[PlannedItem]:
-    """Yield the items of the file in order. Raises `NotPossible` where the timeline's marks do not divide it as the layout has it."""
+    """Yield the items of the file in order.
+
+    Raises `NotPossible` where the timeline's marks do not divide it as the layout has it.
+    """
     if layout is None:
         yield PlannedItem("programme", frames)
         return
@@ -82,7 +90,9 @@ def first_timecode(delivery: Delivery, layout: ProgrammeLayout | None) -> Timeco
 
 
 class _Sound:
-    """The programme's sound as samples of 32 bits at the delivery's rate, taken in any order of items and always forwards."""
+    """The programme's sound as samples of 32 bits at the delivery's rate, taken in any order of items and always
+    forwards.
+    """
 
     def __init__(
         self,
@@ -103,7 +113,10 @@ class _Sound:
         self._random = np.random.default_rng(1)
 
     def taken(self, count: int) -> NDArray[np.int32]:
-        """Return the next samples; silence after the last. Dithered by a triangle of two steps of the depth they are kept in."""
+        """Return the next samples; silence after the last.
+
+        Dithered by a triangle of two steps of the depth they are kept in.
+        """
         while len(self._have) < count:
             block = next(self._blocks, None)
             if block is None:
@@ -136,9 +149,15 @@ class _Sound:
 
 
 def written(
-    path: Path, job: Job, timeline: Timeline, delivery: Delivery, material: TimelineMaterial, items: list[PlannedItem],
-    how: tuple[SignalFormat, Fraction, float], on_progress: Callable[[float], None],
-) -> None:  # fmt: skip
+    path: Path,
+    job: Job,
+    timeline: Timeline,
+    delivery: Delivery,
+    material: TimelineMaterial,
+    items: list[PlannedItem],
+    how: tuple[SignalFormat, Fraction, float],
+    on_progress: Callable[[float], None],
+) -> None:
     """Write the file, item by item."""
     fmt, faster, gain = how
     codec, layout = codecs()[delivery.codec], sound_layouts()[delivery.layout]
@@ -207,9 +226,15 @@ def _slate_lines(
     seconds = frames / delivery.format.rate
     loudness = f"{delivery.loudness_lufs:g} LUFS" if delivery.loudness_lufs is not None else "as mixed"
     said = {
-        "Timeline": timeline.name, "Delivery": delivery.name, "Format": format_words(delivery.format, fields=True), "Starts": str(start + before),
-        "Lasts": f"{int(seconds // 60)} min {float(seconds % 60):.2f} s", "Sound": sound_layouts()[delivery.layout].words[:60],
-        "Loudness": loudness, "Date": date.today().isoformat(), "Template": f"{job.template_name}, revision {job.revision}",
-    }  # fmt: skip
+        "Timeline": timeline.name,
+        "Delivery": delivery.name,
+        "Format": format_words(delivery.format, fields=True),
+        "Starts": str(start + before),
+        "Lasts": f"{int(seconds // 60)} min {float(seconds % 60):.2f} s",
+        "Sound": sound_layouts()[delivery.layout].words[:60],
+        "Loudness": loudness,
+        "Date": date.today().isoformat(),
+        "Template": f"{job.template_name}, revision {job.revision}",
+    }
     parts = sum(item.what == "programme" for item in items)
     return said | ({"Parts": str(parts)} if parts > 1 else {})

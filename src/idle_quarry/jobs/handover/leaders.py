@@ -66,7 +66,10 @@ class Leaders:
 
 
 def _slate(fmt: SignalFormat, title: str, fields: Mapping[str, str], left: int | None) -> Image.Image:
-    """Return a slate as a grey picture; with `left`, seconds to go, as a clock beside it. Shapes are right on the shown aspect."""
+    """Return a slate as a grey picture; with `left`, seconds to go, as a clock beside it.
+
+    Shapes are right on the shown aspect.
+    """
     raster = fmt.raster
     height = raster.height
     wide = round(height * float(raster.display_aspect))

@@ -1,8 +1,9 @@
-"""A delivery made of a job's timeline: what lies before and after it, its pictures, its sound, named, wrapped, verified, sealed.
+"""A delivery made of a job's timeline: what lies before and after it, its pictures, its sound, named, wrapped,
+verified, sealed.
 
-It is noted as begun, made in a folder of its own beside its place, verified and sealed there, and takes its place when it passes. One
-that fails its own spec is kept beside it under a name that says so; where it is stopped, nothing is left, and where it is killed, what is
-left is found (`recovery`).
+It is noted as begun, made in a folder of its own beside its place, verified and sealed there, and takes its place when
+it passes. One that fails its own spec is kept beside it under a name that says so; where it is stopped, nothing is
+left, and where it is killed, what is left is found (`recovery`).
 """
 
 from __future__ import annotations
@@ -72,9 +73,12 @@ def make(
     store: RenderStore | None = None,
     on_progress: OnProgress | None = None,
 ) -> MadeDelivery:
-    """Make a delivery of a timeline into a folder. `on_progress` hears how far it is, and may raise to stop; then nothing is left.
+    """Make a delivery of a timeline into a folder.
 
-    Raises `NotPossible` where a piece, the codec or the layout refuses, `JobError` where the place does, and `MediaError`.
+    `on_progress` hears how far it is, and may raise to stop; then nothing is left.
+
+    Raises `NotPossible` where a piece, the codec or the layout refuses, `JobError` where the place does, and
+    `MediaError`.
     """
     say = on_progress or (lambda _what, _share: None)
     codec = codecs()[delivery.codec]
@@ -153,7 +157,9 @@ def _made_of(programme: Programme, items: Sequence[PlannedItem], scale: float) -
 
 
 def _with_light(path: Path, job: Job, delivery: Delivery, found: Verification) -> Verification:
-    """Have an HDR delivery declare the light that was measured in it, and the display it was graded on, where its container can."""
+    """Have an HDR delivery declare the light that was measured in it, and the display it was graded on, where its
+    container can.
+    """
     encoding, pictures = delivery.format.encoding, found.found.pictures
     if not is_hdr(encoding.transfer):
         return found
@@ -164,12 +170,20 @@ def _with_light(path: Path, job: Job, delivery: Delivery, found: Verification) -
 
 
 def name_of(job: Job, programme: Programme, delivery: Delivery, version: int = 1) -> str:
-    """Return what a delivery's file is called: by its rule, else by title, timeline and delivery. What nobody said is left out."""
+    """Return what a delivery's file is called: by its rule, else by title, timeline and delivery.
+
+    What nobody said is left out.
+    """
     fields: dict[str, str | int | date] = {
-        "title": job.title, "date": date.today().isoformat(), "format": format_words(delivery.format).split(" ")[0], "version": version,
-        "language": job.template.title_language, "delivery": delivery.name, "sound": sound_layouts()[delivery.layout].name,
+        "title": job.title,
+        "date": date.today().isoformat(),
+        "format": format_words(delivery.format).split(" ")[0],
+        "version": version,
+        "language": job.template.title_language,
+        "delivery": delivery.name,
+        "sound": sound_layouts()[delivery.layout].name,
         "timeline": programme.name,
-    }  # fmt: skip
+    }
     made = (
         made_name(delivery.file_name, fields) if delivery.file_name else f"{job.title} {programme.name} {delivery.name}"
     )
@@ -177,7 +191,8 @@ def name_of(job: Job, programme: Programme, delivery: Delivery, version: int = 1
 
 
 def _free_name(job: Job, programme: Programme, delivery: Delivery, folder: Path) -> str:
-    """Return a name with suffix that nothing in a folder has, or ever had that its list knows: the next version where the rule has one.
+    """Return a name with suffix that nothing in a folder has, or ever had that its list knows: the next version
+    where the rule has one.
 
     Raises `JobError`.
     """
@@ -199,7 +214,10 @@ def _taken(path: Path) -> JobError:
 
 
 def _gain(job: Job, timeline: Timeline, delivery: Delivery, on_progress: Callable[[float], None]) -> float:
-    """Return the gain, dB, that brings the full mix to the loudness that is asked for; 0 where none is, or there is nothing to hear."""
+    """Return the gain, dB, that brings the full mix to the loudness that is asked for.
+
+    0 where none is, or there is nothing to hear.
+    """
     mix, layout = mix_of(delivery), sound_layouts()[delivery.layout]
     if delivery.loudness_lufs is None or mix is None:
         return 0.0

@@ -169,7 +169,10 @@ def code_range(file: CheckedFile, limit: Limit) -> Outcome:
         "above_white": round(pictures.above, 6),
     }
     unit = 1 << (pictures.bits - 8)
-    text = f"codes {pictures.lowest} to {pictures.highest} at {pictures.bits} bits; {percent(pictures.below)} below black, {percent(pictures.above)} above white"
+    text = (
+        f"codes {pictures.lowest} to {pictures.highest} at {pictures.bits} bits; {percent(pictures.below)} below black,"
+        f" {percent(pictures.above)} above white"
+    )
     if wanted != "narrow" or file.delivery.format.encoding.matrix == "rgb":
         return Outcome(wanted, found, PASSES, text)
     full = (

@@ -1,4 +1,6 @@
-"""A job's timeline as what a delivery is made of: its pictures in the working format, and its sound by the delivery's layout."""
+"""A job's timeline as what a delivery is made of: its pictures in the working format, and its sound by the
+delivery's layout.
+"""
 
 from __future__ import annotations
 
@@ -67,7 +69,10 @@ class TimelineMaterial:
         self._open: OrderedDict[int, ClipMaterial | RecipePictures] = OrderedDict()
 
     def frame(self, index: int) -> Planes:
-        """Return picture `index`, or the nearest there is, as planes of `format`. Raises `QuarryError` where it cannot be made."""
+        """Return picture `index`, or the nearest there is, as planes of `format`.
+
+        Raises `QuarryError` where it cannot be made.
+        """
         index = min(max(index, 0), self.frames - 1)
         there = self._pieces.at(index)
         if there is None:
@@ -104,7 +109,7 @@ def _close(source: ClipMaterial | RecipePictures) -> None:
     give_back()
 
 
-# -- sound --------------------------------------------------------------------------------------------------------------
+# -- sound -------------------------------------------------------------------------------------------------------------
 
 
 class _Voice:
@@ -162,9 +167,12 @@ class _Voice:
 
 
 class Mix:
-    """The sound of a timeline by a layout's channels, at 48 kHz, taken from its beginning on; each track through its voice chain.
+    """The sound of a timeline by a layout's channels, at 48 kHz, taken from its beginning on.
 
-    What carries music and effects has the tracks of those roles, what carries dialogue that of dialogue; what no track has is silent.
+    Each track through its voice chain.
+
+    What carries music and effects has the tracks of those roles, what carries dialogue that of dialogue; what no track
+    has is silent.
     """
 
     def __init__(self, timeline: Timeline, template: Template, layout: SoundLayout) -> None:

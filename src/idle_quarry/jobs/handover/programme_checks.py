@@ -1,4 +1,6 @@
-"""What is checked of a file in time: its timecode, what lies in it one after the other, its name, sound against picture."""
+"""What is checked of a file in time: its timecode, what lies in it one after the other, its name, sound against
+picture.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""What was verified in a job: each file's hash, the spec and revision it was held against, every check, and who accepted what because of what."""
+"""What was verified in a job: each file's hash, the spec and revision it was held against, every check, and who
+accepted what because of what.
+"""
 
 from __future__ import annotations
 
@@ -41,7 +43,9 @@ class Acceptance:
 
 @dataclass(frozen=True)
 class VerificationRecord:
-    """A verification as it is kept: the document of the command line's contract, when it was made, and what was accepted since."""
+    """A verification as it is kept: the document of the command line's contract, when it was made, and what was
+    accepted since.
+    """
 
     document: dict[str, Any]
     when: str
@@ -82,14 +86,26 @@ def handed_over(noted: VerificationRecord, job: Job, template_id: str, author: s
         uuid.NAMESPACE_OID, f"{document['sha256']} {document['delivery']} {template_id} {job.revision} {verdict}"
     )
     return HandoverRecord(
-        str(ident), job.title, template_id, job.revision, job.hash, delivery or document["delivery"], noted.path.name,
-        document["sha256"], verdict, author, now(),
+        str(ident),
+        job.title,
+        template_id,
+        job.revision,
+        job.hash,
+        delivery or document["delivery"],
+        noted.path.name,
+        document["sha256"],
+        verdict,
+        author,
+        now(),
         str(document.get("looked", ""))[:255],
-    )  # fmt: skip
+    )
 
 
 def note_made(folder: Path, sha256: str, made_of: dict[str, Any]) -> None:
-    """Note of which timeline of a job a file was made, by its hash: whoever verifies it later finds its frames. Raises `JobError`."""
+    """Note of which timeline of a job a file was made, by its hash: whoever verifies it later finds its frames.
+
+    Raises `JobError`.
+    """
     changed(folder, _made, lambda made: {**made, sha256: made_of}, _write_made)
 
 
@@ -108,7 +124,10 @@ def with_made(folder: Path, noted: VerificationRecord) -> VerificationRecord:
 
 
 def _made(folder: Path) -> dict[str, Any]:
-    """Return what is noted of files that were made; what cannot be read is put aside, so that nothing is written over it."""
+    """Return what is noted of files that were made.
+
+    What cannot be read is put aside, so that nothing is written over it.
+    """
     path = folder / MADE_FILE
     try:
         files = json.loads(read_plain(path, _MOST_BYTES))["files"]
@@ -176,14 +195,19 @@ def keep_file(folder: Path, new: VerificationRecord) -> tuple[VerificationRecord
 def keep_accepted(
     folder: Path, file: VerificationRecord, check: str, by: str, because: str
 ) -> tuple[VerificationRecord, ...]:
-    """Keep that a check of a file was accepted; what others accepted meanwhile stays. Raises `JobError`, without a reason too."""
+    """Keep that a check of a file was accepted; what others accepted meanwhile stays.
+
+    Raises `JobError`, without a reason too.
+    """
     same = (file.document["path"], file.document["delivery"], file.document["sha256"])
 
     def change(files: tuple[VerificationRecord, ...]) -> tuple[VerificationRecord, ...]:
         return tuple(
-            accepted(file, check, by, because)
-            if (file.document["path"], file.document["delivery"], file.document["sha256"]) == same
-            else file
+            (
+                accepted(file, check, by, because)
+                if (file.document["path"], file.document["delivery"], file.document["sha256"]) == same
+                else file
+            )
             for file in files
         )
 
@@ -191,6 +215,8 @@ def keep_accepted(
 
 
 def with_file(files: Iterable[VerificationRecord], new: VerificationRecord) -> tuple[VerificationRecord, ...]:
-    """Return the verifications with a new one first, in place of an older one of the same file against the same delivery."""
+    """Return the verifications with a new one first, in place of an older one of the same file against the same
+    delivery.
+    """
     same = (new.document["path"], new.document["delivery"])
     return (new, *(file for file in files if (file.document["path"], file.document["delivery"]) != same))

@@ -1,4 +1,7 @@
-"""The report of a verification: every check, failed first, with a small picture of its first place; as a page, a table or a document."""
+"""The report of a verification: every check, failed first, with a small picture of its first place.
+
+As a page, a table or a document.
+"""
 
 from __future__ import annotations
 
@@ -37,10 +40,20 @@ def as_html(noted: VerificationRecord) -> str:
         ]
         if checks:
             groups.append((title, checks))
-    return pages("idle_quarry.jobs", "papers_html").get_template("handover.html").render(
-        name=noted.path.name, delivery=document["delivery"], template=document["template"], revision=document["revision"], sha256=document["sha256"],
-        verdict=noted.verdict, groups=groups, made=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M"),
-    )  # fmt: skip
+    return (
+        pages("idle_quarry.jobs", "papers_html")
+        .get_template("handover.html")
+        .render(
+            name=noted.path.name,
+            delivery=document["delivery"],
+            template=document["template"],
+            revision=document["revision"],
+            sha256=document["sha256"],
+            verdict=noted.verdict,
+            groups=groups,
+            made=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M"),
+        )
+    )
 
 
 def _pictures(noted: VerificationRecord) -> dict[str, str]:
@@ -99,5 +112,8 @@ def as_document(noted: VerificationRecord) -> dict[str, Any]:
 
 
 def write_report(path: Path, noted: VerificationRecord, write_pdf: WritePdf) -> None:
-    """Write the report in the form that the suffix of `path` names, whole or not at all. Raises what `write_paper` raises."""
+    """Write the report in the form that the suffix of `path` names, whole or not at all.
+
+    Raises what `write_paper` raises.
+    """
     write_paper(path, lambda: as_html(noted), lambda: as_table(noted), lambda: as_document(noted), write_pdf)

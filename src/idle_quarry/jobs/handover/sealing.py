@@ -1,7 +1,7 @@
 """The seal of a hand-over: an ASC Media Hash List, made by the list's own library, apart from its place and whole.
 
-A list that is there is continued only where it is sound and says nothing else of that name: else it is kept inside the next one, packed, and
-that one is begun anew. Nothing is ever added to a list that lies.
+A list that is there is continued only where it is sound and says nothing else of that name: else it is kept inside the
+next one, packed, and that one is begun anew. Nothing is ever added to a list that lies.
 """
 
 from __future__ import annotations
@@ -32,7 +32,9 @@ _MOST_BYTES, _MOST_FILES = 64_000_000, 2000
 
 @dataclass(frozen=True)
 class Seal:
-    """A list that is whole and waits to take its place: its folder, and what became of one that could not be continued."""
+    """A list that is whole and waits to take its place: its folder, and what became of one that could not be
+    continued.
+    """
 
     path: Path
     remark: str
@@ -46,8 +48,8 @@ def names_listed(folder: Path) -> frozenset[str]:
 def handed_over(made: Path, folder: Path, name: Callable[[], str]) -> tuple[Path, str]:
     """Seal a file and put it and its list in their place in `folder`, under the name that is free then.
 
-    Return where it is, and what became of a list that could not be continued. `made` lies in a folder of `folder`'s name that holds
-    nothing else, on the same disk. Raises `JobError`, `FileExistsError`, `OSError`.
+    Return where it is, and what became of a list that could not be continued. `made` lies in a folder of `folder`'s
+    name that holds nothing else, on the same disk. Raises `JobError`, `FileExistsError`, `OSError`.
     """
     with locked(folder):
         file = made.rename(made.with_name(name()))
@@ -56,7 +58,9 @@ def handed_over(made: Path, folder: Path, name: Callable[[], str]) -> tuple[Path
 
 
 def seal(path: Path, folder: Path) -> Seal:
-    """Make the list that a file is going to have in `folder`. It lies in `path`'s folder, which has the same name and nothing else in it.
+    """Make the list that a file is going to have in `folder`.
+
+    It lies in `path`'s folder, which has the same name and nothing else in it.
 
     Where another file had its name, the new list has all others that are still as they were listed. Raises `JobError`.
     """
@@ -102,8 +106,8 @@ def _brought_along(listed: _HashList, folder: Path, path: Path) -> Iterator[Path
 def take_place(made: Path, final: Path, sealed: Seal) -> str:
     """Put a file and its list in their place; return what became of a list that could not be continued.
 
-    The list takes its place first, the file last, and only where nothing has its name: whatever fails or stops on the way leaves
-    nothing there, and loses no list. Raises `FileExistsError` and `OSError`; then the list is as it was.
+    The list takes its place first, the file last, and only where nothing has its name: whatever fails or stops on the
+    way leaves nothing there, and loses no list. Raises `FileExistsError` and `OSError`; then the list is as it was.
     """
     place = final.parent / LIST
     continued = os.path.lexists(place)
@@ -132,7 +136,9 @@ class _HashList:
 
 
 def _listed(folder: Path) -> _HashList:
-    """Return what the list of a folder says, read by its library from a copy: it would go through every folder beside it."""
+    """Return what the list of a folder says, read by its library from a copy: it would go through every folder
+    beside it.
+    """
     place = folder / LIST
     if not os.path.lexists(place):
         return _HashList({})

@@ -25,7 +25,10 @@ _ORDER = ("left", "right", "centre", "LFE", "left surround", "right surround")
 
 
 def mix_of(delivery: Delivery) -> tuple[int, ...] | None:
-    """Return the channels (from 0) of the full mix in the order that loudness is measured in; None where the layout has none."""
+    """Return the channels (from 0) of the full mix in the order that loudness is measured in.
+
+    None where the layout has none.
+    """
     channels = sound_layouts()[delivery.layout].channels
     places = {
         sound_channel.at: number
@@ -56,7 +59,10 @@ def phase(file: CheckedFile, limit: Limit) -> Outcome:
     longest = max((span.last_s - span.first_s for span in against), default=0.0)
     text = "left and right agree"
     if against:
-        text = f"left and right are out of phase {times(len(against))}, for up to {longest:.0f} s; {limit_words(limit, ' s')}"
+        text = (
+            f"left and right are out of phase {times(len(against))}, for up to {longest:.0f} s;"
+            f" {limit_words(limit, ' s')}"
+        )
     spans = [file.seconds(span.first_s, span.last_s) for span in against]
     return Outcome("left and right in phase", len(against), by_limit(longest, limit), text, spans)
 
@@ -87,7 +93,8 @@ def sound_layout(file: CheckedFile) -> Outcome:
             wrong.append(f"channel {number} ({sound_channel.words}) is silent")
         elif sound_channel.at == "LFE" and not silent and channel.high_share > _LFE_HIGH:
             wrong.append(
-                f"channel {number} is to be LFE and carries what is no low-frequency effect: channels are swapped, it seems"
+                f"channel {number} is to be LFE and carries what is no low-frequency effect: channels are swapped, it"
+                " seems"
             )
     for one, other in sound.alike:
         if (

@@ -1,4 +1,6 @@
-"""A file against a delivery's spec: every check with what is wanted, what was found, where, by which clause, and the verdict."""
+"""A file against a delivery's spec: every check with what is wanted, what was found, where, by which clause, and
+the verdict.
+"""
 
 from __future__ import annotations
 
@@ -44,9 +46,14 @@ class Verification:
     def to_json(self) -> dict[str, Any]:
         """Return it under the keys of the command line's contract."""
         return {
-            "path": str(self.path), "sha256": self.found.sha256, "delivery": self.delivery.id, "template": self.template,
-            "revision": self.revision, "verdict": self.verdict, "checks": [check.to_json() for check in self.checks],
-        }  # fmt: skip
+            "path": str(self.path),
+            "sha256": self.found.sha256,
+            "delivery": self.delivery.id,
+            "template": self.template,
+            "revision": self.revision,
+            "verdict": self.verdict,
+            "checks": [check.to_json() for check in self.checks],
+        }
 
 
 def spec_of(delivery: Delivery) -> DeliverySpec | None:

@@ -1,1 +1,3 @@
-"""Work that machines of a house do for one another: tasks on its server, places that each proves it can reach, who lends itself when."""
+"""Work that machines of a house do for one another: tasks on its server, places that each proves it can reach, who
+lends itself when.
+"""

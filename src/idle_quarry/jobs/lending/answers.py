@@ -26,8 +26,14 @@ _STRICT = ConfigDict(strict=True, extra="forbid")
 _Text = Annotated[str, Field(max_length=4000)]
 _Frame = Annotated[int, Field(ge=0, le=10**9)]
 _PlaceSaid = TypedDict(
-    "_PlaceSaid", {"from": Annotated[str, Field(max_length=20)], "to": Annotated[str, Field(max_length=20)], "first_frame": _Frame, "last_frame": _Frame}
-)  # fmt: skip
+    "_PlaceSaid",
+    {
+        "from": Annotated[str, Field(max_length=20)],
+        "to": Annotated[str, Field(max_length=20)],
+        "first_frame": _Frame,
+        "last_frame": _Frame,
+    },
+)
 _PlaceSaid.__pydantic_config__ = _STRICT  # type: ignore[attr-defined]
 
 
@@ -46,7 +52,10 @@ _CHECKS: TypeAdapter[list[_CheckSaid]] = TypeAdapter(list[_CheckSaid])
 
 
 def inside(folder: Path, said: object, by: str) -> Path:
-    """Return the file inside a folder that a machine says it made. Raises `JobError` for one that leads out, or is none."""
+    """Return the file inside a folder that a machine says it made.
+
+    Raises `JobError` for one that leads out, or is none.
+    """
     path = PurePosixPath(said) if isinstance(said, str) and 0 < len(said) < 1000 and "\0" not in said else None
     if path is None or path.is_absolute() or ".." in path.parts:
         raise _unbelieved(by, "it names no file of the job")
@@ -71,7 +80,10 @@ def file_named(folder: Path, said: object, by: str) -> Path:
 def looked(
     answer: TaskAnswer, job: Job, path: Path, delivery: Delivery, on_progress: Callable[[str, float], None]
 ) -> VerificationRecord:
-    """Return a verification that another machine made of a file, with the file's hash as it is read here. Raises `JobError`."""
+    """Return a verification that another machine made of a file, with the file's hash as it is read here.
+
+    Raises `JobError`.
+    """
     from idle_quarry.jobs.handover.check_table import IDS
 
     document = answer.value.get("document")
@@ -91,9 +103,15 @@ def looked(
     if document.get("sha256") != sha256:
         raise _unbelieved(answer.by, "it looked at another file than the one that lies there now")
     made = {
-        "path": str(path), "sha256": sha256, "delivery": delivery.id, "template": job.template.name, "revision": job.revision,
-        "verdict": worst(check["verdict"] for check in checks), "checks": checks, "looked": answer.by,
-    }  # fmt: skip
+        "path": str(path),
+        "sha256": sha256,
+        "delivery": delivery.id,
+        "template": job.template.name,
+        "revision": job.revision,
+        "verdict": worst(check["verdict"] for check in checks),
+        "checks": checks,
+        "looked": answer.by,
+    }
     return with_made(job.folder, VerificationRecord(made, now_text()))
 
 

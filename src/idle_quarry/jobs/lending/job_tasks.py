@@ -1,4 +1,7 @@
-"""What machines do for one another besides pieces: a clip brought in, a delivery made, a file verified. The same on one machine."""
+"""What machines do for one another besides pieces: a clip brought in, a delivery made, a file verified.
+
+The same on one machine.
+"""
 
 from __future__ import annotations
 
@@ -27,13 +30,19 @@ OnProgress = Callable[[str, float], None]
 BRING_IN, DELIVER, VERIFY = "bring in", "deliver", "verify"
 
 
-# -- asked for: of the house where there is one, else done here -----------------------------------------------------------------
+# -- asked for: of the house where there is one, else done here --------------------------------------------------------
 
 
 def brought_in(
-    house: TaskServer | None, job: Job, entry: JobClip, clip: Clip, source: Source, span: Span | None, proxy: bool,
+    house: TaskServer | None,
+    job: Job,
+    entry: JobClip,
+    clip: Clip,
+    source: Source,
+    span: Span | None,
+    proxy: bool,
     on_progress: Callable[[float], None],
-) -> BroughtInFile:  # fmt: skip
+) -> BroughtInFile:
     """Return what was made of a clip, or a span of it, or its proxy. Raises what `bring_in` raises, and `JobError`."""
     if house is None or _alone(job.folder, entry.path):
         how = entry, clip, source, job.template, job.folder, on_progress
@@ -41,9 +50,14 @@ def brought_in(
     reach = Reach()
     folder, path = reach.said(job.folder), reach.said(entry.path)
     given = {
-        "job": folder, "path": path, "content": entry.content, "source": source.id, "span": span, "proxy": proxy,
+        "job": folder,
+        "path": path,
+        "content": entry.content,
+        "source": source.id,
+        "span": span,
+        "proxy": proxy,
         "taken_as": _FORMAT.dump_python(clip.format, mode="json"),
-    }  # fmt: skip
+    }
     answer = house.awaited(job, BRING_IN, given, [folder, path], on_progress)
     wanted = job.template.proxy.codec if proxy and job.template.proxy is not None else job.template.intermediate.codec
     return BroughtInFile(
@@ -54,7 +68,10 @@ def brought_in(
 def delivered(
     house: TaskServer | None, job: Job, timeline: str, delivery: Delivery, folder: Path, on_progress: OnProgress
 ) -> tuple[VerificationRecord, bool]:
-    """Return what came of making a delivery of a timeline into a folder, verified, and whether it passes. Raises what `make` raises."""
+    """Return what came of making a delivery of a timeline into a folder, verified, and whether it passes.
+
+    Raises what `make` raises.
+    """
     if house is None or _alone(job.folder, folder):
         return _delivered(job, timeline, delivery, folder, on_progress)
     reach = Reach()
@@ -87,7 +104,7 @@ def _alone(*paths: Path) -> bool:
     return any(place_above(path) is None for path in paths)
 
 
-# -- done ---------------------------------------------------------------------------------------------------------------------
+# -- done --------------------------------------------------------------------------------------------------------------
 
 
 def _delivered(
@@ -114,7 +131,7 @@ def _verified(job: Job, path: Path, delivery: Delivery, on_progress: OnProgress)
     return with_made(job.folder, noted(verify(path, job.template, delivery, job.revision, on_progress)))
 
 
-# -- done for another machine: of what a task says, for what it is answered ---------------------------------------------------------
+# -- done for another machine: of what a task says, for what it is answered --------------------------------------------
 
 
 def bring_in_for(given: dict[str, Any], reach: Reach, on_progress: OnProgress) -> dict[str, Any]:

@@ -25,7 +25,9 @@ _TOUCHED = "worked"
 
 @dataclass(frozen=True)
 class LendingOffer:
-    """When a machine is lent: between two hours of the day (None: at any), only while nobody works on it, on how many processors (0: all)."""
+    """When a machine is lent: between two hours of the day (None: at any), only while nobody works on it, on how
+    many processors (0: all).
+    """
 
     hours: tuple[int, int] | None = None
     only_idle: bool = False
@@ -60,7 +62,9 @@ def touched() -> None:
 
 
 def idle_s(terminals: Iterable[Path] | None = None) -> float:
-    """Return for how many seconds nobody has done anything on this machine: in this program, at a terminal, or at its desktop."""
+    """Return for how many seconds nobody has done anything on this machine: in this program, at a terminal, or at
+    its desktop.
+    """
     newest = 0.0
     typed = [*Path("/dev/pts").glob("[0-9]*"), *Path("/dev").glob("tty[1-9]*")] if terminals is None else terminals
     for path in (settings_folder() / _TOUCHED, *typed):
@@ -71,7 +75,10 @@ def idle_s(terminals: Iterable[Path] | None = None) -> float:
 
 
 def _desktop_idle_s() -> float:
-    """Return for how long the least idle session with a desktop has been so, as the system's login service says; else for ever."""
+    """Return for how long the least idle session with a desktop has been so, as the system's login service says.
+
+    Else for ever.
+    """
     try:
         listed = subprocess.run(
             ["loginctl", "list-sessions", "--no-legend"], capture_output=True, text=True, timeout=5, check=True
@@ -80,8 +87,11 @@ def _desktop_idle_s() -> float:
         for line in listed.splitlines():
             told = subprocess.run(
                 ["loginctl", "show-session", line.split()[0], "-p", "Type", "-p", "IdleHint", "-p", "IdleSinceHint"],
-                capture_output=True, text=True, timeout=5, check=True,
-            ).stdout  # fmt: skip
+                capture_output=True,
+                text=True,
+                timeout=5,
+                check=True,
+            ).stdout
             said = dict(splitline.split("=", 1) for splitline in told.splitlines() if "=" in splitline)
             if said.get("Type") in ("x11", "wayland", "mir"):
                 since = int(said.get("IdleSinceHint", "0")) / 1e6

@@ -1,4 +1,6 @@
-"""Where a job's work is queued: on its house's server, where there is one and other machines can reach all of it, else in its own file."""
+"""Where a job's work is queued: on its house's server, where there is one and other machines can reach all of it,
+else in its own file.
+"""
 
 from __future__ import annotations
 
@@ -43,7 +45,10 @@ def unmarked(programmes: Sequence[Programme], store: RenderStore) -> tuple[Path,
 
 
 def mark_all(folders: Sequence[Path], job: Job) -> None:
-    """Mark what other machines could not find: the template's place that a folder lies in, else the folder itself. Raises `JobError`."""
+    """Mark what other machines could not find: the template's place that a folder lies in, else the folder itself.
+
+    Raises `JobError`.
+    """
     from idle_quarry.jobs.lending.shared_folders import mark, place_above
 
     places = sorted((Path(place.path) for place in job.template.places if place.path), key=lambda path: len(path.parts))
@@ -53,7 +58,10 @@ def mark_all(folders: Sequence[Path], job: Job) -> None:
 
 
 def queue_of(job: Job, house: TaskServer | None, store: RenderStore | None) -> WorkQueue:
-    """Return the queue of a job's pieces: of its house, where one is given, else in the job's own file. Raises `JobError`."""
+    """Return the queue of a job's pieces: of its house, where one is given, else in the job's own file.
+
+    Raises `JobError`.
+    """
     if house is not None and store is not None:
         from idle_quarry.jobs.lending.server_queue import ServerQueue
 

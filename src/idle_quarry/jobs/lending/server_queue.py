@@ -1,4 +1,6 @@
-"""What is to be rendered of a job, as tasks of the house: the same as a queue in the job's file, for machines that reach its places."""
+"""What is to be rendered of a job, as tasks of the house: the same as a queue in the job's file, for machines that
+reach its places.
+"""
 
 from __future__ import annotations
 
@@ -32,12 +34,19 @@ def said_piece(recipe: Recipe, store: RenderStore, title: str) -> dict[str, Any]
     given = {"recipe": data, "store": reach.said(store.folder)}
     places = [given["store"], *(data[part]["path"] for part in ("shown", "over") if data[part])]
     return {
-        "given": given, "places": places, "frames": recipe.frames, "plan": recipe.plan, "title": title,
-    }  # fmt: skip
+        "given": given,
+        "places": places,
+        "frames": recipe.frames,
+        "plan": recipe.plan,
+        "title": title,
+    }
 
 
 def piece_of(given: dict[str, Any], reach: Reach) -> tuple[Recipe, RenderStore]:
-    """Return a piece and where it goes, on this machine. Raises `NotReachable`, and `NotPossible` for what is no piece."""
+    """Return a piece and where it goes, on this machine.
+
+    Raises `NotReachable`, and `NotPossible` for what is no piece.
+    """
     try:
         data = dict(given["recipe"])
         for part in ("shown", "over"):
@@ -52,9 +61,12 @@ def unmarked(programmes: Iterable[Programme], store: RenderStore) -> tuple[Path,
     """Return the folders of a job's clips and renders that lie in no place that other machines know."""
     folders = {store.folder.parent} | {
         Path(shown.path).parent
-        for programme in programmes for piece in programme.pieces if piece.recipe is not None
-        for shown in (piece.recipe.shown, piece.recipe.over) if shown is not None
-    }  # fmt: skip
+        for programme in programmes
+        for piece in programme.pieces
+        if piece.recipe is not None
+        for shown in (piece.recipe.shown, piece.recipe.over)
+        if shown is not None
+    }
     outside = {folder for folder in folders if place_above(folder) is None}
     return tuple(sorted(folder for folder in outside if outside.isdisjoint(folder.parents)))
 
@@ -82,7 +94,10 @@ class ServerQueue:
         return f"{self.key} {identity}"
 
     def put(self, recipes: Iterable[Recipe]) -> None:
-        """Have these rendered in their order, before all that waits already; what is being rendered goes on, what failed is tried again."""
+        """Have these rendered in their order, before all that waits already.
+
+        What is being rendered goes on, what failed is tried again.
+        """
         first = self.house.first(self.key)
         tasks = []
         for recipe in {recipe.identity: recipe for recipe in recipes}.values():
@@ -100,9 +115,11 @@ class ServerQueue:
         chosen = None if identities is None else [self._name(identity) for identity in identities]
         which = f"{self._OF_JOB} AND (%(names)s::text[] IS NULL OR j.lock = ANY(%(names)s::text[]))"
         self.house.rows(
-            f"SELECT procrastinate_cancel_job_v1(j.id, true, false) FROM procrastinate_jobs j WHERE {which} AND j.status IN ('todo', 'doing')",
-            names=chosen, **self._given,
-        )  # fmt: skip
+            f"SELECT procrastinate_cancel_job_v1(j.id, true, false) FROM procrastinate_jobs j WHERE {which} AND"
+            " j.status IN ('todo', 'doing')",
+            names=chosen,
+            **self._given,
+        )
         self.house.rows(
             f"DELETE FROM procrastinate_jobs j WHERE {which} AND j.status = 'failed' RETURNING 1",
             names=chosen,
@@ -112,11 +129,11 @@ class ServerQueue:
     def states(self) -> dict[str, TaskState]:
         """Return how each task stands: what is asked for again and again."""
         found = self.house.rows(
-            "SELECT DISTINCT ON (j.lock) j.lock, j.status::text, j.priority, j.id, coalesce(t.machine, '') AS machine, "
-            "coalesce(t.done, 0) AS done, coalesce(t.text, '') AS text FROM procrastinate_jobs j LEFT JOIN told t ON t.job = j.id "
-            f"WHERE {self._OF_JOB} ORDER BY j.lock, j.id DESC",
+            "SELECT DISTINCT ON (j.lock) j.lock, j.status::text, j.priority, j.id, coalesce(t.machine, '') AS machine,"
+            " coalesce(t.done, 0) AS done, coalesce(t.text, '') AS text FROM procrastinate_jobs j LEFT JOIN told t ON"
+            f" t.job = j.id WHERE {self._OF_JOB} ORDER BY j.lock, j.id DESC",
             **self._given,
-        )  # fmt: skip
+        )
         states: dict[str, TaskState] = {}
         for row in sorted(found, key=lambda row: (-row["priority"], row["id"])):
             stage = _STAGES.get(row["status"])
@@ -155,10 +172,12 @@ class ServerQueue:
     def pause(self, paused: bool) -> None:
         """Have workers wait where they are, or go on."""
         self.house.rows(
-            f"UPDATE procrastinate_jobs j SET scheduled_at = %(at)s WHERE {self._OF_JOB} AND j.status IN ('todo', 'doing') "
-            f"AND {PAUSED} IS DISTINCT FROM %(paused)s RETURNING 1",
-            at=NEVER if paused else None, paused=paused, **self._given,
-        )  # fmt: skip
+            f"UPDATE procrastinate_jobs j SET scheduled_at = %(at)s WHERE {self._OF_JOB} AND j.status IN ('todo',"
+            f" 'doing') AND {PAUSED} IS DISTINCT FROM %(paused)s RETURNING 1",
+            at=NEVER if paused else None,
+            paused=paused,
+            **self._given,
+        )
 
     def close(self) -> None:
         """The house is kept by whoever opened it."""

@@ -1,7 +1,7 @@
 """Places that several machines reach, each under a path of its own: proved by a file that lies in the place itself.
 
-A path in a task is said as a place and the way inside it. A machine takes a task only where it finds, for each place, the very
-file: under the path that was given to it, or under the one that the place has where the task was added.
+A path in a task is said as a place and the way inside it. A machine takes a task only where it finds, for each place,
+the very file: under the path that was given to it, or under the one that the place has where the task was added.
 """
 
 from __future__ import annotations
@@ -70,7 +70,9 @@ def place_above(path: Path) -> SharedFolder | None:
 
 
 class Reach:
-    """The places that this machine reaches: those in `folders`, and any other that lies where it lies on the machine that asks."""
+    """The places that this machine reaches: those in `folders`, and any other that lies where it lies on the
+    machine that asks.
+    """
 
     def __init__(self, folders: Iterable[Path] = ()) -> None:
         self._folders = tuple(folder.expanduser().resolve() for folder in folders)
@@ -83,7 +85,10 @@ class Reach:
         return {"place": place.id, "root": str(place.root), "path": path.resolve().relative_to(place.root).as_posix()}
 
     def root(self, place: str, usual: str) -> Path | None:
-        """Return where a place lies here, proved now; None where it cannot be found. A place that was given goes before what a task says."""
+        """Return where a place lies here, proved now; None where it cannot be found.
+
+        A place that was given goes before what a task says.
+        """
         paths = [Path(usual)] if Path(usual).is_absolute() and "\0" not in usual else []
         return next((path.resolve() for path in (*self._folders, *paths) if proof_in(path) == place), None)
 
@@ -95,9 +100,10 @@ class Reach:
         root = self.root(str(said["place"]), str(said["root"]))
         if root is None:
             raise NotReachable(
-                "this place is not there, or it is another", subject=str(said["root"]),
+                "this place is not there, or it is another",
+                subject=str(said["root"]),
                 remedy="say where it lies here: --place FOLDER",
-            )  # fmt: skip
+            )
         try:
             path = (root / inside).resolve()
         except (OSError, RuntimeError, ValueError) as error:

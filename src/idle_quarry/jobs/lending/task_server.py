@@ -1,4 +1,5 @@
-"""A house's tasks on its server, for whoever adds them and looks at how they stand: procrastinate's tables, and what is told beside them.
+"""A house's tasks on its server, for whoever adds them and looks at how they stand: procrastinate's tables, and
+what is told beside them.
 
 All times are the server's own: a machine whose clock is wrong does no harm.
 """
@@ -25,7 +26,8 @@ from idle_quarry.jobs.renders.crew import Crew
 from idle_quarry.library.server import tasks as tables
 from idle_quarry.library.server.opening import address, shown
 
-#: Where a worker that is started for a house finds its address: not among its arguments, which everybody on a machine sees.
+#: Where a worker that is started for a house finds its address: not among its arguments, which everybody on a machine
+#: sees.
 SERVER = "IDLE_QUARRY_SERVER"
 WORKER = "idle_quarry.jobs.lending.worker"
 #: What waits since it is paused waits for a day that never comes.
@@ -42,7 +44,9 @@ _LOOK_S = 0.4
 
 @dataclass(frozen=True)
 class MachineAtWork:
-    """What a machine of the house does just now: which machine, whose it is, what and for which job, and how far it is."""
+    """What a machine of the house does just now: which machine, whose it is, what and for which job, and how far it
+    is.
+    """
 
     machine: str
     person: str
@@ -63,7 +67,10 @@ def lent_words(lent: MachineAtWork) -> str:
 
 
 def plain(url: str, most: int = 2) -> dict[str, Any]:
-    """Return how psycopg's pools reach a server's tasks, by so many connections at the most. Raises `LibraryError` for what is no address."""
+    """Return how psycopg's pools reach a server's tasks, by so many connections at the most.
+
+    Raises `LibraryError` for what is no address.
+    """
     made = address(url).set(drivername="postgresql").render_as_string(hide_password=False)
     settings = {"options": f"-c search_path={tables.SCHEMA} -c statement_timeout=8000", "connect_timeout": 3}
     return {"conninfo": made, "kwargs": settings, "min_size": 0, "max_size": most, "max_idle": 20.0, "timeout": 4.0}
@@ -75,14 +82,20 @@ def key_of(job: Job) -> str:
 
 
 def queue_name(key: str, places: Iterable[dict[str, Any]]) -> str:
-    """Return the queue of tasks of a job that need these places: a machine takes from those queues only whose places it has.
+    """Return the queue of tasks of a job that need these places: a machine takes from those queues only whose
+    places it has.
 
     A place that must lie under the very path that it has where the task was added is told by that path too.
     """
-    named = " ".join(sorted({
-        str(place["place"]) + (hashlib.sha256(place["root"].encode()).hexdigest()[:6] if place.get("same") else "")
-        for place in places
-    }))  # fmt: skip
+    named = " ".join(
+        sorted(
+            {
+                str(place["place"])
+                + (hashlib.sha256(place["root"].encode()).hexdigest()[:6] if place.get("same") else "")
+                for place in places
+            }
+        )
+    )
     made = f"{key} {named}"
     if len(made) > 128:
         raise NotPossible("a task needs more places than one can have", subject=named[:40])
@@ -111,7 +124,10 @@ def _answer(row: dict[str, Any], title: str) -> TaskAnswer:
 
 
 class TaskServer:
-    """The tasks of a house; any number of threads may use it. Raises `Away` where the server does not answer, and `LibraryError`."""
+    """The tasks of a house; any number of threads may use it.
+
+    Raises `Away` where the server does not answer, and `LibraryError`.
+    """
 
     def __init__(self, url: str) -> None:
         self.url = url
@@ -123,14 +139,16 @@ class TaskServer:
             self._connector.open()
             if not self.rows(f"{tables.IS_THERE} AS there")[0]["there"]:
                 raise LibraryError(
-                    "it has no tasks for other machines yet", subject=self.subject,
+                    "it has no tasks for other machines yet",
+                    subject=self.subject,
                     remedy="whoever keeps it runs 'server setup' again",
-                )  # fmt: skip
+                )
             if not self.rows(f"{tables.IS_GUARDED} AS there")[0]["there"]:
                 raise LibraryError(
-                    "its tasks are guarded by an older version", subject=self.subject,
+                    "its tasks are guarded by an older version",
+                    subject=self.subject,
                     remedy="whoever keeps it runs 'server setup' again",
-                )  # fmt: skip
+                )
             may = "SELECT pg_has_role(session_user, 'quarry_editor', 'MEMBER') AS may"
             self.may_add = bool(self.rows(may)[0]["may"])
         except BaseException:
@@ -159,7 +177,7 @@ class TaskServer:
             return Away("the server does not answer", subject=self.subject)
         return LibraryError(f"the server refused ({str(cause).splitlines()[0]})", subject=self.subject)
 
-    # -- adding ------------------------------------------------------------------------------------------------------------
+    # -- adding --------------------------------------------------------------------------------------------------------
 
     def add(self, tasks: list[Task]) -> None:
         """Add tasks, in their order; of those that wait already none is added twice."""
@@ -167,9 +185,13 @@ class TaskServer:
         for _ in range(3):
             names = [task.queueing_lock for task in tasks]
             self.cancel_waiting(names)
-            doing = {row["lock"] for row in self.rows(
-                "SELECT lock FROM procrastinate_jobs WHERE status = 'doing' AND lock = ANY(%(names)s::text[])", names=names
-            )}  # fmt: skip
+            doing = {
+                row["lock"]
+                for row in self.rows(
+                    "SELECT lock FROM procrastinate_jobs WHERE status = 'doing' AND lock = ANY(%(names)s::text[])",
+                    names=names,
+                )
+            }
             try:
                 jobs = [task for task in tasks if task.lock not in doing]
                 if jobs:
@@ -205,28 +227,40 @@ class TaskServer:
     def clear_old(self) -> None:
         """Forget tasks that ended long ago."""
         self.rows(
-            "DELETE FROM procrastinate_jobs j WHERE j.status NOT IN ('todo', 'doing') AND NOT EXISTS (SELECT 1 FROM "
-            "procrastinate_events e WHERE e.job_id = j.id AND e.at > now() - make_interval(hours => %(hours)s)) RETURNING 1",
+            "DELETE FROM procrastinate_jobs j WHERE j.status NOT IN ('todo', 'doing') AND NOT EXISTS (SELECT 1 FROM"
+            " procrastinate_events e WHERE e.job_id = j.id AND e.at > now() - make_interval(hours => %(hours)s))"
+            " RETURNING 1",
             hours=_KEPT_HOURS,
         )
 
-    # -- waiting for one -----------------------------------------------------------------------------------------------------
+    # -- waiting for one -----------------------------------------------------------------------------------------------
 
     def awaited(
-        self, job: Job, kind: str, given: dict[str, Any], places: list[dict[str, Any]],
-        on_progress: Callable[[float], object], frames: int = 1000,
-    ) -> TaskAnswer:  # fmt: skip
-        """Have some machine do a task, and return what came of it; where `on_progress`, which hears the share that is done, raises, it is stopped.
+        self,
+        job: Job,
+        kind: str,
+        given: dict[str, Any],
+        places: list[dict[str, Any]],
+        on_progress: Callable[[float], object],
+        frames: int = 1000,
+    ) -> TaskAnswer:
+        """Have some machine do a task, and return what came of it.
 
-        A server that goes away is waited for: what was done meanwhile is taken when it is back. Raises `JobError` with the machine's own
-        sentence where it could not be done.
+        Where `on_progress`, which hears the share that is done, raises, it is stopped.
+
+        A server that goes away is waited for: what was done meanwhile is taken when it is back. Raises `JobError` with
+        the machine's own sentence where it could not be done.
         """
         key = key_of(job)
         name = f"{kind} {hashlib.sha256(json.dumps(given, sort_keys=True).encode()).hexdigest()[:40]}"
         task = Task(
-            queue=queue_name(key, places), lock=name, queueing_lock=name, task_name=kind, priority=self.first(key),
+            queue=queue_name(key, places),
+            lock=name,
+            queueing_lock=name,
+            task_name=kind,
+            priority=self.first(key),
             task_kwargs={"given": given, "places": [*places], "title": job.title, "frames": frames},
-        )  # fmt: skip
+        )
         self.add([task])
         ident = self.rows("SELECT max(id) AS id FROM procrastinate_jobs WHERE queueing_lock = %(name)s", name=name)[0][
             "id"
@@ -286,7 +320,7 @@ class TaskServer:
         )
         return int(self.rows(query, host=socket.gethostname())[0]["done"])
 
-    # -- looking ---------------------------------------------------------------------------------------------------------------
+    # -- looking -------------------------------------------------------------------------------------------------------
 
     def here(self) -> list[MachineAtWork]:
         """Return what this machine does just now."""
@@ -300,8 +334,13 @@ class TaskServer:
         )
         return [
             MachineAtWork(
-                row["machine"], row["person"], row["task_name"], str(row["args"].get("title", "")), row["done"],
-                int(row["args"].get("frames", 0)), row["text"],
+                row["machine"],
+                row["person"],
+                row["task_name"],
+                str(row["args"].get("title", "")),
+                row["done"],
+                int(row["args"].get("frames", 0)),
+                row["text"],
             )
             for row in found
-        ]  # fmt: skip
+        ]

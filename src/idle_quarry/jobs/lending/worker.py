@@ -1,7 +1,9 @@
-"""One machine's worker for a house: procrastinate takes the tasks, this does them; a process of its own that ends with who started it.
+"""One machine's worker for a house: procrastinate takes the tasks, this does them.
 
-It takes only from queues whose places it proves it reaches. What it had begun when it is told to stop it gives back; what it had
-begun when it died another takes up, and it ends nothing that is no longer its own.
+A process of its own that ends with who started it.
+
+It takes only from queues whose places it proves it reaches. What it had begun when it is told to stop it gives back;
+what it had begun when it died another takes up, and it ends nothing that is no longer its own.
 """
 
 from __future__ import annotations
@@ -43,8 +45,8 @@ from idle_quarry.jobs.renders.worker import as_guest, status_of
 from idle_quarry.library.server.tasks import SILENT_S
 from idle_quarry.reports import unforeseen
 
-#: Seconds between two looks whether there is something to do, between two looks for what dead machines left, and for which a queue
-#: is left alone whose places went away.
+#: Seconds between two looks whether there is something to do, between two looks for what dead machines left, and for
+#: which a queue is left alone whose places went away.
 _LOOK_S, _DEAD_S, _SHUN_S = 1.0, 8.0, 20.0
 _AT_ONCE = datetime.fromisoformat("1970-01-01T00:00:00+00:00")  # the server's clock counts, not this machine's
 
@@ -74,18 +76,22 @@ class _GuardedTasks(JobManager):
 
     async def fetch_job(self, queues: Iterable[str] | None, worker_id: int) -> Job | None:
         row = await self.connector.execute_query_one_async(
-            "SELECT id, status, task_name, priority, lock, queueing_lock, args, scheduled_at, queue_name, attempts, worker_id "
-            "FROM quarry_take(%(queues)s::varchar[], %(worker)s::bigint)",
-            queues=queues, worker=worker_id,
-        )  # fmt: skip
+            "SELECT id, status, task_name, priority, lock, queueing_lock, args, scheduled_at, queue_name, attempts,"
+            " worker_id FROM quarry_take(%(queues)s::varchar[], %(worker)s::bigint)",
+            queues=queues,
+            worker=worker_id,
+        )
         return None if row["id"] is None else Job.from_row(row)
 
     async def finish_job(self, job: Job, status: Status, delete_job: bool) -> None:
         # what came of a whole task was said, and the task ended, in one act before this
         await self.connector.execute_query_async(
             "SELECT quarry_end(%(job)s, %(worker)s, %(machine)s, %(status)s, 0, '', 0, NULL)",
-            job=job.id, worker=job.worker_id, machine=self._machine, status=status.value,
-        )  # fmt: skip
+            job=job.id,
+            worker=job.worker_id,
+            machine=self._machine,
+            status=status.value,
+        )
 
     async def retry_job(self, job: Job, retry_at: datetime | None = None, *_same: Any, **_kept: Any) -> None:
         await self.connector.execute_query_async(
@@ -95,7 +101,10 @@ class _GuardedTasks(JobManager):
 
 @dataclass
 class _LentTask:
-    """A task of the house, as its worker speaks of it. A server that does not answer changes nothing: the work is still good."""
+    """A task of the house, as its worker speaks of it.
+
+    A server that does not answer changes nothing: the work is still good.
+    """
 
     house: TaskServer
     job: Job
@@ -109,21 +118,33 @@ class _LentTask:
             return True
 
     def say(self, done: int, text: str = "") -> bool:
-        """Have it told beside the task; return whether the task is still this worker's. Raises `Away`, `LibraryError`."""
+        """Have it told beside the task; return whether the task is still this worker's.
+
+        Raises `Away`, `LibraryError`.
+        """
         rows = self.house.rows(
             "SELECT quarry_tell(%(job)s, %(worker)s, %(machine)s, %(done)s, %(text)s) AS paused",
-            job=self.job.id, worker=self.job.worker_id, machine=self.machine, done=done, text=text,
-        )  # fmt: skip
+            job=self.job.id,
+            worker=self.job.worker_id,
+            machine=self.machine,
+            done=done,
+            text=text,
+        )
         self.paused = bool(rows[0]["paused"])
         return rows[0]["paused"] is not None
 
     def end(self, done: int, seconds: float, result: dict[str, Any] | None) -> bool:
         """Have what came of it told, and the task ended by that; return whether it was still this worker's."""
         rows = self.house.rows(
-            "SELECT quarry_end(%(job)s, %(worker)s, %(machine)s, 'succeeded', %(done)s, '', %(seconds)s, %(result)s::text::jsonb) AS ended",
-            job=self.job.id, worker=self.job.worker_id, machine=self.machine, done=done, seconds=seconds,
+            "SELECT quarry_end(%(job)s, %(worker)s, %(machine)s, 'succeeded', %(done)s, '', %(seconds)s,"
+            " %(result)s::text::jsonb) AS ended",
+            job=self.job.id,
+            worker=self.job.worker_id,
+            machine=self.machine,
+            done=done,
+            seconds=seconds,
             result=None if result is None else json.dumps(result, ensure_ascii=False),
-        )  # fmt: skip
+        )
         return bool(rows[0]["ended"])
 
 
@@ -142,7 +163,7 @@ class Lender:
         for name, work in ((BRING_IN, bring_in_for), (DELIVER, deliver_for), (VERIFY, verify_for)):
             self._task(name, partial(self._whole, work))
 
-    # -- doing one ---------------------------------------------------------------------------------------------------------
+    # -- doing one -----------------------------------------------------------------------------------------------------
 
     def _whole(self, work: _Whole, given: dict[str, Any], turn: TaskRun, frames: int) -> _Done:
         """Do what is no piece; how far it is is told in thousandths."""
@@ -182,10 +203,13 @@ class Lender:
 
         self._app.task(name=name, pass_context=True, retry=_RetryOfReturned())(do)
 
-    # -- taking ------------------------------------------------------------------------------------------------------------
+    # -- taking --------------------------------------------------------------------------------------------------------
 
     async def run(self) -> None:
-        """Take tasks until it is told to stop, or, of one job, none is left. Raises `QuarryError` where the server refuses."""
+        """Take tasks until it is told to stop, or, of one job, none is left.
+
+        Raises `QuarryError` where the server refuses.
+        """
         async with self._app.open_async():
             watching = asyncio.create_task(self._watch())
             try:
@@ -211,20 +235,24 @@ class Lender:
             await asyncio.sleep(_DEAD_S)
 
     def _queues(self) -> tuple[list[str], int]:
-        """Return the queues that have something to do whose places are reached, proved now; and how many tasks are left."""
+        """Return the queues that have something to do whose places are reached, proved now.
+
+        And how many tasks are left.
+        """
         rows = self._house.rows(
             "SELECT q.queue_name, q.left, j.args -> 'places' AS places FROM (SELECT queue_name, count(*) AS left, "
             "min(id) FILTER (WHERE status = 'todo' AND (scheduled_at IS NULL OR scheduled_at <= now())) AS first "
             "FROM procrastinate_jobs WHERE status IN ('todo', 'doing') AND queue_name LIKE %(of)s GROUP BY 1) q "
             "LEFT JOIN procrastinate_jobs j ON j.id = q.first",
             of=f"{self._only} %" if self._only else "%",
-        )  # fmt: skip
+        )
         now = time.monotonic()
         self._shunned = {queue: until for queue, until in self._shunned.items() if until > now}
         found = [
-            row["queue_name"] for row in rows
+            row["queue_name"]
+            for row in rows
             if row["places"] is not None and row["queue_name"] not in self._shunned and self._reaches(row["places"])
-        ]  # fmt: skip
+        ]
         return found, sum(row["left"] for row in rows)
 
     def _reaches(self, places: list[dict[str, Any]]) -> bool:
@@ -237,9 +265,16 @@ class Lender:
     async def _work(self, queues: list[str]) -> None:
         """Do what is in some queues, until there is nothing more, or other queues are to be looked at."""
         self._worker = Worker(
-            self._app, queues=queues, name=self._machine, wait=False, concurrency=1, listen_notify=False,
-            install_signal_handlers=False, update_heartbeat_interval=of_house.HEARTBEAT_S, stalled_worker_timeout=SILENT_S,
-        )  # fmt: skip
+            self._app,
+            queues=queues,
+            name=self._machine,
+            wait=False,
+            concurrency=1,
+            listen_notify=False,
+            install_signal_handlers=False,
+            update_heartbeat_interval=of_house.HEARTBEAT_S,
+            stalled_worker_timeout=SILENT_S,
+        )
         self._begun = time.monotonic()
         await self._worker.run()  # type: ignore[no-untyped-call]
 

@@ -17,14 +17,16 @@ from idle_quarry.errors import JobError
 
 #: Seconds that a worker that was told to stop is given to leave things tidy.
 _PATIENCE_S = 5.0
-#: A worker that fails within so many seconds could not begin; after so many of those no other is started, or after so many times
-#: as many that somebody killed.
+#: A worker that fails within so many seconds could not begin; after so many of those no other is started, or after so
+#: many times as many that somebody killed.
 _STILLBORN_S, _MOST_STILLBORN, _MOST_KILLED = 20.0, 3, 4
 
 
 @dataclass(frozen=True)
 class _Worker:
-    """A process, the processor it keeps to (None where it has all), when it was started, and what it says of its end."""
+    """A process, the processor it keeps to (None where it has all), when it was started, and what it says of its
+    end.
+    """
 
     process: subprocess.Popen[bytes]
     core: int | None
@@ -35,13 +37,17 @@ class _Worker:
 class Crew:
     """Workers of one kind; for any thread. None outlives this process: each ends when the pipe it listens to is closed.
 
-    `module` and `arguments` are what each runs, `settings` what is added to its environment; `lost` hears of one that was killed.
+    `module` and `arguments` are what each runs, `settings` what is added to its environment; `lost` hears of one that
+    was killed.
     """
 
     def __init__(
-        self, module: str, arguments: Sequence[str], lost: Callable[[int], object] = lambda _pid: None,
+        self,
+        module: str,
+        arguments: Sequence[str],
+        lost: Callable[[int], object] = lambda _pid: None,
         settings: Mapping[str, str] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._command = [sys.executable, "-m", module, *arguments]
         self._lost, self._settings = lost, dict(settings or {})
         self._one = threading.Lock()
@@ -94,9 +100,13 @@ class Crew:
         command = self._command if core is None else [*self._command, "--core", str(core)]
         words = tempfile.TemporaryFile()  # noqa: SIM115  (it lives as long as the worker)
         process = subprocess.Popen(
-            command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=words, start_new_session=True,
+            command,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.DEVNULL,
+            stderr=words,
+            start_new_session=True,
             env={**os.environ, **self._settings},
-        )  # fmt: skip
+        )
         self._workers.append(_Worker(process, core, time.monotonic(), words))
 
     def let_go(self) -> None:

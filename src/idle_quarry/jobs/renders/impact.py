@@ -1,4 +1,6 @@
-"""What another template means for a job's renders, told before anything is changed: what stays, what is to be rendered, what that costs."""
+"""What another template means for a job's renders, told before anything is changed: what stays, what is to be
+rendered, what that costs.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,9 @@ from idle_quarry.path.template import Template
 
 @dataclass(frozen=True)
 class RenderImpact:
-    """How many pieces are rendered now, how many of those another template shows too, and what is to be rendered then."""
+    """How many pieces are rendered now, how many of those another template shows too, and what is to be rendered
+    then.
+    """
 
     rendered: int
     stays: int

@@ -26,7 +26,10 @@ OnProgress = Callable[[int, int], None]
 
 
 class RecipePictures:
-    """The pictures of a recipe, by number; use it as a context. Raises `NotPossible` where a clip is another now, or `MediaError`."""
+    """The pictures of a recipe, by number; use it as a context.
+
+    Raises `NotPossible` where a clip is another now, or `MediaError`.
+    """
 
     def __init__(self, recipe: Recipe) -> None:
         self._recipe = recipe
@@ -94,7 +97,8 @@ class RecipePictures:
 def render(recipe: Recipe, path: Path, on_progress: OnProgress | None = None) -> None:
     """Render a piece into `path`; where it is stopped or fails nothing is left.
 
-    Raises `NotPossible` where a clip is another now or its class refuses, `MediaError` where it cannot be read or the disk refuses.
+    Raises `NotPossible` where a clip is another now or its class refuses, `MediaError` where it cannot be read or the
+    disk refuses.
     """
     with (
         RecipePictures(recipe) as pictures,

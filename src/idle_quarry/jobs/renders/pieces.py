@@ -1,7 +1,8 @@
-"""A timeline divided into pieces: at what is seen to change, and at every ten seconds of a clip, so that little is rendered again.
+"""A timeline divided into pieces: at what is seen to change, and at every ten seconds of a clip, so that little is
+rendered again.
 
-Only what is seen divides it: a cut on a track that another covers does not. A piece is known by what it is made of, not by where it
-lies, so that what is moved, copied or renamed is the same piece.
+Only what is seen divides it: a cut on a track that another covers does not. A piece is known by what it is made of, not
+by where it lies, so that what is moved, copied or renamed is the same piece.
 """
 
 from __future__ import annotations
@@ -31,7 +32,9 @@ PIECE_S = 10
 
 
 class PieceState(StrEnum):
-    """How a piece stands: it plays as it is, is to be rendered and in no queue, is in one, being rendered, rendered, or cannot be."""
+    """How a piece stands: it plays as it is, is to be rendered and in no queue, is in one, being rendered,
+    rendered, or cannot be.
+    """
 
     EXACT = "exact"
     MISSED = "not rendered"
@@ -45,7 +48,8 @@ class PieceState(StrEnum):
 class Stock:
     """What is known of a file that timelines show: the clip, its content, the policy and the cadence of its class.
 
-    `held`: it was brought in, and is in the job's intermediate format already. `why` says what keeps it from being rendered.
+    `held`: it was brought in, and is in the job's intermediate format already. `why` says what keeps it from being
+    rendered.
     """
 
     clip: Clip | None
@@ -58,7 +62,9 @@ class Stock:
 
 @dataclass(frozen=True)
 class Canvas:
-    """What a timeline is rendered to: the format, the codec, and the fit that its canvas asks for in place of the classes' own."""
+    """What a timeline is rendered to: the format, the codec, and the fit that its canvas asks for in place of the
+    classes' own.
+    """
 
     format: SignalFormat
     codec: Codec
@@ -114,7 +120,7 @@ def pieces_of(timeline: Timeline, canvas: Canvas, stock: Mapping[str, Stock]) ->
     return pieces
 
 
-# -- what is seen -------------------------------------------------------------------------------------------------------
+# -- what is seen ------------------------------------------------------------------------------------------------------
 
 
 def _runs(timeline: Timeline, canvas: Canvas, stock: Mapping[str, Stock]) -> Iterator[_FrameRun]:
@@ -167,7 +173,9 @@ def _changing(
     canvas: Canvas,
     stock: Mapping[str, Stock],
 ) -> _FrameRun:
-    """Return a part of a change: what was, and over it what comes, by a share that rises evenly and is never all or nothing."""
+    """Return a part of a change: what was, and over it what comes, by a share that rises evenly and is never all or
+    nothing.
+    """
     ends = [track.over(change.at - 1) if change.at else None, track.over(change.at)]
     was, comes = (
         _seen(timeline, item, first, canvas, stock) if item is not None and item.enabled else _ItemView()
@@ -237,7 +245,7 @@ def _goes_on(last: _FrameRun, run: _FrameRun) -> bool:
     return replace(item_view, taken=item_view.taken.later(last.last - last.first)) == other
 
 
-# -- pieces -------------------------------------------------------------------------------------------------------------
+# -- pieces ------------------------------------------------------------------------------------------------------------
 
 
 def _pieces(run: _FrameRun, canvas: Canvas) -> Iterator[Piece]:

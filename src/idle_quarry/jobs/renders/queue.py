@@ -1,7 +1,8 @@
-"""What is to be rendered of a job, in one file that all its workers share: each piece is taken by one of them at a time.
+"""What is to be rendered of a job, in one file that all its workers share: each piece is taken by one of them at a
+time.
 
-A worker tells every second or so that it is alive; the piece of one that has been silent for `SILENT_S` is anybody's again. What
-was taken from a worker meanwhile it can neither finish nor give back.
+A worker tells every second or so that it is alive; the piece of one that has been silent for `SILENT_S` is anybody's
+again. What was taken from a worker meanwhile it can neither finish nor give back.
 """
 
 from __future__ import annotations
@@ -26,7 +27,8 @@ SILENT_S = 30.0
 _TABLES = """
 CREATE TABLE IF NOT EXISTS tasks (
     identity TEXT PRIMARY KEY, recipe TEXT NOT NULL, place REAL NOT NULL, state TEXT NOT NULL DEFAULT 'waiting',
-    worker TEXT NOT NULL DEFAULT '', heard REAL NOT NULL DEFAULT 0, done INTEGER NOT NULL DEFAULT 0, text TEXT NOT NULL DEFAULT ''
+    worker TEXT NOT NULL DEFAULT '', heard REAL NOT NULL DEFAULT 0, done INTEGER NOT NULL DEFAULT 0, text TEXT NOT
+        NULL DEFAULT ''
 );
 CREATE TABLE IF NOT EXISTS paces (plan TEXT PRIMARY KEY, frames INTEGER NOT NULL, seconds REAL NOT NULL);
 CREATE TABLE IF NOT EXISTS said (name TEXT PRIMARY KEY, value TEXT NOT NULL);
@@ -71,10 +73,16 @@ class Task:
 
 
 class WorkQueue(Protocol):
-    """What is to be rendered of a job, wherever that is kept: in a file of the job, or on the house's server. Raises `QuarryError`."""
+    """What is to be rendered of a job, wherever that is kept: in a file of the job, or on the house's server.
+
+    Raises `QuarryError`.
+    """
 
     def put(self, recipes: Iterable[Recipe]) -> None:
-        """Have these rendered in their order, before all that waits already; what is being rendered goes on, what failed is tried again."""
+        """Have these rendered in their order, before all that waits already.
+
+        What is being rendered goes on, what failed is tried again.
+        """
 
     def drop(self, identities: Iterable[str] | None = None) -> None:
         """Forget what is waiting, being rendered or failed: all of it, or those."""
@@ -105,7 +113,10 @@ def _state(stage: str, worker: str, done: int, text: str) -> TaskState:
 
 
 class FileQueue:
-    """The queue in a file; any number of processes and threads may use it, each with an object of its own. Raises `JobError`."""
+    """The queue in a file; any number of processes and threads may use it, each with an object of its own.
+
+    Raises `JobError`.
+    """
 
     def __init__(self, path: Path) -> None:
         self.path = path
@@ -140,10 +151,13 @@ class FileQueue:
         except sqlite3.Error as error:
             raise JobError(f"the queue of renders could not be changed ({error})", subject=str(self.path)) from error
 
-    # -- who wants something rendered --------------------------------------------------------------------------------------
+    # -- who wants something rendered ----------------------------------------------------------------------------------
 
     def put(self, recipes: Iterable[Recipe]) -> None:
-        """Have these rendered in their order, before all that waits already; what is being rendered goes on, what failed is tried again."""
+        """Have these rendered in their order, before all that waits already.
+
+        What is being rendered goes on, what failed is tried again.
+        """
         rows = [(recipe.identity, json.dumps(to_json(recipe))) for recipe in recipes]
         with self._whole() as db:
             least = db.execute("SELECT COALESCE(MIN(place), 0) FROM tasks").fetchone()[0]
@@ -183,7 +197,7 @@ class FileQueue:
         """How many tasks are waiting or being rendered."""
         return int(self._read("SELECT COUNT(*) FROM tasks WHERE state != 'failed'")[0][0])
 
-    # -- workers -------------------------------------------------------------------------------------------------------------
+    # -- workers -------------------------------------------------------------------------------------------------------
 
     def take(self, worker: str) -> Task | None:
         """Return the next piece, which is this worker's from now on; None where there is none, or all is paused."""
@@ -230,11 +244,12 @@ class FileQueue:
         """What a worker has taken is anybody's again."""
         with self._whole() as db:
             db.execute(
-                "UPDATE tasks SET state = 'waiting', worker = '', done = 0, text = '' WHERE worker = ? AND state = 'taken'",
+                "UPDATE tasks SET state = 'waiting', worker = '', done = 0, text = '' WHERE worker = ? AND state ="
+                " 'taken'",
                 (worker,),
             )
 
-    # -- what is said to all ---------------------------------------------------------------------------------------------------
+    # -- what is said to all -------------------------------------------------------------------------------------------
 
     @property
     def paused(self) -> bool:
@@ -254,7 +269,7 @@ class FileQueue:
                 "INSERT INTO said VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", (name, value)
             )
 
-    # -- how long it takes -------------------------------------------------------------------------------------------------------
+    # -- how long it takes ---------------------------------------------------------------------------------------------
 
     def learned(self, plan: str, frames: int, seconds: float) -> None:
         """Remember how long frames of a plan took; of a plan that is known, the last few thousand count."""

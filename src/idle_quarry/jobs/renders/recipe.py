@@ -1,4 +1,6 @@
-"""What a piece is made of, as one value: the same recipe gives the same pictures, wherever and whenever it is rendered."""
+"""What a piece is made of, as one value: the same recipe gives the same pictures, wherever and whenever it is
+rendered.
+"""
 
 from __future__ import annotations
 
@@ -24,12 +26,12 @@ _CONFIG = ConfigDict(arbitrary_types_allowed=True)
 
 @dataclass(frozen=True, config=_CONFIG)
 class ClipFrames:
-    """Frames of a clip as its class converts them: frame n of the piece is frame ⌊first + n · step⌋ of the whole converted clip.
+    """Frames of a clip as its class converts them: frame n of the piece is frame ⌊first + n · step⌋ of the whole
+    converted clip.
 
-    `path` is where the clip lies and `content` what tells it from others; `taken_as` the format that it is,
-    out of which `cadence` is taken. `shift` is how far the
-    picture is moved on the canvas, shares of it across and down. With `whole` pictures are made whole, for frames that are held,
-    repeated or go backwards: fields would go to and fro.
+    `path` is where the clip lies and `content` what tells it from others; `taken_as` the format that it is, out of
+    which `cadence` is taken. `shift` is how far the picture is moved on the canvas, shares of it across and down. With
+    `whole` pictures are made whole, for frames that are held, repeated or go backwards: fields would go to and fro.
     """
 
     path: str
@@ -68,7 +70,9 @@ class Recipe:
 
     @cached_property
     def identity(self) -> str:
-        """What tells this piece from others, 64 hex digits: all that its pictures depend on, and not where its clips lie."""
+        """What tells this piece from others, 64 hex digits: all that its pictures depend on, and not where its
+        clips lie.
+        """
         data = self._data()
         for part in ("shown", "over"):
             if data[part]:

@@ -1,4 +1,6 @@
-"""Where a job keeps its renders and when it makes them: as the template says, and as was answered for this job on this machine."""
+"""Where a job keeps its renders and when it makes them: as the template says, and as was answered for this job on
+this machine.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ _MOST_BYTES = 1_000_000
 
 @dataclass(frozen=True)
 class RenderAnswers:
-    """What was answered for a job: the folder its renders go to on a machine, and that the system's own disk is meant."""
+    """What was answered for a job: the folder its renders go to on a machine, and that the system's own disk is
+    meant.
+    """
 
     places: dict[str, str]
     system_disk: tuple[str, ...] = ()  #: folders that were allowed although they lie there
@@ -103,8 +107,11 @@ def read_answers(folder: Path) -> RenderAnswers:
 
 def _write(folder: Path, answers: RenderAnswers) -> None:
     data = {
-        "kind": "idle-quarry renders", "format_number": _FORMAT, "places": answers.places, "system_disk": answers.system_disk,
-    }  # fmt: skip
+        "kind": "idle-quarry renders",
+        "format_number": _FORMAT,
+        "places": answers.places,
+        "system_disk": answers.system_disk,
+    }
     try:
         written_whole(folder / ANSWERS_FILE, (json.dumps(data, indent=1, ensure_ascii=False) + "\n").encode())
     except OSError as error:
@@ -116,6 +123,8 @@ def _machine() -> str:
 
 
 def _folder_name(job: Job) -> str:
-    """Return what the folder of a job's renders is called: jobs of one title have folders of their own, wherever they are moved."""
+    """Return what the folder of a job's renders is called: jobs of one title have folders of their own, wherever
+    they are moved.
+    """
     told = hashlib.sha256(f"{job.title}\n{job.started}".encode()).hexdigest()[:6]
     return f"{cleaned_name(job.title) or 'job'} renders {told}"

@@ -1,4 +1,6 @@
-"""How the renders of a job stand: each piece of each timeline, what is still to be made and what that costs, what nothing shows."""
+"""How the renders of a job stand: each piece of each timeline, what is still to be made and what that costs, what
+nothing shows.
+"""
 
 from __future__ import annotations
 
@@ -26,8 +28,10 @@ from idle_quarry.path.template import Template
 
 #: How a piece stands whose task is at a stage.
 _BY_STAGE = {
-    TaskStage.WAITING: PieceState.QUEUED, TaskStage.TAKEN: PieceState.RENDERING, TaskStage.FAILED: PieceState.FAILED,
-}  # fmt: skip
+    TaskStage.WAITING: PieceState.QUEUED,
+    TaskStage.TAKEN: PieceState.RENDERING,
+    TaskStage.FAILED: PieceState.FAILED,
+}
 #: Seconds that a frame is taken to need where none of its plan was rendered yet, for two million samples of luma.
 _GUESS_S = 0.12
 
@@ -45,7 +49,10 @@ class Programme:
 
 @dataclass(frozen=True)
 class RenderCost:
-    """What is still to be rendered: pieces, seconds of programme, bytes, and seconds it takes; `guessed` where no such piece was made yet."""
+    """What is still to be rendered: pieces, seconds of programme, bytes, and seconds it takes.
+
+    `guessed` where no such piece was made yet.
+    """
 
     pieces: int = 0
     programme_s: Fraction = Fraction(0)
@@ -54,11 +61,14 @@ class RenderCost:
     guessed: bool = False
 
 
-# -- what there is ------------------------------------------------------------------------------------------------------------
+# -- what there is -----------------------------------------------------------------------------------------------------
 
 
 def stock_of(folder: Path, template: Template, entries: Iterable[JobClip] | None = None) -> dict[str, Stock]:
-    """Return what is known of the files that a job's timelines may show, by their paths; clips are measured where they were not yet."""
+    """Return what is known of the files that a job's timelines may show, by their paths.
+
+    Clips are measured where they were not yet.
+    """
     found: dict[str, Stock] = {}
     for entry in read_material(folder) if entries is None else entries:
         state = state_of(entry)
@@ -89,7 +99,9 @@ def stock_of(folder: Path, template: Template, entries: Iterable[JobClip] | None
 
 
 def canvas_of(template: Template, name: str) -> Canvas:
-    """Return what a timeline of a job is rendered to: the working format on its own canvas, in the intermediate codec."""
+    """Return what a timeline of a job is rendered to: the working format on its own canvas, in the intermediate
+    codec.
+    """
     working, codec = template.working.format, codecs()[template.intermediate.codec]
     wanted = next((timeline for timeline in template.timelines if timeline.name == name), None)
     raster = template.canvas(wanted) if wanted is not None else working.raster
@@ -112,12 +124,14 @@ def programmes_of(job: Job, stock: Mapping[str, Stock]) -> list[Programme]:
     return programmes
 
 
-# -- how it stands ------------------------------------------------------------------------------------------------------------
+# -- how it stands -----------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
 class PieceStatus:
-    """A piece as it stands, its file where it is rendered, frames that are done where it is being rendered, and what is to be said."""
+    """A piece as it stands, its file where it is rendered, frames that are done where it is being rendered, and
+    what is to be said.
+    """
 
     piece: Piece
     state: PieceState
@@ -175,9 +189,10 @@ def seconds_of(recipe: Recipe, paces: Mapping[str, float]) -> tuple[float, bool]
     """Return how long a piece takes to render, and whether that is guessed."""
     known = paces.get(recipe.plan)
     raster = recipe.format.raster
-    return recipe.frames * (
-        known if known is not None else _GUESS_S * raster.width * raster.height / 2e6
-    ), known is None
+    return (
+        recipe.frames * (known if known is not None else _GUESS_S * raster.width * raster.height / 2e6),
+        known is None,
+    )
 
 
 def bytes_of(recipe: Recipe) -> int:

@@ -1,7 +1,8 @@
-"""Where a job's renders are kept: a file for each piece, called as the piece is known, with a record beside it once it is whole.
+"""Where a job's renders are kept: a file for each piece, called as the piece is known, with a record beside it once
+it is whole.
 
-A piece counts as rendered when its record is there and its file is as long, and the same at its beginning, middle and end, as the
-record says: what was half written, cut off or replaced is not taken for whole, and is rendered again.
+A piece counts as rendered when its record is there and its file is as long, and the same at its beginning, middle and
+end, as the record says: what was half written, cut off or replaced is not taken for whole, and is rendered again.
 """
 
 from __future__ import annotations
@@ -26,7 +27,8 @@ from idle_quarry.media.names import clip_suffix
 _FORMAT = 1
 #: Pieces are in folders by the first two digits of their names: one folder of ten thousand files is slow to list.
 _DIGITS = 2
-#: Bytes of a record at the most; how folders of pieces are called, and pieces, their records, and what becomes one of them.
+#: Bytes of a record at the most; how folders of pieces are called, and pieces, their records, and what becomes one of
+#: them.
 _MOST_BYTES = 4_000_000
 _SHELF = re.compile(r"[0-9a-f]{2}")
 _OWN_NAME = re.compile(r"[0-9a-f]{40}(\.\w+)?|\.[0-9a-f]{12}\.part(\.\w+)?|\.[0-9a-f]{40}[\w.]*\.[0-9a-f]{12}\.part")
@@ -34,7 +36,9 @@ _OWN_NAME = re.compile(r"[0-9a-f]{40}(\.\w+)?|\.[0-9a-f]{12}\.part(\.\w+)?|\.[0-
 
 @dataclass(frozen=True)
 class RenderedPiece:
-    """A piece that is there: its identity, its file (the first of many where a codec has one picture a file), bytes, what it is made of."""
+    """A piece that is there: its identity, its file (the first of many where a codec has one picture a file),
+    bytes, what it is made of.
+    """
 
     identity: str
     path: Path
@@ -53,7 +57,8 @@ class RenderStore:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        #: What was found whole, by its record, and how record and file were then: neither is read again while both stay so.
+        #: What was found whole, by its record, and how record and file were then: neither is read again while both stay
+        #: so.
         self._whole: dict[Path, tuple[tuple[int, ...], RenderedPiece]] = {}
 
     # -- one piece -----------------------------------------------------------------------------------------------------
@@ -87,7 +92,9 @@ class RenderStore:
         return rendered
 
     def render(self, recipe: Recipe, make: Callable[[Recipe, Path], None]) -> RenderedPiece:
-        """Have `make` render a piece into its place, and record that it is whole; one that is whole already is not made again.
+        """Have `make` render a piece into its place, and record that it is whole.
+
+        One that is whole already is not made again.
 
         Raises what `make` raises, and `JobError` where the disk refuses; nothing is left then.
         """
@@ -107,9 +114,14 @@ class RenderStore:
         make(recipe, path)
         rendered = RenderedPiece(recipe.identity, path, _bytes(made), recipe, time.time())
         record = {
-            "kind": "idle-quarry render", "format_number": _FORMAT, "identity": recipe.identity, "bytes": rendered.bytes,
-            "content": identity(path), "when": rendered.when, "recipe": to_json(recipe),
-        }  # fmt: skip
+            "kind": "idle-quarry render",
+            "format_number": _FORMAT,
+            "identity": recipe.identity,
+            "bytes": rendered.bytes,
+            "content": identity(path),
+            "when": rendered.when,
+            "recipe": to_json(recipe),
+        }
         try:
             written_whole(self._record(recipe.identity), json.dumps(record, ensure_ascii=False).encode())
         except OSError as error:
@@ -145,7 +157,8 @@ class RenderStore:
         return [rendered for rendered in found if rendered is not None]
 
     def strangers(self) -> list[Path]:
-        """Return what lies among the renders and is none: half written by what was killed, cut off, or without its record.
+        """Return what lies among the renders and is none: half written by what was killed, cut off, or without its
+        record.
 
         Only what is called as this program calls its pieces and their parts: what somebody else put there is theirs.
         """

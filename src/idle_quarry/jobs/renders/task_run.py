@@ -1,4 +1,6 @@
-"""One piece's turn, whoever gives it out: rendered into its store, with word of how far it is, waiting where all wait or a disk is full."""
+"""One piece's turn, whoever gives it out: rendered into its store, with word of how far it is, waiting where all
+wait or a disk is full.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,8 @@ from idle_quarry.jobs.renders.recipe import Recipe
 from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.path.codecs import mbps
 
-#: Seconds between two words of how far it is, and between two looks whether a full disk has room again, or a pause has ended.
+#: Seconds between two words of how far it is, and between two looks whether a full disk has room again, or a pause has
+#: ended.
 _BEAT_S, LOOK_S = 0.7, 0.5
 #: Room that must be there besides what a piece needs before a full disk is tried again.
 _SPARE = 64 << 20
@@ -30,7 +33,10 @@ class TaskSource(Protocol):
     """Who gave a piece out."""
 
     def alive(self, done: int, text: str = "") -> bool:
-        """Take word of how many frames are done and what keeps it; return whether the piece is still the worker's own."""
+        """Take word of how many frames are done and what keeps it.
+
+        Return whether the piece is still the worker's own.
+        """
 
     @property
     def paused(self) -> bool:
@@ -61,7 +67,10 @@ class TaskRun:
             raise WorkStopped
 
     def room(self, folder: Path, needed: int) -> None:
-        """Wait until a full disk has room. Raises `WorkStopped` where the worker is to end meanwhile, or nobody wants it any more."""
+        """Wait until a full disk has room.
+
+        Raises `WorkStopped` where the worker is to end meanwhile, or nobody wants it any more.
+        """
         text = f"the disk is full: it goes on when {needed // 1_000_000} MB are free"
         while not self._stop.wait(LOOK_S):
             self.say(0, text)

@@ -1,6 +1,8 @@
-"""One worker, a process of its own: takes pieces from a job's queue and renders them until none is left, or it is told to stop.
+"""One worker, a process of its own: takes pieces from a job's queue and renders them until none is left, or it is
+told to stop.
 
-It stops when what it reads from is closed: whoever started it has gone, or wants it to end. What it had begun it gives back.
+It stops when what it reads from is closed: whoever started it has gone, or wants it to end. What it had begun it gives
+back.
 """
 
 from __future__ import annotations
@@ -77,14 +79,20 @@ class Worker:
 
 
 def work(queue: Path, store: Path, stop: threading.Event | None = None) -> int:
-    """Render what a queue has into a store, in this process; return how many pieces were rendered. Raises `JobError`."""
+    """Render what a queue has into a store, in this process; return how many pieces were rendered.
+
+    Raises `JobError`.
+    """
     place = RenderStore(store)
     place.clear_strangers()
     return Worker(FileQueue(queue), place, worker_name(os.getpid()), stop or threading.Event()).run()
 
 
 def as_guest(core: int | None) -> threading.Event:
-    """Be a worker beside people who work: on one processor where that is said, and behind them; return what is set when it is to end."""
+    """Be a worker beside people who work: on one processor where that is said, and behind them.
+
+    Return what is set when it is to end.
+    """
     if core is not None:
         os.sched_setaffinity(0, {core})
     with contextlib.suppress(OSError):
@@ -111,7 +119,9 @@ def status_of(act: Callable[[], object]) -> int:
 
 
 def main(arguments: list[str] | None = None) -> int:
-    """Work on a queue and a store; `--core` keeps to one processor, so that several workers share the machine evenly."""
+    """Work on a queue and a store; `--core` keeps to one processor, so that several workers share the machine
+    evenly.
+    """
     parser = argparse.ArgumentParser(prog="worker")
     parser.add_argument("queue", type=Path)
     parser.add_argument("store", type=Path)

@@ -101,7 +101,10 @@ class AtHand(FileLibrary):
             server.close()
 
     def follow(self, template_ids: set[str] | None = None, *, small: bool = True) -> None:
-        """Fetch what is new on the server, of some templates or of all; `small`: settings and jobs too. Raises `Away`."""
+        """Fetch what is new on the server, of some templates or of all; `small`: settings and jobs too.
+
+        Raises `Away`.
+        """
         with self._turn:
             if self.server is None:
                 raise Away("the server does not answer", subject=self.subject)
@@ -152,9 +155,13 @@ class AtHand(FileLibrary):
         return found
 
     def _replace(
-        self, here: sa.Connection, table: sa.Table, rows: list[dict[str, Any]], key: sa.Column[Any],
+        self,
+        here: sa.Connection,
+        table: sa.Table,
+        rows: list[dict[str, Any]],
+        key: sa.Column[Any],
         keep: set[str] | frozenset[str] = frozenset(),
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Make a small table what it is on the server; rows of `keep` are not there yet and stay."""
         here.execute(table.delete().where(key.not_in(keep)) if keep else table.delete())
         if rows:
@@ -266,7 +273,10 @@ class AtHand(FileLibrary):
     # -- writing ----------------------------------------------------------------------------------------
 
     def _on_server(self, work: Callable[[ServerLibrary], _Done], template_id: str | None) -> _Done:
-        """Do something on the server and fetch what came of it. Raises `Away` where it is away, or goes away over it."""
+        """Do something on the server and fetch what came of it.
+
+        Raises `Away` where it is away, or goes away over it.
+        """
         server = self.server
         if server is None:
             raise Away("the server is away", subject=self.subject, remedy=_NEEDS_SERVER)
@@ -304,9 +314,10 @@ class AtHand(FileLibrary):
         ident = value.uid if isinstance(value, Entry) else said.get("ident") or str(uuid.uuid4())
         also = self._waits("save new", value, note, ident, {"shelf": shelf, "of": None})
         return self._or_here(
-            lambda server: server.save_new(value, shelf, note, ident=ident), ident,
+            lambda server: server.save_new(value, shelf, note, ident=ident),
+            ident,
             lambda: FileLibrary.save_new(self, value, shelf, note, ident=ident, also=also),
-        )  # fmt: skip
+        )
 
     def save_revision(self, template_id: str, value: Held, note: str, **said: Any) -> Revision:
         ident = said.get("ident") or str(uuid.uuid4())
@@ -326,7 +337,9 @@ class AtHand(FileLibrary):
         return self._or_here(on_server, template_id, here, made_of=(template_id, parent))
 
     def _parent(self, template_id: str, number: int) -> dict[str, Any]:
-        """Return what something waiting says of the revision it was made of: its number, and its save's id if that waits."""
+        """Return what something waiting says of the revision it was made of: its number, and its save's id if that
+        waits.
+        """
         waiting = {(act.template_id, act.number): act.body["ident"] for act in self.outbox.waiting() if act.saves}
         return {"parent": number, "of": waiting.get((template_id, number))}
 
@@ -353,9 +366,11 @@ class AtHand(FileLibrary):
             return FileLibrary.record_job(self, title, folder, stored, ident=sent, also=also)
 
         return self._or_here(
-            lambda server: server.record_job(title, folder, stored, ident=sent), None, here,
+            lambda server: server.record_job(title, folder, stored, ident=sent),
+            None,
+            here,
             made_of=(revision.template_id, revision.number),
-        )  # fmt: skip
+        )
 
     def record_handover(self, record: HandoverRecord, *_: Any, **_said: Any) -> None:
         revision = record.template_id, record.revision

@@ -1,8 +1,9 @@
 """The functions and triggers by which the server holds its rows together, as SQL.
 
-All of them run as the owner of the tables, and look for names in PostgreSQL's catalogue and the schema first, in temporary
-tables last: what somebody makes in a session cannot stand before what is ours. Who writes decides, never how deep in
-triggers. Numbers are given out one by one under the lock of the template's row, which only who may write can take.
+All of them run as the owner of the tables, and look for names in PostgreSQL's catalogue and the schema first, in
+temporary tables last: what somebody makes in a session cannot stand before what is ours. Who writes decides, never how
+deep in triggers. Numbers are given out one by one under the lock of the template's row, which only who may write can
+take.
 """
 
 from __future__ import annotations
@@ -46,7 +47,8 @@ BEGIN
         {_refuse("a row of a kind that is not known")}
     END IF;
     IF NEW.aside IS NULL AND regexp_replace(
-            CASE WHEN NEW.kind = 'template' THEN lower(NEW.name) ELSE NEW.kind || '/' || lower(NEW.name) END, '[^ -~]', '', 'g')
+            CASE WHEN NEW.kind = 'template' THEN lower(NEW.name) ELSE NEW.kind || '/' || lower(NEW.name) END,
+                '[^ -~]', '', 'g')
         <> regexp_replace(NEW.name_key, '[^ -~]', '', 'g') THEN
         {_refuse("a template whose key is not its name")}
     END IF;
@@ -220,18 +222,26 @@ FUNCTIONS = {
 
 def _before(table: str, function: str, what: str = "INSERT OR UPDATE") -> tuple[str, str, str]:
     name = f"{table}_guard"
-    return table, name, (
-        f"CREATE OR REPLACE TRIGGER {name} BEFORE {what} ON public.{table} "
-        f"FOR EACH ROW EXECUTE FUNCTION public.{function}()"
-    )  # fmt: skip
+    return (
+        table,
+        name,
+        (
+            f"CREATE OR REPLACE TRIGGER {name} BEFORE {what} ON public.{table} "
+            f"FOR EACH ROW EXECUTE FUNCTION public.{function}()"
+        ),
+    )
 
 
 def _audited(table: str) -> tuple[str, str, str]:
     name = f"{table}_audit"
-    return table, name, (
-        f"CREATE OR REPLACE TRIGGER {name} AFTER INSERT OR UPDATE OR DELETE ON public.{table} "
-        "FOR EACH ROW EXECUTE FUNCTION public.quarry_audit()"
-    )  # fmt: skip
+    return (
+        table,
+        name,
+        (
+            f"CREATE OR REPLACE TRIGGER {name} AFTER INSERT OR UPDATE OR DELETE ON public.{table} "
+            "FOR EACH ROW EXECUTE FUNCTION public.quarry_audit()"
+        ),
+    )
 
 
 #: Table, trigger, statement.
@@ -242,10 +252,15 @@ TRIGGERS: tuple[tuple[str, str, str], ...] = (
     _before("setting", "quarry_setting"),
     _before("job", "quarry_job"),
     _before("handover", "quarry_handover", "INSERT"),
-    ("template", "template_begun",
-     "DO $$ BEGIN IF NOT EXISTS (SELECT 1 FROM pg_catalog.pg_trigger WHERE tgname = 'template_begun' "
-     "AND tgrelid = 'public.template'::regclass) THEN "
-     "CREATE CONSTRAINT TRIGGER template_begun AFTER INSERT ON public.template DEFERRABLE INITIALLY DEFERRED "
-     "FOR EACH ROW EXECUTE FUNCTION public.quarry_begun(); END IF; END $$"),
+    (
+        "template",
+        "template_begun",
+        (
+            "DO $$ BEGIN IF NOT EXISTS (SELECT 1 FROM pg_catalog.pg_trigger WHERE tgname = 'template_begun' "
+            "AND tgrelid = 'public.template'::regclass) THEN "
+            "CREATE CONSTRAINT TRIGGER template_begun AFTER INSERT ON public.template DEFERRABLE INITIALLY DEFERRED "
+            "FOR EACH ROW EXECUTE FUNCTION public.quarry_begun(); END IF; END $$"
+        ),
+    ),
     *(_audited(table) for table in ("template", "revision", "review", "setting", "job", "handover")),
-)  # fmt: skip
+)

@@ -20,8 +20,12 @@ RIGHTS = ("reader", "editor", "approver")
 _CONNECT_S, _STATEMENT_MS = 3, 8_000
 #: A network that goes silent, without a word, is noticed within four seconds: TCP's own timers would take minutes.
 _NOTICED: dict[str, Any] = {
-    "tcp_user_timeout": 3000, "keepalives": 1, "keepalives_idle": 2, "keepalives_interval": 1, "keepalives_count": 2,
-}  # fmt: skip
+    "tcp_user_timeout": 3000,
+    "keepalives": 1,
+    "keepalives_idle": 2,
+    "keepalives_interval": 1,
+    "keepalives_count": 2,
+}
 
 
 def address(text: str) -> sa.URL:
@@ -32,9 +36,10 @@ def address(text: str) -> sa.URL:
         raise LibraryError("not an address of a database", subject=_without_password(text)) from error
     if url.drivername.split("+")[0] not in ("postgresql", "postgres"):
         raise LibraryError(
-            "libraries live in files or on PostgreSQL servers", subject=_without_password(text),
+            "libraries live in files or on PostgreSQL servers",
+            subject=_without_password(text),
             remedy="write postgresql://person@host/database",
-        )  # fmt: skip
+        )
     return url.set(drivername="postgresql+psycopg")
 
 
@@ -53,11 +58,16 @@ def shown(url: sa.URL) -> str:
 def server_engine(url: sa.URL) -> sa.Engine:
     """Return an engine on a server. TLS is used where the server offers it, as libpq does by itself."""
     return sa.create_engine(
-        url, pool_size=3, max_overflow=5, pool_pre_ping=True,
+        url,
+        pool_size=3,
+        max_overflow=5,
+        pool_pre_ping=True,
         connect_args={
-            "connect_timeout": _CONNECT_S, "options": f"-c statement_timeout={_STATEMENT_MS}", **_NOTICED,
+            "connect_timeout": _CONNECT_S,
+            "options": f"-c statement_timeout={_STATEMENT_MS}",
+            **_NOTICED,
         },
-    )  # fmt: skip
+    )
 
 
 class ServerLibrary(Library):
@@ -78,8 +88,9 @@ class ServerLibrary(Library):
             if version != HEAD:
                 raise LibraryError(
                     "the database holds no library yet" if version is None else "the library is of an older version",
-                    subject=self.subject, remedy="whoever keeps the server runs: idle-quarry server setup URL",
-                )  # fmt: skip
+                    subject=self.subject,
+                    remedy="whoever keeps the server runs: idle-quarry server setup URL",
+                )
             self.person = str(connection.execute(sa.text("SELECT session_user")).scalar_one())
             right = ""
             for each in RIGHTS:

@@ -1,7 +1,8 @@
 """What the server itself holds, whatever program asks: who may do what, and a record of what was done.
 
-Every right is stated here; a test compares the statement with the server's own catalogue, so that nothing is there without
-one. Policies and triggers name `session_user`, which a person cannot change, and not `current_user`, which SET ROLE does.
+Every right is stated here; a test compares the statement with the server's own catalogue, so that nothing is there
+without one. Policies and triggers name `session_user`, which a person cannot change, and not `current_user`, which SET
+ROLE does.
 """
 
 from __future__ import annotations
@@ -10,9 +11,12 @@ from idle_quarry.library.server.guards import FUNCTIONS, RIGHTS_VERSION, TRIGGER
 
 GROUPS = """
 DO $$ BEGIN
-    IF NOT EXISTS (SELECT 1 FROM pg_catalog.pg_roles WHERE rolname = 'quarry_reader') THEN CREATE ROLE quarry_reader NOLOGIN; END IF;
-    IF NOT EXISTS (SELECT 1 FROM pg_catalog.pg_roles WHERE rolname = 'quarry_editor') THEN CREATE ROLE quarry_editor NOLOGIN; END IF;
-    IF NOT EXISTS (SELECT 1 FROM pg_catalog.pg_roles WHERE rolname = 'quarry_approver') THEN CREATE ROLE quarry_approver NOLOGIN; END IF;
+    IF NOT EXISTS (SELECT 1 FROM pg_catalog.pg_roles WHERE rolname = 'quarry_reader') THEN CREATE ROLE quarry_reader
+        NOLOGIN; END IF;
+    IF NOT EXISTS (SELECT 1 FROM pg_catalog.pg_roles WHERE rolname = 'quarry_editor') THEN CREATE ROLE quarry_editor
+        NOLOGIN; END IF;
+    IF NOT EXISTS (SELECT 1 FROM pg_catalog.pg_roles WHERE rolname = 'quarry_approver') THEN CREATE ROLE
+        quarry_approver NOLOGIN; END IF;
 END $$;
 GRANT quarry_reader TO quarry_editor;
 GRANT quarry_editor TO quarry_approver;
@@ -20,8 +24,20 @@ GRANT quarry_editor TO quarry_approver;
 
 #: Table or view, group, what it may: an editor may what a reader may, an approver what an editor may.
 GRANTED: tuple[tuple[str, str, str], ...] = (
-    *((each, "quarry_reader", "SELECT") for each in
-      ("template", "revision", "review", "head", "setting", "job", "handover", "standing", "alembic_version")),
+    *(
+        (each, "quarry_reader", "SELECT")
+        for each in (
+            "template",
+            "revision",
+            "review",
+            "head",
+            "setting",
+            "job",
+            "handover",
+            "standing",
+            "alembic_version",
+        )
+    ),
     ("job", "quarry_reader", "INSERT"),
     ("job", "quarry_reader", "UPDATE (revision, hash, template_name)"),
     ("handover", "quarry_reader", "INSERT"),
@@ -32,9 +48,9 @@ GRANTED: tuple[tuple[str, str, str], ...] = (
     ("revision", "quarry_editor", "INSERT"),
     ("review", "quarry_editor", "INSERT"),
     ("audit", "quarry_approver", "SELECT"),
-)  # fmt: skip
-#: Functions and who may call them. Those of triggers are called by nobody: the right to call one would let it be hung on
-#: another table, where it would write what that table says.
+)
+#: Functions and who may call them. Those of triggers are called by nobody: the right to call one would let it be hung
+#: on another table, where it would write what that table says.
 CALLED: dict[str, str | None] = {**dict.fromkeys(FUNCTIONS), "quarry_hold": "quarry_editor"}
 
 _APPROVER = "pg_catalog.pg_has_role(session_user, 'quarry_approver', 'MEMBER')"
@@ -44,32 +60,62 @@ _SEEN = "EXISTS (SELECT 1 FROM public.template t WHERE t.id = {table}.template_i
 #: Table, name, command, which rows, which new rows.
 POLICIES: tuple[tuple[str, str, str, str | None, str | None], ...] = (
     ("template", "seen", "SELECT", "shelf = 'house' OR owner = session_user", None),
-    ("template", "made", "INSERT", None,
-     "(shelf = 'house' AND owner = '') OR (shelf = 'own' AND owner = session_user)"),
+    (
+        "template",
+        "made",
+        "INSERT",
+        None,
+        "(shelf = 'house' AND owner = '') OR (shelf = 'own' AND owner = session_user)",
+    ),
     # what is approved keeps its name and its place until an approver decides otherwise
-    ("template", "renamed", "UPDATE",
-     f"owner = session_user OR (shelf = 'house' AND ({_APPROVER} OR NOT EXISTS "
-     "(SELECT 1 FROM public.head h WHERE h.template_id = template.id AND h.approved IS NOT NULL)))", None),
+    (
+        "template",
+        "renamed",
+        "UPDATE",
+        (
+            f"owner = session_user OR (shelf = 'house' AND ({_APPROVER} OR NOT EXISTS "
+            "(SELECT 1 FROM public.head h WHERE h.template_id = template.id AND h.approved IS NOT NULL)))"
+        ),
+        None,
+    ),
     ("revision", "seen", "SELECT", _SEEN.format(table="revision"), None),
-    ("revision", "saved", "INSERT", None,
-     f"author = session_user AND state = 'draft' AND {_SEEN.format(table='revision')}"),
+    (
+        "revision",
+        "saved",
+        "INSERT",
+        None,
+        f"author = session_user AND state = 'draft' AND {_SEEN.format(table='revision')}",
+    ),
     ("review", "seen", "SELECT", _SEEN.format(table="review"), None),
     ("review", "said", "INSERT", None, f"person = session_user AND {_SEEN.format(table='review')}"),
     ("head", "seen", "SELECT", _SEEN.format(table="head"), None),
     ("setting", "seen", "SELECT", "position('/' in key) = 0 OR split_part(key, '/', 2) = session_user", None),
-    ("setting", "made", "INSERT", None, f"split_part(key, '/', 2) = session_user OR (position('/' in key) = 0 AND {_APPROVER})"),
-    ("setting", "gone", "DELETE", f"split_part(key, '/', 2) = session_user OR (position('/' in key) = 0 AND {_APPROVER})", None),
+    (
+        "setting",
+        "made",
+        "INSERT",
+        None,
+        f"split_part(key, '/', 2) = session_user OR (position('/' in key) = 0 AND {_APPROVER})",
+    ),
+    (
+        "setting",
+        "gone",
+        "DELETE",
+        f"split_part(key, '/', 2) = session_user OR (position('/' in key) = 0 AND {_APPROVER})",
+        None,
+    ),
     ("job", "seen", "SELECT", "true", None),
     ("job", "started", "INSERT", None, "author = session_user"),
     ("handover", "seen", "SELECT", _SEEN.format(table="handover"), None),
     ("handover", "verified", "INSERT", None, f"author = session_user AND {_SEEN.format(table='handover')}"),
     ("job", "moved", "UPDATE", f"author = session_user OR {_EDITOR}", None),
-)  # fmt: skip
+)
 
 AUDIT_TABLE = """
 CREATE TABLE IF NOT EXISTS public.audit (
     id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, time timestamptz NOT NULL DEFAULT now(),
-    person text NOT NULL DEFAULT session_user, act text NOT NULL, tab text NOT NULL, row_key text NOT NULL, what jsonb NOT NULL
+    person text NOT NULL DEFAULT session_user, act text NOT NULL, tab text NOT NULL, row_key text NOT NULL, what
+        jsonb NOT NULL
 )
 """
 
@@ -107,8 +153,10 @@ def statements() -> list[tuple[str, list[str]]]:
     return [
         ("groups of people: quarry_reader, quarry_editor, quarry_approver", [GROUPS]),
         ("the database closed: only who keeps it makes anything in it", [CLOSED]),
-        (f"guards over every row, and an audit of every change of {audited}, with word of it to the rooms",
-         [AUDIT_TABLE, *FUNCTIONS.values(), *hung, mark]),
+        (
+            f"guards over every row, and an audit of every change of {audited}, with word of it to the rooms",
+            [AUDIT_TABLE, *FUNCTIONS.values(), *hung, mark],
+        ),
         ("grants: who may read, save and approve", [*grants, *calls]),
         (f"row rules on {', '.join(tables)}: an own shelf is its owner's", [*enabled, *policies]),
-    ]  # fmt: skip
+    ]

@@ -44,9 +44,10 @@ def set_up(place: str, people: Mapping[str, str]) -> ServerSetUp:
             version = connection.execute(sa.text("SHOW server_version_num")).scalar_one()
             if int(version) < OLDEST * 10_000:
                 raise LibraryError(
-                    f"PostgreSQL {int(version) // 10_000} is too old", subject=store.subject,
+                    f"PostgreSQL {int(version) // 10_000} is too old",
+                    subject=store.subject,
                     remedy=f"use version {OLDEST} or newer",
-                )  # fmt: skip
+                )
             tls = connection.execute(sa.text("SELECT ssl FROM pg_stat_ssl WHERE pid = pg_backend_pid()")).scalar()
             # two at once would trip over each other; whoever only holds the lock stops nobody for longer than that
             connection.execute(sa.text("SET LOCAL lock_timeout = '5s'"))
@@ -55,10 +56,14 @@ def set_up(place: str, people: Mapping[str, str]) -> ServerSetUp:
             if before != HEAD:
                 migrated(connection)
             told.append(
-                f"tables: made, version {HEAD}" if before is None
-                else f"tables: there already, version {HEAD}" if before == HEAD
-                else f"tables: brought from version {before} to {HEAD}"
-            )  # fmt: skip
+                f"tables: made, version {HEAD}"
+                if before is None
+                else (
+                    f"tables: there already, version {HEAD}"
+                    if before == HEAD
+                    else f"tables: brought from version {before} to {HEAD}"
+                )
+            )
             older = _older_rights(connection)
             for said, steps in statements():
                 for step in steps:
@@ -112,16 +117,23 @@ def _verifier(connection: sa.Connection, name: str, password: str) -> str:
 
 def _older_rights(connection: sa.Connection) -> bool:
     """Return whether an older version of this program has set the rights here."""
-    asked = "SELECT obj_description(to_regprocedure('public.quarry_guard()'), 'pg_proc'), to_regprocedure('public.quarry_guard()')"
+    asked = (
+        "SELECT obj_description(to_regprocedure('public.quarry_guard()'), 'pg_proc'),"
+        " to_regprocedure('public.quarry_guard()')"
+    )
     mark, there = connection.execute(sa.text(asked)).one()
     return there is not None and mark != f"idle-quarry rights {RIGHTS_VERSION}"
 
 
 def _out_of_count(connection: sa.Connection) -> list[str]:
-    """Return what an older version let in under numbers out of count; nothing can be saved after the largest of them."""
+    """Return what an older version let in under numbers out of count.
+
+    Nothing can be saved after the largest of them.
+    """
     counted = """
         SELECT t.name, c.what, min(c.number) FROM (
-            SELECT template_id, 'revision' AS what, number, row_number() OVER (PARTITION BY template_id ORDER BY number) AS nth
+            SELECT template_id, 'revision' AS what, number, row_number() OVER (PARTITION BY template_id ORDER BY
+                number) AS nth
             FROM public.revision
             UNION ALL
             SELECT template_id, 'remark', n, row_number() OVER (PARTITION BY template_id ORDER BY n) FROM public.review
@@ -129,7 +141,8 @@ def _out_of_count(connection: sa.Connection) -> list[str]:
         WHERE c.number <> c.nth GROUP BY t.id, t.name, c.what ORDER BY t.name, c.what
     """
     return [
-        f"{name}: {what} {number} is out of count, written past an older version's rights; duplicate the template and put this one aside"
+        f"{name}: {what} {number} is out of count, written past an older version's rights; duplicate the template and"
+        " put this one aside"
         for name, what, number in connection.execute(sa.text(counted))
     ]
 

@@ -1,7 +1,9 @@
-"""What rooms do for one another, on the server: tasks in procrastinate's own tables and functions, in a schema of their own.
+"""What rooms do for one another, on the server: tasks in procrastinate's own tables and functions, in a schema of
+their own.
 
-Editors add tasks, anyone's machine takes them. Nobody but their owner touches the tables: a machine takes a task, says how far it is,
-ends it and gives it back through functions that hold it to be the one that has it now. What it says and that it ends are one act.
+Editors add tasks, anyone's machine takes them. Nobody but their owner touches the tables: a machine takes a task, says
+how far it is, ends it and gives it back through functions that hold it to be the one that has it now. What it says and
+that it ends are one act.
 """
 
 from __future__ import annotations
@@ -20,8 +22,8 @@ _HEAD = f"LANGUAGE plpgsql SECURITY DEFINER SET search_path = {SCHEMA}, pg_catal
 _KEEPER = "pg_has_role(session_user, (SELECT c.relowner FROM pg_catalog.pg_class c WHERE c.oid = TG_RELID), 'MEMBER')"
 _STALLED = f"last_heartbeat < now() - make_interval(secs => {SILENT_S})"
 
-#: What is told of a task: by which machine and person it is done, how many of its frames are, what kept it, seconds that frames
-#: took, and what came of it. And whose each worker is: the person who registered it.
+#: What is told of a task: by which machine and person it is done, how many of its frames are, what kept it, seconds
+#: that frames took, and what came of it. And whose each worker is: the person who registered it.
 _TABLES = f"""
 CREATE TABLE IF NOT EXISTS {SCHEMA}.told (
     job bigint PRIMARY KEY REFERENCES {SCHEMA}.procrastinate_jobs(id) ON DELETE CASCADE,
@@ -101,7 +103,8 @@ BEGIN
 END $$
 """
 
-#: Says how far a task is; returns whether it is paused, nothing where it is not the caller's any more or is to be stopped.
+#: Says how far a task is; returns whether it is paused, nothing where it is not the caller's any more or is to be
+#: stopped.
 _TELL = f"""
 CREATE OR REPLACE FUNCTION {SCHEMA}.quarry_tell(task bigint, worker bigint, machine text, done integer, said text)
     RETURNS boolean {_HEAD}
@@ -111,7 +114,8 @@ BEGIN
     IF mine.id IS NULL OR mine.abort_requested THEN RETURN NULL; END IF;
     INSERT INTO told AS t (job, machine, person, done, text) VALUES (
         task, left(quarry_tell.machine, 200), session_user, greatest(0, quarry_tell.done), left(said, {MOST_TEXT})
-    ) ON CONFLICT (job) DO UPDATE SET machine = excluded.machine, person = excluded.person, done = excluded.done, text = excluded.text;
+    ) ON CONFLICT (job) DO UPDATE SET machine = excluded.machine, person = excluded.person, done = excluded.done,
+        text = excluded.text;
     RETURN coalesce(mine.scheduled_at > now() + interval '100 years', false);
 END $$
 """
@@ -119,20 +123,23 @@ END $$
 #: Says what came of a task and ends it; returns whether it was still the caller's to end.
 _END = f"""
 CREATE OR REPLACE FUNCTION {SCHEMA}.quarry_end(
-    task bigint, worker bigint, machine text, ended text, done integer, said text, seconds double precision, result jsonb
+    task bigint, worker bigint, machine text, ended text, done integer, said text, seconds double precision, result
+        jsonb
 ) RETURNS boolean {_HEAD}
 DECLARE
     mine procrastinate_jobs := quarry_mine(task, worker);
 BEGIN
     IF mine.id IS NULL OR (mine.abort_requested AND ended = 'succeeded') THEN RETURN false; END IF;
     IF octet_length(result::text) > {MOST_RESULT} OR ended NOT IN ('succeeded', 'failed', 'aborted') THEN
-        RAISE EXCEPTION 'what came of a task is larger than anything that comes of one' USING ERRCODE = 'check_violation';
+        RAISE EXCEPTION 'what came of a task is larger than anything that comes of one'
+            USING ERRCODE = 'check_violation';
     END IF;
     INSERT INTO told AS t (job, machine, person, done, text, seconds, result) VALUES (
         task, left(quarry_end.machine, 200), session_user, greatest(0, quarry_end.done), left(said, {MOST_TEXT}),
         greatest(0, quarry_end.seconds), quarry_end.result
     ) ON CONFLICT (job) DO UPDATE SET machine = excluded.machine, person = excluded.person, done = excluded.done,
-        text = CASE WHEN excluded.text = '' THEN t.text ELSE excluded.text END, seconds = excluded.seconds, result = excluded.result;
+        text = CASE WHEN excluded.text = '' THEN t.text ELSE excluded.text END, seconds = excluded.seconds, result =
+            excluded.result;
     PERFORM procrastinate_finish_job_v1(task, ended::procrastinate_job_status, false);
     RETURN true;
 END $$
@@ -153,8 +160,10 @@ END $$
 _STALLED_BACK = f"""
 CREATE OR REPLACE FUNCTION {SCHEMA}.quarry_give_back_stalled() RETURNS void {_HEAD}
 BEGIN
-    PERFORM procrastinate_retry_job_v2(j.id, greatest(j.scheduled_at, now()), NULL, NULL, NULL) FROM procrastinate_jobs j
-        LEFT JOIN procrastinate_workers w ON w.id = j.worker_id WHERE j.status = 'doing' AND (w.id IS NULL OR w.{_STALLED});
+    PERFORM procrastinate_retry_job_v2(j.id, greatest(j.scheduled_at, now()), NULL, NULL, NULL) FROM
+        procrastinate_jobs j
+        LEFT JOIN procrastinate_workers w ON w.id = j.worker_id WHERE j.status = 'doing' AND (w.id IS NULL OR
+            w.{_STALLED});
     DELETE FROM procrastinate_workers w WHERE w.{_STALLED};
 END $$
 """
@@ -182,7 +191,8 @@ CREATE OR REPLACE TRIGGER quarry_task_guard BEFORE INSERT OR UPDATE ON {SCHEMA}.
 _NO_LARGE_OBJECTS = """
 DO $$ DECLARE made record; BEGIN
     FOR made IN SELECT p.oid::regprocedure AS name FROM pg_catalog.pg_proc p
-        WHERE p.pronamespace = 'pg_catalog'::regnamespace AND p.proname IN ('lo_create', 'lo_creat', 'lo_from_bytea', 'lo_put', 'lowrite')
+        WHERE p.pronamespace = 'pg_catalog'::regnamespace AND p.proname IN ('lo_create', 'lo_creat', 'lo_from_bytea',
+            'lo_put', 'lowrite')
     LOOP
         EXECUTE format('REVOKE EXECUTE ON FUNCTION %s FROM PUBLIC', made.name);
     END LOOP;
@@ -201,20 +211,33 @@ GRANTED: tuple[tuple[str, str, str], ...] = (
     ("procrastinate_jobs", "quarry_editor", "UPDATE (scheduled_at)"),
     # what ended long ago is cleared away by whoever adds more
     ("procrastinate_jobs", "quarry_editor", "DELETE"),
-)  # fmt: skip
+)
 #: Functions that whoever takes tasks calls, and those that whoever adds them does.
 TAKING = (
-    "quarry_take", "quarry_tell", "quarry_end", "quarry_give_back", "quarry_give_back_stalled", "procrastinate_register_worker_v1",
-    "procrastinate_unregister_worker_v1", "procrastinate_update_heartbeat_v1", "procrastinate_prune_stalled_workers_v1",
-)  # fmt: skip
+    "quarry_take",
+    "quarry_tell",
+    "quarry_end",
+    "quarry_give_back",
+    "quarry_give_back_stalled",
+    "procrastinate_register_worker_v1",
+    "procrastinate_unregister_worker_v1",
+    "procrastinate_update_heartbeat_v1",
+    "procrastinate_prune_stalled_workers_v1",
+)
 ADDING = ("procrastinate_defer_jobs_v1", "procrastinate_cancel_job_v1")
-#: Procrastinate's own that run as their owner now: who calls them has no right to the tables. `defer` stays the caller's.
+#: Procrastinate's own that run as their owner now: who calls them has no right to the tables. `defer` stays the
+#: caller's.
 _AS_OWNER = (
-    "procrastinate_register_worker_v1()", "procrastinate_unregister_worker_v1(bigint)", "procrastinate_update_heartbeat_v1(bigint)",
-    "procrastinate_cancel_job_v1(bigint, boolean, boolean)", "procrastinate_trigger_function_status_events_insert_v1()",
-    "procrastinate_trigger_function_status_events_update_v1()", "procrastinate_trigger_function_scheduled_events_v1()",
-    "procrastinate_trigger_abort_requested_events_procedure_v1()", "procrastinate_unlink_periodic_defers_v1()",
-)  # fmt: skip
+    "procrastinate_register_worker_v1()",
+    "procrastinate_unregister_worker_v1(bigint)",
+    "procrastinate_update_heartbeat_v1(bigint)",
+    "procrastinate_cancel_job_v1(bigint, boolean, boolean)",
+    "procrastinate_trigger_function_status_events_insert_v1()",
+    "procrastinate_trigger_function_status_events_update_v1()",
+    "procrastinate_trigger_function_scheduled_events_v1()",
+    "procrastinate_trigger_abort_requested_events_procedure_v1()",
+    "procrastinate_unlink_periodic_defers_v1()",
+)
 #: Functions that run as their owner, by name.
 AS_OWNER = frozenset(
     [each.split("(")[0] for each in _AS_OWNER]
@@ -235,9 +258,11 @@ def statements(*, there: bool) -> list[str]:
         from procrastinate.schema import SchemaManager
 
         made = [
-            f"CREATE SCHEMA IF NOT EXISTS {SCHEMA}", f"SET LOCAL search_path = {SCHEMA}",
-            SchemaManager.get_schema(), "SET LOCAL search_path TO DEFAULT",
-        ]  # fmt: skip
+            f"CREATE SCHEMA IF NOT EXISTS {SCHEMA}",
+            f"SET LOCAL search_path = {SCHEMA}",
+            SchemaManager.get_schema(),
+            "SET LOCAL search_path TO DEFAULT",
+        ]
     groups = "PUBLIC, quarry_reader, quarry_editor, quarry_approver"
     made += [
         _TABLES,

@@ -10,7 +10,9 @@ from importlib.resources import files
 
 @dataclass(frozen=True)
 class Step:
-    """One step: the kinds of screen it is for, "SDR" or "HDR" or "" for both, the picture that is sent, and its words."""
+    """One step: the kinds of screen it is for, "SDR" or "HDR" or "" for both, the picture that is sent, and its
+    words.
+    """
 
     devices: tuple[str, ...]
     dynamic: str

@@ -20,7 +20,8 @@ from idle_quarry.picture.scopes import Counts, normalised, vectors, waveform, yc
 from idle_quarry.signal.formats import Encoding
 from idle_quarry.sound.meters import Loudness, LoudnessMeter, PeakMeter, phase
 
-#: Bounds of luma codes in ten bits: kept by the line, below EBU R 103's 5 of 8 bits, below black, narrow, above white, above R 103.
+#: Bounds of luma codes in ten bits: kept by the line, below EBU R 103's 5 of 8 bits, below black, narrow, above white,
+#: above R 103.
 CODE_BANDS = (
     ("reserved", 0, 3),
     ("below 20", 4, 19),
@@ -95,7 +96,10 @@ class Chain:
         self._writer.shutdown(wait=True)
 
     def step(self, *, parade: bool = False) -> ShownFrame | None:
-        """Return the next frame as it was received, with a parade where it is wanted; None where nothing can be locked to."""
+        """Return the next frame as it was received, with a parade where it is wanted.
+
+        None where nothing can be locked to.
+        """
         words, wrote_ms = self._ahead.result() if self._ahead is not None else self._written()
         self._ahead = self._writer.submit(self._written)  # the next one meanwhile
         wrote = time.perf_counter()
@@ -121,7 +125,7 @@ class Chain:
         took = wrote_ms, 1000 * (read - wrote), 1000 * (done - read)
         return ShownFrame(
             self.setup, frame, faces, what, *self._scopes, tuple(float(peak) for peak in peaks), loudness, phases, took
-        )  # fmt: skip
+        )
 
 
 def _loudness_of(layout: SoundLayout, channels: int) -> tuple[LoudnessMeter, int] | None:

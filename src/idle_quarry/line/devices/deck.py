@@ -1,4 +1,6 @@
-"""A tape deck's stand-in: plays a clip as a line, with a transport, timecode, and on request drop-outs and timecode breaks."""
+"""A tape deck's stand-in: plays a clip as a line, with a transport, timecode, and on request drop-outs and timecode
+breaks.
+"""
 
 from __future__ import annotations
 
@@ -60,7 +62,10 @@ class Deck:
         self._sinks.append(sink)
 
     def load(self, tape: Tape, wear: Wear | None = None, interface: str = "") -> Transport:
-        """Put a tape in, at its beginning, and return how it travels. Raises `NotPossible` where the line does not carry it."""
+        """Put a tape in, at its beginning, and return how it travels.
+
+        Raises `NotPossible` where the line does not carry it.
+        """
         way = transport(tape.format, interface)
         self._tape, self._wear, self._way = tape, wear or Wear(), way
         self._writer = LineWriter(tape.format, way)
@@ -68,7 +73,10 @@ class Deck:
         return way
 
     def play(self, speed: int = 1) -> None:
-        """Play, or shuttle at another speed than 1, backwards where it is below 0; 0 stands still and shows a picture."""
+        """Play, or shuttle at another speed than 1, backwards where it is below 0.
+
+        0 stands still and shows a picture.
+        """
         self._loaded()
         self.speed = speed
 
@@ -104,7 +112,10 @@ class Deck:
         return DeckStatus(state, self.speed, self.at, self._tape.frames, self.timecode(self.at))
 
     def step(self) -> int:
-        """Send the frame that is under the heads, move on, and return which it was. Raises `MediaError` where it cannot be read."""
+        """Send the frame that is under the heads, move on, and return which it was.
+
+        Raises `MediaError` where it cannot be read.
+        """
         tape, way = self._loaded()
         at = self.at
         cabled = CableSignal(tuple(self._words(tape, way, at)), clock_of(way, tape.format))

@@ -1,4 +1,6 @@
-"""A deck with a recorder behind it, step by step: what the deck does now, the picture of its line, and the takes made of it."""
+"""A deck with a recorder behind it, step by step: what the deck does now, the picture of its line, and the takes
+made of it.
+"""
 
 from __future__ import annotations
 
@@ -22,8 +24,8 @@ _IDLE_S = 0.04
 
 @dataclass(frozen=True)
 class DeckSnapshot:
-    """After one step: how the deck stands, the picture of the line, its faults, the take that is written, takes that ended,
-    why something could not be done, and how long the step took.
+    """After one step: how the deck stands, the picture of the line, its faults, the take that is written, takes
+    that ended, why something could not be done, and how long the step took.
     """
 
     status: DeckStatus
@@ -80,9 +82,15 @@ class DeckRun:
         ended, self._ended[:] = tuple(self._ended), []
         frame = self.recorder.receiver.frame
         return DeckSnapshot(
-            self.deck.status(), self._picture, frame.faults if frame is not None else (), self.recorder.armed,
-            self.recorder.take, ended, refused, 1000 * (time.perf_counter() - begun),
-        )  # fmt: skip
+            self.deck.status(),
+            self._picture,
+            frame.faults if frame is not None else (),
+            self.recorder.armed,
+            self.recorder.take,
+            ended,
+            refused,
+            1000 * (time.perf_counter() - begun),
+        )
 
     def _send(self) -> None:
         armed = self.recorder.armed

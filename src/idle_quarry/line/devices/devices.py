@@ -25,7 +25,9 @@ _PULLED = 1.001
 
 @dataclass(frozen=True)
 class CableSignal:
-    """Words as they come off a cable: an array of words for each link, and the clock, million words a second of one link."""
+    """Words as they come off a cable: an array of words for each link, and the clock, million words a second of one
+    link.
+    """
 
     links: tuple[Words, ...]
     mwords: float
@@ -122,7 +124,9 @@ class Receiver:
         self.frame = self._reader.frame([each.reshape(size) for each in cabled.links], timing)
 
     def _still(self, cabled: CableSignal) -> bool:
-        """Return whether the words begin as those that were locked to: a reference where a line begins, and one line on."""
+        """Return whether the words begin as those that were locked to: a reference where a line begins, and one
+        line on.
+        """
         timing = self._timing
         if timing is None or cabled.links[0].size % timing.line_words:
             return False

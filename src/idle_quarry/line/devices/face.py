@@ -60,13 +60,19 @@ class Drawing:
         return Face(what, None if what.seen is None else self._drawn(what.seen, monitor.overscan))
 
     def meant(self) -> Rgb8 | None:
-        """Return the picture that the line is to show, on a screen that takes all of it; None where nothing tells what it is."""
+        """Return the picture that the line is to show, on a screen that takes all of it.
+
+        None where nothing tells what it is.
+        """
         fmt = self._frame.lock.format
         return None if fmt is None else self._drawn(fmt, 0.0)
 
     @property
     def planes(self) -> tuple[Planes, NDArray[np.int64]] | None:
-        """The first of the frame's pictures, and where its rows lie; None where it is not known what the line carries."""
+        """The first of the frame's pictures, and where its rows lie.
+
+        None where it is not known what the line carries.
+        """
         if self._planes is None and self._format is not None:
             self._planes = _pictures(self._frame, self._format)
         return self._planes
@@ -90,11 +96,12 @@ def _pictures(frame: ReceivedFrame, fmt: SignalFormat) -> tuple[Planes, NDArray[
 
 
 def shown(planes: Planes, rows: NDArray[np.int64], fmt: SignalFormat, number: int, overscan: float = 0.0) -> Rgb8:
-    """Return planes, whose rows are told one by one, of ten or twelve bits as a screen shows them that takes them for `seen`: R′G′B′ (h, w, 3) for SDR.
+    """Return planes, whose rows are told one by one, of ten or twelve bits as a screen shows them that takes them
+    for `seen`: R′G′B′ (h, w, 3) for SDR.
 
-    `number` counts frames: interlaced pictures are shown field by field in turn, as they come. HDR is brought to SDR by a
-    soft shoulder, so that it can be looked at here; a screen that does not know it shows it as it is coded. `overscan` is
-    the per cent of each side that is hidden.
+    `number` counts frames: interlaced pictures are shown field by field in turn, as they come. HDR is brought to SDR by
+    a soft shoulder, so that it can be looked at here; a screen that does not know it shows it as it is coded.
+    `overscan` is the per cent of each side that is hidden.
     """
     height, width = len(rows), planes[0].shape[1]
     step = max(1, width // _FACE_WIDTH)

@@ -1,4 +1,7 @@
-"""A recorder: takes a line, and writes takes of it with a real encoder; what breaks on the way is told with its timecode."""
+"""A recorder: takes a line, and writes takes of it with a real encoder.
+
+What breaks on the way is told with its timecode.
+"""
 
 from __future__ import annotations
 
@@ -92,8 +95,8 @@ def able(fmt: SignalFormat) -> list[Codec]:
 class Recorder:
     """Hangs on a line. `arm` says what is wanted; takes are handed to `done` as they become whole. For one thread.
 
-    From the mark in to the mark out, both recorded, or by hand from `arm` to `finish`. Raises `MediaError` where an encoder
-    or the disk refuses, `NotPossible` where the codec cannot hold what comes.
+    From the mark in to the mark out, both recorded, or by hand from `arm` to `finish`. Raises `MediaError` where an
+    encoder or the disk refuses, `NotPossible` where the codec cannot hold what comes.
     """
 
     def __init__(self, done: Callable[[Take], None]) -> None:

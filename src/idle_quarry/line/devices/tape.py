@@ -24,21 +24,25 @@ from idle_quarry.signal.timecode import Timecode
 
 
 def line_format(fmt: SignalFormat) -> SignalFormat:
-    """Return what a deck plays a format as: 4:2:2 of ten bits in narrow range, fields in the order of their line system.
+    """Return what a deck plays a format as: 4:2:2 of ten bits in narrow range, fields in the order of their line
+    system.
 
     Raises `NotPossible` where no line carries it.
     """
     made = fmt.with_encoding(
-        sampling="4:2:2", bit_depth=10, range="narrow",
+        sampling="4:2:2",
+        bit_depth=10,
+        range="narrow",
         matrix="bt709" if fmt.encoding.matrix == "rgb" else fmt.encoding.matrix,
-    )  # fmt: skip
+    )
     if made.scan == "interlaced":
         made = SignalFormat(made.raster, made.rate, made.scan, standard_field_order(made.raster), made.encoding)
     if not any(transports(made)):
         raise NotPossible(
-            "no line carries pictures of this size and rate", subject=f"{fmt.raster.width} × {fmt.raster.height}",
+            "no line carries pictures of this size and rate",
+            subject=f"{fmt.raster.width} × {fmt.raster.height}",
             remedy="choose a clip in a broadcast format, or send it through the template's monitor link",
-        )  # fmt: skip
+        )
     return made
 
 
@@ -52,7 +56,10 @@ class ClipFeed:
 
 
 class Tape:
-    """A clip, open. Not to be shared between threads. Raises `MediaError` for a clip without pictures, `NotPossible` by the policy."""
+    """A clip, open. Not to be shared between threads.
+
+    Raises `MediaError` for a clip without pictures, `NotPossible` by the policy.
+    """
 
     def __init__(self, feed: ClipFeed, fmt: SignalFormat) -> None:
         self.clip, self.format = feed.clip, fmt
@@ -73,7 +80,10 @@ class Tape:
             self._sound.close()
 
     def picture(self, index: int) -> Planes:
-        """Return frame `index` as planes of codes in the order of lines. Raises `MediaError` where it cannot be read."""
+        """Return frame `index` as planes of codes in the order of lines.
+
+        Raises `MediaError` where it cannot be read.
+        """
         index = min(max(index, 0), self.frames - 1)
         return in_line_order(self._conversion.codes(index, self._material.frame), self.format)
 

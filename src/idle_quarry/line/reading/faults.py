@@ -29,7 +29,9 @@ KINDS = {
 
 @dataclass(frozen=True, order=True)
 class Fault:
-    """One fault: its frame (from 0) and line (from 1, 0 where it is of no line), its kind, and what is wrong in words."""
+    """One fault: its frame (from 0) and line (from 1, 0 where it is of no line), its kind, and what is wrong in
+    words.
+    """
 
     frame: int
     line: int

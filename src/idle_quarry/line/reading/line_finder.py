@@ -48,7 +48,9 @@ class LineFinder:
         return self.words[at : at + count * self.period].reshape(count, self.period // self.streams, self.streams)
 
     def _starts(self) -> tuple[NDArray[np.int64], list[tuple[int, int]]]:
-        """Return where lines begin, those without a reference too, and (line index, words too many) of those that are not as long."""
+        """Return where lines begin, those without a reference too, and (line index, words too many) of those that
+        are not as long.
+        """
         starts: list[int] = []
         odd: list[tuple[int, int]] = []
         found = self.found

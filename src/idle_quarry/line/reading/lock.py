@@ -49,7 +49,10 @@ class Timing:
 
 
 def first_references(words: Words) -> tuple[int, NDArray[np.int64]] | None:
-    """Return how many streams are multiplexed and where lines begin, in the first words that tell; None where nothing does."""
+    """Return how many streams are multiplexed and where lines begin, in the first words that tell.
+
+    None where nothing does.
+    """
     best: tuple[int, NDArray[np.int64]] | None = None
     for streams in (1, 2, 4, 8):
         held = np.zeros(len(words) // _SHORTEST + 2, np.int64)
@@ -70,7 +73,10 @@ def line_words(starts: NDArray[np.int64]) -> int | None:
 
 
 def timing_of(lines: Words, streams: int) -> Timing | None:
-    """Return the timing of lines (lines, words, streams) that begin with their references; None where it is no known one."""
+    """Return the timing of lines (lines, words, streams) that begin with their references.
+
+    None where it is no known one.
+    """
     words = lines.shape[1]
     sav = _sav_of(lines)
     if sav is None:
@@ -116,7 +122,9 @@ def _sav_of(lines: Words) -> int | None:
 
 
 def nominal_rate(timing: Timing, mwords: float | None) -> Fraction | None:
-    """Return the frame rate that a clock of `mwords` million words a second gives, /1.001 told apart; None without a clock.
+    """Return the frame rate that a clock of `mwords` million words a second gives, /1.001 told apart.
+
+    None without a clock.
 
     SD has but one rate for each count of lines.
     """

@@ -21,14 +21,24 @@ from idle_quarry.signal.rates import rate_text
 
 #: Codes of ST 2016-1 that say more than "as the frame is".
 _ACTIVE = {
-    2: "16:9 above the middle", 3: "14:9 above the middle", 4: "wider than 16:9", 8: "the whole frame", 9: "4:3 in the middle",
-    10: "16:9 in the middle", 11: "14:9 in the middle", 13: "4:3 that protects 14:9", 14: "16:9 that protects 14:9", 15: "16:9 that protects 4:3",
-}  # fmt: skip
+    2: "16:9 above the middle",
+    3: "14:9 above the middle",
+    4: "wider than 16:9",
+    8: "the whole frame",
+    9: "4:3 in the middle",
+    10: "16:9 in the middle",
+    11: "14:9 in the middle",
+    13: "4:3 that protects 14:9",
+    14: "16:9 that protects 14:9",
+    15: "16:9 that protects 4:3",
+}
 
 
 @dataclass(frozen=True)
 class PacketDescription:
-    """A packet in words: its kind ("payload", "timecode", "sound", "other"), a title, a sentence, and its words in hexadecimal."""
+    """A packet in words: its kind ("payload", "timecode", "sound", "other"), a title, a sentence, and its words in
+    hexadecimal.
+    """
 
     kind: str
     title: str
@@ -96,10 +106,15 @@ def _payload(four: tuple[int, int, int, int]) -> str:
     lines = {None: "lines of no kind that is known here", 0: "lines of SD"}.get(payload.lines, f"{payload.lines} lines")
     over = f" over {payload.interface}" if payload.interface else ""
     how = {
-        "psf": "whole pictures sent as two halves", "interlaced": "fields", "progressive": "whole pictures",
-    }[payload.scan]  # fmt: skip
+        "psf": "whole pictures sent as two halves",
+        "interlaced": "fields",
+        "progressive": "whole pictures",
+    }[payload.scan]
     rate = "an unknown number" if payload.rate is None else rate_text(payload.rate)
     colour = {"hlg": "HLG", "pq": "PQ", "bt709": "SDR"}.get(payload.transfer or "", "a transfer of no name")
     sampling = payload.sampling or "an unknown sampling"
-    text = f"{lines}{over}: {how}, {rate} a second; {sampling}{' of R′G′B′' if payload.rgb else ''}, {payload.bits} bits, {payload.range} range, {colour}."
+    text = (
+        f"{lines}{over}: {how}, {rate} a second; {sampling}{' of R′G′B′' if payload.rgb else ''}, {payload.bits} bits,"
+        f" {payload.range} range, {colour}."
+    )
     return text[0].upper() + text[1:]

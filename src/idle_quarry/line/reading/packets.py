@@ -18,7 +18,9 @@ _NINE_BITS = SD_SOUND
 
 @dataclass(frozen=True)
 class Packet:
-    """A packet as received: line (from 1), stream, first word, DID and SDID of eight bits, data of nine, and whether whole."""
+    """A packet as received: line (from 1), stream, first word, DID and SDID of eight bits, data of nine, and
+    whether whole.
+    """
 
     line: int
     stream: int
@@ -35,7 +37,9 @@ class Packet:
 
 @dataclass(frozen=True)
 class PacketGroup:
-    """Packets of one size that share a DID, as an array (n, words), with the line (from 1) and first word of each, and which are whole."""
+    """Packets of one size that share a DID, as an array (n, words), with the line (from 1) and first word of each,
+    and which are whole.
+    """
 
     did: int
     words: Words
@@ -49,8 +53,8 @@ def stream_packets(
 ) -> Iterator[PacketGroup]:
     """Yield the packets of one stream (lines, words), by DID and size.
 
-    `positions` (lines, most) are first words as `kernels.look` finds them, 0 for none. What is wrong with a packet is told
-    once: its checksum, or one of its words.
+    `positions` (lines, most) are first words as `kernels.look` finds them, 0 for none. What is wrong with a packet is
+    told once: its checksum, or one of its words.
     """
     lines, order = np.nonzero(positions)
     at = positions[lines, order].astype(np.int64)

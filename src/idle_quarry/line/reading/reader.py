@@ -33,7 +33,9 @@ _MOST_PACKETS = 24
 
 @dataclass(frozen=True)
 class _Expected:
-    """What stands in each line of a raster: its timing references by H (lines, 4), its number's words, whether it holds picture."""
+    """What stands in each line of a raster: its timing references by H (lines, 4), its number's words, whether it
+    holds picture.
+    """
 
     references: tuple[Words, Words]
     numbers: Words
@@ -53,7 +55,8 @@ def _expected(raster: LineRaster) -> _Expected:
 class LineReader:
     """Reads frames off one line of one link or more; knows what came before, so that breaks between frames are seen.
 
-    `mwords` is the receiver's clock in million words a second of one link, where there is one: a file of words has none.
+    `mwords` is the receiver's clock in million words a second of one link, where there is one: a file of words has
+    none.
     """
 
     def __init__(self, mwords: float | None = None) -> None:
@@ -142,9 +145,11 @@ class LineReader:
             found.tell(
                 "line number",
                 int(line) + 1,
-                f"line {int(line) + 1}{of} calls itself {told}"
-                if told != line + 1
-                else f"the line number{of} has wrong bits",
+                (
+                    f"line {int(line) + 1}{of} calls itself {told}"
+                    if told != line + 1
+                    else f"the line number{of} has wrong bits"
+                ),
             )
         codes = np.empty((lines, timing.streams), np.uint32)
         before = self._last_lines[number]
@@ -183,14 +188,16 @@ class LineReader:
             found.tell(
                 "reserved code",
                 int(line) + 1,
-                f"{count} words, the first {int(link[line, at, stream]):03X} at word {at} ({stream_name(timing, int(stream))})",
+                f"{count} words, the first {int(link[line, at, stream]):03X} at word {at}"
+                f" ({stream_name(timing, int(stream))})",
             )
         for line, stream in np.argwhere(faults[:, :, 2] > 0):
             count, at = int(faults[line, stream, 2]), int(faults[line, stream, 3])
             found.tell(
                 "blanking",
                 int(line) + 1,
-                f"{count} words that are not blank, the first {int(link[line, at, stream]):03X} at word {at} ({stream_name(timing, int(stream))})",
+                f"{count} words that are not blank, the first {int(link[line, at, stream]):03X} at word {at}"
+                f" ({stream_name(timing, int(stream))})",
             )
         for stream in range(streams):
             for group in stream_packets(link[:, :, stream], positions[:, stream], stream, found):
@@ -264,7 +271,10 @@ class LineReader:
         return moment
 
     def _field_codes(self, stream: Words, packets: Sequence[Packet], timing: Timing, found: FrameFaults) -> None:
-        """Hold the codes of RP 165 against the fields they cover; the second field of the frame before where that is known."""
+        """Hold the codes of RP 165 against the fields they cover.
+
+        The second field of the frame before where that is known.
+        """
         raster = timing.raster
         for packet in packets:
             if packet.did != EDH or not packet.whole or len(packet.data) != 16 or packet.line not in raster.edh:
@@ -303,9 +313,9 @@ def _sound_words(held: Sequence[PacketGroup], lines: int) -> NDArray[np.int32]:
 def read_words(links: Sequence[Words], mwords: float | None = None) -> Iterator[ReceivedFrame]:
     """Yield the frames of words as they come off each link, whole frames only.
 
-    `links` are arrays of words, one a link, which need not begin with a line. Lines that are too short or too long, frames with
-    other than their count of lines, and links that are missing are told as faults of the frame after. Raises `NotPossible`
-    where nothing in the words is a line that is known.
+    `links` are arrays of words, one a link, which need not begin with a line. Lines that are too short or too long,
+    frames with other than their count of lines, and links that are missing are told as faults of the frame after.
+    Raises `NotPossible` where nothing in the words is a line that is known.
     """
     if not 1 <= len(links) <= 4:
         raise NotPossible("a signal has one link or four", subject=f"{len(links)} files")

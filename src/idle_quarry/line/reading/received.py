@@ -71,7 +71,8 @@ class ReceivedFrame:
     def pictures(self) -> list[Planes]:
         """Return the frame's pictures as planes: luma and colour differences, or G, B, R; two where a frame holds two.
 
-        Values have ten bits, twelve where the line says so. Raises `NotPossible` where it is not known what the line holds.
+        Values have ten bits, twelve where the line says so. Raises `NotPossible` where it is not known what the line
+        holds.
         """
         return _pictures(self)
 

@@ -1,4 +1,7 @@
-"""Sound taken out of a line's packets: samples of 24 bits, and what is wrong with them (SMPTE ST 299-1; in SD ST 272)."""
+"""Sound taken out of a line's packets: samples of 24 bits, and what is wrong with them (SMPTE ST 299-1.
+
+In SD ST 272).
+"""
 
 from __future__ import annotations
 
@@ -89,7 +92,9 @@ def _hd_group(
 
 
 def _error_code(words: Words) -> NDArray[np.int64]:
-    """Return the remainder of the first 24 words of packets (n, ≥ 24) by x⁶ + x⁵ + x³ + x² + x + 1, bit by bit of eight."""
+    """Return the remainder of the first 24 words of packets (n, ≥ 24) by x⁶ + x⁵ + x³ + x² + x + 1, bit by bit of
+    eight.
+    """
     data = words[:, :24].astype(np.int64) & 0xFF
     degree = np.concatenate([data, np.zeros((len(words), 6), np.int64)], axis=1)
     for at in range(24):  # long division

@@ -74,7 +74,9 @@ def joined_lines(parts: Sequence[Planes]) -> Planes:
 
 
 def joined_pairs(parts: Sequence[Planes], sampling: str) -> Planes:
-    """Return the picture of four that were cut by pairs of samples, each pair with its one sample of either colour difference."""
+    """Return the picture of four that were cut by pairs of samples, each pair with its one sample of either colour
+    difference.
+    """
     made = []
     for index in range(3):
         wide = 2 if index == 0 or sampling == "4:4:4" else 1
@@ -93,7 +95,9 @@ def joined_quarters(parts: Sequence[Planes]) -> Planes:
 
 
 def sampled_420(planes: Planes, interlaced: bool) -> Planes:
-    """Return planes whose colour differences are those of every second line, of every second line of a field where there are fields."""
+    """Return planes whose colour differences are those of every second line, of every second line of a field where
+    there are fields.
+    """
     y, cb, cr = planes
     if not interlaced:
         return y, cb[0::2], cr[0::2]

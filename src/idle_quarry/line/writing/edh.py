@@ -12,7 +12,8 @@ from idle_quarry.line.writing.packets import EDH, packet
 
 
 def covered(stream: Words, span: Span, begin: int) -> Words:
-    """Return the words from `begin` of a span's first line to the end of its last, which may lie in the next frame's lines.
+    """Return the words from `begin` of a span's first line to the end of its last, which may lie in the next
+    frame's lines.
 
     `begin` is behind EAV for a whole field, or where the picture begins; a picture's code takes that part of each line.
     """
@@ -38,7 +39,9 @@ def edh_data(picture: int, field: int) -> list[int]:
 
 
 def lay_edh(frame: Words, before: Words | None, way: Transport) -> None:
-    """Put the packets of both fields into a finished frame (lines, words, 1); `before` is the frame before, where there was one.
+    """Put the packets of both fields into a finished frame (lines, words, 1).
+
+    `before` is the frame before, where there was one.
 
     The packet of field 1 covers the field before it: the second of the frame before, which a line that begins with this
     frame has not sent; its own frame's stands for it then.

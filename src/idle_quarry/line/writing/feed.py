@@ -1,4 +1,7 @@
-"""What is fed into an output: a test picture with test sound, or a clip through a link, as frames of a line; and a file of it."""
+"""What is fed into an output: a test picture with test sound, or a clip through a link, as frames of a line.
+
+And a file of it.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +29,9 @@ from idle_quarry.signal.timecode import Timecode
 
 @dataclass(frozen=True)
 class Setup:
-    """What a chain is made of: format and interface, what is sent, and the monitors that hang on it, the template's first."""
+    """What a chain is made of: format and interface, what is sent, and the monitors that hang on it, the template's
+    first.
+    """
 
     format: SignalFormat
     interface: str
@@ -42,7 +47,9 @@ class Setup:
 
 
 class SignalFeed:
-    """A setup's frames, without end; a clip begins again where it ends. `length` is the clip's in frames, 0 for test pictures.
+    """A setup's frames, without end; a clip begins again where it ends.
+
+    `length` is the clip's in frames, 0 for test pictures.
 
     Raises `NotPossible` where the format does not travel so, `MediaError` for a clip that cannot be read.
     """
@@ -81,7 +88,8 @@ class SignalFeed:
 def play_out(setup: Setup, path: Path, frames: int, on_progress: Callable[[int, int], None]) -> list[Path]:
     """Write frames of a setup as words into a file, or one a link, and return the files; nothing is left of what fails.
 
-    `frames` of 0 are those of the whole clip. `on_progress` hears how many are written, of how many; it may raise to stop.
+    `frames` of 0 are those of the whole clip. `on_progress` hears how many are written, of how many; it may raise to
+    stop.
     """
     with closing(SignalFeed(setup)) as feed:
         count = -(-(frames or feed.length or 1) // feed.way.pictures)

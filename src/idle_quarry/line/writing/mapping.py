@@ -1,9 +1,9 @@
 """Where samples of a picture travel in the picture part of a line's streams: written.
 
-4:2:2 of ten bits has a stream for luma and one for colour differences (ST 274, ST 296; in SD they share one, ST 125). 4:4:4 of ten
-bits and twelve bits take two words a sample: structures 2, 3 and 4 of ST 425-1, table 1; over level B two links (ST 372).
-4:2:0 sends the colour differences of a pair of lines with the first of them and 200h with the second. 2160 lines are cut into
-four pictures, by pairs of samples (ST 425-5, ST 2081-10, ST 2082-10) or into quarters.
+4:2:2 of ten bits has a stream for luma and one for colour differences (ST 274, ST 296; in SD they share one, ST 125).
+4:4:4 of ten bits and twelve bits take two words a sample: structures 2, 3 and 4 of ST 425-1, table 1; over level B two
+links (ST 372). 4:2:0 sends the colour differences of a pair of lines with the first of them and 200h with the second.
+2160 lines are cut into four pictures, by pairs of samples (ST 425-5, ST 2081-10, ST 2082-10) or into quarters.
 """
 
 from __future__ import annotations
@@ -23,9 +23,9 @@ Planes = tuple[NDArray[np.uint16], NDArray[np.uint16], NDArray[np.uint16]]
 def lay_pictures(link: Words, fmt: SignalFormat, way: Transport, number: int, pictures: Sequence[Planes]) -> None:
     """Put pictures into the words of link `number` (lines, words, streams).
 
-    `pictures` are planes of code values at the format's depth: luma and colour differences, or G, B, R; chroma as the format
-    samples it. As many as the way has pictures in a frame (two for links of ST 372 above 30 a second, and for two pictures).
-    Codes that timing references keep for themselves become the nearest that may travel.
+    `pictures` are planes of code values at the format's depth: luma and colour differences, or G, B, R; chroma as the
+    format samples it. As many as the way has pictures in a frame (two for links of ST 372 above 30 a second, and for
+    two pictures). Codes that timing references keep for themselves become the nearest that may travel.
     """
     shift = max(0, 10 - fmt.encoding.bit_depth)
     pictures = [_every_line(each, fmt) for each in pictures]
@@ -63,7 +63,8 @@ def _parts(fmt: SignalFormat, way: Transport, number: int, pictures: Sequence[Pl
 
 
 def pairs_of(plane: NDArray[np.uint16], part: int, *, luma: bool = True) -> NDArray[np.uint16]:
-    """Return the quarter that a link of two-sample interleave carries: of each four samples of every second line a pair.
+    """Return the quarter that a link of two-sample interleave carries: of each four samples of every second line a
+    pair.
 
     Colour differences at half the samples are taken one by one, each with the pair it belongs to.
     """
@@ -119,7 +120,9 @@ def _lay_422(link: Words, way: Transport, part: int, rows: NDArray[np.int64], pl
 
 
 def _sliced(rows: NDArray[np.int64]) -> list[tuple[slice, slice]]:
-    """Return slices of lines and of picture rows that say the same as `rows`: numbers one after the other, or two such in turn."""
+    """Return slices of lines and of picture rows that say the same as `rows`: numbers one after the other, or two
+    such in turn.
+    """
     if len(rows) < 2 or rows[1] == rows[0] + 1:
         return [(slice(int(rows[0]), int(rows[-1]) + 1), slice(0, len(rows)))]
     return [(slice(int(rows[n]), int(rows[n]) + len(rows[n::2])), slice(n, None, 2)) for n in (0, 1)]
@@ -149,7 +152,9 @@ def _lay_doubled(link: Words, way: Transport, part: int, rows: NDArray[np.int64]
 
 
 def _lay_two_links(link: Words, way: Transport, rows: NDArray[np.int64], planes: Planes) -> None:
-    """Lay 4:4:4 of ten bits over two links: G with even B and R over A, odd B and R with an unused channel over B (ST 372)."""
+    """Lay 4:4:4 of ten bits over two links: G with even B and R over A, odd B and R with an unused channel over B
+    (ST 372).
+    """
     g, b, r = (_codes(plane, 0) for plane in planes)
     begin = way.sav + 4
     for lines, of in _sliced(rows):

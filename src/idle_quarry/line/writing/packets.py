@@ -37,8 +37,8 @@ def packet(did: int, sdid: int, data: Sequence[int]) -> Words:
 def timecode_data(moment: Timecode, kind: int, second: bool = False) -> list[int]:
     """Return the sixteen words of data of a timecode packet (ST 12-2, table 6): nibbles from b4, DBB1 and DBB2 in b3.
 
-    `kind` is a key of `TIMECODE_KINDS`. Above 30 frames a second the number counts pairs; `second` marks the second of a pair
-    (the field mark of ST 12-1, whose place depends on the rate).
+    `kind` is a key of `TIMECODE_KINDS`. Above 30 frames a second the number counts pairs; `second` marks the second of
+    a pair (the field mark of ST 12-1, whose place depends on the rate).
     """
     text = str(moment)
     hours, minutes, seconds, frames = int(text[0:2]), int(text[3:5]), int(text[6:8]), int(text[9:])
@@ -80,5 +80,7 @@ def read_timecode(data: Sequence[int], rate: Fraction) -> tuple[int, Timecode, b
 
 
 def active_format_data(code: int, wide: bool) -> list[int]:
-    """Return the eight words of data of an active-format packet (ST 2016-3): the code of four bits, and whether of 16:9."""
+    """Return the eight words of data of an active-format packet (ST 2016-3): the code of four bits, and whether of
+    16:9.
+    """
     return [(code & 0xF) << 3 | (4 if wide else 0), 0, 0, 0, 0, 0, 0, 0]

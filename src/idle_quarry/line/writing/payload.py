@@ -1,4 +1,7 @@
-"""Payload identifiers: four bytes that say what a line carries (SMPTE ST 352; ST 292-1, ST 425-1, ST 2081-10, ST 2082-10)."""
+"""Payload identifiers: four bytes that say what a line carries (SMPTE ST 352.
+
+ST 292-1, ST 425-1, ST 2081-10, ST 2082-10).
+"""
 
 from __future__ import annotations
 
@@ -13,8 +16,17 @@ from idle_quarry.signal.rates import NAMED_RATES
 
 #: The low four bits of the second byte.
 RATE_CODES: Mapping[int, str] = {
-    2: "23.976", 3: "24", 4: "47.952", 5: "25", 6: "29.97", 7: "30", 8: "48", 9: "50", 0xA: "59.94", 0xB: "60",
-}  # fmt: skip
+    2: "23.976",
+    3: "24",
+    4: "47.952",
+    5: "25",
+    6: "29.97",
+    7: "30",
+    8: "48",
+    9: "50",
+    0xA: "59.94",
+    0xB: "60",
+}
 _CODE_OF = {NAMED_RATES[name]: code for code, name in RATE_CODES.items()}
 #: Bits 5 and 4 of the second byte.
 TRANSFERS = ("bt709", "hlg", "pq", None)
@@ -31,7 +43,8 @@ COLORIMETRIES = ("bt709", None, "bt2020", None)
 DEPTHS = ((10, "full"), (10, "narrow"), (12, "narrow"), (12, "full"))
 #: What the first byte says: interface and lines.
 INTERFACE_OF: Mapping[int, tuple[str, int]] = {
-    0x81: ("SD", 0), 0x84: ("HD", 720), 0x85: ("HD", 1080), 0x87: ("HD, two links", 1080), 0x88: ("3G-A", 720), 0x89: ("3G-A", 1080),
+    0x81: ("SD", 0), 0x84: ("HD", 720), 0x85: ("HD", 1080), 0x87: ("HD, two links", 1080), 0x88: ("3G-A", 720),
+    0x89: ("3G-A", 1080),
     0x8A: ("3G-B", 1080), 0x8B: ("3G-B two streams", 720), 0x8C: ("3G-B two streams", 1080), 0x97: ("quad 3G", 2160),
     0xC0: ("6G", 2160), 0xCE: ("12G", 2160),
 }  # fmt: skip

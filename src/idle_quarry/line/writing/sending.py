@@ -42,7 +42,9 @@ class SentPicture:
 
 
 def _codes(rgb: Rgb, fmt: SignalFormat) -> Planes:
-    """Return a picture's codes. Test pictures have few different lines: each is made once (no line has 4:2:0, so none leans on others)."""
+    """Return a picture's codes. Test pictures have few different lines: each is made once (no line has 4:2:0, so
+    none leans on others).
+    """
     new = np.flatnonzero((rgb[1:] != rgb[:-1]).any(axis=(1, 2))) + 1
     first = np.concatenate([[0], new])
     red, green, blue = (np.ascontiguousarray(rgb[first, :, n], np.float32) for n in range(3))
@@ -52,7 +54,9 @@ def _codes(rgb: Rgb, fmt: SignalFormat) -> Planes:
 
 
 def in_line_order(planes: tuple[NDArray[Any], ...], fmt: SignalFormat) -> Planes:
-    """Return planes as lines take them: of R, G and B the green first (ST 425-1), luma and colour differences as they are."""
+    """Return planes as lines take them: of R, G and B the green first (ST 425-1), luma and colour differences as
+    they are.
+    """
     first, second, third = planes
     return (second, third, first) if fmt.encoding.matrix == "rgb" else (first, second, third)
 
@@ -81,7 +85,8 @@ def _bars(choice: str) -> Callable[[SignalFormat, int], Planes]:
 
 
 def pluge_rgb(fmt: SignalFormat) -> Rgb:
-    """Return PLUGE after ITU-R BT.814-4 as R′G′B′: a white patch, and on black strips 2 % below and above it, and 4 % above.
+    """Return PLUGE after ITU-R BT.814-4 as R′G′B′: a white patch, and on black strips 2 % below and above it, and 4
+    % above.
 
     In ten bits the strips are at 46, 82 and 99 of narrow range, as 2 and 4 % of 876 codes round.
     """
@@ -118,13 +123,29 @@ def _built() -> dict[str, SentPicture]:
         for line_up_picture in line_up_pictures().values()
     ]
     made += [
-        SentPicture("pluge", "PLUGE", "For setting black by eye: the strips below black must not be seen, those above just so (BT.814).", lambda fmt, _: _codes(pluge_rgb(fmt), fmt)),
-        SentPicture("zone", CHARTS["zone"].name, "Rings as fine as the raster can show: what turns grey too early is lost on the way.", _chart("zone")),
+        SentPicture(
+            "pluge",
+            "PLUGE",
+            "For setting black by eye: the strips below black must not be seen, those above just so (BT.814).",
+            lambda fmt, _: _codes(pluge_rgb(fmt), fmt),
+        ),
+        SentPicture(
+            "zone",
+            CHARTS["zone"].name,
+            "Rings as fine as the raster can show: what turns grey too early is lost on the way.",
+            _chart("zone"),
+        ),
         SentPicture("wedge", CHARTS["wedge"].name, CHARTS["wedge"].text, _chart("wedge"), moves=True),
-        SentPicture("flash", "Flash and pip", "A white picture and a tone of one picture's length each second: how far sound and picture part.", _flash, moves=True),
+        SentPicture(
+            "flash",
+            "Flash and pip",
+            "A white picture and a tone of one picture's length each second: how far sound and picture part.",
+            _flash,
+            moves=True,
+        ),
         SentPicture("white", "White", "White of graphics over the whole picture: brightness and evenness.", _flat(1.0)),
         SentPicture("black", "Black", "Black over the whole picture: what the screen leaves alight.", _flat(0.0)),
-    ]  # fmt: skip
+    ]
     return {sent_picture.id: sent_picture for sent_picture in made}
 
 
@@ -234,9 +255,13 @@ def sent_frames(
 
 
 def frames_of(
-    fmt: SignalFormat, way: Transport, picture: Callable[[int], Planes], sound: Callable[[int, int], Samples] | None,
-    start: Timecode, said: LineSignalling | None = None,
-) -> Iterator[list[Words]]:  # fmt: skip
+    fmt: SignalFormat,
+    way: Transport,
+    picture: Callable[[int], Planes],
+    sound: Callable[[int, int], Samples] | None,
+    start: Timecode,
+    said: LineSignalling | None = None,
+) -> Iterator[list[Words]]:
     """Yield frames of a line without end: pictures by their number, samples by the first and how many, and timecode."""
     writer = LineWriter(fmt, way, said)
     index = sent = 0

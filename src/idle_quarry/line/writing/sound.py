@@ -1,6 +1,7 @@
 """Sound in the line, written: 24 bits at 48 kHz, up to sixteen channels in four groups (SMPTE ST 299-1; in SD ST 272).
 
-Samples travel in the blanking of the line after the one in which they fall, and later where that line carries none (RP 168).
+Samples travel in the blanking of the line after the one in which they fall, and later where that line carries none (RP
+168).
 """
 
 from __future__ import annotations
@@ -57,7 +58,9 @@ def cadence_length(rate: Fraction) -> int:
 
 @dataclass(frozen=True)
 class SamplePositions:
-    """Where a frame's samples go: for each sample its line, the word its packet begins at, its clock phase, and whether late."""
+    """Where a frame's samples go: for each sample its line, the word its packet begins at, its clock phase, and
+    whether late.
+    """
 
     line: NDArray[np.int64]
     word: NDArray[np.int64]
@@ -131,7 +134,10 @@ def hd_packets(
     phase: NDArray[np.int64],
     late: NDArray[np.bool_],
 ) -> Words:
-    """Return packets (n, 31) of samples (n, 4), signed, 24 bits, of group 0…3; `first` is the number of the first in its block."""
+    """Return packets (n, 31) of samples (n, 4), signed, 24 bits, of group 0…3.
+
+    `first` is the number of the first in its block.
+    """
     n = len(samples)
     made = np.empty((n, HD_PACKET), np.uint16)
     made[:, :3] = ADF
@@ -163,7 +169,9 @@ def error_code(words: Words) -> NDArray[np.uint16]:
 
 
 def control_data(frame_in_cadence: int, channels: int, whole: bool) -> list[int]:
-    """Return the eleven words of a group's control packet: frame number, 48 kHz in step, channels in use, no delay told."""
+    """Return the eleven words of a group's control packet: frame number, 48 kHz in step, channels in use, no delay
+    told.
+    """
     number = 0 if whole else frame_in_cadence + 1
     return [number, 0, (1 << channels) - 1, *[0] * 8]
 
@@ -173,8 +181,8 @@ def lay_sound(
 ) -> None:
     """Put samples (n, channels), signed 24 bits, into blanking of one picture's streams of a link.
 
-    `stream` is the part whose streams they use, `frame` counts frames of the cadence, `first` samples sent before. Raises
-    `NotPossible` for more channels than have room.
+    `stream` is the part whose streams they use, `frame` counts frames of the cadence, `first` samples sent before.
+    Raises `NotPossible` for more channels than have room.
     """
     n, channels = samples.shape
     if channels > most_channels(way):

@@ -25,7 +25,9 @@ from idle_quarry.signal.timecode import Timecode
 
 @dataclass(frozen=True)
 class LineSignalling:
-    """What a line says beside picture and sound: whether a payload identifier, and an active format (a code of ST 2016-1)."""
+    """What a line says beside picture and sound: whether a payload identifier, and an active format (a code of ST
+    2016-1).
+    """
 
     payload: bool = True
     active_format: int | None = None
@@ -33,7 +35,10 @@ class LineSignalling:
 
 @lru_cache(maxsize=2)
 def blank_frame(fmt: SignalFormat, way: Transport, number: int, said: LineSignalling) -> Words:
-    """Return a frame of link `number` without picture: timing references, line numbers, identifiers; codes are still to come. Kept: not to be written to."""
+    """Return a frame of link `number` without picture: timing references, line numbers, identifiers.
+
+    Codes are still to come. Kept: not to be written to.
+    """
     lines, words = way.raster.lines, way.words
     frame = np.empty((lines, words, way.streams), np.uint16)
     half = way.streams // 2
@@ -82,8 +87,8 @@ def _lay(line: Words, at: int, words: Words) -> None:
 class LineWriter:
     """Writes a format's line, frame after frame, for every link.
 
-    Frames hold `pictures` pictures of the format each (two over links of ST 372 above 30 a second, and where two pictures
-    share a line); sound is 24 bits at 48 kHz, as many samples as `samples_in` counts for each picture.
+    Frames hold `pictures` pictures of the format each (two over links of ST 372 above 30 a second, and where two
+    pictures share a line); sound is 24 bits at 48 kHz, as many samples as `samples_in` counts for each picture.
     """
 
     def __init__(self, fmt: SignalFormat, way: Transport, said: LineSignalling | None = None) -> None:
@@ -134,7 +139,9 @@ class LineWriter:
         return made
 
     def _with_pictures(self, number: int, blank: Words, pictures: Sequence[Planes]) -> tuple[Words, bool]:
-        """Return a frame of a link with pictures laid in, and whether they stand still: those are laid, and closed, once."""
+        """Return a frame of a link with pictures laid in, and whether they stand still: those are laid, and closed,
+        once.
+        """
         planes = [plane for picture in pictures for plane in picture]
         kept = self._kept.get(number)
         if kept is None or len(kept[0]) != len(planes) or any(a is not b for a, b in zip(kept[0], planes, strict=True)):

@@ -36,7 +36,9 @@ OnProgress = Callable[[int, int, float], None]
 
 @dataclass(frozen=True)
 class ConversionTarget:
-    """What a clip is to become: format, codec, how it is converted, the pulldown taken out of it, and how its sound is kept."""
+    """What a clip is to become: format, codec, how it is converted, the pulldown taken out of it, and how its sound
+    is kept.
+    """
 
     format: SignalFormat
     codec: Codec
@@ -49,7 +51,9 @@ class ConversionTarget:
 
 @dataclass(frozen=True)
 class ConvertedClip:
-    """What became of it: the file, the format that it holds, frames, first timecode, channels of sound, seconds it took."""
+    """What became of it: the file, the format that it holds, frames, first timecode, channels of sound, seconds it
+    took.
+    """
 
     path: Path
     format: SignalFormat
@@ -68,11 +72,11 @@ def convert(
 ) -> ConvertedClip:
     """Convert a clip into `path`, which appears when it is whole; where it is stopped or fails, nothing is left.
 
-    `span` are the seconds of the clip from which to which it is converted, all of it where there is none: the frames are those that
-    the whole has there, with its sound and timecode.
+    `span` are the seconds of the clip from which to which it is converted, all of it where there is none: the frames
+    are those that the whole has there, with its sound and timecode.
 
-    Raises `NotPossible` where the codec cannot hold the format, its containers have another suffix, or something is there, and
-    `MediaError` where the clip cannot be read or the disk refuses.
+    Raises `NotPossible` where the codec cannot hold the format, its containers have another suffix, or something is
+    there, and `MediaError` where the clip cannot be read or the disk refuses.
     """
     why = cannot_hold(wanted.codec, wanted.format)
     if why:
@@ -109,10 +113,16 @@ def convert(
         start = start + begin if start is not None else None
         writer = stack.enter_context(
             ClipWriter(
-                path, wanted.codec, wanted.format, start=start, channels=channels,
-                sample_rate=wanted.sample_rate, sound_bits=wanted.sound_bits, noted="clip",
+                path,
+                wanted.codec,
+                wanted.format,
+                start=start,
+                channels=channels,
+                sample_rate=wanted.sample_rate,
+                sound_bits=wanted.sound_bits,
+                noted="clip",
             )
-        )  # fmt: skip
+        )
         # one picture is coded while the next is converted: an encoder has threads of its own
         coder = stack.enter_context(ThreadPoolExecutor(1, thread_name_prefix="quarry coder"))
         ahead: Future[None] | None = None
@@ -135,7 +145,9 @@ def convert(
 
 
 def frames_and_speed(material: Material, target: SignalFormat, policy: Policy) -> tuple[int, Fraction]:
-    """Return how many frames of `target` a material gives, and how much faster it runs: 1 but where its speed is changed."""
+    """Return how many frames of `target` a material gives, and how much faster it runs: 1 but where its speed is
+    changed.
+    """
     seconds, faster = material.frames / material.format.rate, Fraction(1)
     if retiming(material.format, target, policy) == "speed":
         before, after = pace(material.format, target, "speed")
@@ -144,7 +156,10 @@ def frames_and_speed(material: Material, target: SignalFormat, policy: Policy) -
 
 
 def _sound_of(clip: Clip, wanted: ConversionTarget, faster: Fraction) -> SoundReader | None:
-    """Return the clip's sound, read at such a rate that at the wanted one it runs as fast as the pictures; its pitch goes along."""
+    """Return the clip's sound, read at such a rate that at the wanted one it runs as fast as the pictures.
+
+    Its pitch goes along.
+    """
     if not clip.declared.audio:
         return None
     with contextlib.suppress(MediaError):
@@ -153,7 +168,9 @@ def _sound_of(clip: Clip, wanted: ConversionTarget, faster: Fraction) -> SoundRe
 
 
 def start_of(clip: Clip, fmt: SignalFormat, drop: bool = False) -> Timecode | None:
-    """Return the clip's first timecode as `fmt` counts: the same number where rates agree, else the same time of day; None without one."""
+    """Return the clip's first timecode as `fmt` counts: the same number where rates agree, else the same time of
+    day; None without one.
+    """
     declared = clip.declared
     if not declared.timecode:
         return None
@@ -168,6 +185,10 @@ def start_of(clip: Clip, fmt: SignalFormat, drop: bool = False) -> Timecode | No
 def words_of(made: ConvertedClip) -> dict[str, Any]:
     """Return what was made under the keys of the command line."""
     return {
-        "file": str(made.path), "format": format_words(made.format), "frames": made.frames,
-        "start": None if made.start is None else str(made.start), "channels": made.channels, "seconds": round(made.seconds, 2),
-    }  # fmt: skip
+        "file": str(made.path),
+        "format": format_words(made.format),
+        "frames": made.frames,
+        "start": None if made.start is None else str(made.start),
+        "channels": made.channels,
+        "seconds": round(made.seconds, 2),
+    }

@@ -1,7 +1,8 @@
 """What travels with pictures besides them: the active format in the coded pictures, HDR light in the container.
 
-Active format: SMPTE ST 2016-1 codes as ETSI TS 101 154, annex B, carries them: user data of MPEG-2 pictures, a user data SEI of
-H.264 and HEVC. Light: ST 2086 and CTA-861.3 figures as boxes `mdcv` and `clli` (ISO/IEC 14496-12) of MOV and MP4.
+Active format: SMPTE ST 2016-1 codes as ETSI TS 101 154, annex B, carries them: user data of MPEG-2 pictures, a user
+data SEI of H.264 and HEVC. Light: ST 2086 and CTA-861.3 figures as boxes `mdcv` and `clli` (ISO/IEC 14496-12) of MOV
+and MP4.
 """
 
 from __future__ import annotations
@@ -16,8 +17,13 @@ from idle_quarry.signal.colour import PRIMARIES
 
 #: The four bits of ST 2016-1, table 1, by the words of a delivery.
 CODES = {
-    "full frame": 8, "4:3 centre": 9, "16:9 letterbox": 10, "14:9 centre": 11, "protect 14:9": 14, "protect 4:3": 15,
-}  # fmt: skip
+    "full frame": 8,
+    "4:3 centre": 9,
+    "16:9 letterbox": 10,
+    "14:9 centre": 11,
+    "protect 14:9": 14,
+    "protect 4:3": 15,
+}
 #: Encoders whose pictures can say it.
 SAYS_ACTIVE_FORMAT = ("mpeg2video", "libx264", "libx265")
 _CONTAINERS = (b"moov", b"trak", b"mdia", b"minf", b"stbl")
@@ -55,10 +61,11 @@ def _start(data: bytes, wanted: Callable[[int], bool]) -> int:
 
 
 def declare_light(path: Path, primaries: str, peak: float | None, max_cll: float, max_fall: float) -> bool:
-    """Have a MOV or MP4 declare the display it was graded on (peak in cd/m², none where unknown) and its own light, cd/m².
+    """Have a MOV or MP4 declare the display it was graded on (peak in cd/m², none where unknown) and its own light,
+    cd/m².
 
-    Return whether it does now: other containers have no place for it. Raises `MediaError` where the file is not as this program
-    writes it: its index at its end, one track of pictures.
+    Return whether it does now: other containers have no place for it. Raises `MediaError` where the file is not as this
+    program writes it: its index at its end, one track of pictures.
     """
     if path.suffix.lower() not in (".mov", ".mp4"):
         return False
@@ -84,7 +91,10 @@ def _box(kind: bytes, inside: bytes) -> bytes:
 
 
 def _last_box(file: BinaryIO, wanted: bytes) -> int:
-    """Return where the box of a kind begins, which is the last of the file: nothing after it would move. Raises `ValueError`."""
+    """Return where the box of a kind begins, which is the last of the file: nothing after it would move.
+
+    Raises `ValueError`.
+    """
     at, end = 0, file.seek(0, 2)
     while at < end:
         file.seek(at)

@@ -68,7 +68,10 @@ LINEAR = "gbrpf32le"
 
 
 def frame_of_codes(pixels: Pixels, codes: Sequence[NDArray[Any]]) -> av.VideoFrame:
-    """Return a frame of code values in the encoding of `pixels`: luma and chroma, or R, G, B; flagged as its format says."""
+    """Return a frame of code values in the encoding of `pixels`: luma and chroma, or R, G, B.
+
+    Flagged as its format says.
+    """
     if pixels.name == LINEAR:
         top = (1 << pixels.format.encoding.bit_depth) - 1
         codes = [plane / np.float32(top) for plane in codes]

@@ -1,4 +1,7 @@
-"""Clips written with the real encoders: frame by frame with sound and timecode, or a still picture held; correctly flagged."""
+"""Clips written with the real encoders: frame by frame with sound and timecode, or a still picture held.
+
+Correctly flagged.
+"""
 
 from __future__ import annotations
 
@@ -51,9 +54,16 @@ class _Muxed:
     """A container that is open for writing: pictures, coded or not, and sound, each in its order."""
 
     def __init__(
-        self, path: Path, codec: Codec, pixels: Pixels, start: Timecode | None, channels: int, rate: int, bits: int,
+        self,
+        path: Path,
+        codec: Codec,
+        pixels: Pixels,
+        start: Timecode | None,
+        channels: int,
+        rate: int,
+        bits: int,
         active_format: str | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         fmt = pixels.format
         self._encoder, self._active = codec.encode.encoder, active_format
         options = {"movflags": "+write_colr"} if path.suffix == ".mov" else {}
@@ -155,12 +165,11 @@ class _Muxed:
 class ClipWriter:
     """A clip written frame by frame into a file of its own beside `path`, which takes its name when the clip is whole.
 
-    For codecs of one picture a file, `path` names the first, `name.0001.dpx`, in a folder that is not there yet: the folder
-    appears when all are written; they carry no sound. `format` is what codes are taken in; an `active_format` is said in each picture
-    of the codecs that can.
-    Where `noted` says what is made, it replaces nothing, and a process that is killed over it leaves what is found again (`recovery`).
-    Use it as a context: `finish` makes the clip, leaving without it, or by an error, leaves nothing.
-    Raises `MediaError` where an encoder or the disk refuses.
+    For codecs of one picture a file, `path` names the first, `name.0001.dpx`, in a folder that is not there yet: the
+    folder appears when all are written; they carry no sound. `format` is what codes are taken in; an `active_format` is
+    said in each picture of the codecs that can. Where `noted` says what is made, it replaces nothing, and a process
+    that is killed over it leaves what is found again (`recovery`). Use it as a context: `finish` makes the clip,
+    leaving without it, or by an error, leaves nothing. Raises `MediaError` where an encoder or the disk refuses.
     """
 
     def __init__(
@@ -195,7 +204,7 @@ class ClipWriter:
             else:
                 self._muxed = _Muxed(
                     self._part, codec, self.pixels, start, channels, sample_rate, sound_bits, active_format
-                )  # fmt: skip
+                )
         except BaseException as error:
             self._clear()
             if isinstance(error, FFmpegError | OSError | ValueError):

@@ -9,7 +9,8 @@ from idle_quarry.media.measurement.results import ActivePicture
 from idle_quarry.media.pictures import Picture
 from idle_quarry.signal.levels import Levels
 
-#: Above black by this many 8-bit codes, a line is not black any more; the picture beside a bar is brighter by `_PICTURE`.
+#: Above black by this many 8-bit codes, a line is not black any more; the picture beside a bar is brighter by
+#: `_PICTURE`.
 _BLACK, _PICTURE = 9.0, 18.0
 #: Within so many lines or columns a bar's edge is at full brightness.
 _EDGE = 4

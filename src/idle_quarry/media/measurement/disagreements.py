@@ -34,7 +34,9 @@ def disagreements(
 
 
 def measured_format(fmt: SignalFormat | None, measured: Measurement) -> SignalFormat | None:
-    """Return the signal format as the pictures show it: the declared one with scan, field order and range as measured."""
+    """Return the signal format as the pictures show it: the declared one with scan, field order and range as
+    measured.
+    """
     if fmt is None or measured.fields is None:
         return fmt
     fields = measured.fields
@@ -68,7 +70,10 @@ def _changes(declared: DeclaredProperties, measured: Measurement) -> Iterator[Di
         is_now = f"its {each.what} is {each.becomes}, not {each.was}"
         if each.what == "colour":
             is_now = "its pictures say another colour than before"
-        text = f"From frame {each.frame} on {is_now}{also}: only what lies before is measured. Cut it there and take the parts by themselves."
+        text = (
+            f"From frame {each.frame} on {is_now}{also}: only what lies before is measured. Cut it there and take the"
+            " parts by themselves."
+        )
         yield Disagreement("raster" if each.what == "raster" else "matrix", each.was, each.becomes, text)
 
 
@@ -84,8 +89,8 @@ def _scan(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disag
     if fields.scan == "pulldown":
         pictures = rate_text(fields.true_rate) if fields.true_rate else "fewer"
         text = (
-            f"{fields.cadence} pulldown: {pictures} pictures a second spread over fields, {_order(fields.field_order)}. "
-            "Deinterlaced it would judder and lose sharpness; taken out of its cadence it loses nothing."
+            f"{fields.cadence} pulldown: {pictures} pictures a second spread over fields, {_order(fields.field_order)}."
+            " Deinterlaced it would judder and lose sharpness; taken out of its cadence it loses nothing."
         )
         yield Disagreement("scan", declared.scan, "pulldown", _perhaps(fields, text))
     elif fields.scan == "psf" and declared.scan == "interlaced":
@@ -120,8 +125,9 @@ def _rate(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disag
         return
     if (varies := measured.variable) is not None:
         text = (
-            f"Its pictures come at a variable rate: {varies.words}. At a fixed {rate_text(varies.fixed)}, about "
-            f"{varies.repeated_a_minute:.0f} pictures a minute would be repeated and {varies.dropped_a_minute:.0f} dropped."
+            f"Its pictures come at a variable rate: {varies.words}. At a fixed {rate_text(varies.fixed)}, about"
+            f" {varies.repeated_a_minute:.0f} pictures a minute would be repeated and {varies.dropped_a_minute:.0f}"
+            " dropped."
         )
         yield Disagreement("rate", rate_fraction_text(rate), "variable", text)
         return
@@ -160,9 +166,9 @@ def _levels(declared: DeclaredProperties, fmt: SignalFormat | None, measured: Me
         share = (measurement.luma.below_black + measurement.luma.above_white) * 100
         if measurement.range == "full":
             text = (
-                f"It {said} {taken} range, but {share:.1f} % of its luma codes lie outside {levels.black} to "
-                f"{levels.white}, down to {measurement.luma.minimum} and up to {measurement.luma.maximum}: it is full range. Taken "
-                "as tagged, shadows and highlights would be clipped and contrast raised."
+                f"It {said} {taken} range, but {share:.1f} % of its luma codes lie outside {levels.black} to"
+                f" {levels.white}, down to {measurement.luma.minimum} and up to {measurement.luma.maximum}: it is full"
+                " range. Taken as tagged, shadows and highlights would be clipped and contrast raised."
             )
         else:
             text = (
@@ -179,8 +185,9 @@ def _levels(declared: DeclaredProperties, fmt: SignalFormat | None, measured: Me
         yield Disagreement("matrix", declared.matrix, measurement.bars_matrix, text)
     if measurement.significant_bits < declared.bit_depth and measured.frames_examined > 1:
         text = (
-            f"The file has {declared.bit_depth} bits a sample, but the lowest {declared.bit_depth - measurement.significant_bits} "
-            f"are always 0: it holds {measurement.significant_bits} bits, and bands where {declared.bit_depth} would not."
+            f"The file has {declared.bit_depth} bits a sample, but the lowest"
+            f" {declared.bit_depth - measurement.significant_bits} are always 0: it holds"
+            f" {measurement.significant_bits} bits, and bands where {declared.bit_depth} would not."
         )
         yield Disagreement("bit_depth", declared.bit_depth, measurement.significant_bits, text, grave=False)
 
@@ -205,8 +212,8 @@ def _shape(declared: DeclaredProperties) -> Iterator[Disagreement]:
 def _timecode(declared: DeclaredProperties, measured: Measurement) -> Iterator[Disagreement]:
     if declared.drop_frame and declared.rate is not None and not can_drop(declared.rate):
         text = (
-            f"The timecode is marked drop-frame, but there is none at {rate_text(declared.rate)}: counted as marked, it "
-            "would leave out numbers that exist."
+            f"The timecode is marked drop-frame, but there is none at {rate_text(declared.rate)}: counted as marked, it"
+            " would leave out numbers that exist."
         )
         yield Disagreement("drop_frame", True, False, text, grave=False)
     if measured.timecode_breaks:

@@ -22,8 +22,8 @@ from idle_quarry.media.measurement.holds import HoldCadence, hold_of
 from idle_quarry.media.measurement.results import Fields, Stretch
 from idle_quarry.signal.rates import NAMED_RATES
 
-#: How likely a verdict is right, by `FieldsGuess.features`: logistic regression over draws of drawn and of real material;
-#: `benchmarks/calibration.py` fits them and shows the calibration.
+#: How likely a verdict is right, by `FieldsGuess.features`: logistic regression over draws of drawn and of real
+#: material; `benchmarks/calibration.py` fits them and shows the calibration.
 _CONFIDENCE = {
     "progressive": (1.661, 0.398, -1.41, 0.638, 1.191, -0.511, 0.667, -1.556),
     "held": (-0.214, 0.998, -1.276, 0.369, -0.969, 0.368, -0.373, -0.686),
@@ -82,9 +82,15 @@ class FieldsGuess:
         amount, level = float(np.log1p(max(0.0, margin))), float(np.log10(self.movement + 1))
         pairs = sum(segment.stop - segment.start for segment in self.found.segments)
         return (
-            1.0, amount, level, amount * level, float(np.log(min(4.0, max(0.3, self.growth)))),
-            min(6.0, max(-2.0, self.hold.gap)), float(np.log10(self.noise + 0.1)), float(np.log(pairs)),
-        )  # fmt: skip
+            1.0,
+            amount,
+            level,
+            amount * level,
+            float(np.log(min(4.0, max(0.3, self.growth)))),
+            min(6.0, max(-2.0, self.hold.gap)),
+            float(np.log10(self.noise + 0.1)),
+            float(np.log(pairs)),
+        )
 
     @property
     def confidence(self) -> float:
@@ -209,7 +215,8 @@ def _breaks(found: StructurePath, frames: NDArray[np.int64]) -> tuple[int, ...]:
 
 
 def _sparse(marks: Sequence[tuple[int, str]], rate: Fraction | None) -> tuple[None, Fraction]:
-    """Return the share of frames that are new where now and then one is repeated, at the interval of two standard rates.
+    """Return the share of frames that are new where now and then one is repeated, at the interval of two standard
+    rates.
 
     So 24 in 25, whose repeats lie too far apart for a cadence to be seen in a stretch; 1 where nothing is held.
     """

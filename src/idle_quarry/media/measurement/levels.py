@@ -113,9 +113,13 @@ class LevelMeter:
             return None
         bits = self._bits
         luma = LumaLevels(
-            self._minimum, self._maximum, self._below / self._samples, self._above / self._samples, bits,
+            self._minimum,
+            self._maximum,
+            self._below / self._samples,
+            self._above / self._samples,
+            bits,
             tuple(int(n) for n in self._histogram),
-        )  # fmt: skip
+        )
         best = max(self._bars.items(), key=lambda each: each[1], default=("", 0.0))
         used = 16 if not self._low_bits else bits - (self._low_bits & -self._low_bits).bit_length() + 1
         return LevelsMeasurement(

@@ -273,7 +273,10 @@ def _stamped(rates: list[Fraction]) -> Fraction | None:
 
 
 def variable_rate(runs: list[list[float]]) -> VariableRate | None:
-    """Return how the rate of a clip varies, from the times (seconds) at which pictures of its runs are shown; None where it doesn't."""
+    """Return how the rate of a clip varies, from the times (seconds) at which pictures of its runs are shown.
+
+    None where it doesn't.
+    """
     lengths = np.concatenate([np.diff(run) for run in runs]) if runs else np.zeros(0)
     lengths = lengths[lengths > 0]
     if not is_uneven(lengths):

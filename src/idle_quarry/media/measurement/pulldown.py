@@ -1,4 +1,6 @@
-"""Taking a pulldown out of frames whose cadence breaks: the phase of every frame is found, then each run is taken apart."""
+"""Taking a pulldown out of frames whose cadence breaks: the phase of every frame is found, then each run is taken
+apart.
+"""
 
 from __future__ import annotations
 
@@ -99,9 +101,11 @@ def _repeats(pairs: NDArray[np.float32], patterns: Sequence[str]) -> NDArray[np.
     share = np.log(upper / lower)  # far below 0 where the upper field is a repeat, far above where the lower one is
     marks = {"X1": -share, "Y3": -share, "X3": share, "Y1": share}
     says = [
-        np.clip(2 * (marks[pattern] - 2), -_REPEAT_SAYS, 0)
-        if pattern in marks
-        else -np.clip(2 * (np.abs(share) - 2), 0, _REPEAT_SAYS)
+        (
+            np.clip(2 * (marks[pattern] - 2), -_REPEAT_SAYS, 0)
+            if pattern in marks
+            else -np.clip(2 * (np.abs(share) - 2), 0, _REPEAT_SAYS)
+        )
         for pattern in patterns
     ]
     return np.asarray(np.stack(says, axis=1))
@@ -128,7 +132,9 @@ def _woven_or_whole(frames: Sequence[NDArray[Any]], cadence: str, cycle: int) ->
 
 
 def _combed(frame: NDArray[Any]) -> float:
-    """Return how much more a picture parts over one line than over two: a whole one less, whatever it shows, a comb more."""
+    """Return how much more a picture parts over one line than over two: a whole one less, whatever it shows, a comb
+    more.
+    """
     lines = np.asarray(frame, np.float64)
     near = np.square(2 * lines[2:-2] - lines[1:-3] - lines[3:-1]).mean()
     far = np.square(2 * lines[2:-2] - lines[:-4] - lines[4:]).mean()

@@ -18,7 +18,8 @@ class TimecodeBreak:
 
 @dataclass(frozen=True)
 class ClipChange:
-    """Where a clip becomes another: the first frame seen that differs, in what ("raster", "bit depth", "colour"), and how.
+    """Where a clip becomes another: the first frame seen that differs, in what ("raster", "bit depth", "colour"),
+    and how.
 
     Of a clip that is not examined whole it is known to lie between the window before and this frame.
     """
@@ -64,7 +65,10 @@ class Measurement:
     changes: tuple[ClipChange, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
-        """Return the measurements under the keys of the command line's contract; sound alone has undetermined fields."""
+        """Return the measurements under the keys of the command line's contract.
+
+        Sound alone has undetermined fields.
+        """
         fields = self.fields or Fields("undetermined", None, None, None, 0.0, 0.0)
         document: dict[str, Any] = {
             "scan": fields.scan,
@@ -78,27 +82,33 @@ class Measurement:
             "confidence": round(fields.confidence, 3),
             "stretches": [
                 {
-                    "start": s.start, "stop": s.stop, "scan": s.scan, "field_order": s.field_order, "cadence": s.cadence,
+                    "start": s.start,
+                    "stop": s.stop,
+                    "scan": s.scan,
+                    "field_order": s.field_order,
+                    "cadence": s.cadence,
                 }
                 for s in fields.stretches
             ],
             "cadence_breaks": list(fields.breaks),
             "damaged_frames": self.damaged,
             "stamped_rate": _ratio(self.stamped_rate),
-            "variable_rate": self.variable
-            and {
-                "slowest": round(self.variable.slowest, 3),
-                "fastest": round(self.variable.fastest, 3),
-                "mean": round(self.variable.mean, 3),
-                "fixed": _ratio(self.variable.fixed),
-                "repeated_a_minute": round(self.variable.repeated_a_minute, 1),
-                "dropped_a_minute": round(self.variable.dropped_a_minute, 1),
-            },
+            "variable_rate": (
+                self.variable
+                and {
+                    "slowest": round(self.variable.slowest, 3),
+                    "fastest": round(self.variable.fastest, 3),
+                    "mean": round(self.variable.mean, 3),
+                    "fixed": _ratio(self.variable.fixed),
+                    "repeated_a_minute": round(self.variable.repeated_a_minute, 1),
+                    "dropped_a_minute": round(self.variable.dropped_a_minute, 1),
+                }
+            ),
             "changes": [vars(change) for change in self.changes],
             "timecode_breaks": [
                 {"frame": b.frame, "expected": b.expected, "found": b.found} for b in self.timecode_breaks
             ],
-        }  # fmt: skip
+        }
         if self.active is not None:
             a = self.active
             document["active_picture"] = {"x": a.x, "y": a.y, "width": a.width, "height": a.height}
@@ -106,9 +116,11 @@ class Measurement:
         if self.levels is not None:
             luma = self.levels.luma
             document["luma"] = {
-                "min": luma.minimum, "max": luma.maximum,
-                "below_black": round(luma.below_black, 6), "above_white": round(luma.above_white, 6),
-            }  # fmt: skip
+                "min": luma.minimum,
+                "max": luma.maximum,
+                "below_black": round(luma.below_black, 6),
+                "above_white": round(luma.above_white, 6),
+            }
             document["chroma"] = (
                 None
                 if self.levels.chroma_minimum is None
@@ -138,13 +150,15 @@ def _sound(found: SoundStreamMeasurement) -> dict[str, Any]:
                 "peak_dbfs": c.peak_dbfs,
                 "rms_dbfs": c.rms_dbfs,
                 "silent": c.silent,
-                "tone": None
-                if c.tone is None
-                else {
-                    "frequency_hz": c.tone.frequency_hz,
-                    "level_dbfs": c.tone.level_dbfs,
-                    "line_up": c.tone.line_up,
-                },
+                "tone": (
+                    None
+                    if c.tone is None
+                    else {
+                        "frequency_hz": c.tone.frequency_hz,
+                        "level_dbfs": c.tone.level_dbfs,
+                        "line_up": c.tone.line_up,
+                    }
+                ),
             }
             for c in found.channels
         ],
@@ -168,7 +182,10 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Fields:
-    """What fields a clip has. `true_rate` counts moments in time a second; `marks` are (frame, pattern) of each pair."""
+    """What fields a clip has. `true_rate` counts moments in time a second.
+
+    `marks` are (frame, pattern) of each pair.
+    """
 
     scan: str
     field_order: str | None

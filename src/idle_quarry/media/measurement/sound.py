@@ -51,9 +51,16 @@ def heard(path: Path, stream_index: int, sample_rate: int, duration_s: float | N
     identical, inverted = _pairs(samples, channels)
     loudness, spread, peak = _loudness(samples, sample_rate, layout)
     return SoundStreamMeasurement(
-        sample_rate, samples.shape[1] / sample_rate, channels, identical, inverted, loudness, spread, peak,
+        sample_rate,
+        samples.shape[1] / sample_rate,
+        channels,
+        identical,
+        inverted,
+        loudness,
+        spread,
+        peak,
         1 if _heard_whole(duration_s) else _WINDOWS,
-    )  # fmt: skip
+    )
 
 
 def _heard_whole(duration_s: float | None) -> bool:
@@ -238,7 +245,8 @@ def heard_whole(
 ) -> SoundStreamMeasurement:
     """Return what was heard of windows with loudness, its range and true peak of the whole stream, as R 128 integrates.
 
-    `on_progress` hears how many seconds were heard, and may raise to stop. Where nothing more can be decoded, `found` is returned.
+    `on_progress` hears how many seconds were heard, and may raise to stop. Where nothing more can be decoded, `found`
+    is returned.
     """
     meter: _Meter | None = None
     channels = 0

@@ -26,8 +26,8 @@ _MOST_S = 120.0
 
 @dataclass(frozen=True)
 class Parting:
-    """`offset_ms` is how much later sound is than picture (below 0: earlier), the median of `pairs` flashes with their pips;
-    `spread_ms` how much the pairs differ.
+    """`offset_ms` is how much later sound is than picture (below 0: earlier), the median of `pairs` flashes with
+    their pips; `spread_ms` how much the pairs differ.
     """
 
     offset_ms: float

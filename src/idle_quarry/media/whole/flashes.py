@@ -1,11 +1,11 @@
 """Flashes, red flashes and patterns as ITU-R BT.1702 has them, from the light of a picture's cells, moment by moment.
 
-A flash is a pair of opposing changes of luminance by 20 cd/m² or more whose darker state is below 160 cd/m² (at 160 and above: of a
-Michelson contrast of 1/17 or more), over more than a quarter of the picture at once; more than three within a second are a fault,
-and so is a sequence of them that lasts more than five seconds. A red flash is a pair of opposing changes to and from saturated
-red: R / (R + G + B) of 0.8 or more in one of the states, and 0.2 or more apart in u′, v′. A regular pattern is a fault where more
-than five pairs of light and dark stripes cover more than a quarter of the picture (two fifths where it stands still), the lighter of
-50 cd/m² or more and 20 cd/m² or more above the darker.
+A flash is a pair of opposing changes of luminance by 20 cd/m² or more whose darker state is below 160 cd/m² (at 160 and
+above: of a Michelson contrast of 1/17 or more), over more than a quarter of the picture at once; more than three within
+a second are a fault, and so is a sequence of them that lasts more than five seconds. A red flash is a pair of opposing
+changes to and from saturated red: R / (R + G + B) of 0.8 or more in one of the states, and 0.2 or more apart in u′, v′.
+A regular pattern is a fault where more than five pairs of light and dark stripes cover more than a quarter of the
+picture (two fifths where it stands still), the lighter of 50 cd/m² or more and 20 cd/m² or more above the darker.
 """
 
 from __future__ import annotations
@@ -16,13 +16,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-#: Changes of luminance (cd/m²), the darker state below which they count, the contrast that counts above it, the share of the picture.
+#: Changes of luminance (cd/m²), the darker state below which they count, the contrast that counts above it, the share
+#: of the picture.
 CHANGE, DARKER, CONTRAST, AREA = 20.0, 160.0, 1 / 17, 0.25
 #: Flashes in a second that are still allowed, and for how long sequences of flashes may last, seconds.
 MOST, LASTING_S = 3, 5.0
 #: Saturated red, and how far apart two states lie in u′, v′.
 RED, APART = 0.8, 0.2
-#: Shares of the picture that a pattern may cover: moving or flashing, standing still; light of its stripes, pairs of them.
+#: Shares of the picture that a pattern may cover: moving or flashing, standing still; light of its stripes, pairs of
+#: them.
 PATTERN_MOVING, PATTERN_STILL, STRIPES_LIGHT, PAIRS = 0.25, 0.4, 50.0, 5
 #: Cells change together where they do so within this time: a cut takes a moment, a lamp two or three.
 _TOGETHER_S = 0.1
@@ -36,7 +38,10 @@ Cells = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class FlashSpell:
-    """Moments, from the first to the last, in which more flashes than allowed lie; the most of them in a second, and their share of the picture."""
+    """Moments, from the first to the last, in which more flashes than allowed lie.
+
+    The most of them in a second, and their share of the picture.
+    """
 
     kind: str
     first: int
@@ -99,7 +104,10 @@ class _Pairs:
 
 
 class FlashMeter:
-    """Takes the light of cells (rows, columns, 3: linear R, G, B in cd/m²) moment by moment; `rate` is moments a second."""
+    """Takes the light of cells (rows, columns, 3: linear R, G, B in cd/m²) moment by moment.
+
+    `rate` is moments a second.
+    """
 
     def __init__(self, rate: float) -> None:
         self._rate, self._moment = rate, 0
@@ -153,7 +161,7 @@ def _chromaticity(cells: Cells, light: Cells) -> tuple[Cells, NDArray[np.bool_]]
     return np.stack([u, v], axis=-1).astype(np.float32), red
 
 
-# -- patterns -----------------------------------------------------------------------------------------------------------
+# -- patterns ----------------------------------------------------------------------------------------------------------
 
 #: A picture is divided into so many blocks for patterns, down and across.
 _BLOCKS = (6, 8)
@@ -162,7 +170,9 @@ _REGULAR = 0.55
 
 
 def striped(light: Cells) -> tuple[float, float]:
-    """Return the share of a picture (light in cd/m², (h, w)) that regular stripes cover, and how many pairs of them lie across it."""
+    """Return the share of a picture (light in cd/m², (h, w)) that regular stripes cover, and how many pairs of them
+    lie across it.
+    """
     down, across = _BLOCKS
     tall, wide = light.shape[0] // down, light.shape[1] // across
     if tall < 8 or wide < 8:

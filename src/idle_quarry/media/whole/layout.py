@@ -1,4 +1,6 @@
-"""What lies in a file one after the other: bars, tone, black, slate or clock, the programme's parts, breaks, found by content."""
+"""What lies in a file one after the other: bars, tone, black, slate or clock, the programme's parts, breaks, found
+by content.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +38,10 @@ class LayoutItem:
 
 
 def items_of(parts: Sequence[PicturePart], rate: float, *, breaks: bool) -> tuple[LayoutItem, ...]:
-    """Return the items that parts make: one slate or clock before the programme; with `breaks` the black between its parts are items too."""
+    """Return the items that parts make: one slate or clock before the programme.
+
+    With `breaks` the black between its parts are items too.
+    """
     merged = _merged(parts, max(1, round(_SHORTEST_S * rate)))
     lead = _lead(merged, rate)
     items = [LayoutItem(what, first, last) for what, first, last in lead]
@@ -66,7 +71,8 @@ def _merged(parts: Sequence[PicturePart], shortest: int) -> list[PicturePart]:
         if last is not None and (
             last.what == what or (short and last.what != BLACK) or (last.what in pictures and what in pictures)
         ):
-            # what stands still and what moves are both pictures: whether a slate or a programme is told by how much moves
+            # what stands still and what moves are both pictures: whether a slate or a programme is told by how much
+            # moves
             area = (last.area * last.frames + part.area * part.frames) / (last.frames + part.frames)
             if last.what == what == STILL:  # it stood still before and after one change: that is how a clock ticks
                 area = max(area, last.area, _TICKS)

@@ -35,7 +35,10 @@ OnProgress = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class FileMeasurement:
-    """What a file is as a whole. `sha256` is of its bytes; `items` what lies in it; sound is of the programme alone, tones of the whole file."""
+    """What a file is as a whole. `sha256` is of its bytes.
+
+    `items` what lies in it; sound is of the programme alone, tones of the whole file.
+    """
 
     measurement: int
     sha256: str
@@ -60,8 +63,8 @@ def _adapter() -> TypeAdapter[FileMeasurement]:
 
 @dataclass(frozen=True)
 class MeasureOptions:
-    """How a file is measured: the channels (from 0) of its full mix, whether black divides the programme into parts, and the share of a
-    picture that may lie outside R 103's limits before its place is told.
+    """How a file is measured: the channels (from 0) of its full mix, whether black divides the programme into
+    parts, and the share of a picture that may lie outside R 103's limits before its place is told.
     """
 
     mix: tuple[int, ...] | None = None

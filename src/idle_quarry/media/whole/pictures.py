@@ -1,4 +1,6 @@
-"""Every picture of a file looked at once, as it is decoded: fields, levels, gamut, black, held pictures, flashes, patterns, light."""
+"""Every picture of a file looked at once, as it is decoded: fields, levels, gamut, black, held pictures, flashes,
+patterns, light.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,10 @@ BLACK, STILL, MOVING, BARS = "black", "still", "moving", "bars"
 
 @dataclass(frozen=True)
 class PicturePart:
-    """Frames `first` to `last` (half open) that are black, bars, still or moving; `area` is the share of the picture that moves, in the mean."""
+    """Frames `first` to `last` (half open) that are black, bars, still or moving.
+
+    `area` is the share of the picture that moves, in the mean.
+    """
 
     what: str
     first: int
@@ -84,7 +89,10 @@ class FieldsRun:
 
 @dataclass(frozen=True)
 class PictureMeasurement:
-    """What all pictures of a file are. Codes are of `bits` bits; light in cd/m²; `parts` are what lies one after the other."""
+    """What all pictures of a file are.
+
+    Codes are of `bits` bits; light in cd/m²; `parts` are what lies one after the other.
+    """
 
     frames: int
     damaged: int
@@ -131,7 +139,10 @@ class _Spans:
 
 
 class PicturesMeter:
-    """Takes the pictures of a clip in order; `allowed` are the ends of R′, G′, B′ and `area` the share that may lie beyond."""
+    """Takes the pictures of a clip in order.
+
+    `allowed` are the ends of R′, G′, B′ and `area` the share that may lie beyond.
+    """
 
     def __init__(self, clip: Clip, *, allowed: tuple[float, float] = (-0.05, 1.05), area: float = 0.01) -> None:
         fmt = clip.format
@@ -229,10 +240,21 @@ class PicturesMeter:
         steps = round(picture.luma.shape[1] / cb.shape[1]), round(picture.luma.shape[0] / cb.shape[0])
         span = float((224 << (picture.bits - 8)) if levels.narrow else (1 << picture.bits) - 1)
         loops.coloured(
-            _lines(picture.luma), _lines(cb), _lines(cr), (picture.luma.shape[1], cb.shape[1]), (*steps, self._fields), (float(levels.black), float(levels.chroma_zero)),
-            (1 / (levels.white - levels.black), 1 / span), _matrix(self._encoding.matrix), self._allowed, self._light, _THIN,
-            cells, counts, self._colour,
-        )  # fmt: skip
+            _lines(picture.luma),
+            _lines(cb),
+            _lines(cr),
+            (picture.luma.shape[1], cb.shape[1]),
+            (*steps, self._fields),
+            (float(levels.black), float(levels.chroma_zero)),
+            (1 / (levels.white - levels.black), 1 / span),
+            _matrix(self._encoding.matrix),
+            self._allowed,
+            self._light,
+            _THIN,
+            cells,
+            counts,
+            self._colour,
+        )
         outside, lowest, highest = (float(each) for each in self._colour)
         self._gamut_most = max(self._gamut_most, outside)
         self._rgb = min(self._rgb[0], lowest), max(self._rgb[1], highest)
@@ -281,7 +303,10 @@ class PicturesMeter:
         self._parts.append(PicturePart(what, first, frame + 1, area))
 
     def _timecode(self, frame: int, own: FrameTimecode | None) -> None:
-        """Note the picture's own timecode where it does not follow on the last one; some codecs give only a group's first picture one."""
+        """Note the picture's own timecode where it does not follow on the last one.
+
+        Some codecs give only a group's first picture one.
+        """
         if own is None:
             return
         drop, hours, minutes, seconds, frames = own
@@ -312,15 +337,37 @@ class PicturesMeter:
         per = self._fields
         active = self._active.found(self._encoding.range == "narrow")
         return PictureMeasurement(
-            self._frames, damaged, self._bits, tuple(self._kinds), self._lowest, self._highest,
-            self._below / max(1, self._samples), self._above / max(1, self._samples), fields, sure, tuple(self._parts),
-            tuple(FrameSpan(part.first, part.last) for part in self._parts if part.what in (STILL, BARS)), repeats,
-            tuple(self._gamut.found), self._gamut_most, self._rgb[0], self._rgb[1],
-            tuple(FlashSpell(flash.kind, flash.first // per, flash.last // per, flash.count, flash.area) for flash in flashes),
-            self._flash.flashes.most, self._flash.reds.most, tuple(self._patterns.found),
+            self._frames,
+            damaged,
+            self._bits,
+            tuple(self._kinds),
+            self._lowest,
+            self._highest,
+            self._below / max(1, self._samples),
+            self._above / max(1, self._samples),
+            fields,
+            sure,
+            tuple(self._parts),
+            tuple(FrameSpan(part.first, part.last) for part in self._parts if part.what in (STILL, BARS)),
+            repeats,
+            tuple(self._gamut.found),
+            self._gamut_most,
+            self._rgb[0],
+            self._rgb[1],
+            tuple(
+                FlashSpell(flash.kind, flash.first // per, flash.last // per, flash.count, flash.area)
+                for flash in flashes
+            ),
+            self._flash.flashes.most,
+            self._flash.reds.most,
+            tuple(self._patterns.found),
             (active.x, active.y, active.width, active.height) if active is not None else None,
-            self._cll if hdr else None, self._fall if hdr else None, tuple(self._timecodes), tuple(self._seconds), tuple(round(mean, 2) for mean in self._means),
-        )  # fmt: skip
+            self._cll if hdr else None,
+            self._fall if hdr else None,
+            tuple(self._timecodes),
+            tuple(self._seconds),
+            tuple(round(mean, 2) for mean in self._means),
+        )
 
     def _fields_found(self) -> tuple[tuple[FieldsRun, ...], float]:
         runs = [run for run in self._runs if len(run.found.likelihood)]
@@ -330,9 +377,10 @@ class PicturesMeter:
         if guess.confidence < LEAST_CONFIDENCE:
             return (FieldsRun(0, self._frames, "undetermined", None, None),), guess.confidence
         if len(guess.stretches) > 1:
-            return tuple(
-                FieldsRun(s.start, s.stop, s.scan, s.field_order, s.cadence) for s in guess.stretches
-            ), guess.confidence
+            return (
+                tuple(FieldsRun(s.start, s.stop, s.scan, s.field_order, s.cadence) for s in guess.stretches),
+                guess.confidence,
+            )
         scan, order, cadence = described(guess.found.best)
         if scan == "progressive" and guess.group == "held":
             cadence = guess.hold.cadence
@@ -362,7 +410,9 @@ def pictures_of(
 
 
 def shows_bars(picture: Picture, encoding: Encoding) -> bool:
-    """Return whether a picture is colour bars: most of what is flat and coloured has the codes of bars under its matrix."""
+    """Return whether a picture is colour bars: most of what is flat and coloured has the codes of bars under its
+    matrix.
+    """
     if picture.chroma is None:
         return False
     scale = np.float32(1 / (1 << (picture.bits - 8)))

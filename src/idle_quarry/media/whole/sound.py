@@ -1,4 +1,6 @@
-"""All sound of a file: loudness and true peak as EBU R 128 has them, levels of each channel, silence, clipping, phase, tone."""
+"""All sound of a file: loudness and true peak as EBU R 128 has them, levels of each channel, silence, clipping,
+phase, tone.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,9 @@ _FLOOR = 1e-10
 
 @dataclass(frozen=True)
 class ChannelFigures:
-    """One channel: peak and mean level, dBFS (None for nothing at all), how much of it is silent, the share of its power above 250 Hz."""
+    """One channel: peak and mean level, dBFS (None for nothing at all), how much of it is silent, the share of its
+    power above 250 Hz.
+    """
 
     peak_dbfs: float | None
     rms_dbfs: float | None
@@ -123,10 +127,13 @@ def sound_of(
     span: tuple[float, float],
     on_progress: Callable[[float], None] | None = None,
 ) -> SoundMeasurement | None:
-    """Return what the sound of a file is from one second to another; None where it has none. `mix` are the channels (from 0) of the full mix, one, two or six of
-    them, in the order left, right, centre, LFE, surrounds; None for those that there are.
+    """Return what the sound of a file is from one second to another; None where it has none.
 
-    `on_progress` hears seconds that are done, and may raise to stop. Raises `MediaError` where the file cannot be opened.
+    `mix` are the channels (from 0) of the full mix, one, two or six of them, in the order left, right, centre, LFE,
+    surrounds; None for those that there are.
+
+    `on_progress` hears seconds that are done, and may raise to stop. Raises `MediaError` where the file cannot be
+    opened.
     """
     with SoundReader(path, RATE) as reader:
         if not reader.channels:
@@ -169,7 +176,8 @@ def sound_of(
 def tone_spans(
     path: Path, channels: int, seconds: float, on: Callable[[], object] = lambda: None
 ) -> tuple[SoundSpan, ...]:
-    """Return where a steady tone lies on all channels that sound, with its level in dBFS: half seconds looked at one after the other.
+    """Return where a steady tone lies on all channels that sound, with its level in dBFS: half seconds looked at
+    one after the other.
 
     `on` is called now and then, and may raise to stop.
     """

@@ -83,9 +83,9 @@ def working_codec(
 ) -> str:
     """Return the codec a house would take for renders.
 
-    Made for work, of a data rate that is known beforehand, and of those that a place plays `streams` of at `plays_mb_s` (a
-    fifth kept in reserve); one that the house uses already (ids in `used`, the most used first) before the one nearest to
-    a fifth of uncompressed.
+    Made for work, of a data rate that is known beforehand, and of those that a place plays `streams` of at `plays_mb_s`
+    (a fifth kept in reserve); one that the house uses already (ids in `used`, the most used first) before the one
+    nearest to a fifth of uncompressed.
     """
     able = [codec for codec in holding(fmt) if codec.quality == "intermediate"] or holding(fmt)
     able = [codec for codec in able if codec.rate.model != "share"] or able
@@ -100,7 +100,9 @@ def working_codec(
 
 
 def monitor_for(fmt: SignalFormat, among: Sequence[Monitor] | None = None) -> MonitorFeed | None:
-    """Return a feed to a monitor that shows `fmt` itself, or what comes nearest to it: one of `among`, or of all that are known."""
+    """Return a feed to a monitor that shows `fmt` itself, or what comes nearest to it: one of `among`, or of all
+    that are known.
+    """
     known = tuple(monitors().values()) if among is None else among
     for monitor in known:
         if not refusals(monitor, fmt):
@@ -132,16 +134,28 @@ def from_working(
     if outs:
         first = outs[0]
         sound = Sound(
-            sample_rate=first.sample_rate, line_up_dbfs=first.line_up_dbfs, layout=first.layout,
-            loudness_lufs=first.loudness_lufs, true_peak_dbtp=first.true_peak_dbtp,
-        )  # fmt: skip
+            sample_rate=first.sample_rate,
+            line_up_dbfs=first.line_up_dbfs,
+            layout=first.layout,
+            loudness_lufs=first.loudness_lufs,
+            true_peak_dbtp=first.true_peak_dbtp,
+        )
         drop, start = first.drop and can_drop(working.rate), first.start
     return Template(
-        name=name, note=note, territory=own.id, sources=sources, working=Working(format=working),
-        intermediate=Intermediate(codec=working_codec(working, used, plays_mb_s)), monitor=monitor_for(working), deliveries=outs, sound=sound,
-        timecode=TimecodePlan(start=start.replace(";", ":"), drop=drop), places=PLACES, folders=FOLDERS,
+        name=name,
+        note=note,
+        territory=own.id,
+        sources=sources,
+        working=Working(format=working),
+        intermediate=Intermediate(codec=working_codec(working, used, plays_mb_s)),
+        monitor=monitor_for(working),
+        deliveries=outs,
+        sound=sound,
+        timecode=TimecodePlan(start=start.replace(";", ":"), drop=drop),
+        places=PLACES,
+        folders=FOLDERS,
         timelines=(TimelinePlan(id="main", name="Programme", tracks=TRACKS),),
-    )  # fmt: skip
+    )
 
 
 def from_delivery(standard: str, plays_mb_s: float | None = None, used: Sequence[str] = ()) -> Template:
@@ -173,8 +187,11 @@ def _natural_deliveries(working: SignalFormat) -> tuple[Delivery, ...]:
             continue
         fmt = spec.signal
         same = (fmt.raster.width, fmt.raster.height, fmt.rate, fmt.scan) == (
-            working.raster.width, working.raster.height, working.rate, working.scan,
-        )  # fmt: skip
+            working.raster.width,
+            working.raster.height,
+            working.rate,
+            working.scan,
+        )
         if same and fmt.encoding.transfer == working.encoding.transfer:
             return (delivered(spec.id),)
     return ()
@@ -199,7 +216,9 @@ def standard_near(fmt: SignalFormat) -> tuple[StandardFormat, list[str]] | None:
 
 
 def beginnings(name: str, fmt: SignalFormat) -> list[tuple[str, Template]]:
-    """Return templates that can begin from a clip, each with what it is: in its exact format, and the nearest standard's."""
+    """Return templates that can begin from a clip, each with what it is: in its exact format, and the nearest
+    standard's.
+    """
     exact = working_from(fmt)
     found = [(f"Work in {format_words(exact, fields=True)}, as recorded", from_clip(name, fmt, exact))]
     near = standard_near(exact)

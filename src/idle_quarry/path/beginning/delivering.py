@@ -21,10 +21,24 @@ def delivered(
     sound = spec.sound
     drop = spec.drop and can_drop(fmt.rate)
     return Delivery(
-        id=ident or slug(spec.name if spec.uid else standard), name=name or spec.name, standard=standard, format=fmt, codec=spec.codec,
-        start=spec.start.replace(";", ":"), drop=drop, sample_rate=sound.sample_rate, sound_bits=sound.bit_depth,
-        line_up_dbfs=sound.line_up_dbfs, loudness_lufs=sound.loudness_lufs, true_peak_dbtp=sound.true_peak_dbtp,
-        layout=sound.layout, programme=spec.programme, file_name=spec.file_name,
-        active_format=spec.active_format, captions=spec.captions, max_cll=spec.hdr.max_cll, max_fall=spec.hdr.max_fall,
+        id=ident or slug(spec.name if spec.uid else standard),
+        name=name or spec.name,
+        standard=standard,
+        format=fmt,
+        codec=spec.codec,
+        start=spec.start.replace(";", ":"),
+        drop=drop,
+        sample_rate=sound.sample_rate,
+        sound_bits=sound.bit_depth,
+        line_up_dbfs=sound.line_up_dbfs,
+        loudness_lufs=sound.loudness_lufs,
+        true_peak_dbtp=sound.true_peak_dbtp,
+        layout=sound.layout,
+        programme=spec.programme,
+        file_name=spec.file_name,
+        active_format=spec.active_format,
+        captions=spec.captions,
+        max_cll=spec.hdr.max_cll,
+        max_fall=spec.hdr.max_fall,
         mastering_peak=spec.hdr.mastering_peak,
-    )  # fmt: skip
+    )

@@ -1,4 +1,6 @@
-"""The set a house starts with: a template for each standard delivery it makes, and one that makes several of a territory."""
+"""The set a house starts with: a template for each standard delivery it makes, and one that makes several of a
+territory.
+"""
 
 from __future__ import annotations
 

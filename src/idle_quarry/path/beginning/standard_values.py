@@ -25,7 +25,9 @@ class Deviation:
 
 
 def with_standard_values(template: Template) -> Template:
-    """Return `template` with every format the nearest standard's, every policy the default, all else its territory's."""
+    """Return `template` with every format the nearest standard's, every policy the default, all else its
+    territory's.
+    """
     working = nearest_standard(template.working.format).format
     sources = tuple(
         source.model_copy(update={"format": nearest_standard(source.format).format, "policy": Policy()})

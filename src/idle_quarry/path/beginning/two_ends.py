@@ -306,13 +306,21 @@ def _against(suggestion: Suggestion, ranked: Sequence[Suggestion], place: int) -
     elif round(a.gb_per_hour) == round(b.gb_per_hour):
         why = "they cost the same; the ends' own formats stand first"
     else:
-        why = f"as little loss, {'less' if first else 'more'} data ({a.gb_per_hour:.0f}, not {b.gb_per_hour:.0f} GB an hour)"
+        why = (
+            f"as little loss, {'less' if first else 'more'} data ({a.gb_per_hour:.0f}, not {b.gb_per_hour:.0f} GB an"
+            " hour)"
+        )
     return [f"{'above' if first else 'below'} {format_words(other.working, fields=True)}: {why}"]
 
 
 def _kinds(suggestion: Suggestion) -> set[str]:
     names = {
-        "scan": "fields", "rate": "rate", "fit": "size", "colour": "colour", "range": "range", "depth": "bits",
+        "scan": "fields",
+        "rate": "rate",
+        "fit": "size",
+        "colour": "colour",
+        "range": "range",
+        "depth": "bits",
         "sampling": "chroma",
-    }  # fmt: skip
+    }
     return {names[step.kind] for link in suggestion.links for step in link.steps if step.grade == "lossy"}

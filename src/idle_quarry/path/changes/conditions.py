@@ -1,8 +1,9 @@
-"""Conditions on a template's settings, as one types them: `working.bit_depth = 8`, `monitor is bay two`, `delivers 1080i25`.
+"""Conditions on a template's settings, as one types them: `working.bit_depth = 8`, `monitor is bay two`, `delivers
+1080i25`.
 
-A condition names a place (`path/changes/edits`), shorter where that is clear: a station stands for its format or its device, a part
-of a format may follow the station at once, and `sources` or `deliveries` without an id mean any of them. It is held against a
-template as it is stored, since a search reads thousands.
+A condition names a place (`path/changes/edits`), shorter where that is clear: a station stands for its format or its
+device, a part of a format may follow the station at once, and `sources` or `deliveries` without an id mean any of them.
+It is held against a template as it is stored, since a search reads thousands.
 """
 
 from __future__ import annotations
@@ -26,29 +27,49 @@ from idle_quarry.signal.words import format_from_words, format_words
 #: A member's id ("" where a value belongs to no list) and the value, as it is stored.
 Found = tuple[str, Any]
 _SIGNS: dict[str, Callable[[Any, Any], bool]] = {
-    "<=": operator.le, ">=": operator.ge, "<": operator.lt, ">": operator.gt,
-}  # fmt: skip
+    "<=": operator.le,
+    ">=": operator.ge,
+    "<": operator.lt,
+    ">": operator.gt,
+}
 #: Signs that deny, and what they deny.
 _NOT = {"!=": "=", "is not": "is"}
 _LISTS = ("sources", "deliveries", "places", "timelines")
 _SINGULAR = {"source": "sources", "delivery": "deliveries", "place": "places", "timeline": "timelines"}
 #: What a station alone stands for.
 _ALONE = {
-    "working": "working.format", "monitor": "monitor.monitor", "intermediate": "intermediate.codec", "proxy": "proxy.codec",
-    "codec": "intermediate.codec", "sources": "sources.format", "deliveries": "deliveries.format",
-}  # fmt: skip
+    "working": "working.format",
+    "monitor": "monitor.monitor",
+    "intermediate": "intermediate.codec",
+    "proxy": "proxy.codec",
+    "codec": "intermediate.codec",
+    "sources": "sources.format",
+    "deliveries": "deliveries.format",
+}
 _VERBS = {"delivers": "deliveries.format", "takes": "sources.format", "works in": "working.format"}
 _OF_FORMAT = (
-    "width", "height", "sample_aspect", "rate", "scan", "field_order", "sampling", "bit_depth", "range", "primaries", "transfer",
+    "width",
+    "height",
+    "sample_aspect",
+    "rate",
+    "scan",
+    "field_order",
+    "sampling",
+    "bit_depth",
+    "range",
+    "primaries",
+    "transfer",
     "matrix",
-)  # fmt: skip
+)
 _TYPED = re.compile(r"^(?P<place>[a-z_][a-z0-9_.\-]*)\s*(?P<sign><=|>=|!=|=|<|>|~)\s*(?P<value>.+)$", re.IGNORECASE)
 _SAID = re.compile(r"^(?P<place>[a-z_][a-z0-9_.\-]*)\s+is\s+(?P<no>not\s+)?(?P<value>.+)$", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
 class Condition:
-    """A place (in a list without its member), a member's id or "" for any, a sign (`= != < <= > >= ~ is "is not"`), and the text held against it."""
+    """A place (in a list without its member), a member's id or "" for any, a sign (`= != < <= > >= ~ is "is not"`),
+    and the text held against it.
+    """
 
     place: str
     member: str
@@ -170,7 +191,10 @@ def _keys(first: str) -> frozenset[str]:
 
 
 def flat(body: Any) -> Iterator[tuple[str, Found]]:
-    """Yield each place of a stored template and what is there; formats are whole and in parts, lists of names as they are."""
+    """Yield each place of a stored template and what is there.
+
+    Formats are whole and in parts, lists of names as they are.
+    """
     if isinstance(body, dict):
         yield from _flat(body, "", "")
 

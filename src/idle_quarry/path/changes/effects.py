@@ -50,8 +50,11 @@ class Effect:
             for link in self.links
             if link.before != link.after
         ]
-        said += [f"{link.name}: {', '.join(link.gained) or 'no step'} in place of {', '.join(link.lost) or 'none'}"
-                 for link in self.links if link.before == link.after]  # fmt: skip
+        said += [
+            f"{link.name}: {', '.join(link.gained) or 'no step'} in place of {', '.join(link.lost) or 'none'}"
+            for link in self.links
+            if link.before == link.after
+        ]
         said += [f"new {finding.severity}: {finding.text}" for finding in self.gained]
         said += [f"gone, {finding.severity}: {finding.text}" for finding in self.lost]
         return said
@@ -98,7 +101,9 @@ def _steps(of: Link | None, without: Link | None) -> tuple[str, ...]:
 
 
 def _findings(of: Evaluation, without: Evaluation) -> tuple[Finding, ...]:
-    """Return the findings of one evaluation that another has not: of another kind, at another place, of another gravity."""
+    """Return the findings of one evaluation that another has not: of another kind, at another place, of another
+    gravity.
+    """
     there = Counter((finding.severity, finding.code, finding.where, finding.text) for finding in without.findings)
     findings = []
     for finding in of.findings:
@@ -129,10 +134,13 @@ def compared(a: Template, b: Template) -> list[DifferenceRow]:
             alone = None
         differences.append(
             DifferenceRow(
-                change, label, old.get(change.place) or _said(change.before),
-                new.get(change.place) or _said(change.after), alone,
+                change,
+                label,
+                old.get(change.place) or _said(change.before),
+                new.get(change.place) or _said(change.after),
+                alone,
             )
-        )  # fmt: skip
+        )
     return differences
 
 

@@ -90,11 +90,13 @@ class _Merge:
         scan, order = self.value(scans[0], scans[1], scans[2], f"{place}.scan")
         encoding = {
             name: self.value(
-                getattr(base.encoding, name), getattr(mine.encoding, name), getattr(theirs.encoding, name),
+                getattr(base.encoding, name),
+                getattr(mine.encoding, name),
+                getattr(theirs.encoding, name),
                 f"{place}.{name}",
             )
             for name in Encoding.__dataclass_fields__
-        }  # fmt: skip
+        }
         return replace(theirs, **parts, scan=scan, field_order=order, encoding=Encoding(**encoding))
 
     def _list(

@@ -1,4 +1,6 @@
-"""What a house knows of its own: seven kinds of entries, each an immutable value that can be kept, compared and carried."""
+"""What a house knows of its own: seven kinds of entries, each an immutable value that can be kept, compared and
+carried.
+"""
 
 from __future__ import annotations
 
@@ -20,9 +22,26 @@ from idle_quarry.path.entries.sound import SoundLayout
 from idle_quarry.path.entries.typed import said_member
 
 __all__ = [
-    "KINDS", "AnyEntry", "Codec", "CodecVariant", "DeliverySpec", "Door", "Entry", "KeptFormat", "Kind", "Monitor", "NamingRule",
-    "ProgrammeLayout", "SoundLayout", "canonical_entry", "entry_from_data", "entry_hash", "facts_of", "stored_entry", "without_number",
-]  # fmt: skip
+    "KINDS",
+    "AnyEntry",
+    "Codec",
+    "CodecVariant",
+    "DeliverySpec",
+    "Door",
+    "Entry",
+    "KeptFormat",
+    "Kind",
+    "Monitor",
+    "NamingRule",
+    "ProgrammeLayout",
+    "SoundLayout",
+    "canonical_entry",
+    "entry_from_data",
+    "entry_hash",
+    "facts_of",
+    "stored_entry",
+    "without_number",
+]
 
 AnyEntry = Annotated[
     Monitor | DeliverySpec | CodecVariant | KeptFormat | SoundLayout | ProgrammeLayout | NamingRule,
@@ -48,13 +67,15 @@ class Kind:
 KINDS: dict[str, Kind] = {
     kind.word: kind
     for kind in (
-        Kind("monitor", "Monitor", "Monitors", Monitor), Kind("delivery", "Delivery spec", "Delivery specs", DeliverySpec),
-        Kind("codec", "Codec variant", "Codecs", CodecVariant), Kind("format", "Format", "Formats", KeptFormat),
+        Kind("monitor", "Monitor", "Monitors", Monitor),
+        Kind("delivery", "Delivery spec", "Delivery specs", DeliverySpec),
+        Kind("codec", "Codec variant", "Codecs", CodecVariant),
+        Kind("format", "Format", "Formats", KeptFormat),
         Kind("sound", "Sound layout", "Sound layouts", SoundLayout),
         Kind("programme", "Programme layout", "Programme layouts", ProgrammeLayout),
         Kind("naming", "Naming rule", "Naming rules", NamingRule),
     )
-}  # fmt: skip
+}
 
 
 def without_number(data: Any) -> Any:
@@ -63,7 +84,10 @@ def without_number(data: Any) -> Any:
 
 
 def entry_from_data(data: Any) -> Entry:
-    """Return the entry kept as plain values. Raises pydantic's `ValidationError` (a `ValueError`) for what does not fit."""
+    """Return the entry kept as plain values.
+
+    Raises pydantic's `ValidationError` (a `ValueError`) for what does not fit.
+    """
     entry: Entry = _adapter().validate_python(without_number(data))
     if not entry.uid:
         raise ValueError("an entry of a house has a uid")

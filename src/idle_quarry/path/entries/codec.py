@@ -61,9 +61,11 @@ class Encode(BaseModel):
 
 
 class Coded(BaseModel):
-    """How what a codec made is known again: what decoders call it and its profile ("": none), and whether pictures are coded by themselves.
+    """How what a codec made is known again: what decoders call it and its profile ("": none), and whether pictures
+    are coded by themselves.
 
-    `intra` is None where the decoder has no other kind; `standalone` says that a packet may be written as often as its picture is shown.
+    `intra` is None where the decoder has no other kind; `standalone` says that a packet may be written as often as its
+    picture is shown.
     """
 
     model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid")
@@ -136,8 +138,13 @@ class CodecVariant(Entry):
         if self.table:
             rate = DataRate(model="table", table={f"{row.raster} {row.rate}": row.mbps for row in self.table})
         made = {
-            "id": self.id, "uid": "", "name": self.name, "source": self.source or f"the house's own variant of {base.name}",
-            "containers": self.containers or base.containers, "rate": rate, "varies": (),
+            "id": self.id,
+            "uid": "",
+            "name": self.name,
+            "source": self.source or f"the house's own variant of {base.name}",
+            "containers": self.containers or base.containers,
+            "rate": rate,
+            "varies": (),
             "encode": base.encode.model_copy(update={"options": options}),
-        }  # fmt: skip
+        }
         return base.model_copy(update=made)

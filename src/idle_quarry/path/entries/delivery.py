@@ -35,7 +35,8 @@ class DeliverySound(EntryPart):
 class Tolerances(EntryPart):
     """How far a checked figure may be off: loudness and level in LU and dB.
 
-    Gamut (per cent of the area), black and held pictures (seconds) are the older form of their limits: from where on a person looks.
+    Gamut (per cent of the area), black and held pictures (seconds) are the older form of their limits: from where on a
+    person looks.
     """
 
     loudness_lu: Annotated[float, Field(ge=0, le=10)] = 0.5
@@ -83,13 +84,22 @@ class Limits(EntryPart):
 
 #: What a person looks at where a spec says nothing else.
 USUAL_LIMITS = Limits(
-    gamut=Limit(look=1), levels=Limit(look=1), edges=Limit(look=3), black=Limit(look=2), frozen=Limit(look=2), repeats=Limit(look=0.2),
-    patterns=Limit(look=0.5), silence=Limit(look=5), phase=Limit(look=3),
-)  # fmt: skip
+    gamut=Limit(look=1),
+    levels=Limit(look=1),
+    edges=Limit(look=3),
+    black=Limit(look=2),
+    frozen=Limit(look=2),
+    repeats=Limit(look=0.2),
+    patterns=Limit(look=0.5),
+    silence=Limit(look=5),
+    phase=Limit(look=3),
+)
 
 
 class HdrFigures(EntryPart):
-    """What the pictures of an HDR delivery may reach at the most: MaxCLL, MaxFALL and the mastering display's peak, in cd/m²."""
+    """What the pictures of an HDR delivery may reach at the most: MaxCLL, MaxFALL and the mastering display's peak,
+    in cd/m².
+    """
 
     max_cll: Annotated[int, Field(ge=1, le=10000)] | None = None
     max_fall: Annotated[int, Field(ge=1, le=10000)] | None = None
@@ -140,7 +150,9 @@ class DeliverySpec(Entry):
         return self
 
     def limit(self, name: str) -> Limit:
-        """Return one of the limits (a name of `Limits`): its own, else what `tolerances` and `checks` say, else the usual one."""
+        """Return one of the limits (a name of `Limits`): its own, else what `tolerances` and `checks` say, else the
+        usual one.
+        """
         own: Limit | None = getattr(self.limits, name)
         if own is not None:
             return own

@@ -1,4 +1,7 @@
-"""Fewer channels out of more: the coefficients of ITU-R BS.775-3, table 2. The low-frequency channel is left out, as it is there."""
+"""Fewer channels out of more: the coefficients of ITU-R BS.775-3, table 2.
+
+The low-frequency channel is left out, as it is there.
+"""
 
 from __future__ import annotations
 
@@ -12,8 +15,15 @@ _HALF_POWER = 1 / sqrt(2)
 _INTO: dict[str, dict[str, float]] = {
     "left": {"left": 1.0, "centre": _HALF_POWER, "left surround": _HALF_POWER},
     "right": {"right": 1.0, "centre": _HALF_POWER, "right surround": _HALF_POWER},
-    "mono": {"left": _HALF_POWER, "right": _HALF_POWER, "centre": 1.0, "left surround": 0.5, "right surround": 0.5, "mono": 1.0},
-}  # fmt: skip
+    "mono": {
+        "left": _HALF_POWER,
+        "right": _HALF_POWER,
+        "centre": 1.0,
+        "left surround": 0.5,
+        "right surround": 0.5,
+        "mono": 1.0,
+    },
+}
 
 
 def coefficients(have: Sequence[str], wanted: Sequence[str]) -> list[list[float]]:

@@ -1,7 +1,8 @@
 """A monitor's own description of itself (VESA E-EDID 1.3 and 1.4 with CTA-861 extensions) read as an entry.
 
-Of a screen's words only those are taken that say which pictures it shows: detailed timings, identification codes, transfers and
-peak luminance. What it says is what a machine's output may send it; a line in a bay may have converters before it.
+Of a screen's words only those are taken that say which pictures it shows: detailed timings, identification codes,
+transfers and peak luminance. What it says is what a machine's output may send it; a line in a bay may have converters
+before it.
 """
 
 from __future__ import annotations
@@ -161,7 +162,10 @@ def _cta(found: Screen, block: bytes) -> None:
 
 
 def _code(value: int) -> int:
-    """Return the identification code of a short video descriptor; from 129 to 192 the top bit says that it is native."""
+    """Return the identification code of a short video descriptor.
+
+    From 129 to 192 the top bit says that it is native.
+    """
     return value & 0x7F if 129 <= value <= 192 else value
 
 
@@ -193,14 +197,27 @@ def monitor_data(screen: Screen, uid: str, name: str | None = None) -> dict[str,
     order = list(NAMED_RATES)
     doors = [
         {
-            "widths": [width], "lines": [lines], "scans": ["interlaced" if interlaced else "progressive"],
-            "rates": sorted(rates, key=order.index), "transfers": list(screen.transfers), "interface": "12G",
+            "widths": [width],
+            "lines": [lines],
+            "scans": ["interlaced" if interlaced else "progressive"],
+            "rates": sorted(rates, key=order.index),
+            "transfers": list(screen.transfers),
+            "interface": "12G",
         }
-        for (width, lines, interlaced), rates in sorted(inputs.items(), key=lambda item: (-item[0][1], -item[0][0], item[0][2]))
-    ]  # fmt: skip
+        for (width, lines, interlaced), rates in sorted(
+            inputs.items(), key=lambda item: (-item[0][1], -item[0][0], item[0][2])
+        )
+    ]
     called = name or " ".join(part for part in (screen.maker, screen.name) if part) or "Screen"
     return {
-        "entry": "monitor", "uid": uid, "name": called[:100], "kind": "screen, as it describes itself", "device": "consumer screen",
-        "source": "its own description (VESA E-EDID, CTA-861)", "ranges": ["full", "narrow"], "accepts": doors[:60],
-        "tells_psf": False, **({"peak_cd_m2": screen.peak_cd_m2} if screen.peak_cd_m2 else {}),
-    }  # fmt: skip
+        "entry": "monitor",
+        "uid": uid,
+        "name": called[:100],
+        "kind": "screen, as it describes itself",
+        "device": "consumer screen",
+        "source": "its own description (VESA E-EDID, CTA-861)",
+        "ranges": ["full", "narrow"],
+        "accepts": doors[:60],
+        "tells_psf": False,
+        **({"peak_cd_m2": screen.peak_cd_m2} if screen.peak_cd_m2 else {}),
+    }

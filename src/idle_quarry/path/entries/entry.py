@@ -1,8 +1,8 @@
 """An entry: one thing that a house knows (a monitor, a spec, a codec, a layout), as an immutable value.
 
-What ships with the program has a plain `id` and no `uid`. A house's own has a `uid`, which stays the same through its revisions
-and wherever it is carried, and an `id` that follows from its content: whoever holds the id holds that very content, so that
-a path planned for it can be kept by its id, and a template that names it means the same for ever.
+What ships with the program has a plain `id` and no `uid`. A house's own has a `uid`, which stays the same through its
+revisions and wherever it is carried, and an `id` that follows from its content: whoever holds the id holds that very
+content, so that a path planned for it can be kept by its id, and a template that names it means the same for ever.
 """
 
 from __future__ import annotations

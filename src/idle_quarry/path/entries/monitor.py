@@ -23,7 +23,9 @@ PAYLOADS = ("heeded", "ignored", "needed")
 
 
 class Door(EntryPart):
-    """One kind of signal a monitor shows: of these lines, widths, scans, rates and transfers, over at most this interface."""
+    """One kind of signal a monitor shows: of these lines, widths, scans, rates and transfers, over at most this
+    interface.
+    """
 
     lines: Annotated[tuple[Side, ...], Field(min_length=1, max_length=40)]
     widths: Annotated[tuple[Side, ...], Field(min_length=1, max_length=40)]

@@ -14,9 +14,19 @@ from idle_quarry.path.names import name_refused
 
 #: The fields there are, with what each holds in the example.
 FIELDS: dict[str, str | int] = {
-    "title": "The Lamp Room", "series": "Lamp Room", "episode": 7, "season": 1, "date": "2026-11-24", "format": "1080i25",
-    "version": 2, "language": "en", "client": "Harbour Six", "delivery": "Broadcast HD", "sound": "stereo", "timeline": "Main",
-}  # fmt: skip
+    "title": "The Lamp Room",
+    "series": "Lamp Room",
+    "episode": 7,
+    "season": 1,
+    "date": "2026-11-24",
+    "format": "1080i25",
+    "version": 2,
+    "language": "en",
+    "client": "Harbour Six",
+    "delivery": "Broadcast HD",
+    "sound": "stereo",
+    "timeline": "Main",
+}
 _FIELD = re.compile(r"\{([^{}]*)\}")
 _NUMBERED = re.compile(r"0?([1-9])")
 

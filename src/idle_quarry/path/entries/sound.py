@@ -64,7 +64,9 @@ class SoundLayout(Entry):
         return tuple(channel.at for channel in self.channels if channel.carries == carries)
 
     def lacks(self, other: SoundLayout) -> tuple[str, ...]:
-        """Return what `other` has that cannot be made of this, in words: a content that is not there, or wider than it is."""
+        """Return what `other` has that cannot be made of this, in words: a content that is not there, or wider than
+        it is.
+        """
         said = []
         for content in dict.fromkeys(channel.carries for channel in other.channels if channel.carries != "silent"):
             mine, wanted = self.positions(content), other.positions(content)

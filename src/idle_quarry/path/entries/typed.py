@@ -1,4 +1,5 @@
-"""Members of entries as they are typed and read: an input of a monitor, a channel, an item of a programme's layout, a clause.
+"""Members of entries as they are typed and read: an input of a monitor, a channel, an item of a programme's layout,
+a clause.
 
 Every pair of functions is exact both ways: what `say` writes, `read` takes back. `read` raises `NotUnderstood`.
 """
@@ -74,11 +75,14 @@ def read_door(text: str) -> dict[str, Any]:
     if parts[4].lower() not in interfaces:
         raise NotUnderstood("no interface", subject=repr(parts[4][:30]), remedy="say " + ", ".join(INTERFACES))
     return {
-        "widths": widths, "lines": lines, "scans": _words(_SCAN_WORDS, SCANS, parts[1], "scan"),
+        "widths": widths,
+        "lines": lines,
+        "scans": _words(_SCAN_WORDS, SCANS, parts[1], "scan"),
         "rates": [rate_text(rate_from_text(each.strip())) for each in parts[2].split(",")],
-        "transfers": _words(_TRANSFER_WORDS, TRANSFERS, parts[3], "transfer"), "interface": interfaces[parts[4].lower()],
+        "transfers": _words(_TRANSFER_WORDS, TRANSFERS, parts[3], "transfer"),
+        "interface": interfaces[parts[4].lower()],
         **({"mapping": parts[5]} if len(parts) == 6 else {}),
-    }  # fmt: skip
+    }
 
 
 _DOOR = "1920 × 1080; interlaced, PsF; 25, 29.97; SDR; HD"
@@ -113,9 +117,10 @@ def read_channel(text: str) -> dict[str, Any]:
     if rest and rest.lower() not in contents:
         raise NotUnderstood("no content of a channel", subject=repr(rest[:30]), remedy="say " + ", ".join(CONTENTS))
     return {
-        "at": places[at], "carries": contents[rest.lower()] if rest else "full mix",
+        "at": places[at],
+        "carries": contents[rest.lower()] if rest else "full mix",
         **({"language": language.group(1)} if language else {}),
-    }  # fmt: skip
+    }
 
 
 def say_item(item: ProgrammeItem) -> str:
@@ -134,9 +139,11 @@ def read_item(text: str) -> dict[str, Any]:
             remedy="say bars 60 s with tone, black 3 s, programme",
         )
     return {
-        "what": what, **({"seconds": float(match.group(2))} if match.group(2) else {}),
-        **({"tone": True} if match.group(3) else {}), **({"text": more.strip()} if colon else {}),
-    }  # fmt: skip
+        "what": what,
+        **({"seconds": float(match.group(2))} if match.group(2) else {}),
+        **({"tone": True} if match.group(3) else {}),
+        **({"text": more.strip()} if colon else {}),
+    }
 
 
 def say_row(row: RateRow) -> str:

@@ -22,7 +22,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
         if coding is None or not coding.refusals:
             continue
         fmt = e.template.working.format if joint.own.kind == "intermediate" else joint.target.format
-        text = f"{coding.codec.name} cannot hold {joint.target.name if joint.own.kind == 'delivery' else 'the programme'}: "
+        text = (
+            f"{coding.codec.name} cannot hold"
+            f" {joint.target.name if joint.own.kind == 'delivery' else 'the programme'}: "
+        )
         text += "; ".join(coding.refusals) + "."
         yield Finding("stop", "codec_cannot_hold", joint.own.id, text, _other(joint.own.place, fmt, coding.mbps))
     yield from _intermediate(e)
@@ -52,7 +55,10 @@ def _intermediate(e: Evaluation) -> Iterator[Finding]:
         cure = _other("intermediate", working, mbps(codec, fmt))
         yield Finding("caution", "codec_drops_precision", "intermediate", text, cure)
     if codec.quality in ("proxy", "delivery"):
-        text = f"{codec.name} is made for {'viewing' if codec.quality == 'proxy' else 'delivery'}: renders of renders will show it."
+        text = (
+            f"{codec.name} is made for {'viewing' if codec.quality == 'proxy' else 'delivery'}: renders of renders will"
+            " show it."
+        )
         better = [c for c in holding(working) if c.quality == "intermediate"]
         cure = remedy(f"Use {better[0].name}", ("intermediate.codec", better[0].id)) if better else None
         yield Finding("caution", "codec_not_for_work", "intermediate", text, cure)
@@ -75,7 +81,10 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
     each_mb = mbps(codec, fmt) / 8 * files
     plays = e.plays(place)
     if plays is None:
-        text = f"{place.name}: no speed is entered or measured; {plan.streams} streams of {codec.name} need {each_mb * plan.streams:.0f} MB/s."
+        text = (
+            f"{place.name}: no speed is entered or measured; {plan.streams} streams of {codec.name} need"
+            f" {each_mb * plan.streams:.0f} MB/s."
+        )
         yield Finding("note", "disk_speed_unknown", "intermediate", text)
         return
     room = plays * MARGIN
@@ -84,9 +93,10 @@ def _storage(e: Evaluation) -> Iterator[Finding]:
     if streams >= plan.streams:
         return
     fitting = [
-        c for c in holding(e.template.working.format)
+        c
+        for c in holding(e.template.working.format)
         if c.quality in ("intermediate", "lossless") and mbps(c, fmt) / 8 * files * plan.streams <= room
-    ]  # fmt: skip
+    ]
     cure = remedy(f"Use {fitting[-1].name}", ("intermediate.codec", fitting[-1].id)) if fitting else None
     text = (
         f"{counted(plan.streams, 'stream')} of {codec.name} wanted, {each_mb:.0f} MB/s each; "

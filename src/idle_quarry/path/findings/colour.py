@@ -47,7 +47,10 @@ def _colour(each: JoinedLink) -> Iterator[Finding]:
         severity = "note" if each.own.kind == "monitor" else "caution"
         yield Finding(severity, "hdr_to_sdr", each.own.id, text, None, {"gamut_outside": outside})
     elif is_hdr(target.transfer) and not is_hdr(source.transfer):
-        text = f"{name}: SDR is placed in {TRANSFERS[target.transfer][0]} with its white at reference white; it gains no highlights."
+        text = (
+            f"{name}: SDR is placed in {TRANSFERS[target.transfer][0]} with its white at reference white; it gains no"
+            " highlights."
+        )
         yield Finding("note", "sdr_to_hdr", each.own.id, text)
     elif outside > _GAMUT_SEEN:
         text = (

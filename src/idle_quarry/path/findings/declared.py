@@ -13,11 +13,13 @@ from idle_quarry.path.template import Delivery
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rasters import shape_of
 
-#: Which captions a container carries inside (OP-47 as ancillary data of MXF, ST 436-1; CEA captions in H.264 and MPEG-2 user data or
-#: a track of their own); the others travel as a file beside it.
+#: Which captions a container carries inside (OP-47 as ancillary data of MXF, ST 436-1; CEA captions in H.264 and MPEG-2
+#: user data or a track of their own); the others travel as a file beside it.
 CARRIED = {
-    "mxf": ("OP-47", "CEA-608", "CEA-708"), "mov": ("CEA-608", "CEA-708"), "mp4": ("CEA-608", "CEA-708", "IMSC 1.1"),
-}  # fmt: skip
+    "mxf": ("OP-47", "CEA-608", "CEA-708"),
+    "mov": ("CEA-608", "CEA-708"),
+    "mp4": ("CEA-608", "CEA-708", "IMSC 1.1"),
+}
 BESIDE = ("EBU-TT-D", "EBU STL", "IMSC 1.1")
 #: Forms that say the same things, so that one can be made of the other without loss of text.
 _RELATED = ({"CEA-608", "CEA-708"}, {"OP-47", "EBU STL"}, {"EBU-TT-D", "IMSC 1.1"})
@@ -134,7 +136,10 @@ def _hdr(graded_to: int | None, working: SignalFormat, d: Delivery) -> Iterator[
         text = f"{d.name} says nothing of the light it was graded to: screens take 10 000 cd/m² or guess (ST 2086)."
         yield Finding("note", "mastering_unknown", where, text)
     if graded_to is not None and d.max_cll is not None and graded_to > d.max_cll and working.encoding.transfer in _HDR:
-        text = f"The programme is graded to {graded_to} cd/m², {d.name} takes {d.max_cll} at the most: highlights must be held."
+        text = (
+            f"The programme is graded to {graded_to} cd/m², {d.name} takes {d.max_cll} at the most: highlights must be"
+            " held."
+        )
         yield Finding(
             "caution",
             "light_exceeds",

@@ -35,7 +35,10 @@ def _pulldowns(e: Evaluation) -> Iterator[Finding]:
             )
             yield Finding("stop", "pulldown_impossible", where, text, cure)
         elif rate_text(pictures.rate) not in _PICTURE_RATES:
-            text = f"{name}: without {cadence} it would be {rate_text(pictures.rate)} pictures a second, which nobody shoots."
+            text = (
+                f"{name}: without {cadence} it would be {rate_text(pictures.rate)} pictures a second, which nobody"
+                " shoots."
+            )
             yield Finding(
                 "caution", "pulldown_unlikely", where, text, remedy("No pulldown", (f"{place}.pulldown", "none"))
             )
@@ -92,12 +95,16 @@ def find(e: Evaluation) -> Iterator[Finding]:
             )
             yield Finding("caution", "psf_as_interlaced", joint.own.id, text, cure)
         elif step.method is ScanMethod.PICTURES_AS_FIELDS and joint.own.kind == "delivery":
-            text = f"{joint.own.name} is interlaced, but its pictures are whole: motion stays {rate_text(source.rate)} a second."
+            text = (
+                f"{joint.own.name} is interlaced, but its pictures are whole: motion stays {rate_text(source.rate)} a"
+                " second."
+            )
             yield Finding("note", "pictures_as_fields", joint.own.id, text)
         if step.field_order_changes:
             text = (
-                f"{joint.own.name}: {ORDER_WORDS[source.field_order or 'top']} becomes {ORDER_WORDS[target.field_order or 'top']} "
-                f"({step.method_words}). Copied line for line, movement would judder."
+                f"{joint.own.name}: {ORDER_WORDS[source.field_order or 'top']} becomes"
+                f" {ORDER_WORDS[target.field_order or 'top']} ({step.method_words}). Copied line for line, movement"
+                " would judder."
             )
             yield Finding("caution", "field_order_swap", joint.own.id, text)
     for station in e.stations:
@@ -109,7 +116,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 continue  # DV is always lower field first
             dv = station.kind == "source" and order == "bottom" and station.format.raster.height == 576
             if dv:
-                text = f"{station.name} is {ORDER_WORDS[order]}, as DV is; other formats of 576 lines are {ORDER_WORDS[standard]}."
+                text = (
+                    f"{station.name} is {ORDER_WORDS[order]}, as DV is; other formats of 576 lines are"
+                    f" {ORDER_WORDS[standard]}."
+                )
                 yield Finding("note", "field_order_unusual", station.id, text)
             elif order != standard:
                 text = (

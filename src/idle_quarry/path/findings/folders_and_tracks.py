@@ -121,7 +121,10 @@ def _canvas(t: Template, timeline: TimelinePlan, name: str) -> Iterator[Finding]
         )
         yield Finding("caution", "canvas_larger", "structure", text, cure, {"scale": scale})
     if kept < 0.999 and timeline.fit == "fill":
-        text = f"Timeline {name}: {percent(kept, 0)} of the working picture is seen in {timeline.width} × {timeline.height}; keep what matters in the middle."
+        text = (
+            f"Timeline {name}: {percent(kept, 0)} of the working picture is seen in {timeline.width} ×"
+            f" {timeline.height}; keep what matters in the middle."
+        )
         yield Finding("note", "canvas_trims", "structure", text, None, {"kept": kept})
 
 

@@ -22,7 +22,10 @@ from idle_quarry.signal.words import COLOUR_WORDS, default_encoding, format_word
 
 
 def refusals(monitor: Monitor, fmt: SignalFormat) -> tuple[str, ...]:
-    """Return why the monitor's screen stays black for `fmt`, by the door that comes nearest; empty where it shows it."""
+    """Return why the monitor's screen stays black for `fmt`, by the door that comes nearest.
+
+    Empty where it shows it.
+    """
     return _refusals(monitor.id, fmt)
 
 
@@ -133,7 +136,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
         yield Finding("stop", "monitor_black", "monitor", text, cure)
         return
     if feed.format.scan == "psf" and not monitor.tells_psf:
-        text = f"{monitor.name} takes PsF for interlaced: it shows whole pictures as if they were two fields, with half the detail."
+        text = (
+            f"{monitor.name} takes PsF for interlaced: it shows whole pictures as if they were two fields, with half"
+            " the detail."
+        )
         whole = replace(feed.format, scan="progressive", field_order=None)
         cure = (
             remedy(f"Send {format_words(whole)}", ("monitor.format", whole)) if not refusals(monitor, whole) else None
@@ -141,7 +147,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
         yield Finding("caution", "psf_shown_as_fields", "monitor", text, cure)
     if feed.format.encoding.range == "full" and carriage(feed.format) is not None:
         low, high = _kept_for_sdi(feed.format)
-        text = f"Full range on SDI: codes 0–{low - 1} and {high + 1}–{low + high} belong to the line; black is sent as {low}, white as {high}."
+        text = (
+            f"Full range on SDI: codes 0–{low - 1} and {high + 1}–{low + high} belong to the line; black is sent as"
+            f" {low}, white as {high}."
+        )
         yield Finding("note", "full_range_on_sdi", "monitor", text)
     link = e.link_to("monitor")
     if link is not None and link.steps:

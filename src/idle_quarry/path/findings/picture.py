@@ -55,7 +55,10 @@ def _placed(each: JoinedLink) -> Iterator[Finding]:
         )
         yield Finding("stop", "aspect_stretched", each.own.id, text, remedy("Fit inside", (place, "inside")), numbers)
     if where.cropped:
-        text = f"{name}: {percent(float(where.cropped))} of the picture is trimmed ({source.size_text} into {target.size_text})."
+        text = (
+            f"{name}: {percent(float(where.cropped))} of the picture is trimmed ({source.size_text} into"
+            f" {target.size_text})."
+        )
         cure = remedy("Keep all of it, with bars", (place, "inside")) if each.link.policy.fit != "inside" else None
         severity = "caution" if where.cropped > 0.02 else "note"
         yield Finding(severity, "cropped", each.own.id, text, cure, numbers)
@@ -67,12 +70,18 @@ def _placed(each: JoinedLink) -> Iterator[Finding]:
         )
         small = max(where.scale_x, where.scale_y) <= 1 and each.link.policy.fit == "same"
         if small:
-            text = f"{name}: {source.size_text} is copied into {target.size_text}: {percent(float(where.unused))} stays black."
+            text = (
+                f"{name}: {source.size_text} is copied into {target.size_text}: {percent(float(where.unused))} stays"
+                " black."
+            )
         yield Finding("note", "unused_area", each.own.id, text, None, numbers)
     enlarged = float(where.scale_y)
     if enlarged > 1.01 and each.own.kind == "source":
         severity = "caution" if enlarged > _SOFT else "note"
-        text = f"{name} is enlarged to {percent(enlarged)}: {source.height} lines become {round(source.height * enlarged)}."
+        text = (
+            f"{name} is enlarged to {percent(enlarged)}: {source.height} lines become"
+            f" {round(source.height * enlarged)}."
+        )
         yield Finding(severity, "enlarged", each.own.id, text, None, numbers)
     elif enlarged > 1.01 and each.own.kind == "delivery":
         text = (

@@ -65,7 +65,10 @@ def _working_alone(e: Evaluation) -> Iterator[Finding]:
     if all(step is None or step.method == "speed" for each in ends for step in [each.link.plan.step(RateStep)]):
         return  # played at another speed and back, nothing is lost
     rate = rates.most_common(1)[0][0]
-    text = f"Programme: all that comes in and goes out is at {rate_text(rate)}, and it is worked on at {rate_text(working)}: every picture is converted twice."
+    text = (
+        f"Programme: all that comes in and goes out is at {rate_text(rate)}, and it is worked on at"
+        f" {rate_text(working)}: every picture is converted twice."
+    )
     edits: list[tuple[str, object]] = [("working.format.rate", rate)]
     if e.template.timecode.drop and not can_drop(rate):
         edits.append(("timecode.drop", False))

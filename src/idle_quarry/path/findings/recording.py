@@ -33,7 +33,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
             text = f"{recording.name}: no serial interface carries {format_words(recording.format)}."
             yield Finding("stop", "input_not_carried", "recording", text)
         elif INTERFACES.index(travels.interface) > INTERFACES.index(recording.interface):
-            text = f"{recording.name} is {recording.interface}, its signal needs {travels.interface}: nothing would arrive."
+            text = (
+                f"{recording.name} is {recording.interface}, its signal needs {travels.interface}: nothing would"
+                " arrive."
+            )
             yield Finding(
                 "stop",
                 "input_too_narrow",
@@ -60,7 +63,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
             and (plays := e.plays(there)) is not None
             and mbps(codec, recording.format) / 8 > plays
         ):
-            text = f"{recording.name} makes {mbps(codec, recording.format) / 8:.0f} MB/s, {there.name} takes {plays:g}: pictures would be dropped."
+            text = (
+                f"{recording.name} makes {mbps(codec, recording.format) / 8:.0f} MB/s, {there.name} takes {plays:g}:"
+                " pictures would be dropped."
+            )
             yield Finding("stop", "input_too_fast", "recording", text)
         if t.sources and not any(source.format == recording.format for source in t.sources):
             text = f"{recording.name} brings {format_words(recording.format)}, which is no source of this template."

@@ -27,7 +27,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
     for d in e.template.deliveries:
         where = f"delivery:{d.id}"
         if d.sample_rate != plan.sample_rate:
-            text = f"{d.name} wants {d.sample_rate / 1000:g} kHz, the programme has {plan.sample_rate / 1000:g}: sound is resampled."
+            text = (
+                f"{d.name} wants {d.sample_rate / 1000:g} kHz, the programme has {plan.sample_rate / 1000:g}: sound is"
+                " resampled."
+            )
             cure = remedy(f"Work at {d.sample_rate / 1000:g} kHz", ("sound.sample_rate", d.sample_rate))
             yield Finding("caution", "sample_rate_differs", where, text, cure)
         if d.sound_bits < plan.bit_depth:
@@ -71,7 +74,8 @@ def find(e: Evaluation) -> Iterator[Finding]:
                 "note",
                 "layout_folded",
                 where,
-                f"{d.name}: {made.name} is folded down to {sound_layout.name} by BS.775: {downmix_words(made, sound_layout)}.",
+                f"{d.name}: {made.name} is folded down to {sound_layout.name} by BS.775:"
+                f" {downmix_words(made, sound_layout)}.",
             )
 
 
@@ -90,7 +94,10 @@ def _voices(e: Evaluation) -> Iterator[Finding]:
                 ordered = (*track.voice[:last], *after, limiter)
                 yield Finding("caution", "limiter_not_last", "sound", text, remedy("Limit last", (place, ordered)))
             elif limit is not None and limiter.db is not None and limiter.db > limit:
-                text = f"{track.name} in {timeline.name} is limited at {db(limiter.db)} dB, the programme may peak at {db(limit)} dBTP."
+                text = (
+                    f"{track.name} in {timeline.name} is limited at {db(limiter.db)} dB, the programme may peak at"
+                    f" {db(limit)} dBTP."
+                )
                 lower = (*track.voice[:last], limiter.model_copy(update={"db": limit}), *after)
                 yield Finding(
                     "caution", "limiter_too_high", "sound", text, remedy(f"Limit at {db(limit)} dB", (place, lower))

@@ -33,7 +33,10 @@ def find(e: Evaluation) -> Iterator[Finding]:
         leaves_room = f" {own_start} leaves room." if not own_start.startswith("00") else ""
         yield Finding("note", "line_up_before_midnight", "timecode", text + leaves_room)
     if plan.line_up_length_s > plan.line_up_lead_s:
-        text = f"The line-up lasts {plan.line_up_length_s} s and begins {plan.line_up_lead_s} s before the programme: it runs into it."
+        text = (
+            f"The line-up lasts {plan.line_up_length_s} s and begins {plan.line_up_lead_s} s before the programme: it"
+            " runs into it."
+        )
         cure = None
         if plan.line_up_lead_s:
             cure = remedy(

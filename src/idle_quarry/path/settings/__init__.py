@@ -8,5 +8,13 @@ from idle_quarry.path.settings.index import SHEET_NAMES, label_of, setting_at, s
 from idle_quarry.path.settings.setting import Setting, with_setting
 
 __all__ = [
-    "SHEET_NAMES", "Setting", "codec_follows", "label_of", "setting_at", "settings_of", "settings_on", "sheet_name", "with_setting",
-]  # fmt: skip
+    "SHEET_NAMES",
+    "Setting",
+    "codec_follows",
+    "label_of",
+    "setting_at",
+    "settings_of",
+    "settings_on",
+    "sheet_name",
+    "with_setting",
+]

@@ -36,9 +36,14 @@ def captions_from(text: str) -> tuple[str, ...]:
 def programme_captions(t: Template) -> Setting:
     """Return the setting that says which captions are made."""
     return Setting(
-        "captions", "template", "Captions", ", ".join(t.captions) or _NONE, "which captions or subtitles are made, with commas between",
-        captions_from, (_NONE, *CAPTIONS),
-    )  # fmt: skip
+        "captions",
+        "template",
+        "Captions",
+        ", ".join(t.captions) or _NONE,
+        "which captions or subtitles are made, with commas between",
+        captions_from,
+        (_NONE, *CAPTIONS),
+    )
 
 
 def working_declared(t: Template) -> Iterator[Setting]:
@@ -51,16 +56,28 @@ def working_declared(t: Template) -> Iterator[Setting]:
         else f"titles stay inside {area.width} × {area.height} of the middle"
     )
     yield Setting(
-        "working.protects", "working", "Protects", named(_KEPT_FREE, shape), follows, one_of(_KEPT_FREE, "shape"), tuple(_KEPT_FREE),
-        free=False, explained="A narrower shape inside the picture that nothing important leaves, for receivers that show only it.",
-    )  # fmt: skip
+        "working.protects",
+        "working",
+        "Protects",
+        named(_KEPT_FREE, shape),
+        follows,
+        one_of(_KEPT_FREE, "shape"),
+        tuple(_KEPT_FREE),
+        free=False,
+        explained="A narrower shape inside the picture that nothing important leaves, for receivers that show only it.",
+    )
     yield working_eyes(t.working.eyes)
     if t.working.format.encoding.transfer in _HDR or t.working.graded_to is not None:
         peak = t.working.graded_to
         yield Setting(
-            "working.graded_to", "working", "Graded to", _NONE if peak is None else str(peak), _light("the grading monitor's peak", peak),
-            or_nothing(number(50, 10000, "cd/m²", whole=True)), (_NONE, "600", "1000", "2000", "4000"),
-        )  # fmt: skip
+            "working.graded_to",
+            "working",
+            "Graded to",
+            _NONE if peak is None else str(peak),
+            _light("the grading monitor's peak", peak),
+            or_nothing(number(50, 10000, "cd/m²", whole=True)),
+            (_NONE, "600", "1000", "2000", "4000"),
+        )
 
 
 def _light(what: str, value: int | None) -> str:
@@ -71,13 +88,24 @@ def delivery_declared(place: str, sheet: str, d: Delivery) -> Iterator[Setting]:
     """Yield what a delivery says of its pictures."""
     formats: dict[str, Any] = {_NONE: None} | {active_format: active_format for active_format in ACTIVE_FORMATS}
     yield Setting(
-        f"{place}.active_format", sheet, "Active format", d.active_format or _NONE,
-        "SMPTE ST 2016-1" if d.active_format else "nothing is declared", one_of(formats, "active format"), tuple(formats), free=False,
-    )  # fmt: skip
+        f"{place}.active_format",
+        sheet,
+        "Active format",
+        d.active_format or _NONE,
+        "SMPTE ST 2016-1" if d.active_format else "nothing is declared",
+        one_of(formats, "active format"),
+        tuple(formats),
+        free=False,
+    )
     yield Setting(
-        f"{place}.captions", sheet, "Captions", ", ".join(d.captions) or _NONE, "which forms are handed over, with commas between",
-        captions_from, (_NONE, *CAPTIONS),
-    )  # fmt: skip
+        f"{place}.captions",
+        sheet,
+        "Captions",
+        ", ".join(d.captions) or _NONE,
+        "which forms are handed over, with commas between",
+        captions_from,
+        (_NONE, *CAPTIONS),
+    )
     if d.format.encoding.transfer in _HDR:
         for name, label, value, what in (
             ("max_cll", "MaxCLL", d.max_cll, "at most in any part of a picture"),
@@ -85,6 +113,11 @@ def delivery_declared(place: str, sheet: str, d: Delivery) -> Iterator[Setting]:
             ("mastering_peak", "Mastering peak", d.mastering_peak, "of the display it was graded on (ST 2086)"),
         ):
             yield Setting(
-                f"{place}.{name}", sheet, label, _NONE if value is None else str(value), _light(what, value),
-                or_nothing(number(1, 10000, "cd/m²", whole=True)), (_NONE, "400", "1000", "4000"),
-            )  # fmt: skip
+                f"{place}.{name}",
+                sheet,
+                label,
+                _NONE if value is None else str(value),
+                _light(what, value),
+                or_nothing(number(1, 10000, "cd/m²", whole=True)),
+                (_NONE, "400", "1000", "4000"),
+            )

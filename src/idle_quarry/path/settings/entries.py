@@ -72,9 +72,12 @@ def _words(options: Iterable[str], what: str) -> dict[str, Any]:
 
 def _yes_no(yes: str, no: str) -> dict[str, Any]:
     return {
-        "parse": one_of(YES_NO, "answer"), "say": lambda v: named(YES_NO, v), "choices": tuple(YES_NO), "free": False,
+        "parse": one_of(YES_NO, "answer"),
+        "say": lambda v: named(YES_NO, v),
+        "choices": tuple(YES_NO),
+        "free": False,
         "follows": lambda v: yes if v else no,
-    }  # fmt: skip
+    }
 
 
 def _or_none(parse: Parse) -> dict[str, Any]:
@@ -153,27 +156,53 @@ _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
         _Field("ranges", "Ranges", **_several(RANGES, "range")),
         _Field("peak_cd_m2", "Peak", **_or_none(number(1, 20000, "cd/m²")), follows="cd/m², the most light it gives"),
         _Field("overscan", "Overscan", number(0, 20, "%"), "{:g}".format, follows="% of each side that is hidden"),
-        _Field("payload", "Payload identifier", **_words(PAYLOADS, "way with it"), follows=lambda v: {
-            "heeded": "it takes the format from ST 352 where there is one", "ignored": "it looks at the timing alone",
-            "needed": "without ST 352 it stays black"}[v]),
+        _Field(
+            "payload",
+            "Payload identifier",
+            **_words(PAYLOADS, "way with it"),
+            follows=lambda v: {
+                "heeded": "it takes the format from ST 352 where there is one",
+                "ignored": "it looks at the timing alone",
+                "needed": "without ST 352 it stays black",
+            }[v],
+        ),
         _Field("two_eyes", "Two eyes", **_yes_no("it shows stereoscopic pictures", "it shows one eye")),
-        _Field("tells_psf", "Tells PsF", **_yes_no("PsF is shown as whole pictures", "PsF is shown as if it were interlaced")),
+        _Field(
+            "tells_psf",
+            "Tells PsF",
+            **_yes_no("PsF is shown as whole pictures", "PsF is shown as if it were interlaced"),
+        ),
     ),
     DeliverySpec: (
         _Field("territory", "Territory", **_words(TERRITORIES, "territory")),
         _Field("format", "Format", _format),
         _Field("codec", "Codec"),
-        _Field("wrapper", "Wrapping", **_or_none(one_of({wrapper: wrapper for wrapper in WRAPPERS}, "wrapping")), choices=(_NONE, *WRAPPERS)),
+        _Field(
+            "wrapper",
+            "Wrapping",
+            **_or_none(one_of({wrapper: wrapper for wrapper in WRAPPERS}, "wrapping")),
+            choices=(_NONE, *WRAPPERS),
+        ),
         _Field("start", "Start"),
         _Field("drop", "Drop-frame", **_yes_no("numbers are left out to keep the clock", "every picture is counted")),
         _Field("sound.layout", "Channels"),
         _Field("sound.sample_rate", "Sample rate", number(8000, 384000, "Hz", whole=True), follows="Hz"),
-        _Field("sound.bit_depth", "Sound bits", one_of({"16": 16, "24": 24, "32": 32}, "sound depth"), choices=("16", "24", "32"), free=False),
+        _Field(
+            "sound.bit_depth",
+            "Sound bits",
+            one_of({"16": 16, "24": 24, "32": 32}, "sound depth"),
+            choices=("16", "24", "32"),
+            free=False,
+        ),
         _Field("sound.line_up_dbfs", "Line-up level", number(-40, 0, "dBFS"), "{:g}".format, follows="dBFS"),
         _Field("sound.loudness_lufs", "Loudness", **_or_none(number(-70, 0, "LUFS")), follows="LUFS"),
-        _Field("tolerances.loudness_lu", "Loudness may be off", number(0, 10, _LU), "{:g}".format, follows="LU either way"),
+        _Field(
+            "tolerances.loudness_lu", "Loudness may be off", number(0, 10, _LU), "{:g}".format, follows="LU either way"
+        ),
         _Field("sound.true_peak_dbtp", "True peak", **_or_none(number(-40, 0, "dBTP")), follows="dBTP at most"),
-        _Field("tolerances.line_up_db", "Line-up may be off", number(0, 10, _DB), "{:g}".format, follows="dB either way"),
+        _Field(
+            "tolerances.line_up_db", "Line-up may be off", number(0, 10, _DB), "{:g}".format, follows="dB either way"
+        ),
         _Field("programme", "Layout in time"),
         _Field("file_name", "File name"),
         _limit("gamut", "Outside the gamut", "% of a picture outside R′G′B′ −5 % to 105 % (EBU R 103)"),
@@ -186,20 +215,38 @@ _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
         _limit("silence", "Silence inside", "s in the programme"),
         _limit("phase", "Left against right", "s out of phase"),
         _Field("captions", "Captions", **_several(CAPTIONS, "kind of captions")),
-        _Field("active_format", "Active format", **_or_none(one_of({e: e for e in ACTIVE_FORMATS}, "active format")), choices=(_NONE, *ACTIVE_FORMATS), follows="SMPTE ST 2016-1"),
+        _Field(
+            "active_format",
+            "Active format",
+            **_or_none(one_of({e: e for e in ACTIVE_FORMATS}, "active format")),
+            choices=(_NONE, *ACTIVE_FORMATS),
+            follows="SMPTE ST 2016-1",
+        ),
         _Field("hdr.max_cll", "MaxCLL", **_or_none(number(1, 10000, "cd/m²", whole=True)), follows="cd/m² at most"),
         _Field("hdr.max_fall", "MaxFALL", **_or_none(number(1, 10000, "cd/m²", whole=True)), follows="cd/m² at most"),
-        _Field("hdr.mastering_peak", "Mastering peak", **_or_none(number(1, 10000, "cd/m²", whole=True)), follows="cd/m² (ST 2086)"),
+        _Field(
+            "hdr.mastering_peak",
+            "Mastering peak",
+            **_or_none(number(1, 10000, "cd/m²", whole=True)),
+            follows="cd/m² (ST 2086)",
+        ),
         _List("clauses", "Clause", Clause),
     ),
     CodecVariant: (
         _Field("base", "Varies"),
         _Field("mbps", "Data rate", **_or_none(number(0.1, 10000, "Mb/s")), follows="Mb/s; none: as the codec has it"),
-        _Field("gop", "Pictures in a group", **_or_none(number(1, 600, "", whole=True)), follows="1: each picture stands alone"),
+        _Field(
+            "gop",
+            "Pictures in a group",
+            **_or_none(number(1, 600, "", whole=True)),
+            follows="1: each picture stands alone",
+        ),
         _Field("containers", "Containers", **_several(("mov", "mxf", "mp4", "mkv", "avi"), "container")),
         _List("table", "Rate", RateRow),
     ),
-    KeptFormat: (_Field("words", "Format", _format, follows=lambda v: format_words(format_from_words(v), fields=True)),),
+    KeptFormat: (
+        _Field("words", "Format", _format, follows=lambda v: format_words(format_from_words(v), fields=True)),
+    ),
     SoundLayout: (_List("channels", "Channel", SoundChannel),),
     ProgrammeLayout: (
         _Field("starts", "Programme starts", follows="timecode of its first picture; empty: as the delivery says"),
@@ -210,7 +257,7 @@ _FIELDS: dict[type[Entry], tuple[_Field | _List, ...]] = {
         _Field("of", "Names", **_words(("job", "folder", "file"), "thing that is named")),
         _Field("rule", "Rule", follows=lambda v: "fields: " + ", ".join(f"{{{each}}}" for each in FIELDS)),
     ),
-}  # fmt: skip
+}
 #: Figures that name another entry: of which kind, and whether there may be none.
 _NAMES = {
     "codec": ("codec", False),
@@ -280,13 +327,24 @@ def _rows(entry: Entry, each: _List) -> Iterable[Setting]:
     members, how = getattr(entry, each.place), MEMBERS[each.part]
     for index, member in enumerate(members):
         yield Setting(
-            f"{each.place}.{index}", SHEET, f"{each.one} {index + 1}", how.say(member),
-            each.follows(entry, index), _member(how.read), explained=f"as in: {how.example}; clear it to take it out",
-        )  # fmt: skip
+            f"{each.place}.{index}",
+            SHEET,
+            f"{each.one} {index + 1}",
+            how.say(member),
+            each.follows(entry, index),
+            _member(how.read),
+            explained=f"as in: {how.example}; clear it to take it out",
+        )
     yield Setting(
-        f"{each.place}.{len(members)}", SHEET, f"One {each.one.lower()} more", "", "", _member(how.read),
-        explained=f"as in: {how.example}", hint=how.example,
-    )  # fmt: skip
+        f"{each.place}.{len(members)}",
+        SHEET,
+        f"One {each.one.lower()} more",
+        "",
+        "",
+        _member(how.read),
+        explained=f"as in: {how.example}",
+        hint=how.example,
+    )
 
 
 def _member(read: Callable[[str], dict[str, Any]]) -> Parse:
@@ -311,7 +369,10 @@ def with_entry_setting(entry: Entry, setting: Setting, text: str) -> Entry:
 
 
 def made(data: dict[str, Any], subject: str) -> Entry:
-    """Return the entry that plain values make, known by its id from here on. Raises `NotPossible` with what they lack."""
+    """Return the entry that plain values make, known by its id from here on.
+
+    Raises `NotPossible` with what they lack.
+    """
     try:
         entry = entry_from_data(data)
         take_in(entry)
@@ -332,9 +393,11 @@ def blank(kind: str, uid: str, name: str) -> Entry:
         "monitor": {"kind": "panel", "accepts": [MEMBERS[Door].read(MEMBERS[Door].example)]},
         "delivery": {"territory": "50 Hz", "format": "1080i25", "codec": "avci-100"},
         "codec": {"base": next(codec.id for codec in codecs().values() if codec.varies)},
-        "format": {"words": "1080i25"}, "sound": {"channels": [{"at": "left"}, {"at": "right"}]},
-        "programme": {"items": [{"what": "programme"}]}, "naming": {"rule": "{title}"},
-    }  # fmt: skip
+        "format": {"words": "1080i25"},
+        "sound": {"channels": [{"at": "left"}, {"at": "right"}]},
+        "programme": {"items": [{"what": "programme"}]},
+        "naming": {"rule": "{title}"},
+    }
     return entry_from_data({"entry": kind, "uid": uid, "name": name, **said[kind]})
 
 

@@ -29,6 +29,13 @@ def working_eyes(eyes: Eyes) -> Setting:
         else "stereoscopic: half the width each"
     )
     return Setting(
-        "working.eyes", "working", "Eyes", named(NAMES, eyes), follows, one_of(NAMES, "way"), tuple(NAMES), free=False,
+        "working.eyes",
+        "working",
+        "Eyes",
+        named(NAMES, eyes),
+        follows,
+        one_of(NAMES, "way"),
+        tuple(NAMES),
+        free=False,
         explained="Stereoscopic pictures: left and right in a file each, or beside one another in one.",
-    )  # fmt: skip
+    )

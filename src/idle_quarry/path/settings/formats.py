@@ -81,7 +81,10 @@ def format_settings(place: str, sheet: str, fmt: SignalFormat, locked: bool = Fa
             one_of(options, "picture aspect"),
             tuple(options),
             free=False,
-            explained="SD lines have 720 samples, but the picture fills 702 of 576 lines, 711 of 486, 704 of 480; others count it over 720.",
+            explained=(
+                "SD lines have 720 samples, but the picture fills 702 of 576 lines, 711 of 486, 704 of 480; others"
+                " count it over 720."
+            ),
         )
     yield Setting(
         f"{place}.rate",
@@ -106,7 +109,9 @@ def format_settings(place: str, sheet: str, fmt: SignalFormat, locked: bool = Fa
         tuple(SCAN_NAMES),
         free=False,
         locked=WHY_LOCKED["scan"] if locked else "",
-        explained="PsF: progressive segmented frame, a whole picture that travels as two halves under an interlaced flag.",
+        explained=(
+            "PsF: progressive segmented frame, a whole picture that travels as two halves under an interlaced flag."
+        ),
     )
     if fmt.scan == "interlaced" and fmt.field_order:
         yield Setting(
@@ -293,5 +298,7 @@ def codec_setting(place: str, sheet: str, codec: str, fmt: SignalFormat) -> Sett
         any_text,
         names="codec",
         holds=fmt,
-        explained="Made for work, and what the place can play: the right one is the best the storage plays, not the biggest.",
+        explained=(
+            "Made for work, and what the place can play: the right one is the best the storage plays, not the biggest."
+        ),
     )

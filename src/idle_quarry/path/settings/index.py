@@ -34,13 +34,23 @@ from idle_quarry.path.template import Source, Template
 
 #: What the sheets are called that belong to no source and no delivery.
 SHEET_NAMES = {
-    "template": "Template", "working": "Working picture", "intermediate": "Intermediate", "proxy": "Proxy", "monitor": "Monitor",
-    "sound": "Sound", "timecode": "Timecode", "recording": "Recording", "places": "Places",
-}  # fmt: skip
+    "template": "Template",
+    "working": "Working picture",
+    "intermediate": "Intermediate",
+    "proxy": "Proxy",
+    "monitor": "Monitor",
+    "sound": "Sound",
+    "timecode": "Timecode",
+    "recording": "Recording",
+    "places": "Places",
+}
 
 
 def sheet_name(template: Template, sheet: str) -> str:
-    """Return what a sheet is called: "Working picture", "Source: Estuary cameras". Raises `QuarryError` for none of its own."""
+    """Return what a sheet is called: "Working picture", "Source: Estuary cameras".
+
+    Raises `QuarryError` for none of its own.
+    """
     kind, _, ident = sheet.partition(":")
     return f"{kind.capitalize()}: {value_at(template, f'{_LISTS[kind]}.{ident}').name}" if ident else SHEET_NAMES[sheet]
 
@@ -72,7 +82,10 @@ def sheets(t: Template) -> list[str]:
 
 
 def settings_on(template: Template, sheet: str, house: HouseEntries = NO_HOUSE) -> list[Setting]:
-    """Return the settings of one sheet; none for a sheet the template does not have. What a house has is offered in them."""
+    """Return the settings of one sheet; none for a sheet the template does not have.
+
+    What a house has is offered in them.
+    """
     return [offering(setting, template, house) for setting in _settings_on(template, sheet)]
 
 
@@ -119,7 +132,8 @@ def programme_settings(t: Template) -> Iterator[Setting]:
         "template",
         "Territory",
         t.territory,
-        f"{f'{own.called} countries; ' if own.called else ''}programmes start at {own.start}; loudness by {own.loudness}",
+        f"{f'{own.called} countries; ' if own.called else ''}programmes start at {own.start}; loudness by"
+        f" {own.loudness}",
         one_of({t.id: t.id for t in known} | {t.called: t.id for t in known if t.called}, "territory"),
         tuple(territories()),
         free=False,
@@ -136,16 +150,33 @@ def programme_settings(t: Template) -> Iterator[Setting]:
     yield programme_captions(t)
     example = made_name(t.job_name, FIELDS) if t.job_name else "a job's folder is called as the job is"
     yield Setting(
-        "job_name", "template", "Folder of a job", t.job_name, example, any_text,
+        "job_name",
+        "template",
+        "Folder of a job",
+        t.job_name,
+        example,
+        any_text,
         explained="A rule with fields in braces: {title}, {date}, {format}, {language}.",
-    )  # fmt: skip
+    )
     cubes = {"None": 0, "17 points": 17, "33 points": 33, "65 points": 65}
     yield Setting(
-        "carried_colour", "template", "Colour to carry", named(cubes, t.carried_colour),
-        "jobs have cubes and an OpenColorIO config of every link that changes colour" if t.carried_colour else "jobs carry no cubes",
-        one_of(cubes, "size"), tuple(cubes), free=False,
-        explained="For monitors and other programs: more points follow a curve more closely; the setup in the job says how closely, in codes.",
-    )  # fmt: skip
+        "carried_colour",
+        "template",
+        "Colour to carry",
+        named(cubes, t.carried_colour),
+        (
+            "jobs have cubes and an OpenColorIO config of every link that changes colour"
+            if t.carried_colour
+            else "jobs carry no cubes"
+        ),
+        one_of(cubes, "size"),
+        tuple(cubes),
+        free=False,
+        explained=(
+            "For monitors and other programs: more points follow a curve more closely; the setup in the job says how"
+            " closely, in codes."
+        ),
+    )
 
 
 _SHEETS: dict[str, Callable[[Template], Iterator[Setting]]] = {

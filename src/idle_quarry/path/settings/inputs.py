@@ -26,16 +26,35 @@ def recording_settings(t: Template) -> Iterator[Setting]:
             else "no serial interface carries it"
         )
         yield Setting(
-            f"{place}.interface", sheet, "Interface", recording.interface, needs, one_of({i: i for i in INTERFACES}, "interface"), INTERFACES, free=False,
-        )  # fmt: skip
+            f"{place}.interface",
+            sheet,
+            "Interface",
+            recording.interface,
+            needs,
+            one_of({i: i for i in INTERFACES}, "interface"),
+            INTERFACES,
+            free=False,
+        )
         yield codec_setting(f"{place}.codec", sheet, recording.codec, recording.format)
         options: dict[str, Any] = {"Not chosen": None} | {p.name: p.id for p in t.places}
         there = next((p for p in t.places if p.id == recording.place), None)
         yield Setting(
-            f"{place}.place", sheet, "Recorded to", there.name if there else "Not chosen",
-            (there.path or "no path yet") if there else "each room will have to choose", one_of(options, "place"), tuple(options), free=False,
-        )  # fmt: skip
+            f"{place}.place",
+            sheet,
+            "Recorded to",
+            there.name if there else "Not chosen",
+            (there.path or "no path yet") if there else "each room will have to choose",
+            one_of(options, "place"),
+            tuple(options),
+            free=False,
+        )
         yield Setting(
-            f"{place}.on_break", sheet, "Timecode breaks", named(_BREAKS, recording.on_break), "when numbers do not go on", one_of(_BREAKS, "way"),
-            tuple(_BREAKS), free=False,
-        )  # fmt: skip
+            f"{place}.on_break",
+            sheet,
+            "Timecode breaks",
+            named(_BREAKS, recording.on_break),
+            "when numbers do not go on",
+            one_of(_BREAKS, "way"),
+            tuple(_BREAKS),
+            free=False,
+        )

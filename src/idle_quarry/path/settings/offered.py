@@ -16,7 +16,10 @@ _CALLED = {"sound": "layout", "programme": "layout", "naming": "rule", "delivery
 
 
 def offering(setting: Setting, template: Template, house: HouseEntries) -> Setting:
-    """Return a setting that names an entry with the entry's name, and with all that can be chosen; any other as it was."""
+    """Return a setting that names an entry with the entry's name, and with all that can be chosen.
+
+    Any other as it was.
+    """
     if setting.label in _FORMATS:
         return _with_kept_formats(setting, house)
     if setting.place.endswith((".file_name", "job_name")):

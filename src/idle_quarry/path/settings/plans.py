@@ -144,7 +144,10 @@ def drop_setting(place: str, sheet: str, drop: bool, rate: Fraction) -> Setting:
         one_of(YES_NO, "answer"),
         tuple(YES_NO),
         free=False,
-        explained="Drop-frame leaves out two numbers (four at 59.94) each minute but the tenth, so that count and clock agree.",
+        explained=(
+            "Drop-frame leaves out two numbers (four at 59.94) each minute but the tenth, so that count and clock"
+            " agree."
+        ),
     )
 
 

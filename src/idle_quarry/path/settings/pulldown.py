@@ -22,10 +22,20 @@ def pulldown_setting(place: str, sheet: str, fmt: SignalFormat, cadence: str, *,
         "fields and pictures are as they are"
         if pictures is None
         else (
-            f"{rate_text(pictures.rate)} whole pictures a second {'are taken out of it' if taken else 'are spread over it'}, nothing is lost"
+            f"{rate_text(pictures.rate)} whole pictures a second"
+            f" {'are taken out of it' if taken else 'are spread over it'}, nothing is lost"
         )
     )
     yield Setting(
-        f"{place}.pulldown", sheet, "Pulldown", named(options, cadence or "none"), follows, one_of(options, "pulldown"), tuple(options),
-        free=False, explained="Whole pictures that were spread over fields, or repeated, by a fixed cadence. It is not deinterlacing.",
-    )  # fmt: skip
+        f"{place}.pulldown",
+        sheet,
+        "Pulldown",
+        named(options, cadence or "none"),
+        follows,
+        one_of(options, "pulldown"),
+        tuple(options),
+        free=False,
+        explained=(
+            "Whole pictures that were spread over fields, or repeated, by a fixed cadence. It is not deinterlacing."
+        ),
+    )

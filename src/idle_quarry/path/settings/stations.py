@@ -71,9 +71,13 @@ def intermediate_settings(t: Template) -> Iterator[Setting]:
     )
     if plan.when != "by hand":
         yield Setting(
-            "intermediate.rest_s", sheet, "After a rest of", f"{plan.rest_s} s",
-            "begins when nothing was edited for so long", number(0, 3600, "s", whole=True),
-        )  # fmt: skip
+            "intermediate.rest_s",
+            sheet,
+            "After a rest of",
+            f"{plan.rest_s} s",
+            "begins when nothing was edited for so long",
+            number(0, 3600, "s", whole=True),
+        )
     yield policy_setting("intermediate.policy", sheet, plan.policy, "rounding")
 
 
@@ -131,13 +135,25 @@ def delivery_settings(t: Template, ident: str) -> Iterator[Setting]:
     yield from sound_rows(place, sheet, d, "sound_bits")
     layout = programme_layouts().get(d.programme)
     yield Setting(
-        f"{place}.programme", sheet, "Layout in time", d.programme, layout.words if layout else "the programme, as it is made",
-        any_text, free=False, names="programme", nothing="None",
-    )  # fmt: skip
+        f"{place}.programme",
+        sheet,
+        "Layout in time",
+        d.programme,
+        layout.words if layout else "the programme, as it is made",
+        any_text,
+        free=False,
+        names="programme",
+        nothing="None",
+    )
     example = made_name(d.file_name, FIELDS | {"delivery": d.name}) if d.file_name else "named as the timeline is"
     yield Setting(
-        f"{place}.file_name", sheet, "File name", d.file_name, example, any_text,
+        f"{place}.file_name",
+        sheet,
+        "File name",
+        d.file_name,
+        example,
+        any_text,
         explained="A rule with fields in braces: " + ", ".join(f"{{{field}}}" for field in FIELDS),
-    )  # fmt: skip
+    )
     yield from delivery_declared(place, sheet, d)
     yield from policy_settings(f"{place}.policy", sheet, d.policy)

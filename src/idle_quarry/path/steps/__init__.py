@@ -8,5 +8,14 @@ from idle_quarry.path.steps.rate import RateStep
 from idle_quarry.path.steps.scan import ScanMethod, ScanStep
 
 __all__ = [
-    "ColourStep", "DepthStep", "FitStep", "LinkPlan", "RangeStep", "RateStep", "SamplingStep", "ScanMethod", "ScanStep", "plan",
-]  # fmt: skip
+    "ColourStep",
+    "DepthStep",
+    "FitStep",
+    "LinkPlan",
+    "RangeStep",
+    "RateStep",
+    "SamplingStep",
+    "ScanMethod",
+    "ScanStep",
+    "plan",
+]

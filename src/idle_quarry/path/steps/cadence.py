@@ -100,8 +100,9 @@ def weights_at(
 ) -> tuple[tuple[int, float], ...]:
     """Return which source pictures an output picture is mixed of and how much of each, by a curve over its shutter.
 
-    The shutter is centred on the output picture's own time and lasts so many degrees of it (360: all of it). A box counts all of
-    it alike; a triangle and a bell fall to half at its ends. Each source picture counts by what of the curve lies in its time.
+    The shutter is centred on the output picture's own time and lasts so many degrees of it (360: all of it). A box
+    counts all of it alike; a triangle and a bell fall to half at its ends. Each source picture counts by what of the
+    curve lies in its time.
     """
     width = float(source / target) * shutter / 360
     centre = float(Fraction(2 * index + 1, 2) * source / target)

@@ -46,8 +46,14 @@ def colour_step(source: Encoding, target: Encoding, policy: Policy) -> ColourSte
         return None
     outside = gamut_outside(source.primaries, target.primaries)
     ends = (
-        source.primaries, target.primaries, source.transfer, target.transfer, source.matrix, target.matrix, outside,
-    )  # fmt: skip
+        source.primaries,
+        target.primaries,
+        source.transfer,
+        target.transfer,
+        source.matrix,
+        target.matrix,
+        outside,
+    )
     if policy.colour == "leave":
         dynamic = is_hdr(source.transfer) != is_hdr(target.transfer)
         text = "codes are read as the target's colour: " + (

@@ -124,7 +124,9 @@ def _offset(room: int, size: Fraction, position: str, first: str, last: str) -> 
 
 @dataclass(frozen=True)
 class FitStep(Step):
-    """Scale and offset in target samples, shares of what is cropped and left black, stretch of the shape (1 is none)."""
+    """Scale and offset in target samples, shares of what is cropped and left black, stretch of the shape (1 is
+    none).
+    """
 
     kind: ClassVar[str] = "fit"
 
@@ -142,10 +144,17 @@ def fit_step(found: Placement | None, source: Raster, target: Raster) -> FitStep
     if found is None:
         return None
     figures = [
-        float(each) for each in (
-            found.scale_x, found.scale_y, found.offset_x, found.offset_y, found.cropped, found.unused, found.geometry_error,
+        float(each)
+        for each in (
+            found.scale_x,
+            found.scale_y,
+            found.offset_x,
+            found.offset_y,
+            found.cropped,
+            found.unused,
+            found.geometry_error,
         )
-    ]  # fmt: skip
+    ]
     scaled = not (found.scale_x == found.scale_y == 1)
     if not scaled and _same_samples(source, target):
         stretch = percent(abs(float(found.geometry_error) - 1))

@@ -1,6 +1,8 @@
-"""Pulldown as a scan: pictures spread over fields or repeated by a known cadence, taken out before a conversion and put in after.
+"""Pulldown as a scan: pictures spread over fields or repeated by a known cadence, taken out before a conversion and
+put in after.
 
-Neither is deinterlacing: every picture comes back as it went in. SMPTE RP 197 and the trade's practice name the cadences.
+Neither is deinterlacing: every picture comes back as it went in. SMPTE RP 197 and the trade's practice name the
+cadences.
 """
 
 from __future__ import annotations
@@ -18,7 +20,9 @@ from idle_quarry.signal.rates import rate_text
 
 @dataclass(frozen=True)
 class Cadence:
-    """How pictures are spread: over fields of interlaced frames or over frames, how many pictures a frame of them makes."""
+    """How pictures are spread: over fields of interlaced frames or over frames, how many pictures a frame of them
+    makes.
+    """
 
     id: str
     name: str
@@ -52,13 +56,18 @@ def cadences_in(fmt: SignalFormat) -> list[Cadence]:
 
 
 def plan_through(source: SignalFormat, target: SignalFormat, policy: Policy, out: str = "", into: str = "") -> LinkPlan:
-    """Return a link's plan, where the source's cadence `out` is taken out first and the target's `into` is put in last."""
+    """Return a link's plan, where the source's cadence `out` is taken out first and the target's `into` is put in
+    last.
+    """
     before = pictures_of(source, out) if out else source
     after = pictures_of(target, into) if into else target
     if before is None or after is None:
         which, fmt = (out, source) if before is None else (into, target)
         what = "interlaced" if CADENCES[which].fields else "progressive"
-        text = f"a cadence of {which} runs in {what} pictures alone, not in {'PsF' if fmt.scan == 'psf' else fmt.scan} ones"
+        text = (
+            f"a cadence of {which} runs in {what} pictures alone, not in {'PsF' if fmt.scan == 'psf' else fmt.scan}"
+            " ones"
+        )
         broken = ScanStep("broken", text, ScanMethod.LEAVE, which)
         return LinkPlan("broken", (broken, *plan(source, target, policy).steps), plan(source, target, policy).placement)
     inner = plan(before, after, policy)

@@ -67,22 +67,32 @@ def rate_step(source: SignalFormat, target: SignalFormat, policy: Policy) -> Rat
         ratio = before / after
         what = "field" if target.scan == "interlaced" and after != target.rate else "picture"
         return RateStep(
-            "lossy", f"{name_before} to {name_after}: {_repeats(what, before, after)}", method,
-            repeated=float(max(Fraction(0), 1 - ratio) * 1000), dropped=float(max(Fraction(0), ratio - 1) * 1000),
+            "lossy",
+            f"{name_before} to {name_after}: {_repeats(what, before, after)}",
+            method,
+            repeated=float(max(Fraction(0), 1 - ratio) * 1000),
+            dropped=float(max(Fraction(0), ratio - 1) * 1000),
             drift_seconds_per_hour=drift,
-        )  # fmt: skip
+        )
     ratio = before / after
     if method == "blend" and policy.mix != "distance":
         counts = [len(weights_at(before, after, policy.mix, policy.shutter, n)) for n in range(1000)]
         curve = {"box": "evenly", "triangle": "by a triangle", "gaussian": "by a bell"}[policy.mix]
-        text = f"{name_before} to {name_after}: pictures are mixed {curve} over a shutter of {policy.shutter:g}°, {max(counts)} at the most"
+        text = (
+            f"{name_before} to {name_after}: pictures are mixed {curve} over a shutter of {policy.shutter:g}°,"
+            f" {max(counts)} at the most"
+        )
         return RateStep("lossy", text, method, blended=float(sum(n > 1 for n in counts)), drift_seconds_per_hour=drift)
     blended = float(1000 * (1 - Fraction(1, ratio.denominator)))
     made = "mixed from two neighbours" if method == "blend" else "made along the motion"
     return RateStep(
-        "lossy", f"{name_before} to {name_after}: {blended / 10:.1f} % of pictures are {made}", method, blended=blended,
-        dropped=float((ratio - 1) * 1000) if ratio > 1 and ratio.denominator == 1 else 0.0, drift_seconds_per_hour=drift,
-    )  # fmt: skip
+        "lossy",
+        f"{name_before} to {name_after}: {blended / 10:.1f} % of pictures are {made}",
+        method,
+        blended=blended,
+        dropped=float((ratio - 1) * 1000) if ratio > 1 and ratio.denominator == 1 else 0.0,
+        drift_seconds_per_hour=drift,
+    )
 
 
 def _speed_step(before: Fraction, after: Fraction, name_before: str, name_after: str, drift: float) -> RateStep:
@@ -95,9 +105,14 @@ def _speed_step(before: Fraction, after: Fraction, name_before: str, name_after:
     )
     text = f"{played}, pitch {pitch:+.3f} semitones unless corrected"
     return RateStep(
-        "lossy" if speed != 1 else "clean", text, "speed", speed=speed, pitch_semitones=pitch, played=played,
+        "lossy" if speed != 1 else "clean",
+        text,
+        "speed",
+        speed=speed,
+        pitch_semitones=pitch,
+        played=played,
         drift_seconds_per_hour=drift,
-    )  # fmt: skip
+    )
 
 
 def _counted(rate: Fraction, fmt: SignalFormat, singly: bool) -> str:
@@ -127,7 +142,10 @@ def _repeats(what: str, before: Fraction, after: Fraction) -> str:
     else:
         text = f"one {what} {act} every {float(1 / apart):.1f} s"
     if counterpart(before) == after:
-        text += f": a visible hitch; counted one for one it drifts {abs(drift_seconds_per_hour(before, after)):.1f} s an hour"
+        text += (
+            f": a visible hitch; counted one for one it drifts {abs(drift_seconds_per_hour(before, after)):.1f} s an"
+            " hour"
+        )
     return text
 
 

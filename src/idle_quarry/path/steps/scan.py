@@ -56,9 +56,10 @@ class ScanStep(Step):
     @property
     def numbers(self) -> dict[str, Any]:
         return {
-            "method": self.method_words, "field_order_changes": self.field_order_changes,
+            "method": self.method_words,
+            "field_order_changes": self.field_order_changes,
             "moments_halved": self.moments_halved,
-        }  # fmt: skip
+        }
 
 
 def scan_step(source: SignalFormat, target: SignalFormat, policy: Policy, *, scales_lines: bool) -> ScanStep | None:

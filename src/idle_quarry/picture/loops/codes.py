@@ -15,8 +15,17 @@ Codes = NDArray[np.uint16]
 
 @loop(error_model="numpy")
 def coded(
-    first: int, last: int, values: Samples, span: float, zero: float, near: float, tile: Samples, low: int, high: int, out: Codes
-) -> None:  # pragma: no cover  # fmt: skip
+    first: int,
+    last: int,
+    values: Samples,
+    span: float,
+    zero: float,
+    near: float,
+    tile: Samples,
+    low: int,
+    high: int,
+    out: Codes,
+) -> None:  # pragma: no cover
     """Put values into `out` as whole codes: value · span + zero, plus a threshold, cut off; `tile` has rows of those.
 
     What lies within `near` of a whole code is that code: it was one before single precision moved it.
@@ -35,7 +44,10 @@ def coded(
 
 @loop(error_model="numpy")
 def diffused(exact: NDArray[np.float64], out: NDArray[np.float64]) -> None:  # pragma: no cover
-    """Put whole numbers into `out`, each one's error handed on (Floyd and Steinberg), lines from the left. `exact` is used up."""
+    """Put whole numbers into `out`, each one's error handed on (Floyd and Steinberg), lines from the left.
+
+    `exact` is used up.
+    """
     height, width = exact.shape
     for y in range(height):
         for x in range(width):
@@ -65,9 +77,16 @@ def valued(first: int, last: int, codes: NDArray[Any], table: Samples, out: Samp
 
 @loop(error_model="numpy", fastmath=True)
 def seen(
-    first: int, last: int, luma: NDArray[Any], cb: NDArray[Any], cr: NDArray[Any], gains: Samples, out: NDArray[np.uint8]
-) -> None:  # pragma: no cover  # fmt: skip
-    """Put rows `first` to `last` of codes as R′G′B′ of 8 bits into `out` (h, w, 3), each chroma sample over the luma it stands for.
+    first: int,
+    last: int,
+    luma: NDArray[Any],
+    cb: NDArray[Any],
+    cr: NDArray[Any],
+    gains: Samples,
+    out: NDArray[np.uint8],
+) -> None:  # pragma: no cover
+    """Put rows `first` to `last` of codes as R′G′B′ of 8 bits into `out` (h, w, 3), each chroma sample over the
+    luma it stands for.
 
     `gains` are: black, what 8 bits are of a step of luma, of chroma for R′, G′ (of both), B′, and chroma's zero.
     """

@@ -1,7 +1,7 @@
 """Colour of a strip of samples: matrix, to light, tone, to the target's primaries, to signal, matrix, in one pass.
 
-Transfer functions are tables over the bits of a single-precision number: each octave has 256 steps, between which values
-lie on straight lines. The error of a power p is then p(p − 1)/(8 · 256²) of the value: 6 in a million at 2.4.
+Transfer functions are tables over the bits of a single-precision number: each octave has 256 steps, between which
+values lie on straight lines. The error of a power p is then p(p − 1)/(8 · 256²) of the value: 6 in a million at 2.4.
 """
 
 from __future__ import annotations
@@ -33,9 +33,9 @@ NO_TONE, COMPRESS, REFERENCE, SOFT = range(4)
 class Colouring(NamedTuple):
     """What is done to each sample. A table of length 0, and a matrix that is not needed, leave their step out.
 
-    `to_rgb` and `to_target` are the matrices around it; `light` and `signal` the transfers (`odd`: `light` goes on below 0), `scene_gain` and `display_gain`
-    what HLG multiplies by, from the luminance that `luma_in` and `luma_out` weigh; `tone` with its tables in BT.2020
-    (`to_2020` brings light there); `primaries` brings light to the target's.
+    `to_rgb` and `to_target` are the matrices around it; `light` and `signal` the transfers (`odd`: `light` goes on
+    below 0), `scene_gain` and `display_gain` what HLG multiplies by, from the luminance that `luma_in` and `luma_out`
+    weigh; `tone` with its tables in BT.2020 (`to_2020` brings light there); `primaries` brings light to the target's.
     """
 
     to_rgb: Samples
@@ -65,8 +65,8 @@ class Colouring(NamedTuple):
 def _looked(row: Samples, bits: Bits, table: Samples) -> None:  # pragma: no cover
     """Replace a row of values, whose bits are `bits`, by a table's; below 0 by the same with its sign.
 
-    `table` is what stands at each step, and how much it rises for each of the bits that are left: all whole numbers have 32 bits,
-    so that eight samples are done at once.
+    `table` is what stands at each step, and how much it rises for each of the bits that are left: all whole numbers
+    have 32 bits, so that eight samples are done at once.
     """
     levels, rises = table[0], table[1]
     top, least, rest = np.int32(len(levels) - 1), np.int32(0), np.int32(_REST)
@@ -116,9 +116,18 @@ def _held(row: Samples, low: float, high: float) -> None:  # pragma: no cover
 
 @_compiled
 def colour(
-    first: int, last: int, left: int, right: int, how: Colouring,
-    in_a: Samples, in_b: Samples, in_c: Samples, out_a: Samples, out_b: Samples, out_c: Samples,
-) -> None:  # pragma: no cover  # fmt: skip
+    first: int,
+    last: int,
+    left: int,
+    right: int,
+    how: Colouring,
+    in_a: Samples,
+    in_b: Samples,
+    in_c: Samples,
+    out_a: Samples,
+    out_b: Samples,
+    out_c: Samples,
+) -> None:  # pragma: no cover
     """Convert rows `first` to `last`, columns `left` to `right` (not held), of three planes into three others."""
     width = right - left
     buffer = np.empty((8, width), np.float32)

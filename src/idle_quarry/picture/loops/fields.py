@@ -12,7 +12,10 @@ Samples = NDArray[np.float32]
 
 @loop(error_model="numpy")
 def _cubic(own: Samples, row: int, parity: int, line: Samples) -> None:  # pragma: no cover
-    """Put the missing line of field row `row` into `line`: (−1, 9, 9, −1)/16 of the field's lines around it; ends are repeated."""
+    """Put the missing line of field row `row` into `line`: (−1, 9, 9, −1)/16 of the field's lines around it.
+
+    Ends are repeated.
+    """
     count = own.shape[0]
     upper = row - parity  # the field's line above the missing one
     if upper < 0 or upper >= count - 1:
@@ -33,10 +36,19 @@ def interpolated(first: int, last: int, own: Samples, parity: int, out: Samples)
 
 @loop(error_model="numpy")
 def _moving(
-    row: int, own: Samples, before: Samples, after: Samples, earlier: Samples, later: Samples, has_earlier: bool, has_later: bool,
+    row: int,
+    own: Samples,
+    before: Samples,
+    after: Samples,
+    earlier: Samples,
+    later: Samples,
+    has_earlier: bool,
+    has_later: bool,
     line: Samples,
-) -> None:  # pragma: no cover  # fmt: skip
-    """Put into `line` how much a field row differs between like fields: before and after, and this and the next of its kind."""
+) -> None:  # pragma: no cover
+    """Put into `line` how much a field row differs between like fields: before and after, and this and the next of
+    its kind.
+    """
     one, two = after[row], before[row]
     for x in range(own.shape[1]):
         line[x] = abs(one[x] - two[x])
@@ -49,13 +61,25 @@ def _moving(
 
 @loop(error_model="numpy")
 def adaptive(
-    first: int, last: int, parity: int, own: Samples, before: Samples, after: Samples, earlier: Samples, later: Samples,
-    has_earlier: bool, has_later: bool, still: float, moves: float, moving: Samples, out: Samples,
-) -> None:  # pragma: no cover  # fmt: skip
+    first: int,
+    last: int,
+    parity: int,
+    own: Samples,
+    before: Samples,
+    after: Samples,
+    earlier: Samples,
+    later: Samples,
+    has_earlier: bool,
+    has_later: bool,
+    still: float,
+    moves: float,
+    moving: Samples,
+    out: Samples,
+) -> None:  # pragma: no cover
     """Put a moment made whole into `out` (2h, w): missing lines from both neighbours where nothing moves, else cubics.
 
-    How sure it is that their places move, 0…1, is put into `moving` (h, w): the greatest difference among 3 × 3 places, as a share of
-    the way from `still` to `moves`.
+    How sure it is that their places move, 0…1, is put into `moving` (h, w): the greatest difference among 3 × 3 places,
+    as a share of the way from `still` to `moves`.
     """
     count, width = own.shape
     lines, most = np.empty((3, width), np.float32), np.empty(width + 2, np.float32)

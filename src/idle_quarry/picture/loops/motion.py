@@ -1,7 +1,8 @@
-"""Motion by cells: what blocks cost along vectors, the best of candidates, and pictures seen along vectors, some rows of cells at a time.
+"""Motion by cells: what blocks cost along vectors, the best of candidates, and pictures seen along vectors, some
+rows of cells at a time.
 
-A cell of 4 × 4 samples has one vector, told by the block of 8 × 8 around it. Pictures whose blocks are looked at have some samples
-more on each side, their edges gone on: a block that lies farther out sees the same.
+A cell of 4 × 4 samples has one vector, told by the block of 8 × 8 around it. Pictures whose blocks are looked at have
+some samples more on each side, their edges gone on: a block that lies farther out sees the same.
 """
 
 from __future__ import annotations
@@ -26,7 +27,9 @@ _MARGIN = (BLOCK - CELL) // 2
 
 
 def _compiled(function: Callable[..., None]) -> Any:
-    """Return a loop compiled so that sums beside one another become lanes of one: blocks cost half, and other loops would gain nothing."""
+    """Return a loop compiled so that sums beside one another become lanes of one: blocks cost half, and other loops
+    would gain nothing.
+    """
     dispatcher = loop(error_model="numpy", fastmath=True)(function)
     compiled = dispatcher.compile
 
@@ -46,7 +49,9 @@ _small = loop(error_model="numpy", inline="always")
 
 @_small
 def _place(row: Any, column: Any, height: Any, width: Any) -> Any:  # pragma: no cover
-    """Return where a block that begins at a row and column of a picture (h, w) lies in the flat one that has an edge around it."""
+    """Return where a block that begins at a row and column of a picture (h, w) lies in the flat one that has an
+    edge around it.
+    """
     y = min(max(row, np.int32(-BLOCK)), height) + np.int32(AROUND)
     x = min(max(column, np.int32(-BLOCK)), width) + np.int32(AROUND)
     return np.uint64(y) * np.uint64(width + np.int32(2 * AROUND)) + np.uint64(x)
@@ -163,10 +168,20 @@ def searched(
 
 @_compiled
 def bettered(
-    first: int, last: int, a: Samples, b: Samples, given_down: Steps, given_across: Steps, phase: float, calm: float, apart: int,
-    down: Steps, across: Steps,
-) -> None:  # pragma: no cover  # fmt: skip
-    """Keep for each cell the vector that costs least: the given one, one of four cells `apart` from it, then one step around.
+    first: int,
+    last: int,
+    a: Samples,
+    b: Samples,
+    given_down: Steps,
+    given_across: Steps,
+    phase: float,
+    calm: float,
+    apart: int,
+    down: Steps,
+    across: Steps,
+) -> None:  # pragma: no cover
+    """Keep for each cell the vector that costs least: the given one, one of four cells `apart` from it, then one
+    step around.
 
     A change has to gain `calm`, so what costs no more is kept as it is.
     """
@@ -283,7 +298,9 @@ def _straight(part_v: Any, part_u: Any) -> Any:  # pragma: no cover
 def unlike(
     first: int, last: int, a: Samples, b: Samples, down: Samples, across: Samples, phase: float, out: Samples
 ) -> None:  # pragma: no cover
-    """Put the mean difference of each cell along its vector, both seen by straight lines between samples, into `out`."""
+    """Put the mean difference of each cell along its vector, both seen by straight lines between samples, into
+    `out`.
+    """
     height, width = np.int32(a.shape[0] - 2 * AROUND), np.int32(a.shape[1] - 2 * AROUND)
     flat_a, flat_b, wide, right = a.ravel(), b.ravel(), np.uint64(a.shape[1]), np.uint64(1)
     back, ahead = np.float32(-phase), np.float32(1 - phase)
@@ -431,7 +448,10 @@ _FAR = 11
 
 @_compiled
 def spline_down(first: int, last: int, out: Samples) -> None:  # pragma: no cover
-    """Turn columns `first` to `last` of samples into coefficients of a cubic B-spline, in place; beyond its ends a line goes on."""
+    """Turn columns `first` to `last` of samples into coefficients of a cubic B-spline, in place.
+
+    Beyond its ends a line goes on.
+    """
     count = out.shape[0]
     z = np.float32(_Z)
     end = out[count - 1, first:last].copy()
@@ -455,7 +475,8 @@ def spline_down(first: int, last: int, out: Samples) -> None:  # pragma: no cove
 def spline_across(first: int, last: int, out: Samples) -> None:  # pragma: no cover
     """The same along rows `first` to `last`, and by 36: what both directions' gains come to.
 
-    A recursion waits for each sample before; its answer, z to the power of the distance, is nothing after `_FAR` samples.
+    A recursion waits for each sample before; its answer, z to the power of the distance, is nothing after `_FAR`
+    samples.
     """
     count = out.shape[1]
     line = np.empty(count + 2 * _FAR, np.float32)
@@ -476,7 +497,9 @@ def spline_across(first: int, last: int, out: Samples) -> None:  # pragma: no co
 
 @_small
 def _weights(part: Any) -> Any:  # pragma: no cover
-    """Return what four coefficients in a row weigh at `part` of the way from the second to the third, six times over."""
+    """Return what four coefficients in a row weigh at `part` of the way from the second to the third, six times
+    over.
+    """
     one, back = np.float32(1), np.float32(1) - part
     square, cube = part * part, part * part * part
     second = np.float32(3) * cube - np.float32(6) * square + np.float32(4)
@@ -493,12 +516,22 @@ def _taken(flat: Samples, at: Any, u0: Any, u1: Any, u2: Any, u3: Any) -> Any:  
 
 @_compiled
 def splined(
-    first: int, last: int, coefficients: Samples, down: Samples, across: Samples, share: float, asked: NDArray[np.bool_], gain: float,
-    fresh: bool, out: Samples,
-) -> None:  # pragma: no cover  # fmt: skip
-    """Put `gain` times a picture as seen `share` of its cells' vectors away into `out`, by its coefficients (h + 4, w + 4).
+    first: int,
+    last: int,
+    coefficients: Samples,
+    down: Samples,
+    across: Samples,
+    share: float,
+    asked: NDArray[np.bool_],
+    gain: float,
+    fresh: bool,
+    out: Samples,
+) -> None:  # pragma: no cover
+    """Put `gain` times a picture as seen `share` of its cells' vectors away into `out`, by its coefficients (h + 4,
+    w + 4).
 
-    It is added to what is there unless `out` is `fresh`. Cells that are not `asked` for are 0; what lies beyond the picture is its edge.
+    It is added to what is there unless `out` is `fresh`. Cells that are not `asked` for are 0; what lies beyond the
+    picture is its edge.
     """
     height, width = out.shape
     part, scale = np.float32(share), np.float32(gain / 36)

@@ -1,4 +1,6 @@
-"""What the fields of neighbouring frames have in common, in one loop over their lines: see `media/measurement/field_pairs`."""
+"""What the fields of neighbouring frames have in common, in one loop over their lines: see
+`media/measurement/field_pairs`.
+"""
 
 from __future__ import annotations
 
@@ -42,13 +44,17 @@ def averaged(
 
 @_compiled
 def distances(
-    earlier: NDArray[np.float32], before: NDArray[np.float32], now: NDArray[np.float32], size: tuple[int, int], gain: float,
+    earlier: NDArray[np.float32],
+    before: NDArray[np.float32],
+    now: NDArray[np.float32],
+    size: tuple[int, int],
+    gain: float,
     out: NDArray[np.float32],
-) -> None:  # pragma: no cover  # fmt: skip
+) -> None:  # pragma: no cover
     """Put the six distances between two frames into `out` (6, bands × rows, columns of blocks).
 
-    Frames are (bands, lines, columns), even lines the upper field; `earlier` is the frame before `before`. Blocks have `size` lines
-    of a field and columns; combs are divided by `gain`.
+    Frames are (bands, lines, columns), even lines the upper field; `earlier` is the frame before `before`. Blocks have
+    `size` lines of a field and columns; combs are divided by `gain`.
     """
     lines, across = size
     bands = now.shape[0]

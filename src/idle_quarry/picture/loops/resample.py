@@ -15,8 +15,17 @@ _compiled = loop(error_model="numpy", fastmath=True)
 
 @_compiled
 def _mixed(
-    made: Samples, fresh: bool, a: float, one: Samples, b: float, two: Samples, c: float, three: Samples, d: float, four: Samples
-) -> None:  # pragma: no cover  # fmt: skip
+    made: Samples,
+    fresh: bool,
+    a: float,
+    one: Samples,
+    b: float,
+    two: Samples,
+    c: float,
+    three: Samples,
+    d: float,
+    four: Samples,
+) -> None:  # pragma: no cover
     """Put four weighed lines into `made`, or add them to what is there: less is read and written than one by one."""
     if fresh:
         for x in range(len(made)):
@@ -90,12 +99,21 @@ def _part(streams: Samples, place: int, takes: int, rounds: int) -> Samples:  # 
 
 @_compiled
 def _across(
-    given: Samples, at: Places, weights: Samples, makes: int, takes: int, begin: int, end: int, streams: Samples, lines: Samples,
+    given: Samples,
+    at: Places,
+    weights: Samples,
+    makes: int,
+    takes: int,
+    begin: int,
+    end: int,
+    streams: Samples,
+    lines: Samples,
     made: Samples,
-) -> None:  # pragma: no cover  # fmt: skip
+) -> None:  # pragma: no cover
     """Put a line fitted across into `made`: sample x is the sum over t of weights[x, t] · given[at[x] + t].
 
-    Each round makes `makes` samples of `takes`; rounds `begin` to `end` (not held) weigh alike, and are made place by place.
+    Each round makes `makes` samples of `takes`; rounds `begin` to `end` (not held) weigh alike, and are made place by
+    place.
     """
     taps, width, rounds = weights.shape[1], weights.shape[0], end - begin
     if takes == 1:
@@ -134,9 +152,19 @@ def _across(
 
 @_compiled
 def fitted(
-    first: int, last: int, source: Samples, down_at: Places, down_weights: Samples, at: Places, weights: Samples, makes: int,
-    takes: int, begin: int, end: int, out: Samples,
-) -> None:  # pragma: no cover  # fmt: skip
+    first: int,
+    last: int,
+    source: Samples,
+    down_at: Places,
+    down_weights: Samples,
+    at: Places,
+    weights: Samples,
+    makes: int,
+    takes: int,
+    begin: int,
+    end: int,
+    out: Samples,
+) -> None:  # pragma: no cover
     """Put rows `first` to `last` into `out`: each summed down and then fitted across while it is at hand."""
     length = source.shape[1]
     streams = np.zeros((takes, length // takes + 1), np.float32)
@@ -148,8 +176,17 @@ def fitted(
 
 @_compiled
 def phased(
-    first: int, last: int, source: Samples, at: Places, weights: Samples, makes: int, takes: int, begin: int, end: int, out: Samples
-) -> None:  # pragma: no cover  # fmt: skip
+    first: int,
+    last: int,
+    source: Samples,
+    at: Places,
+    weights: Samples,
+    makes: int,
+    takes: int,
+    begin: int,
+    end: int,
+    out: Samples,
+) -> None:  # pragma: no cover
     """Put rows `first` to `last`, fitted across, into `out`."""
     streams = np.zeros((takes, source.shape[1] // takes + 1), np.float32)
     lines = np.empty((makes, end - begin), np.float32)
@@ -161,7 +198,9 @@ def phased(
 def down(
     first: int, last: int, source: Samples, at: Places, weights: Samples, out: Samples
 ) -> None:  # pragma: no cover
-    """Put rows `first` to `last` into `out`: row y is the sum over t of weights[y, t] times the source's row at[y] + t."""
+    """Put rows `first` to `last` into `out`: row y is the sum over t of weights[y, t] times the source's row at[y]
+    + t.
+    """
     width = source.shape[1]
     for row in range(first, last):
         _summed(source, at[row], weights[row], out[row, :width])

@@ -1,4 +1,7 @@
-"""What is looked at in every picture of a file: its codes' extremes and excursions, and its light by cells; one loop over the lines."""
+"""What is looked at in every picture of a file: its codes' extremes and excursions, and its light by cells.
+
+One loop over the lines.
+"""
 
 from __future__ import annotations
 
@@ -44,7 +47,9 @@ def extremes(
 
 
 @_compiled
-def _filtered(of: NDArray[Any], width: int, across: int, columns: int, zero: float, scale: float, out: NDArray[np.float32]) -> None:  # pragma: no cover  # fmt: skip
+def _filtered(
+    of: NDArray[Any], width: int, across: int, columns: int, zero: float, scale: float, out: NDArray[np.float32]
+) -> None:  # pragma: no cover
     """Put the luma at each colour difference of a line into `out`, by weights of a quarter, a half and a quarter."""
     quarter, begin = np.float32(0.25 * scale), np.float32(zero)
     if across == 2:
@@ -62,15 +67,27 @@ def _filtered(of: NDArray[Any], width: int, across: int, columns: int, zero: flo
 
 @_compiled
 def coloured(
-    luma: NDArray[Any], cb: NDArray[Any], cr: NDArray[Any], size: tuple[int, int], sites: tuple[int, int, int], zeros: tuple[float, float],
-    scales: tuple[float, float], matrix: tuple[float, float, float, float], allowed: tuple[float, float], light: NDArray[np.float32], thin: int,
-    cells: NDArray[np.float32], counts: NDArray[np.int32], found: NDArray[np.float64],
-) -> None:  # pragma: no cover  # fmt: skip
-    """Look at colour differences with the luma filtered to them, on two lines of four: `found` takes the share outside `allowed` and
-    the lowest and highest of R′, G′, B′; `cells` (fields, rows, columns, 3) take the light of every `thin`th, `counts` how many.
+    luma: NDArray[Any],
+    cb: NDArray[Any],
+    cr: NDArray[Any],
+    size: tuple[int, int],
+    sites: tuple[int, int, int],
+    zeros: tuple[float, float],
+    scales: tuple[float, float],
+    matrix: tuple[float, float, float, float],
+    allowed: tuple[float, float],
+    light: NDArray[np.float32],
+    thin: int,
+    cells: NDArray[np.float32],
+    counts: NDArray[np.int32],
+    found: NDArray[np.float64],
+) -> None:  # pragma: no cover
+    """Look at colour differences with the luma filtered to them, on two lines of four: `found` takes the share
+    outside `allowed` and the lowest and highest of R′, G′, B′; `cells` (fields, rows, columns, 3) take the light
+    of every `thin`th, `counts` how many.
 
-    `size` is how many samples of luma and of colour differences a line has; `sites` are luma samples across and down for a colour
-    difference, and the fields that lines belong to in turn. `light` is a table over −0.25 to 1.25.
+    `size` is how many samples of luma and of colour differences a line has; `sites` are luma samples across and down
+    for a colour difference, and the fields that lines belong to in turn. `light` is a table over −0.25 to 1.25.
     """
     across, down, fields = sites
     width, columns = size

@@ -35,8 +35,15 @@ class EntryBeginnings(QObject):
     def ask_new(self, kind: str) -> None:
         """Ask for the name of a new entry."""
         one = KINDS[kind].one
-        self._of.asked.emit(Question(f"What is the new {one.lower()} called?", "Put on the house shelf", partial(self._begin, kind, "house"),
-                                 f"New {one.lower()}", otherwise=("Keep on my shelf", partial(self._begin, kind, "own"))))  # fmt: skip
+        self._of.asked.emit(
+            Question(
+                f"What is the new {one.lower()} called?",
+                "Put on the house shelf",
+                partial(self._begin, kind, "house"),
+                f"New {one.lower()}",
+                otherwise=("Keep on my shelf", partial(self._begin, kind, "own")),
+            )
+        )
 
     def _begin(self, kind: str, shelf: str, name: str, answered: Answered) -> None:
         try:
@@ -50,8 +57,15 @@ class EntryBeginnings(QObject):
         """Ask for the name of a copy of the entry that is looked at."""
         if self._of.entry is not None:
             what = f"What is the copy of {self._of.entry.name} called?"
-            self._of.asked.emit(Question(what, "Put on the house shelf", partial(self._copy, "house"), self._of.entry.name,
-                                     otherwise=("Keep on my shelf", partial(self._copy, "own"))))  # fmt: skip
+            self._of.asked.emit(
+                Question(
+                    what,
+                    "Put on the house shelf",
+                    partial(self._copy, "house"),
+                    self._of.entry.name,
+                    otherwise=("Keep on my shelf", partial(self._copy, "own")),
+                )
+            )
 
     def _copy(self, shelf: str, name: str, answered: Answered) -> None:
         assert self._of.entry is not None
@@ -67,7 +81,9 @@ class EntryBeginnings(QObject):
         self.door.acts.house.save(entry, shelf, note, lambda _revision: self._of.show_saved(entry.uid), answered)
 
     def ask_screen(self, path: Path | None = None) -> None:
-        """Make a monitor of what a screen says of itself: one of this machine's own, or from a file that is asked for."""
+        """Make a monitor of what a screen says of itself: one of this machine's own, or from a file that is asked
+        for.
+        """
         if path is None:
             self.place_asked.emit("Read a screen's description (EDID)", "", self.ask_screen, False)
             return
@@ -86,9 +102,14 @@ class EntryBeginnings(QObject):
             self._save_new(entry, shelf, f"read from {path.name}", answered)
 
         self._of.asked.emit(
-            Question("What is this screen called?", "Put on the house shelf", partial(begin, "house"), str(data["name"]),
-                     otherwise=("Keep on my shelf", partial(begin, "own")))
-        )  # fmt: skip
+            Question(
+                "What is this screen called?",
+                "Put on the house shelf",
+                partial(begin, "house"),
+                str(data["name"]),
+                otherwise=("Keep on my shelf", partial(begin, "own")),
+            )
+        )
 
     # -- files ---------------------------------------------------------------------------------------------------------
 

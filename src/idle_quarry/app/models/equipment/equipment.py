@@ -52,7 +52,10 @@ class EntryActs:
 
 
 class Equipment(QObject):
-    """`listed`: other entries are shown; `changed`: another is looked at, or it was edited; `asked`: a question in place."""
+    """`listed`: other entries are shown.
+
+    `changed`: another is looked at, or it was edited; `asked`: a question in place.
+    """
 
     listed = Signal()
     changed = Signal()
@@ -228,10 +231,13 @@ class Equipment(QObject):
             return EntryActs(back=True)
         house = row.shelf == "house" and not self.dirty
         return EntryActs(
-            edit=True, save=self.dirty, propose=house and state == "draft" and not alone,
+            edit=True,
+            save=self.dirty,
+            propose=house and state == "draft" and not alone,
             approve=house and ((state == "in review" and (alone or not mine)) or (state == "draft" and alone)),
-            withdraw=not self.dirty and state in ("draft", "in review"), aside=True,
-        )  # fmt: skip
+            withdraw=not self.dirty and state in ("draft", "in review"),
+            aside=True,
+        )
 
     # -- in words ------------------------------------------------------------------------------------------------
 
@@ -369,9 +375,11 @@ class Equipment(QObject):
 
 
 _QUALITIES = {
-    "lossless": "lossless", "intermediate": "made for work: no loss to be seen at first generation",
-    "proxy": "made small: for viewing, not for work", "delivery": "made for delivery",
-}  # fmt: skip
+    "lossless": "lossless",
+    "intermediate": "made for work: no loss to be seen at first generation",
+    "proxy": "made small: for viewing, not for work",
+    "delivery": "made for delivery",
+}
 
 
 def _codec_words(codec: Codec) -> list[tuple[str, str]]:
@@ -384,9 +392,20 @@ def _codec_words(codec: Codec) -> list[tuple[str, str]]:
     )
     scans = ", ".join("PsF" if scan == "psf" else scan for scan in holds.scans)
     return [
-        ("Name", codec.name), ("From", codec.source), ("Standard", codec.standard), ("Profile", codec.profile),
-        ("Quality", _QUALITIES[codec.quality]), ("Containers", ", ".join(codec.containers)), ("Rasters", rasters),
-        ("Frame rates", "any" if holds.rates == "any" else ", ".join(holds.rates)), ("Scans", scans),
-        ("Bits", f"up to {holds.bit_depth}"), ("Sampling", ", ".join(holds.samplings)),
-        ("A variant may set", ", ".join({"mbps": "data rate", "gop": "pictures in a group"}[vary] for vary in codec.varies) or "its containers and a table of rates"),
-    ]  # fmt: skip
+        ("Name", codec.name),
+        ("From", codec.source),
+        ("Standard", codec.standard),
+        ("Profile", codec.profile),
+        ("Quality", _QUALITIES[codec.quality]),
+        ("Containers", ", ".join(codec.containers)),
+        ("Rasters", rasters),
+        ("Frame rates", "any" if holds.rates == "any" else ", ".join(holds.rates)),
+        ("Scans", scans),
+        ("Bits", f"up to {holds.bit_depth}"),
+        ("Sampling", ", ".join(holds.samplings)),
+        (
+            "A variant may set",
+            ", ".join({"mbps": "data rate", "gop": "pictures in a group"}[vary] for vary in codec.varies)
+            or "its containers and a table of rates",
+        ),
+    ]

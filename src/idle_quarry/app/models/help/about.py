@@ -19,14 +19,26 @@ if TYPE_CHECKING:
 
 #: What it stands on: the package, and what is said of it where the package does not say its licence in a word.
 _STANDS_ON = {
-    "PySide6-Essentials": "LGPL-3.0", "av": "BSD-3-Clause", "numpy": "BSD-3-Clause", "scipy": "BSD-3-Clause",
-    "OpenTimelineIO": "Apache-2.0", "opencolorio": "BSD-3-Clause", "pydantic": "MIT", "SQLAlchemy": "MIT", "alembic": "MIT", "psycopg": "LGPL-3.0",
-    "Jinja2": "BSD-3-Clause", "platformdirs": "MIT", "pillow": "MIT-CMU",
-}  # fmt: skip
+    "PySide6-Essentials": "LGPL-3.0",
+    "av": "BSD-3-Clause",
+    "numpy": "BSD-3-Clause",
+    "scipy": "BSD-3-Clause",
+    "OpenTimelineIO": "Apache-2.0",
+    "opencolorio": "BSD-3-Clause",
+    "pydantic": "MIT",
+    "SQLAlchemy": "MIT",
+    "alembic": "MIT",
+    "psycopg": "LGPL-3.0",
+    "Jinja2": "BSD-3-Clause",
+    "platformdirs": "MIT",
+    "pillow": "MIT-CMU",
+}
 _ALSO = (
-    ("Qt", "LGPL-3.0"), ("FFmpeg's libraries (in av)", "LGPL-2.1 and GPL parts as av ships them"),
-    ("B612 typeface", "SIL Open Font License 1.1"), ("Idle Quarry", "MIT"),
-)  # fmt: skip
+    ("Qt", "LGPL-3.0"),
+    ("FFmpeg's libraries (in av)", "LGPL-2.1 and GPL parts as av ships them"),
+    ("B612 typeface", "SIL Open Font License 1.1"),
+    ("Idle Quarry", "MIT"),
+)
 
 
 @dataclass(frozen=True)
@@ -63,9 +75,11 @@ class About:
     def folders(self) -> list[tuple[str, Path]]:
         """Return where things are kept, by what is kept there."""
         return [
-            ("Libraries and drafts", data_folder()), ("Profile", settings_folder()),
-            ("What can be measured again", memory_folder()), ("Reports of what went wrong", memory_folder() / "reports"),
-        ]  # fmt: skip
+            ("Libraries and drafts", data_folder()),
+            ("Profile", settings_folder()),
+            ("What can be measured again", memory_folder()),
+            ("Reports of what went wrong", memory_folder() / "reports"),
+        ]
 
     def reports(self) -> list[Path]:
         """Return the reports of what nobody foresaw, newest first."""
@@ -81,7 +95,10 @@ class About:
         return f"{counted(count, 'report')} of what went wrong; the newest is {paths[0].stem}."
 
     def for_a_report(self) -> str:
-        """Return what whoever mends this needs to know: versions, machine, kind of library; no names, places or passwords."""
+        """Return what whoever mends this needs to know: versions, machine, kind of library.
+
+        No names, places or passwords.
+        """
         kind = "a server" if self._door.library.at_hand else "a file"
         lines = [
             f"Idle Quarry {__version__}",

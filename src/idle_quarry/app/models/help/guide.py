@@ -68,7 +68,10 @@ class Guide(QObject):
         self.changed.emit()
 
     def found(self) -> list[int]:
-        """Return the numbers of the sections that have the words that are searched; those that name them in the title first."""
+        """Return the numbers of the sections that have the words that are searched.
+
+        Those that name them in the title first.
+        """
         hits = []
         for number, section in enumerate(sections()):
             text = f"{section.title} {section.text}".lower()

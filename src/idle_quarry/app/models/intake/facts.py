@@ -58,8 +58,13 @@ def facts_of(clip: Clip, source: Source | None) -> list[Fact]:
         if m is not None and m.variable is not None:
             rate = f"variable: {m.variable.words}"
         levels = m.levels if m else None
-        add("Raster", f"{d.width} × {d.height}, {aspect_text(d.display_aspect)}", active_text(clip) if m else "",
-            None, "sample_aspect")  # fmt: skip
+        add(
+            "Raster",
+            f"{d.width} × {d.height}, {aspect_text(d.display_aspect)}",
+            active_text(clip) if m else "",
+            None,
+            "sample_aspect",
+        )
         if d.rotation:
             add("Turned", f"by {d.rotation}° to be shown")
         if d.alpha:

@@ -34,8 +34,10 @@ OPEN, NONE = "open", "none"
 
 
 class Intake(QObject):
-    """`rows_changed`: clips came or went or are judged anew; `chosen_changed`: another clip is looked at, or what is known
-    of it; `progressed`: how far measuring is, with the seconds left; `running_changed`; `watch_changed`; `templates_changed`.
+    """`rows_changed`: clips came or went or are judged anew.
+
+    `chosen_changed`: another clip is looked at, or what is known of it; `progressed`: how far measuring is, with the
+    seconds left; `running_changed`; `watch_changed`; `templates_changed`.
     """
 
     rows_changed = Signal()
@@ -109,7 +111,10 @@ class Intake(QObject):
         return self._ticket is not None
 
     def look_at(self, paths: list[Path]) -> None:
-        """Measure clips and the media in folders on all cores, off the interface thread; rows come as they are known."""
+        """Measure clips and the media in folders on all cores, off the interface thread.
+
+        Rows come as they are known.
+        """
         self.cancel()
         began = monotonic()
 

@@ -11,6 +11,7 @@ from PySide6.QtCore import QModelIndex, QSortFilterProxyModel, Qt
 from idle_quarry.app.models.table_rows import Index, TableRows
 from idle_quarry.media import Clip
 from idle_quarry.media.against import against
+from idle_quarry.media.measurement.results import Disagreement
 from idle_quarry.media.words import fields_text, sureness
 from idle_quarry.path.matching import Match
 from idle_quarry.path.strip_words import format_head
@@ -104,11 +105,13 @@ def _format(row: ClipRow) -> ClipCell:
     if wrong:
         names = {"scan": "", "field_order": "", "rate": " frames/s", "sample_aspect": " samples"}
         words = {**ORDER_WORDS, "1/1": "square"}
-        said = ", ".join(
-            f"{_rate(disagreement.declared) if disagreement.field == 'rate' else words.get(str(disagreement.declared), str(disagreement.declared))}"
-            f"{names[disagreement.field]}"
-            for disagreement in wrong
-        )
+
+        def declared(disagreement: Disagreement) -> str:
+            value = disagreement.declared
+            text = _rate(value) if disagreement.field == "rate" else words.get(str(value), str(value))
+            return f"{text}{names[disagreement.field]}"
+
+        said = ", ".join(declared(disagreement) for disagreement in wrong)
         return ClipCell(what, f"declared {said}", True)
     return ClipCell(what, bits)
 

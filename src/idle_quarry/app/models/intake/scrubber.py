@@ -42,9 +42,14 @@ def _seen(source: FrameSource, frame: int, _ticket: Ticket) -> ScrubbedFrame | N
         return None
     chroma = None if picture.chroma is None else vectors(picture.chroma, picture.bits)
     return ScrubbedFrame(
-        source.clip, picture.index, shown(picture, source.clip), picture.bits, waveform(picture.luma, picture.bits),
-        histogram(picture.luma, picture.bits), chroma,
-    )  # fmt: skip
+        source.clip,
+        picture.index,
+        shown(picture, source.clip),
+        picture.bits,
+        waveform(picture.luma, picture.bits),
+        histogram(picture.luma, picture.bits),
+        chroma,
+    )
 
 
 class Scrubber(QObject):

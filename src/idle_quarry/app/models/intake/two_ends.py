@@ -22,7 +22,9 @@ _LATER_MS = 120
 
 @dataclass(frozen=True)
 class End:
-    """One of an end: what it is called, the words it is read from, its share in per cent as typed, whether it counts."""
+    """One of an end: what it is called, the words it is read from, its share in per cent as typed, whether it
+    counts.
+    """
 
     name: str
     words: str
@@ -31,7 +33,10 @@ class End:
 
 
 class TwoEnds(QObject):
-    """`ends_changed`: one came, went, or is other; `ranked`: the ranking is another; `refused`: something typed will not do."""
+    """`ends_changed`: one came, went, or is other.
+
+    `ranked`: the ranking is another; `refused`: something typed will not do.
+    """
 
     ends_changed = Signal()
     ranked = Signal()
@@ -115,7 +120,7 @@ class TwoEnds(QObject):
             return
         self._ticket = self.door.workers.start(
             lambda _ticket: suggested(sources, outs), self._arrived, self.refused.emit
-        )  # fmt: skip
+        )
 
     def _arrived(self, found: list[Suggestion]) -> None:
         self._ticket = None
@@ -132,8 +137,8 @@ class TwoEnds(QObject):
         if not self.ranking:
             return "Choose what comes in and what goes out."
         return (
-            f"{len(self.ranking)} working formats, best first: broken links, then loss (0 is none, 1 a whole source gone), "
-            "then data."
+            f"{len(self.ranking)} working formats, best first: broken links, then loss (0 is none, 1 a whole source"
+            " gone), then data."
         )
 
     def reason_words(self) -> str:

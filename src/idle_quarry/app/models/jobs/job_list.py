@@ -26,8 +26,9 @@ STATES = (AS_STARTED, CHANGED, BEHIND, UNREADABLE)
 
 
 class JobList(QObject):
-    """`listed`: the list is another; `checked`: a job was checked (its id); `chosen_changed`: another is looked at, or none:
-    then one is being started; `page_changed`: another page of it.
+    """`listed`: the list is another; `checked`: a job was checked (its id).
+
+    `chosen_changed`: another is looked at, or none: then one is being started; `page_changed`: another page of it.
     """
 
     listed = Signal()

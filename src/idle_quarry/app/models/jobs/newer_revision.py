@@ -1,4 +1,6 @@
-"""A job and the newer revision of its template: what of the job would differ, what that costs in renders, and moving it."""
+"""A job and the newer revision of its template: what of the job would differ, what that costs in renders, and
+moving it.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class NewerRevision:
-    """A revision that was approved since a job was started, what moving to it would change, and what it means for renders, in words."""
+    """A revision that was approved since a job was started, what moving to it would change, and what it means for
+    renders, in words.
+    """
 
     to: StoredTemplate
     move: Move
@@ -32,7 +36,10 @@ class NewerRevision:
         revision = self.to.revision
         said = f"Revision {revision.number} of the template is {revision.state} since: {differ}."
         if self.move.locked:
-            return f"{said} The job cannot move to it: {', '.join(self.move.locked)} cannot change once there is a timeline."
+            return (
+                f"{said} The job cannot move to it: {', '.join(self.move.locked)} cannot change once there is a"
+                " timeline."
+            )
         return f"{said} {self.renders}".strip()
 
 
@@ -50,7 +57,9 @@ class MovingOn(QObject):
         self.moving = False
 
     def look(self) -> None:
-        """See whether a newer revision was approved since, what of the job would differ, and whether it can move to it."""
+        """See whether a newer revision was approved since, what of the job would differ, and whether it can move to
+        it.
+        """
         self.newer = None
         jobs = self._jobs
         record, job = jobs.record, jobs.result(jobs.chosen)

@@ -18,7 +18,10 @@ if TYPE_CHECKING:
 
 
 class JobPart(QObject):
-    """`changed`: what is shown is another; `doing_changed`: how far what is under way is; `asked`: a choice is to be made in place."""
+    """`changed`: what is shown is another.
+
+    `doing_changed`: how far what is under way is; `asked`: a choice is to be made in place.
+    """
 
     changed = Signal()
     doing_changed = Signal()

@@ -39,8 +39,10 @@ class StartOffer:
 
 
 class JobStart(QObject):
-    """`offers_changed`: other templates; `changed`: something was typed or chosen, or refused; `begun`: another start is
-    prepared; `running_changed`; `progressed`: how far it is, with the seconds left.
+    """`offers_changed`: other templates.
+
+    `changed`: something was typed or chosen, or refused; `begun`: another start is prepared; `running_changed`;
+    `progressed`: how far it is, with the seconds left.
     """
 
     offers_changed = Signal()
@@ -149,7 +151,10 @@ class JobStart(QObject):
         if plan is None or self.stored is None:
             return ""
         size = bytes_needed(self.stored.template) / 1e6
-        return f"{counted(len(plan.folders), 'folder')} and {counted(len(plan.files), 'file')}, about {size:.0f} MB, most of it the line-up clip."
+        return (
+            f"{counted(len(plan.folders), 'folder')} and {counted(len(plan.files), 'file')}, about {size:.0f} MB, most"
+            " of it the line-up clip."
+        )
 
     @property
     def missing_folder(self) -> Path | None:
@@ -235,9 +240,7 @@ class JobStart(QObject):
             passed = time.monotonic() - began
             self.progressed.emit(what, share, passed * (1 - share) / share if share > 0.08 and passed > 0.5 else None)
 
-        self._ticket = door.workers.start(
-            work, lambda job: self._started(job, stored, title), self._failed, progressed
-        )  # fmt: skip
+        self._ticket = door.workers.start(work, lambda job: self._started(job, stored, title), self._failed, progressed)
         self.running_changed.emit()
         self.progressed.emit("starting", 0.0, None)
 

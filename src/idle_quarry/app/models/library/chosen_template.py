@@ -1,4 +1,6 @@
-"""The chosen template of the shelves: its revisions, the one that is looked at, what was said of it, what may be done."""
+"""The chosen template of the shelves: its revisions, the one that is looked at, what was said of it, what may be
+done.
+"""
 
 from __future__ import annotations
 
@@ -132,7 +134,8 @@ class ChosenTemplate(QObject):
                 verdict = "verified, it passes" if record.verdict == "passes" else "verified and accepted"
                 verdict += f"; {record.looked} looked" if record.looked else ""
                 told.append(
-                    f"{record.author}, {record.time[:10]}: handed over {record.file} of {record.job}\n{record.delivery}: {verdict}"
+                    f"{record.author}, {record.time[:10]}: handed over {record.file} of"
+                    f" {record.job}\n{record.delivery}: {verdict}"
                 )
         for job in self.jobs:
             if job.revision == stored.revision.number:

@@ -1,4 +1,6 @@
-"""Asking, in place, for what goes with an act on a revision: a note, and where it is approved an answer to each stop."""
+"""Asking, in place, for what goes with an act on a revision: a note, and where it is approved an answer to each
+stop.
+"""
 
 from __future__ import annotations
 
@@ -23,10 +25,17 @@ _ASKED = {
 
 
 def deciding(
-    door: Door, ask: Callable[[Question], object], name: str, revision: Revision, act: str,
+    door: Door,
+    ask: Callable[[Question], object],
+    name: str,
+    revision: Revision,
+    act: str,
     done: Callable[[], object] = lambda: None,
-) -> None:  # fmt: skip
-    """Ask for what goes with `act`, one question after the other, and carry it out; `done` when the state has changed."""
+) -> None:
+    """Ask for what goes with `act`, one question after the other, and carry it out.
+
+    `done` when the state has changed.
+    """
     stops: list[str] = []
     if act == "approve":
         try:

@@ -68,8 +68,10 @@ class Feeds(QObject):
         """Return the same in a sentence."""
         what = self.cell(feed, monitor)
         said = {
-            "black": f"stays black: {'; '.join(what.why)}", "not as meant": "; ".join(what.notes), "shown": "shows it as meant",
-        }[what.state]  # fmt: skip
+            "black": f"stays black: {'; '.join(what.why)}",
+            "not as meant": "; ".join(what.notes),
+            "shown": "shows it as meant",
+        }[what.state]
         return f"{feed.template}, {format_words(feed.format)}: {monitor.name} {said}."
 
     def open(self, feed: TemplateFeed) -> None:

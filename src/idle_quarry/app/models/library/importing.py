@@ -1,4 +1,6 @@
-"""What a file offers: each template with where it comes from, what it would collide with, and what is to be done with it."""
+"""What a file offers: each template with where it comes from, what it would collide with, and what is to be done
+with it.
+"""
 
 from __future__ import annotations
 
@@ -55,9 +57,10 @@ class OfferRow:
         if author and number:
             came = f"revision {number} by {author}, {time[:10]}"
         genuine = {
-            True: "unchanged since export", False: "changed since export",
+            True: "unchanged since export",
+            False: "changed since export",
             None: "without a hash: whether it was changed cannot be checked",
-        }[exchanged.genuine]  # fmt: skip
+        }[exchanged.genuine]
         return f"{came}\n{genuine}"
 
     def decisions(self) -> list[tuple[str, str]]:

@@ -139,7 +139,10 @@ class ManyTemplates(QObject):
         answered(None)
 
     def show_view(self, name: str) -> None:
-        """Show a table that was kept: search what it searched, with its columns; what is no column any more is left out."""
+        """Show a table that was kept: search what it searched, with its columns.
+
+        What is no column any more is left out.
+        """
         try:
             kept = json.loads(self.door.preferences.tables[name])
             typed, columns = str(kept["typed"]), [str(column) for column in kept["columns"]]
@@ -191,7 +194,10 @@ class ManyTemplates(QObject):
         return self._ticket is not None
 
     def look(self, place: str, text: str) -> None:
-        """Work out what a change would do to each chosen template, off the interface thread; each is shown as it comes."""
+        """Work out what a change would do to each chosen template, off the interface thread.
+
+        Each is shown as it comes.
+        """
         self._forget()
         summaries = {
             summary.id: summary for summary in self.door.read(lambda library: library.these(self.chosen)) or []

@@ -45,11 +45,16 @@ def more(shelf: Shelf, summary: Summary) -> Menu:
     if summary.shelf == "own":
         found.append(("Copy to the house shelf as a draft", shelf.hand_over))
     found += [
-        ("Rename", shelf.rename), ("", None), ("Export…", shelf.files.ask_export),
-        ("Add to a carried shelf…", shelf.files.ask_carry), ("", None),
-        ("No longer my default for new jobs" if own == summary.id else "My default for new jobs",
-         lambda: shelf.toggle_default(own=True)),
-    ]  # fmt: skip
+        ("Rename", shelf.rename),
+        ("", None),
+        ("Export…", shelf.files.ask_export),
+        ("Add to a carried shelf…", shelf.files.ask_carry),
+        ("", None),
+        (
+            "No longer my default for new jobs" if own == summary.id else "My default for new jobs",
+            lambda: shelf.toggle_default(own=True),
+        ),
+    ]
     if summary.shelf == "house":
         is_default = house == summary.id
         text = "No longer the house's default for new jobs" if is_default else "The house's default for new jobs"

@@ -125,14 +125,13 @@ class Merge(QObject):
         """Return every setting that either draft changed, conflicts first."""
         if self.made is None or self.drafts is None:
             return []
-        base, left, right = (
-            stored.template for stored in (self.drafts.base, self.drafts.left, self.drafts.right)
-        )  # fmt: skip
+        base, left, right = (stored.template for stored in (self.drafts.base, self.drafts.left, self.drafts.right))
         merge_rows = []
         for places, in_left, in_right in (
             ([conflict.place for conflict in self.made.conflicts], True, True),
-            (self.made.from_mine, True, False), (self.made.from_theirs, False, True),
-        ):  # fmt: skip
+            (self.made.from_mine, True, False),
+            (self.made.from_theirs, False, True),
+        ):
             for place in places:
                 merge_rows.append(
                     MergeRow(

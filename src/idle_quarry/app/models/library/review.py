@@ -1,4 +1,6 @@
-"""Two revisions beside one another: what differs and what that does, what was said of the second, what may be done with it."""
+"""Two revisions beside one another: what differs and what that does, what was said of the second, what may be done
+with it.
+"""
 
 from __future__ import annotations
 
@@ -39,7 +41,10 @@ class Compare:
 
 @dataclass(frozen=True)
 class RevisionDiscussion:
-    """What was said and done with the second revision: each in words, whether it is only history; and what may be done."""
+    """What was said and done with the second revision: each in words, whether it is only history.
+
+    And what may be done.
+    """
 
     remarks: tuple[tuple[str, bool], ...] = ()
     reviewed: bool = False

@@ -1,4 +1,6 @@
-"""The list of templates as rows: their ids, the pages that are looked at, and their paths, worked out a moment later."""
+"""The list of templates as rows: their ids, the pages that are looked at, and their paths, worked out a moment
+later.
+"""
 
 from __future__ import annotations
 
@@ -81,7 +83,10 @@ class ShelfRows(QAbstractListModel):
 
 
 class ShelfPaths(QObject):
-    """The evaluations of the rows in sight. One that was not worked out yet is left out at first, and comes a moment later."""
+    """The evaluations of the rows in sight.
+
+    One that was not worked out yet is left out at first, and comes a moment later.
+    """
 
     worked_out = Signal()
 

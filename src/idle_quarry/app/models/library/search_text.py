@@ -8,9 +8,12 @@ from idle_quarry.path.changes.conditions import Condition, conditions
 
 #: What the shelf box offers, and the search each stands for.
 SHELVES: dict[str, dict[str, object]] = {
-    "Both shelves": {}, "House shelf": {"shelf": "house"}, "In review": {"shelf": "house", "state": "in review"},
-    "Own shelf": {"shelf": "own"}, "Put aside": {"aside": True},
-}  # fmt: skip
+    "Both shelves": {},
+    "House shelf": {"shelf": "house"},
+    "In review": {"shelf": "house", "state": "in review"},
+    "Own shelf": {"shelf": "own"},
+    "Put aside": {"aside": True},
+}
 
 
 class SearchText:
@@ -41,8 +44,11 @@ class SearchText:
     def search(self) -> Search:
         """Return what the library is asked for; conditions are held against what it finds."""
         return Search(
-            words=typed_words(self._words), territory=self.territory, lines=self.lines, **SHELVES[self.shelf]  # type: ignore[arg-type]
-        )  # fmt: skip
+            words=typed_words(self._words),
+            territory=self.territory,
+            lines=self.lines,
+            **SHELVES[self.shelf],  # type: ignore[arg-type]
+        )
 
     def nothing_words(self, *, reading: bool) -> str:
         """Return why nothing is found, and what to do; `reading` while the settings are."""
@@ -51,7 +57,10 @@ class SearchText:
         if self.conditions and reading:
             return "Reading the settings of all templates …"
         if self.everything:
-            return "No templates yet. Begin with the standard set of a house, press New for a single one, or drop clips here."
+            return (
+                "No templates yet. Begin with the standard set of a house, press New for a single one, or drop clips"
+                " here."
+            )
         if self.search().aside:
             return "Nothing was put aside."
         return "No template has all of that. Clear the search, or choose any shelf, territory and raster."

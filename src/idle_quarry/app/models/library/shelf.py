@@ -249,8 +249,8 @@ class Shelf(QObject):
         self.asked.emit(Choice(f"Whose name counts in this library's file? Now {now}.", answers))
 
     def begin_from(self, standard: str) -> None:
-        """Open a new template for a standard delivery: its renders in what the house uses already, its monitor one of the house's own
-        or none, its work where this person keeps work.
+        """Open a new template for a standard delivery: its renders in what the house uses already, its monitor one
+        of the house's own or none, its work where this person keeps work.
         """
         used = self.door.read(lambda library: library.codecs_in_use())
         if used is None:

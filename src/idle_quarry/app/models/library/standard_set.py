@@ -24,9 +24,13 @@ if TYPE_CHECKING:
     from idle_quarry.app.door import Door
 
 _RASTERS = {
-    480: "480 lines (SD, 525 systems)", 576: "576 lines (SD, 625 systems)", 858: "858 lines (2K scope)",
-    1080: "1080 lines (HD)", 1920: "1920 lines (upright)", 2160: "2160 lines (UHD)",
-}  # fmt: skip
+    480: "480 lines (SD, 525 systems)",
+    576: "576 lines (SD, 625 systems)",
+    858: "858 lines (2K scope)",
+    1080: "1080 lines (HD)",
+    1920: "1920 lines (upright)",
+    2160: "2160 lines (UHD)",
+}
 #: What the template calls a kind of disk.
 _DISKS: dict[str, Disk] = {"system": "system", "network": "network", "local": "external", "memory": "not known"}
 
@@ -40,8 +44,10 @@ class SetRow:
 
 
 class StandardSet(QObject):
-    """`offered_changed`: other deliveries fit; `listed`: other templates follow; `judged`: something is said of the place;
-    `measuring_changed`: its disk is measured, or no longer, or how far that is.
+    """`offered_changed`: other deliveries fit.
+
+    `listed`: other templates follow; `judged`: something is said of the place; `measuring_changed`: its disk is
+    measured, or no longer, or how far that is.
     """
 
     offered_changed = Signal()
@@ -113,7 +119,8 @@ class StandardSet(QObject):
         """Work out what would be made, and what is there already."""
         every = starter_set(self.chosen(), self._places())
         there = self.door.read(
-            lambda library: {template.name for template in every if library.named(template.name, "house")})  # fmt: skip
+            lambda library: {template.name for template in every if library.named(template.name, "house")}
+        )
         if there is None:
             return
         self.templates = [template for template in every if template.name not in there]
@@ -192,9 +199,7 @@ class StandardSet(QObject):
                 self.door.go(ShowShelfPage(""))
             self.list_anew()
 
-        self.door.acts.put_on_house_shelf(
-            starter_set(self.chosen(), self._places()), "from the standard set", done
-        )  # fmt: skip
+        self.door.acts.put_on_house_shelf(starter_set(self.chosen(), self._places()), "from the standard set", done)
 
 
 def _row_words(template: Template, there: bool) -> str:

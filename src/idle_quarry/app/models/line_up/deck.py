@@ -25,7 +25,8 @@ from idle_quarry.signal.words import format_words
 if TYPE_CHECKING:
     from idle_quarry.app.door import Door
 
-#: A worn tape, where one is asked for: a drop-out each so many frames, and timecode that jumps ten seconds in the middle.
+#: A worn tape, where one is asked for: a drop-out each so many frames, and timecode that jumps ten seconds in the
+#: middle.
 _DROP_OUT_EVERY, _JUMP_S = 37, 10
 #: Clips of the demo that are offered as tapes.
 _MOST_OFFERED = 60
@@ -92,7 +93,10 @@ class DeckModel(QObject):
         return True
 
     def wear_out(self, on: bool) -> None:
-        """Have the tape be a worn one, with drop-outs and a break in its timecode, or a good one; not while it is recorded."""
+        """Have the tape be a worn one, with drop-outs and a break in its timecode, or a good one.
+
+        Not while it is recorded.
+        """
         if on == self.worn or self._recording():
             return
         self.worn = on

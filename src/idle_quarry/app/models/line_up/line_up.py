@@ -53,7 +53,10 @@ _MINUTE_S = 60.0
 
 
 class LineUp(QObject):
-    """`changed`: what is sent, or to what; `arrived`: a frame was received and looked at; `packet_changed`: another is told."""
+    """`changed`: what is sent, or to what.
+
+    `arrived`: a frame was received and looked at; `packet_changed`: another is told.
+    """
 
     changed = Signal()
     arrived = Signal()
@@ -220,7 +223,9 @@ class LineUp(QObject):
             self.door.edit("Add monitor", Edit("monitor", monitor_for(document.template.working.format)))
 
     def formats(self) -> list[SignalFormat]:
-        """Return what can be sent: what is sent now, then what the monitor shows, the nearest to the programme first."""
+        """Return what can be sent: what is sent now, then what the monitor shows, the nearest to the programme
+        first.
+        """
         document, monitor, now = self.door.document, self.monitor, self.format
         if document is None or now is None:
             return []
@@ -240,7 +245,10 @@ class LineUp(QObject):
         return {**tests, **clip, "other clip": "A clip…"}
 
     def remedy(self) -> tuple[str, SignalFormat] | None:
-        """Return what would be shown as meant instead of what is sent: its words and the format; None where nothing is wrong."""
+        """Return what would be shown as meant instead of what is sent: its words and the format.
+
+        None where nothing is wrong.
+        """
         fmt, monitor = self.format, self.monitor
         if fmt is None or monitor is None or taken(monitor, fmt, self.interface, payload=self.payload).state == "shown":
             return None
@@ -300,9 +308,18 @@ class LineUp(QObject):
             own = [self.monitor] if self.monitor is not None else []
             start = _start(document.template.timecode, fmt)
             self.wanted = Setup(
-                fmt, self.interface, self.payload, picture, self.sound, self.level(),
-                sound_layouts()[document.template.sound.layout], start, (*own, *self.beside()), self.meter or "dBFS", clip,
-            )  # fmt: skip
+                fmt,
+                self.interface,
+                self.payload,
+                picture,
+                self.sound,
+                self.level(),
+                sound_layouts()[document.template.sound.layout],
+                start,
+                (*own, *self.beside()),
+                self.meter or "dBFS",
+                clip,
+            )
         if self.wanted is None:
             self.looked, self.faults, self.times = None, [], []
         if self._seen and self.page == PAGES[0] and self.wanted is not None:
@@ -352,9 +369,11 @@ def _start(plan: TimecodePlan, fmt: SignalFormat) -> Timecode:
 def send_with(model: LineUp, name: str, value: str) -> None:
     """Send one thing that was chosen, by the name of what it is."""
     {
-        "picture": lambda: model.send(picture=value), "sound": lambda: model.send(sound=value),
-        "interface": lambda: model.send(interface=value), "payload": lambda: model.send(payload=value == "yes"),
-    }[name]()  # fmt: skip
+        "picture": lambda: model.send(picture=value),
+        "sound": lambda: model.send(sound=value),
+        "interface": lambda: model.send(interface=value),
+        "payload": lambda: model.send(payload=value == "yes"),
+    }[name]()
 
 
 #: What sound can be sent, by id.

@@ -15,8 +15,8 @@ _FULL = 1 << 23
 
 
 class SendingLoop:
-    """Steps for a loop. `wanted`, `heard` (the first of two channels that are listened to) and `parade` (whether one is looked at)
-    may be set from any thread; `mute` says why nothing is heard.
+    """Steps for a loop. `wanted`, `heard` (the first of two channels that are listened to) and `parade` (whether
+    one is looked at) may be set from any thread; `mute` says why nothing is heard.
     """
 
     def __init__(

@@ -80,7 +80,9 @@ class Recording(QObject):
         return next(iter([*same, *inputs]), None)
 
     def follow_template(self) -> None:
-        """Take codec, place and what a break does from the template, where it says other than it did: what was chosen here stays."""
+        """Take codec, place and what a break does from the template, where it says other than it did: what was
+        chosen here stays.
+        """
         document, fmt, own = self._deck.door.document, self._deck.format, self.input
         wanted = [own.codec] if own is not None else []
         path = ""

@@ -123,7 +123,10 @@ class LineUpWords:
         sent, read, drawn = looked.took_ms
         if exact >= wanted * 0.97:
             return f"{wanted:.4g} frames a second"
-        return f"{exact:.1f} of {wanted:.4g} frames a second: sent in {sent:.0f}, read in {read:.0f}, drawn in {drawn:.0f} ms"
+        return (
+            f"{exact:.1f} of {wanted:.4g} frames a second: sent in {sent:.0f}, read in {read:.0f}, drawn in"
+            f" {drawn:.0f} ms"
+        )
 
     def faults(self) -> list[str]:
         """Return the faults of the last minute, the newest first, each kind and text once."""

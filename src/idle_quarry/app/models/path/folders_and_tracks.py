@@ -16,19 +16,27 @@ if TYPE_CHECKING:
     from idle_quarry.app.door import Door
 
 TRACK_COLOURS = {
-    "Sage": "#8fb59b", "Ochre": "#dba445", "Slate": "#7f9fbf", "Heather": "#a58fb5", "Clay": "#c0836b", "Grey": "#8a8a8a",
-}  # fmt: skip
+    "Sage": "#8fb59b",
+    "Ochre": "#dba445",
+    "Slate": "#7f9fbf",
+    "Heather": "#a58fb5",
+    "Clay": "#c0836b",
+    "Grey": "#8a8a8a",
+}
 Kind = Literal["video", "audio"]
 ROLES: dict[str, tuple[str, ...]] = {
-    "video": ("picture", "graphics", "subtitles"), "audio": ("dialogue", "effects", "ambience", "music", "mix"),
-}  # fmt: skip
+    "video": ("picture", "graphics", "subtitles"),
+    "audio": ("dialogue", "effects", "ambience", "music", "mix"),
+}
 _MOST_NAMES = 200
 #: A folder and those in it, by their ids.
 Tree = Sequence[tuple[str, "Tree"]]
 
 
 class Structure(QObject):
-    """`timelines_changed`, `tracks_changed`, `folders_changed`: the list is another, or what was typed was not taken."""
+    """`timelines_changed`, `tracks_changed`, `folders_changed`: the list is another, or what was typed was not
+    taken.
+    """
 
     timelines_changed = Signal()
     tracks_changed = Signal()

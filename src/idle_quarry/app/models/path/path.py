@@ -33,8 +33,10 @@ SHEETS = {each: SHEET_NAMES[each] for each in ("template", "sound", "timecode", 
 
 
 class PathModel(QObject):
-    """`changed`: the document is another, or was edited; `sheet_changed`: another sheet is shown; `asked`: a question is to
-    be put in place; `focus_wanted`: a setting is to have the keyboard.
+    """`changed`: the document is another, or was edited.
+
+    `sheet_changed`: another sheet is shown; `asked`: a question is to be put in place; `focus_wanted`: a setting is to
+    have the keyboard.
     """
 
     changed = Signal()
@@ -187,9 +189,10 @@ class PathModel(QObject):
         document = self.document
         changes = document.changes() if document is not None else []
         found = (
-            change for change in changes
+            change
+            for change in changes
             if change.place == place or place.startswith(f"{change.place}.") or change.place.startswith(f"{place}.")
-        )  # fmt: skip
+        )
         change = next(found, None)
         if document is not None and change is not None:
             self._put_back(document, change, f"Put back {label_of(document.template, place)}")
@@ -227,15 +230,15 @@ class PathModel(QObject):
 
         own, house = partial(accept, "own"), partial(accept, "house")
         if document.base is None:
-            question = Question(
-                "What is it for?", "Save on own shelf", own, otherwise=("Save on house shelf", house)
-            )  # fmt: skip
+            question = Question("What is it for?", "Save on own shelf", own, otherwise=("Save on house shelf", house))
         else:
             question = Question("What has changed?", "Save revision", own)
         self.asked.emit(question)
 
     def _say_saved(self, saved: Revision) -> None:
-        """Say what was saved and offer what comes next: a merge where somebody else's draft lies beside it, a review."""
+        """Say what was saved and offer what comes next: a merge where somebody else's draft lies beside it, a
+        review.
+        """
         door, base = self.door, self.document.base if self.document else None
         name = base.name if base is not None else "The template"
         drafts = door.read(lambda library: library.open_drafts(saved.template_id)) or []
@@ -247,7 +250,8 @@ class PathModel(QObject):
         elif others:
             other = others[0]
             door.say(
-                f"{name} is saved as revision {saved.number}. {other.author} has a draft of it too, revision {other.number}: both are kept.",
+                f"{name} is saved as revision {saved.number}. {other.author} has a draft of it too, revision"
+                f" {other.number}: both are kept.",
                 action=("Merge them", partial(self._merge, saved.template_id, other.number, saved.number)),
             )
         else:
@@ -270,9 +274,10 @@ class PathModel(QObject):
             return
         if document.dirty or document.base is None:
             self.door.say(
-                "Jobs start from saved revisions: save this one first.", refusal=True,
+                "Jobs start from saved revisions: save this one first.",
+                refusal=True,
                 action=("Save revision", self.ask_save),
-            )  # fmt: skip
+            )
             return
         self.door.go(StartJob(document.base))
 

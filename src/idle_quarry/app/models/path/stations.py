@@ -116,9 +116,13 @@ class Stations(QObject):
             travels = carriage(fmt)
             where = next((p.id for p in template.places if p.purpose == "capture"), None)
             made = RecordingInput(
-                id=ident, name="New input", format=fmt, interface=travels.interface if travels else "12G",
-                codec=working_codec(fmt), place=where,
-            )  # fmt: skip
+                id=ident,
+                name="New input",
+                format=fmt,
+                interface=travels.interface if travels else "12G",
+                codec=working_codec(fmt),
+                place=where,
+            )
             self._path.door.edit("Add input", Edit(f"inputs.{ident}", made))
         elif self._path.sheet == "intermediate":
             if self._path.door.edit("Add proxy", Edit("proxy", Proxy())):
@@ -127,7 +131,10 @@ class Stations(QObject):
             self._path.choose("monitor")
 
     def from_clips(self, paths: list[Path], station: str = "") -> None:
-        """Clips become sources of the open template, each in the format it is measured to have; or give it to a station."""
+        """Clips become sources of the open template, each in the format it is measured to have.
+
+        Or give it to a station.
+        """
         for path in paths:
             take = partial(self._take, station)
             self._path.door.workers.start(partial(_looked, path), take, self._path.door.refuse)

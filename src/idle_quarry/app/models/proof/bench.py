@@ -35,7 +35,9 @@ _FIRST_CHART = "crawl"
 
 @dataclass(frozen=True)
 class Pane:
-    """One picture: its method's name, the picture as soon as there is one, and what it waits for or why there is none."""
+    """One picture: its method's name, the picture as soon as there is one, and what it waits for or why there is
+    none.
+    """
 
     label: str
     still: Still | None
@@ -43,8 +45,9 @@ class Pane:
 
 
 class BenchPictures(QObject):
-    """`laid`: other material; `methods_changed`: other methods are compared, or one is the template's now; `pictures_changed`:
-    a picture was made, or another is looked at.
+    """`laid`: other material; `methods_changed`: other methods are compared, or one is the template's now.
+
+    `pictures_changed`: a picture was made, or another is looked at.
     """
 
     laid = Signal()
@@ -100,8 +103,11 @@ class BenchPictures(QObject):
         """Put a link on the bench; `clips` are those one may want to see it on."""
         before = self.subject
         same = before is not None and (subject.source, subject.target, subject.name, subject.cadence) == (
-            before.source, before.target, before.name, before.cadence,
-        )  # fmt: skip
+            before.source,
+            before.target,
+            before.name,
+            before.cadence,
+        )
         chosen = [path for path in self.clips if str(path) == self.material and path not in clips]
         self.subject, self.clips = subject, [*clips, *chosen]
         if same and self.bench is not None:

@@ -30,12 +30,18 @@ if TYPE_CHECKING:
 
 #: Heads of the table, and what each column says.
 COLUMNS = {
-    "Codec": "as its standard calls it", "Mb/s published": "published, for this format", "here": "as this material made it",
-    "GB/h": "as measured, else as published", "Encode": "multiples of real time on this machine",
-    "Decode": "multiples of real time on this machine", "PSNR 1st": "dB of luma, after once", "3rd": "dB of luma, after three times",
-    "5th": "dB of luma, after five times", "SSIM 5th": "likeness of structure after five times",
+    "Codec": "as its standard calls it",
+    "Mb/s published": "published, for this format",
+    "here": "as this material made it",
+    "GB/h": "as measured, else as published",
+    "Encode": "multiples of real time on this machine",
+    "Decode": "multiples of real time on this machine",
+    "PSNR 1st": "dB of luma, after once",
+    "3rd": "dB of luma, after three times",
+    "5th": "dB of luma, after five times",
+    "SSIM 5th": "likeness of structure after five times",
     "Worst": "the least like of all pictures, after five times",
-}  # fmt: skip
+}
 #: How much what is lost is amplified to be seen.
 GAIN = 16
 _PROXY = "Proxy"
@@ -51,8 +57,10 @@ class CodecRow:
 
 
 class CodecRuns(QObject):
-    """`offered_changed`: other uses or material; `rows_changed`: something was measured, or another format is looked at;
-    `running_changed`; `progressed`: how far a run is, with the seconds left; `chosen_changed`.
+    """`offered_changed`: other uses or material.
+
+    `rows_changed`: something was measured, or another format is looked at; `running_changed`; `progressed`: how far a
+    run is, with the seconds left; `chosen_changed`.
     """
 
     offered_changed = Signal()
@@ -195,8 +203,8 @@ class CodecRuns(QObject):
             text = f"{material}, {counted(count, 'picture')}; measured on {machines}; newest {newest} UTC."
         else:
             text = (
-                f"{counted(len(holding(fmt)), 'codec')} can hold this format. A run codes {counted(count, 'picture')} of {material} five times over "
-                f"with each real encoder on this machine ({machine()})."
+                f"{counted(len(holding(fmt)), 'codec')} can hold this format. A run codes {counted(count, 'picture')}"
+                f" of {material} five times over with each real encoder on this machine ({machine()})."
             )
         return (
             f"{text} ● is the template's codec; slow is slower than real time. PSNR in dB, after so many generations."
@@ -243,9 +251,14 @@ class CodecRuns(QObject):
 
         def work(ticket: Ticket) -> None:
             run(
-                material, fmt, policy, wanted, ticket.progress, lambda result, loss: ticket.give((result, loss)),
+                material,
+                fmt,
+                policy,
+                wanted,
+                ticket.progress,
+                lambda result, loss: ticket.give((result, loss)),
                 lambda codec, error: ticket.give((codec.id, str(error))),
-            )  # fmt: skip
+            )
 
         def progressed(what: str, share: float) -> None:
             spent = monotonic() - began

@@ -33,9 +33,11 @@ if TYPE_CHECKING:
     from idle_quarry.app.door import Door
 
 _KINDS = {
-    "system": "the system disk", "network": "a network share", "memory": "the machine's memory, not a disk",
+    "system": "the system disk",
+    "network": "a network share",
+    "memory": "the machine's memory, not a disk",
     "local": "a disk of its own",
-}  # fmt: skip
+}
 #: What the template calls a kind of disk.
 _DISKS = {"system": "system", "network": "network", "local": "internal"}
 
@@ -77,11 +79,14 @@ class PlaceStatus:
         if not self.there:
             return [(f"{said}There is no such folder on this machine: it cannot be measured here.", "dust")]
         volume, bad = self.volume, self.volume.kind == "system" or not self.volume.writable
-        found = [(
-            f"On {_KINDS[volume.kind]}: {volume.filesystem} at {volume.mount} ({volume.device}), "
-            f"{bytes_words(volume.free)} free of {bytes_words(volume.total)}" + ("" if volume.writable else "; not writable for you"),
-            "refusal" if bad else "",
-        )]  # fmt: skip
+        found = [
+            (
+                f"On {_KINDS[volume.kind]}: {volume.filesystem} at {volume.mount} ({volume.device}), "
+                f"{bytes_words(volume.free)} free of {bytes_words(volume.total)}"
+                + ("" if volume.writable else "; not writable for you"),
+                "refusal" if bad else "",
+            )
+        ]
         codec, fmt = codecs()[self.template.intermediate.codec], self.template.intermediate_format
         hours = volume.free / (mbps(codec, fmt) * 1e6 / 8) / 3600
         found.append((f"{_long(hours)} of {codec.name} at {format_words(self.template.working.format)} fit", ""))
@@ -89,10 +94,15 @@ class PlaceStatus:
             return [*found, (f"{said}Not measured on this machine yet.", "dust")]
         how = "past the system's memory" if self.speed.past_memory else "not past the system's memory: it may flatter"
         when = self.speed.when[:16].replace("T", " ")
-        found.append((
-            f"Writes {self.speed.write_mb_s:.0f} MB/s, flushed; reads {self.speed.read_mb_s:.0f} MB/s, {how}; {when} UTC. {said}",
-            "good",
-        ))  # fmt: skip
+        found.append(
+            (
+                (
+                    f"Writes {self.speed.write_mb_s:.0f} MB/s, flushed; reads {self.speed.read_mb_s:.0f} MB/s, {how};"
+                    f" {when} UTC. {said}"
+                ),
+                "good",
+            )
+        )
         return [*found, (f"Plays, with a fifth in reserve: {_streams(self.template, self.speed)}", "")]
 
 
@@ -161,7 +171,8 @@ class Disks(QObject):
         self.door.documents.disks_measured()
         self.show_template()
         self.door.say(
-            f"{speed.path} writes {speed.write_mb_s:.0f} and reads {speed.read_mb_s:.0f} MB/s. Findings go by that from now on."
+            f"{speed.path} writes {speed.write_mb_s:.0f} and reads {speed.read_mb_s:.0f} MB/s. Findings go by that from"
+            " now on."
         )
 
     def _failed(self, error: QuarryError) -> None:

@@ -91,7 +91,10 @@ class BenchFigures(QObject):
 
 
 def alike(figures: list[list[Figure] | None]) -> list[Figure]:
-    """Return the figures that say the same of every picture; none where there is only one, or one is not measured yet."""
+    """Return the figures that say the same of every picture.
+
+    None where there is only one, or one is not measured yet.
+    """
     measured = [each for each in figures if each is not None]
     if len(measured) < max(2, len(figures)):
         return []

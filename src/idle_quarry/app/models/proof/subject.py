@@ -11,7 +11,9 @@ from idle_quarry.signal.formats import SignalFormat
 
 @dataclass(frozen=True)
 class Subject:
-    """The link on the bench: its formats and policy, and where in the template the policy is (None where there is none)."""
+    """The link on the bench: its formats and policy, and where in the template the policy is (None where there is
+    none).
+    """
 
     name: str
     source: SignalFormat
@@ -29,6 +31,8 @@ def subject_of(link: Link, own: Station, source: SignalFormat, target: SignalFor
         return Subject(own.name, source, target, link.policy, f"sources.{ident}.policy", ident, link.taken_out)
     end, _, ident = link.target.partition(":")
     places = {
-        "intermediate": "intermediate.policy", "monitor": "monitor.policy", "delivery": f"deliveries.{ident}.policy",
-    }  # fmt: skip
+        "intermediate": "intermediate.policy",
+        "monitor": "monitor.policy",
+        "delivery": f"deliveries.{ident}.policy",
+    }
     return Subject(own.name, source, target, link.policy, places.get(end))

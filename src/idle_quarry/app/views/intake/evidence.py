@@ -86,9 +86,11 @@ class ClipEvidence(QWidget):
         line.addStretch(1)
         line.addWidget(label("Read as", "dust"))
         self.whole_sound = button(
-            "Measure the whole sound", self.model.hear_whole_sound, quiet=True,
+            "Measure the whole sound",
+            self.model.hear_whole_sound,
+            quiet=True,
             tip="loudness and true peak of all of it, as R 128 integrates a programme",
-        )  # fmt: skip
+        )
         line.insertWidget(line.count() - 1, self.whole_sound)
         self.taken_as = QLineEdit()
         self.taken_as.setAccessibleName("Read as: the clip's format in words")

@@ -32,9 +32,11 @@ def facts_widget(row: ClipRow) -> QWidget:
         return body
     line = 0
     source = row.match.source if row.match else None
-    said = [(f.severity, f.text) for f in row.match.findings] if row.match else [
-        ("caution" if disagreement.grave else "note", disagreement.text) for disagreement in clip.disagreements
-    ]  # fmt: skip
+    said = (
+        [(f.severity, f.text) for f in row.match.findings]
+        if row.match
+        else [("caution" if disagreement.grave else "note", disagreement.text) for disagreement in clip.disagreements]
+    )
     if clip.trouble:
         said.insert(0, ("caution", f"It could not be measured: {clip.trouble}."))
     for severity, text in said:

@@ -158,7 +158,7 @@ class IntakeView(QWidget):
         )
         self.source_button = button(
             "Set as a source", lambda: menu_under(self.source_button, self.model.uses.source_acts())
-        )  # fmt: skip
+        )
         self.prove_button = button(
             "Test on pictures", self.model.uses.prove, tip="see on this clip what its source's link does to it"
         )

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QTableView,
     QVBoxLayout,
     QWidget,
-)  # fmt: skip
+)
 
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.drawing.cut_lanes import LANE, SCALE
@@ -73,9 +73,11 @@ class CutsPage(QWidget):
         self.table = QTableView()
         self._build_table()
         self.empty = label(
-            "No list is read. Drop one here, or read one: its frame is held against the template, and every event is matched with the job's clips.",
-            "dust", wrap=True,
-        )  # fmt: skip
+            "No list is read. Drop one here, or read one: its frame is held against the template, and every event is"
+            " matched with the job's clips.",
+            "dust",
+            wrap=True,
+        )
         self.empty.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
         self._build()
         model.changed.connect(self._show)

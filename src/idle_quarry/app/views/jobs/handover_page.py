@@ -86,10 +86,11 @@ class HandoverPage(QWidget):
         self.picture = ClipPicture(model.scrubber)
         self.one = label("", wrap=True)
         self.empty = label(
-            "Nothing is verified here yet. Make a delivery of a timeline, or drop a file that somebody else made: every picture and all of "
-            "its sound is held against the delivery.",
-            "dust", wrap=True,
-        )  # fmt: skip
+            "Nothing is verified here yet. Make a delivery of a timeline, or drop a file that somebody else made: every"
+            " picture and all of its sound is held against the delivery.",
+            "dust",
+            wrap=True,
+        )
         self._build()
         model.changed.connect(self._show)
         model.doing_changed.connect(self._show_doing)
@@ -154,7 +155,8 @@ class HandoverPage(QWidget):
             tint(item, "oxide" if pending.why else "dust")
         for file in model.files:
             item = QListWidgetItem(
-                f"{file.path.name}\n{file.verdict} · {model.delivery_name(file)} · revision {file.document['revision']} · {file.when[:16].replace('T', ' ')}"
+                f"{file.path.name}\n{file.verdict} · {model.delivery_name(file)} · revision {file.document['revision']}"
+                f" · {file.when[:16].replace('T', ' ')}"
             )
             self.files.addItem(item)
             tint(item, _ROLES[file.verdict])
@@ -185,7 +187,8 @@ class HandoverPage(QWidget):
         said = ", ".join(f"{count} {_COUNTED.get(verdict, verdict)}" for verdict, count in counts.items() if count)
         self.head.setText(f"{file.path.name}: {file.verdict} · {said}" if file is not None else "")
         self.hash.setText(
-            f"against {model.delivery_name(file)} of {file.document['template']}, revision {file.document['revision']} · SHA-256 {file.document['sha256'][:16]}…"
+            f"against {model.delivery_name(file)} of {file.document['template']}, revision {file.document['revision']}"
+            f" · SHA-256 {file.document['sha256'][:16]}…"
             + (f" · looked at by {file.document['looked']}" if "looked" in file.document else "")
             if file is not None
             else ""

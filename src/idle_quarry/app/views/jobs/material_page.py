@@ -38,14 +38,19 @@ class MaterialPage(QWidget):
             "Bring in", self._bring_in, tip="convert what is chosen to the intermediate, into the job"
         )
         self.used_button = button(
-            "Bring in what is used", lambda: model.bring_in(self.chosen() or model.can_bring_in(used=True), used=True),
+            "Bring in what is used",
+            lambda: model.bring_in(self.chosen() or model.can_bring_in(used=True), used=True),
             tip="of what is chosen, or of every clip: what the job's timelines show, with a second on each side",
-        )  # fmt: skip
+        )
         self.all_button = button("Bring in all", lambda: model.bring_in(model.can_bring_in()), tip="every clip, whole")
         self.proxy_button = button(
-            "Make proxies", lambda: model.make_proxies(self.chosen() or model.can_make_proxies()),
-            tip="of what is chosen, or of every clip of a class: small stand-ins that play as the template converts them",
-        )  # fmt: skip
+            "Make proxies",
+            lambda: model.make_proxies(self.chosen() or model.can_make_proxies()),
+            tip=(
+                "of what is chosen, or of every clip of a class: small stand-ins that play as the template converts"
+                " them"
+            ),
+        )
         self.look_button = button(
             "See in Intake", lambda: model.see(self.chosen()), tip="all that is measured of what is chosen"
         )
@@ -59,10 +64,11 @@ class MaterialPage(QWidget):
         )
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.empty = label(
-            "No clip yet. Drop clips here, add them, or put them into the job's folders. They stay where they lie until they are brought in: "
-            "converted to the intermediate by the link of their class.",
-            "dust", wrap=True,
-        )  # fmt: skip
+            "No clip yet. Drop clips here, add them, or put them into the job's folders. They stay where they lie until"
+            " they are brought in: converted to the intermediate by the link of their class.",
+            "dust",
+            wrap=True,
+        )
         self._build()
         self.table.itemSelectionChanged.connect(self._show_buttons)
         model.changed.connect(self._show)

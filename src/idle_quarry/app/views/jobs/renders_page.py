@@ -1,4 +1,6 @@
-"""The page of a job's renders: its timelines with their pieces, where they are kept, what is left to make and what may go."""
+"""The page of a job's renders: its timelines with their pieces, where they are kept, what is left to make and what
+may go.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""The clips of a job beside its trial: looked at when they are chosen, laid when they are pressed twice, dragged onto lanes."""
+"""The clips of a job beside its trial: looked at when they are chosen, laid when they are pressed twice, dragged
+onto lanes.
+"""
 
 from __future__ import annotations
 

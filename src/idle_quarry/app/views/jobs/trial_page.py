@@ -1,4 +1,6 @@
-"""The page of a job's trial: its clips, a player, what the template does under the playhead, and two timelines one above the other."""
+"""The page of a job's trial: its clips, a player, what the template does under the playhead, and two timelines one
+above the other.
+"""
 
 from __future__ import annotations
 

@@ -73,8 +73,9 @@ class JobsView(QWidget):
         self.list.currentItemChanged.connect(self._row_chosen)
         self.none = label(
             "No job yet. A job takes folders, timelines, line-up and papers from a template. Press New job.",
-            "dust", wrap=True,
-        )  # fmt: skip
+            "dust",
+            wrap=True,
+        )
         sized(self.none).setContentsMargins(16, 6, 16, 0)
         self.tabs = Tabs(PAGES, "Job: {}")
         self.title = label(role="head")

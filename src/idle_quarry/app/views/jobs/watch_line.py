@@ -1,4 +1,6 @@
-"""A folder that is watched, on the page of a job's hand-over: the button that begins and ends it, and the line that says so."""
+"""A folder that is watched, on the page of a job's hand-over: the button that begins and ends it, and the line that
+says so.
+"""
 
 from __future__ import annotations
 

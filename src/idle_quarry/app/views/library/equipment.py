@@ -1,4 +1,6 @@
-"""Equipment and specs: every entry at the left, the one that is looked at as a sheet, and what it means drawn beside it."""
+"""Equipment and specs: every entry at the left, the one that is looked at as a sheet, and what it means drawn
+beside it.
+"""
 
 from __future__ import annotations
 
@@ -157,9 +159,17 @@ class EquipmentPage(QWidget):
         sized(head).setSpacing(7)
         head.addWidget(self.name, 1)
         for each in (
-            self.export_button, self.copy_own_button, self.aside_button, self.withdraw_button, self.discard_button, self.back_button,
-            self.approve_button, self.propose_button, self.save_button, self.copy_button,
-        ):  # fmt: skip
+            self.export_button,
+            self.copy_own_button,
+            self.aside_button,
+            self.withdraw_button,
+            self.discard_button,
+            self.back_button,
+            self.approve_button,
+            self.propose_button,
+            self.save_button,
+            self.copy_button,
+        ):
             head.addWidget(each)
         top = QVBoxLayout()
         sized(top).setContentsMargins(16, 10, 12, 6)
@@ -260,11 +270,17 @@ class EquipmentPage(QWidget):
         for widget in (self.history, self.history_head):
             widget.setVisible(bool(model.history))
         for each, shown in (
-            (self.copy_button, entry is not None and not own), (self.copy_own_button, own), (self.export_button, entry is not None),
-            (self.save_button, acts.save), (self.discard_button, acts.save), (self.propose_button, acts.propose),
-            (self.approve_button, acts.approve), (self.withdraw_button, acts.withdraw), (self.aside_button, acts.aside),
+            (self.copy_button, entry is not None and not own),
+            (self.copy_own_button, own),
+            (self.export_button, entry is not None),
+            (self.save_button, acts.save),
+            (self.discard_button, acts.save),
+            (self.propose_button, acts.propose),
+            (self.approve_button, acts.approve),
+            (self.withdraw_button, acts.withdraw),
+            (self.aside_button, acts.aside),
             (self.back_button, acts.back),
-        ):  # fmt: skip
+        ):
             each.setVisible(shown)
 
     def _show_told(self) -> None:

@@ -1,4 +1,6 @@
-"""What a file offers: each template with its path, its findings, where it comes from, and what it would collide with."""
+"""What a file offers: each template with its path, its findings, where it comes from, and what it would collide
+with.
+"""
 
 from __future__ import annotations
 

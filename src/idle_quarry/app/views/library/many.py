@@ -1,4 +1,7 @@
-"""Many templates as a table of their settings; below, one setting changed in all that are chosen, looked at before it is saved."""
+"""Many templates as a table of their settings.
+
+Below, one setting changed in all that are chosen, looked at before it is saved.
+"""
 
 from __future__ import annotations
 

@@ -116,7 +116,7 @@ class MergePage(QWidget):
         assert drafts is not None
         for (column, side), text, stored in zip(
             _SIDES, (row.left, row.right), (drafts.left, drafts.right), strict=True
-        ):  # fmt: skip
+        ):
             choice = QRadioButton(text if len(text) < 80 else text[:78] + "…")
             choice.setAccessibleName(f"{row.label}: {text}, from {stored.revision.author}")
             choice.clicked.connect(partial(self.model.choose, row.place, side))

@@ -142,9 +142,10 @@ class StandardSetPage(QWidget):
         some = self.model.territories and self.model.lines
         self.none.setVisible(not fit)
         self.none.setText(
-            "Nothing is delivered to them in these rasters: choose others." if some
+            "Nothing is delivered to them in these rasters: choose others."
+            if some
             else "Choose who watches it, and in which rasters."
-        )  # fmt: skip
+        )
 
     def _show_list(self) -> None:
         self.list.clear()

@@ -109,9 +109,14 @@ class TemplatePage(QWidget):
         sized(acts).setSpacing(7)
         sized(acts).setContentsMargins(16, 4, 12, 6)
         for each in (
-            self.propose_button, self.approve_button, self.review_button, self.merge_button, self.bring_back_button,
-            self.compare_button, self.withdraw_button,
-        ):  # fmt: skip
+            self.propose_button,
+            self.approve_button,
+            self.review_button,
+            self.merge_button,
+            self.bring_back_button,
+            self.compare_button,
+            self.withdraw_button,
+        ):
             each.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)  # a verb is never cut
             acts.addWidget(each)
         acts.addStretch(1)

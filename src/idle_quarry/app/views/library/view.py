@@ -1,4 +1,6 @@
-"""The Library view: the shelves on the left, the chosen template on the right, and the pages that take the whole view."""
+"""The Library view: the shelves on the left, the chosen template on the right, and the pages that take the whole
+view.
+"""
 
 from __future__ import annotations
 
@@ -37,9 +39,13 @@ from idle_quarry.app.widgets.basic.menus import menu_under
 FILES = "Templates and bundles (*.json *.zip)"
 #: The pages over the shelves: the name on the model, the module here, and its class.
 _PAGES = {
-    "review": "ReviewPage", "merge": "MergePage", "importing": "ImportingPage", "standard_set": "StandardSetPage",
-    "many": "ManyPage", "equipment": "EquipmentPage",
-}  # fmt: skip
+    "review": "ReviewPage",
+    "merge": "MergePage",
+    "importing": "ImportingPage",
+    "standard_set": "StandardSetPage",
+    "many": "ManyPage",
+    "equipment": "EquipmentPage",
+}
 
 
 class LibraryView(QWidget):

@@ -57,12 +57,15 @@ class RecordPage(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         model, large = self.model, event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         acts: dict[Qt.Key, Callable[[], object]] = {
-            Qt.Key.Key_J: partial(model.shuttle, -1), Qt.Key.Key_K: model.stop, Qt.Key.Key_L: partial(model.shuttle, 1),
-            Qt.Key.Key_I: partial(model.recording.mark, "in"), Qt.Key.Key_O: partial(model.recording.mark, "out"),
+            Qt.Key.Key_J: partial(model.shuttle, -1),
+            Qt.Key.Key_K: model.stop,
+            Qt.Key.Key_L: partial(model.shuttle, 1),
+            Qt.Key.Key_I: partial(model.recording.mark, "in"),
+            Qt.Key.Key_O: partial(model.recording.mark, "out"),
             Qt.Key.Key_Left: partial(model.step, -25 if large else -1),
             Qt.Key.Key_Right: partial(model.step, 25 if large else 1),
             Qt.Key.Key_R: model.recording.record,
-        }  # fmt: skip
+        }
         act = acts.get(Qt.Key(event.key()))
         if act is None:
             super().keyPressEvent(event)

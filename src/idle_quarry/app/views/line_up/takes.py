@@ -112,9 +112,14 @@ class TakesColumn(QWidget):
             take = kept_take.take
             breaks = sum(1 for event in take.events if event.kind == "timecode break")
             cells = (
-                take.name, str(take.first or "none"), str(take.last or "none"), f"{take.frames}", f"{take.drop_outs}",
-                f"{breaks}", kept_take.words(),
-            )  # fmt: skip
+                take.name,
+                str(take.first or "none"),
+                str(take.last or "none"),
+                f"{take.frames}",
+                f"{take.drop_outs}",
+                f"{breaks}",
+                kept_take.words(),
+            )
             for at, text in enumerate(cells):
                 self.table.setItem(number, at, QTableWidgetItem(text))
         fit_rows(self.table)

@@ -135,7 +135,10 @@ class LineUpView(QWidget):
             self.full_button,
             [
                 (
-                    f"{screen.name()}, {screen.size().width()} × {screen.size().height()}, {screen.refreshRate():.2f} Hz",
+                    (
+                        f"{screen.name()}, {screen.size().width()} × {screen.size().height()},"
+                        f" {screen.refreshRate():.2f} Hz"
+                    ),
                     partial(self._full_on, screen),
                 )
                 for screen in screens

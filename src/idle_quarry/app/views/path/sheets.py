@@ -29,9 +29,11 @@ class Sheets(QWidget):
         self.tabs.chosen.connect(self._tab_chosen)
         self.title, self.note = label(role="head"), label(role="dust")
         self.prove_button = button(
-            "Test on pictures", self.model.prove, quiet=True,
+            "Test on pictures",
+            self.model.prove,
+            quiet=True,
             tip="see this link's conversion on real pictures, method beside method",
-        )  # fmt: skip
+        )
         self.add_button = button("", self.model.stations.add, quiet=True)
         self.remove_button = button("Remove", self.model.stations.remove, quiet=True)
         self.sheet, self.structure = Sheet(self.model.type), StructureSheet(self.model.structure)

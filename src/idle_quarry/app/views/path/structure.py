@@ -106,9 +106,13 @@ class TracksEditor(_Editor):
     def __init__(self, model: Structure) -> None:
         tree = EditTree("Tracks", ("Track", "Carries", "Channels", "Voice chain"))
         super().__init__(
-            "Tracks", tree, ("+ picture", lambda: model.add_track("video")), ("+ sound", lambda: model.add_track("audio")),
-            ("Colour", self._ask_colour), ("Remove", self._remove),
-        )  # fmt: skip
+            "Tracks",
+            tree,
+            ("+ picture", lambda: model.add_track("video")),
+            ("+ sound", lambda: model.add_track("audio")),
+            ("Colour", self._ask_colour),
+            ("Remove", self._remove),
+        )
         self.model = model
         sized(tree).setColumnWidth(1, 120)
         tree.typed.connect(self._typed)

@@ -109,8 +109,9 @@ class PathView(QWidget):
         menu_at(self.strip, QPoint(self.strip.width(), theme.px(26)), self.model.stations.deliveries_offered())
 
     def _dropped(self, names: list[str], station: str) -> None:
-        """Clips dropped on the strip become sources of the open template, one on a station gives it its format; other files
-        go where they belong.
+        """Clips dropped on the strip become sources of the open template, one on a station gives it its format.
+
+        Other files go where they belong.
         """
         paths = [Path(name) for name in names]
         if all(path.suffix.lower() in MEDIA_SUFFIXES for path in paths):

@@ -51,10 +51,13 @@ class ProfileView(QWidget):
     def _build(self) -> None:
         about = label("What a person has chosen for themselves. None of it changes a template.", "dust")
         head = page_head(
-            label("Profile", "title"), about, button("New profile", self.model.ask_new),
-            button("Load from a file", self._ask_import), button("Write to a file", self._ask_export),
+            label("Profile", "title"),
+            about,
+            button("New profile", self.model.ask_new),
+            button("Load from a file", self._ask_import),
+            button("Write to a file", self._ask_export),
             button("Back to work", self._back, tip="Esc"),
-        )  # fmt: skip
+        )
         form = QFormLayout()
         sized(form).setHorizontalSpacing(14)
         sized(form).setVerticalSpacing(6)
@@ -148,7 +151,7 @@ class ProfileView(QWidget):
         folder = Path(self.model.preferences.export_folder or Path.home())
         name, _kind = QFileDialog.getSaveFileName(
             self, "Profile", str(folder / f"{cleaned_name(self.model.person)} profile.json"), _FILES
-        )  # fmt: skip
+        )
         if name:
             self.model.export_to(Path(name))
 

@@ -119,9 +119,7 @@ class PlaceRow(QFrame):
         self.found = found
         self.take_button = button("Put into the template", partial(model.put_in, found), quiet=True)
         self.take_button.setVisible(found.can_be_put_in)
-        self.measure_button = button(
-            "Measure again" if found.speed else "Measure", partial(model.measure, found.path)
-        )  # fmt: skip
+        self.measure_button = button("Measure again" if found.speed else "Measure", partial(model.measure, found.path))
         self.measure_button.setEnabled(found.there)
         head = QHBoxLayout()
         head.addWidget(label(found.name_words(), "head"))

@@ -1,4 +1,6 @@
-"""The transport below the pictures: playing, stepping, scrubbing, which picture it is, and what is done with this clip."""
+"""The transport below the pictures: playing, stepping, scrubbing, which picture it is, and what is done with this
+clip.
+"""
 
 from __future__ import annotations
 
@@ -38,9 +40,11 @@ class Transport(QWidget):
         sized(self.zoom_line).setFixedWidth(70)
         self.zoom_line.editingFinished.connect(self._zoom_typed)
         self.except_button = button(
-            "Except this clip", model.taking.toggle_exception, quiet=True,
+            "Except this clip",
+            model.taking.toggle_exception,
+            quiet=True,
             tip="this clip keeps methods of its own, the rest of its source stays as it is",
-        )  # fmt: skip
+        )
         self.differ_button = button(
             "Greatest difference", model.measured.find_difference, tip="go to where the pictures differ most (D)"
         )
@@ -48,8 +52,14 @@ class Transport(QWidget):
         sized(row).setContentsMargins(12, 0, 12, 0)
         sized(row).setSpacing(4)
         for widget in (
-            self.play_button, self.back, self.on, self.slider, self.field_box, self.speed_box, self.where,
-        ):  # fmt: skip
+            self.play_button,
+            self.back,
+            self.on,
+            self.slider,
+            self.field_box,
+            self.speed_box,
+            self.where,
+        ):
             row.addWidget(widget)
         row.addStretch(1)
         for end in (self.values, self.zoom_line, self.except_button, self.differ_button):

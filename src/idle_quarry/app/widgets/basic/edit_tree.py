@@ -1,4 +1,6 @@
-"""A tree that is edited in place: rows are dragged, moved by Alt with the arrow keys, renamed by F2, removed by Delete."""
+"""A tree that is edited in place: rows are dragged, moved by Alt with the arrow keys, renamed by F2, removed by
+Delete.
+"""
 
 from __future__ import annotations
 
@@ -57,7 +59,9 @@ class EditTree(QTreeWidget):
         self.blockSignals(False)
         self._filling = False
 
-    def add(self, ident: str, texts: Sequence[str], above: QTreeWidgetItem | None = None, *, holds: bool = False) -> QTreeWidgetItem:  # fmt: skip
+    def add(
+        self, ident: str, texts: Sequence[str], above: QTreeWidgetItem | None = None, *, holds: bool = False
+    ) -> QTreeWidgetItem:
         """Add a row; `holds` where others can be dropped into it."""
         item = QTreeWidgetItem(list(texts))
         item.setData(0, ID, ident)

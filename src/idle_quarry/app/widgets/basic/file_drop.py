@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QWidget
 class FileDrop(QObject):
     """Has a widget take files that are dropped on it.
 
-    `among` returns those of the files that are wanted here, `take` is given them with the event; what is dragged from inside the
-    program is no file, and is left to the widget.
+    `among` returns those of the files that are wanted here, `take` is given them with the event; what is dragged from
+    inside the program is no file, and is left to the widget.
     """
 
     def __init__(

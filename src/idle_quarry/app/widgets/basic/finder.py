@@ -117,7 +117,10 @@ class Finder(QFrame):
             entry.act()
 
     def _go_back_to(self, widget: QWidget | None) -> None:
-        """Note who has the keyboard back afterwards; a part of Qt's own that dies meanwhile is known by its last word alone."""
+        """Note who has the keyboard back afterwards.
+
+        A part of Qt's own that dies meanwhile is known by its last word alone.
+        """
         if self._back is not None:
             self._back.destroyed.disconnect(self._forget)
         self._back = widget

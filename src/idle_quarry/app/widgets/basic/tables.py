@@ -50,7 +50,10 @@ def told_list() -> QListWidget:
 
 
 def rows_of_one_height(table: QTableView, name: str, widths: Sequence[int], height: int) -> None:
-    """Have a table show whole rows of a height to choose from, no grid, heads at the left; the last column takes what is left."""
+    """Have a table show whole rows of a height to choose from, no grid, heads at the left.
+
+    The last column takes what is left.
+    """
     table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
     table.verticalHeader().hide()
     sized(table.verticalHeader()).setDefaultSectionSize(height)

@@ -1,4 +1,6 @@
-"""Rows of lists, trees and tables that keep the role of their colour, not a colour: another brightness only paints them anew."""
+"""Rows of lists, trees and tables that keep the role of their colour, not a colour: another brightness only paints
+them anew.
+"""
 
 from __future__ import annotations
 

@@ -15,7 +15,9 @@ from idle_quarry.jobs.cutting.timeline import Timeline
 
 
 class CutLanes(QWidget):
-    """Shows events on their lanes. `chosen` says the number of the event that was clicked or gone to with the arrows."""
+    """Shows events on their lanes. `chosen` says the number of the event that was clicked or gone to with the
+    arrows.
+    """
 
     chosen = Signal(int)
 

@@ -1,4 +1,6 @@
-"""The timelines of a job, a line each, with their pieces as they stand: to be looked at, clicked and gone through by keys."""
+"""The timelines of a job, a line each, with their pieces as they stand: to be looked at, clicked and gone through
+by keys.
+"""
 
 from __future__ import annotations
 

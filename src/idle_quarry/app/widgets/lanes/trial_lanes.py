@@ -50,7 +50,9 @@ _ZOOM = 1.25
 
 @dataclass(frozen=True)
 class _MouseGrip:
-    """What the mouse holds: an item on its track, all of it or its "start" or "end", and how far into it it was taken."""
+    """What the mouse holds: an item on its track, all of it or its "start" or "end", and how far into it it was
+    taken.
+    """
 
     track: Track
     item: TimelineItem
@@ -59,9 +61,11 @@ class _MouseGrip:
 
 
 class TrialLanes(QWidget):
-    """`entered`: it was clicked; `gone`: a frame was clicked in the count; `moved`: an item was let go (ident, frame, track, put in);
-    `trimmed`: an edge was let go (ident, edge, frames, what follows moves); `handed`: an item was let go over other lanes (those, frame);
-    `dropped`: clips were dropped (paths, frame, track, put in).
+    """`entered`: it was clicked; `gone`: a frame was clicked in the count.
+
+    `moved`: an item was let go (ident, frame, track, put in); `trimmed`: an edge was let go (ident, edge, frames, what
+    follows moves); `handed`: an item was let go over other lanes (those, frame); `dropped`: clips were dropped (paths,
+    frame, track, put in).
     """
 
     entered = Signal()
@@ -223,7 +227,10 @@ class TrialLanes(QWidget):
         return _MouseGrip(track, item, part, at - item.at)
 
     def _drawn(self, frame: float, besides: TimelineItem | None = None) -> int:
-        """Return the frame that is meant: a cut, the playhead or a mark where one is near; ends of `besides` are none."""
+        """Return the frame that is meant: a cut, the playhead or a mark where one is near.
+
+        Ends of `besides` are none.
+        """
         opened = self.opened
         if opened is None:
             return max(0, round(frame))

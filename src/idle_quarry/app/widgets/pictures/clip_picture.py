@@ -103,10 +103,12 @@ class ClipPicture(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(
             QRectF(
-                target.left() + active.x * across, target.top() + active.y * down, active.width * across,
+                target.left() + active.x * across,
+                target.top() + active.y * down,
+                active.width * across,
                 active.height * down,
             )
-        )  # fmt: skip
+        )
 
     def caption(self) -> str:
         """Return which frame and field are shown, and how."""

@@ -31,7 +31,10 @@ class MonitorFace(QWidget):
     def show_face(
         self, picture: Rgb8 | None, aspect: float, state: str, text: str, safe: tuple[float, ...] = ()
     ) -> None:
-        """Show a picture of a shape, or black with words; `safe` are shares of the height and width that safe areas keep."""
+        """Show a picture of a shape, or black with words.
+
+        `safe` are shares of the height and width that safe areas keep.
+        """
         self._image = None
         if picture is not None:
             height, width = picture.shape[:2]

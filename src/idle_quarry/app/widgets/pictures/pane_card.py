@@ -115,7 +115,10 @@ class PaneCard(QFrame):
     def show_method(
         self, part: PolicyPart, methods: tuple[str, ...], chosen: str, own: str, *, removable: bool, may: bool
     ) -> None:
-        """Show which method this is, of those there are; `own` is the template's, `may` whether another can be taken."""
+        """Show which method this is, of those there are.
+
+        `own` is the template's, `may` whether another can be taken.
+        """
         self.method.clear()
         for ident in methods:
             self.method.addItem(part[ident].label, ident)

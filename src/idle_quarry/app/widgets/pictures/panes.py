@@ -113,9 +113,16 @@ class Panes(QWidget):
             return None
         height, width = still.shown.shape[:2]
         return PaneLayout(
-            self.width(), self.height(), theme.px(4), len(self.panes), self.layout_name, (width, height), self._aspect,
-            self.zoom, self._centre,
-        )  # fmt: skip
+            self.width(),
+            self.height(),
+            theme.px(4),
+            len(self.panes),
+            self.layout_name,
+            (width, height),
+            self._aspect,
+            self.zoom,
+            self._centre,
+        )
 
     # -- painting ----------------------------------------------------------------------------------------------
 
@@ -217,9 +224,11 @@ class Panes(QWidget):
             target = pane_layout.target(room)
             across, down = target.width() / pane_layout.raster[0], target.height() / pane_layout.raster[1]
             box = QRectF(
-                target.left() + self.mark.x * across, target.top() + self.mark.y * down, self.mark.width * across,
+                target.left() + self.mark.x * across,
+                target.top() + self.mark.y * down,
+                self.mark.width * across,
                 self.mark.height * down,
-            )  # fmt: skip
+            )
             painter.save()
             painter.setClipRect(room)
             for colour, grow in ((theme.colour("ground"), 1), (theme.colour("lichen"), 0)):
@@ -291,8 +300,9 @@ class Panes(QWidget):
         x, y = int(place.x()), int(place.y())
         values = [
             f"{pane.label} {' '.join(str(value) for value in codes_at(pane.still, x, y))}"
-            for pane in self.panes if pane.still is not None
-        ]  # fmt: skip
+            for pane in self.panes
+            if pane.still is not None
+        ]
         self.pointed.emit(f"sample {x}, line {y} · " + " · ".join(values))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -1,4 +1,6 @@
-"""What the player shows: the canvas in its shape, the picture where the template puts it, safe areas, levels of the sound beside."""
+"""What the player shows: the canvas in its shape, the picture where the template puts it, safe areas, levels of the
+sound beside.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,10 @@ _LOWEST, _LEVELS = -48.0, 34
 
 
 class PlayerPicture(QWidget):
-    """The wheel jogs; a double click plays or holds. `dragged` says by how much of the canvas a picture was shifted (across, down)."""
+    """The wheel jogs; a double click plays or holds.
+
+    `dragged` says by how much of the canvas a picture was shifted (across, down).
+    """
 
     jogged = Signal(int)
     toggled = Signal()
@@ -84,9 +89,11 @@ class PlayerPicture(QWidget):
         if picture is not None and self._image is not None:
             left, top, width, height = picture.place
             target = QRectF(
-                canvas.left() + (left + self._by[0]) * canvas.width(), canvas.top() + (top + self._by[1]) * canvas.height(),
-                width * canvas.width(), height * canvas.height(),
-            )  # fmt: skip
+                canvas.left() + (left + self._by[0]) * canvas.width(),
+                canvas.top() + (top + self._by[1]) * canvas.height(),
+                width * canvas.width(),
+                height * canvas.height(),
+            )
             painter.save()
             painter.setClipRect(canvas)
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, not player.speed)

@@ -95,8 +95,11 @@ class WireMap(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {
-            Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1,
-        }.get(Qt.Key(event.key()))  # fmt: skip
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Down: 1,
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Up: -1,
+        }.get(Qt.Key(event.key()))
         if step is None or self._frame is None:
             super().keyPressEvent(event)
         else:

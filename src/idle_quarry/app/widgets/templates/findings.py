@@ -170,8 +170,8 @@ class _List(QListView):
 
 
 class Findings(QWidget):
-    """The list with its count. `cured` carries the finding whose remedy was clicked, `shown` the station's id, `led` the finding
-    whose other word was: `leads` are those words, by station.
+    """The list with its count. `cured` carries the finding whose remedy was clicked, `shown` the station's id,
+    `led` the finding whose other word was: `leads` are those words, by station.
     """
 
     cured = Signal(object)

@@ -16,7 +16,10 @@ from idle_quarry.signal.spoken import SeveralReadings
 
 
 def offer_readings(error: QuarryError, editor: QLineEdit, typed: Callable[[], object]) -> None:
-    """Where a format could be read in several ways, offer each below its editor; the chosen one is as if it was typed."""
+    """Where a format could be read in several ways, offer each below its editor.
+
+    The chosen one is as if it was typed.
+    """
 
     def take(reading: str) -> None:
         editor.setText(reading)

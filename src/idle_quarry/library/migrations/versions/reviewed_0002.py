@@ -26,7 +26,8 @@ _HEAD_COLUMNS = (
 #: Each part is found without looking at every revision's state: a template may have a thousand.
 _HEAD = """
 SELECT r.template_id, t.name_key, t.shelf, t.owner, t.aside, r.number, s.state,
-    (SELECT a.number FROM standing a WHERE a.template_id = {id} AND a.state = 'approved' ORDER BY a.number DESC LIMIT 1),
+    (SELECT a.number FROM standing a WHERE a.template_id = {id} AND a.state = 'approved' ORDER BY a.number DESC LIMIT
+        1),
     (SELECT count(*) FROM standing d WHERE d.template_id = {id} AND d.state IN ('draft', 'in review') AND d.number IN (
         SELECT number FROM revision WHERE template_id = {id}
         EXCEPT SELECT parent FROM revision WHERE template_id = {id} AND parent IS NOT NULL
@@ -35,7 +36,8 @@ SELECT r.template_id, t.name_key, t.shelf, t.owner, t.aside, r.number, s.state,
 FROM revision r JOIN template t ON t.id = r.template_id
 JOIN standing s ON s.template_id = r.template_id AND s.number = r.number
 WHERE r.template_id = {id} AND r.number = COALESCE(
-    (SELECT l.number FROM standing l WHERE l.template_id = {id} AND l.state <> 'withdrawn' ORDER BY l.number DESC LIMIT 1),
+    (SELECT l.number FROM standing l WHERE l.template_id = {id} AND l.state <> 'withdrawn' ORDER BY l.number DESC
+        LIMIT 1),
     (SELECT max(m.number) FROM revision m WHERE m.template_id = {id}))
 """
 _PARTS = ("territory", "working", "lines", "deliveries", "text")
@@ -96,8 +98,9 @@ def upgrade() -> None:
         _postgresql()
     op.execute(
         f"INSERT INTO head ({_HEAD_COLUMNS}) SELECT h.* FROM template o, LATERAL ({_head('o.id', dialect)}) h"
-        if dialect != "sqlite" else "SELECT 1"
-    )  # fmt: skip
+        if dialect != "sqlite"
+        else "SELECT 1"
+    )
     if dialect == "sqlite":
         for (ident,) in op.get_bind().execute(sa.text("SELECT id FROM template")).all():
             op.get_bind().execute(sa.text(f"INSERT INTO head ({_HEAD_COLUMNS}) {_head(':id', dialect)}"), {"id": ident})
@@ -128,24 +131,21 @@ def _sqlite() -> None:
 def _postgresql() -> None:
     op.execute("UPDATE revision SET parent = number - 1 WHERE number > 1")
     updates = ", ".join(f"{name} = EXCLUDED.{name}" for name in _HEAD_COLUMNS.split(", ")[1:])
-    op.execute(
-        f"""
+    op.execute(f"""
         CREATE FUNCTION quarry_heads() RETURNS trigger LANGUAGE plpgsql SECURITY DEFINER SET search_path = public AS $$
         BEGIN
             INSERT INTO head ({_HEAD_COLUMNS}) {_head("NEW.template_id", "postgresql")}
             ON CONFLICT (template_id) DO UPDATE SET {updates};
             RETURN NULL;
         END $$
-        """
-    )
-    op.execute(
-        """
+        """)
+    op.execute("""
         CREATE FUNCTION quarry_never() RETURNS trigger LANGUAGE plpgsql AS $$
         BEGIN RAISE EXCEPTION 'a % never changes', TG_TABLE_NAME; END $$
-        """
-    )
+        """)
     for table in ("revision", "review"):
         op.execute(f"CREATE TRIGGER {table}_heads AFTER INSERT ON {table} FOR EACH ROW EXECUTE FUNCTION quarry_heads()")
         op.execute(
-            f"CREATE TRIGGER {table}_never BEFORE UPDATE OR DELETE ON {table} FOR EACH ROW EXECUTE FUNCTION quarry_never()"
+            f"CREATE TRIGGER {table}_never BEFORE UPDATE OR DELETE ON {table} FOR EACH ROW EXECUTE FUNCTION"
+            " quarry_never()"
         )

@@ -1,4 +1,6 @@
-"""A job's cuts: a list from elsewhere, its frame against the template's, its events and their clips, and it taken as a timeline."""
+"""A job's cuts: a list from elsewhere, its frame against the template's, its events and their clips, and it taken
+as a timeline.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,9 @@ ALL, LACKING = "every event", "what lacks or is elsewhere"
 
 @dataclass
 class _JobCuts:
-    """What is looked at in one job: the list's file, folders besides the job's own, the clips in them, and what came of it."""
+    """What is looked at in one job: the list's file, folders besides the job's own, the clips in them, and what
+    came of it.
+    """
 
     path: Path | None = None
     folders: list[Path] = field(default_factory=list)

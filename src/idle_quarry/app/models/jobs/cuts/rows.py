@@ -62,8 +62,15 @@ class CutRows(TableRows):
         source = str(source_times(self._cuts, event)[0]) if item.kind == CLIP else ""
         told = f"{event.status}: {event.text}"
         cells = (
-            event.track.name, str(timeline.timecode(item.at)), str(item.length), item.name, tape, source, speed, told,
-        )  # fmt: skip
+            event.track.name,
+            str(timeline.timecode(item.at)),
+            str(item.length),
+            item.name,
+            tape,
+            source,
+            speed,
+            told,
+        )
         return cells[index.column()]
 
     @property

@@ -91,7 +91,10 @@ class Handover(JobPart):
         return [path.stem for path in timelines_in(self.job.folder)] if self.job is not None else []
 
     def choose(self, file: VerificationRecord | None) -> None:
-        """Look at a file that was verified: its checks, gravest first, and its lanes; at the same file, the check that was looked at."""
+        """Look at a file that was verified: its checks, gravest first, and its lanes.
+
+        At the same file, the check that was looked at.
+        """
         same = file is not None and self.chosen is not None and file.path == self.chosen.path
         self.chosen, self.measured = file, None
         checks = self.checks()
@@ -145,7 +148,7 @@ class Handover(JobPart):
                 return f"accepted by {acceptance.by}, {acceptance.when[:10]}: {acceptance.because}"
         return ""
 
-    # -- causes ----------------------------------------------------------------------------------------------------------
+    # -- causes --------------------------------------------------------------------------------------------------------
 
     def setting(self) -> str | None:
         """Return the place of the setting that the check that is looked at is of."""
@@ -195,7 +198,8 @@ class Handover(JobPart):
             new, passes = made
             self.keep(job, new)
             self.door.say(
-                f"{new.path.name} is made{' and passes' if passes else ', and fails its own spec: it is not handed over'}."
+                f"{new.path.name} is"
+                f" made{' and passes' if passes else ', and fails its own spec: it is not handed over'}."
                 + (f" {new.document['remark']}" if "remark" in new.document else "")
             )
             self.to_verify.go_on(job)

@@ -91,7 +91,10 @@ class WatchedFolder(QObject):
 
 
 def _files_in(folder: Path) -> set[_Found]:
-    """Return the media files in a folder, no folders, pipes and links to nothing. Raises `JobError` where it cannot be read."""
+    """Return the media files in a folder, no folders, pipes and links to nothing.
+
+    Raises `JobError` where it cannot be read.
+    """
     try:
         paths = [path for path in folder.iterdir() if path.suffix.lower() in MEDIA_SUFFIXES and path.name[0] != "."]
     except OSError as error:

@@ -40,7 +40,10 @@ class BringInRequest:
 
 
 class BringingIn(QObject):
-    """`changed`: another clip is brought in, or none; `told`: how far it is; `brought`: a job (its folder) has one more."""
+    """`changed`: another clip is brought in, or none.
+
+    `told`: how far it is; `brought`: a job (its folder) has one more.
+    """
 
     changed = Signal()
     told = Signal()

@@ -36,7 +36,7 @@ from idle_quarry.jobs.material import (
     proxy_of,
     rows_of,
     taken_in,
-)  # fmt: skip
+)
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.looking import look
 from idle_quarry.media.stills import small_picture
@@ -116,7 +116,10 @@ class JobMaterial(JobPart):
             self._glance.stop()
 
     def glance(self) -> None:
-        """See, off the interface thread, whether other files lie in the job's folders than were looked at; then look again."""
+        """See, off the interface thread, whether other files lie in the job's folders than were looked at.
+
+        Then look again.
+        """
         job = self.job
         if job is None or self._glancing or self.doing:
             return
@@ -251,7 +254,9 @@ class JobMaterial(JobPart):
     def ask_class(
         self, row: MaterialRow, then: Callable[[], object], *, leave: Callable[[], object] = lambda: None
     ) -> None:
-        """Ask how a clip that fits no class is converted, and go on with `then`; where it is left as it is, with `leave`.
+        """Ask how a clip that fits no class is converted, and go on with `then`.
+
+        Where it is left as it is, with `leave`.
 
         The template stays as it is; the answer is kept with the clip, and where others are like it, asked for them.
         """

@@ -1,4 +1,6 @@
-"""A job's renders: how each piece of its timelines stands, what is still to be made and costs, what nothing shows any more."""
+"""A job's renders: how each piece of its timelines stands, what is still to be made and costs, what nothing shows
+any more.
+"""
 
 from __future__ import annotations
 
@@ -85,7 +87,9 @@ class Renders(JobPart):
             self._look()
 
     def edited(self) -> None:
-        """A timeline was edited and kept: its pieces are others, and rendering begins after a rest where that is wanted."""
+        """A timeline was edited and kept: its pieces are others, and rendering begins after a rest where that is
+        wanted.
+        """
         if self.jobs.page == PAGE:
             self._look()
         job = self.job
@@ -172,7 +176,9 @@ class Renders(JobPart):
         )
 
     def _rested(self) -> None:
-        """Nothing was edited for a while: render what the template wants rendered by itself, where it is known where to."""
+        """Nothing was edited for a while: render what the template wants rendered by itself, where it is known
+        where to.
+        """
         job = self.job
         if job is not None and self.seen is not None and self.seen.settled.store is not None:
             plan = job.template.intermediate
@@ -200,8 +206,9 @@ class Renders(JobPart):
         self._act(lambda _found, queue: queue.drop())
 
     def _act(self, act: _Act) -> None:
-        """Do something with the queue, off the interface thread and after what was asked for before; where it is not known where
-        renders go, ask first.
+        """Do something with the queue, off the interface thread and after what was asked for before.
+
+        Where it is not known where renders go, ask first.
         """
         if self.job is None:
             return
@@ -246,7 +253,7 @@ class Renders(JobPart):
 
         self.door.workers.start(work, lambda found: ended(found, None), lambda error: ended(None, error))
 
-    # -- where -----------------------------------------------------------------------------------------------------------
+    # -- where ---------------------------------------------------------------------------------------------------------
 
     def _ask_where(self, found: RenderFolder, act: _Act) -> None:
         """Ask where renders go; what was wanted is done when that is answered."""
@@ -294,7 +301,7 @@ class Renders(JobPart):
 
         self.door.workers.start(lambda _ticket: mark_all(folders, job), done, self.door.refuse)
 
-    # -- room --------------------------------------------------------------------------------------------------------------
+    # -- room ----------------------------------------------------------------------------------------------------------
 
     def remove(self, kept: Iterable[RenderedPiece]) -> None:
         """Remove renders; those that timelines show can be made again."""

@@ -56,7 +56,11 @@ class RenderRows(TableRows):
             return None
         seconds = float(piece.frames / row.programme.canvas.format.rate)
         cells = (
-            row.programme.name, str(timeline.timecode(piece.first)), f"{seconds:.1f} s" if seconds < 120 else time_words(seconds),
-            name_words(row), bytes_words(stood.kept.bytes) if stood.kept is not None else "", state_words(stood),
-        )  # fmt: skip
+            row.programme.name,
+            str(timeline.timecode(piece.first)),
+            f"{seconds:.1f} s" if seconds < 120 else time_words(seconds),
+            name_words(row),
+            bytes_words(stood.kept.bytes) if stood.kept is not None else "",
+            state_words(stood),
+        )
         return cells[index.column()]

@@ -113,7 +113,10 @@ def states_of(job: Job, found: RendersSnapshot) -> dict[str, TaskState]:
 
 
 def looked_again(job: Job, before: RendersSnapshot) -> RendersSnapshot:
-    """Return what a look found with its pieces as they stand now: how far workers are, what became whole. Raises `QuarryError`."""
+    """Return what a look found with its pieces as they stand now: how far workers are, what became whole.
+
+    Raises `QuarryError`.
+    """
     store, snapshot = before.settled.store, before
     states: dict[str, TaskState] = {}
     if before.house is not None or (job.folder / QUEUE_FILE).is_file():
@@ -130,11 +133,13 @@ def looked_again(job: Job, before: RendersSnapshot) -> RendersSnapshot:
     )
     kept = {row.stood.kept.identity: row.stood.kept for row in rows if row.stood.kept is not None}
     return replace(
-        snapshot, rows=rows, kept_bytes=sum(rendered.bytes for rendered in (*kept.values(), *snapshot.stale)),
+        snapshot,
+        rows=rows,
+        kept_bytes=sum(rendered.bytes for rendered in (*kept.values(), *snapshot.stale)),
         wanted=tuple(wanted_of(snapshot.programmes, store)),
         volume=volume_of(snapshot.settled.place) if store is not None else None,
         full=next((s.text for s in states.values() if s.stage is TaskStage.TAKEN and s.text), ""),
-    )  # fmt: skip
+    )
 
 
 def is_wanted(recipe: Recipe, plan: Intermediate, paces: dict[str, float]) -> bool:
@@ -144,7 +149,7 @@ def is_wanted(recipe: Recipe, plan: Intermediate, paces: dict[str, float]) -> bo
     return plan.when != TOO_SLOW or seconds_of(recipe, paces)[0] > recipe.frames / recipe.format.rate
 
 
-# -- in words ----------------------------------------------------------------------------------------------------------------
+# -- in words ----------------------------------------------------------------------------------------------------------
 
 
 def where_words(snapshot: RendersSnapshot) -> str:
@@ -205,7 +210,10 @@ def stale_words(snapshot: RendersSnapshot) -> str:
     """Return what no timeline shows any more, "" where there is none."""
     if not snapshot.stale:
         return ""
-    return f"{pieces_words(len(snapshot.stale))} that no timeline shows: {bytes_words(sum(rendered.bytes for rendered in snapshot.stale))}"
+    return (
+        f"{pieces_words(len(snapshot.stale))} that no timeline shows:"
+        f" {bytes_words(sum(rendered.bytes for rendered in snapshot.stale))}"
+    )
 
 
 def name_words(row: PieceRow) -> str:

@@ -1,4 +1,7 @@
-"""What is done in the trial: laying clips, cutting, trimming by numbers, naming, marking; each act on one timeline, and undone there."""
+"""What is done in the trial: laying clips, cutting, trimming by numbers, naming, marking.
+
+Each act on one timeline, and undone there.
+"""
 
 from __future__ import annotations
 
@@ -82,7 +85,10 @@ class TrialActs:
             self._carry(opened, target, way, span, target.frame, None if by_marks else opened.chosen)
 
     def lay_clip(self, path: Path, target: OpenTimeline, way: str, at: int, track: Track | None = None) -> None:
-        """Lay a clip, from its in to its out, onto a timeline; where it fits no class, ask first what is done with it."""
+        """Lay a clip, from its in to its out, onto a timeline.
+
+        Where it fits no class, ask first what is done with it.
+        """
         trial = self._trial
         row, job = trial.known.get(str(path)), trial.job
         again = partial(self.lay_clip, path, target, way, at, track)
@@ -195,7 +201,9 @@ class TrialActs:
             self._edit(f"trim its {edge}", lambda timeline: edits.trim(timeline, item.ident, edge, by))
 
     def by_number(self, typed: str, moved: str, *, follow: bool) -> None:
-        """Move an edge of what is meant, all of it, or what it shows, by frames that are typed: +12, −3, or +2s for seconds."""
+        """Move an edge of what is meant, all of it, or what it shows, by frames that are typed: +12, −3, or +2s for
+        seconds.
+        """
         opened, match = self._trial.here, _NUMBER.fullmatch(typed.strip())
         if opened is None:
             return
@@ -399,7 +407,9 @@ def _beside(timeline: Timeline, track: Track, by: int) -> Track:
 
 
 def _within(shift: Fraction, begin: float, size: float) -> Fraction:
-    """Return a shift of what begins and is so large, shares of the canvas, that leaves no more of it bare than the fit does."""
+    """Return a shift of what begins and is so large, shares of the canvas, that leaves no more of it bare than the
+    fit does.
+    """
     ends = sorted((-begin, 1 - size - begin))
     low, high = (Fraction(end).limit_denominator(10_000) for end in ends)
     return min(max(shift, low), high)

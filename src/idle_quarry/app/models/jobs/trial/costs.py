@@ -39,7 +39,10 @@ class Costs:
         return self._known.get(item.media.path or "") if item.media is not None else None
 
     def cost_of(self, item: TimelineItem) -> str:
-        """Return what the template does to an item: exact, clean, lossy, broken, or why that is not known; "" where it needs no clip."""
+        """Return what the template does to an item: exact, clean, lossy, broken, or why that is not known.
+
+        "" where it needs no clip.
+        """
         if item.kind != CLIP:
             return ""
         path = item.media.path if item.media is not None else None

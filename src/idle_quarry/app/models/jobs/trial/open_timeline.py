@@ -1,4 +1,6 @@
-"""A timeline that is open: its value, every value before and after, where one is in it, and its file that follows each edit."""
+"""A timeline that is open: its value, every value before and after, where one is in it, and its file that follows
+each edit.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,10 @@ class EditStep:
 
 
 class OpenTimeline(QObject):
-    """`edited`: the timeline is another; `moved`: one is elsewhere in it, or something else is chosen; `kept_changed`: its file follows."""
+    """`edited`: the timeline is another.
+
+    `moved`: one is elsewhere in it, or something else is chosen; `kept_changed`: its file follows.
+    """
 
     edited = Signal()
     moved = Signal()
@@ -142,7 +147,9 @@ class OpenTimeline(QObject):
         self._door.workers.start(lambda _ticket: keep(path, timeline, known), ended, ended)
 
     def take_theirs(self) -> None:
-        """Show what another window or room has written, as an act that can be undone: whoever undoes it keeps their own again."""
+        """Show what another window or room has written, as an act that can be undone: whoever undoes it keeps their
+        own again.
+        """
         state, rate = state_of(self.path), self.timeline.rate
 
         def done(theirs: Timeline) -> None:
@@ -155,7 +162,10 @@ class OpenTimeline(QObject):
         self._door.workers.start(lambda _ticket: read_timeline(self.path, rate), done, self._door.refuse)
 
     def close(self) -> None:
-        """Write what its file does not have yet, beside it where somebody else changed it; when no other thread writes any more."""
+        """Write what its file does not have yet, beside it where somebody else changed it.
+
+        When no other thread writes any more.
+        """
         if self.behind:
             try:
                 keep(self.path, self.timeline, self._state)

@@ -33,7 +33,9 @@ def pieces_of(
     speed: Fraction,
     track: Track | None = None,
 ) -> list[Piece]:
-    """Return a clip from in to out as pieces for a timeline: its pictures on one track, its sound on another, belonging together."""
+    """Return a clip from in to out as pieces for a timeline: its pictures on one track, its sound on another,
+    belonging together.
+    """
     media, timeline = media_of(clip), target.timeline
     first, last = marks[0] or 0, marks[1] if marks[1] is not None else media.frames or 1
     length = max(1, int((last - first) * timeline.rate / (media.rate * speed)))

@@ -1,7 +1,8 @@
-"""Playing pictures and sound: a clock, pictures made ahead on one thread and sound on another, what comes too late counted.
+"""Playing pictures and sound: a clock, pictures made ahead on one thread and sound on another, what comes too late
+counted.
 
-The sound is the clock where it is heard, else the machine's own. Pictures are shown when their time has come; one that is not made
-by then is passed over and counted.
+The sound is the clock where it is heard, else the machine's own. Pictures are shown when their time has come; one that
+is not made by then is passed over and counted.
 """
 
 from __future__ import annotations

@@ -22,7 +22,9 @@ _SOUND_AHEAD, _BLOCK = RATE // 5, RATE // 50
 
 @dataclass(frozen=True)
 class PlayedPicture:
-    """A picture as it is shown: R′G′B′ (h, w, 3), where on the canvas it lies (shares: left, top, width, height), and what it is."""
+    """A picture as it is shown: R′G′B′ (h, w, 3), where on the canvas it lies (shares: left, top, width, height),
+    and what it is.
+    """
 
     frame: int
     rgb: NDArray[np.uint8] | None

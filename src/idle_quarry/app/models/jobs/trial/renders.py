@@ -42,7 +42,10 @@ class TrialRenders(QObject):
         return found[1].all if found is not None and opened is not None and found[0] is opened.timeline else ()
 
     def at(self, path: Path, timeline: Timeline, frame: int) -> tuple[Path, int] | None:
-        """Return the file that a frame of a timeline is rendered in, and which of its pictures it is. For any thread."""
+        """Return the file that a frame of a timeline is rendered in, and which of its pictures it is.
+
+        For any thread.
+        """
         found = self._found.get(path)
         if found is None or found[0] is not timeline:
             return None
@@ -59,7 +62,10 @@ class TrialRenders(QObject):
         )
 
     def look(self, opened: OpenTimeline) -> None:
-        """Find the pieces of a timeline as it is now, off the interface thread; what it becomes meanwhile is looked at then."""
+        """Find the pieces of a timeline as it is now, off the interface thread.
+
+        What it becomes meanwhile is looked at then.
+        """
         job, snapshot = self._trial.job, self._renders.seen
         if job is None or snapshot is None or opened.path in self._looking:
             return

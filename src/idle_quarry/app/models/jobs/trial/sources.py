@@ -1,4 +1,6 @@
-"""What the player plays: a clip, or a timeline of which each frame is a quick look at a clip where the template puts it."""
+"""What the player plays: a clip, or a timeline of which each frame is a quick look at a clip where the template
+puts it.
+"""
 
 from __future__ import annotations
 
@@ -34,9 +36,11 @@ _WHOLE: Place = (0.0, 0.0, 1.0, 1.0)
 
 @dataclass(frozen=True)
 class KnownClip:
-    """What is known of a file that may be played: the clip (None where it is looked at then), how it is fitted, whether it is exact.
+    """What is known of a file that may be played: the clip (None where it is looked at then), how it is fitted,
+    whether it is exact.
 
-    `proxy` is what was made of it at the timeline's rate, to be played in its place. What a timeline names and nobody knows is not opened.
+    `proxy` is what was made of it at the timeline's rate, to be played in its place. What a timeline names and nobody
+    knows is not opened.
     """
 
     clip: Clip | None
@@ -66,7 +70,9 @@ def place_of(clip: Clip, canvas: Raster, policy: Policy, shift: tuple[Fraction, 
 
 
 def canvas_words(clip: Clip, canvas: Raster, policy: Policy, shift: tuple[Fraction, Fraction] | None) -> str:
-    """Return what becomes of a clip's picture on a canvas of another shape: how much is lost, how much stays black, how it is shifted."""
+    """Return what becomes of a clip's picture on a canvas of another shape: how much is lost, how much stays black,
+    how it is shifted.
+    """
     found = placement(clip.format.raster, canvas, policy) if clip.format is not None else None
     if found is None:
         return "fills it as it is"
@@ -139,8 +145,9 @@ def _step(lines: int, height: int) -> int:
 
 
 class TimelineSource:
-    """A timeline as it is now. What is `rendered` (the file and its picture, of a frame) plays as it will be; else each picture is
-    the clip's own where the template's fit puts it on the canvas: a quick look.
+    """A timeline as it is now. What is `rendered` (the file and its picture, of a frame) plays as it will be.
+
+    Else each picture is the clip's own where the template's fit puts it on the canvas: a quick look.
     """
 
     def __init__(
@@ -201,10 +208,12 @@ class TimelineSource:
             return None
         media, fmt = found.item.media if found is not None else None, source.clip.format
         return PlayedPicture(
-            frame, shown(picture, source.clip, _step(lines, len(picture.luma))), words=found.item.name if found is not None else "",
+            frame,
+            shown(picture, source.clip, _step(lines, len(picture.luma))),
+            words=found.item.name if found is not None else "",
             media=str(media.timecode(found.place)) if media is not None and found is not None else "",
             order=(fmt.field_order or "") if fmt is not None else "",
-        )  # fmt: skip
+        )
 
     def _from_proxy(
         self, frame: int, item: TimelineItem, known: KnownClip, index: int, at: str

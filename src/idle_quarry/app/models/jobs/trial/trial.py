@@ -1,4 +1,6 @@
-"""The trial of a job: its timelines cut with its clips, two of them above one another, and what the template does to each picture."""
+"""The trial of a job: its timelines cut with its clips, two of them above one another, and what the template does
+to each picture.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,10 @@ PAGE = "Trial"
 
 
 class Trial(JobPart):
-    """`changed`: other timelines or clips; `side_changed`: the player shows another thing; `under_changed`: another item is under the playhead."""
+    """`changed`: other timelines or clips.
+
+    `side_changed`: the player shows another thing; `under_changed`: another item is under the playhead.
+    """
 
     side_changed = Signal()
     under_changed = Signal()
@@ -380,7 +385,10 @@ class Trial(JobPart):
         return self._costs
 
     def under(self) -> tuple[Track | None, TimelineItem | None, MaterialRow | None]:
-        """Return what is under the playhead: its track, the item, and what is known of its clip; of a clip only the last."""
+        """Return what is under the playhead: its track, the item, and what is known of its clip.
+
+        Of a clip only the last.
+        """
         opened = self.here
         if opened is None:
             return None, None, self.known.get(str(self.clip)) if self.clip is not None else None

@@ -1,4 +1,7 @@
-"""The keys of a trial: what each does, in words and as an act. Read by the list of all commands, so that it reads nothing heavy itself."""
+"""The keys of a trial: what each does, in words and as an act.
+
+Read by the list of all commands, so that it reads nothing heavy itself.
+"""
 
 from __future__ import annotations
 
@@ -17,9 +20,24 @@ Keys = dict[str, tuple[str, Callable[[], object]]]
 KEYS_HELP = "J K L · I O · ← → · ↑ ↓ cuts · A add · P put in · V lay over · X take out · G lift · S split"
 #: Keys that lists, boxes and lines have for themselves: they act where the player or the lanes have the keyboard.
 OWN = (
-    "Space", "Left", "Right", "Shift+Left", "Shift+Right", "Up", "Down", "Shift+Up", "Shift+Down", "Home", "End", "Del",
-    "Return", "PgUp", "PgDown", "Shift+PgUp", "Shift+PgDown",
-)  # fmt: skip
+    "Space",
+    "Left",
+    "Right",
+    "Shift+Left",
+    "Shift+Right",
+    "Up",
+    "Down",
+    "Shift+Up",
+    "Shift+Down",
+    "Home",
+    "End",
+    "Del",
+    "Return",
+    "PgUp",
+    "PgDown",
+    "Shift+PgUp",
+    "Shift+PgDown",
+)
 
 
 def _seconds(trial: Trial, by: int) -> None:
