@@ -20,7 +20,8 @@ from idle_quarry.jobs.conform.edl import read_edl
 from idle_quarry.jobs.conform.matching import matched
 from idle_quarry.jobs.conform.material import ClipOnDisk
 from idle_quarry.jobs.cutting import edits
-from idle_quarry.jobs.cutting.otio_values import from_otio, to_otio
+from idle_quarry.jobs.cutting.otio_values import from_otio
+from idle_quarry.jobs.cutting.otio_writing import to_otio
 from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Media, Timeline, TimelineItem, Track
 from idle_quarry.signal.timecode import Timecode
 

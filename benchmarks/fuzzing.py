@@ -60,8 +60,8 @@ def readers() -> dict[str, Callable[[Path], object]]:
     from idle_quarry.jobs.lending.shared_folders import proof_in
     from idle_quarry.jobs.material import read_material
     from idle_quarry.jobs.renders.render_folder import read_answers
-    from idle_quarry.library.bundles import offered
-    from idle_quarry.library.exchange import import_file
+    from idle_quarry.library.files.bundles import offered
+    from idle_quarry.library.files.exchange import import_file
     from idle_quarry.library.house_entries import import_entry
     from idle_quarry.path.entries.edid import monitor_data, read_edid
 
@@ -95,8 +95,8 @@ def seeds(folder: Path) -> dict[str, Path]:
     from idle_quarry.jobs.renders.render_folder import ANSWERS_FILE, RenderAnswers, _write
     from idle_quarry.jobs.start import start_job
     from idle_quarry.library import open_library
-    from idle_quarry.library.bundles import export_bundle
-    from idle_quarry.library.exchange import export_file
+    from idle_quarry.library.files.bundles import export_bundle
+    from idle_quarry.library.files.exchange import export_file
     from idle_quarry.library.house_entries import export_entry, found
 
     demo = ROOT / "src/idle_quarry/demo"

@@ -29,7 +29,7 @@ def main() -> None:
 
     from PySide6.QtWidgets import QApplication
 
-    from idle_quarry.app.models.library.many import natural
+    from idle_quarry.app.models.library.many_columns import natural
     from idle_quarry.library import open_library
     from idle_quarry.library.bulk_changes import planned, saved
     from idle_quarry.library.setting_index import SettingIndex

@@ -21,7 +21,7 @@ PAIRS = {
     "jobs/moving.py": "tests/jobs tests/library/test_reviews.py",
     "path/matching.py": "tests/path/test_matching_and_starting.py tests/app/test_models.py",
     "path/comparing.py": "tests/path/test_steps.py tests/proof/test_bench.py",
-    "library/bundles.py": "tests/library/test_exchange.py",
+    "library/files/bundles.py": "tests/library/test_exchange.py",
     "recovery.py": "tests/jobs/test_left_over.py",
     "path/settings/index.py": "tests/path tests/library/test_reviews.py",
     "app/models/jobs/start.py": "tests/app/test_models.py tests/app/test_people.py tests/app/test_window.py",

@@ -8,7 +8,7 @@ from common import machine, milliseconds
 
 from idle_quarry.path.beginning import two_ends
 from idle_quarry.path.steps import plan
-from idle_quarry.path.template import Delivery, Source
+from idle_quarry.path.template_parts import Delivery, Source
 
 SOURCES = ("2160p50 hlg=40", "1080i25", "576i25 4:3", "1080p23.976", "1080p29.97")
 DELIVERIES = ("uhd-50", "hd-50", "web-vertical")

@@ -31,7 +31,7 @@ from idle_quarry.app.widgets.basic.tabs import Tabs  # noqa: E402
 from idle_quarry.demo.finish import TITLE, finish  # noqa: E402
 from idle_quarry.demo.lay_out import lay_out  # noqa: E402
 from idle_quarry.library import open_library  # noqa: E402
-from idle_quarry.library.bundles import export_bundle  # noqa: E402
+from idle_quarry.library.files.bundles import export_bundle  # noqa: E402
 from idle_quarry.media.sequences import clips_among  # noqa: E402
 from idle_quarry.path.changes.edits import Edit, edited  # noqa: E402
 from idle_quarry.printing import write_pdf  # noqa: E402

@@ -17,7 +17,7 @@ from pydantic import ValidationError
 from idle_quarry.errors import LibraryError, NotPossible
 from idle_quarry.files import is_folder, is_there, written_whole
 from idle_quarry.library import open_library, store
-from idle_quarry.library.exchange import template_from_data
+from idle_quarry.library.files.exchange import template_from_data
 from idle_quarry.library.safety import backup, restore
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.places import data_folder, memory_folder

@@ -13,7 +13,8 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Open, answer, path_of, press, type_into
 from tests.path.test_edid import CASES
 
-from idle_quarry.app.drawing.entry_shapes import TextShape, picture_of
+from idle_quarry.app.drawing.entry_shapes import picture_of
+from idle_quarry.app.drawing.shapes import TextShape
 from idle_quarry.app.shell.window import MainWindow
 from idle_quarry.app.views.library.equipment import EquipmentPage
 from idle_quarry.app.views.library.view import LibraryView

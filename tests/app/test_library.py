@@ -21,7 +21,7 @@ from idle_quarry.app.views.library.importing import ImportingPage
 from idle_quarry.app.views.library.merge import MergePage
 from idle_quarry.app.views.library.review import ReviewPage
 from idle_quarry.library import Search, open_library
-from idle_quarry.library.bundles import export_bundle
+from idle_quarry.library.files.bundles import export_bundle
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.changes.merging import merge
 

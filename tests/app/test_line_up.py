@@ -27,7 +27,7 @@ from idle_quarry.line.devices.chain import ShownFrame
 from idle_quarry.line.writing.feed import Setup
 from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.registry import sound_layouts
-from idle_quarry.path.template import RecordingInput
+from idle_quarry.path.template_parts import RecordingInput
 from idle_quarry.proof import disks
 from idle_quarry.signal.timecode import Timecode
 from idle_quarry.signal.words import format_from_words, format_words

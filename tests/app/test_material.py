@@ -15,7 +15,7 @@ from tests.app.test_cuts import CLIPS, a_job, dropped
 from tests.conftest import shortened
 from tests.jobs.test_renders import shot
 
-from idle_quarry.app.models.jobs.material.material import used_words
+from idle_quarry.app.models.jobs.material.material_rows import used_words
 from idle_quarry.app.views.jobs.view import JobsView
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.cutting import edits

@@ -24,7 +24,7 @@ from idle_quarry.library import open_library
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.entries import Monitor
 from idle_quarry.path.house_entries import NO_HOUSE
-from idle_quarry.proof.bench import Figure
+from idle_quarry.proof.figures import Figure
 
 CLIPS = Path(make_clips.__file__).parent / "clips"
 

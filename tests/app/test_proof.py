@@ -18,8 +18,8 @@ from idle_quarry.app.views.proof.pictures import PicturesPage
 from idle_quarry.app.views.proof.view import ProofView
 from idle_quarry.demo import make_clips
 from idle_quarry.path.changes.edits import Edit
-from idle_quarry.path.template import StoragePlace
-from idle_quarry.proof.bench import PictureArea
+from idle_quarry.path.template_parts import StoragePlace
+from idle_quarry.proof.figures import PictureArea
 
 CLIPS = Path(make_clips.__file__).parent / "clips"
 TAPE = CLIPS / "lamp tape 014.mpg"

@@ -43,7 +43,7 @@ from idle_quarry.jobs.renders.store import RenderedPiece
 from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.stills import FrameSource, shown
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.template import Intermediate
+from idle_quarry.path.template_parts import Intermediate
 from idle_quarry.sound.playing import SpeakerStandIn
 
 

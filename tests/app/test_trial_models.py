@@ -21,10 +21,10 @@ from tests.conftest import demo_template
 
 from idle_quarry.app.desk import Desk
 from idle_quarry.app.drawing.kept_lanes import KeptLanes
-from idle_quarry.app.drawing.trial_lanes import ItemLook, Scale
+from idle_quarry.app.drawing.lane_geometry import ItemLook, Scale
 from idle_quarry.app.models.jobs.job_list import AS_STARTED, CHANGED
 from idle_quarry.app.models.jobs.jobs import Jobs
-from idle_quarry.app.models.jobs.material.material import MaterialRow
+from idle_quarry.app.models.jobs.material.material_rows import MaterialRow
 from idle_quarry.app.models.jobs.trial.costs import LACKING, LOSSY, NO_CLASS, NO_CLIP, OFF_SPEED, Costs
 from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.app.models.jobs.trial.pieces import pieces_between, pieces_of, speed_in
@@ -59,7 +59,8 @@ from idle_quarry.media.stills import FrameSource, shown
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.policies import Policy
-from idle_quarry.path.template import Proxy, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Proxy
 from idle_quarry.printing import write_pdf
 from idle_quarry.signal.rasters import Raster
 from idle_quarry.signal.timecode import Timecode

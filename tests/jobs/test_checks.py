@@ -33,14 +33,15 @@ from idle_quarry.media.names import clip_suffix
 from idle_quarry.media.whole.flashes import FlashSpell
 from idle_quarry.media.whole.layout import LayoutItem
 from idle_quarry.media.whole.measure import FileMeasurement
-from idle_quarry.media.whole.pictures import FieldsRun, FrameSpan, PictureMeasurement, PicturePart
+from idle_quarry.media.whole.picture_measurement import FieldsRun, FrameSpan, PictureMeasurement, PicturePart
 from idle_quarry.media.whole.sound import ChannelFigures, SoundMeasurement, SoundSpan
 from idle_quarry.path.codecs import cannot_hold, mbps
 from idle_quarry.path.entries.delivery import Clause, DeliverySpec, Limit, Limits
 from idle_quarry.path.entries.programme import ProgrammeItem, ProgrammeLayout
 from idle_quarry.path.registry import codecs, deliveries, programme_layouts
 from idle_quarry.path.settings import settings_of
-from idle_quarry.path.template import Delivery, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Delivery
 from idle_quarry.picture.bars import rgb_picture, ycbcr_codes
 from idle_quarry.signal.words import format_from_words
 

@@ -30,7 +30,8 @@ from idle_quarry.jobs.conform.material import ClipOnDisk, clips_in
 from idle_quarry.jobs.conform.report import as_html, conformed
 from idle_quarry.jobs.conform.taking import BY_FRAME, BY_TIME, taken
 from idle_quarry.jobs.conform.writing import write_edl, write_list
-from idle_quarry.jobs.cutting.otio_values import from_otio, to_otio
+from idle_quarry.jobs.cutting.otio_values import from_otio
+from idle_quarry.jobs.cutting.otio_writing import to_otio
 from idle_quarry.jobs.cutting.timeline import PICTURE, SOUND, Media, Timeline, TimelineItem, Track
 from idle_quarry.signal.timecode import Timecode
 

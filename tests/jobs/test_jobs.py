@@ -36,7 +36,8 @@ from idle_quarry.path.beginning.standard_values import otherwise
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.settings import settings_of
-from idle_quarry.path.template import Folder, Template, TimecodePlan
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Folder, TimecodePlan
 from idle_quarry.printing import write_pdf
 from idle_quarry.signal.colour import MATRICES
 from idle_quarry.signal.words import format_from_words as words

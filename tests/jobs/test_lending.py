@@ -49,7 +49,7 @@ from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.library import FileLibrary
 from idle_quarry.library.server.tasks import ADDING, AS_OWNER, GRANTED, SCHEMA, SILENT_S, TAKING
 from idle_quarry.media.looking import look
-from idle_quarry.path.template import Delivery
+from idle_quarry.path.template_parts import Delivery
 
 
 def shared(tmp_path: Path) -> tuple[Path, RenderStore, list[Recipe]]:

@@ -15,9 +15,9 @@ from hypothesis import strategies as st
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import ExchangeError, QuarryError
 from idle_quarry.library import FileLibrary
-from idle_quarry.library.bundles import added_to, export_bundle, offered
-from idle_quarry.library.exchange import exported, imported
-from idle_quarry.library.importing import collision, take
+from idle_quarry.library.files.bundles import added_to, export_bundle, offered
+from idle_quarry.library.files.exchange import exported, imported
+from idle_quarry.library.files.importing import collision, take
 from idle_quarry.library.records import Revision, StoredTemplate
 from idle_quarry.path.beginning.beginnings import from_delivery
 from idle_quarry.path.changes.edits import Edit, edited

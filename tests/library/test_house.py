@@ -18,7 +18,7 @@ from tests.postgres import PrivateServer
 from idle_quarry.errors import ExchangeError, LibraryError, NameTaken, NotUnderstood
 from idle_quarry.library import Search, open_library
 from idle_quarry.library.copying import carried
-from idle_quarry.library.exchange import exported, imported
+from idle_quarry.library.files.exchange import exported, imported
 from idle_quarry.library.house_entries import (
     BUILT_IN,
     checked,

@@ -61,9 +61,9 @@ import resource, signal, sys
 from pathlib import Path
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import open_library
-from idle_quarry.library.bundles import export_bundle
+from idle_quarry.library.files.bundles import export_bundle
 from idle_quarry.library.safety import backup
-from idle_quarry.library.tables import write_table
+from idle_quarry.library.files.tables import write_table
 from tests.library.worker import HD, varied
 place, folder = Path(sys.argv[1]), Path(sys.argv[2])
 library = open_library(place, "Runa")

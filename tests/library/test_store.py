@@ -17,15 +17,16 @@ from tests.conftest import demo_template
 from idle_quarry.demo.templates import house_shelf, own_shelf
 from idle_quarry.errors import ExchangeError, LibraryError, NameTaken
 from idle_quarry.library import FileLibrary, Search, open_library
-from idle_quarry.library.exchange import export_file, exported, import_file, imported, schema
+from idle_quarry.library.files.exchange import export_file, exported, import_file, imported, schema
+from idle_quarry.library.files.publish_schema import published
 from idle_quarry.library.house_entries import own_copy, put
-from idle_quarry.library.publish_schema import published
 from idle_quarry.library.records import RevisionFacts
 from idle_quarry.library.schema import HEAD, metadata
 from idle_quarry.path.changes.edits import Edit, changes, edited
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import monitors
-from idle_quarry.path.template import FORMAT_NUMBER, ClipException, Template, canonical, content_hash
+from idle_quarry.path.template import FORMAT_NUMBER, Template, canonical, content_hash
+from idle_quarry.path.template_parts import ClipException
 
 ROOT = Path(__file__).resolve().parents[2]
 HD = demo_template("House HD 50i")
@@ -156,7 +157,7 @@ def test_export_and_import_is_a_round_trip(template: Template, tmp_path: Path) -
 def test_the_published_schemas_are_these() -> None:
     for name, made in published().items():
         there = json.loads((ROOT / "docs" / name).read_text())
-        assert there == json.loads(json.dumps(made)), "run: python -m idle_quarry.library.publish_schema docs"
+        assert there == json.loads(json.dumps(made)), "run: python -m idle_quarry.library.files.publish_schema docs"
         jsonschema.Draft202012Validator.check_schema(there)
     with pytest.raises(jsonschema.ValidationError):
         jsonschema.validate({"kind": "idle-quarry template", "template": {"name": "x"}}, schema())

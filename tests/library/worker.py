@@ -13,8 +13,8 @@ from pathlib import Path
 
 from idle_quarry.demo.templates import house_shelf
 from idle_quarry.library import Library, open_library
-from idle_quarry.library.bundles import export_bundle, offered
-from idle_quarry.library.importing import take
+from idle_quarry.library.files.bundles import export_bundle, offered
+from idle_quarry.library.files.importing import take
 from idle_quarry.library.safety import backup
 from idle_quarry.library.server import open_server
 from idle_quarry.path.changes.edits import Edit, edited

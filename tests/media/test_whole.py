@@ -17,7 +17,8 @@ from idle_quarry.media.declared import DeclaredProperties
 from idle_quarry.media.pictures import FrameTimecode, Picture
 from idle_quarry.media.whole.flashes import FlashMeter, striped
 from idle_quarry.media.whole.layout import items_of
-from idle_quarry.media.whole.pictures import BARS, BLACK, MOVING, STILL, PicturePart, PicturesMeter
+from idle_quarry.media.whole.picture_measurement import BARS, BLACK, MOVING, STILL, PicturePart
+from idle_quarry.media.whole.pictures import PicturesMeter
 from idle_quarry.media.whole.sound import sound_of
 from idle_quarry.picture.bars import rgb_picture, ycbcr_codes
 from idle_quarry.signal.formats import SignalFormat

@@ -23,16 +23,8 @@ from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import deliveries, monitors, take_in
 from idle_quarry.path.settings import settings_of, with_setting
-from idle_quarry.path.template import (
-    Folder,
-    RecordingInput,
-    Source,
-    StoragePlace,
-    Template,
-    TimelinePlan,
-    TrackPlan,
-    content_hash,
-)
+from idle_quarry.path.template import Template, content_hash
+from idle_quarry.path.template_parts import Folder, RecordingInput, Source, StoragePlace, TimelinePlan, TrackPlan
 from idle_quarry.path.voice import voice_from
 from idle_quarry.signal.words import format_from_words as words
 

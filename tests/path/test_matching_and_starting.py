@@ -14,7 +14,7 @@ from idle_quarry.path.findings.monitoring import acceptable_formats, refusals
 from idle_quarry.path.matching import match
 from idle_quarry.path.registry import codecs, deliveries, monitors
 from idle_quarry.path.steps import plan
-from idle_quarry.path.template import Source
+from idle_quarry.path.template_parts import Source
 from idle_quarry.signal.catalogue import standard_formats
 from idle_quarry.signal.words import format_from_words as words
 

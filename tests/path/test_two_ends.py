@@ -23,7 +23,7 @@ from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.grades import GRADES
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import codecs, deliveries
-from idle_quarry.path.template import Delivery, Source
+from idle_quarry.path.template_parts import Delivery, Source
 from idle_quarry.signal.words import format_from_words as words
 from idle_quarry.signal.words import format_words
 

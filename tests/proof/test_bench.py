@@ -29,7 +29,8 @@ from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import psnr_db
 from idle_quarry.picture.planes import to_rgb
 from idle_quarry.picture.rounding import PRECISIONS, ROUNDINGS
-from idle_quarry.proof.bench import Bench, difference, greatest_difference, judder, luma_of
+from idle_quarry.proof.bench import Bench
+from idle_quarry.proof.figures import difference, greatest_difference, judder, luma_of
 from idle_quarry.signal import Raster, format_from_words
 from idle_quarry.signal.formats import SignalFormat
 

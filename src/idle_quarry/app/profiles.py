@@ -8,7 +8,7 @@ from pathlib import Path
 
 from idle_quarry.app.preferences import Preferences
 from idle_quarry.errors import ExchangeError
-from idle_quarry.library.exchange import json_of, write_file
+from idle_quarry.library.files.exchange import json_of, write_file
 from idle_quarry.path.template import slug
 from idle_quarry.places import settings_folder
 

@@ -60,7 +60,7 @@ def _lay_out(place: Path, write_pdf: WritePdf | None, say: Callable[[str], None]
 def fill(library: Library) -> None:
     """Put the demo's templates on the shelves, saved, reviewed and approved as its people did."""
     from idle_quarry.demo.templates import house_shelf, own_shelf
-    from idle_quarry.library.store import stops_of
+    from idle_quarry.library.said import stops_of
 
     _fill_equipment(library)
     for shelf, templates in (("house", house_shelf()), ("own", own_shelf())):

@@ -15,7 +15,7 @@ from idle_quarry.errors import JobError, QuarryError
 from idle_quarry.files import read_plain, sha256_of
 from idle_quarry.jobs.contents import contents_against
 from idle_quarry.jobs.folder_plan import BROUGHT_IN, JOB_FILE, JOB_FORMAT, LINE_UP, MATERIAL_FILE, PAPERS, TIMELINES
-from idle_quarry.library.exchange import template_from_data
+from idle_quarry.library.files.exchange import template_from_data
 from idle_quarry.media.names import MEDIA_SUFFIXES
 from idle_quarry.path.template import Template, content_hash
 

@@ -14,7 +14,8 @@ from idle_quarry.media.names import clip_suffix
 from idle_quarry.path.entries.naming import made_name
 from idle_quarry.path.names import cleaned_name, name_refused
 from idle_quarry.path.registry import Codec, codecs
-from idle_quarry.path.template import Folder, Template, numbered
+from idle_quarry.path.template import Template, numbered
+from idle_quarry.path.template_parts import Folder
 from idle_quarry.signal.timecode import Timecode, start_timecode
 from idle_quarry.signal.words import format_words
 

@@ -28,7 +28,8 @@ from idle_quarry.media.names import clip_suffix
 from idle_quarry.path.matching import Match, match
 from idle_quarry.path.names import cleaned_name
 from idle_quarry.path.registry import codecs
-from idle_quarry.path.template import Source, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Source
 from idle_quarry.signal.formats import SignalFormat
 
 LINKED, BROUGHT, USED, PARTLY = "linked", "brought in", "what is used brought in", "partly brought in"

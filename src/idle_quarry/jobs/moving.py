@@ -21,7 +21,7 @@ from idle_quarry.jobs.line_up import wanted_line_up, write_line_up
 from idle_quarry.jobs.records import changing
 from idle_quarry.jobs.start import WritePdf, papers_of
 from idle_quarry.library.records import StoredTemplate
-from idle_quarry.library.store import now
+from idle_quarry.library.said import now
 from idle_quarry.path.changes.effects import DifferenceRow, compared
 from idle_quarry.path.registry import codecs
 from idle_quarry.path.settings import settings_of

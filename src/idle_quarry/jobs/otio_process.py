@@ -16,7 +16,7 @@ import opentimelineio as otio
 
 from idle_quarry.errors import one_line
 from idle_quarry.jobs.conform.lists import timeline_in_text
-from idle_quarry.jobs.cutting.otio_values import to_otio
+from idle_quarry.jobs.cutting.otio_writing import to_otio
 from idle_quarry.jobs.otio_reading import HEAD, MOST_MEMORY, MOST_SECONDS
 
 #: Seconds without a request after which the process ends, and what it may have grown to.

@@ -30,7 +30,7 @@ from idle_quarry.jobs.papers import camera_sheet, setup_sheet
 from idle_quarry.jobs.recipe import recipe
 from idle_quarry.jobs.timelines import write_timelines
 from idle_quarry.library.records import StoredTemplate
-from idle_quarry.library.store import now
+from idle_quarry.library.said import now
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.registry import codecs

@@ -6,7 +6,8 @@ from pathlib import Path
 
 import opentimelineio as otio
 
-from idle_quarry.path.template import Template, TimelinePlan
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import TimelinePlan
 from idle_quarry.path.voice import ffmpeg_filters, voice_words
 from idle_quarry.signal.timecode import start_timecode
 from idle_quarry.signal.words import described_format

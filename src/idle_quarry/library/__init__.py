@@ -18,7 +18,8 @@ from idle_quarry.library.records import (
 )
 
 if TYPE_CHECKING:
-    from idle_quarry.library.store import FileLibrary, Library, open_library
+    from idle_quarry.library.file_library import FileLibrary, open_library
+    from idle_quarry.library.store import Library
 
 __all__ = [
     "FileLibrary",
@@ -41,5 +42,6 @@ _OF_STORE = ("FileLibrary", "Library", "open_library")
 def __getattr__(name: str) -> Any:
     """Read SQLAlchemy (a quarter of a second) when something of the store is first asked for."""
     if name in _OF_STORE:
-        return getattr(import_module("idle_quarry.library.store"), name)
+        home = "store" if name == "Library" else "file_library"
+        return getattr(import_module(f"idle_quarry.library.{home}"), name)
     raise AttributeError(name)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from idle_quarry.errors import LibraryError, QuarryError
-from idle_quarry.library.importing import ImportedTemplate
+from idle_quarry.library.files.importing import ImportedTemplate
 from idle_quarry.library.reading import LibraryReader
 from idle_quarry.library.records import StoredTemplate
 from idle_quarry.library.store import Library

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from idle_quarry.library.exchange import template_from_data
+from idle_quarry.library.files.exchange import template_from_data
 from idle_quarry.library.records import RevisionFacts
 from idle_quarry.path.changes.edits import Edit, differences, edited
 from idle_quarry.path.entries import Entry, canonical_entry, entry_from_data, entry_hash, facts_of, stored_entry

@@ -13,7 +13,7 @@ import sqlalchemy as sa
 from pydantic import ValidationError
 
 from idle_quarry.errors import ExchangeError, LibraryError, NotUnderstood
-from idle_quarry.library.exchange import json_of, write_file
+from idle_quarry.library.files.exchange import json_of, write_file
 from idle_quarry.library.reading import EVERYTHING, LibraryReader
 from idle_quarry.library.records import Revision, Search, StoredEntry
 from idle_quarry.library.schema import heads, revisions

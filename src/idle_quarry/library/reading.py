@@ -6,14 +6,12 @@ import contextlib
 import json
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 import sqlalchemy as sa
-from pydantic import ValidationError
 
 from idle_quarry.errors import LibraryError
 from idle_quarry.library.engines import DatabaseStore
-from idle_quarry.library.held_values import TEMPLATE, Held, held_from_data, held_hash, name_key
+from idle_quarry.library.held_values import TEMPLATE, Held, name_key
 from idle_quarry.library.records import (
     HandoverRecord,
     JobRecord,
@@ -25,6 +23,7 @@ from idle_quarry.library.records import (
     Summary,
 )
 from idle_quarry.library.reviewing import RULE
+from idle_quarry.library.rows import revision_of, summary_of, value_of
 from idle_quarry.library.schema import handovers, heads, jobs, reviews, revisions, settings, standing, templates
 from idle_quarry.path.entries import Entry
 from idle_quarry.path.registry import territories
@@ -146,7 +145,7 @@ class LibraryReader(DatabaseStore):
         with self.transaction() as connection:
             default = self._default(connection)
             rows = connection.execute(query).mappings().all()
-        return [_summary(row, row["id"] == default) for row in rows]
+        return [summary_of(row, row["id"] == default) for row in rows]
 
     def summaries(self) -> list[Summary]:
         """Return every template of the house shelf and of this person's own, by name."""
@@ -220,7 +219,7 @@ class LibraryReader(DatabaseStore):
             .order_by(revisions.c.number.desc())
         )
         with self.transaction() as connection:
-            return [_revision(row) for row in connection.execute(query).mappings()]
+            return [revision_of(row) for row in connection.execute(query).mappings()]
 
     def stored(self, template_id: str, number: int | None = None) -> StoredTemplate:
         """Return a template's revision with its body, the newest that was not withdrawn where no number is given.
@@ -268,7 +267,7 @@ class LibraryReader(DatabaseStore):
                 try:
                     if ident not in rows:
                         raise LibraryError("no such revision", subject=f"revision {number}")
-                    name, shelf, revision, value = _value_of(rows[ident])
+                    name, shelf, revision, value = value_of(rows[ident])
                     if not isinstance(value, Template):
                         raise LibraryError("is no template", subject=name)
                     yield ident, StoredTemplate(name, shelf, revision, value)
@@ -282,7 +281,7 @@ class LibraryReader(DatabaseStore):
             row = connection.execute(query).mappings().one_or_none()
         if row is None:
             raise LibraryError("no such revision", subject=f"revision {number}" if number else "the template")
-        return _value_of(row)
+        return value_of(row)
 
     def number_of(self, ident: str) -> int | None:
         """Return the number of the revision that a save with this id made, or None where there is none."""
@@ -367,51 +366,3 @@ class LibraryReader(DatabaseStore):
         for row in rows:
             found.setdefault((row["sha256"], row["delivery"], row["revision"]), HandoverRecord(**row))
         return list(found.values())
-
-
-def _value_of(row: Any) -> tuple[str, str, Revision, Held]:
-    """Return a row with its body as what it is.
-
-    Raises `LibraryError` where it is damaged or does not match its hash.
-    """
-    try:
-        value = held_from_data(json.loads(row["body"]))
-    except (ValueError, ValidationError) as error:
-        raise LibraryError("the stored revision is damaged", subject=f"{row['name']} {row['number']}") from error
-    if held_hash(value) != row["hash"]:
-        raise LibraryError(
-            "the stored revision does not match its hash: it was changed from outside",
-            subject=f"{row['name']}, revision {row['number']}",
-            remedy="put back a copy of the library",
-        )
-    return row["name"], row["shelf"], _revision(row), value
-
-
-def _revision(row: Any) -> Revision:
-    return Revision(**{name: row[name] for name in Revision.__dataclass_fields__})
-
-
-def _summary(row: Any, default: bool) -> Summary:
-    names = ("id", "name", "shelf", "owner", "kind", "approved", "drafts", "territory", "working", "lines")
-    deliveries, damaged = _names_in(row["deliveries"])
-    return Summary(
-        **{name: row[name] for name in names},
-        latest=_revision(row),
-        default=default,
-        deliveries=deliveries,
-        aside=row["aside"] is not None,
-        damaged=damaged,
-    )
-
-
-def _names_in(text: str) -> tuple[tuple[str, ...], bool]:
-    """Return the names in a list as it is stored, and whether it is none: one bad row must not take the others
-    along.
-    """
-    try:
-        names = json.loads(text)
-    except (ValueError, TypeError, RecursionError):
-        return (), True
-    if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
-        return (), True
-    return tuple(names), False

@@ -13,9 +13,10 @@ import sqlalchemy as sa
 from pydantic import ValidationError
 
 from idle_quarry.errors import LibraryError, QuarryError
+from idle_quarry.library.file_library import open_library
 from idle_quarry.library.held_values import TEMPLATE, held_from_data, held_hash, name_key
+from idle_quarry.library.said import now
 from idle_quarry.library.schema import handovers, jobs, reviews, revisions, settings, templates
-from idle_quarry.library.store import now, open_library
 
 #: Rows in a row that are not there, after which no more are looked for.
 _GAP = 2000

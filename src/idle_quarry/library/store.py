@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-import contextlib
 import json
-import shutil
 import uuid
 from collections.abc import Callable, Sequence
-from datetime import UTC, datetime
 from pathlib import Path
 
 import sqlalchemy as sa
 from sqlalchemy.exc import IntegrityError
 
 from idle_quarry.errors import LibraryError, NameTaken, QuarryError
-from idle_quarry.library.engines import migrated, sqlite_engine, version_of, with_log
 from idle_quarry.library.held_values import (
     TEMPLATE,
     Held,
@@ -28,27 +24,17 @@ from idle_quarry.library.held_values import (
 )
 from idle_quarry.library.reading import DEFAULT, LibraryReader
 from idle_quarry.library.records import HandoverRecord, JobRecord, Remark, Revision, StoredTemplate
-from idle_quarry.library.reviewing import BY_LOGIN, COMMENT, NAMES, RULE, StopsUnanswered, resulting_state
-from idle_quarry.library.schema import HEAD, handovers, heads, jobs, reviews, revisions, settings, standing, templates
+from idle_quarry.library.reviewing import COMMENT, RULE, resulting_state
+from idle_quarry.library.said import answered, now, sayable
+from idle_quarry.library.schema import handovers, heads, jobs, reviews, revisions, settings, standing, templates
 from idle_quarry.path.entries import Entry
-from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.template import Template
-from idle_quarry.places import login_name
-from idle_quarry.proof.disks import volume_of
 
-#: Bytes that the tables of an empty library take, with its log.
-_ROOM_TO_BEGIN = 2_000_000
 #: `held.name_key`, by the database.
 _NAME_KEY = sa.func.substr(
     sa.case((templates.c.kind == TEMPLATE, ""), else_=templates.c.kind + "/") + sa.func.lower(templates.c.name), 1, 120
 )
 #: Something else to be done in the transaction of a save, told what was saved.
 Also = Callable[[sa.Connection, Revision], None]
-
-
-def now() -> str:
-    """Return the present time as ISO 8601 in UTC, to the second."""
-    return datetime.now(UTC).isoformat(timespec="seconds")
 
 
 class Library(LibraryReader):
@@ -388,105 +374,7 @@ class Library(LibraryReader):
             connection.execute(jobs.update().where(jobs.c.id == job_id).values(**values))
 
 
-def sayable(text: str) -> str:
-    """Return what somebody said as every database keeps it: no NUL, no half of a character."""
-    return text.replace("\0", "").encode("utf-8", "replace").decode("utf-8")
-
-
-def stops_of(template: Template) -> list[str]:
-    """Return the sentences of a template's stops, in the order of its findings."""
-    return [finding.text for finding in evaluate(template, remedies=False).findings if finding.severity == "stop"]
-
-
-def answered(note: str, body: str, answers: Sequence[str], subject: str) -> str:
-    """Return the note of an approval with its answers to each stop. Raises `StopsUnanswered` where one lacks."""
-    value = held_from_data(json.loads(body))
-    stops = stops_of(value) if isinstance(value, Template) else []
-    given = [each.strip() for each in answers if each.strip()]
-    if len(given) < len(stops):
-        raise StopsUnanswered(stops, len(given), subject=subject)
-    told = [f"{stop} Answered: {answer}" for stop, answer in zip(stops, given, strict=False)]
-    return "\n".join([part for part in (note, *told) if part])
-
-
 def _row_of(value: Held) -> dict[str, str]:
     """Return what a revision's row keeps of its template or entry."""
     # as it is hashed: a server checks the one by the other
     return {"body": held_canonical(value), "hash": held_hash(value), "summary": described(value).to_text()}
-
-
-def open_library(place: Path, person: str) -> FileLibrary:
-    """Return the library in the file `place`, made where it does not exist. Raises `LibraryError`."""
-    if place.is_dir():
-        raise LibraryError("a folder, not a library", subject=str(place), remedy="give the library's file")
-    try:
-        place.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise LibraryError("its folder cannot be made", subject=str(place), remedy="choose another place") from error
-    # SQLite's locks are not to be trusted between machines: two of them writing would spoil the file for good
-    if volume_of(place.parent).kind == "network":
-        raise LibraryError(
-            "lies on a network share, where a library cannot be kept whole",
-            subject=str(place),
-            remedy="keep it on a disk of this machine and carry templates as files, or set up a server for the house",
-        )
-    return FileLibrary(place, person)
-
-
-class FileLibrary(Library):
-    """A library in a file of this machine."""
-
-    #: Whether it follows a server's.
-    at_hand = False
-
-    def __init__(self, place: Path, person: str) -> None:
-        super().__init__(sqlite_engine(place), person, str(place))
-        self.place = place
-        self._chosen = person
-        try:
-            self._prepare()
-            if self.names_by_login():
-                self.person = login_name()
-        except BaseException:
-            self.close()
-            raise
-
-    def names_by_login(self) -> bool:
-        """Return whether people are called as their accounts on the system are; on a server names are its logins'."""
-        if self.at_hand:
-            return False
-        with self.transaction() as connection:
-            return self._setting(connection, NAMES) == BY_LOGIN
-
-    def call_me(self, name: str) -> None:
-        """Work under another name, where this file lets people choose theirs."""
-        self._chosen = name
-        if not self.names_by_login():
-            self.person = name
-
-    def set_names_by_login(self, on: bool) -> None:
-        """Have everybody who opens this file be called as their account on the system is, or as they choose."""
-        self._put(NAMES, BY_LOGIN if on else None)
-        self.person = login_name() if on else self._chosen
-
-    def _prepare(self) -> None:
-        new = not self.place.exists() or self.place.stat().st_size == 0
-        if new:
-            with contextlib.suppress(OSError):
-                self.place.touch(mode=0o600)  # SQLite's logs beside it take its mode
-        try:
-            with self.transaction(write=new) as connection:
-                version = version_of(connection, self.subject)  # None: empty, or another program is just making it
-            with_log(self)
-            if version == HEAD:
-                return
-            with self.transaction(write=True) as connection:
-                if version_of(connection, self.subject) != HEAD:  # another program may have been first
-                    migrated(connection)
-        except LibraryError as error:
-            if not new or shutil.disk_usage(self.place.parent).free > _ROOM_TO_BEGIN:
-                raise
-            self.close()
-            for log in ("", "-wal", "-shm", "-journal"):
-                self.place.with_name(self.place.name + log).unlink(missing_ok=True)
-            raise LibraryError("the disk is full", subject=self.subject, remedy="make room and try again") from error

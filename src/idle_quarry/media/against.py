@@ -10,7 +10,8 @@ from idle_quarry.path.grades import worst
 from idle_quarry.path.matching import Match, match
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.steps import LinkPlan, ScanMethod, ScanStep, plan
-from idle_quarry.path.template import Source, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Source
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import rate_text
 from idle_quarry.signal.timecode import can_drop

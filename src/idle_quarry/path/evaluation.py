@@ -15,7 +15,8 @@ from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import Codec
 from idle_quarry.path.steps import LinkPlan
 from idle_quarry.path.steps.pulldown import pictures_of
-from idle_quarry.path.template import StoragePlace, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import StoragePlace
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import described_format
 

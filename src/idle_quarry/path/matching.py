@@ -8,7 +8,8 @@ from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.grades import GRADES, Step
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.steps import ColourStep, DepthStep, LinkPlan, RangeStep, SamplingStep, ScanStep, plan
-from idle_quarry.path.template import Source, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Source
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import counterpart, rate_text
 from idle_quarry.signal.words import format_words

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from idle_quarry.errors import NotPossible
 from idle_quarry.picture.loops import motion as loops
+from idle_quarry.picture.loops import splines
 from idle_quarry.picture.strips import by_rows
 
 Samples = NDArray[Any]
@@ -156,7 +157,7 @@ def _seen(
     spline: Samples, found: Motion, share: float, asked: Cells | None, gain: float, fresh: bool, out: Samples
 ) -> None:
     where = np.ones(found.down.shape, np.bool_) if asked is None else asked
-    _by_cells(found.down.shape, loops.splined, spline, found.down, found.across, share, where, gain, fresh, out)
+    _by_cells(found.down.shape, splines.splined, spline, found.down, found.across, share, where, gain, fresh, out)
 
 
 def cells_of(shape: tuple[int, ...]) -> tuple[int, int]:
@@ -174,9 +175,9 @@ def cells_with(moving: Samples) -> Cells:
 
 def spline(picture: Samples) -> Samples:
     """Return the coefficients (h + 4, w + 4) of the cubic spline through a picture's samples, whose edges go on."""
-    made = _edged(np.ascontiguousarray(picture, np.float32), loops.EDGE)
-    by_rows(made.shape[1], lambda first, last: loops.spline_down(first, last, made))
-    by_rows(len(made), lambda first, last: loops.spline_across(first, last, made))
+    made = _edged(np.ascontiguousarray(picture, np.float32), splines.EDGE)
+    by_rows(made.shape[1], lambda first, last: splines.spline_down(first, last, made))
+    by_rows(len(made), lambda first, last: splines.spline_across(first, last, made))
     return made
 
 

@@ -6,13 +6,10 @@ import threading
 from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass
-from fractions import Fraction
-from functools import lru_cache
 from time import perf_counter
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from idle_quarry.media.coding.converting import frames_and_speed
 from idle_quarry.media.material import Material
@@ -20,21 +17,16 @@ from idle_quarry.path.policies import Policy
 from idle_quarry.path.steps import ColourStep, DepthStep, RateStep
 from idle_quarry.picture.charts import chart_truth
 from idle_quarry.picture.figures import (
-    Response,
-    absolute_light,
     banding,
     combing,
-    delta_e_itp,
-    judder_ms,
     outside,
-    response,
     twitter,
 )
 from idle_quarry.picture.link import Conversion
 from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
-from idle_quarry.picture.planes import Planes, planes_of_codes, to_rgb, ycbcr_of
-from idle_quarry.picture.recolouring import converted_planes
+from idle_quarry.picture.planes import Planes, to_rgb
 from idle_quarry.picture.seen import Rgb8, seen
+from idle_quarry.proof.figures import Figure, _response, colour_error, filter_figures, judder, luma_of, luma_of_rgb
 from idle_quarry.signal.formats import CHROMA_STEPS, SignalFormat
 from idle_quarry.signal.rasters import Raster
 from idle_quarry.signal.rates import rate_text
@@ -47,8 +39,6 @@ KEPT_BYTES = 400_000_000
 _KEPT_AT_LEAST = 8
 #: About how many stills' bytes the moments take that a conversion keeps.
 _MOMENTS = 8
-#: Output frames over which judder is looked at: a second of any rate, and a second more.
-_JUDDER_FRAMES = 120
 #: Figures of colour are taken from every so-manieth sample and line.
 _THIN = 4
 #: A conversion that took so many seconds is not timed a second time.
@@ -93,18 +83,6 @@ def still_bytes(fmt: SignalFormat) -> int:
     across, down = CHROMA_STEPS[fmt.encoding.sampling]
     samples = fmt.raster.width * fmt.raster.height
     return 3 * samples + 2 * (samples + 2 * (samples // (across * down)))
-
-
-@dataclass(frozen=True)
-class Figure:
-    """One figure with its unit; `better` says which way is better, or nothing where neither is."""
-
-    name: str
-    text: str
-    value: float
-    better: str = ""
-    explained: str = ""
-    warns: bool = False
 
 
 class Bench:
@@ -250,7 +228,7 @@ class Bench:
         figures += self._colour(conversion, still)
         where = conversion.plan.placement
         if where is not None and where.scales:
-            figures += _filter_figures(_response(self.source, self.target, still.policy))
+            figures += filter_figures(_response(self.source, self.target, still.policy))
         if self.material.chart == "ramps" and conversion.plan.step(DepthStep) is not None:
             run, step = banding(still.codes[0])
             figures.append(
@@ -367,21 +345,6 @@ def _quick(policy: Policy) -> Policy:
     return policy.with_parts(**{part: method for part, slow, method in _QUICKER if getattr(policy, part) == slow})
 
 
-def colour_error(rgb: Planes, source: SignalFormat, target: SignalFormat, policy: Policy) -> Any:
-    """Return ΔE ITP of R′, G′, B′ of the source to what the target shows of them under a policy, one for each sample.
-
-    Both are seen as light with SDR white at 203 cd/m². Where HDR comes down to SDR the tone curve counts as meant.
-    """
-    pair = (source.encoding.primaries, source.encoding.transfer), (target.encoding.primaries, target.encoding.transfer)
-    if policy.colour == "leave":
-        made = rgb
-    else:
-        made = converted_planes(rgb, *pair, soften=policy.colour == "soften", tone=policy.tone)
-    wide = ("bt2020", target.encoding.transfer)
-    meant = converted_planes(rgb, pair[0], wide)
-    return delta_e_itp(absolute_light(meant, *wide), absolute_light(made, *pair[1]))
-
-
 def _at_source_lines(luma: Any, conversion: Conversion) -> Any:
     """Return a picture's lines where the source's lie, so that a comb is one line thick however much it was
     enlarged.
@@ -394,50 +357,6 @@ def _at_source_lines(luma: Any, conversion: Conversion) -> Any:
     return luma[places[(places >= 0) & (places < luma.shape[0])]]
 
 
-def judder(conversion: Conversion) -> float:
-    """Return the irregularity of motion over a second or two of output, ms RMS."""
-    rates = conversion.source.moments, conversion.target.moments
-    seen: list[Fraction] = []
-    wanted: list[Fraction] = []
-    for index in range(_JUDDER_FRAMES):
-        for place, origin in enumerate(conversion.origins(index)):
-            # where both fields show one picture, that picture's frame rate counts
-            own = (
-                conversion.source.rate if conversion.one_moment and conversion.source.scan != "interlaced" else rates[0]
-            )
-            seen.append((origin.first + Fraction(origin.phase).limit_denominator(1001)) / own)
-            moments = 1 if conversion.one_moment else 2
-            wanted.append(conversion.shown_seconds(index * moments + place))
-    return judder_ms(seen, wanted)
-
-
-@lru_cache(maxsize=64)
-def _response(source: SignalFormat, target: SignalFormat, policy: Policy) -> Response:
-    return response(Conversion(source, target, policy))
-
-
-def _filter_figures(found: Response) -> list[Figure]:
-    return [
-        Figure(
-            "resolution kept",
-            f"{found.lines:.0f} lines",
-            found.lines,
-            "more",
-            "Down the zone plate, to half of the contrast.",
-        ),
-        Figure(
-            "aliasing",
-            f"{found.aliasing:.1f} %",
-            found.aliasing,
-            "less",
-            "Of white, RMS, where the zone plate should be grey.",
-        ),
-        Figure(
-            "overshoot", f"{found.overshoot:.1f} %", found.overshoot, "less", "Of an edge, beyond its brighter side."
-        ),
-    ]
-
-
 def _against(luma: Any, other: Any, what: str) -> list[Figure]:
     ratio, like = psnr_db(luma, other), ssim(luma, other)
     text = "identical" if ratio >= IDENTICAL_DB else f"{ratio:.1f} dB"
@@ -445,48 +364,3 @@ def _against(luma: Any, other: Any, what: str) -> list[Figure]:
         Figure(f"PSNR {what}", text, ratio, "more", "Of luma: 20 dB is plain to see, 50 dB is not."),
         Figure(f"SSIM {what}", f"{like:.4f}", like, "more", "Likeness of structure; 1 is the same."),
     ]
-
-
-def luma_of(codes: Planes, fmt: SignalFormat) -> Any:
-    """Return luma (h, w), 0 to 1, of codes; of R′G′B′ by BT.709."""
-    planes = planes_of_codes(codes, fmt.encoding)
-    return planes[0] if fmt.encoding.matrix != "rgb" else ycbcr_of(planes, "bt709")[0]
-
-
-def luma_of_rgb(rgb: Planes, fmt: SignalFormat) -> Any:
-    """Return luma (h, w), 0 to 1, of R′, G′, B′, by the matrix of a format."""
-    return ycbcr_of(rgb, "bt709" if fmt.encoding.matrix == "rgb" else fmt.encoding.matrix)[0]
-
-
-def difference(first: Shown, second: Shown, gain: float) -> Shown:
-    """Return how two pictures differ, around grey, multiplied by `gain`, (h, w, 3)."""
-    apart = first.astype(np.int16) - second
-    return np.asarray(np.clip(128 + apart * gain, 0, 255), np.uint8)
-
-
-@dataclass(frozen=True)
-class PictureArea:
-    """A part of a picture, samples and lines, and how much two pictures differ in it (mean, codes of 8 bits)."""
-
-    x: int
-    y: int
-    width: int
-    height: int
-    amount: float
-
-
-def greatest_difference(pictures: Sequence[Shown], size: int = 64) -> PictureArea:
-    """Return the square of about `size` in which pictures of one size differ most from the first, as seen."""
-    first = pictures[0].astype(np.int16)
-    apart: NDArray[np.float32] = np.zeros(first.shape[:2], np.float32)
-    for other in pictures[1:]:
-        apart = np.maximum(apart, np.abs(first - other).max(axis=2))
-    height, width = apart.shape
-    size = min(size, height, width)
-    sums = np.pad(apart.cumsum(0, dtype=np.float64).cumsum(1), ((1, 0), (1, 0)))
-    top = np.arange(0, height - size + 1, 8)
-    left = np.arange(0, width - size + 1, 8)
-    rows = sums[top + size] - sums[top]
-    total = rows[:, left + size] - rows[:, left]
-    y, x = divmod(int(total.argmax()), total.shape[1])
-    return PictureArea(int(left[x]), int(top[y]), size, size, float(total[y, x] / size**2))

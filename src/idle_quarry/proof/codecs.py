@@ -28,7 +28,7 @@ from idle_quarry.picture.metrics import IDENTICAL_DB, psnr_db, ssim
 from idle_quarry.picture.planes import Planes, codes_of_planes, planes_of_codes
 from idle_quarry.picture.seen import seen
 from idle_quarry.places import memory_folder
-from idle_quarry.proof.bench import difference
+from idle_quarry.proof.figures import difference
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.words import format_words
 

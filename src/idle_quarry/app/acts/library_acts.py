@@ -24,8 +24,8 @@ if TYPE_CHECKING:
     from idle_quarry.jobs.moving import Move
     from idle_quarry.jobs.start import StartedJob
     from idle_quarry.library import JobRecord
-    from idle_quarry.library.bundles import BundledTemplate
-    from idle_quarry.library.importing import ImportedTemplate
+    from idle_quarry.library.files.bundles import BundledTemplate
+    from idle_quarry.library.files.importing import ImportedTemplate
 
 T = TypeVar("T")
 
@@ -240,7 +240,7 @@ class LibraryActs:
 
         What is refused is said, the rest is taken, all of it can be undone.
         """
-        from idle_quarry.library.importing import take
+        from idle_quarry.library.files.importing import take
 
         def work(library: FileLibrary) -> tuple[list[ImportedTemplate], list[str]]:
             templates: list[ImportedTemplate] = []
@@ -273,7 +273,7 @@ class LibraryActs:
 
     def take_back(self, taken: Sequence[ImportedTemplate]) -> None:
         """Undo an import."""
-        from idle_quarry.library.importing import take_back
+        from idle_quarry.library.files.importing import take_back
 
         def told(_none: None) -> None:
             for template in taken:

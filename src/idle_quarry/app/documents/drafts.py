@@ -12,7 +12,7 @@ from pydantic import ValidationError
 
 from idle_quarry.errors import QuarryError
 from idle_quarry.files import written_whole
-from idle_quarry.library.exchange import template_from_data
+from idle_quarry.library.files.exchange import template_from_data
 from idle_quarry.library.house_entries import checked
 from idle_quarry.path.entries import Entry, canonical_entry
 from idle_quarry.path.template import Template

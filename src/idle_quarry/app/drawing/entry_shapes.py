@@ -4,9 +4,8 @@ is.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import NamedTuple
-
+from idle_quarry.app.drawing.layout_shapes import channels_drawn, in_time_drawn
+from idle_quarry.app.drawing.shapes import GAP, ROW, BoxShape, EntryDrawing, TextShape
 from idle_quarry.counting import counted
 from idle_quarry.path.codecs import gb_per_hour
 from idle_quarry.path.entries import (
@@ -21,7 +20,6 @@ from idle_quarry.path.entries import (
     SoundLayout,
 )
 from idle_quarry.path.entries.naming import FIELDS, fields_of
-from idle_quarry.path.entries.sound import SHORT
 from idle_quarry.path.findings.monitoring import refusals
 from idle_quarry.path.registry import codecs, monitors, programme_layouts, sound_layouts
 from idle_quarry.path.settings.entries import rate_ladder
@@ -42,55 +40,8 @@ COMMON = (
     "2160p25",
     "2160p50",
 )
-ROW, GAP, HEAD = 22.0, 6.0, 26.0
 _SCAN_LETTERS = {"progressive": "p", "interlaced": "i", "psf": "s"}
 _TRANSFER = {"bt709": "SDR", "hlg": "HLG", "pq": "PQ"}
-
-
-class BoxShape(NamedTuple):
-    """A rectangle: `look` is filled, outlined, hatched, barred or dashed, `role` its colour."""
-
-    x: float
-    y: float
-    w: float
-    h: float
-    role: str = "seam"
-    look: str = "filled"
-
-
-class TextShape(NamedTuple):
-    """A line of text in a room; what does not fit ends in dots."""
-
-    x: float
-    y: float
-    w: float
-    text: str
-    role: str = "dust"
-    align: str = "left"
-    bold: bool = False
-    size: float = 12.0
-
-
-@dataclass
-class EntryDrawing:
-    """The shapes of an entry, the height they take, and the same in words for whoever cannot see them."""
-
-    width: float
-    shapes: list[BoxShape | TextShape] = field(default_factory=list)
-    height: float = 0.0
-    said: list[str] = field(default_factory=list)
-
-    def head(self, text: str) -> None:
-        """Begin a part under a heading."""
-        self.height += GAP if self.height else 0
-        self.shapes.append(TextShape(0, self.height, self.width, text, "chalk", bold=True, size=13))
-        self.height += HEAD
-
-    def line(self, text: str, role: str = "dust") -> None:
-        """Add a line of text."""
-        self.shapes.append(TextShape(0, self.height, self.width, text, role))
-        self.said.append(text)
-        self.height += ROW
 
 
 def picture_of(entry: Entry, width: float, feed: SignalFormat | None = None, feeds: str = "") -> EntryDrawing:
@@ -107,10 +58,10 @@ def picture_of(entry: Entry, width: float, feed: SignalFormat | None = None, fee
         _codec(drawing, entry.id)
     elif isinstance(entry, SoundLayout):
         drawing.head("Channels in order")
-        _channels(drawing, entry)
+        channels_drawn(drawing, entry)
     elif isinstance(entry, ProgrammeLayout):
         drawing.head("In time")
-        _in_time(drawing, entry)
+        in_time_drawn(drawing, entry)
     elif isinstance(entry, NamingRule):
         _naming(drawing, entry)
     elif isinstance(entry, KeptFormat):
@@ -193,11 +144,11 @@ def _delivery(made: EntryDrawing, entry: DeliverySpec) -> None:
     layout = sound_layouts().get(entry.sound.layout)
     if layout is not None:
         made.head("Sound")
-        _channels(made, layout)
+        channels_drawn(made, layout)
     programme = programme_layouts().get(entry.programme) if entry.programme else None
     if programme is not None:
         made.head("In time")
-        _in_time(made, programme)
+        in_time_drawn(made, programme)
         made.line(
             f"Borders may be off by {counted(programme.tolerance_pictures, 'picture')}; {programme.before_s:g} s lie"
             " before the programme."
@@ -254,87 +205,6 @@ def _codec(made: EntryDrawing, ident: str) -> None:
         ]
         made.said.append(f"{words}: {mbps:.4g} Mb/s")
         made.height += ROW
-
-
-def _channels(made: EntryDrawing, layout: SoundLayout) -> None:
-    count = len(layout.channels)
-    a_row = min(count, max(1, int(made.width // 58)))
-    column = min(110.0, made.width / a_row)
-    for start in range(0, count, a_row):
-        for n, channel in enumerate(layout.channels[start : start + a_row]):
-            box = BoxShape(
-                n * column, made.height, column - 4, 44, "seam", "hatched" if channel.carries == "silent" else "filled"
-            )
-            small = {"full mix": "", "music and effects": "M&E", "audio description": "AD", "clean mix": "clean"}.get(
-                channel.carries, channel.carries
-            )
-            made.shapes += [
-                box,
-                TextShape(
-                    box.x,
-                    box.y + 3,
-                    box.w,
-                    f"{start + n + 1}  {SHORT[channel.at] if channel.carries != 'silent' else ''}".strip(),
-                    "chalk",
-                    "centre",
-                    bold=True,
-                ),
-                TextShape(
-                    box.x,
-                    box.y + 22,
-                    box.w,
-                    " ".join(part for part in (small, channel.language) if part),
-                    align="centre",
-                    size=11,
-                ),
-            ]
-        made.height += 48
-    made.said.append(layout.words)
-
-
-#: How each item of a programme's layout is drawn.
-_ITEM_LOOKS = {
-    "bars": ("dust", "barred"),
-    "black": ("surround", "filled"),
-    "end black": ("surround", "filled"),
-    "break": ("surround", "filled"),
-    "silence": ("seam", "hatched"),
-    "slate": ("ochre", "outlined"),
-    "clock": ("ochre", "outlined"),
-    "programme": ("sage", "outlined"),
-}
-
-
-def _in_time(made: EntryDrawing, layout: ProgrammeLayout) -> None:
-    parts = sum(item.what == "programme" for item in layout.items)
-    fixed = sum(item.seconds or 0 for item in layout.items)
-    room = made.width * (0.55 if fixed else 0.0)
-    for_parts = (made.width - room) / parts
-    x = 0.0
-    for item in layout.items:
-        w = for_parts if item.seconds is None else room * item.seconds / fixed
-        role, look = _ITEM_LOOKS[item.what]
-        made.shapes.append(BoxShape(x, made.height, max(2.0, w - 2), 34, role, look))
-        if w > 60:
-            made.shapes.append(TextShape(x + 2, made.height + 8, w - 6, item.what, "chalk", "centre"))
-        if item.tone:
-            made.shapes.append(BoxShape(x, made.height + 37, max(2.0, w - 2), 4, "lichen"))
-        x += w
-    made.height += 48
-    at, after = 0.0, 0
-    for item in layout.items:
-        length = "as long as it is" if item.seconds is None else f"{item.seconds:g} s"
-        when = f"{at:g} s" if not after else f"after part {after}" + (f", {at:g} s" if at else "")
-        starts = f" at {layout.starts}" if item.what == "programme" and layout.starts and not after else ""
-        told = f"{item.what}{' with tone' if item.tone else ''}{f': {item.text}' if item.text else ''}{starts}"
-        made.shapes += [
-            TextShape(0, made.height, 130, when),
-            TextShape(136, made.height, 120, length),
-            TextShape(260, made.height, made.width - 260, told, "chalk"),
-        ]
-        made.said.append(f"{when}: {told}, {length}")
-        made.height += ROW - 2
-        at, after = (0.0, after + 1) if item.seconds is None else (at + item.seconds, after)
 
 
 def _naming(made: EntryDrawing, entry: NamingRule) -> None:

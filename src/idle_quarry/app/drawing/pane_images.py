@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QImage
 
-from idle_quarry.proof.bench import Still, difference
+from idle_quarry.proof.bench import Still
+from idle_quarry.proof.figures import difference
 
 _MOST = 24
 

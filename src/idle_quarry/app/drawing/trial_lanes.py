@@ -8,13 +8,15 @@ switched off is hollow. The playhead is a line through all lanes, in and out a b
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from fractions import Fraction
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen
 
 from idle_quarry.app.appearance.theme import theme
+from idle_quarry.app.drawing.lane_geometry import COUNT, HEAD, THIN, ItemLook, LaneRow, Scale
+from idle_quarry.app.drawing.lane_marks import draw_mark, frames_words
 from idle_quarry.app.drawing.marks import fitted, step_of
 from idle_quarry.app.drawing.render_lanes import draw_stood
 from idle_quarry.app.drawing.ribbon import draw_ribbon
@@ -22,9 +24,6 @@ from idle_quarry.jobs.cutting.timeline import CLIP, COLOURS, PICTURE, Timeline, 
 from idle_quarry.jobs.renders.status import PieceStatus
 from idle_quarry.media.measurement.results import Fields
 
-#: Heights at 100 % of text size: of a lane, of one that is empty, and of the count above them; the width of the tracks'
-#: names.
-LANE, THIN, COUNT, HEAD = 28, 15, 30, 104
 #: How high the line is, at the count's foot, that tells what is rendered.
 _RENDERED = 4
 #: Pieces narrower than so many px bear no name, no ribbon; those below the last share a column.
@@ -33,65 +32,6 @@ _NAMED, _RIBBONED, _NARROW = 30, 16, 2.0
 _LINED, _HATCHED = {"exact": (0.5, 3.5), "clean": (1.0,), "lossy": (1.0,)}, ("missing", "broken")
 #: The scheme's colours of what was given one here.
 _COLOURS = dict(zip(COLOURS, ("sage", "ochre", "oxide", "dust"), strict=True))
-
-
-@dataclass(frozen=True)
-class ItemLook:
-    """What a piece is drawn by: its cost, and what its clip's fields do (None where that is not known)."""
-
-    cost: str
-    fields: Fields | None = None
-
-
-@dataclass(frozen=True)
-class Scale:
-    """Which frame lies at the lanes' left, and how wide a frame is, px."""
-
-    left: float
-    frame: float
-
-    def x(self, frame: float) -> float:
-        return theme.px(HEAD) + (frame - self.left) * self.frame
-
-    def at(self, x: float) -> float:
-        return self.left + (x - theme.px(HEAD)) / self.frame
-
-
-@dataclass(frozen=True)
-class LaneRow:
-    """A track's lane: where it begins and ends, px; one that is empty and not laid onto is thin."""
-
-    track: Track
-    top: float
-    foot: float
-
-
-def rows_in(timeline: Timeline, aims: frozenset[str]) -> list[LaneRow]:
-    """Return the lanes from the top down."""
-    lanes: list[LaneRow] = []
-    top = float(theme.px(COUNT))
-    for track in rows_of(timeline):
-        foot = top + theme.px(LANE if track.items or track.ident in aims else THIN)
-        lanes.append(LaneRow(track, top, foot))
-        top = foot
-    return lanes
-
-
-def height_of(timeline: Timeline, aims: frozenset[str]) -> int:
-    """Return how high a timeline's lanes are, px."""
-    rows = rows_in(timeline, aims)
-    return int(rows[-1].foot if rows else theme.px(COUNT + LANE)) + 2
-
-
-def rows_of(timeline: Timeline) -> list[Track]:
-    """Return the tracks from the top down: pictures as they lie over one another, then sound in its own order."""
-    pictures = [track for track in timeline.tracks if track.kind == PICTURE]
-    return [*reversed(pictures), *(track for track in timeline.tracks if track.kind != PICTURE)]
-
-
-def piece(row: LaneRow, at: float, length: float, scale: Scale) -> QRectF:
-    """Return where a piece of so many frames lies on a lane."""
-    return QRectF(scale.x(at), row.top + 2, max(1.5, length * scale.frame - 1), row.foot - row.top - 4)
 
 
 def draw_lane(
@@ -251,7 +191,7 @@ def _draw_rich(
         painter.drawLine(QPointF(rect.left() + 2, middle), QPointF(rect.right() - 2, middle))
     elif item_look.fields is not None and item.media is not None:
         foot = QRectF(rect.left() + 1, rect.bottom() - theme.px(6), rect.width() - 2, theme.px(5))
-        draw_ribbon(painter, foot, _piece_of(item_look.fields, item, rate), max(1, _frames(item, rate)))
+        draw_ribbon(painter, foot, _piece_of(item_look.fields, item, rate), max(1, frames_words(item, rate)))
     if item.colour:
         colour = theme.colour(_COLOURS[item.colour]) if item.colour in _COLOURS else theme.seen(item.colour)
         painter.fillRect(QRectF(rect.left(), rect.top(), theme.px(3), rect.height()), colour)
@@ -302,54 +242,11 @@ def _draw_change(painter: QPainter, left: float, right: float, row: LaneRow) -> 
     painter.drawLine(QPointF(left, row.foot - 3), QPointF(right, row.top + 3))
 
 
-def draw_mark(painter: QPainter, x: float, y: float, size: float) -> None:
-    """Draw a mark: a small flag's point."""
-    painter.save()
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(theme.colour("lichen"))
-    painter.drawPolygon(QPolygonF([QPointF(x - size, y - size), QPointF(x + size, y - size), QPointF(x, y + size)]))
-    painter.restore()
-
-
-def draw_places(
-    painter: QPainter,
-    timeline: Timeline,
-    scale: Scale,
-    height: float,
-    frame: int,
-    marks: tuple[int | None, int | None],
-    *,
-    on: bool,
-) -> None:
-    """Draw what lies over the lanes: marks, in and out, the playhead."""
-    painter.save()
-    painter.setClipRect(QRectF(theme.px(HEAD) - 6, 0, 100_000, height))
-    top = theme.px(COUNT) - theme.px(11)
-    for mark in timeline.markers:
-        draw_mark(painter, scale.x(mark.at + 0.5), top, theme.px(4))
-    if marks != (None, None):
-        first = scale.x(marks[0] if marks[0] is not None else 0)
-        last = scale.x(marks[1] if marks[1] is not None else timeline.end)
-        painter.setPen(QPen(theme.colour("lichen"), 2))
-        painter.drawLine(QPointF(first, top + 4), QPointF(last, top + 4))
-        for x in (first, last):
-            painter.drawLine(QPointF(x, top - 1), QPointF(x, top + 4))
-    x = scale.x(frame)
-    painter.setPen(QPen(theme.colour("chalk" if on else "dust"), 1.5))
-    painter.drawLine(QPointF(x, 2), QPointF(x, height))
-    painter.fillRect(QRectF(x - 4, 1, 8, 5), theme.colour("chalk" if on else "dust"))
-    painter.restore()
-
-
-def _frames(item: TimelineItem, rate: Fraction) -> int:
-    return round(abs(item.step(rate)) * item.length)
-
-
 def _piece_of(fields: Fields, item: TimelineItem, rate: Fraction) -> Fields:
     """Return what the fields of the frames that an item shows do."""
     assert item.media is not None
     first = int(min(item.begins, item.shows(item.end - 1, rate))) - item.media.first
-    last = first + max(1, _frames(item, rate))
+    last = first + max(1, frames_words(item, rate))
     marks = tuple((number - first, pattern) for number, pattern in fields.marks if first <= number < last)
     return replace(
         fields,

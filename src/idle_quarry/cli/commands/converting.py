@@ -14,7 +14,8 @@ from idle_quarry.errors import NotPossible, QuarryError
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
-    from idle_quarry.path.template import Source, Template
+    from idle_quarry.path.template import Template
+    from idle_quarry.path.template_parts import Source
 
 
 @command(

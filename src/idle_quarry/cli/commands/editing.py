@@ -82,7 +82,7 @@ def template_set(options: Options, out: Output) -> int:
 )
 def template_save(options: Options, out: Output) -> int:
     """Save a template file as a draft of a template that is there."""
-    from idle_quarry.library.exchange import import_file
+    from idle_quarry.library.files.exchange import import_file
 
     return _saved(options, out, lambda _stored: import_file(Path(options.file)).template)
 

@@ -21,9 +21,9 @@ if TYPE_CHECKING:
 @command("template export", argument("name", metavar="NAME", nargs="+"), argument("file", metavar="FILE"))
 def template_export(options: Options, out: Output) -> int:
     """Write a template file; several as a bundle or as a table of settings."""
-    from idle_quarry.library.bundles import SUFFIX, export_bundle, origin_of
-    from idle_quarry.library.exchange import export_file
-    from idle_quarry.library.tables import write_table
+    from idle_quarry.library.files.bundles import SUFFIX, export_bundle, origin_of
+    from idle_quarry.library.files.exchange import export_file
+    from idle_quarry.library.files.tables import write_table
 
     path = Path(options.file)
     with opened(options) as library:
@@ -46,7 +46,7 @@ def template_export(options: Options, out: Output) -> int:
 @command("template book", argument("file", metavar="FILE"))
 def template_book(options: Options, out: Output) -> int:
     """Print the house book."""
-    from idle_quarry.library.tables import approved_of, write_book
+    from idle_quarry.library.files.tables import approved_of, write_book
     from idle_quarry.printing import write_pdf
 
     with opened(options) as library:
@@ -70,8 +70,8 @@ def template_book(options: Options, out: Output) -> int:
 )
 def template_import(options: Options, out: Output) -> int:
     """Put the templates of a file on a shelf; where the shelf has a name, only as the user said."""
-    from idle_quarry.library.bundles import offered
-    from idle_quarry.library.importing import collision, take
+    from idle_quarry.library.files.bundles import offered
+    from idle_quarry.library.files.importing import collision, take
 
     path = Path(options.file)
     documents: list[dict[str, Any]] = []

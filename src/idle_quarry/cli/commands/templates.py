@@ -103,7 +103,7 @@ def template_show(options: Options, out: Output) -> int:
 @command("template validate", argument("file", metavar="FILE"))
 def template_validate(options: Options, out: Output) -> int:
     """Whether a file is a template file, whole and unaltered: 0, else an error (1 where its hash does not hold)."""
-    from idle_quarry.library.exchange import import_file
+    from idle_quarry.library.files.exchange import import_file
 
     exchanged = import_file(Path(options.file))
     result = evaluate(exchanged.template, remedies=False)

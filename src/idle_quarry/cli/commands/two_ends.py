@@ -9,7 +9,7 @@ from idle_quarry.cli.opening import Options, house_of
 from idle_quarry.cli.output import Output
 from idle_quarry.errors import MediaError
 from idle_quarry.path.beginning.two_ends import delivery_from_words, source_from_words, suggested
-from idle_quarry.path.template import Delivery, Source
+from idle_quarry.path.template_parts import Delivery, Source
 from idle_quarry.signal.words import format_words
 
 

@@ -12,7 +12,8 @@ from idle_quarry.cli.progress import ended, shares
 from idle_quarry.errors import NotPossible, QuarryError
 
 if TYPE_CHECKING:
-    from idle_quarry.path.template import Delivery, Template
+    from idle_quarry.path.template import Template
+    from idle_quarry.path.template_parts import Delivery
 
 
 @command(

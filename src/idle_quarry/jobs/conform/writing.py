@@ -11,7 +11,7 @@ from idle_quarry.errors import MediaError, NotPossible, NotUnderstood, one_line
 from idle_quarry.files import written_whole
 from idle_quarry.jobs.conform.edl import CMX_TAPE
 from idle_quarry.jobs.conform.table import write_table
-from idle_quarry.jobs.cutting.otio_values import to_otio
+from idle_quarry.jobs.cutting.otio_writing import to_otio
 from idle_quarry.jobs.cutting.timeline import BARS, BLACK, GAP, NESTED, PICTURE, Timeline, TimelineItem, Track
 from idle_quarry.jobs.otio_reading import remember
 

@@ -12,7 +12,8 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.media.clip import Clip
 from idle_quarry.path.entries.delivery import DeliverySpec, Limit, Tolerances, limit_of
 from idle_quarry.path.entries.programme import ProgrammeLayout
-from idle_quarry.path.template import Delivery, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Delivery
 from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
 
 if TYPE_CHECKING:

@@ -26,7 +26,7 @@ from idle_quarry.jobs.handover.verify import layout_of
 from idle_quarry.media.coding.writing import ClipWriter
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import codecs, sound_layouts
-from idle_quarry.path.template import Delivery
+from idle_quarry.path.template_parts import Delivery
 from idle_quarry.picture.link import Conversion
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode, start_timecode

@@ -39,7 +39,7 @@ from idle_quarry.path.codecs import cannot_hold
 from idle_quarry.path.entries.naming import made_name
 from idle_quarry.path.names import cleaned_name
 from idle_quarry.path.registry import codecs, sound_layouts
-from idle_quarry.path.template import Delivery
+from idle_quarry.path.template_parts import Delivery
 from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.words import format_words
 from idle_quarry.sound.meters import LoudnessMeter

@@ -20,11 +20,11 @@ from idle_quarry.jobs.handover.checks import (
 )
 from idle_quarry.jobs.handover.codec_known import differs, wrapped_as
 from idle_quarry.media.whole.flashes import MOST
-from idle_quarry.media.whole.pictures import FieldsRun
+from idle_quarry.media.whole.picture_measurement import FieldsRun
 from idle_quarry.path.entries.delivery import DeliverySpec, Limit
 from idle_quarry.path.grades import percent
 from idle_quarry.path.registry import codecs
-from idle_quarry.path.template import Delivery
+from idle_quarry.path.template_parts import Delivery
 from idle_quarry.signal.colour import is_hdr
 from idle_quarry.signal.rates import rate_text
 

@@ -18,7 +18,7 @@ from idle_quarry.files import free_place, read_plain, written_whole
 from idle_quarry.jobs.handover.checks import LOOK, PASSES, worst
 from idle_quarry.jobs.records import changed
 from idle_quarry.library import HandoverRecord
-from idle_quarry.library.store import now
+from idle_quarry.library.said import now
 
 if TYPE_CHECKING:
     from idle_quarry.jobs.check import Job

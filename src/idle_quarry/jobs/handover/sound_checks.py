@@ -16,7 +16,7 @@ from idle_quarry.jobs.handover.checks import (
 )
 from idle_quarry.path.entries.delivery import Limit
 from idle_quarry.path.registry import sound_layouts
-from idle_quarry.path.template import Delivery
+from idle_quarry.path.template_parts import Delivery
 
 #: An LFE channel carries no more than so much of its power above 250 Hz.
 _LFE_HIGH = 0.3

@@ -23,7 +23,8 @@ from idle_quarry.media.whole.measure import FileMeasurement, MeasureOptions, mea
 from idle_quarry.path.entries.delivery import DeliverySpec, limit_of
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import deliveries, programme_layouts
-from idle_quarry.path.template import Delivery, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Delivery
 
 
 @dataclass(frozen=True)

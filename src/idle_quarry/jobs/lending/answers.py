@@ -20,7 +20,7 @@ from idle_quarry.jobs.handover.checks import worst
 from idle_quarry.jobs.handover.record import VerificationRecord, now_text, with_made
 from idle_quarry.jobs.lending.task_server import TaskAnswer
 from idle_quarry.path.names import name_refused
-from idle_quarry.path.template import Delivery
+from idle_quarry.path.template_parts import Delivery
 
 _STRICT = ConfigDict(strict=True, extra="forbid")
 _Text = Annotated[str, Field(max_length=4000)]

@@ -22,7 +22,7 @@ from idle_quarry.jobs.lending.task_server import TaskServer
 from idle_quarry.jobs.material import BroughtInFile, JobClip, Span, bring_in, make_proxy
 from idle_quarry.media.clip import Clip
 from idle_quarry.media.looking import look
-from idle_quarry.path.template import Delivery, Format, Source
+from idle_quarry.path.template_parts import Delivery, Format, Source
 
 _FORMAT: TypeAdapter[Format | None] = TypeAdapter(Format | None)
 #: Hears what is under way and the share that is done; it may raise to stop.

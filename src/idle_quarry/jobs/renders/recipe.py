@@ -16,7 +16,7 @@ from pydantic.dataclasses import dataclass
 
 from idle_quarry.path.policies import Policy
 from idle_quarry.path.registry import Codec
-from idle_quarry.path.template import Format
+from idle_quarry.path.template_parts import Format
 
 #: Counts up whenever a conversion gives other pictures: what an earlier one rendered is rendered again.
 MAKING = 1

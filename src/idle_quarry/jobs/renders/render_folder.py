@@ -18,7 +18,8 @@ from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.records import changed
 from idle_quarry.jobs.renders.store import RenderStore
 from idle_quarry.path.names import cleaned_name
-from idle_quarry.path.template import StoragePlace, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import StoragePlace
 from idle_quarry.proof.disks import volume_of
 
 #: In the job's folder: what was answered, and what is to be rendered.

@@ -20,12 +20,13 @@ from typing import Any, TypeVar
 import sqlalchemy as sa
 
 from idle_quarry.errors import Away, LibraryError, NameTaken
+from idle_quarry.library.file_library import FileLibrary
 from idle_quarry.library.held_values import Held, held_canonical, held_from_data, kind_of, renamed
 from idle_quarry.library.records import HandoverRecord, JobRecord, Remark, Revision, StoredTemplate, readable
 from idle_quarry.library.schema import handovers, heads, jobs, reviews, revisions, settings, templates
 from idle_quarry.library.server.opening import ServerLibrary, address, shown
 from idle_quarry.library.server.outbox import Outbox, WaitingAct
-from idle_quarry.library.store import Also, FileLibrary
+from idle_quarry.library.store import Also
 from idle_quarry.path.entries import Entry
 from idle_quarry.places import data_folder
 

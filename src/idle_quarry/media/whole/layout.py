@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from idle_quarry.media.whole.pictures import BARS, BLACK, MOVING, STILL, PicturePart
+from idle_quarry.media.whole.picture_measurement import BARS, BLACK, MOVING, STILL, PicturePart
 
 #: Parts shorter than this many seconds belong to their neighbours: a cut, a flash, one odd picture.
 _SHORTEST_S = 0.3

@@ -21,7 +21,8 @@ from idle_quarry.media.inspecting import inspect
 from idle_quarry.media.kept_measurements import identity
 from idle_quarry.media.measurement.sync import Parting, flash_and_pip
 from idle_quarry.media.whole.layout import PROGRAMME, LayoutItem, items_of
-from idle_quarry.media.whole.pictures import PictureMeasurement, pictures_of
+from idle_quarry.media.whole.picture_measurement import PictureMeasurement
+from idle_quarry.media.whole.pictures import pictures_of
 from idle_quarry.media.whole.sound import SoundMeasurement, SoundSpan, sound_of, tone_spans
 from idle_quarry.places import memory_folder
 

@@ -6,9 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,13 +17,23 @@ from idle_quarry.media.measurement.active import ActiveMeter
 from idle_quarry.media.measurement.field_pairs import PairMeter
 from idle_quarry.media.measurement.field_structure import evidence
 from idle_quarry.media.measurement.fields import LEAST_CONFIDENCE, ExaminedRun, described, guess_of
-from idle_quarry.media.measurement.levels import bar_codes
 from idle_quarry.media.pictures import FrameTimecode, Picture, Reader
+from idle_quarry.media.whole.bars import _lines, shows_bars
 from idle_quarry.media.whole.flashes import PAIRS, PATTERN_MOVING, PATTERN_STILL, FlashMeter, FlashSpell, striped
+from idle_quarry.media.whole.picture_measurement import (
+    BARS,
+    BLACK,
+    MOVING,
+    STILL,
+    FieldsRun,
+    FrameSpan,
+    PictureMeasurement,
+    PicturePart,
+)
 from idle_quarry.picture.loops import whole as loops
 from idle_quarry.picture.recolouring import linear_light
 from idle_quarry.signal.colour import MATRICES, is_hdr
-from idle_quarry.signal.formats import CHROMA_STEPS, Encoding
+from idle_quarry.signal.formats import Encoding
 from idle_quarry.signal.levels import Levels
 from idle_quarry.signal.timecode import Timecode, start_timecode
 
@@ -47,80 +55,6 @@ _TABLE = 3072
 
 #: Breaks of timecode that are told at the most.
 _MOST_BREAKS = 1000
-BLACK, STILL, MOVING, BARS = "black", "still", "moving", "bars"
-
-
-@dataclass(frozen=True)
-class PicturePart:
-    """Frames `first` to `last` (half open) that are black, bars, still or moving.
-
-    `area` is the share of the picture that moves, in the mean.
-    """
-
-    what: str
-    first: int
-    last: int
-    area: float = 0.0
-
-    @property
-    def frames(self) -> int:
-        return self.last - self.first
-
-
-@dataclass(frozen=True)
-class FrameSpan:
-    """Frames `first` to `last` (half open) in which something holds, with its worst figure."""
-
-    first: int
-    last: int
-    figure: float = 0.0
-
-
-@dataclass(frozen=True)
-class FieldsRun:
-    """Frames `first` to `last` (half open) of one structure."""
-
-    first: int
-    last: int
-    scan: str
-    field_order: str | None
-    cadence: str | None
-
-
-@dataclass(frozen=True)
-class PictureMeasurement:
-    """What all pictures of a file are.
-
-    Codes are of `bits` bits; light in cd/m²; `parts` are what lies one after the other.
-    """
-
-    frames: int
-    damaged: int
-    bits: int
-    kinds: tuple[str, ...]
-    lowest: int
-    highest: int
-    below: float
-    above: float
-    fields: tuple[FieldsRun, ...]
-    confidence: float
-    parts: tuple[PicturePart, ...]
-    frozen: tuple[FrameSpan, ...]
-    repeats: int
-    gamut: tuple[FrameSpan, ...]  #: where more than one per cent lies outside, with the largest share
-    gamut_most: float
-    rgb_lowest: float
-    rgb_highest: float
-    flashes: tuple[FlashSpell, ...]
-    most_flashes: float
-    most_reds: float
-    patterns: tuple[FrameSpan, ...]
-    active: tuple[int, int, int, int] | None
-    max_cll: float | None
-    max_fall: float | None
-    timecodes: tuple[tuple[int, str], ...]  #: the first picture's own, and each that does not follow on the one before
-    luma: tuple[tuple[int, int], ...]  #: lowest and highest code of each second
-    light: tuple[float, ...]  #: mean light of each second
 
 
 class _Spans:
@@ -407,49 +341,6 @@ def pictures_of(
             ahead.result()
         damaged = reader.damaged
     return meter.found(damaged)
-
-
-def shows_bars(picture: Picture, encoding: Encoding) -> bool:
-    """Return whether a picture is colour bars: most of what is flat and coloured has the codes of bars under its
-    matrix.
-    """
-    if picture.chroma is None:
-        return False
-    scale = np.float32(1 / (1 << (picture.bits - 8)))
-    across, down = CHROMA_STEPS[encoding.sampling]
-    cb, cr = picture.chroma
-    luma = picture.luma[::down, ::across][: cb.shape[0], : cb.shape[1]]
-    thin = (slice(4, None, 8), slice(4, None, 8))
-    points = np.stack(
-        [
-            plane[thin][: luma[thin].shape[0], : luma[thin].shape[1]].astype(np.float32).ravel() * scale
-            for plane in (luma, cb, cr)
-        ],
-        axis=1,
-    )
-    coloured = points[np.hypot(points[:, 1] - 128, points[:, 2] - 128) > 20]
-    if len(coloured) < 0.15 * len(points):
-        return False
-    for matrix in dict.fromkeys((encoding.matrix, "bt709", "bt601", "bt2020")):
-        if matrix == "rgb":
-            continue
-        for amplitude in (0.75, 1.0):
-            far = np.abs(coloured[:, None, :] - bar_codes(matrix, amplitude)[None]).max(axis=2)
-            near = far.min(axis=1) < 4
-            if near.mean() > 0.6 and len(set(far.argmin(axis=1)[near].tolist())) >= 4:
-                return True
-    return False
-
-
-def _lines(plane: NDArray[Any]) -> NDArray[Any]:
-    """Return a plane with what decoders leave behind its lines: whole lines are gone through many samples at once."""
-    pitch, size = plane.strides[0], plane.itemsize
-    if plane.strides[1] != size or pitch % size:
-        return np.ascontiguousarray(plane)
-    if plane.flags.c_contiguous:
-        return plane
-    # behind the end of the last line there may be nothing: whoever takes the whole reads no further than its width
-    return np.lib.stride_tricks.as_strided(plane, (plane.shape[0], pitch // size), plane.strides, writeable=False)
 
 
 def _light_table(encoding: Encoding, peak: float) -> NDArray[np.float32]:

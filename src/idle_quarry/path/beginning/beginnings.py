@@ -12,7 +12,8 @@ from idle_quarry.path.findings.coding import MARGIN
 from idle_quarry.path.findings.monitoring import acceptable_formats, refusals
 from idle_quarry.path.names import text_refused
 from idle_quarry.path.registry import deliveries, monitors, territories
-from idle_quarry.path.template import (
+from idle_quarry.path.template import Template, slug
+from idle_quarry.path.template_parts import (
     Delivery,
     Disk,
     Folder,
@@ -21,12 +22,10 @@ from idle_quarry.path.template import (
     Sound,
     Source,
     StoragePlace,
-    Template,
     TimecodePlan,
     TimelinePlan,
     TrackPlan,
     Working,
-    slug,
 )
 from idle_quarry.signal.catalogue import StandardFormat, nearest_standard, standard_of, territories_of_rate
 from idle_quarry.signal.formats import CHROMA_SHARE, SignalFormat

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from idle_quarry.path.registry import deliveries
-from idle_quarry.path.template import Delivery, slug
+from idle_quarry.path.template import slug
+from idle_quarry.path.template_parts import Delivery
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import can_drop
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from idle_quarry.path.beginning.shares import with_another
 from idle_quarry.path.changes.edits import Edit
-from idle_quarry.path.template import Source, Template, slug
+from idle_quarry.path.template import Template, slug
+from idle_quarry.path.template_parts import Source
 from idle_quarry.signal.formats import SignalFormat
 
 _MOST_LETTERS = 120

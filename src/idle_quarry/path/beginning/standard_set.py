@@ -11,7 +11,8 @@ from idle_quarry.path.beginning.delivering import delivered
 from idle_quarry.path.changes.edits import Edit, edited
 from idle_quarry.path.codecs import mbps
 from idle_quarry.path.registry import DeliverySpec, codecs, deliveries, territories
-from idle_quarry.path.template import StoragePlace, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import StoragePlace
 
 
 def lines_of(delivery: DeliverySpec) -> int:

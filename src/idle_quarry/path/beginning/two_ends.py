@@ -23,7 +23,8 @@ from idle_quarry.path.house_entries import NO_HOUSE, HouseEntries
 from idle_quarry.path.policies import DEFAULT_POLICY
 from idle_quarry.path.registry import codecs, deliveries
 from idle_quarry.path.steps import ColourStep, FitStep, RateStep, ScanMethod, ScanStep, plan
-from idle_quarry.path.template import Delivery, Source, Template, slug
+from idle_quarry.path.template import Template, slug
+from idle_quarry.path.template_parts import Delivery, Source
 from idle_quarry.signal.catalogue import irregularities, standard_formats
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rates import counterpart

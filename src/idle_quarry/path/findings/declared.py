@@ -9,7 +9,7 @@ from idle_quarry.path.eyes import cost_of
 from idle_quarry.path.findings.common import remedy
 from idle_quarry.path.registry import codecs, monitors
 from idle_quarry.path.steps import RateStep
-from idle_quarry.path.template import Delivery
+from idle_quarry.path.template_parts import Delivery
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.rasters import shape_of
 

@@ -9,7 +9,8 @@ from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import remedy
 from idle_quarry.path.grades import percent
 from idle_quarry.path.names import cleaned_name, name_refused
-from idle_quarry.path.template import Folder, Template, TimelinePlan, TrackPlan, numbered, slug
+from idle_quarry.path.template import Template, numbered, slug
+from idle_quarry.path.template_parts import Folder, TimelinePlan, TrackPlan
 
 _MAIN = "#8fb59b"
 

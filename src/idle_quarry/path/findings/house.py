@@ -8,7 +8,7 @@ from idle_quarry.path.beginning.delivering import delivered
 from idle_quarry.path.entries import Entry, facts_of
 from idle_quarry.path.evaluation import Evaluation, Finding
 from idle_quarry.path.findings.common import remedy
-from idle_quarry.path.template import Delivery
+from idle_quarry.path.template_parts import Delivery
 
 _MOST_TOLD = 3
 

@@ -9,7 +9,8 @@ from idle_quarry.errors import NotUnderstood
 from idle_quarry.path.entries.delivery import ACTIVE_FORMATS, CAPTIONS
 from idle_quarry.path.settings.eyes import working_eyes
 from idle_quarry.path.settings.setting import Setting, named, number, one_of, or_nothing
-from idle_quarry.path.template import Delivery, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Delivery
 from idle_quarry.signal.rasters import PROTECTED, protected_area
 
 _HDR = ("pq", "hlg")

@@ -19,7 +19,7 @@ from idle_quarry.path.settings.setting import (
     number,
     one_of,
 )
-from idle_quarry.path.template import ClipException
+from idle_quarry.path.template_parts import ClipException
 from idle_quarry.signal.catalogue import standard_formats, standard_of, territories_of_rate
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS, gamut_outside
 from idle_quarry.signal.formats import SignalFormat

@@ -30,7 +30,8 @@ from idle_quarry.path.settings.stations import (
     monitor_settings,
     proxy_settings,
 )
-from idle_quarry.path.template import Source, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Source
 
 #: What the sheets are called that belong to no source and no delivery.
 SHEET_NAMES = {

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.models.equipment.beginnings import EntryBeginnings
+from idle_quarry.app.models.equipment.codec_words import codec_words
 from idle_quarry.app.questions import Answered, Choice, Question
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
@@ -204,7 +205,7 @@ class Equipment(QObject):
         if self.entry is None:
             return []
         if isinstance(self.entry, Codec):
-            return _codec_words(self.entry)
+            return codec_words(self.entry)
         as_own = own_copy(self.entry)
         return [
             (entry_setting.label, entry_setting.text) for entry_setting in entry_settings(as_own) if entry_setting.text
@@ -372,40 +373,3 @@ class Equipment(QObject):
         """Put the entry on its shelf again."""
         if self.stored is not None:
             self.door.acts.bring_back(self.ident)
-
-
-_QUALITIES = {
-    "lossless": "lossless",
-    "intermediate": "made for work: no loss to be seen at first generation",
-    "proxy": "made small: for viewing, not for work",
-    "delivery": "made for delivery",
-}
-
-
-def _codec_words(codec: Codec) -> list[tuple[str, str]]:
-    """Return what a codec that ships is, as labels and texts."""
-    holds = codec.holds
-    rasters = (
-        f"{holds.least} to {holds.most} samples wide and high"
-        if holds.rasters == "any"
-        else ", ".join(f"{w} × {h}" for w, h in holds.rasters)
-    )
-    scans = ", ".join("PsF" if scan == "psf" else scan for scan in holds.scans)
-    return [
-        ("Name", codec.name),
-        ("From", codec.source),
-        ("Standard", codec.standard),
-        ("Profile", codec.profile),
-        ("Quality", _QUALITIES[codec.quality]),
-        ("Containers", ", ".join(codec.containers)),
-        ("Rasters", rasters),
-        ("Frame rates", "any" if holds.rates == "any" else ", ".join(holds.rates)),
-        ("Scans", scans),
-        ("Bits", f"up to {holds.bit_depth}"),
-        ("Sampling", ", ".join(holds.samplings)),
-        (
-            "A variant may set",
-            ", ".join({"mbps": "data rate", "gop": "pictures in a group"}[vary] for vary in codec.varies)
-            or "its containers and a table of rates",
-        ),
-    ]

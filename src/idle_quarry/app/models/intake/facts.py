@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from idle_quarry.media import Clip
 from idle_quarry.media.words import active_text, fields_text, levels_lines
-from idle_quarry.path.template import Source
+from idle_quarry.path.template_parts import Source
 from idle_quarry.signal.colour import MATRICES, PRIMARIES, TRANSFERS
 from idle_quarry.signal.formats import ORDER_WORDS
 from idle_quarry.signal.rasters import aspect_text

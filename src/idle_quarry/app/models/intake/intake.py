@@ -11,16 +11,16 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.background.folder_watch import FolderWatch
 from idle_quarry.app.background.workers import Cancelled, Ticket
+from idle_quarry.app.models.intake.files import media_in, picture_of
 from idle_quarry.app.models.intake.rows import ClipRow, ClipRows, RowFilter
 from idle_quarry.app.models.intake.scrubber import Scrubber
 from idle_quarry.app.models.intake.two_ends import TwoEnds
 from idle_quarry.app.models.intake.uses import ClipUses
 from idle_quarry.errors import MediaError, QuarryError
-from idle_quarry.media import MEDIA_SUFFIXES, Clip, grouped
+from idle_quarry.media import Clip, grouped
 from idle_quarry.media.against import against
 from idle_quarry.media.looking import corrected_clip, look_at_all, whole_sound_heard
 from idle_quarry.media.report import FormatTotal, totals, write_report
-from idle_quarry.media.stills import small_picture
 from idle_quarry.path.template import Template
 from idle_quarry.printing import write_pdf
 from idle_quarry.signal.formats import SignalFormat
@@ -119,12 +119,12 @@ class Intake(QObject):
         began = monotonic()
 
         def work(ticket: Ticket) -> int:
-            clips = grouped(_media_in(paths))
+            clips = grouped(media_in(paths))
             for path, answer in look_at_all(clips, ticket.progress):
                 if isinstance(answer, MediaError):
                     ticket.give(ClipRow(path, None, answer.what))
                 else:
-                    ticket.give(ClipRow(path, answer, picture=_picture(answer)))
+                    ticket.give(ClipRow(path, answer, picture=picture_of(answer)))
             return len(clips)
 
         def progressed(what: str, share: float) -> None:
@@ -292,20 +292,3 @@ class Intake(QObject):
             return path
 
         self.door.workers.start(work, lambda done: self.door.say(f"The report is in {done}."), self.door.refuse)
-
-
-def _media_in(paths: list[Path]) -> list[Path]:
-    found: list[Path] = []
-    for path in paths:
-        if path.is_dir():
-            found += sorted(p for p in path.rglob("*") if p.suffix.lower() in MEDIA_SUFFIXES and p.is_file())
-        else:
-            found.append(path)
-    return found
-
-
-def _picture(clip: Clip) -> bytes | None:
-    try:
-        return small_picture(clip)
-    except QuarryError:
-        return None

@@ -11,7 +11,7 @@ from idle_quarry.app.background.workers import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.beginning.two_ends import Suggestion, delivery_from_words, source_from_words, suggested, taken_up
 from idle_quarry.path.registry import deliveries
-from idle_quarry.path.template import Delivery, Source
+from idle_quarry.path.template_parts import Delivery, Source
 from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:

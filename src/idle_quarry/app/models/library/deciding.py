@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.errors import QuarryError
 from idle_quarry.library import Revision
-from idle_quarry.library.store import stops_of
+from idle_quarry.library.said import stops_of
 
 if TYPE_CHECKING:
     from idle_quarry.app.door import Door

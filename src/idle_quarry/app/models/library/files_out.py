@@ -48,8 +48,8 @@ class FilesOut(QObject):
 
     def export_to(self, path: Path) -> None:
         """Write the chosen revision to `path`."""
-        from idle_quarry.library.bundles import origin_of
-        from idle_quarry.library.exchange import export_file
+        from idle_quarry.library.files.bundles import origin_of
+        from idle_quarry.library.files.exchange import export_file
 
         try:
             stored = self._chosen()
@@ -69,7 +69,7 @@ class FilesOut(QObject):
 
     def carry_to(self, path: Path) -> None:
         """Add the chosen revision to a carried shelf."""
-        from idle_quarry.library.bundles import SUFFIX, added_to
+        from idle_quarry.library.files.bundles import SUFFIX, added_to
 
         path = path if path.suffix.lower() == SUFFIX else path.with_name(path.name + SUFFIX)
         try:
@@ -98,8 +98,8 @@ class FilesOut(QObject):
 
     def export_shown(self, path: Path) -> None:
         """Write every template that is shown to `path`, off the interface thread."""
-        from idle_quarry.library.bundles import export_bundle
-        from idle_quarry.library.tables import write_table
+        from idle_quarry.library.files.bundles import export_bundle
+        from idle_quarry.library.files.tables import write_table
 
         def work(_ticket: object) -> int:
             stored = self._shown()
@@ -122,7 +122,7 @@ class FilesOut(QObject):
 
     def print_book(self, path: Path) -> None:
         """Write the house book to `path`, off the interface thread."""
-        from idle_quarry.library.tables import approved_of, write_book
+        from idle_quarry.library.files.tables import approved_of, write_book
         from idle_quarry.printing import write_pdf
 
         library = self.door.library

@@ -13,8 +13,8 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.destinations import ShowShelfPage, ShowTemplate
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
-from idle_quarry.library.bundles import BundledTemplate, offered
-from idle_quarry.library.importing import DECISIONS, Collision, collision
+from idle_quarry.library.files.bundles import BundledTemplate, offered
+from idle_quarry.library.files.importing import DECISIONS, Collision, collision
 from idle_quarry.path.evaluate import evaluate
 from idle_quarry.path.evaluation import Evaluation
 from idle_quarry.signal.words import format_words

@@ -2,43 +2,26 @@
 
 from __future__ import annotations
 
-import contextlib
 import json
-import re
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
-from functools import lru_cache, partial
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.background.workers import Cancelled, Ticket
+from idle_quarry.app.models.library.many_columns import COLUMNS, MOST_COLUMNS, SettingOffer, head_of, natural
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.library.bulk_changes import PlannedRevision, planned, saved
-from idle_quarry.library.importing import ImportedTemplate
+from idle_quarry.library.files.importing import ImportedTemplate
 from idle_quarry.path.settings import settings_of
 
 if TYPE_CHECKING:
     from idle_quarry.app.door import Door
     from idle_quarry.app.models.library.shelf import Shelf
-
-#: The columns at first; the template's name stands before them.
-COLUMNS = ("working.format", "intermediate.codec", "monitor.monitor", "deliveries.format", "territory")
-_MOST_COLUMNS = 12
-_NUMBERS = re.compile(r"([0-9]+(?:\.[0-9]+)?)")
-
-
-@dataclass(frozen=True)
-class SettingOffer:
-    """A setting that can be changed in the chosen templates: its place, its name for people, what can be chosen."""
-
-    place: str
-    label: str
-    choices: tuple[str, ...]
-    free: bool
 
 
 class ManyTemplates(QObject):
@@ -99,7 +82,7 @@ class ManyTemplates(QObject):
 
     def add_column(self, place: str) -> None:
         """Show one more setting."""
-        if place not in self.columns and len(self.columns) < _MOST_COLUMNS:
+        if place not in self.columns and len(self.columns) < MOST_COLUMNS:
             self._take_columns([*self.columns, place])
 
     def remove_column(self, place: str) -> None:
@@ -150,7 +133,7 @@ class ManyTemplates(QObject):
             self._forget_view(name)
             self.door.say(f"The table {name} cannot be read and is forgotten.", refusal=True)
             return
-        self._take_columns(columns[:_MOST_COLUMNS] or list(COLUMNS))
+        self._take_columns(columns[:MOST_COLUMNS] or list(COLUMNS))
         self._shelf.look_for(typed=typed)
 
     def _forget_view(self, name: str) -> None:
@@ -292,20 +275,3 @@ class ManyTemplates(QObject):
         self.preview_changed.emit()
         undo = ("Undo all", lambda: self.door.acts.take_back(templates)) if templates else None
         self.door.say(told, refusal=not templates, action=undo)
-
-
-def head_of(place: str) -> str:
-    """Return a place as the head of a column: "Working format", "Deliveries codec"."""
-    first, _, rest = place.partition(".")
-    last = rest.rsplit(".", 1)[-1] if rest else ""
-    words = first if not last or last == first else f"{first} {last}"
-    return words.replace("_", " ").capitalize()
-
-
-@lru_cache(maxsize=32768)
-def natural(text: str) -> tuple[tuple[bool, float, str], ...]:
-    """Return a key that sorts numbers, and those in a text, as numbers: −20 before −18, "take 2" before "take 10"."""
-    with contextlib.suppress(ValueError):
-        return ((False, float(text), ""),)
-    parts = _NUMBERS.split(text.lower())
-    return tuple((True, 0.0, part) if n % 2 == 0 else (False, float(part), "") for n, part in enumerate(parts) if part)

@@ -15,7 +15,8 @@ from idle_quarry.files import is_folder
 from idle_quarry.path.beginning.beginnings import work_places
 from idle_quarry.path.beginning.standard_set import lines_of, needed_mb_s, offered, starter_set
 from idle_quarry.path.registry import deliveries, territories
-from idle_quarry.path.template import Disk, StoragePlace, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Disk, StoragePlace
 from idle_quarry.proof.disks import DiskError, Speed, keep, measure, measured, volume_of
 from idle_quarry.proof.work_place import Verdict, judged
 from idle_quarry.signal.words import format_words

@@ -33,7 +33,7 @@ from idle_quarry.path.entries import Monitor
 from idle_quarry.path.findings.monitoring import acceptable_formats
 from idle_quarry.path.monitoring import taken
 from idle_quarry.path.registry import monitors, sound_layouts
-from idle_quarry.path.template import TimecodePlan
+from idle_quarry.path.template_parts import TimecodePlan
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.timecode import Timecode, can_drop, start_timecode
 from idle_quarry.signal.words import format_words

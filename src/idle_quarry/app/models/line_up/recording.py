@@ -18,7 +18,7 @@ from idle_quarry.media import inspect
 from idle_quarry.media.coding.encode import encoder_pixels
 from idle_quarry.path.codecs import cannot_hold, mbps
 from idle_quarry.path.registry import Codec, codecs
-from idle_quarry.path.template import RecordingInput
+from idle_quarry.path.template_parts import RecordingInput
 from idle_quarry.proof.disks import DiskError, volume_of
 from idle_quarry.signal.timecode import Timecode
 

@@ -9,7 +9,8 @@ from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.errors import NotUnderstood
 from idle_quarry.path.changes.edits import Edit
-from idle_quarry.path.template import Folder, Template, TimelinePlan, TrackPlan, all_folders, numbered, slug
+from idle_quarry.path.template import Template, all_folders, numbered, slug
+from idle_quarry.path.template_parts import Folder, TimelinePlan, TrackPlan
 from idle_quarry.path.voice import voice_from
 
 if TYPE_CHECKING:

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.destinations import MergeDrafts, ProveLink, ShowOutput, StartJob
 from idle_quarry.app.documents.document import Document, known
 from idle_quarry.app.models.path.folders_and_tracks import Structure
+from idle_quarry.app.models.path.standing import standing, was
 from idle_quarry.app.models.path.stations import Stations
 from idle_quarry.app.questions import Answered, Question
 from idle_quarry.counting import counted
@@ -20,7 +21,6 @@ from idle_quarry.path.changes.edits import Change, put_back
 from idle_quarry.path.comparing import questions
 from idle_quarry.path.evaluation import Finding
 from idle_quarry.path.settings import SHEET_NAMES, Setting, label_of, settings_of, settings_on, sheet_name
-from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
     from idle_quarry.app.door import Door
@@ -140,7 +140,7 @@ class PathModel(QObject):
             return ""
         others = self.door.server.also_here()
         also = f" · {' and '.join(others)} {'is' if len(others) == 1 else 'are'} editing this" if others else ""
-        return f"{_standing(document)} · {document.template.territory}{also}"
+        return f"{standing(document)} · {document.template.territory}{also}"
 
     def changes_words(self) -> str:
         """Return how much was changed since the revision it was begun from, "" for nothing."""
@@ -212,7 +212,7 @@ class PathModel(QObject):
         found: list[tuple[str, Callable[[], object] | None]] = []
         for change in document.changes():
             where = document.template if change.after is not None else base
-            text = f"Put back {label_of(where, change.place)}{_was(change.before)}"
+            text = f"Put back {label_of(where, change.place)}{was(change.before)}"
             found.append((text, partial(self._put_back, document, change, text)))
         everything = "Put back everything"
         return [*found, ("", None), (everything, partial(document.replace, base, everything))]
@@ -288,25 +288,3 @@ class PathModel(QObject):
     def prove(self) -> None:
         """Put the link of this sheet's station on the bench."""
         self.door.go(ProveLink(self.sheet, None))
-
-
-def _standing(document: Document) -> str:
-    """Return where the open template stands: its shelf, its revision, and what an edit of it is."""
-    if document.base is None:
-        return "not saved yet"
-    revision = document.base.revision
-    if document.base.shelf == "own":
-        return f"Own shelf · revision {revision.number}"
-    if document.dirty:
-        return f"House shelf · a draft, begun from revision {revision.number} ({revision.state})"
-    kept = {
-        "approved": "approved, read-only: an edit begins a draft",
-        "in review": "in review: an edit begins a draft beside it",
-        "withdrawn": "withdrawn",
-    }
-    return f"House shelf · revision {revision.number} by {revision.author}, {kept.get(revision.state, revision.state)}"
-
-
-def _was(value: object) -> str:
-    text = format_words(value) if hasattr(value, "encoding") else str(value)  # type: ignore[arg-type]
-    return f" (was {text})" if isinstance(value, str | int | float | bool) and len(text) < 40 else ""

@@ -14,7 +14,8 @@ from idle_quarry.path.beginning.delivering import delivered
 from idle_quarry.path.beginning.sources import source_edits
 from idle_quarry.path.changes.edits import Edit, value_at
 from idle_quarry.path.registry import deliveries
-from idle_quarry.path.template import Proxy, RecordingInput, StoragePlace, Template, slug
+from idle_quarry.path.template import Template, slug
+from idle_quarry.path.template_parts import Proxy, RecordingInput, StoragePlace
 from idle_quarry.signal.formats import SignalFormat
 from idle_quarry.signal.interfaces import carriage
 from idle_quarry.signal.words import format_words

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from time import monotonic
 from typing import TYPE_CHECKING
@@ -10,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from idle_quarry.app.background.workers import Ticket
+from idle_quarry.app.models.proof.codec_rows import CodecRow, decibels
 from idle_quarry.counting import counted
 from idle_quarry.errors import QuarryError
 from idle_quarry.media.looking import look
@@ -28,32 +28,9 @@ from idle_quarry.signal.words import format_words
 if TYPE_CHECKING:
     from idle_quarry.app.door import Door
 
-#: Heads of the table, and what each column says.
-COLUMNS = {
-    "Codec": "as its standard calls it",
-    "Mb/s published": "published, for this format",
-    "here": "as this material made it",
-    "GB/h": "as measured, else as published",
-    "Encode": "multiples of real time on this machine",
-    "Decode": "multiples of real time on this machine",
-    "PSNR 1st": "dB of luma, after once",
-    "3rd": "dB of luma, after three times",
-    "5th": "dB of luma, after five times",
-    "SSIM 5th": "likeness of structure after five times",
-    "Worst": "the least like of all pictures, after five times",
-}
 #: How much what is lost is amplified to be seen.
 GAIN = 16
 _PROXY = "Proxy"
-
-
-@dataclass(frozen=True)
-class CodecRow:
-    """A codec in the table: its id, whether it is the template's, and its cells with the roles of their colours."""
-
-    codec: str
-    own: bool
-    cells: tuple[tuple[str, str], ...]
 
 
 class CodecRuns(QObject):
@@ -189,9 +166,9 @@ class CodecRuns(QObject):
         for speed in (result.encode_speed, result.decode_speed):
             late = "" if speed >= 1 else "slow "  # said by a word, and by colour
             cells.append((late + (f"{speed:.2g} ×" if speed < 10 else f"{speed:.0f} ×"), "ochre" if late else "chalk"))
-        cells += [(_db(result.after(generation).psnr_db), "chalk") for generation in (1, 3, 5)]
+        cells += [(decibels(result.after(generation).psnr_db), "chalk") for generation in (1, 3, 5)]
         last = result.after(5)
-        return (*cells, (f"{last.ssim:.4f}", "chalk"), (f"{last.worst}: {_db(last.worst_db)}", "chalk"))
+        return (*cells, (f"{last.ssim:.4f}", "chalk"), (f"{last.worst}: {decibels(last.worst_db)}", "chalk"))
 
     def state_words(self) -> str:
         """Return what was measured when and where; or what a run would do."""
@@ -299,7 +276,3 @@ class CodecRuns(QObject):
             name = codecs()[self.chosen].name
             place = "proxy.codec" if self.use == _PROXY else "intermediate.codec"
             self.door.edit(f"Codec: {name}", Edit(place, self.chosen), said=f"The template now uses {name}.")
-
-
-def _db(value: float) -> str:
-    return "exact" if value >= IDENTICAL_DB else f"{value:.1f}"

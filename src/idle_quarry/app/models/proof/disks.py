@@ -14,7 +14,8 @@ from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.codecs import holding, mbps
 from idle_quarry.path.findings.coding import MARGIN
 from idle_quarry.path.registry import codecs
-from idle_quarry.path.template import StoragePlace, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import StoragePlace
 from idle_quarry.proof.disks import (
     DiskError,
     KeptData,

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from idle_quarry.app.background.workers import Ticket
 from idle_quarry.errors import QuarryError
 from idle_quarry.path.policies import Policy
-from idle_quarry.proof.bench import Figure, PictureArea, greatest_difference
+from idle_quarry.proof.figures import Figure, PictureArea, greatest_difference
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.proof.bench import BenchPictures

@@ -9,7 +9,8 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.path.changes.edits import Edit
 from idle_quarry.path.policies import parts
 from idle_quarry.path.settings.formats import zoom_setting
-from idle_quarry.path.template import ClipException, slug
+from idle_quarry.path.template import slug
+from idle_quarry.path.template_parts import ClipException
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.proof.bench import BenchPictures

@@ -37,7 +37,7 @@ from idle_quarry.app.widgets.lanes.file_lanes import FileLanes
 from idle_quarry.app.widgets.pictures.clip_picture import ClipPicture
 from idle_quarry.jobs.folder_plan import FOR_DELIVERIES
 from idle_quarry.media.sequences import clips_among
-from idle_quarry.path.template import Delivery
+from idle_quarry.path.template_parts import Delivery
 
 _COUNTED = {"fails": "failing", "look": "to look at", "passes": "passing"}
 _ROLES = {"fails": "oxide", "look": "ochre", "passes": "sage", "not checked": "dust"}

@@ -7,7 +7,8 @@ from pathlib import Path
 from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QTableWidgetItem, QVBoxLayout, QWidget
 
 from idle_quarry.app.appearance.sizes import sized
-from idle_quarry.app.models.jobs.material.material import JobMaterial, MaterialRow, brought_words, used_words
+from idle_quarry.app.models.jobs.material.material import JobMaterial
+from idle_quarry.app.models.jobs.material.material_rows import MaterialRow, brought_words, used_words
 from idle_quarry.app.widgets.basic.ask_bar import AskBar
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.file_drop import FileDrop

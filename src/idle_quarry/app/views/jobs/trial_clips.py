@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QAbstractItemView, QLineEdit, QListWidget, QListWi
 from idle_quarry.app.appearance.roles import on
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.models.jobs.material.material import used_words
+from idle_quarry.app.models.jobs.material.material_rows import used_words
 from idle_quarry.app.models.jobs.trial.sides import CLIPS
 from idle_quarry.app.models.jobs.trial.trial import Trial
 from idle_quarry.app.widgets.basic.labels import label

@@ -12,7 +12,7 @@ from idle_quarry.app.appearance.roles import as_role, on
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.marks import draw_frame, draw_link, draw_severity, fitted
-from idle_quarry.app.models.jobs.material.material import MaterialRow
+from idle_quarry.app.models.jobs.material.material_rows import MaterialRow
 from idle_quarry.app.models.jobs.trial.costs import NO_CLIP
 from idle_quarry.app.models.jobs.trial.trial import Trial
 from idle_quarry.app.widgets.basic.boxes import choice_box

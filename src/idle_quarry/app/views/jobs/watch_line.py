@@ -13,7 +13,7 @@ from idle_quarry.app.models.jobs.handover.watched_folder import WatchedFolder
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import OneLine
 from idle_quarry.jobs.folder_plan import FOR_DELIVERIES
-from idle_quarry.path.template import Delivery
+from idle_quarry.path.template_parts import Delivery
 
 
 class WatchLine(OneLine):

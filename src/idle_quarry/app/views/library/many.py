@@ -26,7 +26,8 @@ from PySide6.QtWidgets import (
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.desk import Desk
-from idle_quarry.app.models.library.many import ManyTemplates, head_of
+from idle_quarry.app.models.library.many import ManyTemplates
+from idle_quarry.app.models.library.many_columns import head_of
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.menus import menu_under

@@ -24,7 +24,7 @@ from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.edit_tree import ID, EditTree
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.menus import menu_of
-from idle_quarry.path.template import Folder
+from idle_quarry.path.template_parts import Folder
 from idle_quarry.path.voice import voice_words
 
 

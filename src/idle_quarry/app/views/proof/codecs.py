@@ -17,7 +17,8 @@ from PySide6.QtWidgets import (
 
 from idle_quarry.app.appearance.sizes import sized
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.models.proof.codec_runs import COLUMNS, GAIN, CodecRow, CodecRuns
+from idle_quarry.app.models.proof.codec_rows import COLUMNS, CodecRow
+from idle_quarry.app.models.proof.codec_runs import GAIN, CodecRuns
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.app.widgets.basic.progress_bar import ProgressBar

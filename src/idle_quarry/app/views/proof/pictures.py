@@ -23,7 +23,7 @@ from idle_quarry.app.widgets.pictures.pane_card import PaneCard
 from idle_quarry.app.widgets.pictures.panes import Panes
 from idle_quarry.media import MEDIA_SUFFIXES
 from idle_quarry.path.policies import parts
-from idle_quarry.proof.bench import PictureArea
+from idle_quarry.proof.figures import PictureArea
 
 _DIFFERENCE, _SIDE = "Difference", "Side by side"
 

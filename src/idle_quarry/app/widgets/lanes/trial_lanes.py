@@ -22,21 +22,10 @@ from PySide6.QtWidgets import QApplication, QSizePolicy, QToolTip, QWidget
 
 from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.kept_lanes import KeptLanes
+from idle_quarry.app.drawing.lane_geometry import COUNT, HEAD, LANE, ItemLook, LaneRow, Scale, height_of, piece, rows_in
+from idle_quarry.app.drawing.lane_marks import draw_places
 from idle_quarry.app.drawing.render_lanes import runs_of
-from idle_quarry.app.drawing.trial_lanes import (
-    COUNT,
-    HEAD,
-    LANE,
-    ItemLook,
-    LaneRow,
-    Scale,
-    draw_count,
-    draw_pieces,
-    draw_places,
-    height_of,
-    piece,
-    rows_in,
-)
+from idle_quarry.app.drawing.trial_lanes import draw_count, draw_pieces
 from idle_quarry.app.models.jobs.trial.open_timeline import OpenTimeline
 from idle_quarry.jobs.cutting.at_frame import cuts_of
 from idle_quarry.jobs.cutting.timeline import TimelineItem, Track

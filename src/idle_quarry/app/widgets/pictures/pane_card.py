@@ -12,7 +12,7 @@ from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.widgets.basic.buttons import button
 from idle_quarry.app.widgets.basic.labels import label
 from idle_quarry.path.policies import PolicyPart
-from idle_quarry.proof.bench import Figure
+from idle_quarry.proof.figures import Figure
 
 
 class FigureList(QWidget):

@@ -13,7 +13,7 @@ from idle_quarry.app.appearance.theme import theme
 from idle_quarry.app.drawing.pane_images import PaneImages, codes_at
 from idle_quarry.app.drawing.panes import ZOOMS, PaneLayout
 from idle_quarry.app.models.proof.bench import Pane
-from idle_quarry.proof.bench import PictureArea
+from idle_quarry.proof.figures import PictureArea
 
 _BLINK_MS = 500
 _GRIP = 9  # pixels at each side of the wipe's line that take hold of it

@@ -7,7 +7,8 @@ from PySide6.QtGui import QBrush, QFontMetricsF, QPainter, QPaintEvent, QPen, QR
 from PySide6.QtWidgets import QWidget
 
 from idle_quarry.app.appearance.theme import theme
-from idle_quarry.app.drawing.entry_shapes import BoxShape, EntryDrawing, TextShape, picture_of
+from idle_quarry.app.drawing.entry_shapes import picture_of
+from idle_quarry.app.drawing.shapes import BoxShape, EntryDrawing, TextShape
 from idle_quarry.path.entries import Entry
 from idle_quarry.signal.formats import SignalFormat
 

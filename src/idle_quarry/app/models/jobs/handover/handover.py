@@ -29,7 +29,7 @@ from idle_quarry.jobs.handover.record import (
     read_record,
 )
 from idle_quarry.media.inspecting import inspect
-from idle_quarry.path.template import Delivery
+from idle_quarry.path.template_parts import Delivery
 from idle_quarry.printing import write_pdf
 
 if TYPE_CHECKING:  # what measures pictures is slow to read, and read by the workers that do

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.handover.handover import Handover
     from idle_quarry.jobs.check import Job
     from idle_quarry.jobs.handover.record import VerificationRecord
-    from idle_quarry.path.template import Delivery
+    from idle_quarry.path.template_parts import Delivery
 
 WAITING, VERIFYING, UNREADABLE = "waiting", "verifying", "cannot be verified"
 

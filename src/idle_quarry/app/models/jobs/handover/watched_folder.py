@@ -14,7 +14,7 @@ from idle_quarry.media.names import MEDIA_SUFFIXES
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.handover.handover import Handover
-    from idle_quarry.path.template import Delivery
+    from idle_quarry.path.template_parts import Delivery
 
 #: Milliseconds between two looks; what is the same in two of them has arrived.
 _LOOK_MS = 2500

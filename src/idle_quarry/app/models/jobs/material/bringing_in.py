@@ -13,7 +13,7 @@ from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import Job
 from idle_quarry.jobs.material import JobClip, Span, changed_material, with_entry, with_part
 from idle_quarry.media.clip import Clip
-from idle_quarry.path.template import Source
+from idle_quarry.path.template_parts import Source
 
 if TYPE_CHECKING:
     from idle_quarry.app.door import Door

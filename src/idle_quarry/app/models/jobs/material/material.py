@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -14,35 +13,23 @@ from PySide6.QtCore import QTimer
 from idle_quarry.app.background.workers import Ticket
 from idle_quarry.app.destinations import LookAtClips
 from idle_quarry.app.models.jobs.material.bringing_in import BringingIn, BringInRequest
+from idle_quarry.app.models.jobs.material.material_rows import Glance, MaterialRow, shown, timelines_of, used_spans
 from idle_quarry.app.models.jobs.part import JobPart
 from idle_quarry.app.questions import Choice
 from idle_quarry.errors import QuarryError
 from idle_quarry.jobs.check import material_in
-from idle_quarry.jobs.cutting.timeline_files import timelines_in
 from idle_quarry.jobs.material import (
-    BROUGHT,
     CHANGED,
     LINKED,
-    MISSING,
     PARTLY,
     USED,
     JobClip,
-    JobClipStatus,
-    Span,
     changed_material,
-    class_of,
-    joined,
-    parts_of,
     proxy_of,
     rows_of,
     taken_in,
 )
-from idle_quarry.media.clip import Clip
-from idle_quarry.media.looking import look
-from idle_quarry.media.stills import small_picture
 from idle_quarry.path.evaluate import evaluate
-from idle_quarry.path.template import Source, Template
-from idle_quarry.signal.words import format_words
 
 if TYPE_CHECKING:
     from idle_quarry.app.models.jobs.job_list import JobList
@@ -51,30 +38,7 @@ if TYPE_CHECKING:
 PAGES = ("Material", "Trial")
 #: Milliseconds between two glances at the job's folders while its clips are in sight.
 _GLANCE_MS = 2000
-#: The media files in a job's folders, and its timelines: relative paths, with size and time (ns).
-_Glance = tuple[dict[str, tuple[int, int]], dict[str, tuple[int, int]]]
 Change = Callable[[tuple[JobClip, ...]], Iterable[JobClip]]
-
-
-@dataclass(frozen=True)
-class MaterialRow:
-    """A clip as it is shown: how it stands, what it is (None where it cannot be read), its class."""
-
-    row: JobClipStatus
-    clip: Clip | None
-    source: Source | None
-    fits: bool  #: whether it matches a class of the template by itself
-    words: str  #: what it is, or why it cannot be read
-    picture: bytes | None = None  #: a small one, PNG
-
-    @property
-    def convertible(self) -> bool:
-        """Whether it has pictures in a format that is known."""
-        return self.clip is not None and self.clip.format is not None
-
-    @property
-    def entry(self) -> JobClip:
-        return self.row.entry
 
 
 class JobMaterial(JobPart):
@@ -90,7 +54,7 @@ class JobMaterial(JobPart):
         self._asked: list[tuple[Change, Callable[[], object]]] = []
         self._there: dict[str, tuple[int, int]] = {}  #: the media files in the job's folders when they were looked at
         self._cut: dict[str, tuple[int, int]] = {}  #: its timelines then
-        self._arriving: _Glance | None = None  #: what was seen at the last glance: it may still be growing
+        self._arriving: Glance | None = None  #: what was seen at the last glance: it may still be growing
         self._glancing = False
         self._glance = QTimer(self, interval=_GLANCE_MS)
         self._glance.timeout.connect(self.glance)
@@ -125,7 +89,7 @@ class JobMaterial(JobPart):
             return
         self._glancing = True
 
-        def done(found: _Glance) -> None:
+        def done(found: Glance) -> None:
             self._glancing = False
             settled, self._arriving = found == self._arriving, found
             # what Trial writes as one edits is no news to it
@@ -136,8 +100,8 @@ class JobMaterial(JobPart):
         def failed(_error: QuarryError) -> None:
             self._glancing = False
 
-        def work(_ticket: Ticket) -> _Glance:
-            return material_in(job.folder, job.folders, job.files), _timelines_in(job.folder)
+        def work(_ticket: Ticket) -> Glance:
+            return material_in(job.folder, job.folders, job.files), timelines_of(job.folder)
 
         self.door.workers.start(work, done, failed, quiet=True)
 
@@ -164,12 +128,12 @@ class JobMaterial(JobPart):
 
         def work(ticket: Ticket) -> list[MaterialRow]:
             there.update(material_in(folder, job.folders, job.files))
-            cut.update(_timelines_in(folder))
+            cut.update(timelines_of(folder))
             entries = changed_material(folder, changed)
             rows = []
             for number, row in enumerate(rows_of(folder, entries)):
                 ticket.progress(f"looking at {row.entry.path.name}", number / max(1, len(entries)))
-                rows.append(_shown(row, template))
+                rows.append(shown(row, template))
             return rows
 
         def done(found: list[MaterialRow]) -> None:
@@ -226,7 +190,7 @@ class JobMaterial(JobPart):
             if row.source is None:
                 self.ask_class(row, partial(self.bring_in, [row.entry.path], used=used))
                 continue
-            for span in _used_spans(row, row.clip) if used else [None]:
+            for span in used_spans(row, row.clip) if used else [None]:
                 self.bringing.add(BringInRequest(job, row.entry, row.clip, row.source, span))
 
     def make_proxies(self, paths: Sequence[Path]) -> None:
@@ -307,57 +271,3 @@ class JobMaterial(JobPart):
         strangers = sum(row.source is None and row.convertible for row in self.rows)
         told = [f"{count} {state}" for state, count in counts.items()]
         return ", ".join([*told, *([f"{strangers} of no class"] if strangers else [])])
-
-
-def _used_spans(row: MaterialRow, clip: Clip) -> list[Span]:
-    """Return the spans of a clip that are used and not brought in yet."""
-    held = [file.span for file in parts_of(row.entry) if file.span is not None]
-    spans = joined(row.row.spans, round(clip.declared.rate or 25), clip.declared.frames or 1)
-    return [span for span in spans if not any(a <= span[0] and span[1] <= b for a, b in held)]
-
-
-def _shown(row: JobClipStatus, template: Template) -> MaterialRow:
-    if row.state == MISSING:
-        return MaterialRow(row, None, None, False, "its file is not there")
-    try:
-        clip = look(row.entry.path)
-    except QuarryError as error:
-        return MaterialRow(row, None, None, False, error.what)
-    source, match = class_of(row.entry, clip, template)
-    if clip.format is not None:
-        words = format_words(clip.format, fields=True)
-    else:
-        words = "pictures in no format that is known" if clip.declared.has_picture else "sound alone"
-    fits = match is not None and match.source is not None
-    try:
-        picture = small_picture(clip)
-    except QuarryError:
-        picture = None
-    return MaterialRow(row, clip, source, fits, words, picture)
-
-
-def used_words(row: JobClipStatus) -> str:
-    """Return for how long timelines use a clip."""
-    if not row.used:
-        return "not used"
-    minutes, seconds = divmod(float(row.used), 60)
-    return f"{int(minutes)} min {seconds:.0f} s" if minutes else f"{seconds:.1f} s"
-
-
-def brought_words(row: JobClipStatus) -> str:
-    """Return how a clip stands, with what was made of it."""
-    parts = parts_of(row.entry) if row.state in (BROUGHT, USED, PARTLY) else ()
-    said = [row.state, *([", ".join(file.path.name for file in parts)] if parts else [])]
-    if proxy_of(row.entry) is not None:
-        said.append("proxy")
-    return " · ".join(said)
-
-
-def _timelines_in(folder: Path) -> dict[str, tuple[int, int]]:
-    """Return a job's timelines as they lie there now: what uses its clips."""
-    found = {}
-    for path in timelines_in(folder):
-        with contextlib.suppress(OSError):  # renamed in this moment: the next glance sees it
-            status = path.stat()
-            found[path.name] = status.st_size, status.st_mtime_ns
-    return found

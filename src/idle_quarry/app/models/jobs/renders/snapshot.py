@@ -32,7 +32,7 @@ from idle_quarry.jobs.renders.status import (
 )
 from idle_quarry.jobs.renders.store import RenderedPiece
 from idle_quarry.path.registry import codecs
-from idle_quarry.path.template import Intermediate
+from idle_quarry.path.template_parts import Intermediate
 from idle_quarry.proof.disks import Volume, volume_of
 
 if TYPE_CHECKING:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
-from idle_quarry.app.models.jobs.material.material import MaterialRow
+from idle_quarry.app.models.jobs.material.material_rows import MaterialRow
 from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, TimelineItem, Track
 from idle_quarry.jobs.material import MISSING
 from idle_quarry.path.evaluation import Evaluation, Finding, Link
-from idle_quarry.path.template import Source
+from idle_quarry.path.template_parts import Source
 
 #: What can be looked for besides words.
 LOSSY, OFF_SPEED, LACKING = "lossy conversion", "another speed", "no clip there"

@@ -13,7 +13,8 @@ from idle_quarry.jobs.cutting.edits import Piece
 from idle_quarry.jobs.cutting.timeline import CLIP, PICTURE, SOUND, TimelineItem, Track
 from idle_quarry.media.clip import Clip
 from idle_quarry.path.steps.pacing import pace, retiming
-from idle_quarry.path.template import Source, Template
+from idle_quarry.path.template import Template
+from idle_quarry.path.template_parts import Source
 from idle_quarry.signal.rates import rate_text
 
 

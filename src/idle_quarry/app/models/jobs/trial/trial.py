@@ -12,7 +12,8 @@ from PySide6.QtCore import Signal
 
 from idle_quarry.app.background.workers import Ticket
 from idle_quarry.app.destinations import ProveLink
-from idle_quarry.app.models.jobs.material.material import JobMaterial, MaterialRow
+from idle_quarry.app.models.jobs.material.material import JobMaterial
+from idle_quarry.app.models.jobs.material.material_rows import MaterialRow
 from idle_quarry.app.models.jobs.part import JobPart
 from idle_quarry.app.models.jobs.renders.renders import Renders
 from idle_quarry.app.models.jobs.trial.acts import TrialActs

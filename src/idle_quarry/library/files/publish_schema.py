@@ -1,4 +1,4 @@
-"""Writes the published schemas into a folder: `python -m idle_quarry.library.publish_schema docs`."""
+"""Writes the published schemas into a folder: `python -m idle_quarry.library.files.publish_schema docs`."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from idle_quarry.library.exchange import schema
+from idle_quarry.library.files.exchange import schema
 from idle_quarry.library.house_entries import schema_of
 from idle_quarry.path.entries import KINDS
 

@@ -11,7 +11,7 @@ from pathlib import Path
 import jinja2
 
 from idle_quarry.errors import ExchangeError
-from idle_quarry.library.exchange import write_file
+from idle_quarry.library.files.exchange import write_file
 from idle_quarry.library.reading import LibraryReader
 from idle_quarry.library.records import Search, StoredTemplate
 from idle_quarry.path.codecs import gb_per_hour, mbps

@@ -18,7 +18,14 @@ from typing import Any
 
 from idle_quarry.errors import ExchangeError, QuarryError
 from idle_quarry.jsonfile import strict_json
-from idle_quarry.library.exchange import MOST_BYTES, ExchangedTemplate, exported, import_file, imported, write_file
+from idle_quarry.library.files.exchange import (
+    MOST_BYTES,
+    ExchangedTemplate,
+    exported,
+    import_file,
+    imported,
+    write_file,
+)
 from idle_quarry.library.records import StoredTemplate
 from idle_quarry.path.names import cleaned_name
 

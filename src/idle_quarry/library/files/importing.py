@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from idle_quarry.errors import ExchangeError, LibraryError
-from idle_quarry.library.bundles import BundledTemplate
+from idle_quarry.library.files.bundles import BundledTemplate
 from idle_quarry.library.records import Summary
 from idle_quarry.library.store import Library
 from idle_quarry.path.changes.edits import Edit, edited

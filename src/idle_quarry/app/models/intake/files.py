@@ -1,0 +1,30 @@
+"""Files that clips come from."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from idle_quarry.errors import QuarryError
+from idle_quarry.media import MEDIA_SUFFIXES, Clip
+from idle_quarry.media.stills import small_picture
+
+if TYPE_CHECKING:
+    pass
+
+
+def media_in(paths: list[Path]) -> list[Path]:
+    found: list[Path] = []
+    for path in paths:
+        if path.is_dir():
+            found += sorted(p for p in path.rglob("*") if p.suffix.lower() in MEDIA_SUFFIXES and p.is_file())
+        else:
+            found.append(path)
+    return found
+
+
+def picture_of(clip: Clip) -> bytes | None:
+    try:
+        return small_picture(clip)
+    except QuarryError:
+        return None
