@@ -151,14 +151,14 @@ def _read(path: Path) -> Leftover | None:
         if path.stem not in part.name or part.suffix != ".part":
             return None
         return Leftover(
-            path.stem,
-            str(body["kind"]),
-            part,
-            Path(body["target"]),
-            str(body["time"]),
-            tuple(body["dirs"]),
-            tuple(body["files"]),
-            said,
+            ident=path.stem,
+            kind=str(body["kind"]),
+            part=part,
+            target=Path(body["target"]),
+            time=str(body["time"]),
+            dirs=tuple(body["dirs"]),
+            files=tuple(body["files"]),
+            said=said,
         )
     except (OSError, ValueError, KeyError, TypeError):
         return None

@@ -130,7 +130,18 @@ def test_what_is_heard_has_its_level_and_its_order() -> None:
     """
     fmt = format_from_words("1080i25")
     layout = max(sound_layouts().values(), key=lambda each: len(each.channels))
-    setup = Setup(fmt, "", True, "bars", "turn", -18.0, layout, Timecode(0, fmt.rate), (), "dBFS")
+    setup = Setup(
+        format=fmt,
+        interface="",
+        payload=True,
+        picture="bars",
+        sound="turn",
+        level_dbfs=-18.0,
+        layout=layout,
+        start=Timecode(0, fmt.rate),
+        monitors=(),
+        meter="dBFS",
+    )
     made: list[SpeakerStandIn] = []
 
     def speaker(channels: int) -> SpeakerStandIn:

@@ -104,17 +104,17 @@ def test_work_goes_on_while_the_server_is_away(
     job = here.record_job("Away job", tmp_path, here.stored(ident, second.number))
     assert [each.title for each in here.jobs()] == ["Away job"]
     made = HandoverRecord(
-        "h1",
-        "Away job",
-        ident,
-        second.number,
-        second.hash,
-        "HD 50i",
-        "EP04.mxf",
-        "a" * 64,
-        "passes",
-        "Runa",
-        second.time,
+        id="h1",
+        job="Away job",
+        template_id=ident,
+        revision=second.number,
+        hash=second.hash,
+        delivery="HD 50i",
+        file="EP04.mxf",
+        sha256="a" * 64,
+        verdict="passes",
+        author="Runa",
+        time=second.time,
         looked="room 12, of Wren",
     )
     here.record_handover(made)

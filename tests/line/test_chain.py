@@ -20,7 +20,18 @@ from idle_quarry.signal.words import format_from_words
 def setup(words: str, picture: str = "bars", sound: str = "tone", layout: str = "stereo", **said: object) -> Setup:
     fmt = format_from_words(words)
     screens = tuple(list(monitors().values())[:2])
-    made = Setup(fmt, "", True, picture, sound, -18.0, sound_layouts()[layout], Timecode(0, fmt.rate), screens, "dBFS")
+    made = Setup(
+        format=fmt,
+        interface="",
+        payload=True,
+        picture=picture,
+        sound=sound,
+        level_dbfs=-18.0,
+        layout=sound_layouts()[layout],
+        start=Timecode(0, fmt.rate),
+        monitors=screens,
+        meter="dBFS",
+    )
     return made if not said else type(made)(**{**vars(made), **said})
 
 

@@ -186,7 +186,17 @@ def test_a_clip_plays_out_as_words(tmp_path: Path) -> None:
     clip = inspect(CLIPS / "stone ambience.mov")
     fmt = format_from_words("1080i25")
     setup = Setup(
-        fmt, "", True, "clip", "tone", -18, sound_layouts()["stereo"], Timecode(0, fmt.rate), (), "dBFS", ClipFeed(clip)
+        format=fmt,
+        interface="",
+        payload=True,
+        picture="clip",
+        sound="tone",
+        level_dbfs=-18,
+        layout=sound_layouts()["stereo"],
+        start=Timecode(0, fmt.rate),
+        monitors=(),
+        meter="dBFS",
+        clip=ClipFeed(clip),
     )
     paths = play_out(setup, tmp_path / "out.words", 3, lambda _done, _of: None)
     frames = list(read_words(read_links(paths[0])))

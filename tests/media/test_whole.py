@@ -100,26 +100,26 @@ def test_patterns_are_stripes_in_any_direction() -> None:
 
 def clip_of(fmt: SignalFormat) -> Clip:
     declared = DeclaredProperties(
-        fmt.raster.width,
-        fmt.raster.height,
-        Fraction(1),
-        fmt.rate,
-        fmt.scan,
-        fmt.field_order,
-        "yuv422p10le",
-        10,
-        "4:2:2",
-        None,
-        None,
-        None,
-        "narrow",
-        "v210",
-        None,
-        "mov",
-        None,
-        None,
-        None,
-        None,
+        width=fmt.raster.width,
+        height=fmt.raster.height,
+        sample_aspect=Fraction(1),
+        rate=fmt.rate,
+        scan=fmt.scan,
+        field_order=fmt.field_order,
+        pixel_format="yuv422p10le",
+        bit_depth=10,
+        sampling="4:2:2",
+        primaries=None,
+        transfer=None,
+        matrix=None,
+        range="narrow",
+        codec="v210",
+        profile=None,
+        container="mov",
+        timecode=None,
+        drop_frame=None,
+        frames=None,
+        duration_s=None,
     )
     return Clip(Path("x.mov"), "x", declared, fmt)
 
@@ -134,14 +134,14 @@ def picture(
     height, width = luma.shape
     grey = np.full((height, width // 2), 512, np.uint16)
     return Picture(
-        index,
-        index / 25,
-        luma.astype(np.uint16),
-        (grey if cb is None else cb.astype(np.uint16), grey if cr is None else cr.astype(np.uint16)),
-        None,
-        10,
-        False,
-        timecode,
+        index=index,
+        seconds=index / 25,
+        luma=luma.astype(np.uint16),
+        chroma=(grey if cb is None else cb.astype(np.uint16), grey if cr is None else cr.astype(np.uint16)),
+        rgb=None,
+        bits=10,
+        interlaced=False,
+        timecode=timecode,
     )
 
 

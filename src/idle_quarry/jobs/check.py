@@ -104,7 +104,19 @@ def check_job(folder: Path) -> Job:
     for name, text in contents_against(folder, template, line_up if isinstance(line_up, dict) else {}):
         if name not in told or "cannot be read" not in text:
             drift.append(Drift(name, "altered", text))
-    return Job(folder, title, name, revision, claimed, template, folders, tuple(files), tuple(drift), material, started)
+    return Job(
+        folder=folder,
+        title=title,
+        template_name=name,
+        revision=revision,
+        hash=claimed,
+        template=template,
+        folders=folders,
+        files=tuple(files),
+        drift=tuple(drift),
+        material=material,
+        started=started,
+    )
 
 
 def material_in(folder: Path, folders: Iterable[str], files: Iterable[str]) -> dict[str, tuple[int, int]]:

@@ -127,16 +127,16 @@ class Library(LibraryReader):
                 if self._approved(connection, template_id) is None:
                     self._rename(connection, template_id, value.name)
                 revision = Revision(
-                    template_id,
-                    last + 1,
-                    author or self.person,
-                    time or now(),
-                    sayable(note),
-                    "draft",
-                    row["hash"],
-                    base,
-                    merged,
-                    changed,
+                    template_id=template_id,
+                    number=last + 1,
+                    author=author or self.person,
+                    time=time or now(),
+                    note=sayable(note),
+                    state="draft",
+                    hash=row["hash"],
+                    parent=base,
+                    merged=merged,
+                    changed=changed,
                 )
                 return self._insert(connection, revision, row, ident or str(uuid.uuid4()), also)
         except IntegrityError as error:
@@ -245,7 +245,19 @@ class Library(LibraryReader):
                     note = answered(note, row.body, answers, subject)
                     self._rename(connection, template_id, str(json.loads(row.body)["name"]))
                 return self._remark(
-                    connection, Remark(template_id, 0, number, act, state, "", who, time or now(), sayable(note)), ident
+                    connection,
+                    Remark(
+                        template_id=template_id,
+                        n=0,
+                        number=number,
+                        act=act,
+                        state=state,
+                        place="",
+                        person=who,
+                        time=time or now(),
+                        note=sayable(note),
+                    ),
+                    ident,
                 )
         except IntegrityError as error:
             raise NameTaken("the shelf has a template of this name", remedy="rename one of them first") from error
@@ -284,15 +296,15 @@ class Library(LibraryReader):
         if not text.strip():
             raise LibraryError("a comment says something", remedy="type it first")
         remark = Remark(
-            template_id,
-            0,
-            number,
-            COMMENT,
-            "",
-            place[:160],
-            person or self.person,
-            time or now(),
-            sayable(text).strip(),
+            template_id=template_id,
+            n=0,
+            number=number,
+            act=COMMENT,
+            state="",
+            place=place[:160],
+            person=person or self.person,
+            time=time or now(),
+            note=sayable(text).strip(),
         )
         with self.transaction(write=True, of=template_id) as connection:
             return self._remark(connection, remark, ident)
@@ -341,15 +353,15 @@ class Library(LibraryReader):
     ) -> JobRecord:
         """Note that a job was started from a revision."""
         record = JobRecord(
-            ident or str(uuid.uuid4()),
-            title,
-            str(folder),
-            stored.revision.template_id,
-            stored.name,
-            stored.revision.number,
-            stored.revision.hash,
-            author or self.person,
-            now(),
+            id=ident or str(uuid.uuid4()),
+            title=title,
+            folder=str(folder),
+            template_id=stored.revision.template_id,
+            template_name=stored.name,
+            revision=stored.revision.number,
+            hash=stored.revision.hash,
+            author=author or self.person,
+            time=now(),
         )
         with self.transaction(write=True) as connection:
             if connection.execute(sa.select(jobs.c.id).where(jobs.c.id == record.id)).scalar() is None:

@@ -245,4 +245,16 @@ def _built(fmt: SignalFormat, interface: Interface, samples: int) -> Transport:
         parts, division = 4, "square" if interface.id.endswith("square") else "pairs"
         streams = 2 if interface.links == 4 else 8
     first = _PAYLOAD_FIRST[interface.id, raster.lines]
-    return Transport(interface, raster, samples, width, height, mapping, parts, division, first, streams, pictures)
+    return Transport(
+        interface=interface,
+        raster=raster,
+        samples=samples,
+        width=width,
+        height=height,
+        mapping=mapping,
+        parts=parts,
+        division=division,
+        payload_first=first,
+        streams=streams,
+        pictures=pictures,
+    )

@@ -309,7 +309,17 @@ def _picture(
         luma, rgb = np.rot90(luma, quarters), None if rgb is None else np.rot90(rgb, quarters)
         if chroma is not None:
             chroma = tuple(_square(np.rot90(plane, quarters), luma.shape) for plane in chroma)  # type: ignore[assignment]
-    return Picture(index, seconds, luma, chroma, rgb, bits, bool(frame.interlaced_frame), timecode, _colour(frame))
+    return Picture(
+        index=index,
+        seconds=seconds,
+        luma=luma,
+        chroma=chroma,
+        rgb=rgb,
+        bits=bits,
+        interlaced=bool(frame.interlaced_frame),
+        timecode=timecode,
+        colour=_colour(frame),
+    )
 
 
 def _colour(frame: VideoFrame) -> str:

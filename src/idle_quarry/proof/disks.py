@@ -110,7 +110,16 @@ def volume_of(path: Path) -> Volume:
     else:
         kind = "system" if same else "local"
     writable = os.access(there, os.W_OK)
-    return Volume(str(path), mount.point, mount.filesystem, mount.device, kind, writable, usage.free, usage.total)
+    return Volume(
+        path=str(path),
+        mount=mount.point,
+        filesystem=mount.filesystem,
+        device=mount.device,
+        kind=kind,
+        writable=writable,
+        free=usage.free,
+        total=usage.total,
+    )
 
 
 def _mount_of(path: Path) -> _Mount:

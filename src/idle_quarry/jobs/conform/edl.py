@@ -150,7 +150,14 @@ def _event(fields: list[str], line: int, rate: Fraction, drop: bool) -> EdlEvent
             raise NotUnderstood("a transition has a length in frames", subject=f"line {line}: {fields[-5]!r}")
         length = int(fields[-5])
     return EdlEvent(
-        line, number, reel, channel.upper(), kind.upper(), length, (times[0], times[1]), (times[2], times[3])
+        line=line,
+        number=number,
+        reel=reel,
+        channel=channel.upper(),
+        kind=kind.upper(),
+        length=length,
+        source=(times[0], times[1]),
+        record=(times[2], times[3]),
     )
 
 
@@ -255,14 +262,14 @@ def _item(event: EdlEvent, begin: int, rate: Fraction, drop: bool, lost: list[st
     )
     note = "; ".join(event.comments)
     return TimelineItem(
-        0,
-        shown,
-        event.record[0] - begin,
-        length,
-        kind,
-        media,
-        Fraction(event.source[0]),
-        speed,
+        ident=0,
+        name=shown,
+        at=event.record[0] - begin,
+        length=length,
+        kind=kind,
+        media=media,
+        begins=Fraction(event.source[0]),
+        speed=speed,
         note=note,
         markers=marks,
     )

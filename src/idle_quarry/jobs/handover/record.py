@@ -86,18 +86,18 @@ def handed_over(noted: VerificationRecord, job: Job, template_id: str, author: s
         uuid.NAMESPACE_OID, f"{document['sha256']} {document['delivery']} {template_id} {job.revision} {verdict}"
     )
     return HandoverRecord(
-        str(ident),
-        job.title,
-        template_id,
-        job.revision,
-        job.hash,
-        delivery or document["delivery"],
-        noted.path.name,
-        document["sha256"],
-        verdict,
-        author,
-        now(),
-        str(document.get("looked", ""))[:255],
+        id=str(ident),
+        job=job.title,
+        template_id=template_id,
+        revision=job.revision,
+        hash=job.hash,
+        delivery=delivery or document["delivery"],
+        file=noted.path.name,
+        sha256=document["sha256"],
+        verdict=verdict,
+        author=author,
+        time=now(),
+        looked=str(document.get("looked", ""))[:255],
     )
 
 

@@ -217,7 +217,15 @@ def _seen(timeline: Timeline, item: TimelineItem, frame: int, canvas: Canvas, st
     shift = item.place or (Fraction(0), Fraction(0))
     fields = canvas.format.scan == "interlaced"
     shown = ClipFrames(
-        media.path, known.content, fmt, policy, first, step, known.cadence, shift, whole=fields and step != 1
+        path=media.path,
+        content=known.content,
+        taken_as=fmt,
+        policy=policy,
+        first=first,
+        step=step,
+        cadence=known.cadence,
+        shift=shift,
+        whole=fields and step != 1,
     )
     as_it_is = known.held or (taken_as == fmt and not plan(fmt, canvas.format, policy).steps)
     exact = as_it_is and step == 1 and item.place is None and canvas.fit is None

@@ -82,14 +82,14 @@ class DeckRun:
         ended, self._ended[:] = tuple(self._ended), []
         frame = self.recorder.receiver.frame
         return DeckSnapshot(
-            self.deck.status(),
-            self._picture,
-            frame.faults if frame is not None else (),
-            self.recorder.armed,
-            self.recorder.take,
-            ended,
-            refused,
-            1000 * (time.perf_counter() - begun),
+            status=self.deck.status(),
+            picture=self._picture,
+            faults=frame.faults if frame is not None else (),
+            armed=self.recorder.armed,
+            take=self.recorder.take,
+            ended=ended,
+            refused=refused,
+            took_ms=1000 * (time.perf_counter() - begun),
         )
 
     def _send(self) -> None:

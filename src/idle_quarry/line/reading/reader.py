@@ -102,15 +102,15 @@ class LineReader:
         self._last_frames = list(links)
         told = [replace(fault, frame=self._frame) for fault in faults]
         frame = ReceivedFrame(
-            self._frame,
-            lock,
-            tuple(links),
-            tuple(packets),
-            _sound_words(groups, timing.raster.lines),
-            sound,
-            moment,
-            active,
-            (*told, *frame_faults.all()),
+            number=self._frame,
+            lock=lock,
+            links=tuple(links),
+            packets=tuple(packets),
+            sound_words=_sound_words(groups, timing.raster.lines),
+            sound=sound,
+            timecode=moment,
+            active_format=active,
+            faults=(*told, *frame_faults.all()),
         )
         self._frame += 1
         return frame

@@ -119,19 +119,19 @@ def read_payload(data: tuple[int, int, int, int]) -> Payload:
         wide, colour = bool(third & 0x40), (third >> 7) << 1 | third >> 4 & 1
     bits, levels = DEPTHS[fourth & 3]
     return Payload(
-        interface,
-        lines,
-        "progressive" if second & 0x80 else "interlaced",
-        "progressive" if second & 0x40 else "interlaced",
-        None if rate is None else NAMED_RATES[rate],
-        TRANSFERS[second >> 4 & 3],
-        wide,
-        COLORIMETRIES[colour],
-        sampling,
-        rgb,
-        bits,
-        levels,
-        fourth >> (5 if lines == 2160 else 6),
+        interface=interface,
+        lines=lines,
+        transport="progressive" if second & 0x80 else "interlaced",
+        picture="progressive" if second & 0x40 else "interlaced",
+        rate=None if rate is None else NAMED_RATES[rate],
+        transfer=TRANSFERS[second >> 4 & 3],
+        wide=wide,
+        colorimetry=COLORIMETRIES[colour],
+        sampling=sampling,
+        rgb=rgb,
+        bits=bits,
+        range=levels,
+        channel=fourth >> (5 if lines == 2160 else 6),
     )
 
 

@@ -138,7 +138,17 @@ def fields_of(runs: Sequence[ExaminedRun], rate: Fraction | None, flagged_interl
         return Fields("undetermined", None, None, None, repeated, sure, marks=marks)
     if guess.group == "mixed":
         breaks = _breaks(likeliest, frames)
-        return Fields("mixed", None, None, None, repeated, sure, guess.stretches, breaks, marks)
+        return Fields(
+            scan="mixed",
+            field_order=None,
+            cadence=None,
+            true_rate=None,
+            repeated_frames=repeated,
+            confidence=sure,
+            stretches=guess.stretches,
+            breaks=breaks,
+            marks=marks,
+        )
     scan, order, cadence = described(likeliest.best)
     true_rate = _true_rate(scan, cadence, rate)
     if scan == "progressive":
@@ -148,7 +158,17 @@ def fields_of(runs: Sequence[ExaminedRun], rate: Fraction | None, flagged_interl
         scan = "psf" if flagged_interlaced else scan
     whole = (Stretch(int(frames[0]), int(frames[-1]) + 2, scan, order, cadence),)
     breaks = _breaks(likeliest, frames) if scan == "pulldown" else ()
-    return Fields(scan, order, cadence, true_rate, repeated, sure, whole, breaks, marks)
+    return Fields(
+        scan=scan,
+        field_order=order,
+        cadence=cadence,
+        true_rate=true_rate,
+        repeated_frames=repeated,
+        confidence=sure,
+        stretches=whole,
+        breaks=breaks,
+        marks=marks,
+    )
 
 
 def _true_rate(scan: str, cadence: str | None, rate: Fraction | None) -> Fraction | None:

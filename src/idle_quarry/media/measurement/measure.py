@@ -183,17 +183,17 @@ def measure(
                 "none of its pictures can be decoded", subject=str(path), remedy="copy it again from where it came"
             )
         return Measurement(
-            fields,
-            examination.active.found(encoding.range == "narrow"),
-            examination.levels.found(),
-            sound,
-            _stamped(examination.rates),
-            tuple(examination.breaks),
-            examination.frames,
-            reader.damaged,
+            fields=fields,
+            active=examination.active.found(encoding.range == "narrow"),
+            levels=examination.levels.found(),
+            sound=sound,
+            stamped_rate=_stamped(examination.rates),
+            timecode_breaks=tuple(examination.breaks),
+            frames_examined=examination.frames,
+            damaged=reader.damaged,
             # what windows show of an uneven pace is not all of it, and reading every time stamp decodes nothing
-            variable_rate([list(picture_times(path))] if declared.uneven else examination.times),
-            tuple(sorted(examination.changes, key=lambda change: change.frame)),
+            variable=variable_rate([list(picture_times(path))] if declared.uneven else examination.times),
+            changes=tuple(sorted(examination.changes, key=lambda change: change.frame)),
         )
 
 

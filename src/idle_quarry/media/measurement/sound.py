@@ -51,15 +51,15 @@ def heard(path: Path, stream_index: int, sample_rate: int, duration_s: float | N
     identical, inverted = _pairs(samples, channels)
     loudness, spread, peak = _loudness(samples, sample_rate, layout)
     return SoundStreamMeasurement(
-        sample_rate,
-        samples.shape[1] / sample_rate,
-        channels,
-        identical,
-        inverted,
-        loudness,
-        spread,
-        peak,
-        1 if _heard_whole(duration_s) else _WINDOWS,
+        sample_rate=sample_rate,
+        seconds=samples.shape[1] / sample_rate,
+        channels=channels,
+        identical=identical,
+        inverted=inverted,
+        loudness_lufs=loudness,
+        range_lu=spread,
+        true_peak_dbtp=peak,
+        windows=1 if _heard_whole(duration_s) else _WINDOWS,
     )
 
 

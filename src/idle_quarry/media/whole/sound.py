@@ -158,18 +158,18 @@ def sound_of(
                 on_progress(at / RATE)
         last = meter.latest if meter is not None else None
         return SoundMeasurement(
-            tuple(_channel(blocks, n) for n in range(reader.channels)),
-            (at - begin) / RATE,
-            last.integrated if last else None,
-            last.range if last else None,
-            last.true_peak if last else None,
-            max(momentary, default=-70.0) if max(momentary, default=-70.0) > -70 else None,
-            max(short, default=-70.0) if max(short, default=-70.0) > -70 else None,
-            tuple(round(each, 1) for each in short),
-            _spans(np.array([_db(float(p.max())) < SILENT_DBFS for p in blocks.peaks], bool), span[0]),
-            _spans(np.array(blocks.clipped) > 0, span[0]),
-            _spans(np.array([p < _AGAINST for p in blocks.phases], bool), span[0]),
-            blocks.alike(),
+            channels=tuple(_channel(blocks, n) for n in range(reader.channels)),
+            seconds=(at - begin) / RATE,
+            integrated=last.integrated if last else None,
+            range=last.range if last else None,
+            true_peak=last.true_peak if last else None,
+            most_momentary=max(momentary, default=-70.0) if max(momentary, default=-70.0) > -70 else None,
+            most_short_term=max(short, default=-70.0) if max(short, default=-70.0) > -70 else None,
+            short_term=tuple(round(each, 1) for each in short),
+            silence=_spans(np.array([_db(float(p.max())) < SILENT_DBFS for p in blocks.peaks], bool), span[0]),
+            clipping=_spans(np.array(blocks.clipped) > 0, span[0]),
+            against=_spans(np.array([p < _AGAINST for p in blocks.phases], bool), span[0]),
+            alike=blocks.alike(),
         )
 
 

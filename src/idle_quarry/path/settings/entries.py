@@ -55,7 +55,16 @@ def _figure(entry: Entry, each: FigureField, house: HouseEntries) -> Setting:
         follows = _of_named(kind, value)
     if each.place == "rule" and isinstance(entry, NamingRule):
         follows = f"{entry.example}  ·  {follows}"
-    return Setting(each.place, SHEET, each.label, text, follows, parse, choices, free)
+    return Setting(
+        place=each.place,
+        sheet=SHEET,
+        label=each.label,
+        text=text,
+        follows=follows,
+        parse=parse,
+        choices=choices,
+        free=free,
+    )
 
 
 def _named(kind: str, entry: Entry, house: HouseEntries) -> dict[str, str]:

@@ -308,17 +308,17 @@ class LineUp(QObject):
             own = [self.monitor] if self.monitor is not None else []
             start = _start(document.template.timecode, fmt)
             self.wanted = Setup(
-                fmt,
-                self.interface,
-                self.payload,
-                picture,
-                self.sound,
-                self.level(),
-                sound_layouts()[document.template.sound.layout],
-                start,
-                (*own, *self.beside()),
-                self.meter or "dBFS",
-                clip,
+                format=fmt,
+                interface=self.interface,
+                payload=self.payload,
+                picture=picture,
+                sound=self.sound,
+                level_dbfs=self.level(),
+                layout=sound_layouts()[document.template.sound.layout],
+                start=start,
+                monitors=(*own, *self.beside()),
+                meter=self.meter or "dBFS",
+                clip=clip,
             )
         if self.wanted is None:
             self.looked, self.faults, self.times = None, [], []

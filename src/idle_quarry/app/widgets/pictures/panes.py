@@ -113,15 +113,15 @@ class Panes(QWidget):
             return None
         height, width = still.shown.shape[:2]
         return PaneLayout(
-            self.width(),
-            self.height(),
-            theme.px(4),
-            len(self.panes),
-            self.layout_name,
-            (width, height),
-            self._aspect,
-            self.zoom,
-            self._centre,
+            width=self.width(),
+            height=self.height(),
+            gap=theme.px(4),
+            count=len(self.panes),
+            layout=self.layout_name,
+            raster=(width, height),
+            aspect=self._aspect,
+            zoom=self.zoom,
+            centre=self._centre,
         )
 
     # -- painting ----------------------------------------------------------------------------------------------

@@ -40,7 +40,17 @@ def pieces_of(
     media, timeline = media_of(clip), target.timeline
     first, last = marks[0] or 0, marks[1] if marks[1] is not None else media.frames or 1
     length = max(1, int((last - first) * timeline.rate / (media.rate * speed)))
-    item = TimelineItem(0, media.name, 0, length, CLIP, media, Fraction(media.first + first), speed, link=1)
+    item = TimelineItem(
+        ident=0,
+        name=media.name,
+        at=0,
+        length=length,
+        kind=CLIP,
+        media=media,
+        begins=Fraction(media.first + first),
+        speed=speed,
+        link=1,
+    )
     pieces = []
     for kind, there in ((PICTURE, clip.declared.has_picture), (SOUND, bool(clip.declared.audio))):
         ident = track.ident if track is not None and track.kind == kind else target.aims.get(kind)
