@@ -31,7 +31,8 @@ from idle_quarry.recovery import RecoveryNote
 @dataclass(frozen=True)
 class Move:
     """What moving a job would change: settings with what each does, those of them that are locked, folders to be made,
-    and whether the line-up clip becomes another."""
+    and whether the line-up clip becomes another.
+    """
 
     differences: tuple[DifferenceRow, ...]
     locked: tuple[str, ...]

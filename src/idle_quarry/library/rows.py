@@ -34,10 +34,12 @@ def value_of(row: Any) -> tuple[str, str, Revision, Held]:
 
 
 def revision_of(row: Any) -> Revision:
+    """Return a revision's row as a value."""
     return Revision(**{name: row[name] for name in Revision.__dataclass_fields__})
 
 
 def summary_of(row: Any, default: bool) -> Summary:
+    """Return a template's row as a value; `default` says whether jobs start from it by default."""
     names = ("id", "name", "shelf", "owner", "kind", "approved", "drafts", "territory", "working", "lines")
     deliveries, damaged = names_in(row["deliveries"])
     return Summary(

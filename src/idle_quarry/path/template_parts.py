@@ -79,6 +79,8 @@ HexColour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
 
 
 class Value(BaseModel):
+    """A frozen part of a template that takes no field it does not know."""
+
     model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid", arbitrary_types_allowed=True)
 
 

@@ -244,7 +244,8 @@ def _edges(widths: Sequence[float], across: int) -> list[int]:
 
 def rgb_picture(fmt: SignalFormat, choice: str = "") -> NDArray[np.float64]:
     """Return the bars as R′G′B′, shape (height, width, 3), 0 is black and 1 is white; edges beyond the
-    nominal picture of SD lines are black."""
+    nominal picture of SD lines are black.
+    """
     height, width = fmt.raster.height, fmt.raster.width
     picture = np.zeros((height, width, 3))
     inside = int(fmt.raster.picture_width) // 2 * 2

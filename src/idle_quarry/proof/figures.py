@@ -79,6 +79,7 @@ def _response(source: SignalFormat, target: SignalFormat, policy: Policy) -> Res
 
 
 def filter_figures(found: Response) -> list[Figure]:
+    """Return the figures of a conversion's filter."""
     return [
         Figure(
             "resolution kept",

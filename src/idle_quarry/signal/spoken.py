@@ -167,7 +167,7 @@ def _resolved(heard: _SpokenParts) -> str:
 
 
 def _cinema_shape(heard: _SpokenParts, said: set[str]) -> None:
-    """ "full" is a container beside 2K, 4K or DCI, and a range of codes elsewhere."""
+    """Take "full" for a container beside 2K, 4K or DCI; elsewhere it is a range of codes."""
     if "full" in heard.rest and said & {"2k", "4k", "dci"} and "uhd" not in said:
         heard.rest.remove("full")
         heard.say(shape="full")
@@ -232,7 +232,7 @@ def _rate(heard: _SpokenParts) -> Fraction | None:
 
 
 def _widened(heard: _SpokenParts, sizes: list[tuple[int, int]]) -> None:
-    """ "Wide" and "anamorphic" say 16:9 where lines do not: in SD."""
+    """Take "wide" and "anamorphic" for 16:9 where lines do not say it: in SD."""
     wide = [word for word in heard.rest if word in _WIDE]
     if wide and sizes and all(lines in _SD for _, lines in sizes):
         heard.rest = [word for word in heard.rest if word not in wide]

@@ -56,6 +56,7 @@ def see_through(widget: QWidget) -> None:
 
 
 def edge_of(painter: QPainter, rect: QRect, colour: str, width: float = 1.0) -> None:
+    """Draw the edge of a control."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(theme.colour(colour), width))
     half = width / 2
@@ -64,6 +65,7 @@ def edge_of(painter: QPainter, rect: QRect, colour: str, width: float = 1.0) -> 
 
 
 def push_button(painter: QPainter, option: QStyleOptionButton, widget: QWidget | None) -> None:
+    """Paint a push button."""
     state, rect = option.state, option.rect
     able, focus = bool(state & _State.State_Enabled), bool(state & _State.State_HasFocus)
     over, on = bool(state & _State.State_MouseOver) and able, bool(state & _State.State_On)
@@ -113,6 +115,7 @@ def push_button(painter: QPainter, option: QStyleOptionButton, widget: QWidget |
 
 
 def kind_of(widget: QWidget | None) -> str:
+    """Return how a button is meant: "primary", "quiet", "stop" or ""."""
     if widget is not None:
         for kind in ("main", "quiet", "field"):
             if widget.property(kind) == "true":
@@ -123,6 +126,7 @@ def kind_of(widget: QWidget | None) -> str:
 def field(
     painter: QPainter, rect: QRect, state: QStyle.StateFlag, widget: QWidget | None, *, fill: bool = True
 ) -> None:
+    """Paint the ground of an editor."""
     able = bool(state & _State.State_Enabled)
     refused = widget is not None and widget.property("refused") == "true"
     painter.save()
@@ -145,6 +149,7 @@ def row(painter: QPainter, option: QStyleOption, *, first: bool) -> None:
 
 
 def check(painter: QPainter, rect: QRect, state: QStyle.StateFlag, *, round_: bool) -> None:
+    """Paint a check box, or a radio button where `round_`."""
     able, on = bool(state & _State.State_Enabled), bool(state & _State.State_On)
     side = min(rect.width(), rect.height()) - 2
     box = QRectF(rect.left() + 1, rect.top() + (rect.height() - side) / 2, side, side)
@@ -170,6 +175,7 @@ def check(painter: QPainter, rect: QRect, state: QStyle.StateFlag, *, round_: bo
 
 
 def arrow(painter: QPainter, middle: QPointF) -> None:
+    """Paint the arrow of a choice box, its middle at a point."""
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(theme.colour("dust"), 1.3))
@@ -183,6 +189,7 @@ def arrow(painter: QPainter, middle: QPointF) -> None:
 
 
 def progress(painter: QPainter, option: QStyleOptionProgressBar) -> None:
+    """Paint how far something is."""
     rect = option.rect
     bar = QRect(rect.left(), rect.center().y() - theme.px(3), rect.width(), theme.px(6))
     painter.fillRect(bar, theme.colour("ledge"))

@@ -48,6 +48,7 @@ def frame_at(x: float, frames: int, width: float) -> int:
 
 
 def height() -> int:
+    """Return the height of all lanes, px."""
     return sum(theme.px(lane) for lane in LANES.values()) + theme.px(8)
 
 

@@ -52,4 +52,5 @@ def draw_places(
 
 
 def frames_words(item: TimelineItem, rate: Fraction) -> int:
+    """Return how many frames of its media an item shows."""
     return round(abs(item.step(rate)) * item.length)

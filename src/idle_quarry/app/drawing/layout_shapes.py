@@ -11,6 +11,7 @@ from idle_quarry.path.entries.sound import SHORT
 
 
 def channels_drawn(made: EntryDrawing, layout: SoundLayout) -> None:
+    """Draw the channels of a sound layout."""
     count = len(layout.channels)
     a_row = min(count, max(1, int(made.width // 58)))
     column = min(110.0, made.width / a_row)
@@ -60,6 +61,7 @@ ITEM_LOOKS = {
 
 
 def in_time_drawn(made: EntryDrawing, layout: ProgrammeLayout) -> None:
+    """Draw a programme's layout in time."""
     parts = sum(item.what == "programme" for item in layout.items)
     fixed = sum(item.seconds or 0 for item in layout.items)
     room = made.width * (0.55 if fixed else 0.0)

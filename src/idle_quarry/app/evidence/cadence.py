@@ -14,6 +14,7 @@ from idle_quarry.signal.rates import rate_text
 
 
 def paint(p: QPainter, area: QRectF, s: Subject) -> None:
+    """Paint which source pictures the target's show."""
     if s.link is None:
         heading(p, area, "No link to show a cadence of")
         caption(p, area, "Add a source: what its moments become is drawn here.")

@@ -14,6 +14,7 @@ from idle_quarry.path.registry import codecs
 
 
 def paint(p: QPainter, area: QRectF, s: Subject) -> None:
+    """Paint how much data the formats and codecs of a link make."""
     template = s.evaluation.template
     at_delivery = s.target.kind == "delivery"
     fmt = s.target.format if at_delivery else template.working.format

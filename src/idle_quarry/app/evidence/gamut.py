@@ -23,6 +23,7 @@ _LOCUS = (
 
 
 def paint(p: QPainter, area: QRectF, s: Subject) -> None:
+    """Paint the gamuts of a link in the CIE 1976 chart."""
     source, target = s.source.format.encoding, s.target.format.encoding
     heading(p, area, f"Colour: {s.source.name} into {s.target.name}" if s.link else f"Colour of {s.target.name}")
     room = area.adjusted(theme.px(14), theme.px(30), -theme.px(14), -theme.px(58))

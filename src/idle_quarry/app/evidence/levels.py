@@ -11,6 +11,7 @@ from idle_quarry.signal.levels import Levels
 
 
 def paint(p: QPainter, area: QRectF, s: Subject) -> None:
+    """Paint the code ladders of a link."""
     heading(p, area, f"Codes: {s.source.name} into {s.target.name}" if s.link else f"Codes of {s.target.name}")
     room = area.adjusted(theme.px(70), theme.px(44), -theme.px(70), -theme.px(64))
     source, target = s.source.format.encoding, s.target.format.encoding

@@ -12,6 +12,7 @@ from idle_quarry.signal.rasters import PROTECTED, aspect_text, protected_area, s
 
 
 def title(s: Subject) -> str:
+    """Return what is drawn, in words."""
     return f"Where {s.source.name} lands in {s.target.name}" if s.link else f"The raster of {s.target.name}"
 
 
@@ -23,6 +24,7 @@ def _shape(error: float) -> str:
 
 
 def paint(p: QPainter, area: QRectF, s: Subject) -> None:
+    """Paint both rasters of a link to one scale."""
     target, source = s.target.format.raster, s.source.format.raster
     where = s.link.plan.placement if s.link else None
     # everything in target samples; shown with the target's pixel aspect, so that shapes are true

@@ -204,6 +204,7 @@ def limit_words(limit: Limit, unit: str) -> str:
 
 
 def agrees(matches: bool) -> str:
+    """Return the verdict of a check that only agrees or does not."""
     return PASSES if matches else FAILS
 
 

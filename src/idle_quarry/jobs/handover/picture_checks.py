@@ -38,6 +38,7 @@ def wrapping(delivery: Delivery, spec: DeliverySpec | None) -> str:
 
 
 def container(file: CheckedFile) -> Outcome:
+    """Hold the wrapping against the one that is wanted."""
     wanted, found = (
         wrapping(file.delivery, file.spec),
         wrapped_as(file.clip.declared, file.path),
@@ -47,6 +48,7 @@ def container(file: CheckedFile) -> Outcome:
 
 
 def codec(file: CheckedFile) -> Outcome:
+    """Hold codec, profile, sampling, depth and data rate against the delivery's codec."""
     codec, declared = codecs()[file.delivery.codec], file.clip.declared
     found = f"{declared.codec}{f' {declared.profile}' if declared.profile else ''}"
     wrong, doubts = differs(codec, file.delivery.format, declared, file.found.size)
@@ -55,6 +57,7 @@ def codec(file: CheckedFile) -> Outcome:
 
 
 def raster(file: CheckedFile) -> Outcome:
+    """Hold samples and lines against the delivery's, and say where they change on the way."""
     declared, fmt = file.clip.declared, file.delivery.format
     wanted, found = f"{fmt.raster.width} × {fmt.raster.height}", f"{declared.width} × {declared.height}"
     kinds = file.found.pictures.kinds
@@ -66,6 +69,7 @@ def raster(file: CheckedFile) -> Outcome:
 
 
 def rate(file: CheckedFile) -> Outcome:
+    """Hold the frame rate against the delivery's."""
     declared, fmt = file.clip.declared, file.delivery.format
     wanted, found = rate_text(fmt.rate), rate_text(declared.rate) if declared.rate else "none"
     same = declared.rate == fmt.rate
@@ -84,6 +88,7 @@ def _unknown(runs: Sequence[FieldsRun]) -> bool:
 
 
 def scan(file: CheckedFile) -> Outcome:
+    """Hold the programme's fields or whole pictures against what is wanted."""
     fmt, runs = file.delivery.format, _runs(file)
     if _unknown(runs):
         return Outcome(fmt.scan, "undetermined", LOOK, "too little moves to tell fields from whole pictures")
@@ -98,6 +103,7 @@ def scan(file: CheckedFile) -> Outcome:
 
 
 def field_order(file: CheckedFile) -> Outcome:
+    """Hold the order of fields, as pictures show it, against what is wanted."""
     fmt, runs = file.delivery.format, _runs(file)
     interlaced = fmt.scan == "interlaced"
     if _unknown(runs):
@@ -120,6 +126,7 @@ def _sureness(file: CheckedFile) -> str:
 
 
 def cadence(file: CheckedFile) -> Outcome:
+    """Hold the pulldown found in the programme against what is wanted."""
     runs = [(run.first, run.last, run.cadence) for run in _runs(file)]
     wanted = file.delivery.cadence or None
     found = list(dict.fromkeys(name for _, _, name in runs))
@@ -132,6 +139,7 @@ def cadence(file: CheckedFile) -> Outcome:
 
 
 def aspect(file: CheckedFile) -> Outcome:
+    """Hold the shape in which pictures are shown against the delivery's."""
     raster, declared = file.delivery.format.raster, file.clip.declared
     wanted, found = Fraction(raster.display_aspect), declared.display_aspect
     near = abs(float(found / wanted) - 1) < 0.01 if wanted else False
@@ -145,6 +153,7 @@ def aspect(file: CheckedFile) -> Outcome:
 
 
 def active_picture(file: CheckedFile, limit: Limit) -> Outcome:
+    """Hold where picture lies against the active format that is wanted."""
     raster, active = file.delivery.format.raster, file.found.pictures.active
     wanted = file.delivery.active_format or "full frame"
     if active is None:
@@ -161,6 +170,7 @@ def active_picture(file: CheckedFile, limit: Limit) -> Outcome:
 
 
 def code_range(file: CheckedFile, limit: Limit) -> Outcome:
+    """Hold code values against the range that is wanted."""
     pictures, wanted = file.found.pictures, file.delivery.format.encoding.range
     found = {
         "min": pictures.lowest,
@@ -190,6 +200,7 @@ def code_range(file: CheckedFile, limit: Limit) -> Outcome:
 
 
 def gamut(file: CheckedFile, limit: Limit) -> Outcome:
+    """Hold R′G′B′ against EBU R 103, in the pictures of the programme."""
     pictures = file.found.pictures
     if is_hdr(file.delivery.format.encoding.transfer):
         return Outcome(None, None, NOT_CHECKED, "EBU R 103 is of standard dynamic range")
@@ -216,6 +227,7 @@ def gamut(file: CheckedFile, limit: Limit) -> Outcome:
 
 
 def hdr(file: CheckedFile) -> Outcome:
+    """Hold the declared transfer, MaxCLL and MaxFALL against what is wanted."""
     pictures, delivery = file.found.pictures, file.delivery
     transfer, wanted = file.clip.declared.transfer, delivery.format.encoding.transfer
     declared_hdr = transfer in ("hlg", "pq")
@@ -239,12 +251,14 @@ def hdr(file: CheckedFile) -> Outcome:
 
 
 def black(file: CheckedFile, limit: Limit) -> Outcome:
+    """Find black that lasts inside the programme."""
     breaks = [(item.first, item.last) for item in file.found.items if item.what == "break"]
     spans = [(part.first, part.last) for part in file.found.pictures.parts if part.what == "black"]
     return _held(file, limit, [span for span in spans if span not in breaks], "black", "never black for longer")
 
 
 def freeze(file: CheckedFile, limit: Limit) -> Outcome:
+    """Find pictures that are held inside the programme."""
     spans = [(stay.first, stay.last) for stay in file.found.pictures.frozen]
     return _held(file, limit, spans, "nothing moves", "something moves all the time")
 
@@ -262,6 +276,7 @@ def _held(file: CheckedFile, limit: Limit, spans: Iterable[tuple[int, int]], wha
 
 
 def repeats(file: CheckedFile, limit: Limit) -> Outcome:
+    """Count pictures that repeat the one before where nothing asks for it."""
     pictures = file.found.pictures
     still = sum(part.frames for part in pictures.parts if part.what != "moving")
     single = max(0, pictures.repeats - still)
@@ -276,6 +291,7 @@ def repeats(file: CheckedFile, limit: Limit) -> Outcome:
 
 
 def flash(file: CheckedFile, limit: Limit) -> Outcome:
+    """Find flashes beyond BT.1702 and lasting patterns in the programme."""
     pictures = file.found.pictures
     spells = [spell for spell in pictures.flashes if file.in_programme(spell.first, spell.last + 1)]
     patterns = [

@@ -37,6 +37,7 @@ def wanted_start(file: CheckedFile) -> Timecode | None:
 
 
 def timecode(file: CheckedFile) -> Outcome:
+    """Hold the first timecode, and what pictures say themselves, against what is wanted."""
     declared, timecode = file.clip.declared, wanted_start(file)
     if declared.timecode is None:
         return Outcome(str(timecode), None, FAILS, f"it has no timecode; its first picture is to be {timecode}")
@@ -65,6 +66,7 @@ def timecode(file: CheckedFile) -> Outcome:
 
 
 def layout(file: CheckedFile) -> Outcome:
+    """Hold what lies in the file one after the other against the layout that is wanted."""
     items, rate = file.found.items, float(file.rate)
     found = [
         {"what": item.what, "seconds": round(item.frames / rate, 3), "from": str(file.start + item.first)}
@@ -128,6 +130,7 @@ def _differs(file: CheckedFile, want: ProgrammeItem, frames: int) -> str:
 
 
 def naming(file: CheckedFile) -> Outcome:
+    """Hold the file's name against its rule."""
     rule = file.delivery.file_name
     if not rule:
         return Outcome(None, file.path.name, NOT_CHECKED, "no rule says how it is called")
@@ -156,6 +159,7 @@ def _pattern(rule: str) -> re.Pattern[str]:
 
 
 def sync(file: CheckedFile) -> Outcome:
+    """Hold sound against picture by flashes and pips (EBU R 37)."""
     wanted, parting = f"sound within {_EARLY:g} to {_LATE:g} ms of picture", file.found.sync
     if parting is None:
         text = "it has no flashes with pips by which that could be measured"

@@ -45,6 +45,7 @@ _NONE = Outcome(None, None, NOT_CHECKED, "it has no sound")
 
 
 def clipping(file: CheckedFile) -> Outcome:
+    """Find samples in a row at full scale."""
     if file.found.sound is None:
         return _NONE
     spans = [file.seconds(span.first_s, span.last_s) for span in file.found.sound.clipping]
@@ -53,6 +54,7 @@ def clipping(file: CheckedFile) -> Outcome:
 
 
 def phase(file: CheckedFile, limit: Limit) -> Outcome:
+    """Find stretches in which left and right are out of phase."""
     if file.found.sound is None:
         return _NONE
     against = [span for span in file.found.sound.against if limit.is_beyond(span.last_s - span.first_s)]
@@ -68,6 +70,7 @@ def phase(file: CheckedFile, limit: Limit) -> Outcome:
 
 
 def sound_layout(file: CheckedFile) -> Outcome:
+    """Hold channels, sample rate and depth against the layout that is wanted."""
     layout, sound, delivery, declared = (
         sound_layouts()[file.delivery.layout],
         file.found.sound,
@@ -114,6 +117,7 @@ def sound_layout(file: CheckedFile) -> Outcome:
 
 
 def silence(file: CheckedFile, limit: Limit) -> Outcome:
+    """Find silence that lasts inside the programme."""
     sound = file.found.sound
     if sound is None:
         return _NONE
@@ -141,6 +145,7 @@ def silence(file: CheckedFile, limit: Limit) -> Outcome:
 
 
 def level(file: CheckedFile) -> Outcome:
+    """Hold the line-up tone against its level, where the layout asks for one."""
     if file.found.sound is None:
         return _NONE
     wanted, within = file.delivery.line_up_dbfs, file.tolerances.line_up_db
@@ -163,6 +168,7 @@ def level(file: CheckedFile) -> Outcome:
 
 
 def loudness(file: CheckedFile) -> Outcome:
+    """Hold integrated loudness against its target."""
     sound, wanted, within = file.found.sound, file.delivery.loudness_lufs, file.tolerances.loudness_lu
     if sound is None:
         return _NONE
@@ -178,6 +184,7 @@ def loudness(file: CheckedFile) -> Outcome:
 
 
 def short_term(file: CheckedFile) -> Outcome:
+    """Tell the most short-term and momentary loudness."""
     sound = file.found.sound
     if sound is None:
         return _NONE
@@ -192,6 +199,7 @@ def short_term(file: CheckedFile) -> Outcome:
 
 
 def loudness_range(file: CheckedFile) -> Outcome:
+    """Tell the loudness range."""
     if file.found.sound is None:
         return _NONE
     spread = file.found.sound.range
@@ -201,6 +209,7 @@ def loudness_range(file: CheckedFile) -> Outcome:
 
 
 def true_peak(file: CheckedFile) -> Outcome:
+    """Hold the true peak against its limit."""
     if file.found.sound is None:
         return _NONE
     limit, peak = file.delivery.true_peak_dbtp, file.found.sound.true_peak

@@ -1,0 +1,1 @@
+"""The library's schema, version by version, for Alembic."""

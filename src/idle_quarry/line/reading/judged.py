@@ -106,6 +106,7 @@ def _six_lines_blank(stream: Words, timing: Timing) -> bool:
 
 
 def stream_name(timing: Timing, stream: int) -> str:
+    """Return what a stream of the multiplex is called."""
     if timing.streams == 1:
         return "luma and colour differences"
     half = timing.streams // 2

@@ -51,6 +51,7 @@ def _words(table: dict[str, str], known: Any, text: str, what: str) -> list[str]
 
 
 def say_door(door: Door) -> str:
+    """Return an input of a monitor as it is typed."""
     parts = [
         f"{', '.join(map(str, door.widths))} × {', '.join(map(str, door.lines))}",
         ", ".join(_SCAN_WORDS.get(scan, scan) for scan in door.scans),
@@ -62,6 +63,7 @@ def say_door(door: Door) -> str:
 
 
 def read_door(text: str) -> dict[str, Any]:
+    """Return the fields of an input that was typed. Raises `NotUnderstood`."""
     parts = [part.strip() for part in text.split(";")]
     if len(parts) not in (5, 6):
         raise NotUnderstood(
@@ -89,10 +91,12 @@ _DOOR = "1920 × 1080; interlaced, PsF; 25, 29.97; SDR; HD"
 
 
 def say_channel(channel: SoundChannel) -> str:
+    """Return a channel as it is typed."""
     return channel.words
 
 
 def read_channel(text: str) -> dict[str, Any]:
+    """Return the fields of a channel that was typed. Raises `NotUnderstood`."""
     cleaned = " ".join(text.split())
     if cleaned.lower() == "silent":
         return {"at": "mono", "carries": "silent"}
@@ -124,11 +128,13 @@ def read_channel(text: str) -> dict[str, Any]:
 
 
 def say_item(item: ProgrammeItem) -> str:
+    """Return an item of a programme's layout as it is typed."""
     length = f" {item.seconds:g} s" if item.seconds is not None else ""
     return f"{item.what}{length}{' with tone' if item.tone else ''}{f': {item.text}' if item.text else ''}"
 
 
 def read_item(text: str) -> dict[str, Any]:
+    """Return the fields of an item that was typed. Raises `NotUnderstood`."""
     head, colon, more = text.partition(":")
     match = re.fullmatch(r"\s*([a-z ]+?)(?:\s+(\d{1,4}(?:\.\d{1,3})?)\s*s)?(\s+with tone)?\s*", head, re.IGNORECASE)
     what = match.group(1).lower() if match else ""
@@ -147,10 +153,12 @@ def read_item(text: str) -> dict[str, Any]:
 
 
 def say_row(row: RateRow) -> str:
+    """Return a row of a table of rates as it is typed."""
     return f"{row.raster.replace('x', ' × ')} {row.rate}: {row.mbps:g} Mb/s"
 
 
 def read_row(text: str) -> dict[str, Any]:
+    """Return the fields of a row that was typed. Raises `NotUnderstood`."""
     match = re.fullmatch(r"\s*(\d{2,5})\s*[×x]\s*(\d{2,5})\s+([\d.]+)\s*:\s*([\d.]+)\s*(?:Mb/s)?\s*", text)
     if match is None:
         raise NotUnderstood("no rate of a raster", subject=repr(text[:40]), remedy="write 1920 × 1080 25: 50 Mb/s")
@@ -158,10 +166,12 @@ def read_row(text: str) -> dict[str, Any]:
 
 
 def say_clause(clause: Clause) -> str:
+    """Return a clause as it is typed."""
     return f"{clause.number}{f' [{clause.check}]' if clause.check else ''}: {clause.text}"
 
 
 def read_clause(text: str) -> dict[str, Any]:
+    """Return the fields of a clause that was typed. Raises `NotUnderstood`."""
     number, colon, said = text.partition(":")
     if not colon or not number.strip() or not said.strip():
         raise NotUnderstood("no clause", subject=repr(text[:40]), remedy="write its number, a colon, and what it asks")

@@ -17,6 +17,7 @@ MARGIN = 0.8
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with codecs and what they hold."""
     for joint in joined(e):
         coding = joint.link.coding
         if coding is None or not coding.refusals:

@@ -16,6 +16,7 @@ _GAMUT_SEEN = 0.02
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with colour and light."""
     for joint in joined(e):
         if joint.own.kind in ("intermediate", "proxy"):
             continue

@@ -27,6 +27,7 @@ _HDR = ("pq", "hlg")
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with what deliveries declare and carry."""
     t = e.template
     yield from _eyes(e)
     for d in t.deliveries:

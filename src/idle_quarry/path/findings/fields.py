@@ -49,6 +49,7 @@ _PICTURE_RATES = ("23.976", "24", "25", "29.97", "30")
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with fields and their order."""
     working = e.template.working.format
     fielded = [d for d in e.template.deliveries if d.format.scan == "interlaced"]
     yield from _pulldowns(e)

@@ -16,6 +16,7 @@ _MAIN = "#8fb59b"
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with folders, timelines and tracks."""
     t = e.template
     yield from _ends(t)
     if not t.timelines:

@@ -14,6 +14,7 @@ _MOST_TOLD = 3
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield where the house has other entries than the template carries."""
     for copy in e.template.house:
         now = e.house.now(copy.uid)
         if now is None or now.id == copy.id:

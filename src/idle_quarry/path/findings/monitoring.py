@@ -109,6 +109,7 @@ def _kept_for_sdi(fmt: SignalFormat) -> tuple[int, int]:
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with what the monitor is sent."""
     feed = e.template.monitor
     if feed is None:
         return

@@ -18,6 +18,7 @@ _SOFT = 1.5
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with rasters, shapes and safe areas."""
     for joint in joined(e):
         if joint.own.kind in ("intermediate", "proxy", "monitor"):
             continue

@@ -23,6 +23,7 @@ def on_system_disk(path: str) -> bool:
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with the folders things are kept in, and their disks."""
     t = e.template
     if not any(place.purpose == "work" for place in t.places):
         yield Finding("caution", "no_work_place", "places", "Nothing says where material is kept.")

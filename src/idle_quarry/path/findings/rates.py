@@ -13,6 +13,7 @@ from idle_quarry.signal.timecode import can_drop
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with frame rates."""
     yield from _working_alone(e)
     for joint in joined(e):
         step = joint.link.plan.step(RateStep)

@@ -14,6 +14,7 @@ from idle_quarry.signal.words import format_words
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with what is recorded."""
     t = e.template
     for recording in t.inputs:
         place, codec = f"inputs.{recording.id}", codecs()[recording.codec]

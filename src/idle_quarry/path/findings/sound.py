@@ -16,6 +16,7 @@ def db(value: float) -> str:
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with sound."""
     plan, layouts = e.template.sound, sound_layouts()
     if plan.sample_rate not in (48000, 96000):
         text = f"Sound at {plan.sample_rate / 1000:g} kHz: pictures are worked with at 48 kHz."

@@ -14,6 +14,7 @@ from idle_quarry.signal.words import format_words
 
 
 def find(e: Evaluation) -> Iterator[Finding]:
+    """Yield what is wrong with timecode."""
     t = e.template
     rate, plan = t.working.format.rate, t.timecode
     start: Timecode | None = None

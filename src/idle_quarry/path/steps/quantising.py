@@ -13,6 +13,8 @@ from idle_quarry.signal.levels import Levels, codes_lost
 
 @dataclass(frozen=True)
 class RangeStep(Step):
+    """Code values are scaled from one range to the other."""
+
     kind: ClassVar[str] = "range"
 
     from_codes: int
@@ -22,6 +24,8 @@ class RangeStep(Step):
 
 @dataclass(frozen=True)
 class DepthStep(Step):
+    """Code values get more or fewer bits."""
+
     kind: ClassVar[str] = "depth"
 
     from_bits: int

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 
 
 def media_in(paths: list[Path]) -> list[Path]:
+    """Return the clips among files and in folders."""
     found: list[Path] = []
     for path in paths:
         if path.is_dir():
@@ -24,6 +25,7 @@ def media_in(paths: list[Path]) -> list[Path]:
 
 
 def picture_of(clip: Clip) -> bytes | None:
+    """Return a small picture of a clip as PNG, None where it has none."""
     try:
         return small_picture(clip)
     except QuarryError:

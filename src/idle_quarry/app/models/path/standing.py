@@ -29,5 +29,6 @@ def standing(document: Document) -> str:
 
 
 def was(value: object) -> str:
+    """Return what a value was, in words."""
     text = format_words(value) if hasattr(value, "encoding") else str(value)  # type: ignore[arg-type]
     return f" (was {text})" if isinstance(value, str | int | float | bool) and len(text) < 40 else ""

@@ -37,4 +37,5 @@ class CodecRow:
 
 
 def decibels(value: float) -> str:
+    """Return a figure in dB, in words."""
     return "exact" if value >= IDENTICAL_DB else f"{value:.1f}"

@@ -24,7 +24,8 @@ class Origins:
 
 class OriginMap(QWidget):
     """Rows of cells, one an output moment: filled where a new picture begins, hatched where one is repeated, cut where
-    two are mixed; a tick before a cell says that pictures were left out there."""
+    two are mixed; a tick before a cell says that pictures were left out there.
+    """
 
     def __init__(self) -> None:
         super().__init__()

@@ -17,6 +17,7 @@ def _with_kind(ident: str, dialect: str) -> str:
 
 
 def upgrade() -> None:
+    """Bring a library of version 0002 to this one."""
     for table in ("template", "head"):
         op.add_column(table, sa.Column("kind", sa.String(16), nullable=False, server_default="template"))
     op.create_index("head_of_kind", "head", ["kind", "name_key"])

@@ -13,6 +13,7 @@ BEGIN SELECT RAISE(ABORT, 'a revision never changes'); END
 
 
 def upgrade() -> None:
+    """Make the tables of an empty library."""
     op.create_table(
         "template",
         sa.Column("id", sa.String(36), primary_key=True),

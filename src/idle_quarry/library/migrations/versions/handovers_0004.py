@@ -8,6 +8,7 @@ down_revision = "0003"
 
 
 def upgrade() -> None:
+    """Bring a library of version 0003 to this one."""
     op.create_table(
         "handover",
         sa.Column("id", sa.String(36), primary_key=True),

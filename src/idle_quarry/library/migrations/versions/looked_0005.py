@@ -8,4 +8,5 @@ down_revision = "0004"
 
 
 def upgrade() -> None:
+    """Bring a library of version 0004 to this one."""
     op.add_column("handover", sa.Column("looked", sa.String(255), nullable=False, server_default=""))

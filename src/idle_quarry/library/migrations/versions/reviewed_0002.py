@@ -53,6 +53,7 @@ def _head(ident: str, dialect: str) -> str:
 
 
 def upgrade() -> None:
+    """Bring a library of version 0001 to this one."""
     dialect = op.get_bind().dialect.name
     op.add_column("template", sa.Column("aside", sa.String(32)))
     for name in ("parent", "merged", "changed"):

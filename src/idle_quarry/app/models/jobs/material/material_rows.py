@@ -66,6 +66,7 @@ def used_spans(row: MaterialRow, clip: Clip) -> list[Span]:
 
 
 def shown(row: JobClipStatus, template: Template) -> MaterialRow:
+    """Return a clip of a job as it is shown."""
     if row.state == MISSING:
         return MaterialRow(row, None, None, False, "its file is not there")
     try:

@@ -277,10 +277,12 @@ def lane_words(snapshot: RendersSnapshot, name: str) -> str:
 
 
 def sentence(text: str) -> str:
+    """Return a text with a capital letter first."""
     return text[:1].upper() + text[1:]
 
 
 def pieces_words(count: int) -> str:
+    """Return how many pieces there are, in words."""
     return counted(count, "piece")
 
 
