@@ -16,7 +16,7 @@ from pydantic import ValidationError
 
 from idle_quarry.errors import LibraryError, NotPossible
 from idle_quarry.files import is_folder, is_there, written_whole
-from idle_quarry.library import open_library, store
+from idle_quarry.library import file_library, open_library
 from idle_quarry.library.files.exchange import template_from_data
 from idle_quarry.library.safety import backup, restore
 from idle_quarry.path.changes.edits import Edit, edited
@@ -64,7 +64,7 @@ def test_a_full_disk_leaves_no_stub_of_a_library(own: Path, monkeypatch: pytest.
     def fails(*_given: object) -> None:
         raise LibraryError("the library is damaged", subject="x")
 
-    monkeypatch.setattr(store, "migrated", fails)
+    monkeypatch.setattr(file_library, "migrated", fails)
     free = SimpleNamespace(free=10**12, total=10**12)
     monkeypatch.setattr("shutil.disk_usage", lambda _path: free)
     with pytest.raises(LibraryError, match="damaged"):
