@@ -6,6 +6,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import random
 import signal
@@ -93,12 +94,12 @@ from pathlib import Path
 from idle_quarry.jobs.check import check_job
 from idle_quarry.jobs.handover.make import make
 from idle_quarry.jobs.renders.render_folder import settled
-from idle_quarry.jobs.renders.status import programmes_of
+from idle_quarry.jobs.renders.status import programmes_of, stock_of
 from idle_quarry.path.entries.programme import ProgrammeLayout
 from idle_quarry.path.registry import take_in
 take_in(ProgrammeLayout.model_validate_json(sys.argv[3]))
 job = check_job(Path(sys.argv[1]))
-[programme] = programmes_of(job)
+programme = programmes_of(job, stock_of(job.folder, job.template))[0]
 delivery = next(delivery for delivery in job.template.deliveries if delivery.id == "sd-50")
 print("begun", flush=True)
 for _ in range(1000):
@@ -168,8 +169,9 @@ def killed_while_lending(folder: Path, moments: int, seed: int = 7) -> int:
                 time.sleep(chance.uniform(0.2, 1.5))
                 workers = [int(state.worker.split()[1]) for state in queue.states().values() if state.worker]
                 if workers:
-                    os.kill(chance.choice(workers), signal.SIGKILL)
-                    done += 1
+                    with contextlib.suppress(ProcessLookupError):  # one that died before may still be named
+                        os.kill(chance.choice(workers), signal.SIGKILL)
+                        done += 1
             for machine in machines:
                 machine.start(1)
             waited(lambda: not queue.open, 300)
