@@ -28,7 +28,7 @@ def test_clips_are_added_asked_about_and_brought_in(open_window: Open, qtbot: Qt
     folder = a_job(window, tmp_path)
     rushes = tmp_path / "rushes"
     rushes.mkdir()
-    for name, seconds in (("lamp scan 3.mov", 1.4), ("train 03.mov", 0.8)):
+    for name, seconds in (("lamp scan 3.mov", 1.4), ("train 03.mov", 0.4)):
         shortened(name, rushes, seconds)
     shutil.copy(CLIPS / "gauge location tone.wav", rushes)
     (rushes / "broken.mov").write_bytes(b"no clip")
